@@ -1,0 +1,130 @@
+import type { Plan } from '@praesidor/core/charter';
+import { ended, ready, type Step } from '@praesidor/core/schedule';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import type { Context } from '../../context.ts';
+import { type BuildRow, Builds } from '../../db/tables.ts';
+import { needDoc, writeDoc } from '../../estate/documents.ts';
+import { loadEstate } from '../../estate/load.ts';
+import { record } from '../../audit.ts';
+import { Refusal } from '../../refusal.ts';
+import { append, logLine, statusOf } from './state.ts';
+import { closeBoot, kitOf, openBoot } from './kit-of-build.ts';
+import { type Report, type StepContext, StepFailure } from './step.ts';
+import { runners } from './steps/index.ts';
+
+/**
+ * Drives one build to its end: starts what is ready, stores what happens. It may be ended at any moment and
+ * called again by any process; what ran then runs again, what was done holds.
+ */
+export async function drive(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
+  const build = await ctx.db.manager.findOneBy(Builds, { id });
+  if (!build || !['queued', 'running', 'holding'].includes(build.state)) return;
+  const steps = build.steps as Step[];
+  const plan = build.plan as Plan;
+  await openBoot(ctx, build, plan);
+  const first = await statusOf(ctx.db.manager, build);
+  if (first.status.state === 'queued') await append(ctx.db.manager, build, { kind: 'begun' });
+  else if (Object.values(first.status.steps).some((s) => s.state === 'running')) {
+    const held = first.status.state === 'holding';
+    await append(ctx.db.manager, build, { kind: 'resumed' });
+    if (held) await append(ctx.db.manager, build, { kind: 'held' });
+  }
+  const flying = new Map<string, Promise<void>>();
+  const halt = new AbortController();
+  signal.addEventListener('abort', () => halt.abort(), { once: true });
+  for (;;) {
+    const { status } = await statusOf(ctx.db.manager, build);
+    if (signal.aborted) break;
+    if (status.state === 'stopped') { halt.abort(); break; }
+    for (const step of ready(steps, status)) if (!flying.has(step.id)) flying.set(step.id, perform(ctx, build, plan, step, halt.signal).finally(() => flying.delete(step.id)));
+    if (!flying.size && status.state === 'running' && ended(steps, status)) { await finish(ctx, build, plan); return; }
+    await Promise.race([...flying.values(), ctx.bus.next((e) => e.kind === 'Build' && e.subject === `${build.charter} ${build.number}`, 1000, signal)]);
+  }
+  await Promise.allSettled(flying.values());
+}
+
+async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<void> {
+  await ctx.db.transaction(async (m) => {
+    await append(m, build, { kind: 'finished' });
+    const { status } = await statusOf(m, build);
+    if (status.state !== 'done') return;
+    for (const n of plan.nodes) {
+      const { doc } = await needDoc(m, 'Host', n.host);
+      await writeDoc(m, { ...doc, state: 'serving' }, `build ${build.number} of ${build.charter}`);
+    }
+    await record(m, `build ${build.number} of ${build.charter}`, 'built and proved', build.charter, { nodes: plan.nodes.length });
+  });
+  const { status } = await statusOf(ctx.db.manager, build);
+  if (status.state === 'done') await closeBoot(ctx, build.id);
+}
+
+async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, signal: AbortSignal): Promise<void> {
+  const m = ctx.db.manager;
+  const say = (line: string, level: 'info' | 'warn' | 'fail' = 'info') => logLine(m, build, step.id, level, line);
+  try {
+    await append(m, build, { kind: 'started', step: step.id });
+    const { estate } = await loadEstate(ctx.db);
+    const text = await runStep(ctx, build, plan, step, estate, say, signal);
+    if (signal.aborted) return;
+    await say(text);
+    await append(m, build, { kind: 'succeeded', step: step.id, text });
+  } catch (e) {
+    if (signal.aborted) return;
+    const remedy = e instanceof StepFailure ? e.remedy : e instanceof Refusal ? e.more.remedy : undefined;
+    const text = e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError ? e.message : `something in Praesidor itself went wrong: ${(e as Error).message}`;
+    if (!(e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError)) ctx.log('step failed', { step: step.id, error: (e as Error).stack });
+    await say(text, 'fail').catch(() => undefined);
+    await append(m, build, { kind: 'failed', step: step.id, text, ...(remedy ? { remedy } : {}) });
+  }
+}
+
+async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, estate: Awaited<ReturnType<typeof loadEstate>>['estate'], say: (line: string, level?: 'info' | 'warn') => Promise<void>, signal: AbortSignal): Promise<string> {
+  const m = ctx.db.manager;
+  const kit = await kitOf(ctx, build, estate);
+  const runner = runners.get(step.kind);
+  if (!runner) throw new StepFailure(`nobody knows how to do a step of kind ${step.kind}`);
+  let progressed = 0; let after = await lastReport(ctx, build, step);
+  const context: StepContext = {
+    ctx, build, plan, estate, step, node: plan.nodes.find((n) => n.host === step.host), kit, signal, log: say,
+    progress: async (done, of, text) => {
+      if (done < of && Date.now() - progressed < 200) return;
+      progressed = Date.now();
+      await append(m, build, { kind: 'progress', step: step.id, done, of, ...(text ? { text } : {}) });
+    },
+    healed: (text) => append(m, build, { kind: 'healed', step: step.id, text }),
+    reports: async () => {
+      const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [build.id, step.host ?? '', after])) as { id: string; data: Report }[];
+      after = Number(rows.at(-1)?.id ?? after);
+      return rows.map((r) => r.data);
+    },
+    until: async (ask, otherwise) => {
+      const began = Date.now();
+      for (;;) {
+        const answer = await ask();
+        if (answer !== undefined) return answer;
+        if (signal.aborted) throw new Error('stopped');
+        const limit = await patience(ctx, build, step);
+        if (Date.now() - began > limit * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - began) / 1000)}`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
+        await ctx.bus.next((e) => (e.kind === 'Report' || e.kind === 'Gate') && e.subject === `${build.id} ${step.host ?? ''}`, step.host ? 1000 : 200, signal);
+      }
+    },
+    kube: () => ({ dialer: ctx.dialer, host: plan.api.name, address: plan.api.address, ca: kit.secret('cluster-ca.crt'), certificate: kit.secret('admin.crt'), key: kit.secret('admin.key') }),
+  };
+  return runner.run(context);
+}
+
+/** Reports that came before the host was told to start belong to an earlier try. */
+async function lastReport(ctx: Context, build: BuildRow, step: Step): Promise<number> {
+  const [row] = (await ctx.db.manager.query(`select coalesce(max(r.id), 0) as id from build_report r where r.build = $1 and r.host = $2 and r.at < coalesce(
+    (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`, [build.id, step.host ?? '', `${step.host}/power`])) as { id: string }[];
+  return Number(row?.id ?? 0);
+}
+
+/** Seconds to wait for a step: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured patience. */
+async function patience(ctx: Context, build: BuildRow, step: Step): Promise<number> {
+  const { status } = await statusOf(ctx.db.manager, build);
+  const took = (build.steps as Step[]).filter((s) => s.kind === step.kind && s.id !== step.id).map((s) => status.steps[s.id]).flatMap((s) => (s?.state === 'done' && s.started && s.ended ? [(Date.parse(s.ended) - Date.parse(s.started)) / 1000] : []));
+  return Math.max(ctx.config.patience, 4 * (took.length ? Math.max(...took) : step.p90));
+}
+
+const span = (s: number) => (s < 90 ? `${Math.round(s)} s` : `${Math.round(s / 60)} min`);

@@ -1,0 +1,30 @@
+import type { Plan, PlannedNode } from '@praesidor/core/charter';
+import type { KitContext } from '@praesidor/core/files';
+import type { Estate } from '@praesidor/core/model';
+import type { Step, StepKind } from '@praesidor/core/schedule';
+import type { KubeAt } from '@praesidor/protocols/kube';
+import type { Context } from '../../context.ts';
+import type { BuildRow } from '../../db/tables.ts';
+
+/** A report of a host's first boot, as cloud-init's webhook sends it. */
+export interface Report { name: string; event: 'start' | 'progress' | 'finish'; result: 'SUCCESS' | 'WARN' | 'FAIL'; text: string }
+
+/** What a step is given. It may be run again at any time: what it finds done it leaves. */
+export interface StepContext {
+  ctx: Context; build: BuildRow; plan: Plan; estate: Estate; step: Step; node?: PlannedNode | undefined; kit: KitContext; signal: AbortSignal;
+  log: (line: string, level?: 'info' | 'warn') => Promise<void>;
+  progress: (done: number, of: number, text?: string) => Promise<void>;
+  /** Something went wrong and came right again: shown, without frightening. */
+  healed: (text: string) => Promise<void>;
+  /** Asks until the answer is there; fails with `otherwise` when it takes several times as long as usual. */
+  until: <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => Promise<T>;
+  /** Reports of this step's host since the step began, each once. */
+  reports: () => Promise<Report[]>;
+  kube: () => KubeAt;
+}
+export interface StepRunner { kind: StepKind; run: (s: StepContext) => Promise<string> }
+
+/** Why a step broke, and what the engineer can do about it. */
+export class StepFailure extends Error {
+  constructor(message: string, readonly remedy?: string) { super(message); this.name = 'StepFailure'; }
+}

@@ -1,0 +1,14 @@
+import type { StepKind } from '@praesidor/core/schedule';
+import type { StepRunner } from '../step.ts';
+import { api, inbound, podNetwork, quorum } from './cluster.ts';
+import { images } from './images.ts';
+import { joinControlPlane, joinWorker } from './join.ts';
+import { names } from './names.ts';
+import { power } from './power.ts';
+import { preflight } from './preflight.ts';
+import { proof } from './proof.ts';
+import { system } from './system.ts';
+
+/** Who carries out which kind of step. A new kind is a file and a line. */
+const all: StepRunner[] = [preflight, names, power, system, images, joinControlPlane, api, quorum, podNetwork, joinWorker, inbound, proof];
+export const runners = new Map<StepKind, StepRunner>(all.map((r) => [r.kind, r]));

@@ -1,0 +1,61 @@
+import { createHash } from 'node:crypto';
+import type { EntityManager } from 'typeorm';
+import { pack } from 'tar-stream';
+import { createGzip } from 'node:zlib';
+import type { Readable } from 'node:stream';
+import type { Plan } from '@praesidor/core/charter';
+import { type KitContext, type KitFile, placeholder } from '@praesidor/core/files';
+import { parseReference } from '@praesidor/core/images';
+import type { Estate } from '@praesidor/core/model';
+import { getManifest } from '@praesidor/protocols/oci';
+import type { Context } from '../../context.ts';
+import { at } from '../images/registries.ts';
+import { credential } from '../keyring/service.ts';
+import { clusterSecrets } from './pki.ts';
+
+/** A kit's context without secrets: for looking at, comparing and computing. */
+export function openContext(plan: Plan, estate: Estate): KitContext {
+  return { plan, estate, secret: placeholder(plan.charter.name), bootUrl: (host) => `(boot address of ${host}, given by the build)`, ...bootDigests(plan, estate) };
+}
+
+/** Kernel and initial file system of the release, as the bill has them: the first two layers of its boot image. */
+export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'> {
+  const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
+  const [, kernel, initrd] = image?.blobs ?? [];
+  return kernel && initrd ? { boot: { kernel, initrd } } : {};
+}
+
+/** The kit with the cluster's certificates, keys and pull credentials; made where they are lacking. */
+export async function sealedContext(ctx: Context, m: EntityManager, plan: Plan, estate: Estate, bootUrl: (host: string) => string): Promise<KitContext> {
+  const secrets = await clusterSecrets(ctx.config, m, plan);
+  const pull = plan.mirror?.credential ? await credential(ctx.config, m, plan.mirror.credential) : undefined;
+  const secret = (name: string) => {
+    if (name.startsWith('pull ')) return pull ? Buffer.from(`${pull.user}:${pull.secret}`).toString('base64') : '';
+    const found = secrets.get(name);
+    if (found === undefined) throw new Error(`the plan has no secret ${name}`);
+    return found;
+  };
+  return { plan, estate, secret, bootUrl, ...bootDigests(plan, estate) };
+}
+
+export const sha256 = (text: string) => createHash('sha256').update(text).digest('hex');
+
+/** tar.gz of a kit with SHA256SUMS. The same files give the same bytes: fixed times, owners and order. */
+export function archive(name: string, files: readonly KitFile[]): Readable {
+  const tar = pack();
+  const sums = files.map((f) => `${sha256(f.content)}  ${f.path}`).join('\n');
+  for (const f of [...files, { path: 'SHA256SUMS', content: `${sums}\n`, secret: false }]) tar.entry({ name: `${name}/${f.path}`, mode: f.secret ? 0o600 : 0o644, mtime: new Date(0), uid: 0, gid: 0 }, f.content);
+  tar.finalize();
+  return tar.pipe(createGzip({ level: 9 })) as unknown as Readable;
+}
+
+/** The repository and size of a boot blob at the mirror, so that only what the plan names is served to machines. */
+export async function bootBlob(ctx: Context, plan: Plan, estate: Estate, digest: string) {
+  const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
+  if (!image?.blobs.includes(digest) || !plan.mirror) return undefined;
+  const registry = await at(ctx, plan.mirror);
+  const { repository } = parseReference(image.ref);
+  const manifest = await getManifest(registry, repository, image.manifests[0] as string);
+  const size = manifest.json.layers?.find((l) => l.digest === digest)?.size;
+  return size === undefined ? undefined : { registry, repository, size };
+}

@@ -1,0 +1,52 @@
+import type { Registry, SeenRegistry } from '@praesidor/core/model';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { digestsHeld, type RegistryAt, targetOf, walkBill } from '@praesidor/protocols/oci';
+import type { Context } from '../../context.ts';
+import { docTables } from '../../db/tables.ts';
+import { needIn } from '../../estate/documents.ts';
+import { loadEstate, observe } from '../../estate/load.ts';
+import { tell } from '../../events/bus.ts';
+import { Refusal } from '../../refusal.ts';
+import { credential } from '../keyring/service.ts';
+
+/** A declared registry with its credentials and trust anchors. */
+export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
+  const c = r.credential ? await credential(ctx.config, ctx.db.manager, r.credential) : undefined;
+  return { dialer: ctx.dialer, endpoint: r.endpoint, ...(r.ca ? { trust: { ca: r.ca } } : {}), ...(c ? { user: c.user, password: c.secret } : {}), ...(signal ? { signal } : {}) };
+}
+
+/** Looks at a registry: its certificate, and which digests it holds whole. What went wrong is kept too. */
+export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> {
+  const row = await ctx.db.manager.findOneBy(docTables.Registry, { key: name });
+  if (!row) throw new Refusal('not-found', `There is no registry ${name}.`);
+  const registry = row.doc as Registry;
+  const seen: SeenRegistry = { at: new Date().toISOString(), digests: [] };
+  try {
+    const r = await at(ctx, registry);
+    const t = targetOf(r);
+    seen.certificate = await ctx.dialer.certificate({ host: t.host, port: t.port, ...(t.trust ? { trust: t.trust } : {}) });
+    seen.digests = await digestsHeld(r);
+  } catch (e) {
+    if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
+    seen.error = e.message;
+  }
+  await ctx.db.transaction(async (m) => {
+    const [before] = (await m.query("select jsonb_array_length(data->'digests') as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1", [name])) as { n: number; error: string | null; print: string | null }[];
+    // A registry that cannot be reached for a moment still holds what it held.
+    if (seen.error && before) { const [old] = (await m.query("select data->'digests' as d from observation where kind = 'registry' and subject = $1", [name])) as { d: string[] }[]; seen.digests = old?.d ?? []; }
+    await observe(m, 'registry', name, seen);
+    if (!before || before.n !== seen.digests.length || (before.error ?? undefined) !== seen.error || (before.print ?? undefined) !== seen.certificate?.fingerprint) await tell(m, 'SeenRegistry', name);
+  });
+  return seen;
+}
+
+/** Walks a release or add-on at its source and keeps the bill. */
+export async function computeBill(ctx: Context, name: string, signal: AbortSignal): Promise<void> {
+  const { estate } = await loadEstate(ctx.db);
+  const release = estate.releases.find((r) => r.name === name) ?? estate.addons.find((a) => a.name === name);
+  if (!release) throw new Refusal('not-found', `There is neither a release nor an add-on ${name}.`);
+  const source = await at(ctx, needIn(estate, 'Registry', release.source), signal);
+  const arch = 'arch' in release ? (release.arch[0] ?? 'x86-64') : 'x86-64';
+  const bill = await walkBill(source, name, release.components, arch, new Date().toISOString());
+  await ctx.db.transaction(async (m) => { await observe(m, 'bill', name, bill); await tell(m, 'Bill', name); });
+}

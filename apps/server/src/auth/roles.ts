@@ -1,0 +1,6 @@
+/** People's roles; each includes those before it. */
+export const roles = ['reader', 'planner', 'builder', 'warden'] as const;
+export type Role = (typeof roles)[number];
+export const may = (has: string, needs: Role) => roles.indexOf(has as Role) >= roles.indexOf(needs);
+/** What a role is for, in the sentence of a refusal. */
+export const reads: Record<Role, string> = { reader: 'look at the plan', planner: 'change the plan', builder: 'run builds and shipments', warden: 'manage people, keyring and sites' };

@@ -1,0 +1,18 @@
+import { createCipheriv, createDecipheriv, createHash, randomBytes } from 'node:crypto';
+
+/** AES-256-GCM: 12 bytes of nonce, 16 of tag, then the content. `bound` is authenticated too, so that entries cannot be exchanged. */
+export function seal(key: Buffer, text: string, bound: string): Buffer {
+  const nonce = randomBytes(12);
+  const cipher = createCipheriv('aes-256-gcm', key, nonce).setAAD(Buffer.from(bound));
+  const body = Buffer.concat([cipher.update(text, 'utf8'), cipher.final()]);
+  return Buffer.concat([nonce, cipher.getAuthTag(), body]);
+}
+
+/** @throws Error when the key is another or the entry was changed. */
+export function unseal(key: Buffer, sealed: Buffer, bound: string): string {
+  const d = createDecipheriv('aes-256-gcm', key, sealed.subarray(0, 12)).setAAD(Buffer.from(bound)).setAuthTag(sealed.subarray(12, 28));
+  return Buffer.concat([d.update(sealed.subarray(28)), d.final()]).toString('utf8');
+}
+
+export const hashed = (token: string) => createHash('sha256').update(token).digest('hex');
+export const newToken = () => randomBytes(32).toString('base64url');

@@ -1,0 +1,30 @@
+import { type Detour, parseDetours } from '@praesidor/protocols/dial';
+
+/** What the process is told at its start. Nothing reads the environment later. */
+export interface Config {
+  databaseUrl: string; port: number; host: string;
+  /** Where machines reach this server. */
+  publicUrl: string;
+  dataDir: string; webDir?: string; keyringKey: Buffer; detours: Detour[];
+  /** Address of the proving ground's door, where there is one. */
+  provingUrl?: string;
+  /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
+  patience: number;
+  secureCookies: boolean; logLevel: string;
+}
+
+/** @throws Error naming the variable that is missing or wrong. */
+export function readConfig(env: NodeJS.ProcessEnv): Config {
+  const need = (name: string) => { const v = env[name]; if (!v) throw new Error(`${name} is not set; docs/operations.md says what belongs there`); return v; };
+  const key = Buffer.from(need('PRAESIDOR_KEY'), 'hex');
+  if (key.length !== 32) throw new Error('PRAESIDOR_KEY must be 64 hex digits: the key of the keyring');
+  const port = Number(env.PORT ?? 8080);
+  if (!Number.isInteger(port) || port < 0 || port > 65535) throw new Error('PORT must be a port number');
+  const patience = Number(env.PRAESIDOR_PATIENCE ?? 30);
+  if (!(patience > 0)) throw new Error('PRAESIDOR_PATIENCE must be a number of seconds');
+  return {
+    databaseUrl: need('DATABASE_URL'), port, host: env.HOST ?? '127.0.0.1', publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
+    dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data', ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}), keyringKey: key, detours: parseDetours(env.PRAESIDOR_DETOURS),
+    ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}), patience, secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes', logLevel: env.LOG_LEVEL ?? 'warn',
+  };
+}

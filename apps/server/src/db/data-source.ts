@@ -1,0 +1,22 @@
+import 'reflect-metadata';
+import { DataSource } from 'typeorm';
+import { First1763900000000 } from './migrations/0001-first.ts';
+import { entities } from './tables.ts';
+
+/** Migrations in their order; a new one is a file and a line here. */
+const migrations = [First1763900000000];
+
+/** Connects and brings the schema up to date; several servers may start at once. */
+export async function openDatabase(url: string): Promise<DataSource> {
+  const db = await new DataSource({ type: 'postgres', url, entities, migrations, synchronize: false, migrationsRun: false, logging: false, extra: { max: 16 } }).initialize();
+  const runner = db.createQueryRunner();
+  await runner.connect();
+  try {
+    await runner.query('select pg_advisory_lock(727001)');
+    await db.runMigrations({ transaction: 'all' });
+  } finally {
+    await runner.query('select pg_advisory_unlock(727001)');
+    await runner.release();
+  }
+  return db;
+}

@@ -1,0 +1,49 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
+import { parse } from 'yaml';
+import { keep } from '../areas/keyring/service.ts';
+import { readConfig } from '../config.ts';
+import { openDatabase } from '../db/data-source.ts';
+import { writeDoc } from '../estate/documents.ts';
+import { setAccount } from './account.ts';
+
+/**
+ * Fills an empty installation from a folder: `estate/*.yaml`, `keyring.yaml`, and accounts from the
+ * environment. Trust anchors that the folder leaves open are asked of the proving ground. Does nothing to an
+ * installation that holds something already, but for the accounts.
+ */
+const config = readConfig(process.env);
+const db = await openDatabase(config.databaseUrl);
+try {
+  const dir = process.env.PRAESIDOR_LOAD ?? 'demo';
+  for (const a of JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]') as Parameters<typeof setAccount>[1][]) if (!(await db.manager.query('select 1 from account where login = $1', [a.login]) as unknown[]).length) await setAccount(db.manager, a);
+  const [{ n } = { n: 0 }] = (await db.query('select count(*)::int as n from site')) as { n: number }[];
+  if (!n) {
+    const anchors = await anchorsOf(config.provingUrl);
+    const read = readdirSync(join(dir, 'estate')).filter((f) => f.endsWith('.yaml')).sort().map((f) => readDocuments(readFileSync(join(dir, 'estate', f), 'utf8'), f));
+    const fault = read.flatMap((r) => r.faults)[0];
+    if (fault) throw new Error(`${fault.file}:${fault.line}:${fault.column}: ${fault.path}: ${fault.message}`);
+    const docs = read.flatMap((r) => r.docs.map((d) => d.doc));
+    await db.transaction(async (m) => {
+      for (const kind of Object.keys(kinds) as Kind[]) for (const doc of docs) if (doc.kind === kind) await writeDoc(m, doc.kind === 'Registry' ? withAnchor(doc, anchors) : doc, 'load');
+      await m.query("insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing");
+      for (const e of parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) as { name: string; use: string; user: string; secret: string }[]) await keep(config, m, e, 'load');
+    });
+  }
+  process.stdout.write('{"listening":true}\n');
+} catch (e) {
+  process.stderr.write(`${(e as Error).message}\n`);
+  process.exitCode = 1;
+} finally { await db.destroy(); process.disconnect?.(); }
+
+async function anchorsOf(url: string | undefined): Promise<Record<string, string>> {
+  if (!url) return {};
+  return ((await (await fetch(`${url}/state`)).json()) as { authorities: Record<string, string> }).authorities;
+}
+
+/** The authority of a registry is named after its site; the source has its own. */
+function withAnchor(r: Registry, anchors: Record<string, string>): Registry {
+  const ca = r.ca ?? anchors[r.role === 'source' ? r.name : r.site];
+  return ca ? { ...r, ca } : r;
+}

@@ -1,0 +1,3 @@
+export * from './overlap.ts';
+export * from './parse.ts';
+export * from './space.ts';

@@ -1,0 +1,103 @@
+import { ADR001 } from './rules/ADR-001.ts';
+import { ADR002 } from './rules/ADR-002.ts';
+import { ADR003 } from './rules/ADR-003.ts';
+import { ADR004 } from './rules/ADR-004.ts';
+import { ADR005 } from './rules/ADR-005.ts';
+import { ADR006 } from './rules/ADR-006.ts';
+import { CHT001 } from './rules/CHT-001.ts';
+import { CHT002 } from './rules/CHT-002.ts';
+import { CHT003 } from './rules/CHT-003.ts';
+import { CHT004 } from './rules/CHT-004.ts';
+import { CHT005 } from './rules/CHT-005.ts';
+import { CHT006 } from './rules/CHT-006.ts';
+import { CHT007 } from './rules/CHT-007.ts';
+import { CHT008 } from './rules/CHT-008.ts';
+import { CHT009 } from './rules/CHT-009.ts';
+import { CHT010 } from './rules/CHT-010.ts';
+import { CHT011 } from './rules/CHT-011.ts';
+import { DNS001 } from './rules/DNS-001.ts';
+import { DNS002 } from './rules/DNS-002.ts';
+import { DNS003 } from './rules/DNS-003.ts';
+import { DNS004 } from './rules/DNS-004.ts';
+import { DNS005 } from './rules/DNS-005.ts';
+import { DNS006 } from './rules/DNS-006.ts';
+import { DNS007 } from './rules/DNS-007.ts';
+import { HST001 } from './rules/HST-001.ts';
+import { HST002 } from './rules/HST-002.ts';
+import { HST003 } from './rules/HST-003.ts';
+import { HST004 } from './rules/HST-004.ts';
+import { HST005 } from './rules/HST-005.ts';
+import { HST006 } from './rules/HST-006.ts';
+import { HST007 } from './rules/HST-007.ts';
+import { IMG001 } from './rules/IMG-001.ts';
+import { IMG002 } from './rules/IMG-002.ts';
+import { IMG003 } from './rules/IMG-003.ts';
+import { IMG004 } from './rules/IMG-004.ts';
+import { IMG005 } from './rules/IMG-005.ts';
+import { KEY001 } from './rules/KEY-001.ts';
+import { KEY002 } from './rules/KEY-002.ts';
+import { NET001 } from './rules/NET-001.ts';
+import { NET002 } from './rules/NET-002.ts';
+import { NET003 } from './rules/NET-003.ts';
+import { NET004 } from './rules/NET-004.ts';
+import { NET005 } from './rules/NET-005.ts';
+import { NET006 } from './rules/NET-006.ts';
+import { NET007 } from './rules/NET-007.ts';
+import { NET008 } from './rules/NET-008.ts';
+import { NET009 } from './rules/NET-009.ts';
+import { NET010 } from './rules/NET-010.ts';
+import { NET011 } from './rules/NET-011.ts';
+import type { Check } from './check.ts';
+
+/** Every check there is, by code. A new one is a file and a line; a code is never used again. */
+export const catalogue: readonly Check[] = [
+  ADR001,
+  ADR002,
+  ADR003,
+  ADR004,
+  ADR005,
+  ADR006,
+  CHT001,
+  CHT002,
+  CHT003,
+  CHT004,
+  CHT005,
+  CHT006,
+  CHT007,
+  CHT008,
+  CHT009,
+  CHT010,
+  CHT011,
+  DNS001,
+  DNS002,
+  DNS003,
+  DNS004,
+  DNS005,
+  DNS006,
+  DNS007,
+  HST001,
+  HST002,
+  HST003,
+  HST004,
+  HST005,
+  HST006,
+  HST007,
+  IMG001,
+  IMG002,
+  IMG003,
+  IMG004,
+  IMG005,
+  KEY001,
+  KEY002,
+  NET001,
+  NET002,
+  NET003,
+  NET004,
+  NET005,
+  NET006,
+  NET007,
+  NET008,
+  NET009,
+  NET010,
+  NET011,
+];

@@ -1,0 +1,38 @@
+import type { KitContext, KitFile } from './kit.ts';
+import { cloudInit } from './writers/cloud-init.ts';
+import { dhcp } from './writers/dhcp.ts';
+import { ipxe } from './writers/ipxe.ts';
+import { kubeconfig } from './writers/kubeconfig.ts';
+import { loadBalancer } from './writers/load-balancer.ts';
+import { manifests } from './writers/manifests.ts';
+import { kubelet } from './writers/kubelet.ts';
+import { bootScript } from './writers/boot-script.ts';
+import { pki } from './writers/pki.ts';
+import { runtime } from './writers/runtime.ts';
+import { staticPods } from './writers/static-pods.ts';
+import { summary } from './writers/summary.ts';
+import { zones } from './writers/zones.ts';
+
+/** Files that lie on a node, in the order in which user-data writes them. A new one is a file and a line here. */
+export const nodeWriters = [runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
+/** Files of the cluster as a whole. */
+export const clusterWriters = [kubeconfig, manifests, zones, dhcp, summary] as const;
+
+/** The whole boot kit, sorted by path. The same plan and secrets give the same bytes. */
+export function bootKit(ctx: KitContext): KitFile[] {
+  const files: KitFile[] = clusterWriters.flatMap((w) => w.write(ctx));
+  for (const node of ctx.plan.nodes) {
+    const onNode = nodeWriters.flatMap((w) => w.write(ctx, node));
+    files.push(...onNode.map((f) => ({ path: `hosts/${node.host}/root${f.path}`, content: f.content, from: f.from, secret: f.secret })));
+    files.push(...cloudInit(ctx, node, onNode), ...ipxe(ctx, node));
+  }
+  return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+}
+
+/** What one host fetches when it boots: user-data, meta-data, network-config and the iPXE script, by name. */
+export function bootFiles(ctx: KitContext, host: string): Record<string, string> {
+  const node = ctx.plan.nodes.find((n) => n.host === host);
+  if (!node) return {};
+  const made = [...cloudInit(ctx, node, nodeWriters.flatMap((w) => w.write(ctx, node))), ...ipxe(ctx, node)];
+  return Object.fromEntries(made.map((f) => [f.path.split('/').at(-1) ?? f.path, f.content]));
+}

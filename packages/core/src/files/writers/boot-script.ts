@@ -1,0 +1,66 @@
+import type { PlannedNode } from '../../charter/plan.ts';
+import { componentsOf, imageOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
+import { membersAt } from './static-pods.ts';
+
+/** Images a node holds before it joins: those for its role, those for every node, and what may run anywhere on workers. */
+export function imagesOf(ctx: KitContext, node: PlannedNode): string[] {
+  const alone = !ctx.plan.nodes.some((n) => n.role === 'worker');
+  const on = node.role === 'control-plane' ? ['node', 'control-plane', ...(alone ? ['worker', 'cluster'] : [])] : ['node', 'worker', 'cluster'];
+  return [...new Set(componentsOf(ctx).filter((c) => on.includes(c.on)).map((c) => c.image))];
+}
+
+/** A later control-plane member is announced to etcd before it starts. */
+function joinEtcd(ctx: KitContext, node: PlannedNode): string {
+  const first = membersAt(ctx, node)[0];
+  const image = imageOf(ctx, 'etcd');
+  if (node.role !== 'control-plane' || !first || first.host === node.host || !image) return '';
+  const pki = '/etc/kubernetes/pki/etcd';
+  return `ctr -n k8s.io run --rm --net-host --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${image} join-etcd etcdctl --endpoints=https://${first.address}:2379 --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key member add ${node.host} --peer-urls=https://${node.address}:2380\n`;
+}
+
+/** The script of the first boot: pull every image through the mirror, wait until the build lets the host join, start the kubelet. Each stage is reported. */
+export const bootScript: NodeWriter = {
+  name: 'boot script',
+  write: (ctx, node) => [
+    nodeFile('/etc/praesidor/images.list', imagesOf(ctx, node).join('\n'), ['charter.release', 'charter.addons']),
+    nodeFile('/etc/praesidor/boot.env', `BOOT=${ctx.bootUrl(node.host)}\nROLE=${node.role}\nHOST=${node.host}\n`, ['build'], { secret: true }),
+    nodeFile('/usr/local/sbin/praesidor-boot', `#!/bin/sh
+# First boot of ${node.host}, ${node.role} of ${ctx.plan.charter.name}.
+set -eu
+. /etc/praesidor/boot.env
+report() { curl -fsS -m 10 -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$4\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" || true; }
+report images start SUCCESS "$(wc -l < /etc/praesidor/images.list) images"
+while read -r image; do
+  tries=0
+  until ctr -n k8s.io images pull --hosts-dir /etc/containerd/certs.d "$image" > /run/pull.log 2>&1; do
+    tries=$((tries + 1))
+    report images progress WARN "$image: $(tail -n 1 /run/pull.log | tr -d '"\\\\')"
+    [ "$tries" -lt 5 ] || { report images finish FAIL "$image: $(tail -n 1 /run/pull.log | tr -d '"\\\\')"; exit 1; }
+    sleep "$tries"
+  done
+  report images progress SUCCESS "$image"
+done < /etc/praesidor/images.list
+report images finish SUCCESS "all images are here"
+until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
+${joinEtcd(ctx, node)}systemctl enable --now ${node.role === 'control-plane' ? 'keepalived ' : ''}kubelet
+report join start SUCCESS "kubelet started"
+`, ['charter.release'], { mode: '0755' }),
+    // A unit and not a first-boot command alone: after a power cut in the middle it goes on where it stood.
+    nodeFile('/etc/systemd/system/praesidor-boot.service', `[Unit]
+Description=First boot of ${node.host} for ${ctx.plan.charter.name}
+Wants=network-online.target containerd.service
+After=network-online.target containerd.service
+ConditionPathExists=!/var/lib/praesidor/joined
+
+[Service]
+Type=oneshot
+ExecStart=/usr/local/sbin/praesidor-boot
+ExecStartPost=/usr/bin/install -D -m 0644 /dev/null /var/lib/praesidor/joined
+Restart=on-failure
+RestartSec=30
+
+[Install]
+WantedBy=multi-user.target
+`, ['boot script']),
+  ],
+};

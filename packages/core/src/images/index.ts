@@ -1,0 +1,3 @@
+export * from './bill.ts';
+export * from './mirror.ts';
+export * from './reference.ts';

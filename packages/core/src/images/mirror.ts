@@ -1,0 +1,18 @@
+import type { Bill, Registry } from '../model/documents.ts';
+import { parseReference } from './reference.ts';
+
+export interface MirrorRule { source: string; mirror: string }
+
+/** One rule a source registry that the bills name: the runtime asks the mirror and keeps the image's own name. */
+export function mirrorRules(bills: readonly Bill[], mirror: Pick<Registry, 'endpoint'>): MirrorRule[] {
+  const sources = new Set(bills.flatMap((b) => b.images.map((i) => parseReference(i.ref).registry)));
+  return [...sources].sort().map((source) => ({ source, mirror: mirror.endpoint }));
+}
+
+/** Where a runtime with these rules would pull `image` from: the longest source prefix that matches. */
+export function whereFrom(image: string, rules: readonly MirrorRule[]): { endpoint: string; repository: string; reference: string; rule?: MirrorRule } {
+  const ref = parseReference(image);
+  const name = `${ref.registry}/${ref.repository}`;
+  const rule = rules.filter((r) => name === r.source || name.startsWith(`${r.source}/`)).sort((a, b) => b.source.length - a.source.length)[0];
+  return { endpoint: rule?.mirror ?? ref.registry, repository: ref.repository, reference: ref.digest ?? ref.tag ?? 'latest', ...(rule ? { rule } : {}) };
+}

@@ -1,0 +1,46 @@
+import type { Doc, Kind } from './documents.ts';
+import { kinds } from './documents.ts';
+import { type Estate, keyOf, sliceOf } from './estate.ts';
+
+/** A described change to declared documents: can be shown before it is made, and has an inverse. */
+export type Edit =
+  | { op: 'set'; kind: Kind; key: string; path: (string | number)[]; value: unknown }
+  | { op: 'put'; doc: Doc }
+  | { op: 'drop'; kind: Kind; key: string };
+
+type Tree = Record<string | number, unknown>;
+
+/** A copy of `value` in which `path` holds `to`; `undefined` removes the key. Missing objects on the way are made. */
+export function setAt<T>(value: T, path: readonly (string | number)[], to: unknown): T {
+  const [head, ...rest] = path;
+  if (head === undefined) return to as T;
+  const copy: Tree = Array.isArray(value) ? ([...value] as unknown as Tree) : { ...(value as Tree) };
+  const next = setAt(copy[head] ?? (rest.length ? {} : undefined), rest, to);
+  if (next === undefined && !Array.isArray(copy)) delete copy[head]; else copy[head] = next;
+  return copy as T;
+}
+
+export const getAt = (value: unknown, path: readonly (string | number)[]): unknown =>
+  path.reduce<unknown>((v, key) => (v === null || v === undefined ? undefined : (v as Tree)[key]), value);
+
+/** The document after the edit, validated; throws where no such document stands or the result does not fit its schema. */
+export function editDoc(edit: Edit, before: Doc | undefined): Doc | undefined {
+  if (edit.op === 'drop') return undefined;
+  if (edit.op === 'put') return kinds[edit.doc.kind].parse(edit.doc) as Doc;
+  if (!before) throw new Error(`there is no ${edit.kind} ${edit.key}`);
+  return kinds[edit.kind].parse(setAt(before, edit.path, edit.value)) as Doc;
+}
+
+/** The estate after the edits. The estate given is not changed. */
+export function applyEdits(estate: Estate, edits: readonly Edit[]): Estate {
+  return edits.reduce((now, edit) => {
+    const kind = edit.op === 'put' ? edit.doc.kind : edit.kind;
+    const key = edit.op === 'put' ? keyOf(edit.doc) : edit.key;
+    const slice = sliceOf[kind];
+    const docs = now[slice] as Doc[];
+    const at = docs.findIndex((d) => keyOf(d) === key);
+    const after = editDoc(edit, docs[at]);
+    const list = at < 0 ? [...docs, ...(after ? [after] : [])] : [...docs.slice(0, at), ...(after ? [after] : []), ...docs.slice(at + 1)];
+    return { ...now, [slice]: list };
+  }, estate);
+}

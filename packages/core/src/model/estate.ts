@@ -1,0 +1,40 @@
+import type { Addon, Baseline, Bill, Charter, Doc, DocOf, Host, Kind, NameRecord, Network, Registry, Release, Reservation, SeenRegistry, ServedZone, Sighting, Site, Zone } from './documents.ts';
+
+/** Everything declared and the latest of what was observed: the one input of all computation. */
+export interface Estate {
+  /** The time that the computation takes for now (ISO 8601). Passed in; core has no clock. */
+  now: string;
+  sites: Site[]; networks: Network[]; hosts: Host[]; zones: Zone[]; records: NameRecord[]; reservations: Reservation[];
+  registries: Registry[]; releases: Release[]; addons: Addon[]; baselines: Baseline[]; charters: Charter[];
+  /** Names of keyring entries, with what they are for; never their content. */
+  keys: { name: string; use: string }[];
+  observed: { bills: Record<string, Bill>; registries: Record<string, SeenRegistry>; zones: Record<string, ServedZone>; sightings: Sighting[] };
+}
+
+export type Slice = Exclude<keyof Estate, 'now' | 'observed'> | 'bills' | 'seenRegistries' | 'servedZones' | 'sightings';
+
+export const emptyEstate = (now: string): Estate => ({
+  now, sites: [], networks: [], hosts: [], zones: [], records: [], reservations: [], registries: [], releases: [], addons: [], baselines: [], charters: [], keys: [],
+  observed: { bills: {}, registries: {}, zones: {}, sightings: [] },
+});
+
+export const sliceOf = {
+  Site: 'sites', Network: 'networks', Host: 'hosts', Zone: 'zones', Record: 'records', Reservation: 'reservations',
+  Registry: 'registries', Release: 'releases', Addon: 'addons', Baseline: 'baselines', Charter: 'charters',
+} as const satisfies Record<Kind, Slice>;
+
+/** What tells one document of a kind from another. */
+export function keyOf(doc: Doc): string {
+  if (doc.kind === 'Reservation') return `${doc.network}/${doc.address}`;
+  if (doc.kind === 'Record') return `${doc.name} ${doc.type} ${doc.value}`;
+  return doc.name;
+}
+
+export function find<K extends Kind>(estate: Estate, kind: K, key: string): DocOf<K> | undefined {
+  return (estate[sliceOf[kind]] as Doc[]).find((d) => keyOf(d) === key) as DocOf<K> | undefined;
+}
+
+export const docsOf = (estate: Estate): Doc[] => (Object.values(sliceOf) as (keyof Estate)[]).flatMap((slice) => estate[slice] as Doc[]);
+
+/** Host names keep their order by number: lr-2 before lr-10. */
+export const byName = (a: { name: string }, b: { name: string }) => a.name.localeCompare(b.name, 'en', { numeric: true });

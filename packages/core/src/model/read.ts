@@ -1,0 +1,115 @@
+import { LineCounter, parseAllDocuments, isMap, type Document, stringify } from 'yaml';
+import type { z } from 'zod';
+import { type Doc, type Kind, kinds } from './documents.ts';
+import { nearest } from './nearest.ts';
+
+/** A fault in what a person wrote, with its place. `path` leads into the document. */
+export interface Fault { file: string; line: number; column: number; path: string; code: 'syntax' | 'kind' | 'unknown' | 'value' | 'limit'; message: string }
+export interface ReadResult { docs: { doc: Doc; file: string; line: number }[]; faults: Fault[] }
+
+export const limits = { bytes: 8_000_000, aliases: 100, documents: 20_000, depth: 40 } as const;
+
+/**
+ * Reads documents of the estate from YAML or JSON text. All faults are collected, none is thrown;
+ * documents with a fault are left out. Aliases are limited, so that a few lines cannot expand to gigabytes.
+ */
+export function readDocuments(text: string, file = 'input'): ReadResult {
+  const faults: Fault[] = [];
+  const docs: ReadResult['docs'] = [];
+  const fault = (line: number, column: number, path: string, code: Fault['code'], message: string) => faults.push({ file, line, column, path, code, message });
+  if (text.length > limits.bytes) {
+    fault(1, 1, '', 'limit', `${text.length} characters; at most ${limits.bytes} are read from one file. Split it.`);
+    return { docs, faults };
+  }
+  const deep = deepest(text);
+  if (deep > limits.depth) {
+    fault(1, 1, '', 'limit', `nested ${deep} deep; at most ${limits.depth} is accepted`);
+    return { docs, faults };
+  }
+  const lines = new LineCounter();
+  const parsed = parseAllDocuments(text, { lineCounter: lines, uniqueKeys: true, prettyErrors: false });
+  if (!Array.isArray(parsed)) return { docs, faults };
+  const place = (offset: number) => lines.linePos(offset);
+  for (const tree of parsed) {
+    for (const e of tree.errors) { const p = place(e.pos[0]); fault(p.line, p.col, '', 'syntax', e.message); }
+    if (tree.errors.length || tree.contents === null) continue;
+    const start = place(tree.contents.range[0]);
+    if (!isMap(tree.contents)) { fault(start.line, start.col, '', 'kind', 'expected a document with apiVersion, kind and fields'); continue; }
+    let value: unknown;
+    try { value = tree.toJS({ maxAliasCount: limits.aliases }); } catch {
+      fault(start.line, start.col, '', 'limit', `more than ${limits.aliases} alias expansions; write the values out`); continue;
+    }
+    const kind = (value as { kind?: unknown }).kind;
+    const schema = kinds[kind as Kind];
+    if (typeof kind !== 'string' || !Object.hasOwn(kinds, kind) || !schema) {
+      const p = positionOf(tree, ['kind'], place) ?? start;
+      const near = typeof kind === 'string' ? nearest(kind, Object.keys(kinds)) : undefined;
+      fault(p.line, p.col, 'kind', 'kind', `${kind === undefined ? 'kind is missing' : `unknown kind ${JSON.stringify(kind)}`}${near ? `; did you mean ${near}?` : ''}; kinds are ${Object.keys(kinds).join(', ')}`);
+      continue;
+    }
+    const result = (schema as z.ZodType).safeParse(value);
+    if (result.success) { docs.push({ doc: result.data as Doc, file, line: start.line }); continue; }
+    for (const { path, code, message } of issuesOf(result.error, schema as z.ZodType)) {
+      const p = positionOf(tree, path, place) ?? start;
+      fault(p.line, p.col, path.join('.'), code, message);
+    }
+  }
+  return { docs, faults };
+}
+
+/** Issues of a schema in our words: unknown names say which valid one is nearest. */
+export function issuesOf(error: z.ZodError, schema: z.ZodType): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] {
+  return error.issues.flatMap((issue): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] => {
+    const path = issue.path as (string | number)[];
+    if (issue.code !== 'unrecognized_keys') return [{ path, code: 'value', message: issue.message }];
+    const valid = keysAt(schema, path);
+    return issue.keys.map((key) => {
+      const near = nearest(key, valid);
+      return { path: [...path, key], code: 'unknown', message: `unknown field ${key}${near ? `; did you mean ${near}?` : valid.length ? `; fields here are ${valid.join(', ')}` : ''}` };
+    });
+  });
+}
+
+interface Shaped { def?: { type?: string; innerType?: Shaped; element?: Shaped; shape?: Record<string, Shaped>; valueType?: Shaped } }
+function keysAt(schema: unknown, path: (string | number)[]): string[] {
+  let at = schema as Shaped | undefined;
+  const peel = () => { while (at?.def?.innerType) at = at.def.innerType; };
+  peel();
+  for (const key of path) {
+    at = at?.def?.type === 'array' ? at.def.element : (at?.def?.shape?.[String(key)] ?? at?.def?.valueType);
+    peel();
+  }
+  return Object.keys(at?.def?.shape ?? {});
+}
+
+function positionOf(tree: Document.Parsed, path: (string | number)[], place: (o: number) => { line: number; col: number }) {
+  for (let length = path.length; length > 0; length--) {
+    const parent = length === 1 ? tree.contents : tree.getIn(path.slice(0, length - 1), true);
+    const key = path[length - 1];
+    if (isMap(parent)) {
+      const pair = parent.items.find((item) => String((item.key as { value?: unknown })?.value) === String(key));
+      const range = (pair?.key as { range?: [number, number, number] })?.range;
+      if (range) return place(range[0]);
+    }
+    const node = tree.getIn(path.slice(0, length), true) as { range?: [number, number, number] } | undefined;
+    if (node?.range) return place(node.range[0]);
+  }
+  return undefined;
+}
+
+/** An upper bound of the nesting, read off brackets and indentation without building anything. */
+function deepest(text: string): number {
+  let open = 0; let most = 0;
+  for (let i = 0; i < text.length; i++) {
+    const c = text.charCodeAt(i);
+    if (c === 91 || c === 123) { open++; if (open > most) most = open; } else if (c === 93 || c === 125) open = Math.max(0, open - 1);
+  }
+  return most;
+}
+
+/** The document as YAML, keys in the order of its schema, so that the same document always gives the same text. */
+export function writeDocument(doc: Doc): string {
+  const shape = (kinds[doc.kind] as unknown as { def: { shape: object } }).def.shape;
+  const ordered = Object.fromEntries(Object.keys(shape).filter((k) => (doc as Record<string, unknown>)[k] !== undefined).map((k) => [k, (doc as Record<string, unknown>)[k]]));
+  return stringify(ordered, { lineWidth: 0, flowCollectionPadding: false });
+}

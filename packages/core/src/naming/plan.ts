@@ -1,0 +1,34 @@
+import { parseIp } from '../address/parse.ts';
+import type { ServedRecord, Zone } from '../model/documents.ts';
+import type { Estate } from '../model/estate.ts';
+import { reverseName, zoneFor } from './reverse.ts';
+
+export interface PlannedRecord extends ServedRecord { zone: string; origin: 'follows' | 'by-hand'; from: string }
+
+export const fqdn = (name: string, zone: string) => (name === '@' ? zone : name.endsWith(zone) ? name : `${name}.${zone}`);
+
+/**
+ * Every record that the plan asks for: forward and reverse of each named reservation (a wildcard has no
+ * reverse), records by hand, and each zone's NS. The SOA is the server's own.
+ */
+export function plannedRecords(estate: Estate): PlannedRecord[] {
+  const out: PlannedRecord[] = [];
+  const add = (zone: Zone | undefined, r: Omit<PlannedRecord, 'zone' | 'ttl'> & { ttl?: number | undefined }) => {
+    if (zone) out.push({ ...r, zone: zone.name, ttl: r.ttl ?? zone.ttl });
+  };
+  for (const zone of estate.zones) for (const server of zone.servers) add(zone, { name: zone.name, type: 'NS', value: server, origin: 'follows', from: `zone ${zone.name}` });
+  for (const r of estate.reservations) {
+    if (!r.name) continue;
+    const from = `ledger ${r.address}`;
+    add(zoneFor(r.name, estate.zones), { name: r.name, type: parseIp(r.address).v === 4 ? 'A' : 'AAAA', value: r.address, origin: 'follows', from });
+    const back = reverseName(r.address);
+    if (!r.name.startsWith('*.')) add(zoneFor(back, estate.zones), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
+  }
+  for (const r of estate.records) add(estate.zones.find((z) => z.name === r.zone), { name: fqdn(r.name, r.zone), type: r.type, value: r.value, ttl: r.ttl, origin: 'by-hand', from: 'by hand' });
+  return out;
+}
+
+export const recordsOfZone = (records: readonly PlannedRecord[], zone: string) => records.filter((r) => r.zone === zone).sort(zoneOrder);
+
+const zoneOrder = (a: ServedRecord, b: ServedRecord) =>
+  a.name.split('.').reverse().join('.').localeCompare(b.name.split('.').reverse().join('.'), 'en', { numeric: true }) || a.type.localeCompare(b.type) || a.value.localeCompare(b.value);

@@ -1,0 +1,3 @@
+export * from './build.ts';
+export * from './steps.ts';
+export * from './timeline.ts';

@@ -1,0 +1,4 @@
+export * from './detours.ts';
+export * from './dialer.ts';
+export * from './errors.ts';
+export * from './json.ts';

@@ -1,0 +1,3 @@
+export * from './client.ts';
+export * from './codec.ts';
+export * from './tsig.ts';

@@ -1,0 +1,2 @@
+export * from './client.ts';
+export * from './walk.ts';

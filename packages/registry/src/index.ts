@@ -1,0 +1,2 @@
+export * from './server.ts';
+export * from './store.ts';

@@ -1,0 +1,6 @@
+export * from './clock.ts';
+export * from './control.ts';
+export * from './faults.ts';
+export * from './source.ts';
+export * from './world.ts';
+export { makeCertificate } from './certificates.ts';

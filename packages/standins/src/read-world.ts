@@ -1,0 +1,33 @@
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { readDocuments } from '@praesidor/core/model';
+import { parse } from 'yaml';
+import type { Publication } from './source.ts';
+import type { RegistrySpec, WorldSpec } from './world.ts';
+
+interface WorldFile { machines: WorldSpec['machines']; dns: WorldSpec['dns']; authorities: WorldSpec['authorities']; registries: (Omit<RegistrySpec, 'publications'> & { publishes: string[] })[] }
+
+/** The world of a YAML file; what registries publish comes from the releases and add-ons of an estate. */
+export function readWorld(file: string, estateDir: string): WorldSpec {
+  const raw = parse(readFileSync(file, 'utf8')) as WorldFile;
+  const docs = readdirSync(estateDir).filter((f) => f.endsWith('.yaml')).sort().flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => d.doc));
+  const publications = (names: string[]): Publication[] => docs.flatMap((d) => ((d.kind === 'Release' || d.kind === 'Addon') && names.includes(d.name) ? d.components.map((c) => publication(c.image, c.on)) : []));
+  return { ...raw, registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })) };
+}
+
+/** Layers of an image: a base shared by many, some of its own that stay over versions, and some of this version. */
+function publication(image: string, on: string): Publication {
+  const [path = '', version = ''] = image.split('/').slice(1).join('/').split(':');
+  const n = [...path].reduce((a, c) => (a * 31 + c.charCodeAt(0)) >>> 0, 7);
+  if (on === 'boot') return { image, layers: [{ key: `${image} kernel`, paper: 14e6, title: 'kernel' }, { key: `${image} initrd`, paper: 86e6, title: 'initrd' }, { key: `${image} root`, paper: 412e6, title: 'root' }] };
+  const base = n % 4;
+  const lasting = 2 + (n % 2); const fresh = 2 + ((n >> 3) % 4);
+  return {
+    image,
+    layers: [
+      { key: `base ${base}`, paper: 28e6 + base * 3e6 },
+      ...Array.from({ length: lasting }, (_, i) => ({ key: `${path} ${i}`, paper: 16e6 + ((n >> (i + 2)) % 29) * 1e6 })),
+      ...Array.from({ length: fresh }, (_, i) => ({ key: `${path} ${version} ${i}`, paper: 4e6 + ((n >> (i + 5)) % 17) * 1e6 })),
+    ],
+  };
+}

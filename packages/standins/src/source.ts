@@ -1,0 +1,87 @@
+import { createHash } from 'node:crypto';
+import { existsSync, writeFileSync } from 'node:fs';
+import { mkdir, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { Readable } from 'node:stream';
+import { createRegistry, type Store } from '@praesidor/registry';
+import { parseReference } from '@praesidor/core/images';
+import { paperSize } from '@praesidor/protocols/oci';
+import type { Server } from 'node:http';
+import type { Pair } from './certificates.ts';
+import type { Faults } from './faults.ts';
+
+/** What to publish under one image name: layers by a key (equal keys are the same layer) with the size on paper. */
+export interface Publication { image: string; layers: { key: string; paper: number; title?: string }[] }
+
+const scale = 2000;
+
+/** Bytes of a layer: always the same for a key, a two-thousandth of its size on paper. */
+export function layerBytes(key: string, paper: number): Buffer {
+  const size = Math.max(64, Math.round(paper / scale));
+  const out = Buffer.alloc(size);
+  let block = createHash('sha256').update(key).digest();
+  for (let at = 0; at < size; at += 32) { block = createHash('sha256').update(block).digest(); block.copy(out, at, 0, Math.min(32, size - at)); }
+  return out;
+}
+
+const sha = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
+
+/** Lays publications into a store, straight on the disk, once; `without` names layer keys that are left out. */
+export async function publish(store: Store, publications: readonly Publication[], without: ReadonlySet<string> = new Set()): Promise<void> {
+  const marker = join(store.dir, 'published');
+  if (existsSync(marker)) return;
+  const blob = async (repo: string, bytes: Buffer) => {
+    const digest = sha(bytes);
+    const dir = join(store.dir, 'repos', ...repo.split('/').map((p) => `_${p}`));
+    for (const d of ['blobs', 'manifests', 'tags']) await mkdir(join(dir, d), { recursive: true });
+    const path = join(store.dir, 'blobs/sha256', digest.slice(7));
+    if (!existsSync(path)) await writeFile(path, bytes);
+    await writeFile(join(dir, 'blobs', digest.slice(7)), '');
+    return { digest, dir };
+  };
+  for (const p of publications) {
+    const { repository, tag } = parseReference(p.image);
+    const config = Buffer.from(JSON.stringify({ architecture: 'amd64', os: 'linux', config: {}, rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(Buffer.from(l.key))) } }));
+    const lacking = p.layers.some((l) => without.has(l.key));
+    const layers = [];
+    for (const l of p.layers) {
+      const bytes = layerBytes(l.key, l.paper);
+      if (!without.has(l.key)) await blob(repository, bytes);
+      layers.push({ mediaType: 'application/vnd.oci.image.layer.v1.tar', digest: sha(bytes), size: bytes.length, annotations: { [paperSize]: String(l.paper), ...(l.title ? { 'org.opencontainers.image.title': l.title } : {}) } });
+    }
+    const { digest: configDigest } = await blob(repository, config);
+    const manifest = Buffer.from(JSON.stringify({ schemaVersion: 2, mediaType: 'application/vnd.oci.image.manifest.v1+json', config: { mediaType: 'application/vnd.oci.image.config.v1+json', digest: configDigest, size: config.length }, layers }));
+    const index = Buffer.from(JSON.stringify({ schemaVersion: 2, mediaType: 'application/vnd.oci.image.index.v1+json', manifests: [{ mediaType: 'application/vnd.oci.image.manifest.v1+json', digest: sha(manifest), size: manifest.length, platform: { architecture: 'amd64', os: 'linux' } }] }));
+    if (lacking) continue;
+    for (const [bytes, type] of [[manifest, 'manifest'], [index, 'index']] as const) {
+      const dir = join(store.dir, 'repos', ...repository.split('/').map((x) => `_${x}`));
+      await writeFile(join(store.dir, 'blobs/sha256', sha(bytes).slice(7)), bytes);
+      await mkdir(join(dir, 'manifests'), { recursive: true });
+      await writeFile(join(dir, 'manifests', sha(bytes).slice(7)), `application/vnd.oci.image.${type}.v1+json`);
+    }
+    await writeFile(join(store.dir, 'repos', ...repository.split('/').map((x) => `_${x}`), 'tags', tag ?? 'latest'), sha(index));
+  }
+  writeFileSync(marker, new Date().toISOString());
+}
+
+/** The product's registry with faults in front of it. */
+export function faultyRegistry(name: string, store: Store, pair: Pair, wrong: Pair, faults: Faults, users?: Record<string, string>, writers?: string[]): Server {
+  let count = 0;
+  const server = createRegistry({
+    store, tls: pair, ...(users ? { users } : {}), ...(writers ? { writers } : {}),
+    before: (req, res) => {
+      if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
+      count++;
+      const write = res.write.bind(res) as (chunk: Buffer) => boolean;
+      if (faults.has('registry-drops', name) && count % 4 === 0) res.write = ((chunk: Buffer) => { write(chunk.subarray(0, chunk.length >> 1)); setImmediate(() => res.destroy()); return true; }) as never;
+      if (faults.has('registry-corrupts', name) && count % 10 === 0) res.write = ((chunk: Buffer) => { const bad = Buffer.from(chunk); bad[0] = (bad[0] ?? 0) ^ 1; return write(bad); }) as never;
+      return false;
+    },
+  });
+  const shown = () => { const p = faults.has('registry-name', name) ? wrong : pair; (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext({ key: p.key, cert: p.cert }); };
+  faults.onChange(shown);
+  shown();
+  return server;
+}
+
+export const emptyBody = () => Readable.from([]);

@@ -1,0 +1,80 @@
+#!/usr/bin/env node
+/* `npm run demo`: everything from a fresh clone to a running demonstration, and all of it ended with Ctrl-C. */
+import { mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
+import { createDatabase, freePort, startPostgres } from './lib/postgres.mjs';
+import { start } from './lib/process.mjs';
+import { fail, step } from './lib/say.mjs';
+import { keyringKey, kept, word } from './lib/secrets.mjs';
+
+checkNode();
+const stops = [];
+let ending = false;
+async function end(code) {
+  if (ending) return;
+  ending = true;
+  process.stdout.write('\nStopping … ');
+  for (const stop of stops.reverse()) await stop().catch(() => undefined);
+  process.stdout.write('everything has ended.\n');
+  process.exit(code);
+}
+process.on('SIGINT', () => void end(0)).on('SIGTERM', () => void end(0)).on('SIGHUP', () => void end(0));
+
+try {
+  const began = Date.now();
+  await debian({ postgresql: packages.postgresql });
+  await modules();
+  await web();
+  const logs = join(state, 'logs');
+  mkdirSync(logs, { recursive: true });
+  const pg = await step('Starting PostgreSQL', async () => {
+    const p = await startPostgres(join(state, 'postgres'), 54320);
+    stops.push(() => p.stop());
+    createDatabase(p, 'praesidor');
+    return p;
+  });
+  const shift = await freeShift();
+  const detours = `10.0.0.0/8=127.0.0.0/8+${shift}`;
+  const provingPort = await step('Starting the stand-ins', async () => {
+    const p = start('standins', 'packages/standins/src/main.ts', { PRAESIDOR_DETOURS: detours, PROVING_DIR: join(state, 'world'), PROVING_PORT: String(await freePort(8090)), PROVING_SPEED: process.env.SPEED ?? '60' }, logs);
+    stops.push(() => p.stop());
+    watchFor(p, 'The stand-ins');
+    return p.listening;
+  });
+  const accounts = kept(join(state, 'accounts.json'), () => [['iris', 'Iris Wend', 'warden'], ['bo', 'Bo Lindqvist', 'builder'], ['pia', 'Pia Moreau', 'planner'], ['rui', 'Rui Sants', 'reader']].map(([login, name, role]) => ({ login, name, role, password: word() })));
+  const port = await freePort(Number(process.env.PORT ?? 8080));
+  const env = { DATABASE_URL: pg.url('praesidor'), PORT: String(port), PRAESIDOR_URL: `http://127.0.0.1:${port}`, PRAESIDOR_KEY: keyringKey(state), PRAESIDOR_DATA: join(state, 'data'), PRAESIDOR_WEB: join(root, 'apps/web/dist'), PRAESIDOR_DETOURS: detours, PROVING_URL: `http://127.0.0.1:${provingPort}` };
+  await step('Loading the demonstration', () => start('load', 'apps/server/src/setup/load.ts', { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: join(root, 'demo') }, logs).listening);
+  const url = await step('Starting the server', async () => {
+    const s = start('server', 'apps/server/src/main.ts', env, logs);
+    stops.push(() => s.stop());
+    watchFor(s, 'The server');
+    return s.listening;
+  });
+  process.stdout.write(`
+Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)
+
+${accounts.map((a) => `  ${a.login.padEnd(6)} ${a.password.padEnd(10)} ${a.role.padEnd(8)} ${a.name}`).join('\n')}
+
+Sign in as iris, and follow Next moves on the first page from top to bottom: at the end the cluster
+plover stands at Lantern Rock and is proved. Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.
+Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
+`);
+} catch (e) {
+  for (const stop of stops.reverse()) await stop().catch(() => undefined);
+  fail(`The demonstration could not be started: ${e.message}`);
+}
+
+function watchFor(p, what) {
+  void p.ended.then((code) => { if (!ending) { process.stderr.write(`\n${what} ended unexpectedly (${code}); see .praesidor/logs.\n`); void end(1); } });
+}
+
+/** Ports of the stand-ins are those of the plan, shifted: the first shift at which nobody listens. */
+async function freeShift() {
+  for (let shift = 20000; shift < 50000; shift += 1000) {
+    const want = 6443 + shift;
+    if ((await freePort(want)) === want && (await freePort(443 + shift)) === 443 + shift && (await freePort(53 + shift)) === 53 + shift) return shift;
+  }
+  throw new Error('no free range of ports on loopback');
+}
