@@ -1,0 +1,67 @@
+import { bytesText, missing, sizeOf } from '@praesidor/core/images';
+import type { Bill, Estate, Registry } from '@praesidor/core/model';
+import { useEffect, useState } from 'react';
+import { useSnapshot } from '../../api/queries.ts';
+import { MarginPart } from '../../frame/Margin.tsx';
+import { Space } from '../../frame/Space.tsx';
+import { At, Bastion, MarginContext } from '../../parts/Bastion.tsx';
+import { Button } from '../../parts/Button.tsx';
+import { Empty } from '../../parts/Empty.tsx';
+import { clock, day } from '../../parts/time.ts';
+import { useReport } from '../../state/computed.ts';
+import { useScope } from '../../state/scope.ts';
+import { useContext } from 'react';
+import { PlanDialog } from './PlanDialog.tsx';
+import { Shipments } from './Shipments.tsx';
+import { WhereFrom } from './WhereFrom.tsx';
+
+/** What each registry holds of each release and add-on; what moves between them; where a node would pull from. */
+export function ImagesSpace() {
+  const { inScope, site, params, setParams } = useScope();
+  const estate = useSnapshot().data?.estate; const report = useReport();
+  const [planning, setPlanning] = useState(params.has('plan'));
+  useEffect(() => { if (params.has('plan')) setPlanning(true); }, [params]);
+  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('IMG'));
+  if (!estate) return <Space space="images" title="Images" findings={[]}>{null}</Space>;
+  const registries = estate.registries.filter((r) => r.role !== 'source').sort((a, b) => Number(!inScope(a.site)) - Number(!inScope(b.site)));
+  const docs = [...estate.releases.map((r) => ({ name: r.name, what: 'core' })), ...estate.addons.map((a) => ({ name: a.name, what: a.version }))];
+  const whole = estate.releases.map((r) => estate.observed.bills[r.name]).filter((b): b is Bill => !!b);
+  return (
+    <Space space="images" title="Images" facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`} findings={findings}
+      acts={<Button filled onClick={() => setPlanning(true)}>Plan a shipment…</Button>}
+      extra={<Certificates registries={registries} estate={estate} />}>
+      {!docs.length ? <Empty title="No release is declared">A release names its components; its bill is walked at the source: every image by digest, every layer once.</Empty> : (
+        <table className="grid-table mt-2" aria-label="What each registry holds">
+          <thead><tr><th className="align-bottom">Bill</th>{registries.map((r) => { const s = estate.sites.find((x) => x.name === r.site); return <th key={r.name} className="font-normal"><span className="text-[13px] text-ink">{s?.title}</span><At kind="Registry" name={r.name} /><div className="text-xs">{r.role} · {s?.reach}</div></th>; })}</tr></thead>
+          <tbody>{docs.map((d) => {
+            const bill = estate.observed.bills[d.name];
+            return <tr key={d.name} data-row tabIndex={-1}><td><b>{d.name}</b> <span className="text-ink-2">{d.what}{bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}</span></td>{registries.map((r) => <Holds key={r.name} registry={r} bill={bill} estate={estate} />)}</tr>;
+          })}</tbody>
+        </table>
+      )}
+      {whole.length > 1 && <p className="pt-1.5 text-ink-2 text-sm">{whole[0]?.name} and {whole[1]?.name} share {bytesText(shared(whole[0] as Bill, whole[1] as Bill))}; a registry that holds one lacks only the rest of the other.</p>}
+      <Shipments estate={estate} />
+      <WhereFrom estate={estate} site={site} />
+      {planning && <PlanDialog estate={estate} target={params.get('plan') ?? registries[0]?.name ?? ''} bills={params.get('bills')?.split(',') ?? []} onClose={() => { setPlanning(false); setParams((p) => { p.delete('plan'); p.delete('bills'); return p; }); }} />}
+    </Space>
+  );
+}
+
+const shared = (a: Bill, b: Bill) => Object.entries(a.blobs).reduce((n, [d, s]) => n + (b.blobs[d] ? s.paper : 0), 0);
+
+/** Bytes missing, in the cell. */
+function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | undefined; estate: Estate }) {
+  const findings = useContext(MarginContext);
+  const seen = estate.observed.registries[registry.name];
+  const users = estate.charters.filter((c) => c.mirror === registry.name && bill && [c.release, ...c.addons].includes(bill.name));
+  if (!bill || !seen) return <td className="text-ink-3">not looked at</td>;
+  const lack = missing(bill, new Set(seen.digests)); const all = sizeOf(bill);
+  const share = all.paper ? 1 - lack.paper / all.paper : 0;
+  const text = lack.images.length === 0 ? 'whole' : share < 0.001 || lack.blobs === all.blobs ? (users.length ? `${bytesText(lack.paper)} short` : 'not wanted') : users.length || share > 0.9 ? `${bytesText(lack.paper)} short` : `not wanted, ${Math.round(share * 100)} % shared`;
+  const i = lack.images.length ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name)) : -1;
+  return <td><span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}><span className="h-[9px] w-[54px] shrink-0 border border-rule-2"><span className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`} style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }} /></span><span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>{i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}</span></td>;
+}
+
+function Certificates({ registries, estate }: { registries: Registry[]; estate: Estate }) {
+  return <MarginPart title="Registries">{registries.map((r) => { const s = estate.observed.registries[r.name]; return <div key={r.name} className="border-rule border-b py-1.5"><div className="mono">{r.endpoint}</div><div className="text-ink-2 text-sm">{!s ? 'not looked at yet' : s.error ? `looked at ${clock(s.at)}: out of reach` : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}</div></div>; })}</MarginPart>;
+}

@@ -1,0 +1,33 @@
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import type { Finding, Move } from '@praesidor/core/checks';
+import type { Charter } from '@praesidor/core/model';
+import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
+import { computer } from '../workers/compute.ts';
+
+export interface ReportDto { findings: Finding[]; checks: number; holding: number; ms: number; moves: Move[] }
+
+async function loaded(s: Snapshot) {
+  const c = computer();
+  await c.load(s.estate, s.revision);
+  return c;
+}
+
+/** Findings and next moves of the estate as it is on the server. */
+export function useReport() {
+  const snapshot = useSnapshot(); const builds = useBuilds();
+  const built: Record<string, { number: number; state: string }> = {};
+  for (const b of builds.data ?? []) built[b.charter] ??= { number: b.number, state: b.status.state };
+  return useQuery({
+    queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)], enabled: snapshot.data !== undefined, placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY, gcTime: 1000,
+    queryFn: async () => (await (await loaded(snapshot.data as Snapshot)).report(built)) as ReportDto,
+  });
+}
+
+/** What follows from a charter as it is drafted. */
+export function useDraftReport(draft: Charter | undefined) {
+  const snapshot = useSnapshot();
+  return useQuery({
+    queryKey: ['draft', snapshot.dataUpdatedAt, JSON.stringify(draft)], enabled: snapshot.data !== undefined && draft !== undefined, placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY, gcTime: 1000,
+    queryFn: async () => (await loaded(snapshot.data as Snapshot)).charter(draft as Charter),
+  });
+}

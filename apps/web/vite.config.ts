@@ -1,0 +1,11 @@
+import tailwind from '@tailwindcss/vite';
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vite';
+
+export default defineConfig({
+  root: import.meta.dirname,
+  plugins: [react(), tailwind()],
+  build: { outDir: 'dist', emptyOutDir: true, chunkSizeWarningLimit: 700, target: 'es2023', modulePreload: { polyfill: false } },
+  worker: { format: 'es' },
+  server: { proxy: { '/api': 'http://127.0.0.1:8080' } },
+});
