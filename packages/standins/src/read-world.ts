@@ -15,6 +15,9 @@ export function readWorld(file: string, estateDir: string): WorldSpec {
   return { ...raw, registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })) };
 }
 
+/** Brings a core release to the size of a real one on paper. */
+const grown = 1.42;
+
 /** Layers of an image: a base shared by many, some of its own that stay over versions, and some of this version. */
 function publication(image: string, on: string): Publication {
   const [path = '', version = ''] = image.split('/').slice(1).join('/').split(':');
@@ -25,9 +28,9 @@ function publication(image: string, on: string): Publication {
   return {
     image,
     layers: [
-      { key: `base ${base}`, paper: 28e6 + base * 3e6 },
-      ...Array.from({ length: lasting }, (_, i) => ({ key: `${path} ${i}`, paper: 16e6 + ((n >> (i + 2)) % 29) * 1e6 })),
-      ...Array.from({ length: fresh }, (_, i) => ({ key: `${path} ${version} ${i}`, paper: 4e6 + ((n >> (i + 5)) % 17) * 1e6 })),
+      { key: `base ${base}`, paper: Math.round(grown * (28e6 + base * 3e6)) },
+      ...Array.from({ length: lasting }, (_, i) => ({ key: `${path} ${i}`, paper: Math.round(grown * (16e6 + ((n >> (i + 2)) % 29) * 1e6)) })),
+      ...Array.from({ length: fresh }, (_, i) => ({ key: `${path} ${version} ${i}`, paper: Math.round(grown * (4e6 + ((n >> (i + 5)) % 17) * 1e6)) })),
     ],
   };
 }

@@ -24,10 +24,10 @@ export function Margin({ space, folded, findings, extra, foot }: { space: string
         {findings.map((f, i) => (
           <li key={f.id} id={`margin-${f.id}`} data-finding={f.code} onMouseEnter={() => light(f.id)} onMouseLeave={() => light(undefined)} className={`flex gap-3 border-rule border-b py-2.5 ${lit === f.id ? 'lit -mx-2 px-2' : ''}`}>
             <span className="pt-px"><Bastion severity={f.severity} number={i + 1} /></span>
-            <div className="min-w-0">
+            <div className="min-w-0 flex-1">
               <div className="break-words font-semibold">{f.title}</div>
               <div className="break-words text-ink-2">{f.text}</div>
-              <div className="flex items-baseline justify-between gap-2 pt-0.5"><RemedyLink finding={f} onOpen={() => setOpen(f)} /><span className="ml-auto text-ink-3 text-xs">{f.code}</span></div>
+              <div className="flex items-baseline justify-between gap-2 pt-0.5"><RemedyLink finding={f} onOpen={() => setOpen(f)} /><span className="ml-auto whitespace-nowrap text-ink-3 text-xs">{f.code}</span></div>
             </div>
           </li>
         ))}
@@ -43,7 +43,7 @@ export function Margin({ space, folded, findings, extra, foot }: { space: string
 function RemedyLink({ finding: f, onOpen }: { finding: Finding; onOpen: () => void }) {
   const { site } = useScope();
   const look = 'text-left font-semibold text-verdigris hover:underline';
-  if (!f.remedy) return f.subject.kind === 'Charter' ? null : null;
+  if (!f.remedy) return null;
   if (f.remedy.edits) return <button type="button" className={look} onClick={onOpen}>{f.remedy.label}</button>;
   const act = f.remedy.act;
   if (!act) return null;

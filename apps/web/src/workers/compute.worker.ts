@@ -2,8 +2,12 @@ import { makeChecker, nextMoves } from '@praesidor/core/checks';
 import { consequences, resolve } from '@praesidor/core/charter';
 import { applyEdits, type Charter, type Edit, type Estate, readDocuments, writeDocument } from '@praesidor/core/model';
 import { expose } from 'comlink';
+import { config } from 'zod';
 
 /** Everything that must answer while somebody types, away from the page's own thread. */
+// The page's policy forbids compiling code at run time; schemas are interpreted.
+config({ jitless: true });
+
 let estate: Estate | undefined; let revision = -1;
 const checker = makeChecker();
 

@@ -70,6 +70,7 @@ export function resolve(charter: Charter, estate: Estate): Plan {
 function followsOf(plan: Plan, inARow: boolean): Follow[] {
   const { charter, nodes, images, quorum: q, podMtu: mtu, room, capacity: cap } = plan;
   const follows: Follow[] = [];
+  const short = (name: string) => (plan.site && name.endsWith(`.${plan.site.domain}`) ? name.slice(0, -plan.site.domain.length - 1) : name);
   const add = (id: string, section: Follow['section'], label: string, text: string, why: string[], mono = false) => follows.push({ id, section, label, text, why, mono });
   add('bill', 1, 'Bill', images.images ? `${images.images} images, ${images.blobs} layers, ${bytesText(images.paper)}` : 'not computed yet', [`release ${charter.release}${charter.addons.length ? ` and ${charter.addons.join(', ')}` : ''}, walked at the source: index → manifest → config and layers`, 'each layer counted once, however many images hold it']);
   add('held', 1, 'Held here', images.known ? `${images.blobs - images.missingBlobs} of ${images.blobs} layers` : 'not measured yet', [`digests read from ${charter.mirror}`, 'against the bill above']);
@@ -84,8 +85,8 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
   add('pod-mtu', 3, 'Pod MTU', charter.overlay.mtu ? `${mtu.link - mtu.overhead} would follow; ${charter.overlay.mtu} is set` : `${mtu.pod} = ${mtu.link} − ${mtu.overhead}`, [`link MTU ${mtu.link} from ${charter.machineNetwork}`, `${charter.overlay.kind} adds ${mtu.overhead} bytes`]);
   add('room', 3, 'Room', `${room.nodes} nodes, ${room.podsPerNode} pods each; ${nodes.length} planned`, [`${charter.pods.range} holds 2^(${charter.pods.perNode} − ${charter.pods.range.split('/')[1]}) blocks of /${charter.pods.perNode}`, `most pods a node: the smaller of ${charter.pods.most} and the block`]);
   add('service-room', 3, 'Service addresses', `${room.services}`, [`size of ${charter.services.range} less its ends`]);
-  add('api', 4, 'API', `${plan.api.name} ${plan.api.address || '—'}`, [charter.api.name ? 'name set in the charter' : `name kube.<cluster>.<site's domain>`, charter.api.address ? 'address set in the charter' : 'address: held, or the lowest free of the virtual pool', 'forward and reverse record'], true);
-  add('inbound', 4, 'Inbound', `${plan.inbound.name} ${plan.inbound.address || '—'}`, [charter.inbound.name ? 'name set in the charter' : `name *.in.<cluster>.<site's domain>`, 'address: held, or the next free of the virtual pool', 'wildcard: forward only'], true);
+  add('api', 4, 'API', `${short(plan.api.name)} ${plan.api.address || '—'}`, [charter.api.name ? 'name set in the charter' : `name kube.<cluster>.<site's domain>`, charter.api.address ? 'address set in the charter' : 'address: held, or the lowest free of the virtual pool', `in full ${plan.api.name}`, 'forward and reverse record'], true);
+  add('inbound', 4, 'Inbound', `${short(plan.inbound.name)} ${plan.inbound.address || '—'}`, [charter.inbound.name ? 'name set in the charter' : `name *.in.<cluster>.<site's domain>`, 'address: held, or the next free of the virtual pool', `in full ${plan.inbound.name}`, 'wildcard: forward only'], true);
   const row = nodes.map((n) => n.address).filter(Boolean);
   add('node-addresses', 4, 'Nodes', row.length ? (inARow ? `${row[0]} – .${row.at(-1)?.split('.').at(-1)}, ${row.length} in a row` : row.join(', ')) : '—', nodes.map((n) => `${n.host} → ${n.address}, bound to ${n.mac}`), true);
   add('certificates', 5, 'Certificates', `${plan.certificates.length}, first to be renewed after ${Math.min(...plan.certificates.map((x) => x.days), 3650)} days`, plan.certificates.filter((x) => x.server).map((x) => `${x.name}: ${[...x.names, ...x.addresses].join(', ')}`));

@@ -45,7 +45,7 @@ export function nextMoves(estate: Estate, findings: readonly Finding[], built: R
       const served = estate.observed.zones[z.name];
       if (!served || served.error) continue;
       const d = drift(recordsOfZone(planned, z.name), served.records);
-      if (d.add.length + d.change.length) say('names', `${z.name} lacks ${d.add.length} records and serves ${d.change.length} others`, 'Show the DNS update', `/addresses/names?${q}&zone=${z.name}`);
+      if (d.add.length + d.change.length) say('names', `${z.name} serves ${d.change.length ? `${d.change.length} ${d.change.length === 1 ? 'record' : 'records'} otherwise` : ''}${d.change.length && d.add.length ? ' and ' : ''}${d.add.length ? `${d.add.length} ${d.add.length === 1 ? 'record' : 'records'} not at all` : ''}`, 'Show the DNS update', `/addresses/names?${q}&zone=${z.name}`);
     }
   }
   const order: Move['stage'][] = ['hosts', 'charter', 'images', 'names', 'build', 'done'];

@@ -60,7 +60,8 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
   const registry = estate.registries.find((r) => r.site === site.name && r.role !== 'source');
   const seen = registry && estate.observed.registries[registry.name];
   const held = new Set(seen?.digests);
-  const whole = Object.values(estate.observed.bills).filter((b) => /^\d/.test(b.name)).map((b) => ({ name: b.name, short: Object.keys(b.blobs).filter((d) => !held.has(d)).length, of: Object.keys(b.blobs).length }));
+  const wanted = [...new Set(charters.flatMap((c) => [c.release, ...c.addons]))].map((n) => estate.observed.bills[n]).filter((b) => b !== undefined);
+  const short = new Set(wanted.flatMap((b) => Object.keys(b.blobs).filter((d) => !held.has(d)))).size;
   const worst = findings.some((f) => f.severity === 'stop') ? 'stop' : findings.some((f) => f.severity === 'mind') ? 'mind' : 'note';
   const label = 'text-ink-3 text-sm';
   return (
@@ -68,7 +69,7 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
       <div><h2 className="text-lg"><Link to={`/estate?site=${site.name}`} className="hover:underline">{site.title}</Link>{findings.length > 0 && <span className="ml-1.5"><Bastion severity={worst} number={findings.length} /></span>}</h2><div className="text-ink-2">{{ hall: 'hall', 'sealed-room': 'sealed room', edge: 'edge' }[site.form]} · {site.reach}{site.link?.hours ? `, ${site.link.hours}` : ''}</div></div>
       <div><div className={label}>hosts</div><Link to={`/hosts?site=${site.name}`} aria-label={`${hosts.length} hosts at ${site.title}`} className="flex flex-wrap gap-[3px] pt-1">{hosts.map((h) => <Mark key={h.name} kind={hostMark(h.state)} title={`${h.name}, ${h.state}`} />)}{sighted.map((s) => <Mark key={s.address} kind="sighted" title={`${s.address}, sighted`} />)}{!hosts.length && !sighted.length && <span className="text-ink-2">none listed</span>}</Link></div>
       <div><div className={label}>{tight ? `${tight.n.name} ${Math.round(tight.full * 100)} % taken` : 'networks'}</div>{tight && <Link to={`/addresses?site=${site.name}&net=${tight.n.name}`} aria-label={`${tight.n.name}, ${Math.round(tight.full * 100)} percent taken`} className="mt-1.5 block h-[6px] w-[140px] bg-rule-2/40"><span className={`block h-full ${tight.full > 0.7 ? 'bg-ochre' : 'bg-slate'}`} style={{ width: `${tight.full * 100}%` }} /></Link>}</div>
-      <div><div className={label}>images held</div><div className="pt-0.5">{!registry ? 'no registry' : !seen ? 'not looked at yet' : seen.error && !seen.digests.length ? 'out of reach' : whole.filter((w) => w.short < w.of).map((w) => (w.short ? `${w.name}, ${w.short} short` : w.name)).join(', ') || 'nothing yet'}</div></div>
+      <div><div className={label}>images held</div><div className="pt-0.5">{!registry ? 'no registry' : !seen ? 'not looked at yet' : seen.error && !seen.digests.length ? 'out of reach' : `${[...new Set(charters.map((c) => c.release))].join(', ')}${short ? `, ${short} layers short` : wanted.length ? '' : ', bill not computed yet'}`}</div></div>
       <div><div className={label}>clusters</div><div className="flex flex-wrap gap-x-3.5 pt-0.5">{charters.map((c) => {
         const nodes = hosts.filter((h) => h.held?.charter === c.name); const building = builds.data?.some((b) => b.charter === c.name && ['running', 'queued', 'holding'].includes(b.status.state));
         return <Link key={c.name} to={`/clusters/${c.name}?site=${site.name}`} className="flex items-center gap-1.5 hover:underline"><Mark kind={nodes.some((n) => n.state === 'serving') ? 'done' : building || nodes.length ? 'half' : 'free'} />{c.name}</Link>;

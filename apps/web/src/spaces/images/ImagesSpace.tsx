@@ -1,6 +1,6 @@
 import { bytesText, missing, sizeOf } from '@praesidor/core/images';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
-import { useEffect, useState } from 'react';
+import { useContext, useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -10,7 +10,6 @@ import { Empty } from '../../parts/Empty.tsx';
 import { clock, day } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
-import { useContext } from 'react';
 import { PlanDialog } from './PlanDialog.tsx';
 import { Shipments } from './Shipments.tsx';
 import { WhereFrom } from './WhereFrom.tsx';
@@ -35,7 +34,7 @@ export function ImagesSpace() {
           <thead><tr><th className="align-bottom">Bill</th>{registries.map((r) => { const s = estate.sites.find((x) => x.name === r.site); return <th key={r.name} className="font-normal"><span className="text-[13px] text-ink">{s?.title}</span><At kind="Registry" name={r.name} /><div className="text-xs">{r.role} · {s?.reach}</div></th>; })}</tr></thead>
           <tbody>{docs.map((d) => {
             const bill = estate.observed.bills[d.name];
-            return <tr key={d.name} data-row tabIndex={-1}><td><b>{d.name}</b> <span className="text-ink-2">{d.what}{bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}</span></td>{registries.map((r) => <Holds key={r.name} registry={r} bill={bill} estate={estate} />)}</tr>;
+            return <tr key={d.name} data-row tabIndex={-1}><td className="min-w-[150px]"><b>{d.name}</b><span className="block whitespace-nowrap text-ink-2 text-sm">{d.what}{bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}</span></td>{registries.map((r) => <Holds key={r.name} registry={r} bill={bill} estate={estate} />)}</tr>;
           })}</tbody>
         </table>
       )}
@@ -57,9 +56,9 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
   if (!bill || !seen) return <td className="text-ink-3">not looked at</td>;
   const lack = missing(bill, new Set(seen.digests)); const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
-  const text = lack.images.length === 0 ? 'whole' : share < 0.001 || lack.blobs === all.blobs ? (users.length ? `${bytesText(lack.paper)} short` : 'not wanted') : users.length || share > 0.9 ? `${bytesText(lack.paper)} short` : `not wanted, ${Math.round(share * 100)} % shared`;
+  const text = lack.images.length === 0 ? 'whole' : share < 0.001 || lack.blobs === all.blobs ? (users.length ? `${bytesText(lack.paper)} short` : 'not wanted') : users.length ? `${bytesText(lack.paper)} short` : 'not wanted';
   const i = lack.images.length ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name)) : -1;
-  return <td><span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}><span className="h-[9px] w-[54px] shrink-0 border border-rule-2"><span className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`} style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }} /></span><span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>{i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}</span></td>;
+  return <td><span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}><span className="h-[9px] w-[38px] shrink-0 border border-rule-2"><span className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`} style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }} /></span><span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>{i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}</span></td>;
 }
 
 function Certificates({ registries, estate }: { registries: Registry[]; estate: Estate }) {
