@@ -32,6 +32,6 @@ export const fitness = (facts: Facts): Fitness[] => profiles.map((p) => fitnessF
 
 export const fitsAny = (facts: Facts) => fitness(facts).some((f) => f.fits && f.role !== 'registry');
 
-/** Free for a charter: in the estate, with facts, and promised to nobody else. */
+/** Free for a charter: with facts, and promised to nobody else; what serves this charter already stays its own. */
 export const isFree = (host: Host, charter?: string) =>
-  (host.state === 'fit' || host.state === 'listed' || host.state === 'held') && (!host.held || host.held.charter === charter) && host.facts !== undefined;
+  host.facts !== undefined && (host.held ? host.held.charter === charter && host.state !== 'retired' : host.state === 'fit' || host.state === 'listed');

@@ -40,7 +40,7 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
             className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
             style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}>{s.title}{st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}{st.healed.length ? ' ◦' : ''}</button>;
         })}
-        {now !== undefined && <span className="pointer-events-none absolute top-0 bottom-0 w-px bg-brick" style={{ left: x(now) }} />}
+        {now !== undefined && <span className="pointer-events-none absolute top-0 -bottom-px z-10 w-[2px] -translate-x-px bg-brick" style={{ left: x(now) }} />}
       </div>
     </>
   );

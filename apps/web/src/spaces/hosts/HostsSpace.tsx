@@ -29,7 +29,7 @@ export function HostsSpace() {
   const hosts = useMemo(() => (estate?.hosts ?? []).filter((h) => !site || h.site === site), [estate, site]);
   const rows = useMemo(() => hosts.filter(filter.test).sort((a, b) => a.site.localeCompare(b.site) || a.name.localeCompare(b.name, 'en', { numeric: true })), [hosts, filter]);
   const known = new Set(estate?.hosts.map((h) => h.bmc?.address));
-  const sighted = (estate?.observed.sightings ?? []).filter((s) => inScope(s.site) && !known.has(s.address));
+  const sighted = (estate?.observed.sightings ?? []).filter((s) => inScope(s.site) && !known.has(s.address)).sort((a, b) => a.address.localeCompare(b.address, 'en', { numeric: true }));
   const chosen = rows.find((h) => h.name === params.get('host'));
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && ['HST', 'KEY'].includes(f.code.slice(0, 3)));
   const set = (key: string, value: string | undefined) => setParams((p) => { if (value) p.set(key, value); else p.delete(key); return p; }, { replace: key === 'q' });
@@ -46,7 +46,7 @@ export function HostsSpace() {
       {filter.wrong.length > 0 && <div className="pb-2 text-brick">Not a fact: {filter.wrong.join('; ')}</div>}
       {sweep && sweep.done < sweep.of && <div className="pb-2 text-ink-2" role="status">Sweeping: {sweep.done} of {sweep.of} addresses, {sweep.found} answer.</div>}
       {sighted.length > 0 && <Sighted sightings={sighted} at={params.get('at') ?? undefined} />}
-      {rows.length > 0 ? <Rows rows={rows} chosen={chosen?.name} onChoose={(h) => set('host', h === chosen?.name ? undefined : h)} showSite={!site} /> : sighted.length === 0 && (
+      {rows.length > 0 ? <Rows rows={rows} chosen={chosen?.name} onChoose={(h) => set('host', h === chosen?.name ? undefined : h)} showSite={!site} registries={new Map((estate?.registries ?? []).map((r) => [r.host ?? '', r.name]))} /> : sighted.length === 0 && (
         <Empty title={hosts.length ? 'No host fits the filter' : 'No host is listed here'} act={hosts.length ? <Button onClick={() => set('q', undefined)}>Clear the filter</Button> : <Button filled onClick={() => setSweeping(true)}>Sweep for hosts…</Button>}>{hosts.length ? 'Take a fact out of the filter above.' : 'Machines answer on the management network. A sweep finds their controllers; you accept each certificate once; then their facts are read.'}</Empty>
       )}
       {chosen && estate && <HostDetail host={chosen} estate={estate} />}
@@ -57,7 +57,7 @@ export function HostsSpace() {
 
 const columns = 'grid grid-cols-[minmax(110px,1.3fr)_70px_44px_50px_72px_minmax(84px,1fr)_60px_100px_100px_92px_64px] items-center gap-x-2';
 
-function Rows({ rows, chosen, onChoose, showSite }: { rows: Host[]; chosen: string | undefined; onChoose: (name: string) => void; showSite: boolean }) {
+function Rows({ rows, chosen, onChoose, showSite, registries }: { rows: Host[]; chosen: string | undefined; onChoose: (name: string) => void; showSite: boolean; registries: Map<string, string> }) {
   const box = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => box.current, estimateSize: () => 29, overscan: 12 });
   return (
@@ -74,8 +74,8 @@ function Rows({ rows, chosen, onChoose, showSite }: { rows: Host[]; chosen: stri
                 <span role="cell" className="mono">{h.rack ? `${h.rack} u${h.unit}` : '—'}</span><span role="cell">{h.zone ?? '—'}</span><span role="cell">{f?.cores ?? '?'}</span><span role="cell">{f ? `${f.memoryGiB} GiB` : '?'}</span>
                 <span role="cell" className="truncate">{f ? `${f.disks.map((d) => (d.sizeGB / 1000).toFixed(1)).join(' + ')} TB` : '?'}</span><span role="cell">{f ? `${f.nics.filter((n) => n.link).length} × ${f.nics[0]?.speedGbit ?? 0}` : '?'}</span>
                 {(['control-plane', 'worker', 'registry'] as const).map((role) => {
-                  const fit = fits.find((x) => x.role === role); const held = h.held?.role === role;
-                  return <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>{!fit ? '—' : held ? <><Mark kind={h.state === 'serving' ? 'done' : 'half'} />{h.held?.charter}</> : fit.fits ? <><Mark kind="free" />fits</> : <><Mark kind="failing" />{fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}</>}</span>;
+                  const fit = fits.find((x) => x.role === role); const held = h.held?.role === role; const carries = role === 'registry' && registries.has(h.name);
+                  return <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>{carries ? <><Mark kind="done" />serves</> : !fit ? '—' : held ? <><Mark kind={h.state === 'serving' ? 'done' : 'half'} />{h.held?.charter}</> : fit.fits ? <><Mark kind="free" />fits</> : <><Mark kind="failing" />{fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}</>}</span>;
                 })}
                 <span role="cell">{h.state}</span>
               </div>

@@ -1,0 +1,31 @@
+import { Command, CommanderError } from 'commander';
+import { check } from './commands/check.ts';
+import { files } from './commands/files.ts';
+import { follow } from './commands/follow.ts';
+import { Unusable } from './estate.ts';
+
+export interface Options { estate: string; charter?: string; json?: boolean; out?: string; now?: string }
+/** Writes a command's answer and says how it went: 0 nothing stops, 1 something does, 2 unusable input. */
+export type CommandOf = (options: Options, write: (text: string) => void) => number;
+
+const commands: { name: string; about: string; run: CommandOf }[] = [
+  { name: 'check', about: 'every finding about the estate, most serious first', run: check },
+  { name: 'follow', about: 'what follows from a charter: hosts, addresses, names, ranges, certificates', run: follow },
+  { name: 'files', about: 'the boot kit of a charter; with --out it is written to a folder', run: files },
+];
+
+export async function main(args: string[], write: (text: string) => void = (t) => process.stdout.write(t), complain: (text: string) => void = (t) => process.stderr.write(t)): Promise<number> {
+  let code = 0;
+  const program = new Command('praesidor').description('Works on an estate in YAML, without a server.').exitOverride().configureOutput({ writeOut: write, writeErr: complain });
+  for (const c of commands) {
+    const sub = program.command(c.name).description(c.about).requiredOption('--estate <dir>', 'folder with the estate as YAML').option('--charter <name>', 'one charter only').option('--json', 'for programs').option('--now <time>', 'the time to compute with (ISO 8601); the clock otherwise').exitOverride().configureOutput({ writeOut: write, writeErr: complain });
+    if (c.name === 'files') sub.option('--out <dir>', 'folder to write to; it must be new or empty');
+    sub.action((options: Options) => { code = c.run(options, write); });
+  }
+  try { await program.parseAsync(args, { from: 'user' }); } catch (e) {
+    if (e instanceof Unusable) { complain(`${e.message}\n`); return 2; }
+    if (e instanceof CommanderError) return e.exitCode === 0 ? 0 : 2;
+    throw e;
+  }
+  return code;
+}
