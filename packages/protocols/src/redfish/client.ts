@@ -18,11 +18,14 @@ const Ethernet = z.object({ Id: z.string().nullish(), MACAddress: z.string().nul
 const Chassis = z.object({ Location: z.object({ Placement: z.object({ Rack: z.string().nullish(), RackOffset: z.number().nullish() }).nullish() }).nullish(), AssetTag: z.string().nullish() });
 const Manager = z.object({ FirmwareVersion: z.string().nullish() });
 
+/** Controllers answer within a second or two, or not at all. */
+const patience = 5000;
+
 const target = (b: Bmc): Target => ({ host: b.address, port: 443, tls: true, trust: { fingerprint: b.fingerprint } });
 
 async function get<T>(b: Bmc, path: string, schema: z.ZodType<T>): Promise<T> {
   if (!/^\/redfish\/v1[\w/.:-]*$/.test(path)) throw new ProtocolError('answer', b.address, `it points outside its own tree: ${JSON.stringify(path.slice(0, 80))}`);
-  const { json } = await askJson<unknown>(b.dialer, target(b), { path, headers: authorization(b), ...(b.signal ? { signal: b.signal } : {}) }, 1_000_000);
+  const { json } = await askJson<unknown>(b.dialer, target(b), { path, headers: authorization(b), timeoutMs: patience, ...(b.signal ? { signal: b.signal } : {}) }, 1_000_000);
   const parsed = schema.safeParse(json);
   if (!parsed.success) throw new ProtocolError('answer', b.address, `its answer to ${path} does not fit Redfish: ${parsed.error.issues[0]?.path.join('.')} ${parsed.error.issues[0]?.message}`);
   return parsed.data;
@@ -76,9 +79,9 @@ export async function powerState(b: Bmc): Promise<'On' | 'Off'> {
 
 /** Boots once over HTTP from `uri` at the next start (Boot.HttpBootUri of DSP0268). */
 export async function setHttpBoot(b: Bmc, uri: string): Promise<void> {
-  await askJson(b.dialer, target(b), { method: 'PATCH', path: await firstSystem(b), headers: authorization(b), body: { Boot: { BootSourceOverrideEnabled: 'Once', BootSourceOverrideMode: 'UEFI', BootSourceOverrideTarget: 'UefiHttp', HttpBootUri: uri } } });
+  await askJson(b.dialer, target(b), { method: 'PATCH', path: await firstSystem(b), headers: authorization(b), timeoutMs: patience, body: { Boot: { BootSourceOverrideEnabled: 'Once', BootSourceOverrideMode: 'UEFI', BootSourceOverrideTarget: 'UefiHttp', HttpBootUri: uri } } });
 }
 
 export async function reset(b: Bmc, type: 'On' | 'ForceOff' | 'ForceRestart'): Promise<void> {
-  await askJson(b.dialer, target(b), { method: 'POST', path: `${await firstSystem(b)}/Actions/ComputerSystem.Reset`, headers: authorization(b), body: { ResetType: type } });
+  await askJson(b.dialer, target(b), { method: 'POST', path: `${await firstSystem(b)}/Actions/ComputerSystem.Reset`, headers: authorization(b), timeoutMs: patience, body: { ResetType: type } });
 }

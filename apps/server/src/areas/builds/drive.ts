@@ -83,9 +83,9 @@ async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, es
   const kit = await kitOf(ctx, build, estate);
   const runner = runners.get(step.kind);
   if (!runner) throw new StepFailure(`nobody knows how to do a step of kind ${step.kind}`);
-  let progressed = 0; let after = await lastReport(ctx, build, step);
+  let progressed = 0; const retry = await broke(ctx, build, step); let after = await lastReport(ctx, build, step, retry);
   const context: StepContext = {
-    ctx, build, plan, estate, step, node: plan.nodes.find((n) => n.host === step.host), kit, signal, log: say,
+    ctx, build, plan, estate, step, node: plan.nodes.find((n) => n.host === step.host), kit, signal, retry, log: say,
     progress: async (done, of, text) => {
       if (done < of && Date.now() - progressed < 200) return;
       progressed = Date.now();
@@ -113,10 +113,16 @@ async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, es
   return runner.run(context);
 }
 
-/** Reports that came before the host was told to start belong to an earlier try. */
-async function lastReport(ctx: Context, build: BuildRow, step: Step): Promise<number> {
+/** Whether this try follows one that failed, and not one that was cut off by a stop or a kill. */
+async function broke(ctx: Context, build: BuildRow, step: Step): Promise<boolean> {
+  const rows = (await ctx.db.manager.query("select data->>'kind' as kind from build_event where build = $1 and data->>'step' = $2 and data->>'kind' in ('started', 'failed') order by id desc limit 2", [build.id, step.id])) as { kind: string }[];
+  return rows[1]?.kind === 'failed';
+}
+
+/** Reports of an earlier try do not count: from before the host was told to start, or, after a failure, from before this try. */
+async function lastReport(ctx: Context, build: BuildRow, step: Step, retry: boolean): Promise<number> {
   const [row] = (await ctx.db.manager.query(`select coalesce(max(r.id), 0) as id from build_report r where r.build = $1 and r.host = $2 and r.at < coalesce(
-    (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`, [build.id, step.host ?? '', `${step.host}/power`])) as { id: string }[];
+    (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`, [build.id, step.host ?? '', retry ? step.id : `${step.host}/power`])) as { id: string }[];
   return Number(row?.id ?? 0);
 }
 

@@ -12,6 +12,8 @@ export interface Report { name: string; event: 'start' | 'progress' | 'finish'; 
 /** What a step is given. It may be run again at any time: what it finds done it leaves. */
 export interface StepContext {
   ctx: Context; build: BuildRow; plan: Plan; estate: Estate; step: Step; node?: PlannedNode | undefined; kit: KitContext; signal: AbortSignal;
+  /** The step broke at its last try, so the host must be brought back to where it can go on. */
+  retry: boolean;
   log: (line: string, level?: 'info' | 'warn') => Promise<void>;
   progress: (done: number, of: number, text?: string) => Promise<void>;
   /** Something went wrong and came right again: shown, without frightening. */

@@ -6,14 +6,14 @@ import { StepFailure, type StepRunner } from '../step.ts';
 /** Follows the host while it pulls its images through the mirror. On a second try the host is started again where it stood. */
 export const images: StepRunner = {
   kind: 'images',
-  run: async ({ ctx, node, kit, build, step, estate, log, progress, healed, until, reports, signal }) => {
+  run: async ({ ctx, node, kit, build, retry, estate, log, progress, healed, until, reports, signal }) => {
     if (!node) throw new StepFailure('no host');
     const host = estate.hosts.find((h) => h.name === node.host);
     const of = imagesOf(kit, node).length;
     const got = new Set<string>(); const troubled = new Map<string, string>();
     const bmc = host?.bmc ? await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal) : undefined;
-    const [{ n } = { n: 0 }] = (await ctx.db.manager.query("select count(*)::int as n from build_event where build = $1 and data->>'step' = $2 and data->>'kind' = 'started'", [build.id, step.id])) as { n: number }[];
-    if (n > 1 && bmc) { await log('started again from its disk, to go on where it stood'); await reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On')); }
+    if (retry) for (const r of (await ctx.db.manager.query("select distinct data->>'text' as text from build_report where build = $1 and host = $2 and data->>'name' = 'images' and data->>'event' = 'progress' and data->>'result' = 'SUCCESS'", [build.id, node.host])) as { text: string }[]) got.add(r.text);
+    if (retry && bmc) { await log('started again from its disk, to go on where it stood'); await reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On')); }
     let asked = Date.now();
     return until(async () => {
       for (const r of await reports()) {

@@ -1,9 +1,18 @@
+import { reset, setHttpBoot } from '@praesidor/protocols/redfish';
+import { bmcFor } from '../../hosts/service.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Waits until the host has fetched its kit and finished its first boot. */
 export const system: StepRunner = {
   kind: 'system',
-  run: async ({ node, log, until, reports }) => {
+  run: async ({ ctx, node, estate, kit, retry, log, until, reports, signal }) => {
+    const host = estate.hosts.find((h) => h.name === node?.host);
+    if (retry && node && host?.bmc) {
+      const bmc = await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
+      await log('boots once more from its kit');
+      await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`);
+      await reset(bmc, 'ForceRestart');
+    }
     let heard = false;
     return until(async () => {
       for (const r of await reports()) {
