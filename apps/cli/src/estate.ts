@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Bill, type Charter, type Doc, emptyEstate, type Estate, keyOf, nearest, readDocuments, sliceOf } from '@praesidor/core/model';
-import type { Options } from './main.ts';
+import type { Options } from './options.ts';
 
 /** Input that cannot be worked with; every fault on its line as file:line:column. */
 export class Unusable extends Error {}

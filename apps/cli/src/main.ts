@@ -3,10 +3,7 @@ import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
 import { follow } from './commands/follow.ts';
 import { Unusable } from './estate.ts';
-
-export interface Options { estate: string; charter?: string; json?: boolean; out?: string; now?: string }
-/** Writes a command's answer and says how it went: 0 nothing stops, 1 something does, 2 unusable input. */
-export type CommandOf = (options: Options, write: (text: string) => void) => number;
+import type { CommandOf, Options } from './options.ts';
 
 const commands: { name: string; about: string; run: CommandOf }[] = [
   { name: 'check', about: 'every finding about the estate, most serious first', run: check },

@@ -1,6 +1,6 @@
 import { check as runChecks } from '@praesidor/core/checks';
 import { chartersOf, readEstate } from '../estate.ts';
-import type { CommandOf } from '../main.ts';
+import type { CommandOf } from '../options.ts';
 
 export const check: CommandOf = (options, write) => {
   const estate = readEstate(options);

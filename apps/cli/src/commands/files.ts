@@ -3,7 +3,7 @@ import { dirname, join } from 'node:path';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit, placeholder } from '@praesidor/core/files';
 import { chartersOf, readEstate, Unusable } from '../estate.ts';
-import type { CommandOf } from '../main.ts';
+import type { CommandOf } from '../options.ts';
 
 export const files: CommandOf = (options, write) => {
   const estate = readEstate(options);

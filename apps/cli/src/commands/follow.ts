@@ -1,6 +1,6 @@
 import { resolve } from '@praesidor/core/charter';
 import { chartersOf, readEstate } from '../estate.ts';
-import type { CommandOf } from '../main.ts';
+import type { CommandOf } from '../options.ts';
 
 export const follow: CommandOf = (options, write) => {
   const estate = readEstate(options);

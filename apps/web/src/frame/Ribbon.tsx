@@ -22,7 +22,7 @@ export function Ribbon() {
     ...Object.values(sweeps).filter((s) => s.done < s.of).map((s) => ({ key: `w${s.site}`, to: `/hosts?site=${s.site}`, text: `sweep of ${s.site} · ${s.done} of ${s.of} addresses, ${s.found} answer`, share: s.done / s.of })),
   ];
   return (
-    <footer aria-label="Running" className="flex items-center gap-4.5 overflow-hidden whitespace-nowrap border-rule-2 border-t bg-sunk px-3.5 text-ink-2 text-sm">
+    <footer className="flex items-center gap-4.5 overflow-hidden whitespace-nowrap border-rule-2 border-t bg-sunk px-3.5 text-ink-2 text-sm">
       <b className="text-ink">{running.length ? `▸ ${running.length} running` : 'Nothing is running'}</b>
       {running.map((r) => <Link key={r.key} to={scoped(r.to, site)} className="flex items-center gap-3 hover:underline">{r.text}<span className="h-1.5 w-24 bg-rule-2/50"><span className="block h-full bg-verdigris" style={{ width: `${Math.round(r.share * 100)}%` }} /></span></Link>)}
       <span className="ml-auto text-ink-3">{snapshot.data ? `Plan at change ${snapshot.data.revision}` : ''}</span>

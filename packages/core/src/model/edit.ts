@@ -33,7 +33,8 @@ export function editDoc(edit: Edit, before: Doc | undefined): Doc | undefined {
 
 /** The estate after the edits. The estate given is not changed. */
 export function applyEdits(estate: Estate, edits: readonly Edit[]): Estate {
-  return edits.reduce((now, edit) => {
+  const now = { ...estate };
+  for (const edit of edits) {
     const kind = edit.op === 'put' ? edit.doc.kind : edit.kind;
     const key = edit.op === 'put' ? keyOf(edit.doc) : edit.key;
     const slice = sliceOf[kind];
@@ -41,6 +42,7 @@ export function applyEdits(estate: Estate, edits: readonly Edit[]): Estate {
     const at = docs.findIndex((d) => keyOf(d) === key);
     const after = editDoc(edit, docs[at]);
     const list = at < 0 ? [...docs, ...(after ? [after] : [])] : [...docs.slice(0, at), ...(after ? [after] : []), ...docs.slice(at + 1)];
-    return { ...now, [slice]: list };
-  }, estate);
+    (now[slice] as Doc[]) = list;
+  }
+  return now;
 }

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { applyEdits, emptyEstate, limits, nearest, readDocuments, setAt, writeDocument } from './index.ts';
+import { applyEdits, emptyEstate, limits, nearest, readDocuments, type Site, setAt, writeDocument } from './index.ts';
 
 const site = 'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';
 
@@ -38,7 +38,7 @@ describe('reading documents', () => {
 });
 
 describe('edits', () => {
-  const estate = { ...emptyEstate('2026-11-23T00:00:00Z'), sites: [readDocuments(site).docs[0]?.doc as never] };
+  const estate = { ...emptyEstate('2026-11-23T00:00:00Z'), sites: [readDocuments(site).docs[0]?.doc as Site] };
   it('change a copy and leave the estate as it was', () => {
     const after = applyEdits(estate, [{ op: 'set', kind: 'Site', key: 'lr', path: ['resolvers'], value: ['10.0.0.1'] }]);
     expect(after.sites[0]?.resolvers).toEqual(['10.0.0.1']);

@@ -24,7 +24,7 @@ export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, num
     add(`${n.host}/system`, n.host, 'system', 'system', [`${n.host}/power`], n.host);
     add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host);
   }
-  cp.forEach((n, i) => add(`${n.host}/join`, n.host, 'control-plane', i ? 'join etcd' : 'first etcd', [`${n.host}/images`, ...(i ? ['api', `${cp[i - 1]?.host}/join`] : [])], n.host));
+  for (const [i, n] of cp.entries()) add(`${n.host}/join`, n.host, 'control-plane', i ? 'join etcd' : 'first etcd', [`${n.host}/images`, ...(i ? ['api', `${cp[i - 1]?.host}/join`] : [])], n.host);
   const first = cp[0];
   if (first) add('api', plan.charter.name, 'api', 'API answers', [`${first.host}/join`]);
   add('quorum', plan.charter.name, 'quorum', 'quorum', ['api', ...cp.map((n) => `${n.host}/join`)]);

@@ -19,7 +19,7 @@ export const message = (m: Partial<Message>): Message => ({ id: 0, response: fal
 
 /** A name without compression, lower-case. @throws WireError for labels over 63 or names over 255 bytes. */
 export function encodeName(name: string): Buffer {
-  const labels = name.replace(/\.$/, '').toLowerCase().split('.').filter((l, i, all) => l || all.length > 1);
+  const labels = name.replace(/\.$/, '').toLowerCase().split('.').filter((l, _, all) => l || all.length > 1);
   const parts: Buffer[] = [];
   for (const label of labels) {
     const bytes = Buffer.from(label, 'latin1');
@@ -72,13 +72,13 @@ export function encodeData(type: string, value: string): Buffer {
     case 'SRV': {
       const [priority = '', weight = '', port = '', name = ''] = value.split(/\s+/);
       const head = Buffer.alloc(6);
-      [priority, weight, port].forEach((n, i) => head.writeUInt16BE(Number(n), i * 2));
+      for (const [i, n] of [priority, weight, port].entries()) head.writeUInt16BE(Number(n), i * 2);
       return Buffer.concat([head, encodeName(name)]);
     }
     case 'SOA': {
       const [server = '', contact = '', ...numbers] = value.split(/\s+/);
       const tail = Buffer.alloc(20);
-      numbers.slice(0, 5).forEach((n, i) => tail.writeUInt32BE(Number(n) >>> 0, i * 4));
+      for (const [i, n] of numbers.slice(0, 5).entries()) tail.writeUInt32BE(Number(n) >>> 0, i * 4);
       return Buffer.concat([encodeName(server), encodeName(contact), tail]);
     }
     default: throw new Error(`records of type ${type} are not written`);
@@ -129,7 +129,7 @@ export function encode(m: Message): Buffer {
   const head = Buffer.alloc(12);
   head.writeUInt16BE(m.id, 0);
   head.writeUInt16BE((m.response ? 0x8000 : 0) | (m.opcode << 11) | (m.authoritative ? 0x400 : 0) | (m.truncated ? 0x200 : 0) | (m.recursionDesired ? 0x100 : 0) | m.rcode, 2);
-  [m.questions, m.answers, m.authorities, m.additionals].forEach((s, i) => head.writeUInt16BE(s.length, 4 + i * 2));
+  for (const [i, s] of [m.questions, m.answers, m.authorities, m.additionals].entries()) head.writeUInt16BE(s.length, 4 + i * 2);
   const questions = m.questions.map((q) => { const tail = Buffer.alloc(4); tail.writeUInt16BE(codeOf(q.type), 0); tail.writeUInt16BE(q.class, 2); return Buffer.concat([encodeName(q.name), tail]); });
   return Buffer.concat([head, ...questions, ...[...m.answers, ...m.authorities, ...m.additionals].map(encodeRr)]);
 }

@@ -1,3 +1,4 @@
+import { setMaxListeners } from 'node:events';
 import type { Plan } from '@praesidor/core/charter';
 import { ended, ready, type Step } from '@praesidor/core/schedule';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -31,6 +32,8 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
   }
   const flying = new Map<string, Promise<void>>();
   const halt = new AbortController();
+  // Every step of a large build listens for the stop.
+  setMaxListeners(0, halt.signal, signal);
   signal.addEventListener('abort', () => halt.abort(), { once: true });
   for (;;) {
     const { status } = await statusOf(ctx.db.manager, build);

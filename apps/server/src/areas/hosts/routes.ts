@@ -28,7 +28,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.post('/api/hosts/accept', { config: { role: 'builder' }, schema: { body: Accept } }, async (req) => {
     const { addresses, credential } = req.body as z.infer<typeof Accept>;
     const results = await Promise.all(addresses.map(async ({ address, fingerprint }) => {
-      try { const s = await accept(ctx, address, fingerprint, credential, req.who.login); return { address, error: s.error, serial: (s.facts as { serial?: string } | null)?.serial }; } catch (e) { return { address, error: (e as Error).message }; }
+      try { const s = await accept(ctx, address, fingerprint, credential); return { address, error: s.error, serial: (s.facts as { serial?: string } | null)?.serial }; } catch (e) { return { address, error: (e as Error).message }; }
     }));
     await record(ctx.db.manager, req.who.login, 'accepted fingerprints', addresses.map((a) => a.address).join(' '), { addresses });
     return { results };
@@ -38,7 +38,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const body = req.body as z.infer<typeof List>;
     return ctx.db.transaction(async (m) => {
       const made = [];
-      for (const h of body.hosts) made.push(await list(ctx, m, h.address, body.credential, h, req.who.login));
+      for (const h of body.hosts) made.push(await list(m, h.address, body.credential, h, req.who.login));
       const act = await record(m, req.who.login, 'listed hosts', made.map((x) => x.host.name).join(' '), {}, made.flatMap((x) => x.inverse));
       return { hosts: made.map((x) => x.host), act };
     });

@@ -57,22 +57,22 @@ async function look(ctx: Context, site: string, address: string): Promise<boolea
 }
 
 /** Pins the fingerprint that a controller shows, then reads its facts with the credentials given. */
-export async function accept(ctx: Context, address: string, fingerprint: string, credentialName: string, who: string): Promise<SightingRow> {
+export async function accept(ctx: Context, address: string, fingerprint: string, credentialName: string): Promise<SightingRow> {
   const s = await ctx.db.manager.findOneBy(Sightings, { address });
   if (!s) throw new Refusal('not-found', `Nothing has been sighted at ${address}.`);
   if (s.fingerprint !== fingerprint) throw new Refusal('conflict', `${address} shows another certificate by now: ${s.fingerprint.slice(0, 11)}…`, { remedy: 'Compare it with the sheet that came with the machine, then accept that one.', current: { fingerprint: s.fingerprint } });
   const bmc = await bmcFor(ctx, address, fingerprint, credentialName);
   try {
     const { facts, place } = await readFacts(bmc, new Date().toISOString());
-    await save(ctx, address, { accepted: true, facts, place, error: null, by: who });
+    await save(ctx, address, { accepted: true, facts, place, error: null });
   } catch (e) {
     if (!(e instanceof ProtocolError)) throw e;
-    await save(ctx, address, { accepted: true, facts: null, place: null, error: e.message, by: who });
+    await save(ctx, address, { accepted: true, facts: null, place: null, error: e.message });
   }
   return (await ctx.db.manager.findOneBy(Sightings, { address })) as SightingRow;
 }
 
-const save = (ctx: Context, address: string, v: { accepted: boolean; facts: unknown; place: unknown; error: string | null; by: string }) => ctx.db.transaction(async (m) => {
+const save = (ctx: Context, address: string, v: { accepted: boolean; facts: unknown; place: unknown; error: string | null }) => ctx.db.transaction(async (m) => {
   await m.query('update sighting set accepted = $2, facts = $3, place = $4, error = $5 where address = $1', [address, v.accepted, v.facts ? JSON.stringify(v.facts) : null, v.place ? JSON.stringify(v.place) : null, v.error]);
   await tell(m, 'Sighting', address);
 });
@@ -84,7 +84,7 @@ export async function bmcFor(ctx: Context, address: string, fingerprint: string 
 }
 
 /** Takes an accepted sighting into the estate as a host, with its place, its zone, and its controller's address in the ledger. */
-export async function list(ctx: Context, m: EntityManager, address: string, credentialName: string, given: { name?: string; rack?: string; unit?: number }, who: string): Promise<{ host: Host; inverse: Edit[] }> {
+export async function list(m: EntityManager, address: string, credentialName: string, given: { name?: string; rack?: string; unit?: number }, who: string): Promise<{ host: Host; inverse: Edit[] }> {
   const s = await m.findOneBy(Sightings, { address });
   if (!s?.accepted || !s.facts) throw new Refusal('not-now', `${address} cannot be listed before its certificate is accepted and its facts are read.`);
   const { doc: site } = await needDoc(m, 'Site', s.site);

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import type { EntityManager } from 'typeorm';
 import { joinBills, missing, parseReference } from '@praesidor/core/images';
-import { type Bill, type Registry, type Site } from '@praesidor/core/model';
+import type { Bill, Site } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
@@ -91,7 +91,7 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
     const to = await at(ctx, target, halt.signal);
     const box = await new CaseLayout(join(ctx.config.dataDir, 'cases', s.label)).open();
     if (s.state === 'packing') await pack(ctx, s, source, box, meter, halt.signal);
-    else await land(ctx, s, s.state === 'moving' ? source : undefined, to, box, meter, halt.signal);
+    else await land(ctx, s, s.state === 'moving' ? source : undefined, to, box, meter, halt.signal, repositoriesOf(Object.values(estate.observed.bills)));
     await meter.write();
     await ctx.db.transaction(async (m) => {
       await m.query("update shipment set state = $2, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving')", [id, s.state === 'packing' ? 'packed' : 'landed']);
@@ -143,7 +143,7 @@ async function pack(ctx: Context, s: Shipment, source: RegistryAt, box: CaseLayo
 }
 
 /** Lands blobs, then manifests, then tags: what is readable at the target is always whole. `source` absent: from the case. */
-async function land(ctx: Context, s: Shipment, source: RegistryAt | undefined, to: RegistryAt, box: CaseLayout, meter: Meter, signal: AbortSignal): Promise<void> {
+async function land(ctx: Context, s: Shipment, source: RegistryAt | undefined, to: RegistryAt, box: CaseLayout, meter: Meter, signal: AbortSignal, places: Map<string, Set<string>>): Promise<void> {
   const items = await itemsOf(ctx, s, ['wanted', 'cased']);
   const landedAt = new Map<string, string>();
   for (const i of await itemsOf(ctx, s, ['landed'])) { if (i.kind === 'blob') { landedAt.set(i.digest, i.repository); meter.add(i.bytes); } }
@@ -153,7 +153,7 @@ async function land(ctx: Context, s: Shipment, source: RegistryAt | undefined, t
     for (const i of same) {
       const from = landedAt.get(i.digest);
       if (await hasBlob(to, i.repository, i.digest)) meter.add(i.bytes);
-      else if (!(from && (await mountBlob(to, i.repository, i.digest, from))) && !(i.bytes === 0 && (await mountAnywhere(ctx, s, to, i)))) await push(source, to, box, i, meter);
+      else if (!(from && (await mountBlob(to, i.repository, i.digest, from))) && !(i.bytes === 0 && (await mountAnywhere(s, to, i, places)))) await push(source, to, box, i, meter);
       landedAt.set(i.digest, i.repository);
       await mark(ctx, i, 'landed');
     }
@@ -166,14 +166,19 @@ async function land(ctx: Context, s: Shipment, source: RegistryAt | undefined, t
   }
 }
 
-/** The registry holds the blob under another repository of the same bills: linked there instead of sent. */
-async function mountAnywhere(ctx: Context, s: Shipment, to: RegistryAt, i: ShipmentItem): Promise<boolean> {
-  const { estate } = await loadEstate(ctx.db);
-  for (const bill of Object.values(estate.observed.bills)) for (const image of bill.images) {
-    if (!image.blobs.includes(i.digest)) continue;
+/** Every repository that some bill has a blob in. */
+function repositoriesOf(bills: readonly Bill[]): Map<string, Set<string>> {
+  const places = new Map<string, Set<string>>();
+  for (const bill of bills) for (const image of bill.images) {
     const { repository } = parseReference(image.ref);
-    if (repository !== i.repository && (await mountBlob(to, i.repository, i.digest, repository))) return true;
+    for (const b of image.blobs) places.set(b, (places.get(b) ?? new Set()).add(repository));
   }
+  return places;
+}
+
+/** The registry holds the blob under another repository of the known bills: linked there instead of sent. */
+async function mountAnywhere(s: Shipment, to: RegistryAt, i: ShipmentItem, places: Map<string, Set<string>>): Promise<boolean> {
+  for (const repository of places.get(i.digest) ?? []) if (repository !== i.repository && (await mountBlob(to, i.repository, i.digest, repository))) return true;
   throw new ProtocolError('missing', s.target, `${i.digest.slice(0, 19)} was held when the shipment was planned and is not any more`);
 }
 
@@ -205,4 +210,3 @@ class Meter {
     await whisper(this.ctx.db.manager, 'ShipmentProgress', this.s.label);
   }
 }
-export type { Registry };

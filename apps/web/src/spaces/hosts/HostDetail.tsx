@@ -43,7 +43,7 @@ function Rack({ host, estate }: { host: Host; estate: Estate }) {
   const here = estate.hosts.filter((h) => h.site === host.site && h.rack === host.rack);
   const units = here.map((h) => h.unit ?? 0); const top = Math.max(...units) + 1; const bottom = Math.max(1, Math.min(...units) - 1);
   return (
-    <div aria-label={`rack ${host.rack}`}>
+    <div role="group" aria-label={`rack ${host.rack}`}>
       <div className="pb-1 text-ink-2 text-sm">rack {host.rack}, front</div>
       {Array.from({ length: Math.min(24, top - bottom + 1) }, (_, i) => top - i).map((u) => {
         const h = here.find((x) => x.unit === u);

@@ -1,0 +1,67 @@
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { buildOf, builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+
+/** One build that meets every fault in turn. What the engineer sees of each: the step, why, and what to do. */
+const i = new Installation(); let c: Client;
+beforeAll(async () => { await i.start({ patience: 4 }); c = await i.as('warden'); await prepare(c); });
+afterAll(() => i.stop());
+
+const resume = () => c.good('POST', '/api/builds/plover/1/resume');
+const broken = async () => { const b = await builtOrBroken(c); expect(b.status.state).toBe('failed'); return Object.fromEntries(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed')); };
+
+it('a registry certificate for another name stops the build before anything is touched', async () => {
+  i.plant('registry-name', 'lr-registry');
+  await c.good('POST', '/api/builds', { charter: 'plover' });
+  const { preflight } = await broken();
+  expect(preflight?.text).toContain('its certificate is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
+  expect(preflight?.remedy).toContain('nothing has been touched yet');
+  expect([...i.world.machines.values()].map((m) => m.power)).toEqual(Array(8).fill('Off'));
+  i.lift('registry-name', 'lr-registry');
+});
+
+it('a BMC whose certificate changed is sent nothing', async () => {
+  i.plant('bmc-certificate', 'lr-06');
+  await resume();
+  const { preflight } = await broken();
+  expect(preflight?.text).toContain('lr-06, BMC 10.62.7.16');
+  expect(preflight?.text).toContain('nothing was sent to it');
+  i.lift('bmc-certificate', 'lr-06');
+});
+
+it('DNS that refuses the update breaks the step of names, with what to allow', async () => {
+  i.plant('dns-refuses', 'dns');
+  await resume();
+  const { names } = await broken();
+  expect(names?.text).toContain('refuses updates');
+  expect(names?.remedy).toContain('send again');
+  i.lift('dns-refuses', 'dns');
+});
+
+it('a silent BMC, a node that never boots and one that dies while pulling break each its own lane', async () => {
+  i.plant('bmc-silent', 'lr-04'); i.plant('node-never-boots', 'lr-05'); i.plant('node-dies-pulling', 'lr-07');
+  await resume();
+  const steps = await broken();
+  expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images']);
+  expect(steps['lr-04/power']?.text).toContain('The BMC of lr-04 at 10.62.7.14:443: it does not answer');
+  expect(steps['lr-04/power']?.remedy).toContain('power and network');
+  expect(steps['lr-05/system']?.text).toContain('lr-05 has power and never asked for its boot script');
+  expect(steps['lr-07/images']?.text).toMatch(/lr-07 lost power after \d+ of 95 images/);
+  expect(steps['lr-07/images']?.remedy).toContain('goes on with the images it lacks');
+  const { status } = await buildOf(c);
+  expect(status.steps['lr-06/images']?.state).toBe('done'); // its neighbours went on
+  const { lines } = await c.good<{ lines: { level: string; line: string }[] }>('GET', '/api/builds/plover/1/log?step=lr-04/power');
+  expect(lines.filter((l) => l.level === 'warn').length).toBeGreaterThanOrEqual(2); // it was tried again before it was given up
+});
+
+it('resumed, it goes on at the broken steps, heals over dropped connections, and is proved', async () => {
+  i.lift('bmc-silent', 'lr-04'); i.lift('node-never-boots', 'lr-05');
+  i.plant('registry-drops', 'lr-registry');
+  await resume();
+  await eventually(async () => Object.values((await buildOf(c)).status.steps).some((s) => s.healed.length) || undefined, 'a pull that healed');
+  i.lift('registry-drops', 'lr-registry');
+  const b = await builtOrBroken(c);
+  expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+  expect(b.status.steps['lr-07/images']?.attempt).toBe(2);
+  expect(b.status.steps['lr-06/images']?.attempt).toBe(1);
+  expect(b.proof?.every((p) => p.good)).toBe(true);
+});

@@ -1,0 +1,105 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+import { followNextMoves, type Station } from './walk.ts';
+
+const i = new Installation(); let b: Browser;
+beforeAll(async () => { await i.start({ speed: 600 }); b = await openBrowser(); });
+afterAll(async () => { await b?.close(); await i.stop(); });
+
+const axe = readFileSync(join(import.meta.dirname, '../node_modules/axe-core/axe.min.js'), 'utf8');
+/** What axe finds serious or worse on the page as it stands. */
+async function faults(): Promise<string[]> {
+  await b.driver.executeScript(axe);
+  const found = await b.driver.executeAsyncScript<{ violations: { id: string; impact: string; nodes: { html: string }[] }[] }>("axe.run(document, { resultTypes: ['violations'] }).then(arguments[0])");
+  return found.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
+}
+
+describe('somebody who has never seen it', () => {
+  it('follows Next moves from an empty room to a proved cluster', async () => {
+    const seen: Station[] = []; const wrong: Record<string, string[]> = {};
+    const effects: Partial<Record<Station, () => void | Promise<void>>> = {
+      sighted: async () => { expect((await (await i.as('warden')).estate()).observed.sightings).toHaveLength(8); },
+      listed: async () => { expect((await (await i.as('warden')).estate()).hosts.filter((h) => h.site === 'lr').map((h) => h.state).sort()).toEqual(['fit', 'fit', 'fit', 'fit', 'fit', 'fit', 'listed', 'serving']); },
+      settled: async () => { expect((await (await i.as('warden')).estate()).charters.find((c) => c.name === 'plover')?.overlay.mtu).toBeUndefined(); },
+      names: () => { expect(i.world.dns.zones.find((z) => z.name === 'lr.kestrelferries.example')?.records.map((r) => `${r.name} ${r.value}`)).toContain('*.in.plover.lr.kestrelferries.example 10.62.8.21'); },
+      proved: () => { expect(i.world.clusters.list()).toMatchObject([{ name: 'plover', up: true, members: ['lr-02', 'lr-04', 'lr-06', 'lr-05', 'lr-07', 'lr-08'].sort() }].map((c) => ({ ...c, members: expect.arrayContaining(c.members) }))); },
+    };
+    await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (station) => {
+      seen.push(station);
+      await effects[station]?.();
+      const found = await faults();
+      if (found.length) wrong[station] = found;
+    });
+    expect(seen.at(-1)).toBe('outputs');
+    expect(wrong).toEqual({});
+  });
+});
+
+describe('on the sheet', () => {
+  const url = (path: string) => i.config.publicUrl + path;
+  it('a value set in place is a draft; its finding stands at the field; Take back takes it back', async () => {
+    await b.open(url('/clusters/dunlin?site=dnl'));
+    await b.click('button', 'Pods: 10.144.0.0/18, edit');
+    await b.type('Pods', '10.70.1.0/24\n');
+    await b.see('Pod range overlaps dnl-machine');
+    await b.see('edited');
+    await b.click('button', 'Take back');
+    await b.gone('Pod range overlaps dnl-machine');
+  });
+  it('a remedy shows what it changes, is made, and undone', async () => {
+    await b.open(url('/clusters/dunlin?site=dnl'));
+    await b.clickText('Renumber to', "//aside[@aria-label='Margin']");
+    await b.see('Charter dunlin, pods.range');
+    await b.click('button', 'Make this change');
+    await b.gone('Pod range also belongs to petrel');
+    await b.click('button', 'Undo');
+    await b.see('Pod range also belongs to petrel');
+  });
+  it('the text marks what cannot be read at its line, and nothing of it reaches the plan', async () => {
+    await b.open(url('/clusters/dunlin?site=dnl&tab=text'));
+    const editor = await b.find("//*[@aria-label='Charter as text']");
+    await editor.click();
+    await b.press('nonsense: here\n');
+    await b.see('unknown field');
+    await b.click('tab', 'sheet');
+    await b.find("//button[@aria-label='Pods: 10.144.0.0/18, edit']");
+  });
+});
+
+describe('in the frame', () => {
+  it('the keyboard goes everywhere, and the night theme has enough contrast', async () => {
+    await b.open(`${i.config.publicUrl}/estate?site=lr`);
+    await b.see('Next moves');
+    await b.press('ga');
+    await b.find("//h1[.='Addresses']");
+    await b.press('/');
+    await b.type('Go to, or do', 'switch theme');
+    await b.press('\uE007');
+    expect(await b.driver.executeScript('return document.documentElement.dataset.theme')).toBe('night');
+    for (const path of ['/estate', '/hosts?site=lr&host=lr-03', '/addresses?site=lr', '/images', '/clusters/plover', '/builds/plover/1']) { await b.open(i.config.publicUrl + path); await b.find('//h1'); await b.find('//aside'); expect([path, await faults()]).toEqual([path, []]); }
+  });
+  it('a fault is planted and lifted on the proving ground, and is in the devices', async () => {
+    await b.open(`${i.config.publicUrl}/proving`);
+    await b.choose('Fault', 'bmc-silent');
+    await b.choose('Subject', 'lr-04');
+    await b.click('button', 'Plant it');
+    await b.see('Planted: bmc silent, lr-04.');
+    expect(i.world.faults.list()).toEqual([{ kind: 'bmc-silent', subject: 'lr-04' }]);
+    await b.click('button', 'Lift it');
+    await b.see('No fault is planted.');
+    expect(i.world.faults.list()).toEqual([]);
+  });
+  it('a reader sees acts that are not theirs refused by the server, in words', async () => {
+    const c = await i.as('reader');
+    await b.driver.manage().deleteAllCookies();
+    await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+    await b.open(`${i.config.publicUrl}/addresses?site=lr&net=lr-machine`);
+    await b.click('button', 'Reserve…');
+    await b.type('For whom', 'radar desk');
+    await b.clickText('Reserve 10.62', "//*[@role='dialog']");
+    await b.see('To change the plan takes the role planner; reader is reader.');
+  });
+});
