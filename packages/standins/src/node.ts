@@ -21,7 +21,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   if (m.bootUri) { const uri = m.bootUri; m.bootUri = undefined; m.installed = await install(m, uri, signal); }
   if (!m.installed) return;
   const me = m.installed;
-  const report = reporter(me.base);
+  const report = reporter(m, me.base, signal);
   if (!me.joined) {
     m.at('images');
     await pullAll(m, me, report, signal);
@@ -44,8 +44,13 @@ async function fetchText(url: string, signal: AbortSignal): Promise<string> {
 const gateOpen = (base: string, signal: AbortSignal) => fetch(`${base}/gate/join`, { signal }).then((r) => { void r.body?.cancel(); return r.ok; }).catch((e: unknown) => { if (signal.aborted) throw e; return false; });
 
 type Report = (name: string, event: 'start' | 'progress' | 'finish', result: 'SUCCESS' | 'WARN' | 'FAIL', description: string) => Promise<void>;
-const reporter = (base: string): Report => async (name, event_type, result, description) => {
-  await fetch(`${base}/report`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name, event_type, result, description, origin: 'node' }) }).then((r) => r.body?.cancel()).catch(() => undefined);
+/** Five tries, two seconds apart, as the boot script has it; then the report is lost. */
+const reporter = (m: Machine, base: string, signal: AbortSignal): Report => async (name, event_type, result, description) => {
+  for (let i = 0; i < 5; i++) {
+    const sent = await fetch(`${base}/report`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name, event_type, result, description, origin: 'node' }), signal }).then((r) => r.body?.cancel().then(() => true)).catch(() => false);
+    if (sent || signal.aborted) return;
+    await m.clock.sleep(2, signal).catch(() => undefined);
+  }
 };
 
 interface UserData { hostname: string; write_files: { path: string; content: string }[]; reporting: { praesidor: { endpoint: string } }; phone_home: { url: string } }
@@ -58,7 +63,7 @@ async function install(m: Machine, uri: string, signal: AbortSignal): Promise<In
   const seed = /ds=nocloud;s=(\S+)/.exec(script)?.[1];
   if (!seed) throw new Error('the script names no first-boot data');
   const base = seed.replace(/\/$/, '');
-  const report = reporter(base);
+  const report = reporter(m, base, signal);
   for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string)) await retry(m, signal, async () => { const r = await fetch(url, { signal }); if (!r.ok) throw new Error(`${url} answered ${r.status}`); await r.arrayBuffer(); });
   await report('system', 'start', 'SUCCESS', 'kernel and first file system fetched');
   await m.clock.sleep(120, signal);
@@ -75,7 +80,7 @@ async function install(m: Machine, uri: string, signal: AbortSignal): Promise<In
   const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
   await report('system', 'progress', 'SUCCESS', `${user.write_files.length} files written`);
   await m.clock.sleep(60, signal);
-  await fetch(user.phone_home.url, { method: 'POST', headers: { 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }), signal }).then((r) => r.body?.cancel()).catch(() => undefined);
+  await retry(m, signal, () => fetch(user.phone_home.url, { method: 'POST', headers: { 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }), signal }).then((r) => r.body?.cancel())).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
   return { base, host: user.hostname, address, nameservers: card.nameservers.addresses, files, pulled: [], joined: false };
 }

@@ -55,6 +55,9 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.get('/boot/:token/gate/join', async (req, reply) => {
     const { build, host } = await opened(req);
     const [row] = (await ctx.db.manager.query('select 1 from build_gate where build = $1 and host = $2', [build.id, host])) as unknown[];
+    // Waiting at the gate is news by itself: everything before it is done, even if a report of it was lost.
+    const [last] = (await ctx.db.manager.query("select data->>'name' as name from build_report where build = $1 and host = $2 order by id desc limit 1", [build.id, host])) as { name: string }[];
+    if (!row && last?.name !== 'gate') await heard(build.id, host, 'gate', 'progress', 'SUCCESS', 'waits at its gate');
     return reply.status(row ? 204 : 423).send();
   });
 

@@ -86,28 +86,29 @@ async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, es
   const kit = await kitOf(ctx, build, estate);
   const runner = runners.get(step.kind);
   if (!runner) throw new StepFailure(`nobody knows how to do a step of kind ${step.kind}`);
-  let progressed = 0; const retry = await broke(ctx, build, step); let after = await lastReport(ctx, build, step, retry);
+  let progressed = 0; let sign = Date.now(); const retry = await broke(ctx, build, step); let after = await lastReport(ctx, build, step, retry);
   const context: StepContext = {
     ctx, build, plan, estate, step, node: plan.nodes.find((n) => n.host === step.host), kit, signal, retry, log: say,
     progress: async (done, of, text) => {
       if (done < of && Date.now() - progressed < 200) return;
-      progressed = Date.now();
+      progressed = Date.now(); sign = progressed;
       await append(m, build, { kind: 'progress', step: step.id, done, of, ...(text ? { text } : {}) });
     },
     healed: (text) => append(m, build, { kind: 'healed', step: step.id, text }),
     reports: async () => {
       const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [build.id, step.host ?? '', after])) as { id: string; data: Report }[];
+      if (rows.length) sign = Date.now();
       after = Number(rows.at(-1)?.id ?? after);
       return rows.map((r) => r.data);
     },
     until: async (ask, otherwise) => {
-      const began = Date.now();
+      sign = Date.now();
       for (;;) {
         const answer = await ask();
         if (answer !== undefined) return answer;
         if (signal.aborted) throw new Error('stopped');
         const limit = await patience(ctx, build, step);
-        if (Date.now() - began > limit * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - began) / 1000)}`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
+        if (Date.now() - sign > limit * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
         await ctx.bus.next((e) => (e.kind === 'Report' || e.kind === 'Gate') && e.subject === `${build.id} ${step.host ?? ''}`, step.host ? 1000 : 200, signal);
       }
     },
@@ -129,7 +130,7 @@ async function lastReport(ctx: Context, build: BuildRow, step: Step, retry: bool
   return Number(row?.id ?? 0);
 }
 
-/** Seconds to wait for a step: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured patience. */
+/** Seconds without a sign of life before a step is given up: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured patience. */
 async function patience(ctx: Context, build: BuildRow, step: Step): Promise<number> {
   const { status } = await statusOf(ctx.db.manager, build);
   const took = (build.steps as Step[]).filter((s) => s.kind === step.kind && s.id !== step.id).map((s) => status.steps[s.id]).flatMap((s) => (s?.state === 'done' && s.started && s.ended ? [(Date.parse(s.ended) - Date.parse(s.started)) / 1000] : []));

@@ -18,7 +18,7 @@ export interface StepContext {
   progress: (done: number, of: number, text?: string) => Promise<void>;
   /** Something went wrong and came right again: shown, without frightening. */
   healed: (text: string) => Promise<void>;
-  /** Asks until the answer is there; fails with `otherwise` when it takes several times as long as usual. */
+  /** Asks until the answer is there; fails with `otherwise` when there was no sign of life for several times as long as the step usually takes. */
   until: <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => Promise<T>;
   /** Reports of this step's host since the step began, each once. */
   reports: () => Promise<Report[]>;

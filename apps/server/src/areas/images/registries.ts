@@ -24,6 +24,7 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
   try {
     const r = await at(ctx, registry);
     const t = targetOf(r);
+    ctx.dialer.forget(t.host);
     seen.certificate = await ctx.dialer.certificate({ host: t.host, port: t.port, ...(t.trust ? { trust: t.trust } : {}) });
     seen.digests = await digestsHeld(r);
   } catch (e) {

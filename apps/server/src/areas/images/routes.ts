@@ -3,7 +3,7 @@ import { z } from 'zod';
 import { mirrorRules, whereFrom } from '@praesidor/core/images';
 import { type Bill, words } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { getManifest, ping } from '@praesidor/protocols/oci';
+import { getManifest, ping, targetOf } from '@praesidor/protocols/oci';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Shipments } from '../../db/tables.ts';
@@ -56,6 +56,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     steps.push(from.rule ? { text: `longest rule ${from.rule.source} → ${from.rule.mirror}`, ok: true } : { text: `no rule matches: the runtime would ask ${from.endpoint} itself`, ok: false });
     if (from.rule) {
       const r = await at(ctx, mirror);
+      ctx.dialer.forget(targetOf(r).host);
       const attempt = async (text: string, act: () => Promise<string>) => { try { steps.push({ text: `${text}: ${await act()}`, ok: true }); return true; } catch (e) { steps.push({ text: `${text}: ${e instanceof ProtocolError ? e.detail : (e as Error).message}`, ok: false }); return false; } };
       await attempt('name, certificate and credentials', async () => { await ping(r); return `${from.endpoint} answers, its certificate names it, ${r.user ?? 'nobody'} may read`; })
         && await attempt('content', async () => `${(await getManifest(r, from.repository, from.reference)).digest.slice(0, 19)}… is there`);

@@ -28,7 +28,7 @@ export const bootScript: NodeWriter = {
 # First boot of ${node.host}, ${node.role} of ${ctx.plan.charter.name}.
 set -eu
 . /etc/praesidor/boot.env
-report() { curl -fsS -m 10 -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$4\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" || true; }
+report() { curl -fsS -m 10 --retry 5 --retry-delay 2 --retry-connrefused -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$4\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" || true; }
 report images start SUCCESS "$(wc -l < /etc/praesidor/images.list) images"
 while read -r image; do
   tries=0

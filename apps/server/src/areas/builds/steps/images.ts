@@ -17,6 +17,7 @@ export const images: StepRunner = {
     let asked = Date.now();
     return until(async () => {
       for (const r of await reports()) {
+        if (r.name === 'gate') return `${of} images; it waits at its gate`;
         if (r.name !== 'images') continue;
         if (r.result === 'WARN') { troubled.set(r.text.split(': ')[0] ?? '', r.text); await log(r.text, 'warn'); }
         if (r.result === 'FAIL') throw new StepFailure(`${node.host} cannot pull ${r.text}`, 'Mend the registry, or ship what it lacks, then resume: what the host holds is not pulled again.');

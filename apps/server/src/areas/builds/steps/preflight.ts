@@ -1,7 +1,7 @@
 import { check } from '@praesidor/core/checks';
 import { isIp, serverList } from '@praesidor/core/address';
 import { lookup } from '@praesidor/protocols/dns';
-import { ping } from '@praesidor/protocols/oci';
+import { ping, targetOf } from '@praesidor/protocols/oci';
 import { powerState } from '@praesidor/protocols/redfish';
 import { bmcFor } from '../../hosts/service.ts';
 import { at, lookAt } from '../../images/registries.ts';
@@ -19,11 +19,12 @@ export const preflight: StepRunner = {
     for (const f of stops) { wrong.push(`${f.code} ${f.title}`); await log(`${f.code} ${f.title}`, 'warn'); }
     await Promise.all(plan.nodes.filter((n) => n.bmc).map((n) => measure(`${n.host}, BMC ${n.bmc}`, async () => {
       const host = estate.hosts.find((h) => h.name === n.host);
+      ctx.dialer.forget(n.bmc as string);
       return `answers, power ${await powerState(await bmcFor(ctx, n.bmc as string, host?.bmc?.fingerprint, host?.bmc?.credential ?? '', signal))}`;
     })));
     for (const server of plan.site ? serverList(plan.site.resolvers).servers : []) await measure(`resolver ${server}`, async () => { await lookup({ address: server, detours: ctx.config.detours }, plan.site?.domain ?? '', 'NS'); return 'answers'; });
     const mirror = plan.mirror;
-    if (mirror) await measure(`mirror ${mirror.endpoint}`, async () => { await ping(await at(ctx, mirror, signal)); return 'answers, certificate and credentials good'; });
+    if (mirror) await measure(`mirror ${mirror.endpoint}`, async () => { const r = await at(ctx, mirror, signal); ctx.dialer.forget(targetOf(r).host); await ping(r); return 'answers, certificate and credentials good'; });
     if (mirror && !wrong.length) await measure('images', async () => {
       const held = new Set((await lookAt(ctx, mirror.name)).digests);
       const lacking = plan.images.names.flatMap((n) => Object.keys(estate.observed.bills[n]?.blobs ?? {})).filter((d) => !held.has(d));
