@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
 import { parse } from 'yaml';
@@ -28,7 +28,7 @@ try {
     await db.transaction(async (m) => {
       for (const kind of Object.keys(kinds) as Kind[]) for (const doc of docs) if (doc.kind === kind) await writeDoc(m, doc.kind === 'Registry' ? withAnchor(doc, anchors) : doc, 'load');
       await m.query("insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing");
-      for (const e of parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) as { name: string; use: string; user: string; secret: string }[]) await keep(config, m, e, 'load');
+      for (const e of (existsSync(join(dir, 'keyring.yaml')) ? parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) : []) as { name: string; use: string; user: string; secret: string }[]) await keep(config, m, e, 'load');
     });
   }
   process.stdout.write('{"listening":true}\n');

@@ -25,7 +25,7 @@ export function Ribbon() {
     <footer className="flex items-center gap-4.5 overflow-hidden whitespace-nowrap border-rule-2 border-t bg-sunk px-3.5 text-ink-2 text-sm">
       <b className="text-ink">{running.length ? `▸ ${running.length} running` : 'Nothing is running'}</b>
       {running.map((r) => <Link key={r.key} to={scoped(r.to, site)} className="flex items-center gap-3 hover:underline">{r.text}<span className="h-1.5 w-24 bg-rule-2/50"><span className="block h-full bg-verdigris" style={{ width: `${Math.round(r.share * 100)}%` }} /></span></Link>)}
-      <span className="ml-auto text-ink-3">{snapshot.data ? `Plan at change ${snapshot.data.revision}` : ''}</span>
+      <span className="ml-auto">{snapshot.data ? `Plan at change ${snapshot.data.revision}` : ''}</span>
     </footer>
   );
 }

@@ -1,0 +1,40 @@
+import { join } from 'node:path';
+import { Installation } from '../apps/server/test/installation.ts';
+import { openBrowser } from './lib/browser.ts';
+import { followNextMoves, type Station } from './walk.ts';
+
+/** One current picture of each main view, taken on the walk through the demonstration. */
+const i = await new Installation().start({ speed: 120 });
+const b = await openBrowser();
+const shot = (name: string) => b.picture(join(import.meta.dirname, '../docs/screenshots', `${name}.png`));
+const page = async (name: string, path: string, sees: string) => { await b.open(i.config.publicUrl + path); await b.see(sees); await b.find('//aside//li | //aside//h2'); await shot(name); };
+try {
+  const at: Partial<Record<Station, () => Promise<void>>> = {
+    'signed-in': async () => {
+      await shot('estate');
+      await page('addresses', '/addresses?site=lr&net=lr-machine', 'claimed twice');
+      await page('images', '/images?site=lr', 'Where would');
+      await b.open(`${i.config.publicUrl}/estate`);
+      await b.see('Next moves');
+    },
+    sighted: () => shot('sighted'),
+    listed: async () => {
+      const here = await b.driver.getCurrentUrl();
+      await page('hosts', '/hosts?site=lr&host=lr-03', 'lr-03 as a');
+      await page('sheet', '/clusters/plover?site=lr', 'lr-02 A');
+      await page('files', '/clusters/plover?site=lr&tab=files&file=hosts%2Flr-02%2Fuser-data', '#cloud-config');
+      await b.open(here);
+      await b.find('//h1');
+    },
+    building: async () => { await b.find("//*[@data-state='done' and contains(@data-step, 'lr-02/images')]", 120_000); await b.find("//*[@data-state='running' and contains(@data-step, 'lr-05/images')]"); await shot('build'); },
+    outputs: async () => {
+      await shot('proof');
+      await page('names', '/addresses/names?site=lr&zone=lr.kestrelferries.example', 'foreign');
+      await page('proving', '/proving', 'Clusters that stand');
+      await b.driver.executeScript("localStorage.setItem('theme', 'night')");
+      await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'lr-07 · images');
+    },
+  };
+  await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (s) => { await at[s]?.(); });
+} finally { await b.close(); await i.stop(); }
+process.exit(0);
