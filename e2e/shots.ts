@@ -1,16 +1,19 @@
 import { join } from 'node:path';
-import { Installation } from '../apps/server/test/installation.ts';
+import { eventually, Installation } from '../apps/server/test/installation.ts';
 import { openBrowser } from './lib/browser.ts';
 import { followNextMoves, type Station } from './walk.ts';
 
 /** One current picture of each main view, taken on the walk through the demonstration. */
 const i = await new Installation().start({ speed: 120 });
+const c = await i.as('warden');
+await eventually(async () => { const e = await c.estate(); return ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && Object.keys(e.observed.registries).length >= 5 && Object.keys(e.observed.zones).length > 3; }, 'everything looked at');
 const b = await openBrowser();
 const shot = (name: string) => b.picture(join(import.meta.dirname, '../docs/screenshots', `${name}.png`));
-const page = async (name: string, path: string, sees: string) => { await b.open(i.config.publicUrl + path); await b.see(sees); await b.find('//aside//li | //aside//h2'); await shot(name); };
+const page = async (name: string, path: string, sees: string) => { await b.open(i.config.publicUrl + path); await b.see(sees); await b.find("//aside[not(contains(., 'checking…'))]"); await shot(name); };
 try {
   const at: Partial<Record<Station, () => Promise<void>>> = {
     'signed-in': async () => {
+      await b.find("//section[@aria-label='Lantern Rock']//*[contains(., 'layers short')]");
       await shot('estate');
       await page('addresses', '/addresses?site=lr&net=lr-machine', 'claimed twice');
       await page('images', '/images?site=lr', 'Where would');
@@ -32,7 +35,7 @@ try {
       await page('names', '/addresses/names?site=lr&zone=lr.kestrelferries.example', 'foreign');
       await page('proving', '/proving', 'Clusters that stand');
       await b.driver.executeScript("localStorage.setItem('theme', 'night')");
-      await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'lr-07 · images');
+      await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'pulled images.upstream.example');
     },
   };
   await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (s) => { await at[s]?.(); });

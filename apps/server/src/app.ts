@@ -37,7 +37,7 @@ export async function startServer(config: Config): Promise<Running> {
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl).open();
-  const queue = new Queue(config.databaseUrl, log);
+  const queue = new Queue(config.databaseUrl, bus, log);
   const ctx: Context = { config, db, bus, queue, dialer: makeDialer(config, db), log };
 
   app.setValidatorCompiler(validatorCompiler);

@@ -8,7 +8,7 @@ import pg from 'pg';
 import { parse } from 'yaml';
 import { type Estate, type Kind, kinds, readDocuments } from '@praesidor/core/model';
 import { parseDetours } from '@praesidor/protocols/dial';
-import { controlServer, type FaultKind, World } from '@praesidor/standins';
+import { controlServer, type FaultKind, type Publication, World } from '@praesidor/standins';
 import { readWorld } from '../../../packages/standins/src/read-world.ts';
 import { keep } from '../src/areas/keyring/service.ts';
 import { type Running, startServer } from '../src/app.ts';
@@ -44,10 +44,12 @@ export class Installation {
   private readonly clients = new Map<string, Client>();
   readonly password = randomBytes(8).toString('hex');
 
-  async start({ speed = 2000, patience = 3, serve = true }: { speed?: number; patience?: number; serve?: boolean } = {}): Promise<this> {
+  async start({ speed = 2000, patience = 3, serve = true, also = [] }: { speed?: number; patience?: number; serve?: boolean; also?: Publication[] } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
-    this.world = await new World(readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate')), join(this.dir, 'world'), detours, speed).start();
+    const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
+    spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
+    this.world = await new World(spec, join(this.dir, 'world'), detours, speed).start();
     this.control = controlServer(this.world);
     await new Promise<void>((done) => { this.control.listen(0, '127.0.0.1', done); });
     this.database = await privateDatabase();

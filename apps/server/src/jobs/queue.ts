@@ -1,6 +1,7 @@
 import PgBoss from 'pg-boss';
 import pg from 'pg';
 import type { EntityManager } from 'typeorm';
+import { type Bus, whisper } from '../events/bus.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
@@ -16,8 +17,10 @@ export class Queue {
   private readonly stopping = new AbortController();
   private readonly handlers = new Map<JobKind, JobHandler>();
   private timer: NodeJS.Timeout | undefined;
+  private readonly workers = new Map<JobKind, string[]>();
+  private off: () => void = () => undefined;
 
-  constructor(url: string, private readonly log: (message: string, facts?: object) => void) {
+  constructor(url: string, private readonly bus: Bus, private readonly log: (message: string, facts?: object) => void) {
     this.boss = new PgBoss({ connectionString: url, schema: 'jobs', max: 6, application_name: 'praesidor jobs' });
     this.client = new pg.Client({ connectionString: url });
     this.boss.on('error', (e: Error) => log('queue', { error: e.message }));
@@ -32,7 +35,9 @@ export class Queue {
     await this.boss.start();
     for (const kind of Object.keys(lanes) as JobKind[]) await this.boss.createQueue(kind, { name: kind, retryLimit: 1000, retryDelay: 0, expireInSeconds: 23 * 3600 } as never);
     await this.adopt();
-    for (const [kind, handler] of this.handlers) for (let i = 0; i < lanes[kind]; i++) await this.boss.work<{ id: string }>(kind, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => { if (job) await this.run(kind, job.id, job.data.id, handler); });
+    for (const [kind, handler] of this.handlers) for (let i = 0; i < lanes[kind]; i++) this.workers.set(kind, [...(this.workers.get(kind) ?? []), await this.boss.work<{ id: string }>(kind, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => { if (job) await this.run(kind, job.id, job.data.id, handler); })]);
+    // A job just sent is looked for at once, and not at the next round of asking.
+    this.off = this.bus.on((e) => { if (e.kind === 'Job') for (const id of this.workers.get(e.subject as JobKind) ?? []) this.boss.notifyWorker(id); });
     this.timer = setInterval(() => { void this.adopt().catch(() => undefined); }, 3000);
   }
 
@@ -60,10 +65,12 @@ export class Queue {
   /** Enqueues in the caller's transaction: rolled back with it. */
   async send(m: EntityManager, kind: JobKind, id: string): Promise<void> {
     await this.boss.send(kind, { id }, { retryLimit: 1000, retryDelay: 0, expireInSeconds: 23 * 3600, db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await m.query(text, values)) as unknown[] }) } } as never);
+    await whisper(m, 'Job', kind);
   }
 
   async stop(): Promise<void> {
     clearInterval(this.timer);
+    this.off();
     this.stopping.abort();
     await this.boss.stop({ graceful: true, timeout: 5000, wait: true }).catch(() => undefined);
     await this.client.end();

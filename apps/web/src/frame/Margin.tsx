@@ -2,6 +2,7 @@ import type { Finding } from '@praesidor/core/checks';
 import { lazy, type ReactNode, Suspense, useState } from 'react';
 import { Link } from 'react-router';
 import { Bastion } from '../parts/Bastion.tsx';
+import { useReport } from '../state/computed.ts';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
 
@@ -10,7 +11,7 @@ const RemedyDialog = lazy(() => import('./RemedyDialog.tsx'));
 /** The panel at the right of every view: findings, most serious first, then what else helps here. */
 export function Margin({ space, folded, findings, extra, foot }: { space: string; folded: boolean; findings: readonly Finding[]; extra?: ReactNode; foot?: ReactNode }) {
   const fold = useView((s) => s.fold); const lit = useView((s) => s.lit); const light = useView((s) => s.light);
-  const [open, setOpen] = useState<Finding>();
+  const [open, setOpen] = useState<Finding>(); const report = useReport();
   const n = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
   const counts = (['stop', 'mind', 'note'] as const).filter((s) => n(s)).map((s) => `${n(s)} ${s}`).join(' · ');
   if (folded) return <aside aria-label="Margin" className="border-rule-2 border-l"><button type="button" onClick={() => fold(space)} className="flex h-full w-full flex-col items-center gap-1 pt-5 text-ink-3" aria-label="Unfold the margin">‹ {findings.slice(0, 9).map((f, i) => <Bastion key={f.id} severity={f.severity} number={i + 1} />)}</button></aside>;
@@ -18,7 +19,7 @@ export function Margin({ space, folded, findings, extra, foot }: { space: string
     <aside aria-label="Margin" className="min-h-0 overflow-auto border-rule-2 border-l px-4 pb-4">
       <div className="sticky top-0 flex items-baseline justify-between border-rule border-b bg-paper pt-4.5 pb-2">
         <h2 className="text-lg">Margin</h2>
-        <span className="text-ink-2 text-sm">{counts || 'nothing found'} <button type="button" onClick={() => fold(space)} aria-label="Fold the margin" className="ml-1 px-1 text-ink-3">›</button></span>
+        <span className="text-ink-2 text-sm">{counts || (report.data ? 'nothing found' : 'checking…')} <button type="button" onClick={() => fold(space)} aria-label="Fold the margin" className="ml-1 px-1 text-ink-3">›</button></span>
       </div>
       <ol>
         {findings.map((f, i) => (

@@ -10,8 +10,23 @@ export const bits = (v: 4 | 6) => (v === 4 ? 32 : 128);
 
 const fromBytes = (bytes: number[]) => bytes.reduce((n, b) => (n << 8n) | BigInt(b), 0n);
 
+/** What was read before: an estate says the same few thousand texts over and over. Bounded; the values are never changed. */
+function remembering<T>(read: (text: string) => T, most = 100_000): (text: string) => T {
+  const memory = new Map<string, T>();
+  return (text) => {
+    let value = memory.get(text);
+    if (value === undefined) {
+      value = read(text);
+      if (memory.size >= most) memory.clear();
+      memory.set(text, value);
+    }
+    return value;
+  };
+}
+
 /** @throws Error when the text is not one address in the usual notation (no octal, no short forms). */
-export function parseIp(text: string): Address {
+export const parseIp: (text: string) => Address = remembering(readIp);
+function readIp(text: string): Address {
   const t = text.trim();
   if (ipaddr.IPv4.isValidFourPartDecimal(t)) return { v: 4, n: fromBytes(ipaddr.IPv4.parse(t).toByteArray()) };
   if (t.includes(':') && !t.includes('%') && ipaddr.IPv6.isValid(t)) return { v: 6, n: fromBytes(ipaddr.IPv6.parse(t).toByteArray()) };
@@ -28,7 +43,8 @@ export function formatIp({ v, n }: Address): string {
 }
 
 /** @throws Error when the text is not a prefix, or has bits set behind its length. */
-export function parsePrefix(text: string): Prefix {
+export const parsePrefix: (text: string) => Prefix = remembering(readPrefix);
+function readPrefix(text: string): Prefix {
   const [ip = '', len = '', more] = text.trim().split('/');
   const a = parseIp(ip);
   const length = /^\d{1,3}$/.test(len) ? Number(len) : -1;
@@ -41,7 +57,8 @@ export function parsePrefix(text: string): Prefix {
 export const formatPrefix = (p: Prefix) => `${formatIp(p)}/${p.length}`;
 
 /** `first-last`, a prefix, or one address. @throws Error when the ends are of two kinds or the wrong way round. */
-export function parseRange(text: string): Range {
+export const parseRange: (text: string) => Range = remembering(readRange);
+function readRange(text: string): Range {
   if (text.includes('/')) return prefixRange(parsePrefix(text));
   const parts = text.split(/\s*(?:-|–|\.\.)\s*/);
   const a = parseIp(parts[0] ?? ''); const b = parts.length > 1 ? parseIp(parts[1] ?? '') : a;

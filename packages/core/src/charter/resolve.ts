@@ -1,5 +1,5 @@
 import { bits, formatIp, parsePrefix } from '../address/parse.ts';
-import { bytesText, joinBills, missing, mirrorRules, sizeOf } from '../images/index.ts';
+import { bytesText, heldSet, missing, mirrorRules, sizeOf } from '../images/index.ts';
 import type { Bill, Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { addressing, linkedNic, macOf } from './addresses.ts';
@@ -38,12 +38,12 @@ export function resolve(charter: Charter, estate: Estate): Plan {
 
   const wantedBills = [charter.release, ...charter.addons];
   const bills = wantedBills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => b !== undefined);
-  const bill = joinBills(charter.name, bills);
-  const total = sizeOf(bill);
-  const lack = missing(bill, new Set(mirror ? estate.observed.registries[mirror.name]?.digests : []));
+  const total = sizeOf(bills);
+  const seen = mirror && estate.observed.registries[mirror.name];
+  const lack = missing(bills, heldSet(seen?.digests));
   const images: Plan['images'] = {
-    names: wantedBills, images: bill.images.length, blobs: total.blobs, paper: total.paper, bytes: total.bytes, missingBlobs: lack.blobs, missingPaper: lack.paper, missingImages: lack.images,
-    known: bills.length === wantedBills.length && mirror !== undefined && estate.observed.registries[mirror.name] !== undefined,
+    names: wantedBills, images: bills.reduce((n, b) => n + b.images.length, 0), blobs: total.blobs, paper: total.paper, bytes: total.bytes, missingBlobs: lack.blobs, missingPaper: lack.paper, missingImages: lack.images,
+    known: bills.length === wantedBills.length && seen !== undefined && !(seen.error && seen.digests.length === 0),
   };
   if (bills.length < wantedBills.length) problem('bill', ['release'], `the bill of ${wantedBills.filter((n) => !estate.observed.bills[n]).join(', ')} has not been computed`);
 

@@ -34,6 +34,7 @@ import { IMG002 } from './rules/IMG-002.ts';
 import { IMG003 } from './rules/IMG-003.ts';
 import { IMG004 } from './rules/IMG-004.ts';
 import { IMG005 } from './rules/IMG-005.ts';
+import { IMG006 } from './rules/IMG-006.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
 import { NET001 } from './rules/NET-001.ts';
@@ -87,6 +88,7 @@ export const catalogue: readonly Check[] = [
   IMG003,
   IMG004,
   IMG005,
+  IMG006,
   KEY001,
   KEY002,
   NET001,

@@ -34,6 +34,12 @@ export class View {
     return plan;
   }
   private records: PlannedRecord[] | undefined;
+  private zones: Map<string, PlannedRecord[]> | undefined;
+  /** Planned records of a zone, in no particular order. */
+  plannedIn(zone: string): PlannedRecord[] {
+    if (!this.zones) { this.zones = new Map(); for (const r of this.planned()) { const list = this.zones.get(r.zone); if (list) list.push(r); else this.zones.set(r.zone, [r]); } }
+    return this.zones.get(zone) ?? [];
+  }
   planned(): PlannedRecord[] { this.records ??= plannedRecords(this.estate); return this.records; }
   /** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
   serves(c: Charter): boolean { return this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving'); }

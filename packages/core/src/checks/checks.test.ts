@@ -52,6 +52,7 @@ const cases: Record<string, Change> = {
   'IMG-003': certificate({ names: ['depot.elsewhere.example'] }),
   'IMG-004': set('Registry', 'lr-registry', ['diskGB'], 0.1),
   'IMG-005': observe((o) => { const r = o.registries['lr-registry']; if (r) r.error = 'it does not answer'; }),
+  'IMG-006': observe((o) => { o.registries['lr-registry'] = { at: '', error: 'registry.lr: nothing listens there', digests: [] }; }),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),

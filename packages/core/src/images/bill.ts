@@ -3,25 +3,59 @@ import type { Bill } from '../model/documents.ts';
 export interface Sizes { blobs: number; bytes: number; paper: number }
 export interface Missing extends Sizes { digests: string[]; manifests: string[]; images: string[] }
 
-export const sizeOf = (bill: Bill): Sizes => tally(bill, Object.keys(bill.blobs));
-
-function tally(bill: Bill, digests: readonly string[]): Sizes {
-  let bytes = 0; let paper = 0;
-  for (const d of digests) { bytes += bill.blobs[d]?.bytes ?? 0; paper += bill.blobs[d]?.paper ?? 0; }
-  return { blobs: digests.length, bytes, paper };
+/** Bills are never changed: what is read off one is kept as long as it lives. */
+const entries = new WeakMap<Bill, [string, { bytes: number; paper: number }][]>();
+function blobsOf(bill: Bill) {
+  let list = entries.get(bill);
+  if (!list) { list = Object.entries(bill.blobs); entries.set(bill, list); }
+  return list;
 }
 
-/** What a registry that holds `held` lacks of a bill: blobs, manifests, and the images that wait for them. */
-export function missing(bill: Bill, held: ReadonlySet<string>): Missing {
-  const digests = Object.keys(bill.blobs).filter((d) => !held.has(d));
-  const lack = new Set(digests);
-  const images: string[] = []; const manifests = new Set<string>();
-  for (const image of bill.images) {
-    const absent = image.manifests.filter((m) => !held.has(m));
-    for (const m of absent) manifests.add(m);
-    if (absent.length || image.blobs.some((b) => lack.has(b))) images.push(image.ref);
+const many = (bills: Bill | readonly Bill[]): readonly Bill[] => (Array.isArray(bills) ? bills : [bills as Bill]);
+
+const whole = new WeakMap<Bill, Sizes>();
+
+/** Size of one or several bills, every blob once. */
+export function sizeOf(bills: Bill | readonly Bill[]): Sizes {
+  const list = many(bills);
+  const known = list.length === 1 ? whole.get(list[0] as Bill) : undefined;
+  if (known) return { ...known };
+  const out = { blobs: 0, bytes: 0, paper: 0 }; const seen = list.length > 1 ? new Set<string>() : undefined;
+  for (const bill of list) for (const [digest, s] of blobsOf(bill)) {
+    if (seen?.has(digest)) continue;
+    seen?.add(digest);
+    out.blobs++; out.bytes += s.bytes; out.paper += s.paper;
   }
-  return { ...tally(bill, digests), digests, manifests: [...manifests], images };
+  if (list.length === 1) whole.set(list[0] as Bill, { ...out });
+  return out;
+}
+
+/** What a registry that holds `held` lacks of one or several bills: blobs, manifests, and the images that wait for them. */
+export function missing(bills: Bill | readonly Bill[], held: ReadonlySet<string>): Missing {
+  const out: Missing = { blobs: 0, bytes: 0, paper: 0, digests: [], manifests: [], images: [] };
+  const lack = new Set<string>(); const manifests = new Set<string>();
+  for (const bill of many(bills)) {
+    for (const [digest, s] of blobsOf(bill)) {
+      if (held.has(digest) || lack.has(digest)) continue;
+      lack.add(digest);
+      out.blobs++; out.bytes += s.bytes; out.paper += s.paper;
+    }
+    for (const image of bill.images) {
+      let waits = false;
+      for (const m of image.manifests) if (!held.has(m)) { manifests.add(m); waits = true; }
+      if (waits || (lack.size > 0 && image.blobs.some((b) => lack.has(b)))) out.images.push(image.ref);
+    }
+  }
+  return { ...out, digests: [...lack], manifests: [...manifests] };
+}
+
+const sets = new WeakMap<readonly string[], ReadonlySet<string>>();
+/** The digests of a list as a set, made once for a list. */
+export function heldSet(digests: readonly string[] | undefined): ReadonlySet<string> {
+  if (!digests) return new Set();
+  let set = sets.get(digests);
+  if (!set) { set = new Set(digests); sets.set(digests, set); }
+  return set;
 }
 
 /** Several bills as one: each blob once. */

@@ -3,9 +3,16 @@ import { parseReference } from './reference.ts';
 
 export interface MirrorRule { source: string; mirror: string }
 
+const known = new WeakMap<Bill, string[]>();
+function sourcesOf(bill: Bill): string[] {
+  let list = known.get(bill);
+  if (!list) { list = [...new Set(bill.images.map((i) => parseReference(i.ref).registry))]; known.set(bill, list); }
+  return list;
+}
+
 /** One rule a source registry that the bills name: the runtime asks the mirror and keeps the image's own name. */
 export function mirrorRules(bills: readonly Bill[], mirror: Pick<Registry, 'endpoint'>): MirrorRule[] {
-  const sources = new Set(bills.flatMap((b) => b.images.map((i) => parseReference(i.ref).registry)));
+  const sources = new Set(bills.flatMap(sourcesOf));
   return [...sources].sort().map((source) => ({ source, mirror: mirror.endpoint }));
 }
 

@@ -37,4 +37,5 @@ export function find<K extends Kind>(estate: Estate, kind: K, key: string): DocO
 export const docsOf = (estate: Estate): Doc[] => (Object.values(sliceOf) as (keyof Estate)[]).flatMap((slice) => estate[slice] as Doc[]);
 
 /** Host names keep their order by number: lr-2 before lr-10. */
-export const byName = (a: { name: string }, b: { name: string }) => a.name.localeCompare(b.name, 'en', { numeric: true });
+const collator = new Intl.Collator('en', { numeric: true });
+export const byName = (a: { name: string }, b: { name: string }) => collator.compare(a.name, b.name);

@@ -28,7 +28,9 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
   return out;
 }
 
-export const recordsOfZone = (records: readonly PlannedRecord[], zone: string) => records.filter((r) => r.zone === zone).sort(zoneOrder);
-
-const zoneOrder = (a: ServedRecord, b: ServedRecord) =>
-  a.name.split('.').reverse().join('.').localeCompare(b.name.split('.').reverse().join('.'), 'en', { numeric: true }) || a.type.localeCompare(b.type) || a.value.localeCompare(b.value);
+export function recordsOfZone(records: readonly PlannedRecord[], zone: string): PlannedRecord[] {
+  const keys = new Map(records.filter((r) => r.zone === zone).map((r) => [r, r.name.split('.').reverse().join('.')] as const));
+  const { compare } = collator;
+  return [...keys.keys()].sort((a, b) => compare(keys.get(a) ?? '', keys.get(b) ?? '') || compare(a.type, b.type) || compare(a.value, b.value));
+}
+const collator = new Intl.Collator('en', { numeric: true });

@@ -1,9 +1,7 @@
 import { createHash } from 'node:crypto';
-import { createReadStream, createWriteStream } from 'node:fs';
-import { mkdir, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { createReadStream } from 'node:fs';
+import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { Readable, Transform } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
 import { ProtocolError } from '@praesidor/protocols/dial';
 
 /** A case: an OCI image layout on disk with a checksum list, as it travels on media. */
@@ -26,8 +24,11 @@ export class CaseLayout {
     const part = `${this.path(digest)}.part`;
     const hash = createHash('sha256');
     if (await this.partial(digest)) for await (const chunk of createReadStream(part)) hash.update(chunk as Buffer);
-    const count = new Transform({ transform(chunk: Buffer, _, done) { hash.update(chunk); onBytes(chunk.length); done(null, chunk); } });
-    await pipeline(Readable.from(bytes), count, createWriteStream(part, { flags: 'a', flush: true }));
+    const file = await open(part, 'a');
+    try {
+      for await (const chunk of bytes) { hash.update(chunk); await file.write(chunk); onBytes(chunk.length); }
+      await file.datasync();
+    } finally { await file.close(); }
     if (`sha256:${hash.digest('hex')}` !== digest) { await rm(part, { force: true }); throw new ProtocolError('digest', 'source', `${digest.slice(0, 19)} arrived with other bytes; they were thrown away`); }
     await rename(part, this.path(digest));
   }

@@ -110,7 +110,8 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
 }
 
 const itemsOf = (ctx: Context, s: Shipment, state: string[]) => ctx.db.manager.createQueryBuilder(ShipmentItems, 'i').where('i.shipment = :id and i.state in (:...state)', { id: s.id, state }).orderBy('i.position').getMany();
-const mark = (ctx: Context, i: ShipmentItem, state: ShipmentItem['state']) => ctx.db.manager.query('update shipment_item set state = $4 where shipment = $1 and digest = $2 and repository = $3', [i.shipment, i.digest, i.repository, state]);
+/** Marks a blob or manifest in every repository it stands in, or in those given. */
+const mark = (ctx: Context, i: ShipmentItem, state: ShipmentItem['state'], repositories: readonly string[] = [i.repository]) => ctx.db.manager.query('update shipment_item set state = $4 where shipment = $1 and digest = $2 and repository = any($3)', [i.shipment, i.digest, repositories, state]);
 
 /** Four at a time over distinct work; the first fault ends it. */
 async function inParallel<T>(list: readonly T[], signal: AbortSignal, act: (item: T) => Promise<void>): Promise<void> {
@@ -152,13 +153,18 @@ async function land(ctx: Context, s: Shipment, source: RegistryAt | undefined, t
   await inParallel([...bySize.values()], signal, async (same) => {
     for (const i of same) {
       const from = landedAt.get(i.digest);
+      if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
       if (await hasBlob(to, i.repository, i.digest)) meter.add(i.bytes);
-      else if (!(from && (await mountBlob(to, i.repository, i.digest, from))) && !(i.bytes === 0 && (await mountAnywhere(s, to, i, places)))) await push(source, to, box, i, meter);
+      else if (!(i.bytes === 0 && (await mountAnywhere(s, to, i, places)))) await push(source, to, box, i, meter);
       landedAt.set(i.digest, i.repository);
-      await mark(ctx, i, 'landed');
     }
+    await mark(ctx, same[0] as ShipmentItem, 'landed', same.map((i) => i.repository));
   });
-  for (const i of items.filter((x) => x.kind === 'manifest')) {
+  const byRepository = new Map<string, ShipmentItem[]>();
+  for (const i of items) if (i.kind === 'manifest') byRepository.set(i.repository, [...(byRepository.get(i.repository) ?? []), i]);
+  // Within a repository in order: what an index names is there before the index.
+  await inParallel([...byRepository.values()], signal, async (list) => { for (const i of list) await landManifest(i); });
+  async function landManifest(i: ShipmentItem) {
     const m = source ? await getManifest(source, i.repository, i.digest) : { body: await box.get(i.digest), mediaType: '' };
     const type = m.mediaType || (JSON.parse(m.body.toString('utf8')) as { mediaType?: string }).mediaType || 'application/vnd.oci.image.manifest.v1+json';
     await putManifest(to, i.repository, i.tag ?? i.digest, type, m.body);

@@ -32,6 +32,7 @@ export function NamesSpace() {
   const served = estate.observed.zones[zone.name];
   const d = exact.data?.drift;
   const changes = d ? d.add.length + d.change.length + d.remove.length : 0;
+  const own = (name: string) => <span title={name}>{name === zone.name ? '@' : name.endsWith(`.${zone.name}`) ? name.slice(0, -zone.name.length - 1) : name}</span>;
   const rest = zones.filter((z) => z.name !== zone.name).map((z) => ({ z, n: pending(estate, z.name) })).filter((x) => x.n > 0);
   return (
     <Space space="addresses" crumbs={<Link to={scoped('/addresses', site)} className="hover:underline">Addresses</Link>} title="Names" facts={`${zones.length} zones`} findings={findings}
@@ -50,11 +51,11 @@ export function NamesSpace() {
             <table className="grid-table" aria-label="Planned against served">
               <thead><tr><th className="w-[86px]">Difference</th><th>Name</th><th>Type</th><th>Served</th><th>Planned</th></tr></thead>
               <tbody>
-                {d.change.map((c) => <tr key={`c${c.name}${c.type}`} className="bg-ochre-tint"><td>change</td><td>{c.name}</td><td>{c.type}</td><td className="mono">{c.served.join(', ')}</td><td className="mono follows">↳ {c.planned.join(', ')}</td></tr>)}
-                {d.add.map((r) => <tr key={`a${r.name}${r.type}${r.value}`}><td className="text-verdigris">add</td><td>{r.name}</td><td>{r.type}</td><td className="text-ink-3">—</td><td className="mono follows">↳ {r.value}</td></tr>)}
-                {d.remove.map((r) => <tr key={`r${r.name}${r.value}`}><td className="text-brick">remove</td><td>{r.name}</td><td>{r.type}</td><td className="mono">{r.value}</td><td className="text-ink-3">—</td></tr>)}
-                {d.foreign.map((r) => <tr key={`f${r.name}${r.value}`}><td className="text-ink-3">foreign</td><td>{r.name}</td><td>{r.type}</td><td className="mono">{r.value}</td><td className="text-ink-3">left alone: never ours</td></tr>)}
-                {planned.filter((p) => served?.records.some((r) => r.name === p.name && r.type === p.type && r.value === p.value)).map((p) => <tr key={`s${p.name}${p.type}${p.value}`}><td className="text-ink-3">same</td><td>{p.name}</td><td>{p.type}</td><td className="mono">{p.value}</td><td className="text-ink-3">{p.from}</td></tr>)}
+                {d.change.map((c) => <tr key={`c${c.name}${c.type}`} className="bg-ochre-tint"><td>change</td><td>{own(c.name)}</td><td>{c.type}</td><td className="mono">{c.served.join(', ')}</td><td className="mono follows">↳ {c.planned.join(', ')}</td></tr>)}
+                {d.add.map((r) => <tr key={`a${r.name}${r.type}${r.value}`}><td className="text-verdigris">add</td><td>{own(r.name)}</td><td>{r.type}</td><td className="text-ink-3">—</td><td className="mono follows">↳ {r.value}</td></tr>)}
+                {d.remove.map((r) => <tr key={`r${r.name}${r.value}`}><td className="text-brick">remove</td><td>{own(r.name)}</td><td>{r.type}</td><td className="mono">{r.value}</td><td className="text-ink-3">—</td></tr>)}
+                {d.foreign.map((r) => <tr key={`f${r.name}${r.value}`}><td className="text-ink-3">foreign</td><td>{own(r.name)}</td><td>{r.type}</td><td className="mono">{r.value}</td><td className="text-ink-3">left alone: never ours</td></tr>)}
+                {planned.filter((p) => served?.records.some((r) => r.name === p.name && r.type === p.type && r.value === p.value)).map((p) => <tr key={`s${p.name}${p.type}${p.value}`}><td className="text-ink-3">same</td><td>{own(p.name)}</td><td>{p.type}</td><td className="mono">{p.value}</td><td className="text-ink-3">{p.from}</td></tr>)}
               </tbody>
             </table>
           )}

@@ -8,7 +8,7 @@ import { Follows } from './Follows.tsx';
 import { SetValue } from './SetValue.tsx';
 
 /** Where a finding about something else shows on the right side. */
-const besides: Record<string, string> = { 'IMG-001': 'held', 'HST-002': 'not-chosen', 'DNS-001': 'inbound', 'IMG-002': 'redirects', 'IMG-003': 'redirects', 'CHT-005': 'worker', 'ADR-006': 'api' };
+const besides: Record<string, string> = { 'IMG-001': 'held', 'IMG-006': 'held', 'HST-002': 'not-chosen', 'DNS-001': 'inbound', 'IMG-002': 'redirects', 'IMG-003': 'redirects', 'CHT-005': 'worker', 'ADR-006': 'api' };
 
 /** The charter as a sheet: what you set at the left, what follows from it at the right. */
 export function Sheet({ draft, saved, plan, estate, onEdit }: { draft: Charter; saved: Charter; plan: Plan | undefined; estate: Estate; onEdit: (c: Charter) => void }) {

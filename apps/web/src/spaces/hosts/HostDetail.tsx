@@ -21,10 +21,10 @@ export function HostDetail({ host, estate }: { host: Host; estate: Estate }) {
         <div className="flex items-baseline gap-3"><h2 className="text-lg">{host.name}{role ? ` as a ${role.title.toLowerCase()}` : ''}</h2><span className="text-ink-2" title={f ? utc(f.at) : ''}>{f ? `facts ${f.source === 'bmc' ? `read ${clock(f.at)} over its BMC` : 'imported'}` : 'no facts yet'}{host.bmc?.fingerprint && <> · pinned <span className="mono" title={host.bmc.fingerprint}>{host.bmc.fingerprint.slice(0, 5)}:…:{host.bmc.fingerprint.slice(-5)}</span></>}</span><Button className="ml-auto" disabled={!host.bmc?.fingerprint || refresh.isPending} onClick={() => refresh.mutate()}>Read facts</Button></div>
         <Refused error={refresh.error} />
         {fits.length > 0 && (
-          <table className="mt-1.5"><thead><tr><th className="w-[120px] pr-3">asked</th>{fits.map((x) => <th key={x.role} className="w-[125px] pr-3">{x.title}</th>)}<th className="pr-4">has</th><th /></tr></thead>
+          <table className="mt-1.5"><thead><tr><th className="w-[100px] pr-3">asked</th>{fits.map((x) => <th key={x.role} className="w-[92px] pr-3">{x.title}</th>)}<th className="pr-4">has</th><th /></tr></thead>
             <tbody>{(fits[0]?.lines ?? []).concat(fits.flatMap((x) => x.lines).filter((l) => !fits[0]?.lines.some((y) => y.label === l.label))).map((line) => {
               const each = fits.map((x) => x.lines.find((l) => l.label === line.label)); const bad = each.find((l) => l && !l.ok);
-              return <tr key={line.label}><td className="py-[3px] text-ink-2">{line.label}</td>{each.map((l, i) => <td key={fits[i]?.role} className={l && !l.ok ? 'text-brick' : ''}>{l ? l.asked : ''}</td>)}<td className={`pr-4 ${bad ? 'font-semibold text-brick' : ''}`}>{line.has}</td><td className="text-ink-2">{bad?.mend ?? ''}</td></tr>;
+              return <tr key={line.label}><td className="py-[3px] text-ink-2">{line.label}</td>{each.map((l, i) => <td key={fits[i]?.role} className={l && !l.ok ? 'text-brick' : ''}>{l ? l.asked : ''}</td>)}<td className={`whitespace-nowrap pr-4 ${bad ? 'font-semibold text-brick' : ''}`}>{line.has}</td><td className="text-ink-2">{bad?.mend ?? ''}</td></tr>;
             })}
             <tr><td className="py-[3px] text-ink-2">firmware</td><td colSpan={3}>{baseline ? `${baseline.system} or later` : 'no baseline'}</td><td className="pr-4">{f?.firmware.system}</td></tr></tbody></table>
         )}

@@ -55,7 +55,7 @@ export function HostsSpace() {
   );
 }
 
-const columns = 'grid grid-cols-[minmax(110px,1.3fr)_70px_44px_50px_72px_minmax(84px,1fr)_60px_100px_100px_92px_64px] items-center gap-x-2';
+const columns = 'grid grid-cols-[minmax(110px,1.3fr)_70px_44px_50px_72px_minmax(84px,1fr)_60px_100px_100px_92px_64px] items-center gap-x-2 pl-2';
 
 function Rows({ rows, chosen, onChoose, showSite, registries }: { rows: Host[]; chosen: string | undefined; onChoose: (name: string) => void; showSite: boolean; registries: Map<string, string> }) {
   const box = useRef<HTMLDivElement>(null);

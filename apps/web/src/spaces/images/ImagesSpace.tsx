@@ -53,7 +53,7 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
   const findings = useContext(MarginContext);
   const seen = estate.observed.registries[registry.name];
   const users = estate.charters.filter((c) => c.mirror === registry.name && bill && [c.release, ...c.addons].includes(bill.name));
-  if (!bill || !seen) return <td className="text-ink-3">not looked at</td>;
+  if (!bill || !seen || (seen.error && !seen.digests.length)) return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
   const lack = missing(bill, new Set(seen.digests)); const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
   const text = lack.images.length === 0 ? 'whole' : share < 0.001 || lack.blobs === all.blobs ? (users.length ? `${bytesText(lack.paper)} short` : 'not wanted') : users.length ? `${bytesText(lack.paper)} short` : 'not wanted';
@@ -62,5 +62,5 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
 }
 
 function Certificates({ registries, estate }: { registries: Registry[]; estate: Estate }) {
-  return <MarginPart title="Registries">{registries.map((r) => { const s = estate.observed.registries[r.name]; return <div key={r.name} className="border-rule border-b py-1.5"><div className="mono">{r.endpoint}</div><div className="text-ink-2 text-sm">{!s ? 'not looked at yet' : s.error ? `looked at ${clock(s.at)}: out of reach` : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}</div></div>; })}</MarginPart>;
+  return <MarginPart title="Registries">{registries.map((r) => { const s = estate.observed.registries[r.name]; return <div key={r.name} className="border-rule border-b py-1.5"><div className="mono whitespace-normal! break-all">{r.endpoint}</div><div className="text-ink-2 text-sm">{!s ? 'not looked at yet' : s.error ? `looked at ${clock(s.at)}: out of reach` : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}</div></div>; })}</MarginPart>;
 }

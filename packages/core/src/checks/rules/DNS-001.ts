@@ -1,5 +1,4 @@
 import { drift } from '../../naming/drift.ts';
-import { recordsOfZone } from '../../naming/plan.ts';
 import type { Check } from '../check.ts';
 
 export const DNS001: Check = {
@@ -7,7 +6,7 @@ export const DNS001: Check = {
   find: (view) => view.estate.zones.flatMap((z) => {
     const served = view.estate.observed.zones[z.name];
     if (!served || served.error) return [];
-    return drift(recordsOfZone(view.planned(), z.name), served.records).change.map((c) => ({
+    return drift(view.plannedIn(z.name), served.records).change.map((c) => ({
       subject: { kind: 'Zone' as const, name: z.name }, path: [c.name, c.type], site: z.site, title: `${c.name.replace(`.${z.name}`, '')} answers ${c.served.join(', ')}`,
       text: `The served zone has another ${c.type} than the plan, which says ${c.planned.join(', ')}.`, remedy: { label: 'Show the DNS update', act: { kind: 'send-zone' as const, zone: z.name } },
     }));
