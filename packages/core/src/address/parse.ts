@@ -33,7 +33,7 @@ function readIp(text: string): Address {
   throw new Error(`${JSON.stringify(text)} is not an address`);
 }
 
-export const isIp = (text: string): boolean => { try { parseIp(text); return true; } catch { return false; } };
+export const isIp = (text: string): boolean => { if (!/^[\d.]+$|:/.test(text)) return false; try { parseIp(text); return true; } catch { return false; } };
 
 /** Text of an address; IPv6 as RFC 5952 says. */
 export function formatIp({ v, n }: Address): string {

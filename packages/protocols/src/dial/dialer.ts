@@ -25,15 +25,27 @@ export class Dialer {
   constructor(readonly detours: readonly Detour[], private readonly resolveName: Resolver) {}
 
   private readonly agents = new Map<string, Agent>();
+  private readonly names = new Map<string, { address: Promise<string>; until: number }>();
+
+  /** A name's address, remembered for a few seconds: one transfer asks for the same name a thousand times. */
+  private resolved(host: string): Promise<string> {
+    const known = this.names.get(host);
+    if (known && known.until > Date.now()) return known.address;
+    const address = this.resolveName(host);
+    this.names.set(host, { address, until: Date.now() + 5000 });
+    address.catch(() => this.names.delete(host));
+    return address;
+  }
 
   /** @throws ProtocolError `name` when the name cannot be resolved. */
   async locate(host: string, port: number): Promise<{ host: string; port: number; address: string; taken: boolean }> {
-    const address = isIp(host) ? host : await this.resolveName(host);
+    const address = isIp(host) ? host : await this.resolved(host);
     return { ...detour(this.detours, address, port), address };
   }
 
   /** Lets go of kept connections to a host, so that what is asked next is measured from the first byte on. */
   forget(host: string): void {
+    this.names.delete(host);
     for (const [key, agent] of this.agents) if ((JSON.parse(key) as string[])[2] === host) { this.agents.delete(key); void agent.close(); }
   }
 
@@ -45,7 +57,8 @@ export class Dialer {
     if (!agent) { agent = new Agent({ connections: 8, keepAliveTimeout: 4000, connect: target.tls ? this.secureConnect(target) : { timeout: 5000 } }); this.agents.set(key, agent); }
     try {
       const r = await request(`${target.tls ? 'https' : 'http'}://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}${ask.path}`, {
-        dispatcher: agent, method: (ask.method ?? 'GET') as Dispatcher.HttpMethod, headers: { host: where, 'user-agent': 'praesidor', ...ask.headers },
+        // Kept after a HEAD too: every connection costs a handshake.
+        dispatcher: agent, reset: false, method: (ask.method ?? 'GET') as Dispatcher.HttpMethod, headers: { host: where, 'user-agent': 'praesidor', ...ask.headers },
         ...(ask.body === undefined ? {} : { body: ask.body as Buffer }), ...(ask.signal ? { signal: ask.signal } : {}),
         headersTimeout: ask.timeoutMs ?? 15_000, bodyTimeout: ask.timeoutMs ?? 30_000,
       });

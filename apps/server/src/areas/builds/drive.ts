@@ -107,8 +107,8 @@ async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, es
         const answer = await ask();
         if (answer !== undefined) return answer;
         if (signal.aborted) throw new Error('stopped');
-        const limit = await patience(ctx, build, step);
-        if (Date.now() - sign > limit * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
+        const silent = Date.now() - sign;
+        if (silent > ctx.config.patience * 1000 && silent > (await patience(ctx, build, step)) * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
         await ctx.bus.next((e) => (e.kind === 'Report' || e.kind === 'Gate') && e.subject === `${build.id} ${step.host ?? ''}`, step.host ? 1000 : 200, signal);
       }
     },
