@@ -5,7 +5,8 @@ import { join } from 'node:path';
 import { fail, step } from './say.mjs';
 
 export const root = join(import.meta.dirname ?? new URL('.', import.meta.url).pathname, '../..');
-export const state = join(root, '.praesidor');
+/** Everything that a start keeps; another folder makes another installation beside the first. */
+export const state = process.env.PRAESIDOR_STATE ?? join(root, '.praesidor');
 
 const quiet = (command, args, options = {}) => spawnSync(command, args, { cwd: root, encoding: 'utf8', ...options });
 

@@ -1,8 +1,8 @@
 import { spawn, spawnSync } from 'node:child_process';
-import { randomBytes } from 'node:crypto';
+import { createHash, randomBytes } from 'node:crypto';
 import { chmodSync, chownSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { connect, createServer } from 'node:net';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { postgresBin } from './install.mjs';
 
 /** A free port on loopback, the wanted one if it can be had. */
@@ -12,6 +12,17 @@ export function freePort(wanted = 0) {
     s.once('error', (e) => (e.code === 'EADDRINUSE' && wanted && wanted < 65000 ? done(freePort(wanted + 1)) : failed(e)));
     s.listen(wanted, '127.0.0.1', () => { const { port } = s.address(); s.close(() => done(port)); });
   });
+}
+
+/** Whether the account of PostgreSQL can walk to a folder. */
+const reachable = (dir, as) => as.uid === undefined || spawnSync('test', ['-x', dir], { cwd: '/', ...as }).status === 0;
+
+/** A place of its own for a clone that lies where only root can look, such as below /root. */
+function elsewhere(dir) {
+  const place = join('/var/lib/praesidor', createHash('sha256').update(dir).digest('hex').slice(0, 12));
+  mkdirSync(dirname(place), { recursive: true, mode: 0o755 });
+  process.stdout.write(`(its data lies in ${place}: PostgreSQL's account cannot reach ${dirname(dir)}) `);
+  return place;
 }
 
 /** The account that PostgreSQL runs as: not root, which it refuses. */
@@ -25,12 +36,15 @@ function account() {
  * PostgreSQL on loopback over a folder of ours. A folder left by a killed process is taken over: an old
  * server that still holds it is asked to end first, and its log makes the content whole again.
  */
-export async function startPostgres(dir, wantedPort) {
+export async function startPostgres(wanted, wantedPort) {
   const bin = postgresBin(); const as = account();
-  mkdirSync(dir, { recursive: true, mode: 0o700 });
+  // The folders above stay as they are: PostgreSQL runs as somebody else and must be able to walk through them.
+  mkdirSync(dirname(wanted), { recursive: true });
+  const dir = reachable(dirname(wanted), as) ? wanted : elsewhere(wanted);
+  mkdirSync(dir, { recursive: true });
   if (as.uid !== undefined) { chownSync(dir, as.uid, as.gid); chmodSync(dir, 0o700); }
   const data = join(dir, 'data');
-  const secret = join(dir, '..', `${dir.split('/').at(-1)}.password`);
+  const secret = `${wanted}.password`;
   if (!existsSync(secret)) writeFileSync(secret, randomBytes(18).toString('hex'), { mode: 0o600 });
   const password = readFileSync(secret, 'utf8');
   if (!existsSync(join(data, 'PG_VERSION'))) {

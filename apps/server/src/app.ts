@@ -5,6 +5,7 @@ import fastifyStatic from '@fastify/static';
 import swagger from '@fastify/swagger';
 import Fastify, { type FastifyError, type FastifyInstance } from 'fastify';
 import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, serializerCompiler, validatorCompiler } from 'fastify-type-provider-zod';
+import { keysAt, unknownField } from '@praesidor/core/model';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { builds } from './areas/builds/routes.ts';
@@ -24,7 +25,7 @@ import { events } from './events/routes.ts';
 import { Queue } from './jobs/queue.ts';
 import { watch } from './jobs/watch.ts';
 import { makeDialer } from './outside.ts';
-import { Refusal } from './refusal.ts';
+import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
 const areas = [estate, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
@@ -46,7 +47,8 @@ export async function startServer(config: Config): Promise<Running> {
     const said = inWords(e);
     if (said instanceof Refusal) return reply.status(said.status).send({ code: said.code, message: said.message, ...said.more });
     if (hasZodFastifySchemaValidationErrors(e)) {
-      const places = e.validation.map((v) => ({ path: v.instancePath.replace(/^\//, '').replaceAll('/', '.'), message: v.message ?? 'wrong' }));
+      const schema = (req.routeOptions.schema as Record<string, unknown> | undefined)?.[e.validationContext ?? 'body'];
+      const places = e.validation.flatMap((v) => placesOf(v as never, schema));
       return reply.status(422).send({ code: 'invalid', message: `The request cannot be taken: ${places[0]?.path ? `${places[0].path}: ` : ''}${places[0]?.message}`, places });
     }
     if (e.statusCode && e.statusCode < 500) return reply.status(e.statusCode).send({ code: e.statusCode === 429 ? 'too-many' : e.statusCode === 413 ? 'too-large' : 'invalid', message: e.statusCode === 429 ? 'Too many tries; wait a minute.' : e.message });
@@ -71,6 +73,14 @@ export async function startServer(config: Config): Promise<Running> {
     app, ctx, url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => { stopWatch(); await app.close(); await queue.stop(); await ctx.dialer.close(); await bus.close(); await db.destroy(); },
   };
+}
+
+/** What is wrong with a request, each with its path; unknown fields with the one they were meant to be. */
+function placesOf(v: { keyword: string; instancePath: string; message?: string; params: { keys?: string[] } }, schema: unknown): Place[] {
+  const path = v.instancePath.split('/').filter(Boolean);
+  if (v.keyword !== 'unrecognized_keys') return [{ path: path.join('.'), message: v.message ?? 'wrong' }];
+  const valid = keysAt(schema, path);
+  return (v.params.keys ?? []).map((key) => ({ path: [...path, key].join('.'), code: 'unknown', message: unknownField(key, valid) }));
 }
 
 async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<void> {

@@ -55,12 +55,13 @@ describe('bad input', () => {
   it('is named with its place and changes nothing', async () => {
     const c = await i.as('planner'); const before = await c.estate();
     for (const [path, body, place] of [
-      ['/api/addresses/reserve', { network: 'lr-machine', adress: '10.62.8.70', owner: { kind: 'hand', name: 'x' } }, ''], ['/api/addresses/reserve', { network: 'lr-machine', address: '10.99.0.1', owner: { kind: 'hand', name: 'x' } }, 'address'],
+      ['/api/addresses/reserve', { network: 'lr-machine', adress: '10.62.8.70', owner: { kind: 'hand', name: 'x' } }, 'adress'], ['/api/addresses/reserve', { network: 'lr-machine', address: '10.99.0.1', owner: { kind: 'hand', name: 'x' } }, 'address'],
       ['/api/hosts/sweep', { site: 'lr', range: '10.0.0.0/8' }, ''], ['/api/edits', { why: 'x', edits: [{ op: 'set', kind: 'Network', key: 'lr-machine', path: ['mtu'], value: 'big' }] }, ''], ['/api/edits', { why: 'x', edits: [{ op: 'put', doc: { kind: 'Record', zone: 'x' } }] }, 'name'], ['/api/import', { text: 'kind: Site\nnam: x\n' }, 'nam'],
     ] as const) {
       const a = await c.call('POST', path, body);
       expect([path, a.status >= 400 && a.status < 500, (a.body.message ?? '').length > 10]).toEqual([path, true, true]);
       if (place) expect(a.body.places?.map((p) => p.path)).toContain(place);
+      if (place === 'adress') expect(a.body.message).toContain('did you mean address?');
     }
     const after = await c.estate();
     expect({ ...after, now: '' }).toEqual({ ...before, now: '', observed: after.observed });

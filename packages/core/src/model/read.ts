@@ -63,15 +63,19 @@ export function issuesOf(error: z.ZodError, schema: z.ZodType): { path: (string 
     const path = issue.path as (string | number)[];
     if (issue.code !== 'unrecognized_keys') return [{ path, code: 'value', message: issue.message }];
     const valid = keysAt(schema, path);
-    return issue.keys.map((key) => {
-      const near = nearest(key, valid);
-      return { path: [...path, key], code: 'unknown', message: `unknown field ${key}${near ? `; did you mean ${near}?` : valid.length ? `; fields here are ${valid.join(', ')}` : ''}` };
-    });
+    return issue.keys.map((key) => ({ path: [...path, key], code: 'unknown', message: unknownField(key, valid) }));
   });
 }
 
+/** An unknown field with the valid one it was meant to be, or all that are valid. */
+export function unknownField(key: string, valid: readonly string[]): string {
+  const near = nearest(key, valid);
+  return `unknown field ${key}${near ? `; did you mean ${near}?` : valid.length ? `; fields here are ${valid.join(', ')}` : ''}`;
+}
+
 interface Shaped { def?: { type?: string; innerType?: Shaped; element?: Shaped; shape?: Record<string, Shaped>; valueType?: Shaped } }
-function keysAt(schema: unknown, path: (string | number)[]): string[] {
+/** The field names that a schema allows at a path; none where it is not an object there. */
+export function keysAt(schema: unknown, path: readonly (string | number)[]): string[] {
   let at = schema as Shaped | undefined;
   const peel = () => { while (at?.def?.innerType) at = at.def.innerType; };
   peel();

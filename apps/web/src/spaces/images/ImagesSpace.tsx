@@ -52,7 +52,8 @@ const shared = (a: Bill, b: Bill) => Object.entries(a.blobs).reduce((n, [d, s]) 
 function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | undefined; estate: Estate }) {
   const findings = useContext(MarginContext);
   const seen = estate.observed.registries[registry.name];
-  const users = estate.charters.filter((c) => c.mirror === registry.name && bill && [c.release, ...c.addons].includes(bill.name));
+  const { name } = registry;
+  const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
   if (!bill || !seen || (seen.error && !seen.digests.length)) return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
   const lack = missing(bill, new Set(seen.digests)); const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
