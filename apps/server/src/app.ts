@@ -67,7 +67,7 @@ export async function startServer(config: Config): Promise<Running> {
 
   await queue.start();
   await app.listen({ port: config.port, host: config.host });
-  const stopWatch = watch(ctx);
+  const stopWatch = watch(ctx, config.watch * 1000);
   const address = app.server.address();
   return {
     app, ctx, url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,

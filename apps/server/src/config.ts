@@ -10,6 +10,8 @@ export interface Config {
   provingUrl?: string;
   /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
   patience: number;
+  /** Seconds between looks at served zones and registries. */
+  watch: number;
   secureCookies: boolean; logLevel: string;
 }
 
@@ -22,9 +24,11 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new Error('PORT must be a port number');
   const patience = Number(env.PRAESIDOR_PATIENCE ?? 30);
   if (!(patience > 0)) throw new Error('PRAESIDOR_PATIENCE must be a number of seconds');
+  const watch = Number(env.PRAESIDOR_WATCH ?? 30);
+  if (!(watch >= 1)) throw new Error('PRAESIDOR_WATCH must be a number of seconds, 1 or more');
   return {
     databaseUrl: need('DATABASE_URL'), port, host: env.HOST ?? '127.0.0.1', publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
     dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data', ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}), keyringKey: key, detours: parseDetours(env.PRAESIDOR_DETOURS),
-    ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}), patience, secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes', logLevel: env.LOG_LEVEL ?? 'warn',
+    ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}), patience, watch, secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes', logLevel: env.LOG_LEVEL ?? 'warn',
   };
 }

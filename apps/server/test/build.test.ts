@@ -85,6 +85,17 @@ describe('hand-over', () => {
   });
 });
 
+it('a slip in the charter of a serving cluster takes nothing from it', async () => {
+  const held = async () => { const e = await c.estate(); return [e.hosts.filter((h) => h.held?.charter === 'plover').map((h) => `${h.name} ${h.state}`), e.reservations.filter((r) => r.owner.name === 'plover').map((r) => r.address)]; };
+  const before = await held();
+  const { doc, version } = await c.good<{ doc: { workers: object }; version: number }>('GET', '/api/charters/plover');
+  await c.good('PUT', '/api/charters/plover', { doc: { ...doc, machineNetwork: 'lr-machin' }, version });
+  expect(await held()).toEqual(before);
+  await c.good('PUT', '/api/charters/plover', { doc: { ...doc, workers: { ...doc.workers, count: 2 } }, version: version + 1 });
+  expect(await held()).toEqual(before);
+  await c.good('PUT', '/api/charters/plover', { doc, version: version + 2 });
+});
+
 it('a restarted server knows it all', async () => {
   await i.restart();
   expect((await buildOf(c)).status.state).toBe('done');

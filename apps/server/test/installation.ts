@@ -54,7 +54,7 @@ export class Installation {
     await new Promise<void>((done) => { this.control.listen(0, '127.0.0.1', done); });
     this.database = await privateDatabase();
     const port = await new Promise<number>((done) => { const s = createServer(); s.listen(0, '127.0.0.1', () => { const p = (s.address() as { port: number }).port; s.close(() => done(p)); }); });
-    this.config = { databaseUrl: this.database.url, port, host: '127.0.0.1', publicUrl: `http://127.0.0.1:${port}`, dataDir: join(this.dir, 'data'), webDir: join(root, 'apps/web/dist'), keyringKey: randomBytes(32), detours, provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`, patience, secureCookies: false, logLevel: 'silent' };
+    this.config = { databaseUrl: this.database.url, port, host: '127.0.0.1', publicUrl: `http://127.0.0.1:${port}`, dataDir: join(this.dir, 'data'), webDir: join(root, 'apps/web/dist'), keyringKey: randomBytes(32), detours, provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`, patience, watch: 3600, secureCookies: false, logLevel: 'silent' };
     await this.load();
     if (serve) this.running = await startServer(this.config);
     return this;
@@ -63,7 +63,7 @@ export class Installation {
   /** For a server in a process of its own: what it is told, as environment. */
   env(): Record<string, string> {
     const c = this.config; const d = c.detours[0];
-    return { DATABASE_URL: c.databaseUrl, PORT: String(c.port), PRAESIDOR_URL: c.publicUrl, PRAESIDOR_KEY: c.keyringKey.toString('hex'), PRAESIDOR_DATA: c.dataDir, PRAESIDOR_DETOURS: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`, PROVING_URL: c.provingUrl ?? '', PRAESIDOR_PATIENCE: String(c.patience), LOG_LEVEL: 'silent' };
+    return { DATABASE_URL: c.databaseUrl, PORT: String(c.port), PRAESIDOR_URL: c.publicUrl, PRAESIDOR_KEY: c.keyringKey.toString('hex'), PRAESIDOR_DATA: c.dataDir, PRAESIDOR_DETOURS: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`, PROVING_URL: c.provingUrl ?? '', PRAESIDOR_PATIENCE: String(c.patience), PRAESIDOR_WATCH: String(c.watch), LOG_LEVEL: 'silent' };
   }
 
   private async load(): Promise<void> {

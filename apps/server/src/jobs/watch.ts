@@ -7,7 +7,7 @@ import { loadEstate } from '../estate/load.ts';
  * Looks at the outside on its own: served zones, registries, bills not walked yet. One process at a time
  * does it (an advisory lock decides), at once after a start and then every `everyMs`.
  */
-export function watch(ctx: Context, everyMs = 30_000): () => void {
+export function watch(ctx: Context, everyMs: number): () => void {
   let timer: NodeJS.Timeout | undefined; let stopped = false;
   const round = async () => {
     const [{ mine } = { mine: false }] = (await ctx.db.manager.query("select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as mine", [everyMs / 2000])) as { mine: boolean }[];

@@ -19,7 +19,7 @@ export interface HoldResult { hosts: string[]; addresses: string[]; released: st
 
 /**
  * Holds what a charter's plan proposes: its hosts become held, its addresses reservations. What an earlier
- * revision held and this one does not need is given back. A serving host is never touched.
+ * revision held and this one does not need is given back. Nothing is taken from a cluster that serves.
  */
 export async function hold(m: EntityManager, name: string, who: string): Promise<HoldResult> {
   await m.query('select pg_advisory_xact_lock(727004)');
@@ -28,6 +28,9 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
   const plan = resolve(charter, estate);
   const out: HoldResult = { hosts: [], addresses: [], released: [], inverse: [] };
+  // A slip in the charter (a network that is not there) must not give back what is held.
+  if (!plan.site || !plan.network) return out;
+  const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   const put = async (doc: Doc, before: Doc | undefined) => { await writeDoc(m, doc, who); out.inverse.unshift(before ? { op: 'put', doc: before } : { op: 'drop', kind: doc.kind, key: keyOf(doc) }); };
   const wanted = new Map(plan.nodes.map((n) => [n.host, n.role]));
   for (const host of estate.hosts) {
@@ -39,10 +42,13 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   for (const r of estate.reservations.filter((x) => x.owner.kind === 'charter' && x.owner.name === name)) {
     const want = needed.get(r.owner.use);
     if (want?.address === r.address && want.network === r.network) { if (want.name !== r.name || want.mac !== r.mac) await put({ ...want, since: r.since }, r); needed.delete(r.owner.use); continue; }
+    if (serves) continue;
     await dropDoc(m, 'Reservation', keyOf(r));
     out.inverse.unshift({ op: 'put', doc: r }); out.released.push(r.address);
   }
   for (const r of needed.values()) {
+    // What serves keeps its address; the new one is for a cluster built anew.
+    if (serves && estate.reservations.some((x) => x.owner.kind === 'charter' && x.owner.name === name && x.owner.use === r.owner.use)) continue;
     if (await readDoc(m, 'Reservation', keyOf(r))) throw new Refusal('held-twice', `${r.address}, wanted for ${r.owner.use} of ${name}, is reserved for somebody else.`, { remedy: 'Set another address in the charter, or release that reservation.' });
     await put({ ...r, since: new Date().toISOString() }, undefined); out.addresses.push(r.address);
   }

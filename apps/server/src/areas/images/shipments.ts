@@ -93,11 +93,12 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
     if (s.state === 'packing') await pack(ctx, s, source, box, meter, halt.signal);
     else await land(ctx, s, s.state === 'moving' ? source : undefined, to, box, meter, halt.signal, repositoriesOf(Object.values(estate.observed.bills)));
     await meter.write();
+    // Seen first, then said: who reads that it landed finds the findings settled.
+    if (s.state !== 'packing') await lookAt(ctx, s.target);
     await ctx.db.transaction(async (m) => {
       await m.query("update shipment set state = $2, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving')", [id, s.state === 'packing' ? 'packed' : 'landed']);
       await tell(m, 'Shipment', s.label);
     });
-    if (s.state !== 'packing') await lookAt(ctx, s.target);
   } catch (e) {
     if (signal.aborted) throw e;
     if (halt.signal.aborted) return;
