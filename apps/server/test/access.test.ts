@@ -45,6 +45,15 @@ describe('roles, decided by the server', () => {
     expect(a.status).toBe(status);
     if (status === 403) expect(a.body.message).toContain(`is ${role}`);
   });
+  it('keep sites to wardens and pinned controllers to builders', async () => {
+    const edit = async (role: 'planner' | 'builder' | 'warden', kind: string, key: string, path: string[], value: unknown) => (await (await i.as(role)).call('POST', '/api/edits', { why: 'test', edits: [{ op: 'set', kind, key, path, value }] })).status;
+    expect(await edit('builder', 'Site', 'lr', ['timezone'], 'UTC')).toBe(403);
+    expect(await edit('warden', 'Site', 'lr', ['timezone'], 'Europe/Lisbon')).toBe(200);
+    const pin = Array(32).fill('AB').join(':');
+    expect([await edit('planner', 'Host', 'bw-01', ['bmc', 'fingerprint'], pin), await edit('builder', 'Host', 'bw-01', ['bmc', 'fingerprint'], pin)]).toEqual([403, 200]);
+    expect(await edit('planner', 'Host', 'bw-01', ['unit'], 41)).toBe(200);
+    expect((await (await i.as('planner')).call('POST', '/api/import', { text: 'apiVersion: praesidor/v1\nkind: Site\nname: x\ntitle: X\nform: hall\nreach: open\ndomain: x.example\n' })).status).toBe(403);
+  });
   it('refuse what another page would send', async () => {
     const c = await i.as('planner');
     expect((await c.call('POST', '/api/addresses/reserve', { network: 'lr-machine', owner: { kind: 'hand', name: 'x' } }, { 'x-csrf-token': 'guessed' })).body.code).toBe('csrf');

@@ -2,11 +2,18 @@ import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import { docsOf, type Edit, kinds, readDocuments, type Kind, writeDocument } from '@praesidor/core/model';
 import { record } from '../audit.ts';
+import { may, needed, type Role } from '../auth/roles.ts';
 import type { Context } from '../context.ts';
 import { docTables } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
 import { makeEdits, validDoc, writeDoc } from './documents.ts';
 import { loadEstate } from './load.ts';
+
+/** @throws Refusal when the change takes a role that the person has not. */
+function allow(who: { login: string; role: Role }, edit: Parameters<typeof needed>[0]): void {
+  const role = needed(edit);
+  if (!may(who.role, role)) throw new Refusal('not-allowed', `To change a ${edit.kind.toLowerCase()}${edit.path ? ` (${edit.path.join('.')})` : ''} takes the role ${role}; ${who.login} is ${who.role}.`, { remedy: 'Ask a warden.' });
+}
 
 const EditBody = z.strictObject({ edits: z.array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) })).min(1).max(1000), why: z.string().max(200) });
 
@@ -25,6 +32,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
     for (const e of edits) {
       if (e.op === 'put') validDoc(e.doc);
       else if (!Object.hasOwn(kinds, e.kind)) throw new Refusal('invalid', `There is no kind ${String(e.kind).slice(0, 40)}.`);
+      allow(req.who, e.op === 'put' ? { kind: e.doc.kind } : e.op === 'set' ? e : { kind: e.kind });
     }
     return ctx.db.transaction(async (m) => {
       const inverse = await makeEdits(m, edits, req.who.login);
@@ -39,6 +47,8 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       const [row] = (await m.query('select act, subject, inverse, undone_by from audit where id = $1 for update', [id])) as { act: string; subject: string; inverse: Edit[] | null; undone_by: string | null }[];
       if (!row?.inverse) throw new Refusal('not-found', 'There is nothing to undo in that act.');
       if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
+      // Who could do it can undo it; only what is a warden's alone is asked again.
+      for (const e of row.inverse) if ((e.op === 'put' ? e.doc.kind : e.kind) === 'Site') allow(req.who, { kind: 'Site' });
       const inverse = await makeEdits(m, row.inverse, req.who.login);
       const undo = await record(m, req.who.login, `undid: ${row.act}`, row.subject, { of: id }, inverse);
       await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
@@ -57,6 +67,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { text, file } = req.body as { text: string; file: string };
     const { docs, faults } = readDocuments(text, file);
     if (faults.length) throw new Refusal('invalid', `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`, { places: faults.slice(0, 100) });
+    for (const { doc } of docs) allow(req.who, doc);
     const order = Object.keys(kinds) as Kind[];
     return ctx.db.transaction(async (m) => {
       for (const kind of order) for (const { doc } of docs) if (doc.kind === kind) await writeDoc(m, doc, req.who.login);
