@@ -35,10 +35,11 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
           const b = bars.find((y) => y.id === s.id); const st = status.steps[s.id];
           if (!b || !st) return null;
           const look = st.state === 'done' ? 'border-verdigris/50 bg-verdigris-tint text-ink' : st.state === 'running' ? 'border-verdigris bg-verdigris text-on-fill' : st.state === 'failed' ? 'border-brick bg-brick text-on-fill' : st.state === 'cut' ? 'hatch border-rule-2 text-ink-2' : 'border-rule-2 text-ink-2';
-          const text = `${s.lane}, ${s.title}: ${st.state === 'waiting' ? 'not begun' : st.state}${st.of ? `, ${st.done} of ${st.of}` : ''}, ${span(b.end - b.start)}`;
+          const shown = `${s.title}${st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}`;
+          const text = `${s.lane}, ${shown}: ${st.state === 'waiting' ? 'not begun' : st.state}${st.healed.length ? ', healed by itself' : ''}, ${span(b.end - b.start)}`;
           return <button type="button" key={s.id} data-step={s.id} data-state={st.state} aria-label={text} title={`${text}${st.text ? `\n${st.text}` : ''}`} aria-pressed={chosen === s.id} onMouseEnter={() => setOver(s.id)} onClick={() => onChoose(s.id)}
             className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
-            style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}>{s.title}{st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}{st.healed.length ? ' ◦' : ''}</button>;
+            style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}>{shown}{st.healed.length > 0 && <span aria-hidden="true"> ◦</span>}</button>;
         })}
         {now !== undefined && <span className="pointer-events-none absolute top-0 -bottom-px z-10 w-[2px] -translate-x-px bg-brick" style={{ left: x(now) }} />}
       </div>
