@@ -32,7 +32,6 @@ async function heavy(i: Installation, c: Awaited<ReturnType<Installation['as']>>
   await c.good('POST', '/api/import', { text: `apiVersion: praesidor/v1\nkind: Addon\nname: heavy\ntitle: heavy\nversion: '1'\nsource: upstream\ncomponents:\n${Array.from({ length: 8 }, (_, k) => `  - {name: heavy-${k}, image: 'images.upstream.example/addons/heavy-${k}:1', on: worker}`).join('\n')}\n` });
   await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', 'heavy'));
   const bill = await eventually(async () => (await c.estate()).observed.bills.heavy, 'the heavy bill');
-  const { shipment } = await c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', { target: 'lr-registry', bills: ['heavy'] });
   const list = bill.images.flatMap((x) => x.blobs.map((b) => [b, x.ref.split('/').slice(1).join('/').split(':')[0] as string] as const));
   const source = { host: 'images.upstream.example', port: 443, tls: true, trust: { ca: i.world.authorities.get('upstream')?.cert as string } };
   const plain = async () => {
@@ -41,14 +40,20 @@ async function heavy(i: Installation, c: Awaited<ReturnType<Installation['as']>>
     return (performance.now() - began) / 1000;
   };
   await plain();
-  const reference = median([await plain(), await plain(), await plain()]);
-  const memory = process.memoryUsage().rss; const began = performance.now(); let most = 0;
-  const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss - memory); }, 20);
-  await c.good('POST', `/api/shipments/${shipment.label}/start`);
-  const s = await shipmentIn(c, shipment.label, 'packed');
-  clearInterval(watch);
-  const took = (performance.now() - began) / 1000;
-  row(`shipment of ${list.length} blobs, ${(s.bytes / 1e6).toFixed(0)} MB, into a case`, `${took.toFixed(1)} s; plain streamed download + sha256 ${reference.toFixed(1)} s; ratio ${(reference / took).toFixed(2)}; ${(most / 1e6).toFixed(0)} MB more memory`, '≥ 0.7 of its throughput', reference / took >= 0.7);
+  // In turn, pair by pair: on a shared machine a single time says little.
+  const pairs: { plain: number; took: number; more: number; bytes: number }[] = [];
+  for (let n = 0; n < 5; n++) {
+    const reference = await plain();
+    const { shipment } = await c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', { target: 'lr-registry', bills: ['heavy'] });
+    const memory = process.memoryUsage().rss; const began = performance.now(); let more = 0;
+    const watch = setInterval(() => { more = Math.max(more, process.memoryUsage().rss - memory); }, 20);
+    await c.good('POST', `/api/shipments/${shipment.label}/start`);
+    const s = await shipmentIn(c, shipment.label, 'packed');
+    clearInterval(watch);
+    pairs.push({ plain: reference, took: (performance.now() - began) / 1000, more, bytes: s.bytes });
+  }
+  const ratio = median(pairs.map((p) => p.plain / p.took));
+  row(`shipment of ${list.length} blobs, ${((pairs[0]?.bytes ?? 0) / 1e6).toFixed(0)} MB, into a case`, `${median(pairs.map((p) => p.took)).toFixed(1)} s; plain streamed download + sha256 ${median(pairs.map((p) => p.plain)).toFixed(1)} s; ratio ${ratio.toFixed(2)} (median of ${pairs.length} pairs, ${pairs.map((p) => (p.plain / p.took).toFixed(2)).join(', ')}); at most ${(Math.max(...pairs.map((p) => p.more)) / 1e6).toFixed(0)} MB more memory`, '≥ 0.7 of its throughput', ratio >= 0.7);
 }
 
 async function whole() {
