@@ -3,7 +3,7 @@ import { buildOf, builtOrBroken, type Client, eventually, Installation, prepare 
 
 /** One build that meets every fault in turn. What the engineer sees of each: the step, why, and what to do. */
 const i = new Installation(); let c: Client;
-beforeAll(async () => { await i.start({ patience: 4 }); c = await i.as('warden'); await prepare(c); });
+beforeAll(async () => { await i.start({ patience: 6 }); c = await i.as('warden'); await prepare(c); });
 afterAll(() => i.stop());
 
 const resume = () => c.good('POST', '/api/builds/plover/1/resume');

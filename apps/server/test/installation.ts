@@ -44,7 +44,7 @@ export class Installation {
   private readonly clients = new Map<string, Client>();
   readonly password = randomBytes(8).toString('hex');
 
-  async start({ speed = 2000, patience = 3, serve = true, also = [] }: { speed?: number; patience?: number; serve?: boolean; also?: Publication[] } = {}): Promise<this> {
+  async start({ speed = 2000, patience = 15, serve = true, also = [] }: { speed?: number; patience?: number; serve?: boolean; also?: Publication[] } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
     const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
