@@ -38,6 +38,7 @@ describe('by case, into a sealed room', () => {
     await start(label);
     const s = await shipmentIn(c, label, 'packed');
     i.lift('registry-drops', 'upstream');
+    expect(s.resumed).toBeGreaterThanOrEqual(1);
     expect(s.movedBytes).toBe(s.bytes);
     const dir = join(i.config.dataDir, 'cases', label);
     execFileSync('sha256sum', ['--quiet', '-c', 'SHA256SUMS'], { cwd: dir });

@@ -5,7 +5,7 @@ export const faultKinds = {
   'bmc-password': { on: 'machine', title: 'BMC refuses the password', text: 'every request is answered with 401' },
   'node-never-boots': { on: 'machine', title: 'Node never boots', text: 'power comes on and nothing is ever fetched' },
   'node-dies-pulling': { on: 'machine', title: 'Node dies while pulling images', text: 'power goes off after a third of the images' },
-  'registry-drops': { on: 'registry', title: 'Registry drops connections', text: 'every fourth blob is cut off half-way' },
+  'registry-drops': { on: 'registry', title: 'Registry drops connections', text: 'the first blob asked for and every fourth after it are cut off half-way, each once' },
   'registry-name': { on: 'registry', title: 'Registry certificate for another name', text: 'the certificate shown names another host' },
   'registry-corrupts': { on: 'registry', title: 'Registry serves a wrong byte', text: 'one byte of every tenth blob is changed' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },

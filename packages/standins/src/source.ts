@@ -62,14 +62,18 @@ export async function publish(store: Store, publications: readonly Publication[]
 
 /** The product's registry with faults in front of it. */
 export function faultyRegistry(name: string, store: Store, pair: Pair, wrong: Pair, faults: Faults, users?: Record<string, string>, writers?: string[]): Server {
-  let count = 0;
+  let count = 0; let dropping = false; const dropped = new Set<string>();
+  // The first blob asked for after planting, then every fourth; each only once, so that who asks again is served.
+  const drops = (url: string) => { if (!faults.has('registry-drops', name)) { dropping = false; return false; } if (!dropping) { dropping = true; dropped.clear(); count = 4; } if (count % 4 !== 0 || dropped.has(url)) return false; dropped.add(url); return true; };
   const server = createRegistry({
     store, tls: pair, ...(users ? { users } : {}), ...(writers ? { writers } : {}),
     before: (req, res) => {
       if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
       count++;
-      const write = res.write.bind(res) as (chunk: Buffer) => boolean;
-      if (faults.has('registry-drops', name) && count % 4 === 0) res.write = ((chunk: Buffer) => { write(chunk.subarray(0, chunk.length >> 1)); setImmediate(() => res.destroy()); return true; }) as never;
+      const write = res.write.bind(res) as (chunk: Buffer, sent?: () => void) => boolean;
+      // The socket itself: a response that has ended meanwhile no longer holds it, and the other side would wait.
+      const { socket } = req;
+      if (drops(req.url.split('?')[0] ?? '')) res.write = ((chunk: Buffer) => { write(chunk.subarray(0, chunk.length >> 1), () => socket.destroy()); return true; }) as never;
       if (faults.has('registry-corrupts', name) && count % 10 === 0) res.write = ((chunk: Buffer) => { const bad = Buffer.from(chunk); bad[0] = (bad[0] ?? 0) ^ 1; return write(bad); }) as never;
       return false;
     },
