@@ -62,6 +62,7 @@ describe('on the sheet', () => {
   it('the text marks what cannot be read at its line, and nothing of it reaches the plan', async () => {
     await b.open(url('/clusters/dunlin?site=dnl&tab=text'));
     const editor = await b.find("//*[@aria-label='Charter as text']");
+    await b.find("//*[contains(@class, 'cm-lint-marker')]"); // the findings stand at their lines
     await editor.sendKeys(Key.chord(Key.CONTROL, Key.HOME));
     await editor.sendKeys('nonsense: here\n');
     await b.see('unknown field');

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { applyEdits, emptyEstate, limits, nearest, readDocuments, type Site, setAt, writeDocument } from './index.ts';
+import { applyEdits, emptyEstate, kinds, limits, nearest, readDocuments, type Site, setAt, writeDocument } from './index.ts';
 
 const site = 'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';
 
@@ -34,6 +34,8 @@ describe('reading documents', () => {
     const doc = readDocuments(site).docs[0]?.doc as never;
     expect(readDocuments(writeDocument(doc)).docs[0]?.doc).toEqual(doc);
     expect(writeDocument({ ...(doc as object), ...{ title: 'Lantern Rock' } } as never)).toBe(writeDocument(doc));
+    const net = kinds.Network.parse({ kind: 'Network', name: 'm', site: 'lr', purpose: 'machine', prefix: '10.0.0.0/24', dhcp: [{ range: '10.0.0.8-10.0.0.9', name: 'lease' }] });
+    expect(writeDocument(net)).toContain('dhcp:\n  - name: lease\n    range: 10.0.0.8-10.0.0.9\n');
   });
 });
 

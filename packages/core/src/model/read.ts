@@ -111,9 +111,15 @@ function deepest(text: string): number {
   return most;
 }
 
-/** The document as YAML, keys in the order of its schema, so that the same document always gives the same text. */
+/** The document as YAML, keys in the order of its schema at every depth, so that the same document always gives the same text. */
 export function writeDocument(doc: Doc): string {
-  const shape = (kinds[doc.kind] as unknown as { def: { shape: object } }).def.shape;
-  const ordered = Object.fromEntries(Object.keys(shape).filter((k) => (doc as Record<string, unknown>)[k] !== undefined).map((k) => [k, (doc as Record<string, unknown>)[k]]));
-  return stringify(ordered, { lineWidth: 0, flowCollectionPadding: false });
+  const inOrder = (value: unknown, path: (string | number)[]): unknown => {
+    if (Array.isArray(value)) return value.map((v, i) => inOrder(v, [...path, i]));
+    if (value === null || typeof value !== 'object') return value;
+    const given = value as Record<string, unknown>;
+    const known = keysAt(kinds[doc.kind], path);
+    const keys = [...known, ...Object.keys(given).filter((k) => !known.includes(k)).sort()].filter((k) => given[k] !== undefined);
+    return Object.fromEntries(keys.map((k) => [k, inOrder(given[k], [...path, k])]));
+  };
+  return stringify(inOrder(doc, []), { lineWidth: 0, flowCollectionPadding: false });
 }
