@@ -88,7 +88,7 @@ describe('in the frame', () => {
     await b.choose('Fault', 'bmc-silent');
     await b.choose('Subject', 'lr-04');
     await b.click('button', 'Plant it');
-    await b.find("//ul[@aria-label='Planted faults']//*[.='lr-04']", 60_000);
+    await b.find("//ul[@aria-label='Planted faults']//*[.='lr-04']", 120_000);
     expect(i.world.faults.list()).toEqual([{ kind: 'bmc-silent', subject: 'lr-04' }]);
     await b.click('button', 'Lift it');
     await b.see('No fault is planted.');
