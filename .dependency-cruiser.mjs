@@ -1,14 +1,60 @@
-const rule = (name, comment, from, to) => ({ name, comment, severity: 'error', from: { path: from, pathNot: '(\\.test\\.ts$|/test/)' }, to: { path: to } });
+const rule = (name, comment, from, to) => ({
+  name,
+  comment,
+  severity: 'error',
+  from: { path: from, pathNot: '(\\.test\\.ts$|/test/)' },
+  to: { path: to },
+});
 
 /** The arrows of imports run one way: docs/architecture.md. */
 export default {
   forbidden: [
-    rule('core-stays-pure', 'core imports nothing of ours and nothing that does I/O', '^packages/core/src', '^(packages/(protocols|registry|standins)|apps/)|^(node:)?(fs|net|http|https|tls|dgram|child_process|os|path|crypto|worker_threads)$|node_modules/(react|fastify|typeorm|pg|undici)/'),
-    rule('protocols-know-core-only', 'protocol clients know neither server nor stand-ins', '^packages/protocols/src', '^(packages/(registry|standins)|apps/)'),
-    rule('registry-stands-alone', 'the registry must run where nothing else is', '^packages/registry/src', '^(packages/(core|protocols|standins)|apps/)'),
-    rule('no-standins-in-the-product', 'the product never knows that it talks to a stand-in', '^(apps/(server|web|cli)/src|packages/(core|protocols|registry)/src)', '^packages/standins'),
-    rule('web-through-http', 'the interface and the command line use core and HTTP', '^apps/(web|cli)/src', '^(packages/(protocols|registry|standins)|apps/server)'),
-    { name: 'no-circles', severity: 'error', from: { pathNot: '(routes\\.tsx$)' }, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    rule(
+      'core-stays-pure',
+      'core imports nothing of ours and nothing that does I/O',
+      '^packages/core/src',
+      '^(packages/(protocols|registry|standins)|apps/)|^(node:)?(fs|net|http|https|tls|dgram|child_process|os|path|crypto|worker_threads)$|node_modules/(react|fastify|typeorm|pg|undici)/',
+    ),
+    rule(
+      'protocols-know-core-only',
+      'protocol clients know neither server nor stand-ins',
+      '^packages/protocols/src',
+      '^(packages/(registry|standins)|apps/)',
+    ),
+    rule(
+      'registry-stands-alone',
+      'the registry must run where nothing else is',
+      '^packages/registry/src',
+      '^(packages/(core|protocols|standins)|apps/)',
+    ),
+    rule(
+      'no-standins-in-the-product',
+      'the product never knows that it talks to a stand-in',
+      '^(apps/(server|web|cli)/src|packages/(core|protocols|registry)/src)',
+      '^packages/standins',
+    ),
+    rule(
+      'web-through-http',
+      'the interface and the command line use core and HTTP',
+      '^apps/(web|cli)/src',
+      '^(packages/(protocols|registry|standins)|apps/server)',
+    ),
+    {
+      name: 'no-circles',
+      severity: 'error',
+      from: { pathNot: '(routes\\.tsx$)' },
+      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+    },
   ],
-  options: { doNotFollow: { path: 'node_modules' }, tsPreCompilationDeps: true, tsConfig: { fileName: 'tsconfig.json' }, exclude: { path: '(dist|node_modules/.vite)' }, enhancedResolveOptions: { exportsFields: ['exports'], conditionNames: ['import', 'default'], extensions: ['.ts', '.tsx', '.js', '.mjs'] } },
+  options: {
+    doNotFollow: { path: 'node_modules' },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: 'tsconfig.json' },
+    exclude: { path: '(dist|node_modules/.vite)' },
+    enhancedResolveOptions: {
+      exportsFields: ['exports'],
+      conditionNames: ['import', 'default'],
+      extensions: ['.ts', '.tsx', '.js', '.mjs'],
+    },
+  },
 };

@@ -11,15 +11,42 @@ const state = mkdtempSync(join(tmpdir(), 'praesidor-demo-'));
 spawnSync('chmod', ['755', state]);
 
 function demo() {
-  const child = spawn(process.execPath, ['scripts/demo.mjs'], { cwd: root, env: { ...process.env, PRAESIDOR_STATE: join(state, 'kept'), PORT: '18080', SPEED: '600' }, stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawn(process.execPath, ['scripts/demo.mjs'], {
+    cwd: root,
+    env: { ...process.env, PRAESIDOR_STATE: join(state, 'kept'), PORT: '18080', SPEED: '600' },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
   let said = '';
-  child.stdout.on('data', (d) => { said += d; }); child.stderr.on('data', (d) => { said += d; });
+  child.stdout.on('data', (d) => {
+    said += d;
+  });
+  child.stderr.on('data', (d) => {
+    said += d;
+  });
   const ended = new Promise<number | null>((done) => child.once('exit', done));
-  return { child, ended, said: () => said, up: () => eventually(async () => /Praesidor is at +(\S+)/.exec(said)?.[1] || (child.exitCode !== null && Promise.reject(new Error(said))), 'the demonstration is up', 90_000) };
+  return {
+    child,
+    ended,
+    said: () => said,
+    up: () =>
+      eventually(
+        async () => /Praesidor is at +(\S+)/.exec(said)?.[1] || (child.exitCode !== null && Promise.reject(new Error(said))),
+        'the demonstration is up',
+        90_000,
+      ),
+  };
 }
 /** Processes that belong to this demonstration. */
-const left = () => spawnSync('pgrep', ['-f', join(state, 'kept')], { encoding: 'utf8' }).stdout.trim().split('\n').filter(Boolean);
-const listens = (url: string) => fetch(`${url}/api/health`).then((r) => r.ok, () => false);
+const left = () =>
+  spawnSync('pgrep', ['-f', join(state, 'kept')], { encoding: 'utf8' })
+    .stdout.trim()
+    .split('\n')
+    .filter(Boolean);
+const listens = (url: string) =>
+  fetch(`${url}/api/health`).then(
+    (r) => r.ok,
+    () => false,
+  );
 
 afterAll(() => rmSync(state, { recursive: true, force: true }));
 
@@ -31,13 +58,17 @@ describe('the demonstration', () => {
     const c = new Client(url);
     expect(await c.signIn(warden?.login ?? '', warden?.password ?? '')).toBe(200);
     expect(first.said()).toContain(warden?.password);
-    const { reservations } = await c.good<{ reservations: { address: string }[] }>('POST', '/api/addresses/reserve', { network: 'lr-machine', owner: { kind: 'hand', name: 'radar desk' } });
+    const { reservations } = await c.good<{ reservations: { address: string }[] }>('POST', '/api/addresses/reserve', {
+      network: 'lr-machine',
+      owner: { kind: 'hand', name: 'radar desk' },
+    });
     first.child.kill('SIGINT');
     expect(await first.ended).toBe(0);
     expect(left()).toEqual([]);
     expect(await listens(url)).toBe(false);
 
-    const second = demo(); const began = Date.now();
+    const second = demo();
+    const began = Date.now();
     await second.up();
     const took = (Date.now() - began) / 1000;
     second.child.kill('SIGKILL');

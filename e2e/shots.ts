@@ -6,10 +6,22 @@ import { followNextMoves, type Station } from './walk.ts';
 /** One current picture of each main view, taken on the walk through the demonstration. */
 const i = await new Installation().start({ speed: 120 });
 const c = await i.as('warden');
-await eventually(async () => { const e = await c.estate(); return ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && Object.keys(e.observed.registries).length >= 5 && Object.keys(e.observed.zones).length > 3; }, 'everything looked at');
+await eventually(async () => {
+  const e = await c.estate();
+  return (
+    ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) &&
+    Object.keys(e.observed.registries).length >= 5 &&
+    Object.keys(e.observed.zones).length > 3
+  );
+}, 'everything looked at');
 const b = await openBrowser();
 const shot = (name: string) => b.picture(join(import.meta.dirname, '../docs/screenshots', `${name}.png`));
-const page = async (name: string, path: string, sees: string) => { await b.open(i.config.publicUrl + path); await b.see(sees); await b.find("//aside[not(contains(., 'checking…'))]"); await shot(name); };
+const page = async (name: string, path: string, sees: string) => {
+  await b.open(i.config.publicUrl + path);
+  await b.see(sees);
+  await b.find("//aside[not(contains(., 'checking…'))]");
+  await shot(name);
+};
 try {
   const at: Partial<Record<Station, () => Promise<void>>> = {
     'signed-in': async () => {
@@ -29,7 +41,11 @@ try {
       await b.open(here);
       await b.find('//h1');
     },
-    building: async () => { await b.find("//*[@data-state='done' and contains(@data-step, 'lr-02/images')]", 120_000); await b.find("//*[@data-state='running' and contains(@data-step, 'lr-05/images')]"); await shot('build'); },
+    building: async () => {
+      await b.find("//*[@data-state='done' and contains(@data-step, 'lr-02/images')]", 120_000);
+      await b.find("//*[@data-state='running' and contains(@data-step, 'lr-05/images')]");
+      await shot('build');
+    },
     outputs: async () => {
       await shot('proof');
       await page('names', '/addresses/names?site=lr&zone=lr.kestrelferries.example', 'foreign');
@@ -38,6 +54,11 @@ try {
       await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'pulled images.upstream.example');
     },
   };
-  await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (s) => { await at[s]?.(); });
-} finally { await b.close(); await i.stop(); }
+  await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (s) => {
+    await at[s]?.();
+  });
+} finally {
+  await b.close();
+  await i.stop();
+}
 process.exit(0);

@@ -6,27 +6,61 @@ import { Installation } from '../apps/server/test/installation.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 import { followNextMoves, type Station } from './walk.ts';
 
-const i = new Installation(); let b: Browser;
-beforeAll(async () => { await i.start({ speed: 600 }); b = await openBrowser(); });
-afterAll(async () => { await b?.close(); await i.stop(); });
+const i = new Installation();
+let b: Browser;
+beforeAll(async () => {
+  await i.start({ speed: 600 });
+  b = await openBrowser();
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
 
 const axe = readFileSync(join(import.meta.dirname, '../node_modules/axe-core/axe.min.js'), 'utf8');
 /** What axe finds serious or worse on the page as it stands. */
 async function faults(): Promise<string[]> {
   await b.driver.executeScript(axe);
-  const found = await b.driver.executeAsyncScript<{ violations: { id: string; impact: string; nodes: { html: string }[] }[] }>("axe.run(document, { resultTypes: ['violations'] }).then(arguments[0])");
-  return found.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
+  const found = await b.driver.executeAsyncScript<{ violations: { id: string; impact: string; nodes: { html: string }[] }[] }>(
+    "axe.run(document, { resultTypes: ['violations'] }).then(arguments[0])",
+  );
+  return found.violations
+    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
+    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
 }
 
 describe('somebody who has never seen it', () => {
   it('follows Next moves from an empty room to a proved cluster', async () => {
-    const seen: Station[] = []; const wrong: Record<string, string[]> = {};
+    const seen: Station[] = [];
+    const wrong: Record<string, string[]> = {};
     const effects: Partial<Record<Station, () => void | Promise<void>>> = {
-      sighted: async () => { expect((await (await i.as('warden')).estate()).observed.sightings).toHaveLength(8); },
-      listed: async () => { expect((await (await i.as('warden')).estate()).hosts.filter((h) => h.site === 'lr').map((h) => h.state).sort()).toEqual(['fit', 'fit', 'fit', 'fit', 'fit', 'fit', 'listed', 'serving']); },
-      settled: async () => { expect((await (await i.as('warden')).estate()).charters.find((c) => c.name === 'plover')?.overlay.mtu).toBeUndefined(); },
-      names: () => { expect(i.world.dns.zones.find((z) => z.name === 'lr.kestrelferries.example')?.records.map((r) => `${r.name} ${r.value}`)).toContain('*.in.plover.lr.kestrelferries.example 10.62.8.21'); },
-      proved: () => { expect(i.world.clusters.list()).toMatchObject([{ name: 'plover', up: true, members: ['lr-02', 'lr-04', 'lr-06', 'lr-05', 'lr-07', 'lr-08'].sort() }].map((c) => ({ ...c, members: expect.arrayContaining(c.members) }))); },
+      sighted: async () => {
+        expect((await (await i.as('warden')).estate()).observed.sightings).toHaveLength(8);
+      },
+      listed: async () => {
+        expect(
+          (await (await i.as('warden')).estate()).hosts
+            .filter((h) => h.site === 'lr')
+            .map((h) => h.state)
+            .sort(),
+        ).toEqual(['fit', 'fit', 'fit', 'fit', 'fit', 'fit', 'listed', 'serving']);
+      },
+      settled: async () => {
+        expect((await (await i.as('warden')).estate()).charters.find((c) => c.name === 'plover')?.overlay.mtu).toBeUndefined();
+      },
+      names: () => {
+        expect(
+          i.world.dns.zones.find((z) => z.name === 'lr.kestrelferries.example')?.records.map((r) => `${r.name} ${r.value}`),
+        ).toContain('*.in.plover.lr.kestrelferries.example 10.62.8.21');
+      },
+      proved: () => {
+        expect(i.world.clusters.list()).toMatchObject(
+          [{ name: 'plover', up: true, members: ['lr-02', 'lr-04', 'lr-06', 'lr-05', 'lr-07', 'lr-08'].sort() }].map((c) => ({
+            ...c,
+            members: expect.arrayContaining(c.members),
+          })),
+        );
+      },
     };
     await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (station) => {
       seen.push(station);
@@ -81,7 +115,19 @@ describe('in the frame', () => {
     await b.type('Go to, or do', 'switch theme');
     await b.press('\uE007');
     expect(await b.driver.executeScript('return document.documentElement.dataset.theme')).toBe('night');
-    for (const path of ['/estate', '/hosts?site=lr&host=lr-03', '/addresses?site=lr', '/images', '/clusters/plover', '/builds/plover/1']) { await b.open(i.config.publicUrl + path); await b.find('//h1'); await b.find('//aside'); expect([path, await faults()]).toEqual([path, []]); }
+    for (const path of [
+      '/estate',
+      '/hosts?site=lr&host=lr-03',
+      '/addresses?site=lr',
+      '/images',
+      '/clusters/plover',
+      '/builds/plover/1',
+    ]) {
+      await b.open(i.config.publicUrl + path);
+      await b.find('//h1');
+      await b.find('//aside');
+      expect([path, await faults()]).toEqual([path, []]);
+    }
   });
   it('a fault is planted and lifted on the proving ground, and is in the devices', async () => {
     await b.open(`${i.config.publicUrl}/proving`);

@@ -1,10 +1,26 @@
 import type { Browser } from './lib/browser.ts';
 
 /** Called after each station; the test looks at effects there, the picture script takes its pictures. */
-export type Station = 'signed-in' | 'sighted' | 'measured' | 'listed' | 'settled' | 'shipped' | 'names' | 'ready' | 'building' | 'proved' | 'outputs';
+export type Station =
+  | 'signed-in'
+  | 'sighted'
+  | 'measured'
+  | 'listed'
+  | 'settled'
+  | 'shipped'
+  | 'names'
+  | 'ready'
+  | 'building'
+  | 'proved'
+  | 'outputs';
 
 /** Somebody who has never seen it follows Next moves from top to bottom, until plover stands and is proved. */
-export async function followNextMoves(b: Browser, url: string, account: { login: string; password: string }, at: (station: Station) => Promise<void> = async () => undefined): Promise<void> {
+export async function followNextMoves(
+  b: Browser,
+  url: string,
+  account: { login: string; password: string },
+  at: (station: Station) => Promise<void> = async () => undefined,
+): Promise<void> {
   await b.open(url);
   await b.type('Login', account.login);
   await b.type('Password', account.password);
@@ -26,7 +42,10 @@ export async function followNextMoves(b: Browser, url: string, account: { login:
   await at('listed');
 
   await b.click('link', 'Praesidor');
-  for (const [move, effect] of [['Move pool to', 'Service pool lies inside a DHCP scope'], ['Let it follow: 1442', 'Pod MTU 1500 does not fit the link']] as const) {
+  for (const [move, effect] of [
+    ['Move pool to', 'Service pool lies inside a DHCP scope'],
+    ['Let it follow: 1442', 'Pod MTU 1500 does not fit the link'],
+  ] as const) {
     await b.clickText(move, "//ol[@aria-label='Next moves']");
     await b.click('button', 'Make this change', "//*[@role='dialog']");
     await b.gone(effect);

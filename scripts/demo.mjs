@@ -19,7 +19,10 @@ async function end(code) {
   process.stdout.write('everything has ended.\n');
   process.exit(code);
 }
-process.on('SIGINT', () => void end(0)).on('SIGTERM', () => void end(0)).on('SIGHUP', () => void end(0));
+process
+  .on('SIGINT', () => void end(0))
+  .on('SIGTERM', () => void end(0))
+  .on('SIGHUP', () => void end(0));
 
 try {
   const began = Date.now();
@@ -37,15 +40,50 @@ try {
   const shift = await freeShift();
   const detours = `10.0.0.0/8=127.0.0.0/8+${shift}`;
   const provingPort = await step('Starting the stand-ins', async () => {
-    const p = start('standins', 'packages/standins/src/main.ts', { PRAESIDOR_DETOURS: detours, PROVING_DIR: join(state, 'world'), PROVING_PORT: String(await freePort(8090)), PROVING_SPEED: process.env.SPEED ?? '60' }, logs);
+    const p = start(
+      'standins',
+      'packages/standins/src/main.ts',
+      {
+        PRAESIDOR_DETOURS: detours,
+        PROVING_DIR: join(state, 'world'),
+        PROVING_PORT: String(await freePort(8090)),
+        PROVING_SPEED: process.env.SPEED ?? '60',
+      },
+      logs,
+    );
     stops.push(() => p.stop());
     watchFor(p, 'The stand-ins');
     return p.listening;
   });
-  const accounts = kept(join(state, 'accounts.json'), () => [['iris', 'Iris Wend', 'warden'], ['bo', 'Bo Lindqvist', 'builder'], ['pia', 'Pia Moreau', 'planner'], ['rui', 'Rui Sants', 'reader']].map(([login, name, role]) => ({ login, name, role, password: word() })));
+  const accounts = kept(join(state, 'accounts.json'), () =>
+    [
+      ['iris', 'Iris Wend', 'warden'],
+      ['bo', 'Bo Lindqvist', 'builder'],
+      ['pia', 'Pia Moreau', 'planner'],
+      ['rui', 'Rui Sants', 'reader'],
+    ].map(([login, name, role]) => ({ login, name, role, password: word() })),
+  );
   const port = await freePort(Number(process.env.PORT ?? 8080));
-  const env = { DATABASE_URL: pg.url('praesidor'), PORT: String(port), PRAESIDOR_URL: `http://127.0.0.1:${port}`, PRAESIDOR_KEY: keyringKey(state), PRAESIDOR_DATA: join(state, 'data'), PRAESIDOR_WEB: join(root, 'apps/web/dist'), PRAESIDOR_DETOURS: detours, PROVING_URL: `http://127.0.0.1:${provingPort}` };
-  await step('Loading the demonstration', () => start('load', 'apps/server/src/setup/load.ts', { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: join(root, 'demo') }, logs).listening);
+  const env = {
+    DATABASE_URL: pg.url('praesidor'),
+    PORT: String(port),
+    PRAESIDOR_URL: `http://127.0.0.1:${port}`,
+    PRAESIDOR_KEY: keyringKey(state),
+    PRAESIDOR_DATA: join(state, 'data'),
+    PRAESIDOR_WEB: join(root, 'apps/web/dist'),
+    PRAESIDOR_DETOURS: detours,
+    PROVING_URL: `http://127.0.0.1:${provingPort}`,
+  };
+  await step(
+    'Loading the demonstration',
+    () =>
+      start(
+        'load',
+        'apps/server/src/setup/load.ts',
+        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: join(root, 'demo') },
+        logs,
+      ).listening,
+  );
   const url = await step('Starting the server', async () => {
     const s = start('server', 'apps/server/src/main.ts', env, logs);
     stops.push(() => s.stop());
@@ -67,14 +105,24 @@ Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
 }
 
 function watchFor(p, what) {
-  void p.ended.then((code) => { if (!ending) { process.stderr.write(`\n${what} ended unexpectedly (${code}); see .praesidor/logs.\n`); void end(1); } });
+  void p.ended.then((code) => {
+    if (!ending) {
+      process.stderr.write(`\n${what} ended unexpectedly (${code}); see .praesidor/logs.\n`);
+      void end(1);
+    }
+  });
 }
 
 /** Ports of the stand-ins are those of the plan, shifted: the first shift at which nobody listens. */
 async function freeShift() {
   for (let shift = 20000; shift < 50000; shift += 1000) {
     const want = 6443 + shift;
-    if ((await freePort(want)) === want && (await freePort(443 + shift)) === 443 + shift && (await freePort(53 + shift)) === 53 + shift) return shift;
+    if (
+      (await freePort(want)) === want &&
+      (await freePort(443 + shift)) === 443 + shift &&
+      (await freePort(53 + shift)) === 53 + shift
+    )
+      return shift;
   }
   throw new Error('no free range of ports on loopback');
 }

@@ -10,7 +10,10 @@ import { keyringKey, kept, word } from './lib/secrets.mjs';
 
 checkNode();
 const stops = [];
-const end = async (code) => { for (const s of stops.reverse()) await s().catch(() => undefined); process.exit(code); };
+const end = async (code) => {
+  for (const s of stops.reverse()) await s().catch(() => undefined);
+  process.exit(code);
+};
 process.on('SIGINT', () => void end(0)).on('SIGTERM', () => void end(0));
 try {
   await modules();
@@ -18,16 +21,46 @@ try {
   let url = process.env.DATABASE_URL;
   if (!url) {
     await debian({ postgresql: packages.postgresql });
-    const pg = await step('Starting PostgreSQL', async () => { const p = await startPostgres(join(state, 'own-postgres'), 54330); stops.push(() => p.stop()); createDatabase(p, 'praesidor'); return p; });
+    const pg = await step('Starting PostgreSQL', async () => {
+      const p = await startPostgres(join(state, 'own-postgres'), 54330);
+      stops.push(() => p.stop());
+      createDatabase(p, 'praesidor');
+      return p;
+    });
     url = pg.url('praesidor');
   }
   mkdirSync(join(state, 'empty/estate'), { recursive: true });
   const port = await freePort(Number(process.env.PORT ?? 8080));
-  const env = { PRAESIDOR_URL: `http://127.0.0.1:${port}`, PRAESIDOR_KEY: process.env.PRAESIDOR_KEY ?? keyringKey(join(state, 'own')), PRAESIDOR_DATA: join(state, 'own/data'), PRAESIDOR_WEB: join(root, 'apps/web/dist'), ...process.env, DATABASE_URL: url, PORT: String(port) };
-  const first = kept(join(state, 'own/warden.json'), () => ({ login: 'warden', name: 'Warden', role: 'warden', password: word() + word() }));
-  await step('Bringing the database up to date', () => start('load', 'apps/server/src/setup/load.ts', { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify([first]), PRAESIDOR_LOAD: join(state, 'empty') }).listening);
+  const env = {
+    PRAESIDOR_URL: `http://127.0.0.1:${port}`,
+    PRAESIDOR_KEY: process.env.PRAESIDOR_KEY ?? keyringKey(join(state, 'own')),
+    PRAESIDOR_DATA: join(state, 'own/data'),
+    PRAESIDOR_WEB: join(root, 'apps/web/dist'),
+    ...process.env,
+    DATABASE_URL: url,
+    PORT: String(port),
+  };
+  const first = kept(join(state, 'own/warden.json'), () => ({
+    login: 'warden',
+    name: 'Warden',
+    role: 'warden',
+    password: word() + word(),
+  }));
+  await step(
+    'Bringing the database up to date',
+    () =>
+      start('load', 'apps/server/src/setup/load.ts', {
+        ...env,
+        PRAESIDOR_ACCOUNTS: JSON.stringify([first]),
+        PRAESIDOR_LOAD: join(state, 'empty'),
+      }).listening,
+  );
   const s = start('server', 'apps/server/src/main.ts', env);
   stops.push(() => s.stop());
-  process.stdout.write(`Praesidor is at ${await s.listening}; the first account is ${first.login}, its password stands in .praesidor/own/warden.json\n`);
+  process.stdout.write(
+    `Praesidor is at ${await s.listening}; the first account is ${first.login}, its password stands in .praesidor/own/warden.json\n`,
+  );
   void s.ended.then((code) => end(code ?? 1));
-} catch (e) { fail(`It could not be started: ${e.message}`); }
+} catch (e) {
+  fail(`It could not be started: ${e.message}`);
+}

@@ -10,35 +10,64 @@ import { fail, step } from './lib/say.mjs';
 checkNode();
 const began = Date.now();
 let pg;
-const stop = async () => { await pg?.stop().catch(() => undefined); };
-process.on('SIGINT', () => void stop().then(() => process.exit(130))).on('SIGTERM', () => void stop().then(() => process.exit(143)));
+const stop = async () => {
+  await pg?.stop().catch(() => undefined);
+};
+process
+  .on('SIGINT', () => void stop().then(() => process.exit(130)))
+  .on('SIGTERM', () => void stop().then(() => process.exit(143)));
 
 const bin = (name) => join(root, 'node_modules/.bin', name);
 /** Runs a tool and shows what it says only when it finds something. */
 function quietly(what, command, args) {
   return step(what, async () => {
     const r = spawnSync(command, args, { cwd: root, encoding: 'utf8' });
-    if (r.status !== 0) { process.stdout.write(`\n${r.stdout ?? ''}${r.stderr ?? ''}\n`); throw new Error(`${what} found something`); }
+    if (r.status !== 0) {
+      process.stdout.write(`\n${r.stdout ?? ''}${r.stderr ?? ''}\n`);
+      throw new Error(`${what} found something`);
+    }
   });
 }
 
 try {
   await debian(packages);
   await modules();
-  await quietly('Linting', bin('biome'), ['lint', '--error-on-warnings', '.']);
-  await quietly('Holding imports against the layers', bin('depcruise'), ['--config', '.dependency-cruiser.mjs', 'packages', 'apps']);
+  await quietly('Linting', bin('biome'), ['check', '--error-on-warnings', '.']);
+  await quietly('Holding imports against the layers', bin('depcruise'), [
+    '--config',
+    '.dependency-cruiser.mjs',
+    'packages',
+    'apps',
+  ]);
   await quietly('Checking types', process.execPath, ['node_modules/typescript-7/bin/tsc', '--noEmit', '-p', 'tsconfig.json']);
   await web();
-  pg = await step('Starting PostgreSQL', async () => { const p = await startPostgres(join(state, 'test-postgres'), 54400); createDatabase(p, 'tests'); return p; });
+  pg = await step('Starting PostgreSQL', async () => {
+    const p = await startPostgres(join(state, 'test-postgres'), 54400);
+    createDatabase(p, 'tests');
+    return p;
+  });
   const report = join(state, 'test-results.json');
   rmSync(report, { force: true });
   const code = await new Promise((done) => {
-    spawn(process.execPath, [join(root, 'node_modules/vitest/vitest.mjs'), 'run', '--reporter=default', '--reporter=json', `--outputFile.json=${report}`, ...process.argv.slice(2)], { cwd: root, stdio: 'inherit', env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') } }).once('exit', (c) => done(c ?? 1));
+    spawn(
+      process.execPath,
+      [
+        join(root, 'node_modules/vitest/vitest.mjs'),
+        'run',
+        '--reporter=default',
+        '--reporter=json',
+        `--outputFile.json=${report}`,
+        ...process.argv.slice(2),
+      ],
+      { cwd: root, stdio: 'inherit', env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') } },
+    ).once('exit', (c) => done(c ?? 1));
   });
   await stop();
   const r = JSON.parse(readFileSync(report, 'utf8'));
   const skipped = r.numPendingTests + (r.numTodoTests ?? 0);
-  process.stdout.write(`\nafter ${Math.round((Date.now() - began) / 1000)} s\ntotal: ${r.numPassedTests} passed, ${r.numFailedTests} failed${skipped ? `, ${skipped} skipped` : ''}\n`);
+  process.stdout.write(
+    `\nafter ${Math.round((Date.now() - began) / 1000)} s\ntotal: ${r.numPassedTests} passed, ${r.numFailedTests} failed${skipped ? `, ${skipped} skipped` : ''}\n`,
+  );
   process.exit(code);
 } catch (e) {
   await stop();

@@ -5,10 +5,32 @@ import chrome from 'selenium-webdriver/chrome.js';
 
 /** Debian's Chromium at 1280×800, with no way to anything but loopback. */
 export async function openBrowser(): Promise<Browser> {
-  const options = new chrome.Options().setBinaryPath('/usr/bin/chromium').addArguments('--headless=new', '--no-sandbox', '--disable-dev-shm-usage', '--hide-scrollbars', '--force-device-scale-factor=1', '--window-size=1280,800', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--disable-extensions', '--disable-default-apps', '--incognito', '--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1');
+  const options = new chrome.Options()
+    .setBinaryPath('/usr/bin/chromium')
+    .addArguments(
+      '--headless=new',
+      '--no-sandbox',
+      '--disable-dev-shm-usage',
+      '--hide-scrollbars',
+      '--force-device-scale-factor=1',
+      '--window-size=1280,800',
+      '--no-first-run',
+      '--disable-background-networking',
+      '--disable-component-update',
+      '--disable-sync',
+      '--disable-extensions',
+      '--disable-default-apps',
+      '--incognito',
+      '--host-resolver-rules=MAP * ~NOTFOUND, EXCLUDE 127.0.0.1',
+    );
   const service = new chrome.ServiceBuilder('/usr/bin/chromedriver').build();
   const driver = chrome.Driver.createSession(options, service);
-  await driver.sendDevToolsCommand('Emulation.setDeviceMetricsOverride', { width: 1280, height: 800, deviceScaleFactor: 1, mobile: false });
+  await driver.sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
+    width: 1280,
+    height: 800,
+    deviceScaleFactor: 1,
+    mobile: false,
+  });
   return new Browser(driver);
 }
 
@@ -24,9 +46,22 @@ export class Browser {
   private readonly patience = 75_000;
 
   open = (url: string) => this.driver.get(url);
-  find = async (xpath: string, ms = this.patience): Promise<WebElement> => this.driver.wait(until.elementLocated(By.xpath(xpath)), ms, `nothing on the page fits ${xpath}`);
-  async see(text: string, ms = this.patience): Promise<WebElement> { return this.find(`//*[contains(normalize-space(.), ${quoted(text)})][not(.//*[contains(normalize-space(.), ${quoted(text)})])]`, ms); }
-  async gone(text: string, ms = this.patience): Promise<void> { await this.driver.wait(async () => (await this.driver.findElements(By.xpath(`//*[text()[contains(normalize-space(.), ${quoted(text)})]]`))).length === 0, ms, `${text} is still there`); }
+  find = async (xpath: string, ms = this.patience): Promise<WebElement> =>
+    this.driver.wait(until.elementLocated(By.xpath(xpath)), ms, `nothing on the page fits ${xpath}`);
+  async see(text: string, ms = this.patience): Promise<WebElement> {
+    return this.find(
+      `//*[contains(normalize-space(.), ${quoted(text)})][not(.//*[contains(normalize-space(.), ${quoted(text)})])]`,
+      ms,
+    );
+  }
+  async gone(text: string, ms = this.patience): Promise<void> {
+    await this.driver.wait(
+      async () =>
+        (await this.driver.findElements(By.xpath(`//*[text()[contains(normalize-space(.), ${quoted(text)})]]`))).length === 0,
+      ms,
+      `${text} is still there`,
+    );
+  }
   private async act(xpath: string, ms = this.patience): Promise<void> {
     const end = Date.now() + ms;
     for (;;) {
@@ -43,18 +78,29 @@ export class Browser {
     }
   }
   click = (role: 'button' | 'link' | 'tab', name: string, within = '') => this.act(`${within}${named(role, name)}`);
-  clickText = (text: string, within = '') => this.act(`${within}//*[self::a or self::button][contains(normalize-space(.), ${quoted(text)})]`);
+  clickText = (text: string, within = '') =>
+    this.act(`${within}//*[self::a or self::button][contains(normalize-space(.), ${quoted(text)})]`);
   async type(label: string, text: string): Promise<void> {
-    const e = await this.find(`//input[@aria-label=${quoted(label)}] | //input[@id=//label[normalize-space(.)=${quoted(label)}]/@for]`);
+    const e = await this.find(
+      `//input[@aria-label=${quoted(label)}] | //input[@id=//label[normalize-space(.)=${quoted(label)}]/@for]`,
+    );
     await this.driver.executeScript('arguments[0].select()', e);
     await e.sendKeys(text);
   }
-  async choose(label: string, value: string): Promise<void> { await this.act(`//select[@aria-label=${quoted(label)} or @id=//label[normalize-space(.)=${quoted(label)}]/@for]/option[@value=${quoted(value)} or normalize-space(.)=${quoted(value)}]`); }
-  async press(keys: string): Promise<void> { await this.driver.actions().sendKeys(keys).perform(); }
+  async choose(label: string, value: string): Promise<void> {
+    await this.act(
+      `//select[@aria-label=${quoted(label)} or @id=//label[normalize-space(.)=${quoted(label)}]/@for]/option[@value=${quoted(value)} or normalize-space(.)=${quoted(value)}]`,
+    );
+  }
+  async press(keys: string): Promise<void> {
+    await this.driver.actions().sendKeys(keys).perform();
+  }
   text = async (): Promise<string> => (await this.driver.findElement(By.css('body'))).getText();
   count = async (css: string) => (await this.driver.findElements(By.css(css))).length;
   async picture(file: string): Promise<void> {
-    await this.driver.executeAsyncScript('document.fonts.ready.then(() => requestAnimationFrame(() => requestAnimationFrame(arguments[0])))');
+    await this.driver.executeAsyncScript(
+      'document.fonts.ready.then(() => requestAnimationFrame(() => requestAnimationFrame(arguments[0])))',
+    );
     mkdirSync(dirname(file), { recursive: true });
     writeFileSync(file, Buffer.from(await this.driver.takeScreenshot(), 'base64'));
   }

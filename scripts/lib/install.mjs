@@ -12,30 +12,49 @@ const quiet = (command, args, options = {}) => spawnSync(command, args, { cwd: r
 
 export function checkNode() {
   const [major, minor] = process.versions.node.split('.').map(Number);
-  if (major < 20 || (major === 20 && minor < 19)) fail(`Node.js ${process.versions.node} is too old: Praesidor needs 20.19 or later.`);
+  if (major < 20 || (major === 20 && minor < 19))
+    fail(`Node.js ${process.versions.node} is too old: Praesidor needs 20.19 or later.`);
 }
 
 /** Debian packages, by a file that each brings. As root they are installed; otherwise the one line to run is shown. */
 export async function debian(wanted) {
-  const lacking = Object.entries(wanted).filter(([, there]) => !there()).map(([name]) => name);
+  const lacking = Object.entries(wanted)
+    .filter(([, there]) => !there())
+    .map(([name]) => name);
   if (!lacking.length) return;
   const line = `apt-get install -y ${lacking.join(' ')}`;
   if (process.getuid?.() !== 0) fail(`Missing: ${lacking.join(', ')}. Run this once, then start again:  sudo ${line}`);
   await step(`Installing ${lacking.join(', ')} from Debian`, async () => {
     const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' };
     // The cluster that Debian's package makes on its own is not wanted: it would listen on 5432.
-    if (lacking.includes('postgresql')) { mkdirSync('/etc/postgresql-common', { recursive: true }); if (!existsSync('/etc/postgresql-common/createcluster.conf')) writeFileSync('/etc/postgresql-common/createcluster.conf', 'create_main_cluster = false\n'); }
+    if (lacking.includes('postgresql')) {
+      mkdirSync('/etc/postgresql-common', { recursive: true });
+      if (!existsSync('/etc/postgresql-common/createcluster.conf'))
+        writeFileSync('/etc/postgresql-common/createcluster.conf', 'create_main_cluster = false\n');
+    }
     const run = () => quiet('apt-get', ['install', '-y', '--no-install-recommends', ...lacking], { env });
     let result = run();
-    if (result.status !== 0) { quiet('apt-get', ['update'], { env }); result = run(); }
-    const still = Object.entries(wanted).filter(([n, there]) => lacking.includes(n) && !there()).map(([n]) => n);
-    if (still.length) fail(`Debian's packages could not be installed (${still.join(', ')}): ${(result.stderr || result.stdout || '').trim().split('\n').at(-1)}. Is there a network? The line was: ${line}`);
+    if (result.status !== 0) {
+      quiet('apt-get', ['update'], { env });
+      result = run();
+    }
+    const still = Object.entries(wanted)
+      .filter(([n, there]) => lacking.includes(n) && !there())
+      .map(([n]) => n);
+    if (still.length)
+      fail(
+        `Debian's packages could not be installed (${still.join(', ')}): ${(result.stderr || result.stdout || '').trim().split('\n').at(-1)}. Is there a network? The line was: ${line}`,
+      );
   });
 }
 
 export const postgresBin = () => {
   const base = '/usr/lib/postgresql';
-  const versions = existsSync(base) ? readdirSync(base).filter((v) => existsSync(join(base, v, 'bin/postgres'))).sort((a, b) => Number(b) - Number(a)) : [];
+  const versions = existsSync(base)
+    ? readdirSync(base)
+        .filter((v) => existsSync(join(base, v, 'bin/postgres')))
+        .sort((a, b) => Number(b) - Number(a))
+    : [];
   return versions.length ? join(base, versions[0], 'bin') : undefined;
 };
 
@@ -48,7 +67,9 @@ export const packages = {
 
 /** `npm ci`, when the lock file has changed since the last time. */
 export async function modules() {
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex');
   const marker = join(root, 'node_modules', '.praesidor-lock');
   if (existsSync(marker) && readFileSync(marker, 'utf8') === lock) return;
   await step('Installing npm packages', async () => {
@@ -61,14 +82,24 @@ export async function modules() {
 /** Builds the interface when its sources are newer than what was built. */
 export async function web() {
   const hash = createHash('sha256');
-  const walk = (dir) => { for (const e of readdirSync(dir, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) { const p = join(dir, e.name); if (e.name === 'dist' || e.name === 'node_modules') continue; if (e.isDirectory()) walk(p); else hash.update(p.slice(root.length)).update(readFileSync(p)); } };
-  walk(join(root, 'apps/web')); walk(join(root, 'packages/core/src'));
+  const walk = (dir) => {
+    for (const e of readdirSync(dir, { withFileTypes: true }).sort((a, b) => (a.name < b.name ? -1 : 1))) {
+      const p = join(dir, e.name);
+      if (e.name === 'dist' || e.name === 'node_modules') continue;
+      if (e.isDirectory()) walk(p);
+      else hash.update(p.slice(root.length)).update(readFileSync(p));
+    }
+  };
+  walk(join(root, 'apps/web'));
+  walk(join(root, 'packages/core/src'));
   hash.update(readFileSync(join(root, 'package-lock.json')));
-  const want = hash.digest('hex'); const marker = join(root, 'apps/web/dist/.sources');
+  const want = hash.digest('hex');
+  const marker = join(root, 'apps/web/dist/.sources');
   if (existsSync(marker) && readFileSync(marker, 'utf8') === want) return;
   await step('Building the interface', async () => {
     const r = quiet(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', 'apps/web', '--logLevel', 'error']);
-    if (r.status !== 0) fail(`The interface could not be built: ${(r.stderr || r.stdout || '').trim().split('\n').slice(0, 4).join(' ')}`);
+    if (r.status !== 0)
+      fail(`The interface could not be built: ${(r.stderr || r.stdout || '').trim().split('\n').slice(0, 4).join(' ')}`);
     writeFileSync(marker, want);
   });
 }

@@ -11,7 +11,13 @@ export async function withDatabase(program) {
   await web();
   const pg = await startPostgres(join(state, 'test-postgres'), 54400);
   createDatabase(pg, 'tests');
-  const code = await new Promise((done) => { spawn(process.execPath, ['--import', 'tsx', join(root, program)], { cwd: root, stdio: 'inherit', env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') } }).once('exit', done); });
+  const code = await new Promise((done) => {
+    spawn(process.execPath, ['--import', 'tsx', join(root, program)], {
+      cwd: root,
+      stdio: 'inherit',
+      env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') },
+    }).once('exit', done);
+  });
   await pg.stop();
   process.exit(code ?? 1);
 }

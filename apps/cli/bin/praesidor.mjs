@@ -1,5 +1,5 @@
 #!/usr/bin/env node
-import { register } from "tsx/esm/api";
+import { register } from 'tsx/esm/api';
 register();
-const { main } = await import("../src/main.ts");
+const { main } = await import('../src/main.ts');
 process.exitCode = await main(process.argv.slice(2));

@@ -1,6 +1,16 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Bill, type Charter, type Doc, emptyEstate, type Estate, keyOf, nearest, readDocuments, sliceOf } from '@praesidor/core/model';
+import {
+  type Bill,
+  type Charter,
+  type Doc,
+  emptyEstate,
+  type Estate,
+  keyOf,
+  nearest,
+  readDocuments,
+  sliceOf,
+} from '@praesidor/core/model';
 import type { Options } from './options.ts';
 
 /** Input that cannot be worked with; every fault on its line as file:line:column. */
@@ -10,15 +20,19 @@ export class Unusable extends Error {}
 export function readEstate({ estate: dir, now }: Options): Estate {
   const at = now ?? new Date().toISOString();
   if (Number.isNaN(Date.parse(at))) throw new Unusable(`--now: ${at} is not a time; write it like 2026-11-23T09:00:00Z`);
-  const names = list(dir).filter((f) => /\.(ya?ml|json)$/.test(f)).sort();
+  const names = list(dir)
+    .filter((f) => /\.(ya?ml|json)$/.test(f))
+    .sort();
   if (!names.length) throw new Unusable(`${dir}: there is no .yaml file in it`);
   const estate = emptyEstate(new Date(at).toISOString());
-  const places = new Map<string, string>(); const faults: string[] = [];
+  const places = new Map<string, string>();
+  const faults: string[] = [];
   for (const name of names) {
     const read = readDocuments(text(join(dir, name)), join(dir, name));
     faults.push(...read.faults.map((f) => `${f.file}:${f.line}:${f.column}: ${f.path ? `${f.path}: ` : ''}${f.message}`));
     for (const { doc, file, line } of read.docs) {
-      const key = `${doc.kind} ${keyOf(doc)}`; const first = places.get(key);
+      const key = `${doc.kind} ${keyOf(doc)}`;
+      const first = places.get(key);
       if (first) faults.push(`${file}:${line}:1: ${key} is declared a second time; first at ${first}`);
       places.set(key, `${file}:${line}`);
       (estate[sliceOf[doc.kind]] as Doc[]).push(doc);
@@ -26,19 +40,48 @@ export function readEstate({ estate: dir, now }: Options): Estate {
   }
   if (faults.length) throw new Unusable(faults.join('\n'));
   const bills = join(dir, 'observed', 'bills');
-  for (const f of list(bills, true).filter((x) => x.endsWith('.json'))) { const bill = JSON.parse(text(join(bills, f))) as Bill; estate.observed.bills[bill.name] = bill; }
+  for (const f of list(bills, true).filter((x) => x.endsWith('.json'))) {
+    const bill = JSON.parse(text(join(bills, f))) as Bill;
+    estate.observed.bills[bill.name] = bill;
+  }
   // Without a server there is no keyring to hold names against: those that the estate uses are taken as there.
-  estate.keys = [...new Set([...estate.zones.map((z) => z.key), ...estate.hosts.flatMap((h) => h.bmc?.credential ?? []), ...estate.registries.flatMap((r) => r.credential ?? [])])].map((name) => ({ name, use: 'other' }));
+  estate.keys = [
+    ...new Set([
+      ...estate.zones.map((z) => z.key),
+      ...estate.hosts.flatMap((h) => h.bmc?.credential ?? []),
+      ...estate.registries.flatMap((r) => r.credential ?? []),
+    ]),
+  ].map((name) => ({ name, use: 'other' }));
   return estate;
 }
 
-const list = (dir: string, optional = false): string[] => { try { return readdirSync(dir); } catch (e) { if (optional) return []; throw new Unusable(`${dir}: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such folder' : (e as Error).message}`); } };
-const text = (file: string): string => { if (statSync(file).size > 16_000_000) throw new Unusable(`${file}:1:1: larger than 16 MB`); return readFileSync(file, 'utf8'); };
+const list = (dir: string, optional = false): string[] => {
+  try {
+    return readdirSync(dir);
+  } catch (e) {
+    if (optional) return [];
+    throw new Unusable(
+      `${dir}: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such folder' : (e as Error).message}`,
+    );
+  }
+};
+const text = (file: string): string => {
+  if (statSync(file).size > 16_000_000) throw new Unusable(`${file}:1:1: larger than 16 MB`);
+  return readFileSync(file, 'utf8');
+};
 
 /** The charter asked for, or all of them. */
 export function chartersOf(estate: Estate, name: string | undefined): Charter[] {
   if (!name) return estate.charters;
   const found = estate.charters.filter((c) => c.name === name);
-  if (!found.length) { const near = nearest(name, estate.charters.map((c) => c.name)); throw new Unusable(`--charter: there is no charter ${name}${near ? `; did you mean ${near}?` : `; there are ${estate.charters.map((c) => c.name).join(', ') || 'none'}`}`); }
+  if (!found.length) {
+    const near = nearest(
+      name,
+      estate.charters.map((c) => c.name),
+    );
+    throw new Unusable(
+      `--charter: there is no charter ${name}${near ? `; did you mean ${near}?` : `; there are ${estate.charters.map((c) => c.name).join(', ') || 'none'}`}`,
+    );
+  }
   return found;
 }

@@ -11,16 +11,38 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
   { name: 'files', about: 'the boot kit of a charter; with --out it is written to a folder', run: files },
 ];
 
-export async function main(args: string[], write: (text: string) => void = (t) => process.stdout.write(t), complain: (text: string) => void = (t) => process.stderr.write(t)): Promise<number> {
+export async function main(
+  args: string[],
+  write: (text: string) => void = (t) => process.stdout.write(t),
+  complain: (text: string) => void = (t) => process.stderr.write(t),
+): Promise<number> {
   let code = 0;
-  const program = new Command('praesidor').description('Works on an estate in YAML, without a server.').exitOverride().configureOutput({ writeOut: write, writeErr: complain });
+  const program = new Command('praesidor')
+    .description('Works on an estate in YAML, without a server.')
+    .exitOverride()
+    .configureOutput({ writeOut: write, writeErr: complain });
   for (const c of commands) {
-    const sub = program.command(c.name).description(c.about).requiredOption('--estate <dir>', 'folder with the estate as YAML').option('--charter <name>', 'one charter only').option('--json', 'for programs').option('--now <time>', 'the time to compute with (ISO 8601); the clock otherwise').exitOverride().configureOutput({ writeOut: write, writeErr: complain });
+    const sub = program
+      .command(c.name)
+      .description(c.about)
+      .requiredOption('--estate <dir>', 'folder with the estate as YAML')
+      .option('--charter <name>', 'one charter only')
+      .option('--json', 'for programs')
+      .option('--now <time>', 'the time to compute with (ISO 8601); the clock otherwise')
+      .exitOverride()
+      .configureOutput({ writeOut: write, writeErr: complain });
     if (c.name === 'files') sub.option('--out <dir>', 'folder to write to; it must be new or empty');
-    sub.action((options: Options) => { code = c.run(options, write); });
+    sub.action((options: Options) => {
+      code = c.run(options, write);
+    });
   }
-  try { await program.parseAsync(args, { from: 'user' }); } catch (e) {
-    if (e instanceof Unusable) { complain(`${e.message}\n`); return 2; }
+  try {
+    await program.parseAsync(args, { from: 'user' });
+  } catch (e) {
+    if (e instanceof Unusable) {
+      complain(`${e.message}\n`);
+      return 2;
+    }
     if (e instanceof CommanderError) return e.exitCode === 0 ? 0 : 2;
     throw e;
   }

@@ -4,7 +4,12 @@ import helmet from '@fastify/helmet';
 import fastifyStatic from '@fastify/static';
 import swagger from '@fastify/swagger';
 import Fastify, { type FastifyError, type FastifyInstance } from 'fastify';
-import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, serializerCompiler, validatorCompiler } from 'fastify-type-provider-zod';
+import {
+  hasZodFastifySchemaValidationErrors,
+  jsonSchemaTransform,
+  serializerCompiler,
+  validatorCompiler,
+} from 'fastify-type-provider-zod';
 import { keysAt, unknownField } from '@praesidor/core/model';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
@@ -30,11 +35,21 @@ import { type Place, Refusal } from './refusal.ts';
 /** One plugin an area; a new area is a folder and a line. */
 const areas = [estate, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
 
-export interface Running { app: FastifyInstance; ctx: Context; url: string; close: () => Promise<void> }
+export interface Running {
+  app: FastifyInstance;
+  ctx: Context;
+  url: string;
+  close: () => Promise<void>;
+}
 
 /** Opens the database, registers everything, listens, and starts working on queued jobs. */
 export async function startServer(config: Config): Promise<Running> {
-  const app = Fastify({ logger: { level: config.logLevel }, bodyLimit: 1_500_000, forceCloseConnections: true, routerOptions: { maxParamLength: 300 } } as never) as unknown as FastifyInstance;
+  const app = Fastify({
+    logger: { level: config.logLevel },
+    bodyLimit: 1_500_000,
+    forceCloseConnections: true,
+    routerOptions: { maxParamLength: 300 },
+  } as never) as unknown as FastifyInstance;
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl).open();
@@ -49,18 +64,53 @@ export async function startServer(config: Config): Promise<Running> {
     if (hasZodFastifySchemaValidationErrors(e)) {
       const schema = (req.routeOptions.schema as Record<string, unknown> | undefined)?.[e.validationContext ?? 'body'];
       const places = e.validation.flatMap((v) => placesOf(v as never, schema));
-      return reply.status(422).send({ code: 'invalid', message: `The request cannot be taken: ${places[0]?.path ? `${places[0].path}: ` : ''}${places[0]?.message}`, places });
+      return reply.status(422).send({
+        code: 'invalid',
+        message: `The request cannot be taken: ${places[0]?.path ? `${places[0].path}: ` : ''}${places[0]?.message}`,
+        places,
+      });
     }
-    if (e.statusCode && e.statusCode < 500) return reply.status(e.statusCode).send({ code: e.statusCode === 429 ? 'too-many' : e.statusCode === 413 ? 'too-large' : 'invalid', message: e.statusCode === 429 ? 'Too many tries; wait a minute.' : e.message });
+    if (e.statusCode && e.statusCode < 500)
+      return reply.status(e.statusCode).send({
+        code: e.statusCode === 429 ? 'too-many' : e.statusCode === 413 ? 'too-large' : 'invalid',
+        message: e.statusCode === 429 ? 'Too many tries; wait a minute.' : e.message,
+      });
     req.log.error(e);
-    return reply.status(500).send({ code: 'fault', message: `Something in Praesidor itself went wrong (request ${req.id}). Nothing was changed.` });
+    return reply
+      .status(500)
+      .send({ code: 'fault', message: `Something in Praesidor itself went wrong (request ${req.id}). Nothing was changed.` });
   });
-  await app.register(helmet, { contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], imgSrc: ["'self'", 'data:'], workerSrc: ["'self'"], frameAncestors: ["'none'"], baseUri: ["'self'"], formAction: ["'self'"], objectSrc: ["'none'"] } }, strictTransportSecurity: config.secureCookies });
-  await app.register(swagger, { openapi: { openapi: '3.1.0', info: { title: 'Praesidor', version: '0.1.0' } }, transform: jsonSchemaTransform });
+  await app.register(helmet, {
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        defaultSrc: ["'self'"],
+        styleSrc: ["'self'", "'unsafe-inline'"],
+        imgSrc: ["'self'", 'data:'],
+        workerSrc: ["'self'"],
+        frameAncestors: ["'none'"],
+        baseUri: ["'self'"],
+        formAction: ["'self'"],
+        objectSrc: ["'none'"],
+      },
+    },
+    strictTransportSecurity: config.secureCookies,
+  });
+  await app.register(swagger, {
+    openapi: { openapi: '3.1.0', info: { title: 'Praesidor', version: '0.1.0' } },
+    transform: jsonSchemaTransform,
+  });
   await app.register(auth, { ctx });
 
   app.get('/api/health', { config: { open: true } }, async () => ({ ok: true }));
-  app.get('/api/ready', { config: { open: true } }, async (_req, reply) => { try { await db.query('select 1'); return { ready: true }; } catch { return reply.status(503).send({ ready: false }); } });
+  app.get('/api/ready', { config: { open: true } }, async (_req, reply) => {
+    try {
+      await db.query('select 1');
+      return { ready: true };
+    } catch {
+      return reply.status(503).send({ ready: false });
+    }
+  });
   app.get('/api/openapi.json', { config: { open: true } }, async () => app.swagger());
   for (const area of areas) await app.register(area, { ctx });
   await serveWeb(app, config.webDir);
@@ -70,24 +120,57 @@ export async function startServer(config: Config): Promise<Running> {
   const stopWatch = watch(ctx, config.watch * 1000);
   const address = app.server.address();
   return {
-    app, ctx, url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
-    close: async () => { stopWatch(); await app.close(); await queue.stop(); await ctx.dialer.close(); await bus.close(); await db.destroy(); },
+    app,
+    ctx,
+    url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
+    close: async () => {
+      stopWatch();
+      await app.close();
+      await queue.stop();
+      await ctx.dialer.close();
+      await bus.close();
+      await db.destroy();
+    },
   };
 }
 
 /** What is wrong with a request, each with its path; unknown fields with the one they were meant to be. */
-function placesOf(v: { keyword: string; instancePath: string; message?: string; params: { keys?: string[] } }, schema: unknown): Place[] {
+function placesOf(
+  v: { keyword: string; instancePath: string; message?: string; params: { keys?: string[] } },
+  schema: unknown,
+): Place[] {
   const path = v.instancePath.split('/').filter(Boolean);
   if (v.keyword !== 'unrecognized_keys') return [{ path: path.join('.'), message: v.message ?? 'wrong' }];
   const valid = keysAt(schema, path);
-  return (v.params.keys ?? []).map((key) => ({ path: [...path, key].join('.'), code: 'unknown', message: unknownField(key, valid) }));
+  return (v.params.keys ?? []).map((key) => ({
+    path: [...path, key].join('.'),
+    code: 'unknown',
+    message: unknownField(key, valid),
+  }));
 }
 
 async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<void> {
   const index = dir && existsSync(join(dir, 'index.html')) ? readFileSync(join(dir, 'index.html'), 'utf8') : undefined;
-  if (dir && index) await app.register(fastifyStatic, { root: dir, wildcard: false, index: false, setHeaders: (reply, path) => { reply.header('cache-control', path.includes('/assets/') ? 'public, max-age=31536000, immutable' : 'no-cache'); } });
+  if (dir && index)
+    await app.register(fastifyStatic, {
+      root: dir,
+      wildcard: false,
+      index: false,
+      setHeaders: (reply, path) => {
+        reply.header('cache-control', path.includes('/assets/') ? 'public, max-age=31536000, immutable' : 'no-cache');
+      },
+    });
   app.setNotFoundHandler((req, reply) => {
-    if (!index || req.method !== 'GET' || req.url.startsWith('/api/') || req.url.startsWith('/boot/') || /\.[a-z0-9]{2,5}(\?|$)/.test(req.url)) return reply.status(404).send({ code: 'not-found', message: `There is nothing at ${req.url.split('?')[0]?.slice(0, 200)}.` });
+    if (
+      !index ||
+      req.method !== 'GET' ||
+      req.url.startsWith('/api/') ||
+      req.url.startsWith('/boot/') ||
+      /\.[a-z0-9]{2,5}(\?|$)/.test(req.url)
+    )
+      return reply
+        .status(404)
+        .send({ code: 'not-found', message: `There is nothing at ${req.url.split('?')[0]?.slice(0, 200)}.` });
     return reply.type('text/html').header('cache-control', 'no-cache').send(index);
   });
 }

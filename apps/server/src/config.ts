@@ -2,22 +2,32 @@ import { type Detour, parseDetours } from '@praesidor/protocols/dial';
 
 /** What the process is told at its start. Nothing reads the environment later. */
 export interface Config {
-  databaseUrl: string; port: number; host: string;
+  databaseUrl: string;
+  port: number;
+  host: string;
   /** Where machines reach this server. */
   publicUrl: string;
-  dataDir: string; webDir?: string; keyringKey: Buffer; detours: Detour[];
+  dataDir: string;
+  webDir?: string;
+  keyringKey: Buffer;
+  detours: Detour[];
   /** Address of the proving ground's door, where there is one. */
   provingUrl?: string;
   /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
   patience: number;
   /** Seconds between looks at served zones and registries. */
   watch: number;
-  secureCookies: boolean; logLevel: string;
+  secureCookies: boolean;
+  logLevel: string;
 }
 
 /** @throws Error naming the variable that is missing or wrong. */
 export function readConfig(env: NodeJS.ProcessEnv): Config {
-  const need = (name: string) => { const v = env[name]; if (!v) throw new Error(`${name} is not set; docs/operations.md says what belongs there`); return v; };
+  const need = (name: string) => {
+    const v = env[name];
+    if (!v) throw new Error(`${name} is not set; docs/operations.md says what belongs there`);
+    return v;
+  };
   const key = Buffer.from(need('PRAESIDOR_KEY'), 'hex');
   if (key.length !== 32) throw new Error('PRAESIDOR_KEY must be 64 hex digits: the key of the keyring');
   const port = Number(env.PORT ?? 8080);
@@ -27,8 +37,18 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   const watch = Number(env.PRAESIDOR_WATCH ?? 30);
   if (!(watch >= 1)) throw new Error('PRAESIDOR_WATCH must be a number of seconds, 1 or more');
   return {
-    databaseUrl: need('DATABASE_URL'), port, host: env.HOST ?? '127.0.0.1', publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
-    dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data', ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}), keyringKey: key, detours: parseDetours(env.PRAESIDOR_DETOURS),
-    ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}), patience, watch, secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes', logLevel: env.LOG_LEVEL ?? 'warn',
+    databaseUrl: need('DATABASE_URL'),
+    port,
+    host: env.HOST ?? '127.0.0.1',
+    publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
+    dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data',
+    ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}),
+    keyringKey: key,
+    detours: parseDetours(env.PRAESIDOR_DETOURS),
+    ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}),
+    patience,
+    watch,
+    secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes',
+    logLevel: env.LOG_LEVEL ?? 'warn',
   };
 }

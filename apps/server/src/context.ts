@@ -5,4 +5,11 @@ import type { Bus } from './events/bus.ts';
 import type { Queue } from './jobs/queue.ts';
 
 /** What every area is given. Made once at the start; holds no state of the product's own. */
-export interface Context { config: Config; db: DataSource; bus: Bus; queue: Queue; dialer: Dialer; log: (message: string, facts?: object) => void }
+export interface Context {
+  config: Config;
+  db: DataSource;
+  bus: Bus;
+  queue: Queue;
+  dialer: Dialer;
+  log: (message: string, facts?: object) => void;
+}

@@ -14,12 +14,24 @@ import { docTables } from './db/tables.ts';
 export function makeDialer(config: Config, db: DataSource): Dialer {
   return new Dialer(config.detours, async (name) => {
     const sites = (await db.manager.find(docTables.Site)).map((r) => r.doc as Site);
-    const own = sites.filter((s) => inZone(name, s.domain)); const open = sites.filter((s) => s.reach === 'open' && !own.includes(s));
+    const own = sites.filter((s) => inZone(name, s.domain));
+    const open = sites.filter((s) => s.reach === 'open' && !own.includes(s));
     const servers = [...new Set([...own, ...open].flatMap((s) => serverList(s.resolvers).servers))];
     let last: unknown;
     for (const address of servers) {
-      try { const [a] = await lookup({ address, detours: config.detours, timeoutMs: 500 }, name, 'A'); if (a) return a; } catch (e) { last = e; }
+      try {
+        const [a] = await lookup({ address, detours: config.detours, timeoutMs: 500 }, name, 'A');
+        if (a) return a;
+      } catch (e) {
+        last = e;
+      }
     }
-    throw last instanceof ProtocolError && last.fault === 'silent' ? last : new ProtocolError('missing', name, `no resolver knows this name (asked ${servers.join(', ') || 'none: no resolvers are declared'})`);
+    throw last instanceof ProtocolError && last.fault === 'silent'
+      ? last
+      : new ProtocolError(
+          'missing',
+          name,
+          `no resolver knows this name (asked ${servers.join(', ') || 'none: no resolvers are declared'})`,
+        );
   });
 }

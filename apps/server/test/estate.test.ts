@@ -2,8 +2,12 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Estate, readDocuments } from '@praesidor/core/model';
 import { Client, eventually, Installation } from './installation.ts';
 
-const i = new Installation(); let c: Client;
-beforeAll(async () => { await i.start(); c = await i.as('warden'); });
+const i = new Installation();
+let c: Client;
+beforeAll(async () => {
+  await i.start();
+  c = await i.as('warden');
+});
 afterAll(() => i.stop());
 
 const declared = ({ now: _, observed: __, ...rest }: Estate) => rest;
@@ -23,15 +27,24 @@ describe('in and out as YAML', () => {
   });
   it('one fault keeps all of it out, with every fault at its line', async () => {
     const before = declared(await c.estate());
-    const site = (name: string, more = '') => `apiVersion: praesidor/v1\nkind: Site\nname: ${name}\ntitle: T\nform: hall\nreach: open\ndomain: ${name}.example\n${more}`;
-    const a = await c.call<{ places: { line: number; path: string }[] }>('POST', '/api/import', { text: [site('one'), site('two', 'rech: open\n'), site('BAD')].join('---\n'), file: 'x.yaml' });
+    const site = (name: string, more = '') =>
+      `apiVersion: praesidor/v1\nkind: Site\nname: ${name}\ntitle: T\nform: hall\nreach: open\ndomain: ${name}.example\n${more}`;
+    const a = await c.call<{ places: { line: number; path: string }[] }>('POST', '/api/import', {
+      text: [site('one'), site('two', 'rech: open\n'), site('BAD')].join('---\n'),
+      file: 'x.yaml',
+    });
     expect(a.status).toBe(422);
-    expect(a.body.places?.map((p) => [(p as { line: number }).line, p.path])).toEqual([[16, 'rech'], [20, 'name']]);
+    expect(a.body.places?.map((p) => [(p as { line: number }).line, p.path])).toEqual([
+      [16, 'rech'],
+      [20, 'name'],
+    ]);
     expect(declared(await c.estate())).toEqual(before);
   });
   it('a reference to what is not there keeps all of it out', async () => {
     const before = declared(await c.estate());
-    const a = await c.call('POST', '/api/import', { text: 'apiVersion: praesidor/v1\nkind: Network\nname: lost\nsite: nowhere\npurpose: machine\nprefix: 10.200.0.0/24\n' });
+    const a = await c.call('POST', '/api/import', {
+      text: 'apiVersion: praesidor/v1\nkind: Network\nname: lost\nsite: nowhere\npurpose: machine\nprefix: 10.200.0.0/24\n',
+    });
     expect([a.status, a.body.message]).toEqual([422, expect.stringContaining('is not there')]);
     expect(declared(await c.estate())).toEqual(before);
   });
@@ -40,15 +53,40 @@ describe('in and out as YAML', () => {
 describe('events', () => {
   it('reach every signed-in browser, and those missed are sent on return', async () => {
     const listen = async (last?: number) => {
-      const stop = new AbortController(); const got: { id: number; kind: string; subject: string }[] = [];
-      const r = await fetch(`${i.config.publicUrl}/api/events`, { headers: { cookie: c.cookie, ...(last ? { 'last-event-id': String(last) } : {}) }, signal: stop.signal });
-      void (async () => { const d = new TextDecoder(); let text = ''; try { for await (const chunk of r.body as unknown as AsyncIterable<Uint8Array>) { text += d.decode(chunk); for (const m of text.matchAll(/^data: (.+)$/gm)) { const e = JSON.parse(m[1] as string) as (typeof got)[number]; if (!got.some((g) => g.id === e.id && e.id)) got.push(e); } } } catch { /* stopped */ } })();
+      const stop = new AbortController();
+      const got: { id: number; kind: string; subject: string }[] = [];
+      const r = await fetch(`${i.config.publicUrl}/api/events`, {
+        headers: { cookie: c.cookie, ...(last ? { 'last-event-id': String(last) } : {}) },
+        signal: stop.signal,
+      });
+      void (async () => {
+        const d = new TextDecoder();
+        let text = '';
+        try {
+          for await (const chunk of r.body as unknown as AsyncIterable<Uint8Array>) {
+            text += d.decode(chunk);
+            for (const m of text.matchAll(/^data: (.+)$/gm)) {
+              const e = JSON.parse(m[1] as string) as (typeof got)[number];
+              if (!got.some((g) => g.id === e.id && e.id)) got.push(e);
+            }
+          }
+        } catch {
+          /* stopped */
+        }
+      })();
       return { got, stop: () => stop.abort() };
     };
-    const reserve = () => c.good<{ reservations: { address: string }[] }>('POST', '/api/addresses/reserve', { network: 'bw-machine', owner: { kind: 'hand', name: 'x' } });
+    const reserve = () =>
+      c.good<{ reservations: { address: string }[] }>('POST', '/api/addresses/reserve', {
+        network: 'bw-machine',
+        owner: { kind: 'hand', name: 'x' },
+      });
     const first = await listen();
     const a = (await reserve()).reservations[0]?.address;
-    const seen = await eventually(async () => first.got.find((e) => e.kind === 'Reservation' && e.subject.endsWith(a as string)), 'the event');
+    const seen = await eventually(
+      async () => first.got.find((e) => e.kind === 'Reservation' && e.subject.endsWith(a as string)),
+      'the event',
+    );
     first.stop();
     const missed = (await reserve()).reservations[0]?.address;
     const second = await listen(seen.id);
@@ -56,7 +94,9 @@ describe('events', () => {
     expect(second.got.some((e) => e.id === seen.id)).toBe(false);
     second.stop();
   });
-  it('are for who is signed in', async () => { expect((await fetch(`${i.config.publicUrl}/api/events`)).status).toBe(401); });
+  it('are for who is signed in', async () => {
+    expect((await fetch(`${i.config.publicUrl}/api/events`)).status).toBe(401);
+  });
 });
 
 describe('what it says of itself', () => {
@@ -81,8 +121,13 @@ describe('what it says of itself', () => {
 describe('the schema', () => {
   it('has every table that the code knows', async () => {
     for (const entity of i.running.ctx.db.entityMetadatas) {
-      const columns = (await i.running.ctx.db.query('select column_name from information_schema.columns where table_name = $1', [entity.tableName])) as { column_name: string }[];
-      expect([entity.tableName, entity.columns.map((x) => x.databaseName).filter((n) => !columns.some((x) => x.column_name === n))]).toEqual([entity.tableName, []]);
+      const columns = (await i.running.ctx.db.query('select column_name from information_schema.columns where table_name = $1', [
+        entity.tableName,
+      ])) as { column_name: string }[];
+      expect([
+        entity.tableName,
+        entity.columns.map((x) => x.databaseName).filter((n) => !columns.some((x) => x.column_name === n)),
+      ]).toEqual([entity.tableName, []]);
     }
   });
 });

@@ -2,12 +2,21 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { buildOf, builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
 
 /** One build that meets every fault in turn. What the engineer sees of each: the step, why, and what to do. */
-const i = new Installation(); let c: Client;
-beforeAll(async () => { await i.start({ patience: 6 }); c = await i.as('warden'); await prepare(c); });
+const i = new Installation();
+let c: Client;
+beforeAll(async () => {
+  await i.start({ patience: 6 });
+  c = await i.as('warden');
+  await prepare(c);
+});
 afterAll(() => i.stop());
 
 const resume = () => c.good('POST', '/api/builds/plover/1/resume');
-const broken = async () => { const b = await builtOrBroken(c); expect(b.status.state).toBe('failed'); return Object.fromEntries(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed')); };
+const broken = async () => {
+  const b = await builtOrBroken(c);
+  expect(b.status.state).toBe('failed');
+  return Object.fromEntries(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'));
+};
 
 it('a registry certificate for another name stops the build before anything is touched', async () => {
   i.plant('registry-name', 'lr-registry');
@@ -38,7 +47,9 @@ it('DNS that refuses the update breaks the step of names, with what to allow', a
 });
 
 it('a silent BMC, a node that never boots and one that dies while pulling break each its own lane', async () => {
-  i.plant('bmc-silent', 'lr-04'); i.plant('node-never-boots', 'lr-05'); i.plant('node-dies-pulling', 'lr-07');
+  i.plant('bmc-silent', 'lr-04');
+  i.plant('node-never-boots', 'lr-05');
+  i.plant('node-dies-pulling', 'lr-07');
   await resume();
   const steps = await broken();
   expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images']);
@@ -49,15 +60,22 @@ it('a silent BMC, a node that never boots and one that dies while pulling break 
   expect(steps['lr-07/images']?.remedy).toContain('goes on with the images it lacks');
   const { status } = await buildOf(c);
   expect(status.steps['lr-06/images']?.state).toBe('done'); // its neighbours went on
-  const { lines } = await c.good<{ lines: { level: string; line: string }[] }>('GET', '/api/builds/plover/1/log?step=lr-04/power');
+  const { lines } = await c.good<{ lines: { level: string; line: string }[] }>(
+    'GET',
+    '/api/builds/plover/1/log?step=lr-04/power',
+  );
   expect(lines.filter((l) => l.level === 'warn').length).toBeGreaterThanOrEqual(2); // it was tried again before it was given up
 });
 
 it('resumed, it goes on at the broken steps, heals over dropped connections, and is proved', async () => {
-  i.lift('bmc-silent', 'lr-04'); i.lift('node-never-boots', 'lr-05');
+  i.lift('bmc-silent', 'lr-04');
+  i.lift('node-never-boots', 'lr-05');
   i.plant('registry-drops', 'lr-registry');
   await resume();
-  await eventually(async () => Object.values((await buildOf(c)).status.steps).some((s) => s.healed.length) || undefined, 'a pull that healed');
+  await eventually(
+    async () => Object.values((await buildOf(c)).status.steps).some((s) => s.healed.length) || undefined,
+    'a pull that healed',
+  );
   i.lift('registry-drops', 'lr-registry');
   const b = await builtOrBroken(c);
   expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');

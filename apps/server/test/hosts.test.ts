@@ -3,21 +3,38 @@ import { check } from '@praesidor/core/checks';
 import { fitness } from '@praesidor/core/hosts';
 import { type Client, eventually, Installation } from './installation.ts';
 
-const i = new Installation(); let c: Client;
-beforeAll(async () => { await i.start(); c = await i.as('warden'); });
+const i = new Installation();
+let c: Client;
+beforeAll(async () => {
+  await i.start();
+  c = await i.as('warden');
+});
 afterAll(() => i.stop());
 
 const sweep = (range: string) => c.call('POST', '/api/hosts/sweep', { site: 'lr', range });
 const sightings = async () => (await c.estate()).observed.sightings;
-interface Accepted { results: { address: string; error: string | null; serial?: string }[] }
-const accept = (list: { address: string; fingerprint: string }[], credential = 'bmc-lr') => c.good<Accepted>('POST', '/api/hosts/accept', { credential, addresses: list.map(({ address, fingerprint }) => ({ address, fingerprint })) });
+interface Accepted {
+  results: { address: string; error: string | null; serial?: string }[];
+}
+const accept = (list: { address: string; fingerprint: string }[], credential = 'bmc-lr') =>
+  c.good<Accepted>('POST', '/api/hosts/accept', {
+    credential,
+    addresses: list.map(({ address, fingerprint }) => ({ address, fingerprint })),
+  });
 
 describe('a sweep', () => {
   it('sights what answers, and asks nothing of it before its certificate is accepted', async () => {
     expect((await sweep('10.62.7.10-10.62.7.45')).body).toMatchObject({ addresses: 36 });
-    const seen = await eventually(async () => { const s = await sightings(); return s.length === 8 && s; }, 'eight sightings');
-    expect(seen.every((s) => /^([0-9A-F]{2}:){31}[0-9A-F]{2}$/.test(s.fingerprint) && !s.accepted && s.facts === undefined)).toBe(true);
-    expect((await c.call('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12' }] })).status).toBe(409);
+    const seen = await eventually(async () => {
+      const s = await sightings();
+      return s.length === 8 && s;
+    }, 'eight sightings');
+    expect(seen.every((s) => /^([0-9A-F]{2}:){31}[0-9A-F]{2}$/.test(s.fingerprint) && !s.accepted && s.facts === undefined)).toBe(
+      true,
+    );
+    expect((await c.call('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12' }] })).status).toBe(
+      409,
+    );
   });
   it('is refused when it is too wide or cannot be read', async () => {
     expect((await sweep('10.62.0.0/16')).body.message).toContain('65536 addresses are too many');
@@ -34,29 +51,62 @@ describe('accepting', () => {
   it('reads the facts of each by itself; one that refuses does not keep the others', async () => {
     const r = await accept(await sightings());
     expect(r.results.filter((x) => !x.error)).toHaveLength(7);
-    expect(r.results.find((x) => x.error)).toMatchObject({ address: '10.62.7.41', error: expect.stringContaining('refuses the credentials') });
+    expect(r.results.find((x) => x.error)).toMatchObject({
+      address: '10.62.7.41',
+      error: expect.stringContaining('refuses the credentials'),
+    });
     const facts = (await sightings()).find((s) => s.address === '10.62.7.15')?.facts;
-    expect(facts).toMatchObject({ serial: 'HW70005L', cores: 32, memoryGiB: 128, arch: 'x86-64', disks: [{ sizeGB: 480 }, { sizeGB: 3840 }], nics: [{ mac: '52:8a:1c:40:05:01', speedGbit: 25 }, {}], firmware: { system: '2.21', bmc: '4.10' } });
+    expect(facts).toMatchObject({
+      serial: 'HW70005L',
+      cores: 32,
+      memoryGiB: 128,
+      arch: 'x86-64',
+      disks: [{ sizeGB: 480 }, { sizeGB: 3840 }],
+      nics: [{ mac: '52:8a:1c:40:05:01', speedGbit: 25 }, {}],
+      firmware: { system: '2.21', bmc: '4.10' },
+    });
   });
 });
 
 describe('listing', () => {
-  it('makes hosts with place, zone and fitness, and their controllers\' addresses and names', async () => {
-    const { act } = await c.good<{ act: number }>('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [2, 3, 4, 5, 6, 7, 8].map((n) => ({ address: `10.62.7.${10 + n}` })) });
-    const e = await c.estate(); const host = (n: string) => e.hosts.find((h) => h.name === n);
+  it("makes hosts with place, zone and fitness, and their controllers' addresses and names", async () => {
+    const { act } = await c.good<{ act: number }>('POST', '/api/hosts/list', {
+      credential: 'bmc-lr',
+      hosts: [2, 3, 4, 5, 6, 7, 8].map((n) => ({ address: `10.62.7.${10 + n}` })),
+    });
+    const e = await c.estate();
+    const host = (n: string) => e.hosts.find((h) => h.name === n);
     expect(host('lr-04')).toMatchObject({ state: 'fit', rack: 'R1', unit: 24, zone: 'B' });
     expect(host('lr-03')).toMatchObject({ state: 'listed' });
-    expect(fitness(host('lr-03')?.facts as never).find((f) => f.role === 'worker')?.reasons).toEqual(['container disk: none, 200 GB asked']);
-    expect(e.reservations.find((r) => r.address === '10.62.7.14')).toMatchObject({ name: 'bmc-lr-04.lr.kestrelferries.example', owner: { kind: 'host', name: 'lr-04', use: 'bmc' } });
+    expect(fitness(host('lr-03')?.facts as never).find((f) => f.role === 'worker')?.reasons).toEqual([
+      'container disk: none, 200 GB asked',
+    ]);
+    expect(e.reservations.find((r) => r.address === '10.62.7.14')).toMatchObject({
+      name: 'bmc-lr-04.lr.kestrelferries.example',
+      owner: { kind: 'host', name: 'lr-04', use: 'bmc' },
+    });
     await c.good('POST', `/api/acts/${act}/undo`);
     expect((await c.estate()).hosts.filter((h) => h.site === 'lr')).toHaveLength(1);
   });
   it('refuses a name that is taken or is none, and lists nothing of that request', async () => {
     const before = (await c.estate()).hosts.length;
-    expect((await c.call('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12' }, { address: '10.62.7.13', name: 'lr-01' }] })).body.message).toContain('There is a host lr-01 already');
-    expect((await c.call('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12', name: 'no name' }] })).status).toBe(422);
+    expect(
+      (
+        await c.call('POST', '/api/hosts/list', {
+          credential: 'bmc-lr',
+          hosts: [{ address: '10.62.7.12' }, { address: '10.62.7.13', name: 'lr-01' }],
+        })
+      ).body.message,
+    ).toContain('There is a host lr-01 already');
+    expect(
+      (await c.call('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12', name: 'no name' }] }))
+        .status,
+    ).toBe(422);
     expect((await c.estate()).hosts).toHaveLength(before);
-    await c.good('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: [{ address: '10.62.7.12' }, { address: '10.62.7.14' }] });
+    await c.good('POST', '/api/hosts/list', {
+      credential: 'bmc-lr',
+      hosts: [{ address: '10.62.7.12' }, { address: '10.62.7.14' }],
+    });
   });
 });
 
@@ -68,7 +118,10 @@ describe('a controller whose certificate changed', () => {
     expect(refused.status).toBe(502);
     expect(refused.body.message).toMatch(/it shows the certificate .* pinned is .*; nothing was sent to it/);
     await sweep('10.62.7.14');
-    const finding = await eventually(async () => check(await c.estate()).findings.find((f) => f.code === 'HST-003'), 'the finding');
+    const finding = await eventually(
+      async () => check(await c.estate()).findings.find((f) => f.code === 'HST-003'),
+      'the finding',
+    );
     expect(finding).toMatchObject({ severity: 'stop', subject: { name: 'lr-04' } });
     await c.good('POST', '/api/edits', { why: finding.remedy?.label, edits: finding.remedy?.edits });
     await c.good('POST', '/api/hosts/lr-04/refresh');
@@ -77,7 +130,10 @@ describe('a controller whose certificate changed', () => {
 });
 
 describe('a controller in bad shape', () => {
-  it.each([['bmc-silent', 'it does not answer'], ['bmc-password', 'it refuses the credentials']] as const)('%s: %s', async (kind, says) => {
+  it.each([
+    ['bmc-silent', 'it does not answer'],
+    ['bmc-password', 'it refuses the credentials'],
+  ] as const)('%s: %s', async (kind, says) => {
     i.plant(kind, 'lr-02');
     const a = await c.call('POST', '/api/hosts/lr-02/refresh');
     expect([a.status, a.body.message]).toEqual([502, expect.stringContaining(says)]);

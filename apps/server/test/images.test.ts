@@ -4,23 +4,36 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, eventually, Installation, type ShipmentAnswer, shipmentIn } from './installation.ts';
 
-const i = new Installation(); let c: Client;
+const i = new Installation();
+let c: Client;
 beforeAll(async () => {
-  await i.start(); c = await i.as('warden');
-  await eventually(async () => { const e = await c.estate(); return ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && e.observed.registries['lr-registry'] && e.observed.registries['bw-registry']; }, 'bills and registries');
+  await i.start();
+  c = await i.as('warden');
+  await eventually(async () => {
+    const e = await c.estate();
+    return (
+      ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) &&
+      e.observed.registries['lr-registry'] &&
+      e.observed.registries['bw-registry']
+    );
+  }, 'bills and registries');
 });
 afterAll(() => i.stop());
 
-const plan = (target: string, bills: string[]) => c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', { target, bills }).then((r) => r.shipment);
+const plan = (target: string, bills: string[]) =>
+  c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', { target, bills }).then((r) => r.shipment);
 const start = (label: string) => c.good('POST', `/api/shipments/${label}/start`);
-const blobsRead = async (registry: string) => (await i.world.stores.get(registry)?.pulls())?.filter((l) => l.kind === 'blob') ?? [];
+const blobsRead = async (registry: string) =>
+  (await i.world.stores.get(registry)?.pulls())?.filter((l) => l.kind === 'blob') ?? [];
 
 describe('a bill', () => {
   it('is walked at the source, with the size its publisher declares', async () => {
     const bill = (await c.estate()).observed.bills['1.34.2'];
     expect(bill?.images).toHaveLength(96);
-    const paper = Object.values(bill?.blobs ?? {}).reduce((n, b) => n + b.paper, 0); const bytes = Object.values(bill?.blobs ?? {}).reduce((n, b) => n + b.bytes, 0);
-    expect(paper / 1e9).toBeGreaterThan(8); expect(paper / 1e9).toBeLessThan(9.5);
+    const paper = Object.values(bill?.blobs ?? {}).reduce((n, b) => n + b.paper, 0);
+    const bytes = Object.values(bill?.blobs ?? {}).reduce((n, b) => n + b.bytes, 0);
+    expect(paper / 1e9).toBeGreaterThan(8);
+    expect(paper / 1e9).toBeLessThan(9.5);
     expect(paper / bytes).toBeGreaterThan(1500);
   });
 });
@@ -30,7 +43,9 @@ describe('by case, into a sealed room', () => {
   it('plans exactly the three layers that are missing', async () => {
     const s = await plan('lr-registry', ['1.34.2', 'inbound-router', 'log-shipper']);
     label = s.label;
-    const [{ n }] = await i.running.ctx.db.query("select count(distinct digest)::int as n from shipment_item where kind = 'blob' and bytes > 0") as [{ n: number }];
+    const [{ n }] = (await i.running.ctx.db.query(
+      "select count(distinct digest)::int as n from shipment_item where kind = 'blob' and bytes > 0",
+    )) as [{ n: number }];
     expect(n).toBe(3);
   });
   it('goes on at the byte where a connection broke, and packs a layout that sha256sum confirms', async () => {
@@ -48,8 +63,13 @@ describe('by case, into a sealed room', () => {
   it('lands it whole: every image can be read, and nothing is lacking', async () => {
     await start(label);
     await shipmentIn(c, label, 'landed');
-    expect((await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['log-shipper'] })).body.message).toContain('holds everything');
-    const { steps } = await c.good<{ steps: { text: string; ok: boolean }[] }>('POST', '/api/images/where', { charter: 'plover', image: 'images.upstream.example/addons/log-shipper:2.9.1' });
+    expect((await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['log-shipper'] })).body.message).toContain(
+      'holds everything',
+    );
+    const { steps } = await c.good<{ steps: { text: string; ok: boolean }[] }>('POST', '/api/images/where', {
+      charter: 'plover',
+      image: 'images.upstream.example/addons/log-shipper:2.9.1',
+    });
     expect(steps.map((s) => s.ok)).toEqual([true, true, true]);
   });
 });
@@ -73,7 +93,9 @@ describe('what is wrong is seen', () => {
     const { CaseLayout } = await import('../src/areas/images/layout.ts');
     const box = await new CaseLayout(join(i.config.dataDir, 'cases', 'T-1')).open();
     const digest = 'sha256:9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08'; // of "test"
-    const bytes = async function* (t: string) { yield Buffer.from(t); };
+    const bytes = async function* (t: string) {
+      yield Buffer.from(t);
+    };
     await expect(box.take(digest, bytes('tesT'), () => undefined)).rejects.toThrow('arrived with other bytes');
     expect(await box.has(digest)).toBe(false);
     await box.take(digest, bytes('test'), () => undefined);
@@ -87,5 +109,11 @@ describe('what is wrong is seen', () => {
     expect(seen.held).toBe(before);
     i.lift('registry-name', 'lr-registry');
   });
-  it.each([[{ target: 'nowhere', bills: ['1.34.2'] }, 404], [{ target: 'bw-registry', bills: ['9.9.9'] }, 409], [{ target: 'bw-registry', bills: [] }, 422]])('%j is refused with %d', async (body, status) => { expect((await c.call('POST', '/api/shipments', body)).status).toBe(status); });
+  it.each([
+    [{ target: 'nowhere', bills: ['1.34.2'] }, 404],
+    [{ target: 'bw-registry', bills: ['9.9.9'] }, 409],
+    [{ target: 'bw-registry', bills: [] }, 422],
+  ])('%j is refused with %d', async (body, status) => {
+    expect((await c.call('POST', '/api/shipments', body)).status).toBe(status);
+  });
 });

@@ -25,36 +25,91 @@ export async function privateDatabase(): Promise<{ url: string; drop: () => Prom
   const base = process.env.TEST_DATABASE_URL;
   if (!base) throw new Error('TEST_DATABASE_URL is not set: start the tests with npm test');
   const name = `t_${randomBytes(6).toString('hex')}`;
-  const admin = async (sql: string) => { const c = new pg.Client({ connectionString: base }); await c.connect(); try { await c.query(sql); } finally { await c.end(); } };
+  const admin = async (sql: string) => {
+    const c = new pg.Client({ connectionString: base });
+    await c.connect();
+    try {
+      await c.query(sql);
+    } finally {
+      await c.end();
+    }
+  };
   await admin(`create database ${name}`);
   return { url: base.replace(/\/[^/]*$/, `/${name}`), drop: () => admin(`drop database if exists ${name} with (force)`) };
 }
 
-const free = (host: string, port: number) => new Promise<boolean>((done) => { const s = createServer(); s.once('error', () => done(false)); s.listen(port, host, () => s.close(() => done(true))); });
+const free = (host: string, port: number) =>
+  new Promise<boolean>((done) => {
+    const s = createServer();
+    s.once('error', () => done(false));
+    s.listen(port, host, () => s.close(() => done(true)));
+  });
 async function freeShift(): Promise<number> {
-  for (;;) { const shift = 10_000 + 200 * Math.floor(Math.random() * 200); if ((await free('127.62.8.53', 53 + shift)) && (await free('127.62.8.20', 6443 + shift)) && (await free('127.62.7.12', 443 + shift))) return shift; }
+  for (;;) {
+    const shift = 10_000 + 200 * Math.floor(Math.random() * 200);
+    if (
+      (await free('127.62.8.53', 53 + shift)) &&
+      (await free('127.62.8.20', 6443 + shift)) &&
+      (await free('127.62.7.12', 443 + shift))
+    )
+      return shift;
+  }
 }
 
 /** The demonstration, for one suite: stand-ins, database, server, and a client for each role. */
 export class Installation {
-  world!: World; running!: Running; config!: Config;
+  world!: World;
+  running!: Running;
+  config!: Config;
   private readonly dir = mkdtempSync(join(tmpdir(), 'praesidor-'));
   private database!: Awaited<ReturnType<typeof privateDatabase>>;
   private control!: ReturnType<typeof controlServer>;
   private readonly clients = new Map<string, Client>();
   readonly password = randomBytes(8).toString('hex');
 
-  async start({ speed = 2000, patience = 15, serve = true, also = [] }: { speed?: number; patience?: number; serve?: boolean; also?: Publication[] } = {}): Promise<this> {
+  async start({
+    speed = 2000,
+    patience = 15,
+    serve = true,
+    also = [],
+  }: {
+    speed?: number;
+    patience?: number;
+    serve?: boolean;
+    also?: Publication[];
+  } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
     const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
     this.world = await new World(spec, join(this.dir, 'world'), detours, speed).start();
     this.control = controlServer(this.world);
-    await new Promise<void>((done) => { this.control.listen(0, '127.0.0.1', done); });
+    await new Promise<void>((done) => {
+      this.control.listen(0, '127.0.0.1', done);
+    });
     this.database = await privateDatabase();
-    const port = await new Promise<number>((done) => { const s = createServer(); s.listen(0, '127.0.0.1', () => { const p = (s.address() as { port: number }).port; s.close(() => done(p)); }); });
-    this.config = { databaseUrl: this.database.url, port, host: '127.0.0.1', publicUrl: `http://127.0.0.1:${port}`, dataDir: join(this.dir, 'data'), webDir: join(root, 'apps/web/dist'), keyringKey: randomBytes(32), detours, provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`, patience, watch: 3600, secureCookies: false, logLevel: 'silent' };
+    const port = await new Promise<number>((done) => {
+      const s = createServer();
+      s.listen(0, '127.0.0.1', () => {
+        const p = (s.address() as { port: number }).port;
+        s.close(() => done(p));
+      });
+    });
+    this.config = {
+      databaseUrl: this.database.url,
+      port,
+      host: '127.0.0.1',
+      publicUrl: `http://127.0.0.1:${port}`,
+      dataDir: join(this.dir, 'data'),
+      webDir: join(root, 'apps/web/dist'),
+      keyringKey: randomBytes(32),
+      detours,
+      provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`,
+      patience,
+      watch: 3600,
+      secureCookies: false,
+      logLevel: 'silent',
+    };
     await this.load();
     if (serve) this.running = await startServer(this.config);
     return this;
@@ -62,16 +117,37 @@ export class Installation {
 
   /** For a server in a process of its own: what it is told, as environment. */
   env(): Record<string, string> {
-    const c = this.config; const d = c.detours[0];
-    return { DATABASE_URL: c.databaseUrl, PORT: String(c.port), PRAESIDOR_URL: c.publicUrl, PRAESIDOR_KEY: c.keyringKey.toString('hex'), PRAESIDOR_DATA: c.dataDir, PRAESIDOR_DETOURS: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`, PROVING_URL: c.provingUrl ?? '', PRAESIDOR_PATIENCE: String(c.patience), PRAESIDOR_WATCH: String(c.watch), LOG_LEVEL: 'silent' };
+    const c = this.config;
+    const d = c.detours[0];
+    return {
+      DATABASE_URL: c.databaseUrl,
+      PORT: String(c.port),
+      PRAESIDOR_URL: c.publicUrl,
+      PRAESIDOR_KEY: c.keyringKey.toString('hex'),
+      PRAESIDOR_DATA: c.dataDir,
+      PRAESIDOR_DETOURS: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`,
+      PROVING_URL: c.provingUrl ?? '',
+      PRAESIDOR_PATIENCE: String(c.patience),
+      PRAESIDOR_WATCH: String(c.watch),
+      LOG_LEVEL: 'silent',
+    };
   }
 
   private async load(): Promise<void> {
     const db = await openDatabase(this.config.databaseUrl);
-    const docs = readdirSync(join(root, 'demo/estate')).sort().flatMap((f) => readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => d.doc));
+    const docs = readdirSync(join(root, 'demo/estate'))
+      .sort()
+      .flatMap((f) => readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => d.doc));
     await db.transaction(async (m) => {
-      for (const kind of Object.keys(kinds) as Kind[]) for (const doc of docs) if (doc.kind === kind) { const ca = doc.kind === 'Registry' ? this.world.authorities.get(doc.role === 'source' ? doc.name : doc.site)?.cert : undefined; await writeDoc(m, ca ? { ...doc, ca } as typeof doc : doc, 'load'); }
-      for (const e of parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[]) await keep(this.config, m, e, 'load');
+      for (const kind of Object.keys(kinds) as Kind[])
+        for (const doc of docs)
+          if (doc.kind === kind) {
+            const ca =
+              doc.kind === 'Registry' ? this.world.authorities.get(doc.role === 'source' ? doc.name : doc.site)?.cert : undefined;
+            await writeDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');
+          }
+      for (const e of parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[])
+        await keep(this.config, m, e, 'load');
       for (const role of roles) await setAccount(m, { login: role, name: role, role, password: this.password });
     });
     await db.destroy();
@@ -79,12 +155,19 @@ export class Installation {
 
   async as(role: (typeof roles)[number]): Promise<Client> {
     let c = this.clients.get(role);
-    if (!c) { c = new Client(this.config.publicUrl); await c.signIn(role, this.password); this.clients.set(role, c); }
+    if (!c) {
+      c = new Client(this.config.publicUrl);
+      await c.signIn(role, this.password);
+      this.clients.set(role, c);
+    }
     return c;
   }
 
   /** Restarts the server over the same database, as after an update. */
-  async restart(): Promise<void> { await this.running.close(); this.running = await startServer(this.config); }
+  async restart(): Promise<void> {
+    await this.running.close();
+    this.running = await startServer(this.config);
+  }
 
   plant = (kind: FaultKind, subject: string) => this.world.faults.plant({ kind, subject });
   lift = (kind: FaultKind, subject: string) => this.world.faults.lift({ kind, subject });
@@ -98,17 +181,40 @@ export class Installation {
   }
 }
 
-export interface Answer<T> { status: number; body: T & { code?: string; message?: string; remedy?: string; places?: { path?: string; message: string }[] } }
+export interface Answer<T> {
+  status: number;
+  body: T & { code?: string; message?: string; remedy?: string; places?: { path?: string; message: string }[] };
+}
 
 export class Client {
-  cookie = ''; csrf = '';
+  cookie = '';
+  csrf = '';
   constructor(readonly url: string) {}
-  async call<T = Record<string, never>>(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer<T>> {
-    const r = await fetch(this.url + path, { method, headers: { cookie: this.cookie, 'x-csrf-token': this.csrf, ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...headers }, ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }) });
+  async call<T = Record<string, never>>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<Answer<T>> {
+    const r = await fetch(this.url + path, {
+      method,
+      headers: {
+        cookie: this.cookie,
+        'x-csrf-token': this.csrf,
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...headers,
+      },
+      ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+    });
     const set = r.headers.get('set-cookie');
     if (set) this.cookie = set.split(';')[0] as string;
     const text = await r.text();
-    let json: unknown; try { json = JSON.parse(text); } catch { json = { text }; }
+    let json: unknown;
+    try {
+      json = JSON.parse(text);
+    } catch {
+      json = { text };
+    }
     return { status: r.status, body: json as Answer<T>['body'] };
   }
 
@@ -139,25 +245,69 @@ export async function eventually<T>(ask: () => Promise<T | undefined | false>, w
   }
 }
 
-interface BuildAnswer { status: { state: string; steps: Record<string, { state: string; text?: string; remedy?: string; attempt: number; healed: string[] }> }; proof: { what: string; good: boolean; planned: string; found: string }[] | null }
-export const buildOf = (c: Client, number = 1, charter = 'plover') => c.good<BuildAnswer>('GET', `/api/builds/${charter}/${number}`);
-export const builtOrBroken = (c: Client, number = 1, ms = 110_000) => eventually(async () => { const b = await buildOf(c, number); return ['done', 'failed'].includes(b.status.state) && b; }, `the end of build ${number}`, ms);
+interface BuildAnswer {
+  status: {
+    state: string;
+    steps: Record<string, { state: string; text?: string; remedy?: string; attempt: number; healed: string[] }>;
+  };
+  proof: { what: string; good: boolean; planned: string; found: string }[] | null;
+}
+export const buildOf = (c: Client, number = 1, charter = 'plover') =>
+  c.good<BuildAnswer>('GET', `/api/builds/${charter}/${number}`);
+export const builtOrBroken = (c: Client, number = 1, ms = 110_000) =>
+  eventually(
+    async () => {
+      const b = await buildOf(c, number);
+      return ['done', 'failed'].includes(b.status.state) && b;
+    },
+    `the end of build ${number}`,
+    ms,
+  );
 
 /** From an empty room to a charter that nothing stops: what Next moves asks for, over the API. */
 export async function prepare(warden: Client): Promise<void> {
-  await eventually(async () => { const e = await warden.estate(); return ['1.34.2', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && e.observed.registries['lr-registry']; }, 'bills and registries looked at');
+  await eventually(async () => {
+    const e = await warden.estate();
+    return ['1.34.2', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && e.observed.registries['lr-registry'];
+  }, 'bills and registries looked at');
   await warden.good('POST', '/api/hosts/sweep', { site: 'lr', range: '10.62.7.10-10.62.7.20' });
-  const seen = await eventually(async () => { const s = (await warden.estate()).observed.sightings; return s.length === 7 && s; }, 'seven sightings');
-  await warden.good('POST', '/api/hosts/accept', { credential: 'bmc-lr', addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })) });
+  const seen = await eventually(async () => {
+    const s = (await warden.estate()).observed.sightings;
+    return s.length === 7 && s;
+  }, 'seven sightings');
+  await warden.good('POST', '/api/hosts/accept', {
+    credential: 'bmc-lr',
+    addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
+  });
   await warden.good('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: seen.map((s) => ({ address: s.address })) });
-  await warden.good('POST', '/api/edits', { why: 'settled', edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['servicePool', 'range'], value: '10.62.8.64-10.62.8.79' }, { op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'] }] });
-  const { shipment } = await warden.good<{ shipment: { label: string } }>('POST', '/api/shipments', { target: 'lr-registry', bills: ['1.34.2', 'inbound-router', 'log-shipper'] });
-  for (const state of ['packed', 'landed']) { await warden.good('POST', `/api/shipments/${shipment.label}/start`); await shipmentIn(warden, shipment.label, state); }
+  await warden.good('POST', '/api/edits', {
+    why: 'settled',
+    edits: [
+      { op: 'set', kind: 'Charter', key: 'plover', path: ['servicePool', 'range'], value: '10.62.8.64-10.62.8.79' },
+      { op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'] },
+    ],
+  });
+  const { shipment } = await warden.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
+    target: 'lr-registry',
+    bills: ['1.34.2', 'inbound-router', 'log-shipper'],
+  });
+  for (const state of ['packed', 'landed']) {
+    await warden.good('POST', `/api/shipments/${shipment.label}/start`);
+    await shipmentIn(warden, shipment.label, state);
+  }
 }
 
-export interface ShipmentAnswer { label: string; state: string; bytes: number; movedBytes: number; resumed: number; error: string | null }
-export const shipmentIn = (c: Client, label: string, state: string) => eventually(async () => {
-  const s = (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === label);
-  if (s?.state === 'failed' && state !== 'failed') throw new Error(`${label} broke: ${s.error}`);
-  return s?.state === state && s;
-}, `${label} ${state}`);
+export interface ShipmentAnswer {
+  label: string;
+  state: string;
+  bytes: number;
+  movedBytes: number;
+  resumed: number;
+  error: string | null;
+}
+export const shipmentIn = (c: Client, label: string, state: string) =>
+  eventually(async () => {
+    const s = (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === label);
+    if (s?.state === 'failed' && state !== 'failed') throw new Error(`${label} broke: ${s.error}`);
+    return s?.state === state && s;
+  }, `${label} ${state}`);

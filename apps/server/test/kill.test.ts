@@ -1,18 +1,42 @@
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { buildOf, builtOrBroken, Client, eventually, Installation, prepare, type ShipmentAnswer, shipmentIn } from './installation.ts';
+import {
+  buildOf,
+  builtOrBroken,
+  Client,
+  eventually,
+  Installation,
+  prepare,
+  type ShipmentAnswer,
+  shipmentIn,
+} from './installation.ts';
 
 /** The server as a process of its own, so that it can be killed for real. */
 const root = join(import.meta.dirname, '../../..');
-const i = new Installation(); let c: Client;
+const i = new Installation();
+let c: Client;
 let server: { kill: () => Promise<void> };
 
 async function serve(): Promise<void> {
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], { cwd: root, env: { ...process.env, ...i.env() }, stdio: ['ignore', 'pipe', 'inherit'] });
+  const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
+    cwd: root,
+    env: { ...process.env, ...i.env() },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
   const ended = new Promise<void>((done) => child.once('exit', () => done()));
-  await new Promise<void>((done, fail) => { child.stdout.on('data', (d) => { if (String(d).includes('listening')) done(); }); child.once('exit', () => fail(new Error('the server ended'))); });
-  server = { kill: async () => { child.kill('SIGKILL'); await ended; } };
+  await new Promise<void>((done, fail) => {
+    child.stdout.on('data', (d) => {
+      if (String(d).includes('listening')) done();
+    });
+    child.once('exit', () => fail(new Error('the server ended')));
+  });
+  server = {
+    kill: async () => {
+      child.kill('SIGKILL');
+      await ended;
+    },
+  };
 }
 
 beforeAll(async () => {
@@ -21,12 +45,21 @@ beforeAll(async () => {
   c = new Client(i.config.publicUrl);
   await c.signIn('warden', i.password);
 });
-afterAll(async () => { await server?.kill(); await i.stop(); });
+afterAll(async () => {
+  await server?.kill();
+  await i.stop();
+});
 
 describe('killed with -9 and started again', () => {
   it('a shipment goes on and fetches nothing twice', async () => {
-    await eventually(async () => { const e = await c.estate(); return e.observed.bills['1.33.6'] && e.observed.registries['bw-registry']; }, 'the bill');
-    const { shipment } = await c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', { target: 'bw-registry', bills: ['1.33.6'] });
+    await eventually(async () => {
+      const e = await c.estate();
+      return e.observed.bills['1.33.6'] && e.observed.registries['bw-registry'];
+    }, 'the bill');
+    const { shipment } = await c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', {
+      target: 'bw-registry',
+      bills: ['1.33.6'],
+    });
     await c.good('POST', `/api/shipments/${shipment.label}/start`);
     const landed = async () => (await i.world.stores.get('upstream')?.pulls())?.filter((l) => l.kind === 'blob').length ?? 0;
     await eventually(async () => (await landed()) > 40, 'some layers moved');
@@ -43,14 +76,19 @@ describe('killed with -9 and started again', () => {
     await prepare(c);
     i.world.clock.setSpeed(300);
     await c.good('POST', '/api/builds', { charter: 'plover' });
-    await eventually(async () => Object.entries((await buildOf(c)).status.steps).some(([id, s]) => id.endsWith('/images') && s.state === 'running'), 'images being pulled');
+    await eventually(
+      async () =>
+        Object.entries((await buildOf(c)).status.steps).some(([id, s]) => id.endsWith('/images') && s.state === 'running'),
+      'images being pulled',
+    );
     const before = await buildOf(c);
     await server.kill();
     i.world.clock.setSpeed(2000);
     await serve();
     const b = await builtOrBroken(c);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
-    for (const [id, s] of Object.entries(before.status.steps)) if (s.state === 'done') expect([id, b.status.steps[id]?.attempt]).toEqual([id, s.attempt]);
+    for (const [id, s] of Object.entries(before.status.steps))
+      if (s.state === 'done') expect([id, b.status.steps[id]?.attempt]).toEqual([id, s.attempt]);
     expect(b.proof?.every((p) => p.good)).toBe(true);
   });
 });

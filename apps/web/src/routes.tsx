@@ -7,18 +7,35 @@ import { SignIn } from './spaces/sign-in/SignIn.tsx';
 export const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn /> },
   {
-    path: '/', element: <Frame />, errorElement: <Broken />,
+    path: '/',
+    element: <Frame />,
+    errorElement: <Broken />,
     children: [
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
       { path: 'hosts', lazy: async () => ({ Component: (await import('./spaces/hosts/HostsSpace.tsx')).HostsSpace }) },
-      { path: 'addresses', lazy: async () => ({ Component: (await import('./spaces/addresses/AddressesSpace.tsx')).AddressesSpace }) },
-      { path: 'addresses/names', lazy: async () => ({ Component: (await import('./spaces/addresses/NamesSpace.tsx')).NamesSpace }) },
+      {
+        path: 'addresses',
+        lazy: async () => ({ Component: (await import('./spaces/addresses/AddressesSpace.tsx')).AddressesSpace }),
+      },
+      {
+        path: 'addresses/names',
+        lazy: async () => ({ Component: (await import('./spaces/addresses/NamesSpace.tsx')).NamesSpace }),
+      },
       { path: 'images', lazy: async () => ({ Component: (await import('./spaces/images/ImagesSpace.tsx')).ImagesSpace }) },
-      { path: 'clusters', lazy: async () => ({ Component: (await import('./spaces/clusters/ClustersSpace.tsx')).ClustersSpace }) },
-      { path: 'clusters/:name', lazy: async () => ({ Component: (await import('./spaces/clusters/CharterSpace.tsx')).CharterSpace }) },
+      {
+        path: 'clusters',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/ClustersSpace.tsx')).ClustersSpace }),
+      },
+      {
+        path: 'clusters/:name',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/CharterSpace.tsx')).CharterSpace }),
+      },
       { path: 'builds', lazy: async () => ({ Component: (await import('./spaces/builds/BuildsSpace.tsx')).BuildsSpace }) },
-      { path: 'builds/:charter/:number', lazy: async () => ({ Component: (await import('./spaces/builds/BuildSpace.tsx')).BuildSpace }) },
+      {
+        path: 'builds/:charter/:number',
+        lazy: async () => ({ Component: (await import('./spaces/builds/BuildSpace.tsx')).BuildSpace }),
+      },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },
       { path: 'record', lazy: async () => ({ Component: (await import('./spaces/record/RecordSpace.tsx')).RecordSpace }) },

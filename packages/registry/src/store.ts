@@ -16,7 +16,10 @@ import { pipeline } from 'node:stream/promises';
  *     uploads/<id>                   an upload under way
  */
 export class Store {
-  constructor(readonly dir: string, private readonly limitBytes = Number.POSITIVE_INFINITY) {}
+  constructor(
+    readonly dir: string,
+    private readonly limitBytes = Number.POSITIVE_INFINITY,
+  ) {}
 
   async open(): Promise<this> {
     for (const d of ['blobs/sha256', 'repos', 'uploads']) await mkdir(join(this.dir, d), { recursive: true });
@@ -24,14 +27,16 @@ export class Store {
   }
 
   private blobPath = (digest: string) => join(this.dir, 'blobs/sha256', digest.slice(7));
-  private repoPath = (repo: string, ...more: string[]) => join(this.dir, 'repos', ...repo.split('/').map((p) => `_${p}`), ...more);
+  private repoPath = (repo: string, ...more: string[]) =>
+    join(this.dir, 'repos', ...repo.split('/').map((p) => `_${p}`), ...more);
 
   async blobSize(repo: string, digest: string): Promise<number | undefined> {
     if (!(await exists(this.repoPath(repo, 'blobs', digest.slice(7))))) return undefined;
     return (await stat(this.blobPath(digest)).catch(() => undefined))?.size;
   }
 
-  readBlob = (digest: string, start = 0, end?: number): Readable => createReadStream(this.blobPath(digest), { start, ...(end === undefined ? {} : { end }) });
+  readBlob = (digest: string, start = 0, end?: number): Readable =>
+    createReadStream(this.blobPath(digest), { start, ...(end === undefined ? {} : { end }) });
 
   async startUpload(): Promise<string> {
     const id = randomUUID();
@@ -39,7 +44,8 @@ export class Store {
     return id;
   }
 
-  uploadSize = async (id: string): Promise<number | undefined> => (/^[0-9a-f-]{36}$/.test(id) ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size : undefined);
+  uploadSize = async (id: string): Promise<number | undefined> =>
+    /^[0-9a-f-]{36}$/.test(id) ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size : undefined;
   dropUpload = (id: string) => rm(join(this.dir, 'uploads', id), { force: true });
 
   /** Appends to an upload. What arrived before a broken connection stays, and can be continued. @throws StoreFull */
@@ -54,7 +60,10 @@ export class Store {
     const path = join(this.dir, 'uploads', id);
     const hash = createHash('sha256');
     for await (const chunk of createReadStream(path)) hash.update(chunk as Buffer);
-    if (`sha256:${hash.digest('hex')}` !== digest) { await rm(path, { force: true }); return false; }
+    if (`sha256:${hash.digest('hex')}` !== digest) {
+      await rm(path, { force: true });
+      return false;
+    }
     await syncFile(path);
     await rename(path, this.blobPath(digest));
     await this.link(repo, digest);
@@ -73,12 +82,21 @@ export class Store {
     await writeFile(this.repoPath(repo, 'blobs', digest.slice(7)), '');
   }
 
-  async putManifest(repo: string, reference: string, mediaType: string, body: Buffer): Promise<{ digest: string; missing: string[] }> {
+  async putManifest(
+    repo: string,
+    reference: string,
+    mediaType: string,
+    body: Buffer,
+  ): Promise<{ digest: string; missing: string[] }> {
     const digest = `sha256:${createHash('sha256').update(body).digest('hex')}`;
-    if (reference.startsWith('sha256:') && reference !== digest) throw new Error('the manifest does not have the digest it was put under');
+    if (reference.startsWith('sha256:') && reference !== digest)
+      throw new Error('the manifest does not have the digest it was put under');
     const missing: string[] = [];
     for (const d of referred(body)) {
-      const held = d.kind === 'manifest' ? await exists(this.repoPath(repo, 'manifests', d.digest.slice(7))) : (await this.blobSize(repo, d.digest)) !== undefined;
+      const held =
+        d.kind === 'manifest'
+          ? await exists(this.repoPath(repo, 'manifests', d.digest.slice(7)))
+          : (await this.blobSize(repo, d.digest)) !== undefined;
       if (!held) missing.push(d.digest);
     }
     if (missing.length) return { digest, missing };
@@ -98,17 +116,25 @@ export class Store {
   async manifest(repo: string, reference: string): Promise<{ digest: string; mediaType: string; body: Buffer } | undefined> {
     try {
       const digest = reference.startsWith('sha256:') ? reference : await readFile(this.repoPath(repo, 'tags', reference), 'utf8');
-      return { digest, mediaType: await readFile(this.repoPath(repo, 'manifests', digest.slice(7)), 'utf8'), body: await readFile(this.blobPath(digest)) };
-    } catch { return undefined; }
+      return {
+        digest,
+        mediaType: await readFile(this.repoPath(repo, 'manifests', digest.slice(7)), 'utf8'),
+        body: await readFile(this.blobPath(digest)),
+      };
+    } catch {
+      return undefined;
+    }
   }
 
-  tags = async (repo: string): Promise<string[] | undefined> => (await readdir(this.repoPath(repo, 'tags')).catch(() => undefined))?.sort();
+  tags = async (repo: string): Promise<string[] | undefined> =>
+    (await readdir(this.repoPath(repo, 'tags')).catch(() => undefined))?.sort();
 
   async repositories(): Promise<string[]> {
     const found: string[] = [];
     const walk = async (dir: string, name: string[]) => {
       for (const e of await readdir(dir, { withFileTypes: true }).catch(() => [])) {
-        if (e.name === 'manifests') found.push(name.join('/')); else if (e.name.startsWith('_')) await walk(join(dir, e.name), [...name, e.name.slice(1)]);
+        if (e.name === 'manifests') found.push(name.join('/'));
+        else if (e.name.startsWith('_')) await walk(join(dir, e.name), [...name, e.name.slice(1)]);
       }
     };
     await walk(join(this.dir, 'repos'), []);
@@ -122,7 +148,8 @@ export class Store {
   async used(): Promise<number> {
     if (!Number.isFinite(this.limitBytes)) return 0;
     this.usedBytes = 0;
-    for (const hex of await readdir(join(this.dir, 'blobs/sha256'))) this.usedBytes += (await stat(join(this.dir, 'blobs/sha256', hex))).size;
+    for (const hex of await readdir(join(this.dir, 'blobs/sha256')))
+      this.usedBytes += (await stat(join(this.dir, 'blobs/sha256', hex))).size;
     return this.usedBytes;
   }
 
@@ -131,24 +158,53 @@ export class Store {
 
   async pulls(since?: string): Promise<PullLine[]> {
     const text = await readFile(join(this.dir, 'pulls.jsonl'), 'utf8').catch(() => '');
-    return text.split('\n').filter(Boolean).map((l) => JSON.parse(l) as PullLine).filter((l) => !since || l.at >= since);
+    return text
+      .split('\n')
+      .filter(Boolean)
+      .map((l) => JSON.parse(l) as PullLine)
+      .filter((l) => !since || l.at >= since);
   }
 }
 
-export interface PullLine { at: string; client: string; user: string; agent: string; kind: 'manifest' | 'blob'; repository: string; reference: string; digest: string; status: number }
-export class StoreFull extends Error { constructor() { super('the disk set aside for images is full'); } }
+export interface PullLine {
+  at: string;
+  client: string;
+  user: string;
+  agent: string;
+  kind: 'manifest' | 'blob';
+  repository: string;
+  reference: string;
+  digest: string;
+  status: number;
+}
+export class StoreFull extends Error {
+  constructor() {
+    super('the disk set aside for images is full');
+  }
+}
 
 const exists = async (path: string) => (await stat(path).catch(() => undefined)) !== undefined;
 
 async function syncFile(path: string) {
   const handle = await open(path, 'r+');
-  try { await handle.sync(); } finally { await handle.close(); }
+  try {
+    await handle.sync();
+  } finally {
+    await handle.close();
+  }
 }
 
 /** Digests that a manifest or index refers to. @throws Error when it is not one. */
 function referred(body: Buffer): { kind: 'manifest' | 'blob'; digest: string }[] {
-  const doc = JSON.parse(body.toString('utf8')) as { manifests?: { digest: string }[]; config?: { digest: string }; layers?: { digest: string }[] };
-  const good = (d: { digest: string }) => { if (!/^sha256:[0-9a-f]{64}$/.test(d.digest)) throw new Error('a descriptor has no sha256 digest'); return d.digest; };
+  const doc = JSON.parse(body.toString('utf8')) as {
+    manifests?: { digest: string }[];
+    config?: { digest: string };
+    layers?: { digest: string }[];
+  };
+  const good = (d: { digest: string }) => {
+    if (!/^sha256:[0-9a-f]{64}$/.test(d.digest)) throw new Error('a descriptor has no sha256 digest');
+    return d.digest;
+  };
   if (Array.isArray(doc.manifests)) return doc.manifests.map((m) => ({ kind: 'manifest', digest: good(m) }));
   if (!doc.config || !Array.isArray(doc.layers)) throw new Error('neither an image index nor an image manifest');
   return [doc.config, ...doc.layers].map((d) => ({ kind: 'blob', digest: good(d) }));

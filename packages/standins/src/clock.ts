@@ -9,9 +9,21 @@ export class Clock {
   /** Waits for simulated seconds; ends early, by throwing, when the signal fires. */
   sleep(seconds: number, signal?: AbortSignal): Promise<void> {
     return new Promise((done, fail) => {
-      if (signal?.aborted) { fail(new Error('stopped')); return; }
-      const timer = setTimeout(() => { signal?.removeEventListener('abort', stop); done(); }, (seconds * 1000) / this.speed);
-      const stop = () => { clearTimeout(timer); fail(new Error('stopped')); };
+      if (signal?.aborted) {
+        fail(new Error('stopped'));
+        return;
+      }
+      const timer = setTimeout(
+        () => {
+          signal?.removeEventListener('abort', stop);
+          done();
+        },
+        (seconds * 1000) / this.speed,
+      );
+      const stop = () => {
+        clearTimeout(timer);
+        fail(new Error('stopped'));
+      };
       signal?.addEventListener('abort', stop, { once: true });
     });
   }

@@ -1,17 +1,36 @@
 /** What can be planted, and on what. A new fault is a line here and the place that asks for it. */
 export const faultKinds = {
   'bmc-silent': { on: 'machine', title: 'BMC silent', text: 'the management controller takes connections and never answers' },
-  'bmc-certificate': { on: 'machine', title: 'BMC shows another certificate', text: 'as after a replaced board, or somebody in between' },
+  'bmc-certificate': {
+    on: 'machine',
+    title: 'BMC shows another certificate',
+    text: 'as after a replaced board, or somebody in between',
+  },
   'bmc-password': { on: 'machine', title: 'BMC refuses the password', text: 'every request is answered with 401' },
   'node-never-boots': { on: 'machine', title: 'Node never boots', text: 'power comes on and nothing is ever fetched' },
-  'node-dies-pulling': { on: 'machine', title: 'Node dies while pulling images', text: 'power goes off after a third of the images' },
-  'registry-drops': { on: 'registry', title: 'Registry drops connections', text: 'the first blob asked for and every fourth after it are cut off half-way, each once' },
-  'registry-name': { on: 'registry', title: 'Registry certificate for another name', text: 'the certificate shown names another host' },
+  'node-dies-pulling': {
+    on: 'machine',
+    title: 'Node dies while pulling images',
+    text: 'power goes off after a third of the images',
+  },
+  'registry-drops': {
+    on: 'registry',
+    title: 'Registry drops connections',
+    text: 'the first blob asked for and every fourth after it are cut off half-way, each once',
+  },
+  'registry-name': {
+    on: 'registry',
+    title: 'Registry certificate for another name',
+    text: 'the certificate shown names another host',
+  },
   'registry-corrupts': { on: 'registry', title: 'Registry serves a wrong byte', text: 'one byte of every tenth blob is changed' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;
 export type FaultKind = keyof typeof faultKinds;
-export interface Fault { kind: FaultKind; subject: string }
+export interface Fault {
+  kind: FaultKind;
+  subject: string;
+}
 
 /** The faults in force. Devices ask it at the moment where nature would strike. */
 export class Faults {
@@ -19,8 +38,18 @@ export class Faults {
   private readonly listeners = new Set<() => void>();
   has = (kind: FaultKind, subject: string) => this.planted.has(`${kind} ${subject}`);
   list = (): Fault[] => [...this.planted.values()];
-  onChange = (listener: () => void) => { this.listeners.add(listener); };
-  plant(fault: Fault): void { this.planted.set(`${fault.kind} ${fault.subject}`, fault); this.tell(); }
-  lift(fault: Fault): void { this.planted.delete(`${fault.kind} ${fault.subject}`); this.tell(); }
-  private tell() { for (const l of this.listeners) l(); }
+  onChange = (listener: () => void) => {
+    this.listeners.add(listener);
+  };
+  plant(fault: Fault): void {
+    this.planted.set(`${fault.kind} ${fault.subject}`, fault);
+    this.tell();
+  }
+  lift(fault: Fault): void {
+    this.planted.delete(`${fault.kind} ${fault.subject}`);
+    this.tell();
+  }
+  private tell() {
+    for (const l of this.listeners) l();
+  }
 }

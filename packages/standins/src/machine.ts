@@ -4,7 +4,19 @@ import { type Installed, runNode } from './node.ts';
 import type { Surroundings } from './world.ts';
 
 export interface Hardware {
-  name: string; hostName?: string; rack?: string; unit?: number; maker: string; model: string; serial: string; cores: number; memoryGiB: number; disksGB: number[]; macs: string[]; linkGbit: number; firmware: string;
+  name: string;
+  hostName?: string;
+  rack?: string;
+  unit?: number;
+  maker: string;
+  model: string;
+  serial: string;
+  cores: number;
+  memoryGiB: number;
+  disksGB: number[];
+  macs: string[];
+  linkGbit: number;
+  firmware: string;
   bmc: { address: string; user: string; password: string; firmware: string };
 }
 export type Stage = 'off' | 'post' | 'fetch' | 'system' | 'images' | 'waiting' | 'joined';
@@ -17,14 +29,24 @@ export class Machine {
   stage: Stage = 'off';
   private running: AbortController | undefined;
 
-  constructor(readonly hardware: Hardware, readonly clock: Clock, readonly faults: Faults, readonly around: Surroundings, private readonly changed: () => void) {}
+  constructor(
+    readonly hardware: Hardware,
+    readonly clock: Clock,
+    readonly faults: Faults,
+    readonly around: Surroundings,
+    private readonly changed: () => void,
+  ) {}
 
-  setBoot(uri: string): void { this.bootUri = uri; this.changed(); }
+  setBoot(uri: string): void {
+    this.bootUri = uri;
+    this.changed();
+  }
 
   powerOff(): void {
     this.running?.abort();
     this.running = undefined;
-    this.power = 'Off'; this.stage = 'off';
+    this.power = 'Off';
+    this.stage = 'off';
     this.around.cluster.left(this);
     this.changed();
   }
@@ -35,8 +57,13 @@ export class Machine {
     const running = new AbortController();
     this.running = running;
     this.changed();
-    runNode(this, running.signal).catch(() => { /* power was cut, or the boot came to nothing: the machine stands there as a real one would */ });
+    runNode(this, running.signal).catch(() => {
+      /* power was cut, or the boot came to nothing: the machine stands there as a real one would */
+    });
   }
 
-  at(stage: Stage): void { this.stage = stage; this.changed(); }
+  at(stage: Stage): void {
+    this.stage = stage;
+    this.changed();
+  }
 }

@@ -8,7 +8,15 @@ import { paperSize } from '@praesidor/protocols/oci';
 import type { Machine } from './machine.ts';
 
 /** What a boot kit put on the disk of a machine. */
-export interface Installed { base: string; host: string; address: string; nameservers: string[]; files: Record<string, string>; pulled: string[]; joined: boolean }
+export interface Installed {
+  base: string;
+  host: string;
+  address: string;
+  nameservers: string[];
+  files: Record<string, string>;
+  pulled: string[];
+  joined: boolean;
+}
 
 /**
  * A machine from power-on to a running kubelet, as its boot kit says: the script is fetched from the boot
@@ -18,7 +26,11 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   m.at('post');
   await m.clock.sleep(60, signal);
   if (m.faults.has('node-never-boots', m.hardware.name)) return;
-  if (m.bootUri) { const uri = m.bootUri; m.bootUri = undefined; m.installed = await install(m, uri, signal); }
+  if (m.bootUri) {
+    const uri = m.bootUri;
+    m.bootUri = undefined;
+    m.installed = await install(m, uri, signal);
+  }
   if (!m.installed) return;
   const me = m.installed;
   const report = reporter(m, me.base, signal);
@@ -41,20 +53,52 @@ async function fetchText(url: string, signal: AbortSignal): Promise<string> {
   return r.text();
 }
 
-const gateOpen = (base: string, signal: AbortSignal) => fetch(`${base}/gate/join`, { signal }).then((r) => { void r.body?.cancel(); return r.ok; }).catch((e: unknown) => { if (signal.aborted) throw e; return false; });
+const gateOpen = (base: string, signal: AbortSignal) =>
+  fetch(`${base}/gate/join`, { signal })
+    .then((r) => {
+      void r.body?.cancel();
+      return r.ok;
+    })
+    .catch((e: unknown) => {
+      if (signal.aborted) throw e;
+      return false;
+    });
 
-type Report = (name: string, event: 'start' | 'progress' | 'finish', result: 'SUCCESS' | 'WARN' | 'FAIL', description: string) => Promise<void>;
+type Report = (
+  name: string,
+  event: 'start' | 'progress' | 'finish',
+  result: 'SUCCESS' | 'WARN' | 'FAIL',
+  description: string,
+) => Promise<void>;
 /** Five tries, two seconds apart, as the boot script has it; then the report is lost. */
-const reporter = (m: Machine, base: string, signal: AbortSignal): Report => async (name, event_type, result, description) => {
-  for (let i = 0; i < 5; i++) {
-    const sent = await fetch(`${base}/report`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name, event_type, result, description, origin: 'node' }), signal }).then((r) => r.body?.cancel().then(() => true)).catch(() => false);
-    if (sent || signal.aborted) return;
-    await m.clock.sleep(2, signal).catch(() => undefined);
-  }
-};
+const reporter =
+  (m: Machine, base: string, signal: AbortSignal): Report =>
+  async (name, event_type, result, description) => {
+    for (let i = 0; i < 5; i++) {
+      const sent = await fetch(`${base}/report`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ name, event_type, result, description, origin: 'node' }),
+        signal,
+      })
+        .then((r) => r.body?.cancel().then(() => true))
+        .catch(() => false);
+      if (sent || signal.aborted) return;
+      await m.clock.sleep(2, signal).catch(() => undefined);
+    }
+  };
 
-interface UserData { hostname: string; write_files: { path: string; content: string }[]; reporting: { praesidor: { endpoint: string } }; phone_home: { url: string } }
-interface NetworkConfig { network: { ethernets: Record<string, { match: { macaddress: string }; addresses: string[]; nameservers: { addresses: string[] } }> } }
+interface UserData {
+  hostname: string;
+  write_files: { path: string; content: string }[];
+  reporting: { praesidor: { endpoint: string } };
+  phone_home: { url: string };
+}
+interface NetworkConfig {
+  network: {
+    ethernets: Record<string, { match: { macaddress: string }; addresses: string[]; nameservers: { addresses: string[] } }>;
+  };
+}
 
 async function install(m: Machine, uri: string, signal: AbortSignal): Promise<Installed> {
   m.at('fetch');
@@ -64,7 +108,12 @@ async function install(m: Machine, uri: string, signal: AbortSignal): Promise<In
   if (!seed) throw new Error('the script names no first-boot data');
   const base = seed.replace(/\/$/, '');
   const report = reporter(m, base, signal);
-  for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string)) await retry(m, signal, async () => { const r = await fetch(url, { signal }); if (!r.ok) throw new Error(`${url} answered ${r.status}`); await r.arrayBuffer(); });
+  for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string))
+    await retry(m, signal, async () => {
+      const r = await fetch(url, { signal });
+      if (!r.ok) throw new Error(`${url} answered ${r.status}`);
+      await r.arrayBuffer();
+    });
   await report('system', 'start', 'SUCCESS', 'kernel and first file system fetched');
   await m.clock.sleep(120, signal);
   m.at('system');
@@ -72,7 +121,15 @@ async function install(m: Machine, uri: string, signal: AbortSignal): Promise<In
   const net = parseYaml(await retry(m, signal, () => fetchText(`${base}/network-config`, signal))) as NetworkConfig;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
   const card = Object.values(net.network.ethernets)[0];
-  if (!card || !m.hardware.macs.includes(card.match.macaddress)) { await report('system', 'finish', 'FAIL', `no adapter with ${card?.match.macaddress ?? 'a MAC from the network configuration'}`); throw new Error('wrong adapter'); }
+  if (!card || !m.hardware.macs.includes(card.match.macaddress)) {
+    await report(
+      'system',
+      'finish',
+      'FAIL',
+      `no adapter with ${card?.match.macaddress ?? 'a MAC from the network configuration'}`,
+    );
+    throw new Error('wrong adapter');
+  }
   const address = (card.addresses[0] ?? '').split('/')[0] ?? '';
   await m.clock.sleep(60, signal);
   await report('system', 'progress', 'SUCCESS', `${address} on ${card.match.macaddress}`);
@@ -80,14 +137,29 @@ async function install(m: Machine, uri: string, signal: AbortSignal): Promise<In
   const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
   await report('system', 'progress', 'SUCCESS', `${user.write_files.length} files written`);
   await m.clock.sleep(60, signal);
-  await retry(m, signal, () => fetch(user.phone_home.url, { method: 'POST', headers: { 'content-type': 'application/x-www-form-urlencoded' }, body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }), signal }).then((r) => r.body?.cancel())).catch(() => undefined);
+  await retry(m, signal, () =>
+    fetch(user.phone_home.url, {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-www-form-urlencoded' },
+      body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }),
+      signal,
+    }).then((r) => r.body?.cancel()),
+  ).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
   return { base, host: user.hostname, address, nameservers: card.nameservers.addresses, files, pulled: [], joined: false };
 }
 
 async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>): Promise<T> {
   for (let i = 0; ; i++) {
-    try { return await act(); } catch (cause) { if (signal.aborted || i >= 20) throw cause; await m.clock.sleep(30, signal).catch((e) => { throw e; }); await new Promise((r) => setTimeout(r, 50)); }
+    try {
+      return await act();
+    } catch (cause) {
+      if (signal.aborted || i >= 20) throw cause;
+      await m.clock.sleep(30, signal).catch((e) => {
+        throw e;
+      });
+      await new Promise((r) => setTimeout(r, 50));
+    }
   }
 }
 
@@ -95,7 +167,10 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
   const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
   await report('images', 'start', 'SUCCESS', `${images.length} images`);
   const dialer = new Dialer(m.around.detours, async (name) => {
-    for (const server of me.nameservers) { const [a] = await lookup({ address: server, detours: m.around.detours, timeoutMs: 400 }, name, 'A').catch(() => []); if (a) return a; }
+    for (const server of me.nameservers) {
+      const [a] = await lookup({ address: server, detours: m.around.detours, timeoutMs: 400 }, name, 'A').catch(() => []);
+      if (a) return a;
+    }
     throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
   });
   const held = new Set(me.pulled.flatMap((p) => p.split(' ').slice(1)));
@@ -103,9 +178,17 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
   try {
     for (const [i, image] of images.entries()) {
       if (done.has(image)) continue;
-      if (m.faults.has('node-dies-pulling', m.hardware.name) && i > images.length / 3) { m.faults.lift({ kind: 'node-dies-pulling', subject: m.hardware.name }); m.powerOff(); return await new Promise(() => undefined); }
+      if (m.faults.has('node-dies-pulling', m.hardware.name) && i > images.length / 3) {
+        m.faults.lift({ kind: 'node-dies-pulling', subject: m.hardware.name });
+        m.powerOff();
+        return await new Promise(() => undefined);
+      }
       for (let tries = 1; ; tries++) {
-        try { const digests = await pullImage(m, me, dialer, image, held, signal); me.pulled.push([image, ...digests].join(' ')); break; } catch (cause) {
+        try {
+          const digests = await pullImage(m, me, dialer, image, held, signal);
+          me.pulled.push([image, ...digests].join(' '));
+          break;
+        } catch (cause) {
           if (signal.aborted) throw cause;
           const why = `${image}: ${(cause as Error).message}`;
           await report('images', tries < 5 ? 'progress' : 'finish', tries < 5 ? 'WARN' : 'FAIL', why);
@@ -115,38 +198,72 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
       }
       await report('images', 'progress', 'SUCCESS', `${image}`);
     }
-  } finally { await dialer.close(); }
+  } finally {
+    await dialer.close();
+  }
   await report('images', 'finish', 'SUCCESS', 'all images are here');
 }
 
-interface HostsToml { server?: string; host?: Record<string, { capabilities?: string[]; ca?: string; header?: { authorization?: string[] } }> }
+interface HostsToml {
+  server?: string;
+  host?: Record<string, { capabilities?: string[]; ca?: string; header?: { authorization?: string[] } }>;
+}
 
 /** One image as the container runtime does it: hosts.toml of its registry, manifest, config, layers, each verified. */
-async function pullImage(m: Machine, me: Installed, dialer: Dialer, image: string, held: Set<string>, signal: AbortSignal): Promise<string[]> {
+async function pullImage(
+  m: Machine,
+  me: Installed,
+  dialer: Dialer,
+  image: string,
+  held: Set<string>,
+  signal: AbortSignal,
+): Promise<string[]> {
   const ref = parseReference(image);
   const text = me.files[`/etc/containerd/certs.d/${ref.registry}/hosts.toml`];
   const toml = text ? (parseToml(text) as HostsToml) : {};
   const [url, mirror] = Object.entries(toml.host ?? {})[0] ?? [`https://${ref.registry}`, undefined];
   const [host = '', port] = url.replace('https://', '').split(':');
   const ca = mirror?.ca ? me.files[mirror.ca] : undefined;
-  const headers: Record<string, string> = { 'user-agent': `node/${me.host}`, ...(mirror?.header?.authorization?.[0] ? { authorization: mirror.header.authorization[0] } : {}) };
+  const headers: Record<string, string> = {
+    'user-agent': `node/${me.host}`,
+    ...(mirror?.header?.authorization?.[0] ? { authorization: mirror.header.authorization[0] } : {}),
+  };
   const get = async (path: string, accept: string) => {
-    const a = await dialer.ask({ host, port: Number(port ?? 443), tls: true, ...(ca ? { trust: { ca } } : {}) }, { path: `${path}${path.includes('?') ? '&' : '?'}ns=${ref.registry}`, headers: { ...headers, accept }, signal });
-    const bytes = Buffer.from(await a.body.arrayBuffer().catch((e: unknown) => { throw ProtocolError.from(e, url); }));
-    if (a.status !== 200) throw new Error(`${url.replace('https://', '')} answered ${a.status}${a.status === 401 ? ', it does not take the credentials in hosts.toml' : ''}`);
+    const a = await dialer.ask(
+      { host, port: Number(port ?? 443), tls: true, ...(ca ? { trust: { ca } } : {}) },
+      { path: `${path}${path.includes('?') ? '&' : '?'}ns=${ref.registry}`, headers: { ...headers, accept }, signal },
+    );
+    const bytes = Buffer.from(
+      await a.body.arrayBuffer().catch((e: unknown) => {
+        throw ProtocolError.from(e, url);
+      }),
+    );
+    if (a.status !== 200)
+      throw new Error(
+        `${url.replace('https://', '')} answered ${a.status}${a.status === 401 ? ', it does not take the credentials in hosts.toml' : ''}`,
+      );
     return bytes;
   };
   const all = 'application/vnd.oci.image.index.v1+json, application/vnd.oci.image.manifest.v1+json';
-  type Doc = { manifests?: { digest: string; platform?: { architecture: string } }[]; config: { digest: string }; layers: { digest: string; annotations?: Record<string, string>; size: number }[] };
-  let doc = JSON.parse((await get(`/v2/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString()) as Doc;
+  type Doc = {
+    manifests?: { digest: string; platform?: { architecture: string } }[];
+    config: { digest: string };
+    layers: { digest: string; annotations?: Record<string, string>; size: number }[];
+  };
+  let doc = JSON.parse(
+    (await get(`/v2/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString(),
+  ) as Doc;
   const child = doc.manifests?.find((d) => d.platform?.architecture === 'amd64');
   if (child) doc = JSON.parse((await get(`/v2/${ref.repository}/manifests/${child.digest}`, all)).toString()) as Doc;
-  const fetched: string[] = []; let paper = 0;
+  const fetched: string[] = [];
+  let paper = 0;
   for (const d of [doc.config, ...doc.layers]) {
     if (held.has(d.digest)) continue;
     const bytes = await get(`/v2/${ref.repository}/blobs/${d.digest}`, '*/*');
-    if (`sha256:${createHash('sha256').update(bytes).digest('hex')}` !== d.digest) throw new Error(`${d.digest.slice(0, 19)} from ${host} does not have its digest; it was thrown away`);
-    held.add(d.digest); fetched.push(d.digest);
+    if (`sha256:${createHash('sha256').update(bytes).digest('hex')}` !== d.digest)
+      throw new Error(`${d.digest.slice(0, 19)} from ${host} does not have its digest; it was thrown away`);
+    held.add(d.digest);
+    fetched.push(d.digest);
     paper += Number((d as { annotations?: Record<string, string> }).annotations?.[paperSize] ?? 0);
   }
   await m.clock.sleep(paper / 25e6, signal);

@@ -5,13 +5,26 @@ import { parse } from 'yaml';
 import type { Publication } from './source.ts';
 import type { RegistrySpec, WorldSpec } from './world.ts';
 
-interface WorldFile { machines: WorldSpec['machines']; dns: WorldSpec['dns']; authorities: WorldSpec['authorities']; registries: (Omit<RegistrySpec, 'publications'> & { publishes: string[] })[] }
+interface WorldFile {
+  machines: WorldSpec['machines'];
+  dns: WorldSpec['dns'];
+  authorities: WorldSpec['authorities'];
+  registries: (Omit<RegistrySpec, 'publications'> & { publishes: string[] })[];
+}
 
 /** The world of a YAML file; what registries publish comes from the releases and add-ons of an estate. */
 export function readWorld(file: string, estateDir: string): WorldSpec {
   const raw = parse(readFileSync(file, 'utf8')) as WorldFile;
-  const docs = readdirSync(estateDir).filter((f) => f.endsWith('.yaml')).sort().flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => d.doc));
-  const publications = (names: string[]): Publication[] => docs.flatMap((d) => ((d.kind === 'Release' || d.kind === 'Addon') && names.includes(d.name) ? d.components.map((c) => publication(c.image, c.on)) : []));
+  const docs = readdirSync(estateDir)
+    .filter((f) => f.endsWith('.yaml'))
+    .sort()
+    .flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => d.doc));
+  const publications = (names: string[]): Publication[] =>
+    docs.flatMap((d) =>
+      (d.kind === 'Release' || d.kind === 'Addon') && names.includes(d.name)
+        ? d.components.map((c) => publication(c.image, c.on))
+        : [],
+    );
   return { ...raw, registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })) };
 }
 
@@ -22,15 +35,30 @@ const grown = 1.42;
 function publication(image: string, on: string): Publication {
   const [path = '', version = ''] = image.split('/').slice(1).join('/').split(':');
   const n = [...path].reduce((a, c) => (a * 31 + c.charCodeAt(0)) >>> 0, 7);
-  if (on === 'boot') return { image, layers: [{ key: `${image} kernel`, paper: 14e6, title: 'kernel' }, { key: `${image} initrd`, paper: 86e6, title: 'initrd' }, { key: `${image} root`, paper: 412e6, title: 'root' }] };
+  if (on === 'boot')
+    return {
+      image,
+      layers: [
+        { key: `${image} kernel`, paper: 14e6, title: 'kernel' },
+        { key: `${image} initrd`, paper: 86e6, title: 'initrd' },
+        { key: `${image} root`, paper: 412e6, title: 'root' },
+      ],
+    };
   const base = n % 4;
-  const lasting = 2 + (n % 2); const fresh = 2 + ((n >> 3) % 4);
+  const lasting = 2 + (n % 2);
+  const fresh = 2 + ((n >> 3) % 4);
   return {
     image,
     layers: [
       { key: `base ${base}`, paper: Math.round(grown * (28e6 + base * 3e6)) },
-      ...Array.from({ length: lasting }, (_, i) => ({ key: `${path} ${i}`, paper: Math.round(grown * (16e6 + ((n >> (i + 2)) % 29) * 1e6)) })),
-      ...Array.from({ length: fresh }, (_, i) => ({ key: `${path} ${version} ${i}`, paper: Math.round(grown * (4e6 + ((n >> (i + 5)) % 17) * 1e6)) })),
+      ...Array.from({ length: lasting }, (_, i) => ({
+        key: `${path} ${i}`,
+        paper: Math.round(grown * (16e6 + ((n >> (i + 2)) % 29) * 1e6)),
+      })),
+      ...Array.from({ length: fresh }, (_, i) => ({
+        key: `${path} ${version} ${i}`,
+        paper: Math.round(grown * (4e6 + ((n >> (i + 5)) % 17) * 1e6)),
+      })),
     ],
   };
 }

@@ -9,7 +9,10 @@ import type { Pair } from './certificates.ts';
 import type { Faults } from './faults.ts';
 
 /** What to publish under one image name: layers by a key (equal keys are the same layer) with the size on paper. */
-export interface Publication { image: string; layers: { key: string; paper: number; title?: string }[] }
+export interface Publication {
+  image: string;
+  layers: { key: string; paper: number; title?: string }[];
+}
 
 const scale = 2000;
 
@@ -23,7 +26,11 @@ export function layerBytes(key: string, paper: number): Buffer {
 const sha = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
 
 /** Lays publications into a store, straight on the disk, once; `without` names layer keys that are left out. */
-export async function publish(store: Store, publications: readonly Publication[], without: ReadonlySet<string> = new Set()): Promise<void> {
+export async function publish(
+  store: Store,
+  publications: readonly Publication[],
+  without: ReadonlySet<string> = new Set(),
+): Promise<void> {
   const marker = join(store.dir, 'published');
   if (existsSync(marker)) return;
   const blob = (repo: string, bytes: Buffer) => {
@@ -37,19 +44,54 @@ export async function publish(store: Store, publications: readonly Publication[]
   };
   for (const p of publications) {
     const { repository, tag } = parseReference(p.image);
-    const config = Buffer.from(JSON.stringify({ architecture: 'amd64', os: 'linux', config: {}, rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(Buffer.from(l.key))) } }));
+    const config = Buffer.from(
+      JSON.stringify({
+        architecture: 'amd64',
+        os: 'linux',
+        config: {},
+        rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(Buffer.from(l.key))) },
+      }),
+    );
     const lacking = p.layers.some((l) => without.has(l.key));
     const layers = [];
     for (const l of p.layers) {
       const bytes = layerBytes(l.key, l.paper);
       if (!without.has(l.key)) blob(repository, bytes);
-      layers.push({ mediaType: 'application/vnd.oci.image.layer.v1.tar', digest: sha(bytes), size: bytes.length, annotations: { [paperSize]: String(l.paper), ...(l.title ? { 'org.opencontainers.image.title': l.title } : {}) } });
+      layers.push({
+        mediaType: 'application/vnd.oci.image.layer.v1.tar',
+        digest: sha(bytes),
+        size: bytes.length,
+        annotations: { [paperSize]: String(l.paper), ...(l.title ? { 'org.opencontainers.image.title': l.title } : {}) },
+      });
     }
     const { digest: configDigest } = blob(repository, config);
-    const manifest = Buffer.from(JSON.stringify({ schemaVersion: 2, mediaType: 'application/vnd.oci.image.manifest.v1+json', config: { mediaType: 'application/vnd.oci.image.config.v1+json', digest: configDigest, size: config.length }, layers }));
-    const index = Buffer.from(JSON.stringify({ schemaVersion: 2, mediaType: 'application/vnd.oci.image.index.v1+json', manifests: [{ mediaType: 'application/vnd.oci.image.manifest.v1+json', digest: sha(manifest), size: manifest.length, platform: { architecture: 'amd64', os: 'linux' } }] }));
+    const manifest = Buffer.from(
+      JSON.stringify({
+        schemaVersion: 2,
+        mediaType: 'application/vnd.oci.image.manifest.v1+json',
+        config: { mediaType: 'application/vnd.oci.image.config.v1+json', digest: configDigest, size: config.length },
+        layers,
+      }),
+    );
+    const index = Buffer.from(
+      JSON.stringify({
+        schemaVersion: 2,
+        mediaType: 'application/vnd.oci.image.index.v1+json',
+        manifests: [
+          {
+            mediaType: 'application/vnd.oci.image.manifest.v1+json',
+            digest: sha(manifest),
+            size: manifest.length,
+            platform: { architecture: 'amd64', os: 'linux' },
+          },
+        ],
+      }),
+    );
     if (lacking) continue;
-    for (const [bytes, type] of [[manifest, 'manifest'], [index, 'index']] as const) {
+    for (const [bytes, type] of [
+      [manifest, 'manifest'],
+      [index, 'index'],
+    ] as const) {
       const dir = join(store.dir, 'repos', ...repository.split('/').map((x) => `_${x}`));
       writeFileSync(join(store.dir, 'blobs/sha256', sha(bytes).slice(7)), bytes);
       mkdirSync(join(dir, 'manifests'), { recursive: true });
@@ -61,24 +103,62 @@ export async function publish(store: Store, publications: readonly Publication[]
 }
 
 /** The product's registry with faults in front of it. */
-export function faultyRegistry(name: string, store: Store, pair: Pair, wrong: Pair, faults: Faults, users?: Record<string, string>, writers?: string[]): Server {
-  let count = 0; let dropping = false; const dropped = new Set<string>();
+export function faultyRegistry(
+  name: string,
+  store: Store,
+  pair: Pair,
+  wrong: Pair,
+  faults: Faults,
+  users?: Record<string, string>,
+  writers?: string[],
+): Server {
+  let count = 0;
+  let dropping = false;
+  const dropped = new Set<string>();
   // The first blob asked for after planting, then every fourth; each only once, so that who asks again is served.
-  const drops = (url: string) => { if (!faults.has('registry-drops', name)) { dropping = false; return false; } if (!dropping) { dropping = true; dropped.clear(); count = 4; } if (count % 4 !== 0 || dropped.has(url)) return false; dropped.add(url); return true; };
+  const drops = (url: string) => {
+    if (!faults.has('registry-drops', name)) {
+      dropping = false;
+      return false;
+    }
+    if (!dropping) {
+      dropping = true;
+      dropped.clear();
+      count = 4;
+    }
+    if (count % 4 !== 0 || dropped.has(url)) return false;
+    dropped.add(url);
+    return true;
+  };
   const server = createRegistry({
-    store, tls: pair, ...(users ? { users } : {}), ...(writers ? { writers } : {}),
+    store,
+    tls: pair,
+    ...(users ? { users } : {}),
+    ...(writers ? { writers } : {}),
     before: (req, res) => {
       if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
       count++;
       const write = res.write.bind(res) as (chunk: Buffer, sent?: () => void) => boolean;
       // The socket itself: a response that has ended meanwhile no longer holds it, and the other side would wait.
       const { socket } = req;
-      if (drops(req.url.split('?')[0] ?? '')) res.write = ((chunk: Buffer) => { write(chunk.subarray(0, chunk.length >> 1), () => socket.destroy()); return true; }) as never;
-      if (faults.has('registry-corrupts', name) && count % 10 === 0) res.write = ((chunk: Buffer) => { const bad = Buffer.from(chunk); bad[0] = (bad[0] ?? 0) ^ 1; return write(bad); }) as never;
+      if (drops(req.url.split('?')[0] ?? ''))
+        res.write = ((chunk: Buffer) => {
+          write(chunk.subarray(0, chunk.length >> 1), () => socket.destroy());
+          return true;
+        }) as never;
+      if (faults.has('registry-corrupts', name) && count % 10 === 0)
+        res.write = ((chunk: Buffer) => {
+          const bad = Buffer.from(chunk);
+          bad[0] = (bad[0] ?? 0) ^ 1;
+          return write(bad);
+        }) as never;
       return false;
     },
   });
-  const shown = () => { const p = faults.has('registry-name', name) ? wrong : pair; (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext({ key: p.key, cert: p.cert }); };
+  const shown = () => {
+    const p = faults.has('registry-name', name) ? wrong : pair;
+    (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext({ key: p.key, cert: p.cert });
+  };
   faults.onChange(shown);
   shown();
   return server;

@@ -4,8 +4,18 @@ import { DnsStandin } from './dns.ts';
 import { Clock, Faults, layerBytes } from './index.ts';
 
 const key = { name: 'lr-dns', secret: Buffer.from('key') };
-const zone = () => ({ name: 'lr.example', serial: 7, soa: 'ns1.lr.example hm.lr.example SERIAL 3600 900 1209600 300', records: [{ name: 'ns1.lr.example', type: 'A', ttl: 60, value: '10.0.0.53' }, { name: '*.in.lr.example', type: 'A', ttl: 60, value: '10.0.0.9' }] });
-interface Inside { answer: (wire: Buffer, datagram: boolean) => Buffer }
+const zone = () => ({
+  name: 'lr.example',
+  serial: 7,
+  soa: 'ns1.lr.example hm.lr.example SERIAL 3600 900 1209600 300',
+  records: [
+    { name: 'ns1.lr.example', type: 'A', ttl: 60, value: '10.0.0.53' },
+    { name: '*.in.lr.example', type: 'A', ttl: 60, value: '10.0.0.9' },
+  ],
+});
+interface Inside {
+  answer: (wire: Buffer, datagram: boolean) => Buffer;
+}
 const ask = (d: DnsStandin, wire: Buffer) => decode((d as unknown as Inside).answer(wire, true));
 const question = (name: string, type: string) => encode(message({ id: 1, questions: [{ name, type, class: classCode.IN }] }));
 
@@ -18,8 +28,17 @@ describe('the name server', () => {
     expect(ask(d(), question('other.example', 'A')).rcode).toBe(5);
   });
   it('takes signed updates only, counts the serial, and keeps to its zone', () => {
-    const dns = d(); const seconds = Math.floor(Date.now() / 1000);
-    const update = (name: string) => encode(message({ id: 2, opcode: opcode.update, questions: [{ name: 'lr.example', type: 'SOA', class: classCode.IN }], authorities: [rr(name, 'A', 60, '10.0.0.1')] }));
+    const dns = d();
+    const seconds = Math.floor(Date.now() / 1000);
+    const update = (name: string) =>
+      encode(
+        message({
+          id: 2,
+          opcode: opcode.update,
+          questions: [{ name: 'lr.example', type: 'SOA', class: classCode.IN }],
+          authorities: [rr(name, 'A', 60, '10.0.0.1')],
+        }),
+      );
     expect(ask(dns, update('x.lr.example')).rcode).toBe(9);
     expect(ask(dns, sign(update('x.lr.example'), { ...key, secret: Buffer.from('other') }, seconds).wire).rcode).toBe(9);
     expect(dns.zones[0]).toMatchObject({ serial: 7 });
@@ -29,20 +48,42 @@ describe('the name server', () => {
     expect(dns.zones[0]?.records.map((r) => r.name)).not.toContain('x.elsewhere.example');
   });
   it('deletes a set and one of a set (RFC 2136 §2.5)', () => {
-    const dns = d(); const seconds = Math.floor(Date.now() / 1000);
-    const send = (...authorities: Parameters<typeof message>[0]['authorities'] & object) => ask(dns, sign(encode(message({ id: 3, opcode: opcode.update, questions: [{ name: 'lr.example', type: 'SOA', class: classCode.IN }], authorities })), key, seconds).wire).rcode;
+    const dns = d();
+    const seconds = Math.floor(Date.now() / 1000);
+    const send = (...authorities: Parameters<typeof message>[0]['authorities'] & object) =>
+      ask(
+        dns,
+        sign(
+          encode(
+            message({
+              id: 3,
+              opcode: opcode.update,
+              questions: [{ name: 'lr.example', type: 'SOA', class: classCode.IN }],
+              authorities,
+            }),
+          ),
+          key,
+          seconds,
+        ).wire,
+      ).rcode;
     send(rr('two.lr.example', 'A', 60, '10.0.0.1'), rr('two.lr.example', 'A', 60, '10.0.0.2'));
     send({ ...rr('two.lr.example', 'A', 0, '10.0.0.1'), class: classCode.NONE });
     expect(dns.zones[0]?.records.filter((r) => r.name === 'two.lr.example').map((r) => r.value)).toEqual(['10.0.0.2']);
     send({ name: 'two.lr.example', type: 'A', class: classCode.ANY, ttl: 0, data: Buffer.alloc(0) });
     expect(dns.zones[0]?.records.some((r) => r.name === 'two.lr.example')).toBe(false);
   });
-  it('says nothing to what is no message', () => { expect((d() as unknown as Inside).answer(Buffer.from('nonsense'), true)).toBeUndefined(); });
+  it('says nothing to what is no message', () => {
+    expect((d() as unknown as Inside).answer(Buffer.from('nonsense'), true)).toBeUndefined();
+  });
 });
 
 describe('the proving ground', () => {
   it('plants and lifts, and tells who listens', () => {
-    const faults = new Faults(); let told = 0; faults.onChange(() => { told++; });
+    const faults = new Faults();
+    let told = 0;
+    faults.onChange(() => {
+      told++;
+    });
     faults.plant({ kind: 'bmc-silent', subject: 'lr-04' });
     expect([faults.has('bmc-silent', 'lr-04'), faults.has('bmc-silent', 'lr-05')]).toEqual([true, false]);
     faults.lift({ kind: 'bmc-silent', subject: 'lr-04' });
@@ -56,7 +97,8 @@ describe('the proving ground', () => {
   it('keeps its speed within bounds, and stops waiting when told', async () => {
     const clock = new Clock(5000);
     for (const wrong of [0, 5001, Number.NaN]) expect(() => clock.setSpeed(wrong)).toThrow('from 1 to 5000');
-    const stop = new AbortController(); const waiting = clock.sleep(1e6, stop.signal);
+    const stop = new AbortController();
+    const waiting = clock.sleep(1e6, stop.signal);
     stop.abort();
     await expect(waiting).rejects.toThrow('stopped');
     await clock.sleep(1);

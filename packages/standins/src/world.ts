@@ -13,11 +13,29 @@ import { type Hardware, Machine } from './machine.ts';
 import type { Installed } from './node.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
 
-export interface Surroundings { detours: readonly Detour[]; cluster: Clusters }
-export interface RegistrySpec { name: string; host: string; address: string; port: number; ca: string; days: number; users?: Record<string, string>; writers?: string[]; publications: Publication[]; without?: string[] }
+export interface Surroundings {
+  detours: readonly Detour[];
+  cluster: Clusters;
+}
+export interface RegistrySpec {
+  name: string;
+  host: string;
+  address: string;
+  port: number;
+  ca: string;
+  days: number;
+  users?: Record<string, string>;
+  writers?: string[];
+  publications: Publication[];
+  without?: string[];
+}
 export interface WorldSpec {
   machines: Hardware[];
-  dns: { servers: string[]; keys: { name: string; secret: string }[]; zones: { name: string; serial: number; server: string; records: string[] }[] };
+  dns: {
+    servers: string[];
+    keys: { name: string; secret: string }[];
+    zones: { name: string; serial: number; server: string; records: string[] }[];
+  };
   registries: RegistrySpec[];
   authorities: { name: string; title: string }[];
 }
@@ -27,43 +45,86 @@ export interface WorldSpec {
  * listens at the place where the detours lead, and keeps its state in `dir`.
  */
 export class World {
-  readonly clock: Clock; readonly faults = new Faults();
+  readonly clock: Clock;
+  readonly faults = new Faults();
   readonly machines = new Map<string, Machine>();
   readonly authorities = new Map<string, Pair>();
   readonly stores = new Map<string, Store>();
-  dns!: DnsStandin; readonly clusters: Clusters;
+  dns!: DnsStandin;
+  readonly clusters: Clusters;
   private readonly servers: Server[] = [];
 
-  constructor(readonly spec: WorldSpec, readonly dir: string, readonly detours: readonly Detour[], speed: number) {
+  constructor(
+    readonly spec: WorldSpec,
+    readonly dir: string,
+    readonly detours: readonly Detour[],
+    speed: number,
+  ) {
     this.clock = new Clock(speed);
     this.clusters = new Clusters(this.clock, (address, port) => detour(detours, address, port));
   }
 
   async start(): Promise<this> {
     mkdirSync(this.dir, { recursive: true });
-    for (const a of this.spec.authorities) this.authorities.set(a.name, await kept(join(this.dir, `ca-${a.name}.json`), () => makeCertificate({ commonName: a.title, isCa: true, days: 3650 })));
+    for (const a of this.spec.authorities)
+      this.authorities.set(
+        a.name,
+        await kept(join(this.dir, `ca-${a.name}.json`), () => makeCertificate({ commonName: a.title, isCa: true, days: 3650 })),
+      );
     await this.startDns();
     for (const r of this.spec.registries) await this.startRegistry(r);
     const saved = this.load();
     for (const h of this.spec.machines) {
-      const machine = new Machine(h, this.clock, this.faults, { detours: this.detours, cluster: this.clusters }, () => this.save());
+      const machine = new Machine(h, this.clock, this.faults, { detours: this.detours, cluster: this.clusters }, () =>
+        this.save(),
+      );
       this.machines.set(h.name, machine);
-      const self = (suffix: string) => kept(join(this.dir, `bmc-${h.name}${suffix}.json`), () => makeCertificate({ commonName: `${h.serial}.bmc`, days: 1825 }));
-      await this.listen(bmcServer(machine, await self(''), await self('-other'), this.faults) as unknown as Server, h.bmc.address, 443);
+      const self = (suffix: string) =>
+        kept(join(this.dir, `bmc-${h.name}${suffix}.json`), () => makeCertificate({ commonName: `${h.serial}.bmc`, days: 1825 }));
+      await this.listen(
+        bmcServer(machine, await self(''), await self('-other'), this.faults) as unknown as Server,
+        h.bmc.address,
+        443,
+      );
       const state = saved.machines[h.name];
-      if (state) { machine.installed = state.installed; machine.bootUri = state.bootUri; if (state.power === 'On') machine.powerOn(); }
+      if (state) {
+        machine.installed = state.installed;
+        machine.bootUri = state.bootUri;
+        if (state.power === 'On') machine.powerOn();
+      }
     }
     return this;
   }
 
   private async startDns(): Promise<void> {
     const saved = this.load();
-    const zones = this.spec.dns.zones.map((z): DnsZone => saved.zones.find((s) => s.name === z.name) ?? {
-      name: z.name, serial: z.serial, soa: `${z.server} hostmaster.${z.name} SERIAL 3600 900 1209600 300`,
-      records: z.records.map((line) => { const [name = '', type = '', ...value] = line.split(/\s+/); return { name: name === '@' ? z.name : name.endsWith(z.name) ? name : `${name}.${z.name}`, type, ttl: 3600, value: value.join(' ') }; }),
-    });
-    this.dns = new DnsStandin(zones, this.spec.dns.keys.map((k) => ({ name: k.name, secret: Buffer.from(k.secret, 'base64') })), this.faults, () => this.save());
-    for (const server of this.spec.dns.servers) { const at = detour(this.detours, server, 53); await this.dns.listen(at.host, at.port); }
+    const zones = this.spec.dns.zones.map(
+      (z): DnsZone =>
+        saved.zones.find((s) => s.name === z.name) ?? {
+          name: z.name,
+          serial: z.serial,
+          soa: `${z.server} hostmaster.${z.name} SERIAL 3600 900 1209600 300`,
+          records: z.records.map((line) => {
+            const [name = '', type = '', ...value] = line.split(/\s+/);
+            return {
+              name: name === '@' ? z.name : name.endsWith(z.name) ? name : `${name}.${z.name}`,
+              type,
+              ttl: 3600,
+              value: value.join(' '),
+            };
+          }),
+        },
+    );
+    this.dns = new DnsStandin(
+      zones,
+      this.spec.dns.keys.map((k) => ({ name: k.name, secret: Buffer.from(k.secret, 'base64') })),
+      this.faults,
+      () => this.save(),
+    );
+    for (const server of this.spec.dns.servers) {
+      const at = detour(this.detours, server, 53);
+      await this.dns.listen(at.host, at.port);
+    }
   }
 
   private async startRegistry(r: RegistrySpec): Promise<void> {
@@ -71,33 +132,64 @@ export class World {
     await publish(store, r.publications, new Set(r.without));
     this.stores.set(r.name, store);
     const ca = this.authorities.get(r.ca) as Pair;
-    const pair = await kept(join(this.dir, `registry-${r.name}.json`), () => makeCertificate({ commonName: r.host, names: [r.host], days: r.days, ca }));
-    const wrong = await kept(join(this.dir, `registry-${r.name}-wrong.json`), () => makeCertificate({ commonName: 'depot.elsewhere.example', names: ['depot.elsewhere.example'], ca }));
+    const pair = await kept(join(this.dir, `registry-${r.name}.json`), () =>
+      makeCertificate({ commonName: r.host, names: [r.host], days: r.days, ca }),
+    );
+    const wrong = await kept(join(this.dir, `registry-${r.name}-wrong.json`), () =>
+      makeCertificate({ commonName: 'depot.elsewhere.example', names: ['depot.elsewhere.example'], ca }),
+    );
     await this.listen(faultyRegistry(r.name, store, pair, wrong, this.faults, r.users, r.writers), r.address, r.port);
   }
 
   private async listen(server: Server, address: string, port: number): Promise<void> {
     const at = detour(this.detours, address, port);
-    await new Promise<void>((done, fail) => { server.once('error', fail); server.listen(at.port, at.host, done); });
+    await new Promise<void>((done, fail) => {
+      server.once('error', fail);
+      server.listen(at.port, at.host, done);
+    });
     this.servers.push(server);
   }
 
   private file = () => join(this.dir, 'state.json');
-  private load(): Saved { try { return JSON.parse(readFileSync(this.file(), 'utf8')) as Saved; } catch { return { machines: {}, zones: [] }; } }
+  private load(): Saved {
+    try {
+      return JSON.parse(readFileSync(this.file(), 'utf8')) as Saved;
+    } catch {
+      return { machines: {}, zones: [] };
+    }
+  }
   private timer: NodeJS.Timeout | undefined;
-  private save(): void { this.timer ??= setTimeout(() => this.write(), 200); }
+  private save(): void {
+    this.timer ??= setTimeout(() => this.write(), 200);
+  }
   private write(): void {
-    clearTimeout(this.timer); this.timer = undefined;
-    const state: Saved = { machines: Object.fromEntries([...this.machines].map(([n, m]) => [n, { power: m.power, installed: m.installed, bootUri: m.bootUri }])), zones: this.dns.zones };
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    const state: Saved = {
+      machines: Object.fromEntries(
+        [...this.machines].map(([n, m]) => [n, { power: m.power, installed: m.installed, bootUri: m.bootUri }]),
+      ),
+      zones: this.dns.zones,
+    };
     writeFileSync(`${this.file()}.new`, JSON.stringify(state), { mode: 0o600 });
     renameSync(`${this.file()}.new`, this.file());
   }
 
   state() {
     return {
-      speed: this.clock.speed, faults: this.faults.list(),
-      machines: [...this.machines.values()].map((m) => ({ name: m.hardware.name, hostName: m.hardware.hostName ?? '', bmc: m.hardware.bmc.address, power: m.power, stage: m.stage, pulled: m.installed?.pulled.length ?? 0 })),
-      registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })), zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })), clusters: this.clusters.list(),
+      speed: this.clock.speed,
+      faults: this.faults.list(),
+      machines: [...this.machines.values()].map((m) => ({
+        name: m.hardware.name,
+        hostName: m.hardware.hostName ?? '',
+        bmc: m.hardware.bmc.address,
+        power: m.power,
+        stage: m.stage,
+        pulled: m.installed?.pulled.length ?? 0,
+      })),
+      registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
+      zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
+      clusters: this.clusters.list(),
       authorities: Object.fromEntries([...this.authorities].map(([n, p]) => [n, p.cert])),
     };
   }
@@ -106,7 +198,13 @@ export class World {
     this.write();
     this.clusters.close();
     this.dns.close();
-    for (const s of this.servers) { s.closeAllConnections(); await new Promise((done) => s.close(done)); }
+    for (const s of this.servers) {
+      s.closeAllConnections();
+      await new Promise((done) => s.close(done));
+    }
   }
 }
-interface Saved { machines: Record<string, { power: 'On' | 'Off'; installed?: Installed | undefined; bootUri?: string | undefined }>; zones: DnsZone[] }
+interface Saved {
+  machines: Record<string, { power: 'On' | 'Off'; installed?: Installed | undefined; bootUri?: string | undefined }>;
+  zones: DnsZone[];
+}

@@ -9,13 +9,39 @@ export const files: CommandOf = (options, write) => {
   const estate = readEstate(options);
   const kits = chartersOf(estate, options.charter).map((c) => {
     const plan = resolve(c, estate);
-    return { plan, files: bootKit({ plan, estate, secret: placeholder(c.name), bootUrl: (host) => `(boot address of ${host}, given by the build)` }) };
+    return {
+      plan,
+      files: bootKit({
+        plan,
+        estate,
+        secret: placeholder(c.name),
+        bootUrl: (host) => `(boot address of ${host}, given by the build)`,
+      }),
+    };
   });
   if (options.out) {
-    if (existsSync(options.out) && readdirSync(options.out).length) throw new Unusable(`--out: ${options.out} is not empty; nothing was written`);
-    for (const k of kits) for (const f of k.files) { const path = join(options.out, k.plan.charter.name, f.path); mkdirSync(dirname(path), { recursive: true }); writeFileSync(path, f.content); }
+    if (existsSync(options.out) && readdirSync(options.out).length)
+      throw new Unusable(`--out: ${options.out} is not empty; nothing was written`);
+    for (const k of kits)
+      for (const f of k.files) {
+        const path = join(options.out, k.plan.charter.name, f.path);
+        mkdirSync(dirname(path), { recursive: true });
+        writeFileSync(path, f.content);
+      }
   }
-  if (options.json) write(`${JSON.stringify(kits.map((k) => ({ charter: k.plan.charter.name, files: k.files })), null, 2)}\n`);
-  else for (const k of kits) for (const f of k.files) write(`${k.plan.charter.name}/${f.path} ${new TextEncoder().encode(f.content).length} bytes${f.secret ? ', secrets named' : ''}\n`);
+  if (options.json)
+    write(
+      `${JSON.stringify(
+        kits.map((k) => ({ charter: k.plan.charter.name, files: k.files })),
+        null,
+        2,
+      )}\n`,
+    );
+  else
+    for (const k of kits)
+      for (const f of k.files)
+        write(
+          `${k.plan.charter.name}/${f.path} ${new TextEncoder().encode(f.content).length} bytes${f.secret ? ', secrets named' : ''}\n`,
+        );
   return kits.some((k) => k.plan.problems.some((p) => p.about !== 'bill')) ? 1 : 0;
 };

@@ -9,4 +9,9 @@ export function needed(edit: { kind: string; path?: readonly (string | number)[]
 
 export const may = (has: string, needs: Role) => roles.indexOf(has as Role) >= roles.indexOf(needs);
 /** What a role is for, in the sentence of a refusal. */
-export const reads: Record<Role, string> = { reader: 'look at the plan', planner: 'change the plan', builder: 'run builds and shipments', warden: 'manage people, keyring and sites' };
+export const reads: Record<Role, string> = {
+  reader: 'look at the plan',
+  planner: 'change the plan',
+  builder: 'run builds and shipments',
+  warden: 'manage people, keyring and sites',
+};

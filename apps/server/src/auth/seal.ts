@@ -10,7 +10,9 @@ export function seal(key: Buffer, text: string, bound: string): Buffer {
 
 /** @throws Error when the key is another or the entry was changed. */
 export function unseal(key: Buffer, sealed: Buffer, bound: string): string {
-  const d = createDecipheriv('aes-256-gcm', key, sealed.subarray(0, 12)).setAAD(Buffer.from(bound)).setAuthTag(sealed.subarray(12, 28));
+  const d = createDecipheriv('aes-256-gcm', key, sealed.subarray(0, 12))
+    .setAAD(Buffer.from(bound))
+    .setAuthTag(sealed.subarray(12, 28));
   return Buffer.concat([d.update(sealed.subarray(28)), d.final()]).toString('utf8');
 }
 

@@ -8,7 +8,16 @@ const migrations = [First1763900000000];
 
 /** Connects and brings the schema up to date; several servers may start at once. */
 export async function openDatabase(url: string): Promise<DataSource> {
-  const db = await new DataSource({ type: 'postgres', url, entities, migrations, synchronize: false, migrationsRun: false, logging: false, extra: { max: 16 } }).initialize();
+  const db = await new DataSource({
+    type: 'postgres',
+    url,
+    entities,
+    migrations,
+    synchronize: false,
+    migrationsRun: false,
+    logging: false,
+    extra: { max: 16 },
+  }).initialize();
   const runner = db.createQueryRunner();
   await runner.connect();
   try {

@@ -1,18 +1,35 @@
 import { Refusal } from '../refusal.ts';
 
-interface PgError { code?: string; constraint?: string; detail?: string; driverError?: PgError }
+interface PgError {
+  code?: string;
+  constraint?: string;
+  detail?: string;
+  driverError?: PgError;
+}
 export const pgError = (e: unknown): PgError => (e as PgError)?.driverError ?? (e as PgError);
 
 /** A refusal by PostgreSQL in words; anything else is given back as it came. */
 export function inWords(e: unknown): unknown {
   const { code, constraint, detail } = pgError(e);
-  if (constraint === 'reservation_address_once') return new Refusal('held-twice', 'That address has just been reserved by somebody else.', { remedy: 'Take the next free one.' });
+  if (constraint === 'reservation_address_once')
+    return new Refusal('held-twice', 'That address has just been reserved by somebody else.', {
+      remedy: 'Take the next free one.',
+    });
   if (constraint === 'reservation_inside_network') return new Refusal('invalid', 'The address lies outside its network.');
-  if (constraint === 'spans_apart') return new Refusal('invalid', 'Two pools or DHCP scopes of this network overlap.', { remedy: 'Change one of the ranges so that no address is in both.' });
+  if (constraint === 'spans_apart')
+    return new Refusal('invalid', 'Two pools or DHCP scopes of this network overlap.', {
+      remedy: 'Change one of the ranges so that no address is in both.',
+    });
   if (constraint === 'host_bmc_address_key') return new Refusal('invalid', 'Another host already has this BMC address.');
   if (constraint === 'host_serial_key') return new Refusal('invalid', 'Another host already has this serial number.');
-  if (constraint === 'build_one_at_a_time') return new Refusal('not-now', 'A build of this cluster is already under way.', { remedy: 'Open it, or stop it first.' });
-  if (code === '23503') return new Refusal('invalid', `Something it refers to is not there, or something still refers to it (${constraint}).`, detail ? { remedy: detail } : {});
+  if (constraint === 'build_one_at_a_time')
+    return new Refusal('not-now', 'A build of this cluster is already under way.', { remedy: 'Open it, or stop it first.' });
+  if (code === '23503')
+    return new Refusal(
+      'invalid',
+      `Something it refers to is not there, or something still refers to it (${constraint}).`,
+      detail ? { remedy: detail } : {},
+    );
   if (code === '23505') return new Refusal('conflict', `It is there already (${constraint}).`);
   return e;
 }

@@ -5,40 +5,248 @@ import type { Kind } from '@praesidor/core/model';
  * Declared documents: one table a kind. `doc` is what people set; the other columns are generated from it by
  * PostgreSQL, so that keys, uniqueness and overlaps are enforced whatever the application does.
  */
-export interface DocRow { key: string; doc: unknown; version: number; updatedAt: Date; updatedBy: string }
+export interface DocRow {
+  key: string;
+  doc: unknown;
+  version: number;
+  updatedAt: Date;
+  updatedBy: string;
+}
 
-const docTable = (kind: Kind, table: string) => new EntitySchema<DocRow>({
-  name: kind, tableName: table,
-  columns: { key: { type: 'text', primary: true }, doc: { type: 'jsonb' }, version: { type: 'int' }, updatedAt: { type: 'timestamptz', name: 'updated_at' }, updatedBy: { type: 'text', name: 'updated_by' } },
+const docTable = (kind: Kind, table: string) =>
+  new EntitySchema<DocRow>({
+    name: kind,
+    tableName: table,
+    columns: {
+      key: { type: 'text', primary: true },
+      doc: { type: 'jsonb' },
+      version: { type: 'int' },
+      updatedAt: { type: 'timestamptz', name: 'updated_at' },
+      updatedBy: { type: 'text', name: 'updated_by' },
+    },
+  });
+
+export const tableOf = {
+  Site: 'site',
+  Network: 'network',
+  Zone: 'zone',
+  Baseline: 'baseline',
+  Host: 'host',
+  Registry: 'registry',
+  Release: 'release',
+  Addon: 'addon',
+  Charter: 'charter',
+  Reservation: 'reservation',
+  Record: 'name_record',
+} as const satisfies Record<Kind, string>;
+export const docTables = Object.fromEntries(
+  Object.entries(tableOf).map(([kind, table]) => [kind, docTable(kind as Kind, table)]),
+) as Record<Kind, EntitySchema<DocRow>>;
+
+const table = <T extends object>(
+  name: string,
+  tableName: string,
+  columns: ConstructorParameters<typeof EntitySchema<T>>[0]['columns'],
+) => new EntitySchema<T>({ name, tableName, columns });
+const text = { type: 'text' } as const;
+const time = { type: 'timestamptz' } as const;
+const json = { type: 'jsonb' } as const;
+const id = { type: 'text', primary: true } as const;
+
+export interface Account {
+  login: string;
+  name: string;
+  role: string;
+  passwordHash: string;
+}
+export const Accounts = table<Account>('Account', 'account', {
+  login: id,
+  name: text,
+  role: text,
+  passwordHash: { ...text, name: 'password_hash' },
 });
-
-export const tableOf = { Site: 'site', Network: 'network', Zone: 'zone', Baseline: 'baseline', Host: 'host', Registry: 'registry', Release: 'release', Addon: 'addon', Charter: 'charter', Reservation: 'reservation', Record: 'name_record' } as const satisfies Record<Kind, string>;
-export const docTables = Object.fromEntries(Object.entries(tableOf).map(([kind, table]) => [kind, docTable(kind as Kind, table)])) as Record<Kind, EntitySchema<DocRow>>;
-
-const table = <T extends object>(name: string, tableName: string, columns: ConstructorParameters<typeof EntitySchema<T>>[0]['columns']) => new EntitySchema<T>({ name, tableName, columns });
-const text = { type: 'text' } as const; const time = { type: 'timestamptz' } as const; const json = { type: 'jsonb' } as const; const id = { type: 'text', primary: true } as const;
-
-export interface Account { login: string; name: string; role: string; passwordHash: string }
-export const Accounts = table<Account>('Account', 'account', { login: id, name: text, role: text, passwordHash: { ...text, name: 'password_hash' } });
-export interface Session { tokenHash: string; login: string; csrf: string; expiresAt: Date }
-export const Sessions = table<Session>('Session', 'session', { tokenHash: { ...id, name: 'token_hash' }, login: text, csrf: text, expiresAt: { ...time, name: 'expires_at' } });
-export interface KeyEntry { name: string; use: string; user: string; sealed: Buffer; createdAt: Date; createdBy: string }
-export const Keys = table<KeyEntry>('KeyEntry', 'keyring', { name: id, use: text, user: { ...text, name: 'user_name' }, sealed: { type: 'bytea' }, createdAt: { ...time, name: 'created_at' }, createdBy: { ...text, name: 'created_by' } });
-export interface ClusterSecret { charter: string; name: string; sealed: Buffer; about: unknown }
-export const ClusterSecrets = table<ClusterSecret>('ClusterSecret', 'cluster_secret', { charter: id, name: id, sealed: { type: 'bytea' }, about: json });
-export interface CharterRevision { charter: string; revision: number; doc: unknown; at: Date; by: string; note: string }
-export const CharterRevisions = table<CharterRevision>('CharterRevision', 'charter_revision', { charter: id, revision: { type: 'int', primary: true }, doc: json, at: time, by: text, note: text });
-export interface SightingRow { address: string; site: string; at: Date; fingerprint: string; accepted: boolean; error: string | null; facts: unknown; place: unknown }
-export const Sightings = table<SightingRow>('Sighting', 'sighting', { address: { type: 'inet', primary: true }, site: text, at: time, fingerprint: text, accepted: { type: 'boolean' }, error: { ...text, nullable: true }, facts: { ...json, nullable: true }, place: { ...json, nullable: true } });
+export interface Session {
+  tokenHash: string;
+  login: string;
+  csrf: string;
+  expiresAt: Date;
+}
+export const Sessions = table<Session>('Session', 'session', {
+  tokenHash: { ...id, name: 'token_hash' },
+  login: text,
+  csrf: text,
+  expiresAt: { ...time, name: 'expires_at' },
+});
+export interface KeyEntry {
+  name: string;
+  use: string;
+  user: string;
+  sealed: Buffer;
+  createdAt: Date;
+  createdBy: string;
+}
+export const Keys = table<KeyEntry>('KeyEntry', 'keyring', {
+  name: id,
+  use: text,
+  user: { ...text, name: 'user_name' },
+  sealed: { type: 'bytea' },
+  createdAt: { ...time, name: 'created_at' },
+  createdBy: { ...text, name: 'created_by' },
+});
+export interface ClusterSecret {
+  charter: string;
+  name: string;
+  sealed: Buffer;
+  about: unknown;
+}
+export const ClusterSecrets = table<ClusterSecret>('ClusterSecret', 'cluster_secret', {
+  charter: id,
+  name: id,
+  sealed: { type: 'bytea' },
+  about: json,
+});
+export interface CharterRevision {
+  charter: string;
+  revision: number;
+  doc: unknown;
+  at: Date;
+  by: string;
+  note: string;
+}
+export const CharterRevisions = table<CharterRevision>('CharterRevision', 'charter_revision', {
+  charter: id,
+  revision: { type: 'int', primary: true },
+  doc: json,
+  at: time,
+  by: text,
+  note: text,
+});
+export interface SightingRow {
+  address: string;
+  site: string;
+  at: Date;
+  fingerprint: string;
+  accepted: boolean;
+  error: string | null;
+  facts: unknown;
+  place: unknown;
+}
+export const Sightings = table<SightingRow>('Sighting', 'sighting', {
+  address: { type: 'inet', primary: true },
+  site: text,
+  at: time,
+  fingerprint: text,
+  accepted: { type: 'boolean' },
+  error: { ...text, nullable: true },
+  facts: { ...json, nullable: true },
+  place: { ...json, nullable: true },
+});
 /** The latest of what was observed, by subject: a bill, a registry's content, a served zone. */
-export interface Observation { kind: string; subject: string; at: Date; data: unknown }
+export interface Observation {
+  kind: string;
+  subject: string;
+  at: Date;
+  data: unknown;
+}
 export const Observations = table<Observation>('Observation', 'observation', { kind: id, subject: id, at: time, data: json });
-export interface Shipment { id: number; label: string; source: string; target: string; way: 'case' | 'link'; bills: string[]; state: string; error: string | null; createdAt: Date; createdBy: string; startedAt: Date | null; endedAt: Date | null; bytes: number; paper: number; movedBytes: number; phase: string; rate: number; resumed: number }
+export interface Shipment {
+  id: number;
+  label: string;
+  source: string;
+  target: string;
+  way: 'case' | 'link';
+  bills: string[];
+  state: string;
+  error: string | null;
+  createdAt: Date;
+  createdBy: string;
+  startedAt: Date | null;
+  endedAt: Date | null;
+  bytes: number;
+  paper: number;
+  movedBytes: number;
+  phase: string;
+  rate: number;
+  resumed: number;
+}
 const int = { type: 'int' } as const;
 const big = { type: 'bigint', transformer: { to: (v: number) => v, from: (v: string) => Number(v) } } as const;
-export const Shipments = table<Shipment>('Shipment', 'shipment', { id: { type: 'int', primary: true, generated: 'increment' }, label: text, source: text, target: text, way: text, bills: json, state: text, error: { ...text, nullable: true }, createdAt: { ...time, name: 'created_at' }, createdBy: { ...text, name: 'created_by' }, startedAt: { ...time, name: 'started_at', nullable: true }, endedAt: { ...time, name: 'ended_at', nullable: true }, bytes: big, paper: big, movedBytes: { ...big, name: 'moved_bytes' }, phase: text, rate: big, resumed: int });
-export interface ShipmentItem { shipment: number; digest: string; repository: string; kind: 'blob' | 'manifest'; bytes: number; paper: number; state: 'wanted' | 'cased' | 'landed'; tag: string | null; position: number }
-export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item', { shipment: { type: 'int', primary: true }, digest: id, repository: id, kind: text, bytes: big, paper: big, state: text, tag: { ...text, nullable: true }, position: int });
-export interface BuildRow { id: number; charter: string; number: number; revision: number; plan: unknown; steps: unknown; createdAt: Date; createdBy: string; state: string; proof: unknown }
-export const Builds = table<BuildRow>('Build', 'build', { id: { type: 'int', primary: true, generated: 'increment' }, charter: text, number: int, revision: int, plan: json, steps: json, createdAt: { ...time, name: 'created_at' }, createdBy: { ...text, name: 'created_by' }, state: text, proof: { ...json, nullable: true } });
-export const entities = [...Object.values(docTables), Accounts, Sessions, Keys, ClusterSecrets, CharterRevisions, Sightings, Observations, Shipments, ShipmentItems, Builds];
+export const Shipments = table<Shipment>('Shipment', 'shipment', {
+  id: { type: 'int', primary: true, generated: 'increment' },
+  label: text,
+  source: text,
+  target: text,
+  way: text,
+  bills: json,
+  state: text,
+  error: { ...text, nullable: true },
+  createdAt: { ...time, name: 'created_at' },
+  createdBy: { ...text, name: 'created_by' },
+  startedAt: { ...time, name: 'started_at', nullable: true },
+  endedAt: { ...time, name: 'ended_at', nullable: true },
+  bytes: big,
+  paper: big,
+  movedBytes: { ...big, name: 'moved_bytes' },
+  phase: text,
+  rate: big,
+  resumed: int,
+});
+export interface ShipmentItem {
+  shipment: number;
+  digest: string;
+  repository: string;
+  kind: 'blob' | 'manifest';
+  bytes: number;
+  paper: number;
+  state: 'wanted' | 'cased' | 'landed';
+  tag: string | null;
+  position: number;
+}
+export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item', {
+  shipment: { type: 'int', primary: true },
+  digest: id,
+  repository: id,
+  kind: text,
+  bytes: big,
+  paper: big,
+  state: text,
+  tag: { ...text, nullable: true },
+  position: int,
+});
+export interface BuildRow {
+  id: number;
+  charter: string;
+  number: number;
+  revision: number;
+  plan: unknown;
+  steps: unknown;
+  createdAt: Date;
+  createdBy: string;
+  state: string;
+  proof: unknown;
+}
+export const Builds = table<BuildRow>('Build', 'build', {
+  id: { type: 'int', primary: true, generated: 'increment' },
+  charter: text,
+  number: int,
+  revision: int,
+  plan: json,
+  steps: json,
+  createdAt: { ...time, name: 'created_at' },
+  createdBy: { ...text, name: 'created_by' },
+  state: text,
+  proof: { ...json, nullable: true },
+});
+export const entities = [
+  ...Object.values(docTables),
+  Accounts,
+  Sessions,
+  Keys,
+  ClusterSecrets,
+  CharterRevisions,
+  Sightings,
+  Observations,
+  Shipments,
+  ShipmentItems,
+  Builds,
+];

@@ -12,17 +12,30 @@ import { loadEstate } from './load.ts';
 /** @throws Refusal when the change takes a role that the person has not. */
 function allow(who: { login: string; role: Role }, edit: Parameters<typeof needed>[0]): void {
   const role = needed(edit);
-  if (!may(who.role, role)) throw new Refusal('not-allowed', `To change a ${edit.kind.toLowerCase()}${edit.path ? ` (${edit.path.join('.')})` : ''} takes the role ${role}; ${who.login} is ${who.role}.`, { remedy: 'Ask a warden.' });
+  if (!may(who.role, role))
+    throw new Refusal(
+      'not-allowed',
+      `To change a ${edit.kind.toLowerCase()}${edit.path ? ` (${edit.path.join('.')})` : ''} takes the role ${role}; ${who.login} is ${who.role}.`,
+      { remedy: 'Ask a warden.' },
+    );
 }
 
-const EditBody = z.strictObject({ edits: z.array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) })).min(1).max(1000), why: z.string().max(200) });
+const EditBody = z.strictObject({
+  edits: z
+    .array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) }))
+    .min(1)
+    .max(1000),
+  why: z.string().max(200),
+});
 
 export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   /** Everything the browser computes with, and the versions it saves against. */
   app.get('/api/estate', { config: { role: 'reader' } }, async () => {
     const { estate: all, revision } = await loadEstate(ctx.db);
     const versions: Record<string, number> = {};
-    for (const kind of ['Charter', 'Network', 'Site', 'Host'] as const) for (const r of await ctx.db.manager.find(docTables[kind], { select: { key: true, version: true } })) versions[`${kind} ${r.key}`] = r.version;
+    for (const kind of ['Charter', 'Network', 'Site', 'Host'] as const)
+      for (const r of await ctx.db.manager.find(docTables[kind], { select: { key: true, version: true } }))
+        versions[`${kind} ${r.key}`] = r.version;
     return { estate: all, revision, versions };
   });
 
@@ -36,44 +49,93 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
     }
     return ctx.db.transaction(async (m) => {
       const inverse = await makeEdits(m, edits, req.who.login);
-      for (const e of edits) if (e.op === 'set' && e.kind === 'Charter') await m.query("insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1", [e.key, req.who.login, why]);
-      return { act: await record(m, req.who.login, why, edits.map((e) => (e.op === 'put' ? e.doc.kind : `${e.kind} ${e.key}`)).join(', ').slice(0, 300), {}, inverse) };
+      for (const e of edits)
+        if (e.op === 'set' && e.kind === 'Charter')
+          await m.query(
+            'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1',
+            [e.key, req.who.login, why],
+          );
+      return {
+        act: await record(
+          m,
+          req.who.login,
+          why,
+          edits
+            .map((e) => (e.op === 'put' ? e.doc.kind : `${e.kind} ${e.key}`))
+            .join(', ')
+            .slice(0, 300),
+          {},
+          inverse,
+        ),
+      };
     });
   });
 
-  app.post('/api/acts/:id/undo', { config: { role: 'planner' }, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } }, async (req) => {
-    const { id } = req.params as { id: number };
-    return ctx.db.transaction(async (m) => {
-      const [row] = (await m.query('select act, subject, inverse, undone_by from audit where id = $1 for update', [id])) as { act: string; subject: string; inverse: Edit[] | null; undone_by: string | null }[];
-      if (!row?.inverse) throw new Refusal('not-found', 'There is nothing to undo in that act.');
-      if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
-      // Who could do it can undo it; only what is a warden's alone is asked again.
-      for (const e of row.inverse) if ((e.op === 'put' ? e.doc.kind : e.kind) === 'Site') allow(req.who, { kind: 'Site' });
-      const inverse = await makeEdits(m, row.inverse, req.who.login);
-      const undo = await record(m, req.who.login, `undid: ${row.act}`, row.subject, { of: id }, inverse);
-      await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
-      return { act: undo };
-    });
-  });
+  app.post(
+    '/api/acts/:id/undo',
+    { config: { role: 'planner' }, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
+    async (req) => {
+      const { id } = req.params as { id: number };
+      return ctx.db.transaction(async (m) => {
+        const [row] = (await m.query('select act, subject, inverse, undone_by from audit where id = $1 for update', [id])) as {
+          act: string;
+          subject: string;
+          inverse: Edit[] | null;
+          undone_by: string | null;
+        }[];
+        if (!row?.inverse) throw new Refusal('not-found', 'There is nothing to undo in that act.');
+        if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
+        // Who could do it can undo it; only what is a warden's alone is asked again.
+        for (const e of row.inverse) if ((e.op === 'put' ? e.doc.kind : e.kind) === 'Site') allow(req.who, { kind: 'Site' });
+        const inverse = await makeEdits(m, row.inverse, req.who.login);
+        const undo = await record(m, req.who.login, `undid: ${row.act}`, row.subject, { of: id }, inverse);
+        await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
+        return { act: undo };
+      });
+    },
+  );
 
-  app.get('/api/acts', { config: { role: 'reader' } }, async () => ({ acts: await ctx.db.manager.query('select id::int, at, who, act, subject, inverse is not null and undone_by is null as "canUndo" from audit order by id desc limit 200') as unknown[] }));
+  app.get('/api/acts', { config: { role: 'reader' } }, async () => ({
+    acts: (await ctx.db.manager.query(
+      'select id::int, at, who, act, subject, inverse is not null and undone_by is null as "canUndo" from audit order by id desc limit 200',
+    )) as unknown[],
+  }));
 
   app.get('/api/export', { config: { role: 'reader' } }, async (_req, reply) => {
     const { estate: all } = await loadEstate(ctx.db);
-    return reply.type('application/yaml').header('content-disposition', 'attachment; filename="estate.yaml"').send(docsOf(all).map(writeDocument).join('---\n'));
+    return reply
+      .type('application/yaml')
+      .header('content-disposition', 'attachment; filename="estate.yaml"')
+      .send(docsOf(all).map(writeDocument).join('---\n'));
   });
 
-  app.post('/api/import', { config: { role: 'planner' }, bodyLimit: 8_000_000, schema: { body: z.strictObject({ text: z.string().max(8_000_000), file: z.string().max(200).default('import') }) } }, async (req) => {
-    const { text, file } = req.body as { text: string; file: string };
-    const { docs, faults } = readDocuments(text, file);
-    if (faults.length) throw new Refusal('invalid', `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`, { places: faults.slice(0, 100) });
-    for (const { doc } of docs) allow(req.who, doc);
-    const order = Object.keys(kinds) as Kind[];
-    return ctx.db.transaction(async (m) => {
-      for (const kind of order) for (const { doc } of docs) if (doc.kind === kind) await writeDoc(m, doc, req.who.login);
-      await m.query("insert into charter_revision select key, 1, doc, now(), $1, 'imported' from charter where key not in (select charter from charter_revision)", [req.who.login]);
-      await record(m, req.who.login, 'imported', file, { documents: docs.length });
-      return { documents: docs.length };
-    });
-  });
+  app.post(
+    '/api/import',
+    {
+      config: { role: 'planner' },
+      bodyLimit: 8_000_000,
+      schema: { body: z.strictObject({ text: z.string().max(8_000_000), file: z.string().max(200).default('import') }) },
+    },
+    async (req) => {
+      const { text, file } = req.body as { text: string; file: string };
+      const { docs, faults } = readDocuments(text, file);
+      if (faults.length)
+        throw new Refusal(
+          'invalid',
+          `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
+          { places: faults.slice(0, 100) },
+        );
+      for (const { doc } of docs) allow(req.who, doc);
+      const order = Object.keys(kinds) as Kind[];
+      return ctx.db.transaction(async (m) => {
+        for (const kind of order) for (const { doc } of docs) if (doc.kind === kind) await writeDoc(m, doc, req.who.login);
+        await m.query(
+          "insert into charter_revision select key, 1, doc, now(), $1, 'imported' from charter where key not in (select charter from charter_revision)",
+          [req.who.login],
+        );
+        await record(m, req.who.login, 'imported', file, { documents: docs.length });
+        return { documents: docs.length };
+      });
+    },
+  );
 }

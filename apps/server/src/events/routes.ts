@@ -10,9 +10,17 @@ export async function events(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const send = (e: BusEvent) => reply.raw.write(`${e.id ? `id: ${e.id}\n` : ''}data: ${JSON.stringify(e)}\n\n`);
     const off = ctx.bus.on(send);
     const beat = setInterval(() => reply.raw.write(': still here\n\n'), 15_000);
-    req.raw.on('close', () => { off(); clearInterval(beat); });
+    req.raw.on('close', () => {
+      off();
+      clearInterval(beat);
+    });
     reply.raw.write('retry: 1000\n\n');
     const last = Number(req.headers['last-event-id'] ?? 0);
-    if (last > 0) for (const e of (await ctx.db.manager.query('select id::int, kind, subject from event where id > $1 order by id limit 1000', [last])) as BusEvent[]) send(e);
+    if (last > 0)
+      for (const e of (await ctx.db.manager.query(
+        'select id::int, kind, subject from event where id > $1 order by id limit 1000',
+        [last],
+      )) as BusEvent[])
+        send(e);
   });
 }

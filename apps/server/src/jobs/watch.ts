@@ -8,23 +8,34 @@ import { loadEstate } from '../estate/load.ts';
  * does it (an advisory lock decides), at once after a start and then every `everyMs`.
  */
 export function watch(ctx: Context, everyMs: number): () => void {
-  let timer: NodeJS.Timeout | undefined; let stopped = false;
+  let timer: NodeJS.Timeout | undefined;
+  let stopped = false;
   const round = async () => {
-    const [{ mine } = { mine: false }] = (await ctx.db.manager.query("select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as mine", [everyMs / 2000])) as { mine: boolean }[];
+    const [{ mine } = { mine: false }] = (await ctx.db.manager.query(
+      "select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as mine",
+      [everyMs / 2000],
+    )) as { mine: boolean }[];
     if (mine) {
-      await ctx.db.manager.query("insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()");
+      await ctx.db.manager.query(
+        "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",
+      );
       const { estate } = await loadEstate(ctx.db);
       const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
       for (const r of estate.registries) await safely(lookAt(ctx, r.name));
       await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));
       for (const doc of [...estate.releases, ...estate.addons]) {
         const old = estate.observed.bills[doc.name];
-        const same = old && old.images.length === doc.components.length && old.images.every((i, n) => i.ref === doc.components[n]?.image);
-        if (!same && estate.registries.some((r) => r.name === doc.source)) await safely(ctx.db.transaction((m) => ctx.queue.send(m, 'bills', doc.name)));
+        const same =
+          old && old.images.length === doc.components.length && old.images.every((i, n) => i.ref === doc.components[n]?.image);
+        if (!same && estate.registries.some((r) => r.name === doc.source))
+          await safely(ctx.db.transaction((m) => ctx.queue.send(m, 'bills', doc.name)));
       }
     }
     if (!stopped) timer = setTimeout(() => void round().catch((e: Error) => ctx.log('watch', { error: e.message })), everyMs);
   };
   void round().catch((e: Error) => ctx.log('watch', { error: e.message }));
-  return () => { stopped = true; clearTimeout(timer); };
+  return () => {
+    stopped = true;
+    clearTimeout(timer);
+  };
 }

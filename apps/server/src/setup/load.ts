@@ -17,25 +17,43 @@ const config = readConfig(process.env);
 const db = await openDatabase(config.databaseUrl);
 try {
   const dir = process.env.PRAESIDOR_LOAD ?? 'demo';
-  for (const a of JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]') as Parameters<typeof setAccount>[1][]) if (!(await db.manager.query('select 1 from account where login = $1', [a.login]) as unknown[]).length) await setAccount(db.manager, a);
+  for (const a of JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]') as Parameters<typeof setAccount>[1][])
+    if (!((await db.manager.query('select 1 from account where login = $1', [a.login])) as unknown[]).length)
+      await setAccount(db.manager, a);
   const [{ n } = { n: 0 }] = (await db.query('select count(*)::int as n from site')) as { n: number }[];
   if (!n) {
     const anchors = await anchorsOf(config.provingUrl);
-    const read = readdirSync(join(dir, 'estate')).filter((f) => f.endsWith('.yaml')).sort().map((f) => readDocuments(readFileSync(join(dir, 'estate', f), 'utf8'), f));
+    const read = readdirSync(join(dir, 'estate'))
+      .filter((f) => f.endsWith('.yaml'))
+      .sort()
+      .map((f) => readDocuments(readFileSync(join(dir, 'estate', f), 'utf8'), f));
     const fault = read.flatMap((r) => r.faults)[0];
     if (fault) throw new Error(`${fault.file}:${fault.line}:${fault.column}: ${fault.path}: ${fault.message}`);
     const docs = read.flatMap((r) => r.docs.map((d) => d.doc));
     await db.transaction(async (m) => {
-      for (const kind of Object.keys(kinds) as Kind[]) for (const doc of docs) if (doc.kind === kind) await writeDoc(m, doc.kind === 'Registry' ? withAnchor(doc, anchors) : doc, 'load');
-      await m.query("insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing");
-      for (const e of (existsSync(join(dir, 'keyring.yaml')) ? parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) : []) as { name: string; use: string; user: string; secret: string }[]) await keep(config, m, e, 'load');
+      for (const kind of Object.keys(kinds) as Kind[])
+        for (const doc of docs)
+          if (doc.kind === kind) await writeDoc(m, doc.kind === 'Registry' ? withAnchor(doc, anchors) : doc, 'load');
+      await m.query(
+        "insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing",
+      );
+      for (const e of (existsSync(join(dir, 'keyring.yaml')) ? parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) : []) as {
+        name: string;
+        use: string;
+        user: string;
+        secret: string;
+      }[])
+        await keep(config, m, e, 'load');
     });
   }
   process.stdout.write('{"listening":true}\n');
 } catch (e) {
   process.stderr.write(`${(e as Error).message}\n`);
   process.exitCode = 1;
-} finally { await db.destroy(); process.disconnect?.(); }
+} finally {
+  await db.destroy();
+  process.disconnect?.();
+}
 
 async function anchorsOf(url: string | undefined): Promise<Record<string, string>> {
   if (!url) return {};

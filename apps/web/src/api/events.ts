@@ -3,8 +3,17 @@ import { useEffect } from 'react';
 import { useRunning } from '../state/running.ts';
 
 const keysFor: Record<string, string[][]> = {
-  Shipment: [['shipments'], ['estate']], ShipmentProgress: [['shipments']], Build: [['builds'], ['build'], ['estate']], BuildProgress: [['builds'], ['build']], BuildLog: [['log']], Keyring: [['keyring'], ['estate']], Report: [], Gate: [],
-  Charter: [['estate'], ['charter'], ['files']], Host: [['estate'], ['files']], Reservation: [['estate'], ['files']],
+  Shipment: [['shipments'], ['estate']],
+  ShipmentProgress: [['shipments']],
+  Build: [['builds'], ['build'], ['estate']],
+  BuildProgress: [['builds'], ['build']],
+  BuildLog: [['log']],
+  Keyring: [['keyring'], ['estate']],
+  Report: [],
+  Gate: [],
+  Charter: [['estate'], ['charter'], ['files']],
+  Host: [['estate'], ['files']],
+  Reservation: [['estate'], ['files']],
 };
 
 /** Keeps what the browser shows as the server has it. Many events in one moment are one renewal. */
@@ -14,17 +23,39 @@ export function useEvents(on: boolean) {
   useEffect(() => {
     if (!on) return undefined;
     const source = new EventSource('/api/events');
-    const due = new Set<string>(); let timer: ReturnType<typeof setTimeout> | undefined;
-    const renew = () => { timer = undefined; for (const key of due) void client.invalidateQueries({ queryKey: JSON.parse(key) as string[] }); due.clear(); };
+    const due = new Set<string>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const renew = () => {
+      timer = undefined;
+      for (const key of due) void client.invalidateQueries({ queryKey: JSON.parse(key) as string[] });
+      due.clear();
+    };
     source.onmessage = (m) => {
-      const e = JSON.parse(m.data as string) as { kind: string; subject: string; data?: { done: number; of: number; found: number } };
-      if (e.kind === 'Sweep') { if (e.data) sweep(e.subject, e.data); return; }
+      const e = JSON.parse(m.data as string) as {
+        kind: string;
+        subject: string;
+        data?: { done: number; of: number; found: number };
+      };
+      if (e.kind === 'Sweep') {
+        if (e.data) sweep(e.subject, e.data);
+        return;
+      }
       for (const key of keysFor[e.kind] ?? [['estate']]) due.add(JSON.stringify(key));
       timer ??= setTimeout(renew, 250);
     };
     let lost = false;
-    source.onerror = () => { lost = true; };
-    source.onopen = () => { if (lost) { lost = false; void client.invalidateQueries(); } };
-    return () => { source.close(); clearTimeout(timer); };
+    source.onerror = () => {
+      lost = true;
+    };
+    source.onopen = () => {
+      if (lost) {
+        lost = false;
+        void client.invalidateQueries();
+      }
+    };
+    return () => {
+      source.close();
+      clearTimeout(timer);
+    };
   }, [on, client, sweep]);
 }

@@ -4,24 +4,154 @@ import type { Plan } from '@praesidor/core/charter';
 import type { BuildStatus, Step } from '@praesidor/core/schedule';
 import { api, setCsrf } from './client.ts';
 
-export interface Me { login: string; name: string; role: 'reader' | 'planner' | 'builder' | 'warden'; csrf: string }
-export interface Snapshot { estate: Estate; revision: number; versions: Record<string, number> }
-export interface ShipmentDto { id: number; label: string; source: string; target: string; way: 'case' | 'link'; bills: string[]; state: 'planned' | 'packing' | 'packed' | 'landing' | 'moving' | 'landed' | 'failed' | 'stopped'; phase: string; error: string | null; bytes: number; paper: number; movedBytes: number; rate: number; resumed: number; startedAt: string | null; endedAt: string | null; createdAt: string; createdBy: string }
-export interface BuildDto { charter: string; number: number; revision: number; createdAt: string; createdBy: string; steps: Step[]; status: BuildStatus }
-export interface ProofLine { what: string; planned: string; found: string; good: boolean; evidence: string[]; at: string }
-export interface BuildWhole extends BuildDto { proof: ProofLine[] | null; plan: Plan }
-export interface CharterDto { doc: Estate['charters'][number]; version: number; revisions: { revision: number; at: string; by: string; note: string; doc: Estate['charters'][number] }[] }
-export interface KitFileDto { path: string; content: string; from: string[]; secret: boolean; sha256: string }
-export interface ProvingDto { here: boolean; speed: number; faults: { kind: string; subject: string }[]; machines: { name: string; hostName: string; bmc: string; power: string; stage: string; pulled: number }[]; registries: { name: string; host: string }[]; zones: { name: string; serial: number; records: number }[]; clusters: { name: string; up: boolean; members: string[] }[]; kinds: Record<string, { on: string; title: string; text: string }> }
+export interface Me {
+  login: string;
+  name: string;
+  role: 'reader' | 'planner' | 'builder' | 'warden';
+  csrf: string;
+}
+export interface Snapshot {
+  estate: Estate;
+  revision: number;
+  versions: Record<string, number>;
+}
+export interface ShipmentDto {
+  id: number;
+  label: string;
+  source: string;
+  target: string;
+  way: 'case' | 'link';
+  bills: string[];
+  state: 'planned' | 'packing' | 'packed' | 'landing' | 'moving' | 'landed' | 'failed' | 'stopped';
+  phase: string;
+  error: string | null;
+  bytes: number;
+  paper: number;
+  movedBytes: number;
+  rate: number;
+  resumed: number;
+  startedAt: string | null;
+  endedAt: string | null;
+  createdAt: string;
+  createdBy: string;
+}
+export interface BuildDto {
+  charter: string;
+  number: number;
+  revision: number;
+  createdAt: string;
+  createdBy: string;
+  steps: Step[];
+  status: BuildStatus;
+}
+export interface ProofLine {
+  what: string;
+  planned: string;
+  found: string;
+  good: boolean;
+  evidence: string[];
+  at: string;
+}
+export interface BuildWhole extends BuildDto {
+  proof: ProofLine[] | null;
+  plan: Plan;
+}
+export interface CharterDto {
+  doc: Estate['charters'][number];
+  version: number;
+  revisions: { revision: number; at: string; by: string; note: string; doc: Estate['charters'][number] }[];
+}
+export interface KitFileDto {
+  path: string;
+  content: string;
+  from: string[];
+  secret: boolean;
+  sha256: string;
+}
+export interface ProvingDto {
+  here: boolean;
+  speed: number;
+  faults: { kind: string; subject: string }[];
+  machines: { name: string; hostName: string; bmc: string; power: string; stage: string; pulled: number }[];
+  registries: { name: string; host: string }[];
+  zones: { name: string; serial: number; records: number }[];
+  clusters: { name: string; up: boolean; members: string[] }[];
+  kinds: Record<string, { on: string; title: string; text: string }>;
+}
 
-export const useMe = () => useQuery({ queryKey: ['me'], queryFn: async () => { const me = await api<Me>('GET', '/api/me'); setCsrf(me.csrf); return me; }, staleTime: Number.POSITIVE_INFINITY });
-export const useSnapshot = () => useQuery({ queryKey: ['estate'], queryFn: () => api<Snapshot>('GET', '/api/estate'), placeholderData: (old) => old });
-export const useShipments = () => useQuery({ queryKey: ['shipments'], queryFn: async () => (await api<{ shipments: ShipmentDto[] }>('GET', '/api/shipments')).shipments });
-export const useBuilds = () => useQuery({ queryKey: ['builds'], queryFn: async () => (await api<{ builds: BuildDto[] }>('GET', '/api/builds')).builds });
-export const useBuild = (charter: string, number: string) => useQuery({ queryKey: ['build', charter, number], queryFn: () => api<BuildWhole>('GET', `/api/builds/${charter}/${number}`), placeholderData: (old) => old });
-export const useBuildLog = (charter: string, number: string, step: string | undefined) => useQuery({ queryKey: ['log', charter, number, step], enabled: step !== undefined, queryFn: async () => (await api<{ lines: { id: number; at: string; level: string; line: string }[] }>('GET', `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`)).lines, placeholderData: (old) => old });
-export const useCharter = (name: string) => useQuery({ queryKey: ['charter', name], queryFn: () => api<CharterDto>('GET', `/api/charters/${name}`) });
-export const useFiles = (name: string, on: boolean) => useQuery({ queryKey: ['files', name], enabled: on, queryFn: async () => (await api<{ files: KitFileDto[] }>('GET', `/api/charters/${name}/files`)).files });
-export const useKeyring = () => useQuery({ queryKey: ['keyring'], queryFn: async () => (await api<{ entries: { name: string; use: string; user: string; createdAt: string; createdBy: string }[] }>('GET', '/api/keyring')).entries });
-export const useProving = (on = true) => useQuery({ queryKey: ['proving'], enabled: on, queryFn: () => api<ProvingDto>('GET', '/api/proving'), refetchInterval: 2000, retry: false });
-export const useActs = () => useQuery({ queryKey: ['acts'], queryFn: async () => (await api<{ acts: { id: number; at: string; who: string; act: string; subject: string; canUndo: boolean }[] }>('GET', '/api/acts')).acts });
+export const useMe = () =>
+  useQuery({
+    queryKey: ['me'],
+    queryFn: async () => {
+      const me = await api<Me>('GET', '/api/me');
+      setCsrf(me.csrf);
+      return me;
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+export const useSnapshot = () =>
+  useQuery({ queryKey: ['estate'], queryFn: () => api<Snapshot>('GET', '/api/estate'), placeholderData: (old) => old });
+export const useShipments = () =>
+  useQuery({
+    queryKey: ['shipments'],
+    queryFn: async () => (await api<{ shipments: ShipmentDto[] }>('GET', '/api/shipments')).shipments,
+  });
+export const useBuilds = () =>
+  useQuery({ queryKey: ['builds'], queryFn: async () => (await api<{ builds: BuildDto[] }>('GET', '/api/builds')).builds });
+export const useBuild = (charter: string, number: string) =>
+  useQuery({
+    queryKey: ['build', charter, number],
+    queryFn: () => api<BuildWhole>('GET', `/api/builds/${charter}/${number}`),
+    placeholderData: (old) => old,
+  });
+export const useBuildLog = (charter: string, number: string, step: string | undefined) =>
+  useQuery({
+    queryKey: ['log', charter, number, step],
+    enabled: step !== undefined,
+    queryFn: async () =>
+      (
+        await api<{ lines: { id: number; at: string; level: string; line: string }[] }>(
+          'GET',
+          `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`,
+        )
+      ).lines,
+    placeholderData: (old) => old,
+  });
+export const useCharter = (name: string) =>
+  useQuery({ queryKey: ['charter', name], queryFn: () => api<CharterDto>('GET', `/api/charters/${name}`) });
+export const useFiles = (name: string, on: boolean) =>
+  useQuery({
+    queryKey: ['files', name],
+    enabled: on,
+    queryFn: async () => (await api<{ files: KitFileDto[] }>('GET', `/api/charters/${name}/files`)).files,
+  });
+export const useKeyring = () =>
+  useQuery({
+    queryKey: ['keyring'],
+    queryFn: async () =>
+      (
+        await api<{ entries: { name: string; use: string; user: string; createdAt: string; createdBy: string }[] }>(
+          'GET',
+          '/api/keyring',
+        )
+      ).entries,
+  });
+export const useProving = (on = true) =>
+  useQuery({
+    queryKey: ['proving'],
+    enabled: on,
+    queryFn: () => api<ProvingDto>('GET', '/api/proving'),
+    refetchInterval: 2000,
+    retry: false,
+  });
+export const useActs = () =>
+  useQuery({
+    queryKey: ['acts'],
+    queryFn: async () =>
+      (
+        await api<{ acts: { id: number; at: string; who: string; act: string; subject: string; canUndo: boolean }[] }>(
+          'GET',
+          '/api/acts',
+        )
+      ).acts,
+  });

@@ -13,20 +13,30 @@ const GoTo = lazy(() => import('./GoTo.tsx'));
 const Keys = lazy(() => import('./Keys.tsx'));
 
 export function Frame() {
-  const me = useMe(); const location = useLocation();
-  const goTo = useView((s) => s.goTo); const keys = useView((s) => s.keys);
+  const me = useMe();
+  const location = useLocation();
+  const goTo = useView((s) => s.goTo);
+  const keys = useView((s) => s.keys);
   useEvents(me.data !== undefined);
   useFrameKeys();
-  useEffect(() => { document.title = `${location.pathname.split('/')[1]?.replace(/^./, (c) => c.toUpperCase()) || 'Estate'} · Praesidor`; }, [location.pathname]);
-  if (me.error instanceof ApiError && me.error.status === 401) return <Navigate to={`/sign-in?back=${encodeURIComponent(location.pathname + location.search)}`} replace />;
+  useEffect(() => {
+    document.title = `${location.pathname.split('/')[1]?.replace(/^./, (c) => c.toUpperCase()) || 'Estate'} · Praesidor`;
+  }, [location.pathname]);
+  if (me.error instanceof ApiError && me.error.status === 401)
+    return <Navigate to={`/sign-in?back=${encodeURIComponent(location.pathname + location.search)}`} replace />;
   if (!me.data) return <div className="p-8 text-ink-3">{me.error ? me.error.message : ''}</div>;
   return (
     <div className="grid h-full grid-rows-[44px_minmax(0,1fr)_30px]">
       <TopBar me={me.data} />
-      <Suspense fallback={<div />}><Outlet /></Suspense>
+      <Suspense fallback={<div />}>
+        <Outlet />
+      </Suspense>
       <Ribbon />
       <Words />
-      <Suspense>{goTo && <GoTo />}{keys && <Keys />}</Suspense>
+      <Suspense>
+        {goTo && <GoTo />}
+        {keys && <Keys />}
+      </Suspense>
     </div>
   );
 }

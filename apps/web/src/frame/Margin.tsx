@@ -9,26 +9,76 @@ import { useView } from '../state/view.ts';
 const RemedyDialog = lazy(() => import('./RemedyDialog.tsx'));
 
 /** The panel at the right of every view: findings, most serious first, then what else helps here. */
-export function Margin({ space, folded, findings, extra, foot }: { space: string; folded: boolean; findings: readonly Finding[]; extra?: ReactNode; foot?: ReactNode }) {
-  const fold = useView((s) => s.fold); const lit = useView((s) => s.lit); const light = useView((s) => s.light);
-  const [open, setOpen] = useState<Finding>(); const report = useReport();
+export function Margin({
+  space,
+  folded,
+  findings,
+  extra,
+  foot,
+}: {
+  space: string;
+  folded: boolean;
+  findings: readonly Finding[];
+  extra?: ReactNode;
+  foot?: ReactNode;
+}) {
+  const fold = useView((s) => s.fold);
+  const lit = useView((s) => s.lit);
+  const light = useView((s) => s.light);
+  const [open, setOpen] = useState<Finding>();
+  const report = useReport();
   const n = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
-  const counts = (['stop', 'mind', 'note'] as const).filter((s) => n(s)).map((s) => `${n(s)} ${s}`).join(' · ');
-  if (folded) return <aside aria-label="Margin" className="border-rule-2 border-l"><button type="button" onClick={() => fold(space)} className="flex h-full w-full flex-col items-center gap-1 pt-5 text-ink-3" aria-label="Unfold the margin">‹ {findings.slice(0, 9).map((f, i) => <Bastion key={f.id} severity={f.severity} number={i + 1} />)}</button></aside>;
+  const counts = (['stop', 'mind', 'note'] as const)
+    .filter((s) => n(s))
+    .map((s) => `${n(s)} ${s}`)
+    .join(' · ');
+  if (folded)
+    return (
+      <aside aria-label="Margin" className="border-rule-2 border-l">
+        <button
+          type="button"
+          onClick={() => fold(space)}
+          className="flex h-full w-full flex-col items-center gap-1 pt-5 text-ink-3"
+          aria-label="Unfold the margin"
+        >
+          ‹{' '}
+          {findings.slice(0, 9).map((f, i) => (
+            <Bastion key={f.id} severity={f.severity} number={i + 1} />
+          ))}
+        </button>
+      </aside>
+    );
   return (
     <aside aria-label="Margin" className="min-h-0 overflow-auto border-rule-2 border-l px-4 pb-4">
       <div className="sticky top-0 flex items-baseline justify-between border-rule border-b bg-paper pt-4.5 pb-2">
         <h2 className="text-lg">Margin</h2>
-        <span className="text-ink-2 text-sm">{counts || (report.data ? 'nothing found' : 'checking…')} <button type="button" onClick={() => fold(space)} aria-label="Fold the margin" className="ml-1 px-1 text-ink-3">›</button></span>
+        <span className="text-ink-2 text-sm">
+          {counts || (report.data ? 'nothing found' : 'checking…')}{' '}
+          <button type="button" onClick={() => fold(space)} aria-label="Fold the margin" className="ml-1 px-1 text-ink-3">
+            ›
+          </button>
+        </span>
       </div>
       <ol>
         {findings.map((f, i) => (
-          <li key={f.id} id={`margin-${f.id}`} data-finding={f.code} onMouseEnter={() => light(f.id)} onMouseLeave={() => light(undefined)} className={`flex gap-3 border-rule border-b py-2.5 ${lit === f.id ? 'lit -mx-2 px-2' : ''}`}>
-            <span className="pt-px"><Bastion severity={f.severity} number={i + 1} /></span>
+          <li
+            key={f.id}
+            id={`margin-${f.id}`}
+            data-finding={f.code}
+            onMouseEnter={() => light(f.id)}
+            onMouseLeave={() => light(undefined)}
+            className={`flex gap-3 border-rule border-b py-2.5 ${lit === f.id ? 'lit -mx-2 px-2' : ''}`}
+          >
+            <span className="pt-px">
+              <Bastion severity={f.severity} number={i + 1} />
+            </span>
             <div className="min-w-0 flex-1">
               <div className="break-words font-semibold">{f.title}</div>
               <div className="break-words text-ink-2">{f.text}</div>
-              <div className="flex items-baseline justify-between gap-2 pt-0.5"><RemedyLink finding={f} onOpen={() => setOpen(f)} /><span className="ml-auto whitespace-nowrap text-ink-3 text-xs">{f.code}</span></div>
+              <div className="flex items-baseline justify-between gap-2 pt-0.5">
+                <RemedyLink finding={f} onOpen={() => setOpen(f)} />
+                <span className="ml-auto whitespace-nowrap text-ink-3 text-xs">{f.code}</span>
+              </div>
             </div>
           </li>
         ))}
@@ -45,12 +95,31 @@ function RemedyLink({ finding: f, onOpen }: { finding: Finding; onOpen: () => vo
   const { site } = useScope();
   const look = 'text-left font-semibold text-verdigris hover:underline';
   if (!f.remedy) return null;
-  if (f.remedy.edits) return <button type="button" className={look} onClick={onOpen}>{f.remedy.label}</button>;
+  if (f.remedy.edits)
+    return (
+      <button type="button" className={look} onClick={onOpen}>
+        {f.remedy.label}
+      </button>
+    );
   const act = f.remedy.act;
   if (!act) return null;
-  const to = act.kind === 'send-zone' ? `/addresses/names?zone=${act.zone}&site=${f.site}` : act.kind === 'plan-shipment' ? `/images?plan=${act.target}&bills=${act.bills.join(',')}&site=${f.site}` : scoped(act.path, site);
-  return <Link className={look} to={to}>{f.remedy.label}</Link>;
+  const to =
+    act.kind === 'send-zone'
+      ? `/addresses/names?zone=${act.zone}&site=${f.site}`
+      : act.kind === 'plan-shipment'
+        ? `/images?plan=${act.target}&bills=${act.bills.join(',')}&site=${f.site}`
+        : scoped(act.path, site);
+  return (
+    <Link className={look} to={to}>
+      {f.remedy.label}
+    </Link>
+  );
 }
 
 /** A titled list under the findings. */
-export const MarginPart = ({ title, children }: { title: string; children: ReactNode }) => <section className="pt-5"><h2 className="pb-1.5 text-lg">{title}</h2>{children}</section>;
+export const MarginPart = ({ title, children }: { title: string; children: ReactNode }) => (
+  <section className="pt-5">
+    <h2 className="pb-1.5 text-lg">{title}</h2>
+    {children}
+  </section>
+);

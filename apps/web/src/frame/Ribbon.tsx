@@ -6,25 +6,58 @@ import { clock, span } from '../parts/time.ts';
 import { useRunning } from '../state/running.ts';
 import { scoped, useScope } from '../state/scope.ts';
 
-const size = (n: number) => (n >= 1e9 ? `${(n / 1e9).toFixed(1)} GB` : n >= 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.round(n / 1e3)} kB`);
+const size = (n: number) =>
+  n >= 1e9 ? `${(n / 1e9).toFixed(1)} GB` : n >= 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.round(n / 1e3)} kB`;
 
 /** Everything that runs, with its expected end. */
 export function Ribbon() {
   const { site } = useScope();
-  const builds = useBuilds(); const shipments = useShipments(); const snapshot = useSnapshot(); const sweeps = useRunning((s) => s.sweeps);
+  const builds = useBuilds();
+  const shipments = useShipments();
+  const snapshot = useSnapshot();
+  const sweeps = useRunning((s) => s.sweeps);
   const now = useNow(1000);
   const running = [
-    ...(builds.data ?? []).filter((b) => ['queued', 'running', 'holding'].includes(b.status.state)).map((b) => {
-      const t = timeline(b.steps, b.status, now); const done = Object.values(b.status.steps).filter((s) => s.state === 'done').length;
-      return { key: `b${b.charter}${b.number}`, to: `/builds/${b.charter}/${b.number}`, text: `${b.charter} · build ${b.number} · ${done} of ${b.steps.length} steps · ${b.status.state === 'holding' ? 'holding' : `ends ${clock(t.end)} ± ${span(t.within)}`}`, share: done / b.steps.length };
-    }),
-    ...(shipments.data ?? []).filter((s) => ['packing', 'landing', 'moving'].includes(s.state)).map((s) => ({ key: s.label, to: '/images', text: `shipment ${s.label} · ${s.state} · ${size(s.movedBytes)} of ${size(s.bytes)}`, share: s.bytes ? s.movedBytes / s.bytes : 0 })),
-    ...Object.values(sweeps).filter((s) => s.done < s.of).map((s) => ({ key: `w${s.site}`, to: `/hosts?site=${s.site}`, text: `sweep of ${s.site} · ${s.done} of ${s.of} addresses, ${s.found} answer`, share: s.done / s.of })),
+    ...(builds.data ?? [])
+      .filter((b) => ['queued', 'running', 'holding'].includes(b.status.state))
+      .map((b) => {
+        const t = timeline(b.steps, b.status, now);
+        const done = Object.values(b.status.steps).filter((s) => s.state === 'done').length;
+        return {
+          key: `b${b.charter}${b.number}`,
+          to: `/builds/${b.charter}/${b.number}`,
+          text: `${b.charter} · build ${b.number} · ${done} of ${b.steps.length} steps · ${b.status.state === 'holding' ? 'holding' : `ends ${clock(t.end)} ± ${span(t.within)}`}`,
+          share: done / b.steps.length,
+        };
+      }),
+    ...(shipments.data ?? [])
+      .filter((s) => ['packing', 'landing', 'moving'].includes(s.state))
+      .map((s) => ({
+        key: s.label,
+        to: '/images',
+        text: `shipment ${s.label} · ${s.state} · ${size(s.movedBytes)} of ${size(s.bytes)}`,
+        share: s.bytes ? s.movedBytes / s.bytes : 0,
+      })),
+    ...Object.values(sweeps)
+      .filter((s) => s.done < s.of)
+      .map((s) => ({
+        key: `w${s.site}`,
+        to: `/hosts?site=${s.site}`,
+        text: `sweep of ${s.site} · ${s.done} of ${s.of} addresses, ${s.found} answer`,
+        share: s.done / s.of,
+      })),
   ];
   return (
     <footer className="flex items-center gap-4.5 overflow-hidden whitespace-nowrap border-rule-2 border-t bg-sunk px-3.5 text-ink-2 text-sm">
       <b className="text-ink">{running.length ? `▸ ${running.length} running` : 'Nothing is running'}</b>
-      {running.map((r) => <Link key={r.key} to={scoped(r.to, site)} className="flex items-center gap-3 hover:underline">{r.text}<span className="h-1.5 w-24 bg-rule-2/50"><span className="block h-full bg-verdigris" style={{ width: `${Math.round(r.share * 100)}%` }} /></span></Link>)}
+      {running.map((r) => (
+        <Link key={r.key} to={scoped(r.to, site)} className="flex items-center gap-3 hover:underline">
+          {r.text}
+          <span className="h-1.5 w-24 bg-rule-2/50">
+            <span className="block h-full bg-verdigris" style={{ width: `${Math.round(r.share * 100)}%` }} />
+          </span>
+        </Link>
+      ))}
       <span className="ml-auto">{snapshot.data ? `Plan at change ${snapshot.data.revision}` : ''}</span>
     </footer>
   );
@@ -32,6 +65,9 @@ export function Ribbon() {
 
 export function useNow(every: number): number {
   const [now, setNow] = useState(Date.now());
-  useEffect(() => { const t = setInterval(() => setNow(Date.now()), every); return () => clearInterval(t); }, [every]);
+  useEffect(() => {
+    const t = setInterval(() => setNow(Date.now()), every);
+    return () => clearInterval(t);
+  }, [every]);
   return now;
 }

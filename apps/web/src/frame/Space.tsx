@@ -4,7 +4,17 @@ import { MarginContext } from '../parts/Bastion.tsx';
 import { useView } from '../state/view.ts';
 import { Margin } from './Margin.tsx';
 
-interface Props { space: string; title: ReactNode; crumbs?: ReactNode; facts?: ReactNode; acts?: ReactNode; findings: readonly Finding[]; extra?: ReactNode; foot?: ReactNode; children: ReactNode }
+interface Props {
+  space: string;
+  title: ReactNode;
+  crumbs?: ReactNode;
+  facts?: ReactNode;
+  acts?: ReactNode;
+  findings: readonly Finding[];
+  extra?: ReactNode;
+  foot?: ReactNode;
+  children: ReactNode;
+}
 
 /** Work area and margin: title in serif, the facts of the subject beside it, at most three acts at the right. */
 export function Space({ space, title, crumbs, facts, acts, findings, extra, foot, children }: Props) {

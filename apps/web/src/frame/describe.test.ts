@@ -8,17 +8,50 @@ const estate = goodEstate();
 
 describe('an edit before it is made', () => {
   it('shows what stands and what will be', () => {
-    expect(inRows({ op: 'set', kind: 'Charter', key: 'plover', path: ['servicePool', 'range'], value: '10.62.8.80-10.62.8.95' }, estate)).toEqual([{ what: 'Charter plover, servicePool.range', before: '10.62.8.64-10.62.8.79', after: '10.62.8.80-10.62.8.95' }]);
-    expect(inRows({ op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'], value: undefined }, estate)[0]?.after).toBe('follows');
+    expect(
+      inRows(
+        { op: 'set', kind: 'Charter', key: 'plover', path: ['servicePool', 'range'], value: '10.62.8.80-10.62.8.95' },
+        estate,
+      ),
+    ).toEqual([{ what: 'Charter plover, servicePool.range', before: '10.62.8.64-10.62.8.79', after: '10.62.8.80-10.62.8.95' }]);
+    expect(
+      inRows({ op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'], value: undefined }, estate)[0]?.after,
+    ).toBe('follows');
   });
   it('says what is added and what is removed', () => {
-    const record = kinds.Record.parse({ kind: 'Record', zone: '8.62.10.in-addr.arpa', name: '61.8.62.10.in-addr.arpa', type: 'PTR', value: 'chart-plotter.lr.kestrelferries.example' });
-    expect(inRows({ op: 'put', doc: record }, estate)).toEqual([{ what: 'Record 61.8.62.10.in-addr.arpa PTR chart-plotter.lr.kestrelferries.example', before: '—', after: 'PTR chart-plotter.lr.kestrelferries.example' }]);
-    expect(inRows({ op: 'drop', kind: 'Reservation', key: 'lr-machine/10.62.8.53' }, estate)).toEqual([{ what: 'Reservation lr-machine/10.62.8.53', before: 'stands', after: 'removed' }]);
+    const record = kinds.Record.parse({
+      kind: 'Record',
+      zone: '8.62.10.in-addr.arpa',
+      name: '61.8.62.10.in-addr.arpa',
+      type: 'PTR',
+      value: 'chart-plotter.lr.kestrelferries.example',
+    });
+    expect(inRows({ op: 'put', doc: record }, estate)).toEqual([
+      {
+        what: 'Record 61.8.62.10.in-addr.arpa PTR chart-plotter.lr.kestrelferries.example',
+        before: '—',
+        after: 'PTR chart-plotter.lr.kestrelferries.example',
+      },
+    ]);
+    expect(inRows({ op: 'drop', kind: 'Reservation', key: 'lr-machine/10.62.8.53' }, estate)).toEqual([
+      { what: 'Reservation lr-machine/10.62.8.53', before: 'stands', after: 'removed' },
+    ]);
   });
 });
 
 describe('times', () => {
-  it.each([[400, '0 s'], [41_000, '41 s'], [99_000, '99 s'], [385_000, '6 min 25 s'], [780_000, '13 min'], [4_320_000, '1 h 12 min']])('%d ms is %s', (ms, text) => { expect(span(ms)).toBe(text); });
-  it('are in the zone of the site, with UTC beside', () => { expect(clock('2026-07-23T12:00:00Z', 'Europe/Lisbon')).toBe('13:00'); expect(utc('2026-07-23T12:00:00Z')).toBe('2026-07-23 12:00:00 UTC'); });
+  it.each([
+    [400, '0 s'],
+    [41_000, '41 s'],
+    [99_000, '99 s'],
+    [385_000, '6 min 25 s'],
+    [780_000, '13 min'],
+    [4_320_000, '1 h 12 min'],
+  ])('%d ms is %s', (ms, text) => {
+    expect(span(ms)).toBe(text);
+  });
+  it('are in the zone of the site, with UTC beside', () => {
+    expect(clock('2026-07-23T12:00:00Z', 'Europe/Lisbon')).toBe('13:00');
+    expect(utc('2026-07-23T12:00:00Z')).toBe('2026-07-23 12:00:00 UTC');
+  });
 });

@@ -6,8 +6,14 @@ export function Broken() {
   return (
     <div className="mx-auto mt-24 max-w-lg">
       <h1 className="text-xl">{e.status === 404 ? 'There is no such page' : 'This page has broken'}</h1>
-      <p className="my-3 text-ink-2">{e.status === 404 ? 'The address leads nowhere; it may be of an older version.' : `${e.message ?? 'Something went wrong'}. What you saved is safe: it is on the server.`}</p>
-      <Button filled onClick={() => location.assign('/estate')}>To the estate</Button>
+      <p className="my-3 text-ink-2">
+        {e.status === 404
+          ? 'The address leads nowhere; it may be of an older version.'
+          : `${e.message ?? 'Something went wrong'}. What you saved is safe: it is on the server.`}
+      </p>
+      <Button filled onClick={() => location.assign('/estate')}>
+        To the estate
+      </Button>
     </div>
   );
 }

@@ -7,7 +7,12 @@ export function Refused({ error }: { error: Error | null | undefined }) {
   return (
     <div role="alert" className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
       <div className="font-semibold text-brick">{error.message}</div>
-      {e?.places.slice(0, 5).map((p) => <div key={`${p.path}${p.message}`} className="text-ink-2">{p.line ? `line ${p.line}, ` : ''}{p.path && <span className="mono">{p.path}</span>} {p.message}</div>)}
+      {e?.places.slice(0, 5).map((p) => (
+        <div key={`${p.path}${p.message}`} className="text-ink-2">
+          {p.line ? `line ${p.line}, ` : ''}
+          {p.path && <span className="mono">{p.path}</span>} {p.message}
+        </div>
+      ))}
       {e?.remedy && <div>{e.remedy}</div>}
     </div>
   );

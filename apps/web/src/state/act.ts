@@ -3,7 +3,11 @@ import { api, ApiError } from '../api/client.ts';
 import { useWords } from './toasts.ts';
 
 /** An act on the server: what it said is shown, refusals with their remedy, and what it touched is renewed. */
-export function useAct<T extends { act?: number } | object, V = void>(perform: (v: V) => Promise<T>, done: string | ((t: T, v: V) => string | undefined), renew: QueryKey[] = [['estate']]) {
+export function useAct<T extends { act?: number } | object, V = void>(
+  perform: (v: V) => Promise<T>,
+  done: string | ((t: T, v: V) => string | undefined),
+  renew: QueryKey[] = [['estate']],
+) {
   const client = useQueryClient();
   const say = useWords((s) => s.say);
   return useMutation<T, Error, V>({
@@ -17,4 +21,10 @@ export function useAct<T extends { act?: number } | object, V = void>(perform: (
   });
 }
 
-export const useUndo = () => useAct((id: number) => api<{ act: number }>('POST', `/api/acts/${id}/undo`), 'Undone.', [['estate'], ['charter'], ['acts'], ['files']]);
+export const useUndo = () =>
+  useAct((id: number) => api<{ act: number }>('POST', `/api/acts/${id}/undo`), 'Undone.', [
+    ['estate'],
+    ['charter'],
+    ['acts'],
+    ['files'],
+  ]);

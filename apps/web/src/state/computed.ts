@@ -4,7 +4,13 @@ import type { Charter } from '@praesidor/core/model';
 import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
 import { computer } from '../workers/compute.ts';
 
-export interface ReportDto { findings: Finding[]; checks: number; holding: number; ms: number; moves: Move[] }
+export interface ReportDto {
+  findings: Finding[];
+  checks: number;
+  holding: number;
+  ms: number;
+  moves: Move[];
+}
 
 async function loaded(s: Snapshot) {
   const c = computer();
@@ -14,11 +20,16 @@ async function loaded(s: Snapshot) {
 
 /** Findings and next moves of the estate as it is on the server. */
 export function useReport() {
-  const snapshot = useSnapshot(); const builds = useBuilds();
+  const snapshot = useSnapshot();
+  const builds = useBuilds();
   const built: Record<string, { number: number; state: string }> = {};
   for (const b of builds.data ?? []) built[b.charter] ??= { number: b.number, state: b.status.state };
   return useQuery({
-    queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)], enabled: snapshot.data !== undefined, placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY, gcTime: 1000,
+    queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)],
+    enabled: snapshot.data !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 1000,
     queryFn: async () => (await (await loaded(snapshot.data as Snapshot)).report(built)) as ReportDto,
   });
 }
@@ -27,7 +38,11 @@ export function useReport() {
 export function useDraftReport(draft: Charter | undefined) {
   const snapshot = useSnapshot();
   return useQuery({
-    queryKey: ['draft', snapshot.dataUpdatedAt, JSON.stringify(draft)], enabled: snapshot.data !== undefined && draft !== undefined, placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY, gcTime: 1000,
+    queryKey: ['draft', snapshot.dataUpdatedAt, JSON.stringify(draft)],
+    enabled: snapshot.data !== undefined && draft !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 1000,
     queryFn: async () => (await loaded(snapshot.data as Snapshot)).charter(draft as Charter),
   });
 }

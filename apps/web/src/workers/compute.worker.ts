@@ -8,11 +8,15 @@ import { config } from 'zod';
 // The page's policy forbids compiling code at run time; schemas are interpreted.
 config({ jitless: true });
 
-let estate: Estate | undefined; let revision = -1;
+let estate: Estate | undefined;
+let revision = -1;
 const checker = makeChecker();
 
 export const compute = {
-  load(next: Estate, rev: number) { estate = next; revision = rev; },
+  load(next: Estate, rev: number) {
+    estate = next;
+    revision = rev;
+  },
   revision: () => revision,
   report(built: Record<string, { number: number; state: string }>) {
     if (!estate) return undefined;
@@ -29,18 +33,35 @@ export const compute = {
     const after = same ? estate : { ...estate, charters: [...estate.charters.filter((c) => c.name !== draft.name), draft] };
     const plan = resolve(draft, after);
     const { findings, checks, holding } = checker(after);
-    return { plan, findings: findings.filter((f) => f.charters.includes(draft.name) || f.site === draft.site), checks, holding, ms: performance.now() - began, changes: same ? [] : consequences(before ? resolve(before, estate) : undefined, plan, estate) };
+    return {
+      plan,
+      findings: findings.filter((f) => f.charters.includes(draft.name) || f.site === draft.site),
+      checks,
+      holding,
+      ms: performance.now() - began,
+      changes: same ? [] : consequences(before ? resolve(before, estate) : undefined, plan, estate),
+    };
   },
   /** The text of a charter, and back with every fault at its place. */
   write: (draft: Charter) => writeDocument(draft),
   read(text: string) {
     const { docs, faults } = readDocuments(text, 'charter');
     const doc = docs[0]?.doc;
-    if (!faults.length && (docs.length !== 1 || doc?.kind !== 'Charter')) faults.push({ file: 'charter', line: 1, column: 1, path: '', code: 'kind', message: 'the text must hold exactly one charter' });
+    if (!faults.length && (docs.length !== 1 || doc?.kind !== 'Charter'))
+      faults.push({
+        file: 'charter',
+        line: 1,
+        column: 1,
+        path: '',
+        code: 'kind',
+        message: 'the text must hold exactly one charter',
+      });
     return { faults, doc: doc?.kind === 'Charter' && !faults.length ? doc : undefined };
   },
   /** A document after a remedy, for showing what it will change. */
-  edited(edits: Edit[]) { return estate ? applyEdits(estate, edits) : undefined; },
+  edited(edits: Edit[]) {
+    return estate ? applyEdits(estate, edits) : undefined;
+  },
 };
 export type Compute = typeof compute;
 expose(compute);

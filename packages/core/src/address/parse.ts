@@ -1,10 +1,19 @@
 import ipaddr from 'ipaddr.js';
 
 /** IPv4 and IPv6 on one representation: a version and an unsigned integer. */
-export interface Address { v: 4 | 6; n: bigint }
-export interface Prefix extends Address { length: number }
+export interface Address {
+  v: 4 | 6;
+  n: bigint;
+}
+export interface Prefix extends Address {
+  length: number;
+}
 /** First and last address, both inside. */
-export interface Range { v: 4 | 6; first: bigint; last: bigint }
+export interface Range {
+  v: 4 | 6;
+  first: bigint;
+  last: bigint;
+}
 
 export const bits = (v: 4 | 6) => (v === 4 ? 32 : 128);
 
@@ -29,11 +38,20 @@ export const parseIp: (text: string) => Address = remembering(readIp);
 function readIp(text: string): Address {
   const t = text.trim();
   if (ipaddr.IPv4.isValidFourPartDecimal(t)) return { v: 4, n: fromBytes(ipaddr.IPv4.parse(t).toByteArray()) };
-  if (t.includes(':') && !t.includes('%') && ipaddr.IPv6.isValid(t)) return { v: 6, n: fromBytes(ipaddr.IPv6.parse(t).toByteArray()) };
+  if (t.includes(':') && !t.includes('%') && ipaddr.IPv6.isValid(t))
+    return { v: 6, n: fromBytes(ipaddr.IPv6.parse(t).toByteArray()) };
   throw new Error(`${JSON.stringify(text)} is not an address`);
 }
 
-export const isIp = (text: string): boolean => { if (!/^[\d.]+$|:/.test(text)) return false; try { parseIp(text); return true; } catch { return false; } };
+export const isIp = (text: string): boolean => {
+  if (!/^[\d.]+$|:/.test(text)) return false;
+  try {
+    parseIp(text);
+    return true;
+  } catch {
+    return false;
+  }
+};
 
 /** Text of an address; IPv6 as RFC 5952 says. */
 export function formatIp({ v, n }: Address): string {
@@ -50,7 +68,10 @@ function readPrefix(text: string): Prefix {
   const length = /^\d{1,3}$/.test(len) ? Number(len) : -1;
   if (more !== undefined || length < 0 || length > bits(a.v)) throw new Error(`${JSON.stringify(text)} has no prefix length`);
   const host = BigInt(bits(a.v) - length);
-  if ((a.n >> host) << host !== a.n) throw new Error(`${text} has address bits behind its length; its network is ${formatIp({ v: a.v, n: (a.n >> host) << host })}/${length}`);
+  if ((a.n >> host) << host !== a.n)
+    throw new Error(
+      `${text} has address bits behind its length; its network is ${formatIp({ v: a.v, n: (a.n >> host) << host })}/${length}`,
+    );
   return { ...a, length };
 }
 
@@ -61,7 +82,8 @@ export const parseRange: (text: string) => Range = remembering(readRange);
 function readRange(text: string): Range {
   if (text.includes('/')) return prefixRange(parsePrefix(text));
   const parts = text.split(/\s*(?:-|–|\.\.)\s*/);
-  const a = parseIp(parts[0] ?? ''); const b = parts.length > 1 ? parseIp(parts[1] ?? '') : a;
+  const a = parseIp(parts[0] ?? '');
+  const b = parts.length > 1 ? parseIp(parts[1] ?? '') : a;
   if (parts.length > 2 || a.v !== b.v) throw new Error(`${JSON.stringify(text)} is not a range`);
   if (b.n < a.n) throw new Error(`the range ${text} ends before it begins`);
   return { v: a.v, first: a.n, last: b.n };
@@ -69,13 +91,18 @@ function readRange(text: string): Range {
 
 export const formatRange = (r: Range) => `${formatIp({ v: r.v, n: r.first })}-${formatIp({ v: r.v, n: r.last })}`;
 export const prefixRange = (p: Prefix): Range => ({ v: p.v, first: p.n, last: p.n + (1n << BigInt(bits(p.v) - p.length)) - 1n });
-export const contains = (outer: Range, inner: Range) => outer.v === inner.v && outer.first <= inner.first && inner.last <= outer.last;
+export const contains = (outer: Range, inner: Range) =>
+  outer.v === inner.v && outer.first <= inner.first && inner.last <= outer.last;
 export const overlaps = (a: Range, b: Range) => a.v === b.v && a.first <= b.last && b.first <= a.last;
 export const holds = (r: Range, a: Address) => r.v === a.v && r.first <= a.n && a.n <= r.last;
 export const size = (r: Range) => r.last - r.first + 1n;
 
 /** How a typed list of servers was understood. Commas, spaces, semicolons and new lines separate alike. */
-export interface UnderstoodList { servers: string[]; rejected: string[]; asTyped: boolean }
+export interface UnderstoodList {
+  servers: string[];
+  rejected: string[];
+  asTyped: boolean;
+}
 export function serverList(raw: string | readonly string[]): UnderstoodList {
   const texts = typeof raw === 'string' ? [raw] : raw;
   const words = texts.flatMap((t) => t.split(/[\s,;]+/)).filter((w) => w && !/^(nameserver|server)$/i.test(w));

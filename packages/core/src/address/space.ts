@@ -1,4 +1,15 @@
-import { type Address, bits, formatIp, holds, parseIp, parsePrefix, parseRange, type Prefix, prefixRange, type Range } from './parse.ts';
+import {
+  type Address,
+  bits,
+  formatIp,
+  holds,
+  parseIp,
+  parsePrefix,
+  parseRange,
+  type Prefix,
+  prefixRange,
+  type Range,
+} from './parse.ts';
 
 export type Strategy = { kind: 'lowest' } | { kind: 'highest' } | { kind: 'after'; address: Address };
 
@@ -84,14 +95,24 @@ export class Space {
   }
 
   private firstRunEndingAt(n: bigint): number {
-    let lo = 0; let hi = this.lasts.length;
-    while (lo < hi) { const mid = (lo + hi) >> 1; if ((this.lasts[mid] as bigint) < n) lo = mid + 1; else hi = mid; }
+    let lo = 0;
+    let hi = this.lasts.length;
+    while (lo < hi) {
+      const mid = (lo + hi) >> 1;
+      if ((this.lasts[mid] as bigint) < n) lo = mid + 1;
+      else hi = mid;
+    }
     return lo;
   }
 
   private lastRunStartingAt(n: bigint): number {
-    let lo = 0; let hi = this.firsts.length;
-    while (lo < hi) { const mid = (lo + hi) >> 1; if ((this.firsts[mid] as bigint) <= n) lo = mid + 1; else hi = mid; }
+    let lo = 0;
+    let hi = this.firsts.length;
+    while (lo < hi) {
+      const mid = (lo + hi) >> 1;
+      if ((this.firsts[mid] as bigint) <= n) lo = mid + 1;
+      else hi = mid;
+    }
     return lo - 1;
   }
 }
@@ -106,7 +127,12 @@ function reservedEnds(p: Prefix): bigint[] {
   return p.v === 4 ? [first, last] : [first];
 }
 
-export interface NetworkUse { prefix: string; gateway?: string | undefined; dhcp: { range: string }[]; pools: { range: string; use: string }[] }
+export interface NetworkUse {
+  prefix: string;
+  gateway?: string | undefined;
+  dhcp: { range: string }[];
+  pools: { range: string; use: string }[];
+}
 
 /**
  * The space of a network as the plan has it. DHCP scopes are always taken; pools for services and
@@ -124,4 +150,5 @@ export function spaceOf(network: NetworkUse, taken: Iterable<string>, inside?: s
 }
 
 /** `count` consecutive addresses as text, from the start given. */
-export const consecutive = (start: Address, count: number): string[] => Array.from({ length: count }, (_, i) => formatIp({ v: start.v, n: start.n + BigInt(i) }));
+export const consecutive = (start: Address, count: number): string[] =>
+  Array.from({ length: count }, (_, i) => formatIp({ v: start.v, n: start.n + BigInt(i) }));

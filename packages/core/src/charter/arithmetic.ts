@@ -22,5 +22,10 @@ export function capacityOf(nodes: readonly PlannedNode[]) {
   const memory = of.map((n) => Math.max(0, n.facts.memoryGiB - kept.memoryGiB));
   const sum = (list: number[]) => list.reduce((a, b) => a + b, 0);
   const whole = (n: number) => Math.round(n);
-  return { cores: whole(sum(cores)), memoryGiB: whole(sum(memory)), coresAfterLoss: whole(sum(cores) - Math.max(0, ...cores)), memoryAfterLoss: whole(sum(memory) - Math.max(0, ...memory)) };
+  return {
+    cores: whole(sum(cores)),
+    memoryGiB: whole(sum(memory)),
+    coresAfterLoss: whole(sum(cores) - Math.max(0, ...cores)),
+    memoryAfterLoss: whole(sum(memory) - Math.max(0, ...memory)),
+  };
 }

@@ -6,42 +6,103 @@ import { parseAllDocuments, parse } from 'yaml';
 import { consequences, overhead, quorumOf, resolve } from './index.ts';
 
 const planned = (e: Estate = goodEstate()) => resolve(e.charters[0] as Charter, e);
-const kit = (e: Estate = goodEstate()) => bootKit({ plan: planned(e), estate: e, secret: placeholder('plover'), bootUrl: (h) => `http://praesidor.example/boot/${h}` });
-const with_ = (path: string[], value: unknown) => applyEdits(goodEstate(), [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]);
+const kit = (e: Estate = goodEstate()) =>
+  bootKit({ plan: planned(e), estate: e, secret: placeholder('plover'), bootUrl: (h) => `http://praesidor.example/boot/${h}` });
+const with_ = (path: string[], value: unknown) =>
+  applyEdits(goodEstate(), [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]);
 
 describe('arithmetic', () => {
-  it.each([[1, 1, 0], [2, 2, 0], [3, 2, 1], [4, 3, 1], [5, 3, 2]])('%d members: majority %d, %d may be lost', (n, majority, tolerates) => { expect(quorumOf(n)).toEqual({ members: n, majority, tolerates }); });
-  it.each([['vxlan', 4, 50], ['vxlan', 6, 70], ['geneve', 4, 58], ['none', 4, 0]] as const)('%s on IPv%d adds %d bytes', (kind, v, n) => { expect(overhead(kind, v)).toBe(n); });
+  it.each([
+    [1, 1, 0],
+    [2, 2, 0],
+    [3, 2, 1],
+    [4, 3, 1],
+    [5, 3, 2],
+  ])('%d members: majority %d, %d may be lost', (n, majority, tolerates) => {
+    expect(quorumOf(n)).toEqual({ members: n, majority, tolerates });
+  });
+  it.each([
+    ['vxlan', 4, 50],
+    ['vxlan', 6, 70],
+    ['geneve', 4, 58],
+    ['none', 4, 0],
+  ] as const)('%s on IPv%d adds %d bytes', (kind, v, n) => {
+    expect(overhead(kind, v)).toBe(n);
+  });
 });
 
 describe('a plan', () => {
   it('spreads the control plane over zones and takes the least that fits', () => {
     // hosts 1 to 3 have 16 cores and are enough; zones B, C, A by number; workers want 32 cores
-    expect(new Map(planned().nodes.map((n) => [n.host, `${n.role} ${n.zone}`]))).toEqual(new Map([['lr-01', 'control-plane B'], ['lr-02', 'control-plane C'], ['lr-03', 'control-plane A'], ['lr-04', 'worker B'], ['lr-05', 'worker C'], ['lr-06', 'worker A']]));
+    expect(new Map(planned().nodes.map((n) => [n.host, `${n.role} ${n.zone}`]))).toEqual(
+      new Map([
+        ['lr-01', 'control-plane B'],
+        ['lr-02', 'control-plane C'],
+        ['lr-03', 'control-plane A'],
+        ['lr-04', 'worker B'],
+        ['lr-05', 'worker C'],
+        ['lr-06', 'worker A'],
+      ]),
+    );
   });
   it('gives addresses in a row from the pool, and the virtual ones from theirs', () => {
     const p = planned();
-    expect(p.nodes.map((n) => n.address)).toEqual(['10.62.8.32', '10.62.8.33', '10.62.8.34', '10.62.8.35', '10.62.8.36', '10.62.8.37']);
+    expect(p.nodes.map((n) => n.address)).toEqual([
+      '10.62.8.32',
+      '10.62.8.33',
+      '10.62.8.34',
+      '10.62.8.35',
+      '10.62.8.36',
+      '10.62.8.37',
+    ]);
     expect([p.api.address, p.inbound.address]).toEqual(['10.62.8.20', '10.62.8.21']);
     expect(p.api.name).toBe('kube.plover.lr.kestrelferries.example');
   });
-  it('is the same for the same input', () => { expect(planned()).toEqual(planned()); });
+  it('is the same for the same input', () => {
+    expect(planned()).toEqual(planned());
+  });
   it('keeps what is held when something else changes', () => {
-    const e = goodEstate(); const first = planned(e);
-    const held: Estate = { ...e, reservations: [...e.reservations, ...first.reservations], hosts: e.hosts.map((h) => { const n = first.nodes.find((x) => x.host === h.name); return n ? { ...h, state: 'held', held: { charter: 'plover', role: n.role } } : h; }) };
-    const grown = applyEdits({ ...held, hosts: held.hosts.filter((h) => h.name !== 'lr-04') }, [{ op: 'set', kind: 'Charter', key: 'plover', path: ['workers', 'count'], value: 2 }]);
+    const e = goodEstate();
+    const first = planned(e);
+    const held: Estate = {
+      ...e,
+      reservations: [...e.reservations, ...first.reservations],
+      hosts: e.hosts.map((h) => {
+        const n = first.nodes.find((x) => x.host === h.name);
+        return n ? { ...h, state: 'held', held: { charter: 'plover', role: n.role } } : h;
+      }),
+    };
+    const grown = applyEdits({ ...held, hosts: held.hosts.filter((h) => h.name !== 'lr-04') }, [
+      { op: 'set', kind: 'Charter', key: 'plover', path: ['workers', 'count'], value: 2 },
+    ]);
     const after = resolve(grown.charters[0] as Charter, grown);
     for (const n of after.nodes) expect(n.address).toBe(first.nodes.find((x) => x.host === n.host)?.address);
     expect(after.nodes.map((n) => n.host).sort()).toEqual(['lr-01', 'lr-02', 'lr-03', 'lr-05', 'lr-06']);
   });
   it('still knows its nodes once they serve', () => {
-    const e = goodEstate(); const first = planned(e);
-    const serving: Estate = { ...e, reservations: [...e.reservations, ...first.reservations], hosts: e.hosts.map((h) => { const n = first.nodes.find((x) => x.host === h.name); return n ? { ...h, state: 'serving', held: { charter: 'plover', role: n.role } } : h; }) };
-    expect(planned(serving).nodes.map((n) => n.host).sort()).toEqual(first.nodes.map((n) => n.host).sort());
-    expect(planned(serving).certificates).toEqual(expect.arrayContaining(first.certificates.filter((c) => c.name === 'cluster-ca')));
+    const e = goodEstate();
+    const first = planned(e);
+    const serving: Estate = {
+      ...e,
+      reservations: [...e.reservations, ...first.reservations],
+      hosts: e.hosts.map((h) => {
+        const n = first.nodes.find((x) => x.host === h.name);
+        return n ? { ...h, state: 'serving', held: { charter: 'plover', role: n.role } } : h;
+      }),
+    };
+    expect(
+      planned(serving)
+        .nodes.map((n) => n.host)
+        .sort(),
+    ).toEqual(first.nodes.map((n) => n.host).sort());
+    expect(planned(serving).certificates).toEqual(
+      expect.arrayContaining(first.certificates.filter((c) => c.name === 'cluster-ca')),
+    );
   });
   it('puts the first service address and every member into the API certificate', () => {
-    expect(planned().certificates.find((c) => c.name === 'apiserver')).toMatchObject({ addresses: ['10.129.0.1', '10.62.8.20', '10.62.8.32', '10.62.8.33', '10.62.8.34'] });
+    expect(planned().certificates.find((c) => c.name === 'apiserver')).toMatchObject({
+      addresses: ['10.129.0.1', '10.62.8.20', '10.62.8.32', '10.62.8.33', '10.62.8.34'],
+    });
   });
   it('computes room, MTU and capacity', () => {
     const p = planned();
@@ -51,14 +112,19 @@ describe('a plan', () => {
     expect(p.capacity).toEqual({ cores: 93, memoryGiB: 378, coresAfterLoss: 62, memoryAfterLoss: 252 });
   });
   it('says what it lacks instead of failing', () => {
-    const p = resolve({ ...(goodEstate().charters[0] as Charter), release: 'none', machineNetwork: 'none', mirror: 'none' }, goodEstate());
+    const p = resolve(
+      { ...(goodEstate().charters[0] as Charter), release: 'none', machineNetwork: 'none', mirror: 'none' },
+      goodEstate(),
+    );
     expect(p.problems.map((x) => x.about)).toEqual(expect.arrayContaining(['release', 'network', 'mirror', 'bill']));
   });
 });
 
 describe('consequences', () => {
   it('of one worker more are a host, an address, records and figures', () => {
-    const e = with_(['workers', 'count'], 2); const before = resolve(e.charters[0] as Charter, e); const after = planned();
+    const e = with_(['workers', 'count'], 2);
+    const before = resolve(e.charters[0] as Charter, e);
+    const after = planned();
     const changes = consequences(before, after, goodEstate());
     expect(changes.filter((c) => c.what === 'host')).toMatchObject([{ how: 'added', after: 'worker' }]);
     expect(changes.filter((c) => c.what === 'record' && c.how === 'added')).toHaveLength(2);
@@ -67,31 +133,68 @@ describe('consequences', () => {
 });
 
 describe('a boot kit', () => {
-  it('has the same bytes for the same plan', () => { expect(kit()).toEqual(kit()); });
-  it('has each host\'s files and the cluster\'s, none twice', () => {
+  it('has the same bytes for the same plan', () => {
+    expect(kit()).toEqual(kit());
+  });
+  it("has each host's files and the cluster's, none twice", () => {
     const paths = kit().map((f) => f.path);
     expect(new Set(paths).size).toBe(paths.length);
-    for (const p of ['hosts/lr-01/user-data', 'hosts/lr-01/meta-data', 'hosts/lr-01/network-config', 'hosts/lr-01/boot.ipxe', 'hosts/lr-01/root/etc/containerd/certs.d/images.upstream.example/hosts.toml', 'hosts/lr-04/root/etc/kubernetes/kubelet.yaml', 'cluster/kubeconfig', 'cluster/zones/lr.kestrelferries.example.zone', 'cluster/zones/8.62.10.in-addr.arpa.zone', 'cluster/dhcp/kea-dhcp4.json', 'cluster/dhcp/dnsmasq.conf', 'cluster/summary.md']) expect(paths).toContain(p);
+    for (const p of [
+      'hosts/lr-01/user-data',
+      'hosts/lr-01/meta-data',
+      'hosts/lr-01/network-config',
+      'hosts/lr-01/boot.ipxe',
+      'hosts/lr-01/root/etc/containerd/certs.d/images.upstream.example/hosts.toml',
+      'hosts/lr-04/root/etc/kubernetes/kubelet.yaml',
+      'cluster/kubeconfig',
+      'cluster/zones/lr.kestrelferries.example.zone',
+      'cluster/zones/8.62.10.in-addr.arpa.zone',
+      'cluster/dhcp/kea-dhcp4.json',
+      'cluster/dhcp/dnsmasq.conf',
+      'cluster/summary.md',
+    ])
+      expect(paths).toContain(p);
     expect(paths.some((p) => p.includes('lr-04/root/etc/kubernetes/manifests'))).toBe(false); // a worker runs no control plane
   });
   it('is YAML where it says so, and carries every file of a node', () => {
-    const user = parse(kit().find((f) => f.path === 'hosts/lr-01/user-data')?.content ?? '') as { write_files: { path: string }[]; hostname: string };
+    const user = parse(kit().find((f) => f.path === 'hosts/lr-01/user-data')?.content ?? '') as {
+      write_files: { path: string }[];
+      hostname: string;
+    };
     expect(user.hostname).toBe('lr-01');
-    expect(user.write_files.map((f) => f.path).sort()).toEqual(kit().filter((f) => f.path.startsWith('hosts/lr-01/root/')).map((f) => f.path.replace('hosts/lr-01/root', '')).sort());
-    for (const f of kit().filter((x) => /\.ya?ml$/.test(x.path))) for (const d of parseAllDocuments(f.content)) expect((d as { errors: unknown[] }).errors).toEqual([]);
+    expect(user.write_files.map((f) => f.path).sort()).toEqual(
+      kit()
+        .filter((f) => f.path.startsWith('hosts/lr-01/root/'))
+        .map((f) => f.path.replace('hosts/lr-01/root', ''))
+        .sort(),
+    );
+    for (const f of kit().filter((x) => /\.ya?ml$/.test(x.path)))
+      for (const d of parseAllDocuments(f.content)) expect((d as { errors: unknown[] }).errors).toEqual([]);
   });
   it('keeps resolvers and addresses through a reboot: nothing is left to DHCP', () => {
-    const net = parse(kit().find((f) => f.path === 'hosts/lr-01/network-config')?.content ?? '') as { network: { ethernets: { machine: Record<string, unknown> } } };
-    expect(net.network.ethernets.machine).toMatchObject({ dhcp4: false, nameservers: { addresses: ['10.62.8.53', '10.62.8.54'], search: ['lr.kestrelferries.example'] } });
+    const net = parse(kit().find((f) => f.path === 'hosts/lr-01/network-config')?.content ?? '') as {
+      network: { ethernets: { machine: Record<string, unknown> } };
+    };
+    expect(net.network.ethernets.machine).toMatchObject({
+      dhcp4: false,
+      nameservers: { addresses: ['10.62.8.53', '10.62.8.54'], search: ['lr.kestrelferries.example'] },
+    });
   });
-  it('redirects the source to the mirror and keeps the image\'s own name', () => {
-    expect(kit().find((f) => f.path.endsWith('images.upstream.example/hosts.toml'))?.content).toContain('[host."https://registry.lr.kestrelferries.example:5000"]');
-    expect(kit().find((f) => f.path.endsWith('lr-01/root/etc/praesidor/images.list'))?.content).toContain('images.upstream.example/core/kube-apiserver:1.34.2');
+  it("redirects the source to the mirror and keeps the image's own name", () => {
+    expect(kit().find((f) => f.path.endsWith('images.upstream.example/hosts.toml'))?.content).toContain(
+      '[host."https://registry.lr.kestrelferries.example:5000"]',
+    );
+    expect(kit().find((f) => f.path.endsWith('lr-01/root/etc/praesidor/images.list'))?.content).toContain(
+      'images.upstream.example/core/kube-apiserver:1.34.2',
+    );
   });
-  it('names secrets and shows none', () => { for (const f of kit()) expect(f.content).not.toContain('PRIVATE KEY'); });
+  it('names secrets and shows none', () => {
+    for (const f of kit()) expect(f.content).not.toContain('PRIVATE KEY');
+  });
   it('starts the first etcd member alone and lets each later one join', () => {
     const [first, , third] = planned().nodes;
-    const etcd = (h: string | undefined) => kit().find((f) => f.path === `hosts/${h}/root/etc/kubernetes/manifests/etcd.yaml`)?.content ?? '';
+    const etcd = (h: string | undefined) =>
+      kit().find((f) => f.path === `hosts/${h}/root/etc/kubernetes/manifests/etcd.yaml`)?.content ?? '';
     expect(etcd(first?.host)).toContain('--initial-cluster-state=new');
     expect(etcd(third?.host)).toContain('--initial-cluster-state=existing');
     expect(etcd(third?.host).match(/https:\/\/10\.62\.8\.\d+:2380/g)?.length).toBeGreaterThanOrEqual(4); // three members, and its own peer address

@@ -2,29 +2,71 @@ import { reverseName } from '../naming/reverse.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Plan } from './plan.ts';
 
-export interface Change { what: 'address' | 'record' | 'host' | 'value' | 'certificate'; how: 'added' | 'changed' | 'removed'; subject: string; before?: string; after?: string; disruptive?: string }
+export interface Change {
+  what: 'address' | 'record' | 'host' | 'value' | 'certificate';
+  how: 'added' | 'changed' | 'removed';
+  subject: string;
+  before?: string;
+  after?: string;
+  disruptive?: string;
+}
 
 /** What a new plan adds, changes and takes away against the one before it (none: everything is new). */
 export function consequences(before: Plan | undefined, after: Plan, estate: Estate): Change[] {
   const out: Change[] = [];
-  const compare = (what: Change['what'], b: Map<string, string>, a: Map<string, string>, disruptive?: (how: Change['how'], s: string) => string | undefined) => {
+  const compare = (
+    what: Change['what'],
+    b: Map<string, string>,
+    a: Map<string, string>,
+    disruptive?: (how: Change['how'], s: string) => string | undefined,
+  ) => {
     for (const [subject, value] of a) {
       const old = b.get(subject);
       if (old === value) continue;
       const how = old === undefined ? 'added' : 'changed';
       const d = disruptive?.(how, subject);
-      out.push({ what, how, subject, ...(old === undefined ? {} : { before: old }), after: value, ...(d ? { disruptive: d } : {}) });
+      out.push({
+        what,
+        how,
+        subject,
+        ...(old === undefined ? {} : { before: old }),
+        after: value,
+        ...(d ? { disruptive: d } : {}),
+      });
     }
-    for (const [subject, value] of b) if (!a.has(subject)) { const d = disruptive?.('removed', subject); out.push({ what, how: 'removed', subject, before: value, ...(d ? { disruptive: d } : {}) }); }
+    for (const [subject, value] of b)
+      if (!a.has(subject)) {
+        const d = disruptive?.('removed', subject);
+        out.push({ what, how: 'removed', subject, before: value, ...(d ? { disruptive: d } : {}) });
+      }
   };
   const hosts = (p: Plan | undefined) => new Map(p?.nodes.map((n) => [n.host, n.role]));
   const addresses = (p: Plan | undefined) => new Map(p?.reservations.map((r) => [r.owner.use ?? r.address, r.address]));
-  const records = (p: Plan | undefined) => new Map(p?.reservations.flatMap((r) => (r.name ? [[`${r.name} A`, r.address] as const, ...(r.name.startsWith('*') ? [] : [[`${reverseName(r.address)} PTR`, r.name] as const])] : [])));
-  const values = (p: Plan | undefined) => new Map(p?.follows.filter((f) => ['bill', 'redirects', 'pod-mtu', 'room', 'quorum', 'capacity'].includes(f.id)).map((f) => [f.label, f.text]));
+  const records = (p: Plan | undefined) =>
+    new Map(
+      p?.reservations.flatMap((r) =>
+        r.name
+          ? [
+              [`${r.name} A`, r.address] as const,
+              ...(r.name.startsWith('*') ? [] : [[`${reverseName(r.address)} PTR`, r.name] as const]),
+            ]
+          : [],
+      ),
+    );
+  const values = (p: Plan | undefined) =>
+    new Map(
+      p?.follows
+        .filter((f) => ['bill', 'redirects', 'pod-mtu', 'room', 'quorum', 'capacity'].includes(f.id))
+        .map((f) => [f.label, f.text]),
+    );
   const certs = (p: Plan | undefined) => new Map(p?.certificates.map((c) => [c.name, [...c.names, ...c.addresses].join(', ')]));
   const serves = (host: string) => estate.hosts.find((h) => h.name === host)?.state === 'serving';
-  compare('host', hosts(before), hosts(after), (how, s) => (serves(s) && how !== 'added' ? 'the host serves: it must be drained first' : undefined));
-  compare('address', addresses(before), addresses(after), (how, s) => (how === 'changed' && serves(s.replace('node ', '')) ? 're-create: a serving node keeps its address' : undefined));
+  compare('host', hosts(before), hosts(after), (how, s) =>
+    serves(s) && how !== 'added' ? 'the host serves: it must be drained first' : undefined,
+  );
+  compare('address', addresses(before), addresses(after), (how, s) =>
+    how === 'changed' && serves(s.replace('node ', '')) ? 're-create: a serving node keeps its address' : undefined,
+  );
   compare('record', records(before), records(after));
   compare('value', values(before), values(after));
   compare('certificate', certs(before), certs(after));

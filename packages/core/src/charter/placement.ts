@@ -3,8 +3,17 @@ import { profiles } from '../hosts/profiles.ts';
 import type { Charter, ClusterRole, Host } from '../model/documents.ts';
 import { byName, type Estate } from '../model/estate.ts';
 
-export interface Chosen { host: Host; role: ClusterRole; why: string; kept: boolean }
-export interface Placement { chosen: Chosen[]; notChosen: { host: string; why: string }[]; short: { role: ClusterRole; wanted: number; found: number; path: string[] }[] }
+export interface Chosen {
+  host: Host;
+  role: ClusterRole;
+  why: string;
+  kept: boolean;
+}
+export interface Placement {
+  chosen: Chosen[];
+  notChosen: { host: string; why: string }[];
+  short: { role: ClusterRole; wanted: number; found: number; path: string[] }[];
+}
 
 /** Why a host cannot take a role under this charter, or undefined when it can. */
 function hindrance(host: Host, role: ClusterRole, charter: Charter): string | undefined {
@@ -15,8 +24,10 @@ function hindrance(host: Host, role: ClusterRole, charter: Charter): string | un
   const profile = profiles.find((p) => p.role === role);
   const reasons = profile ? fitnessFor(facts, profile).reasons : [];
   if (reasons[0]) return reasons[0];
-  if (role === 'worker' && facts.cores < (charter.workers.minCores ?? 0)) return `cores: ${facts.cores}, ${charter.workers.minCores} asked by the charter`;
-  if (role === 'worker' && facts.memoryGiB < (charter.workers.minMemoryGiB ?? 0)) return `memory: ${facts.memoryGiB} GiB, ${charter.workers.minMemoryGiB} GiB asked by the charter`;
+  if (role === 'worker' && facts.cores < (charter.workers.minCores ?? 0))
+    return `cores: ${facts.cores}, ${charter.workers.minCores} asked by the charter`;
+  if (role === 'worker' && facts.memoryGiB < (charter.workers.minMemoryGiB ?? 0))
+    return `memory: ${facts.memoryGiB} GiB, ${charter.workers.minMemoryGiB} GiB asked by the charter`;
   return undefined;
 }
 
@@ -26,12 +37,17 @@ function hindrance(host: Host, role: ClusterRole, charter: Charter): string | un
  */
 export function place(charter: Charter, estate: Estate): Placement {
   const here = estate.hosts.filter((h) => h.site === charter.site && h.state !== 'retired' && h.state !== 'sighted').sort(byName);
-  const chosen: Chosen[] = []; const short: Placement['short'] = []; const refused = new Map<string, string>();
+  const chosen: Chosen[] = [];
+  const short: Placement['short'] = [];
+  const refused = new Map<string, string>();
   const taken = new Set<string>();
 
   const fill = (role: ClusterRole, count: number, named: string[] | undefined, path: string[]) => {
     const mine: Chosen[] = [];
-    const take = (host: Host, why: string, kept: boolean) => { mine.push({ host, role, why, kept }); taken.add(host.name); };
+    const take = (host: Host, why: string, kept: boolean) => {
+      mine.push({ host, role, why, kept });
+      taken.add(host.name);
+    };
     const able = here.filter((h) => {
       if (taken.has(h.name)) return false;
       const why = hindrance(h, role, charter);
@@ -42,14 +58,29 @@ export function place(charter: Charter, estate: Estate): Placement {
       const host = able.find((h) => h.name === name);
       if (host && mine.length < count) take(host, 'named in the charter', host.held?.charter === charter.name);
     }
-    for (const host of able) if (mine.length < count && !taken.has(host.name) && host.held?.charter === charter.name && host.held.role === role) take(host, 'held for this charter since an earlier revision', true);
+    for (const host of able)
+      if (mine.length < count && !taken.has(host.name) && host.held?.charter === charter.name && host.held.role === role)
+        take(host, 'held for this charter since an earlier revision', true);
     while (mine.length < count && !named?.length) {
       const often = (pick: (h: Host) => string | undefined, h: Host) => mine.filter((m) => pick(m.host) === pick(h)).length;
-      const best = able.filter((h) => !taken.has(h.name) && !reservedForOther(h, role, charter)).sort((a, b) =>
-        often((h) => h.zone, a) - often((h) => h.zone, b) || often((h) => h.rack, a) - often((h) => h.rack, b) || weight(a) - weight(b) || byName(a, b))[0];
+      const best = able
+        .filter((h) => !taken.has(h.name) && !reservedForOther(h, role, charter))
+        .sort(
+          (a, b) =>
+            often((h) => h.zone, a) - often((h) => h.zone, b) ||
+            often((h) => h.rack, a) - often((h) => h.rack, b) ||
+            weight(a) - weight(b) ||
+            byName(a, b),
+        )[0];
       if (!best) break;
       const shared = often((h) => h.zone, best);
-      take(best, shared ? `zone ${best.zone} again: no unused zone has a host that fits` : `zone ${best.zone ?? '?'} not used yet; least left over of those that fit there`, false);
+      take(
+        best,
+        shared
+          ? `zone ${best.zone} again: no unused zone has a host that fits`
+          : `zone ${best.zone ?? '?'} not used yet; least left over of those that fit there`,
+        false,
+      );
     }
     if (mine.length < count) short.push({ role, wanted: count, found: mine.length, path });
     chosen.push(...mine);
@@ -57,10 +88,13 @@ export function place(charter: Charter, estate: Estate): Placement {
 
   fill('control-plane', charter.controlPlane.count, charter.controlPlane.hosts, ['controlPlane', 'count']);
   fill('worker', charter.workers.count, charter.workers.hosts, ['workers', 'count']);
-  const notChosen = here.filter((h) => !taken.has(h.name)).map((h) => ({ host: h.name, why: refused.get(h.name) ?? 'fits, not needed' }));
+  const notChosen = here
+    .filter((h) => !taken.has(h.name))
+    .map((h) => ({ host: h.name, why: refused.get(h.name) ?? 'fits, not needed' }));
   return { chosen, notChosen, short };
 }
 
 /** A host held for this charter in one role is not quietly given the other. */
-const reservedForOther = (h: Host, role: ClusterRole, charter: Charter) => h.held?.charter === charter.name && h.held.role !== role;
+const reservedForOther = (h: Host, role: ClusterRole, charter: Charter) =>
+  h.held?.charter === charter.name && h.held.role !== role;
 const weight = (h: Host) => (h.facts?.cores ?? 0) * 4 + (h.facts?.memoryGiB ?? 0);

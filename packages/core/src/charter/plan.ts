@@ -2,23 +2,77 @@ import type { MirrorRule } from '../images/mirror.ts';
 import type { Charter, ClusterRole, DocOf, Facts, Network, Release, Reservation, Site } from '../model/documents.ts';
 
 /** What Praesidor computed, with the chain it came from. `section` is the § of the sheet it stands in. */
-export interface Follow { id: string; section: 1 | 2 | 3 | 4 | 5; label: string; text: string; mono: boolean; why: string[] }
-export interface PlannedNode { host: string; role: ClusterRole; zone: string; rack: string; address: string; name: string; mac: string; nic: string; bmc?: string; facts: Facts; kept: boolean; why: string }
-export interface PlannedCertificate { name: string; commonName: string; organization?: string; names: string[]; addresses: string[]; signer: 'cluster-ca' | 'front-ca' | 'etcd-ca' | 'self'; server: boolean; client: boolean; days: number }
+export interface Follow {
+  id: string;
+  section: 1 | 2 | 3 | 4 | 5;
+  label: string;
+  text: string;
+  mono: boolean;
+  why: string[];
+}
+export interface PlannedNode {
+  host: string;
+  role: ClusterRole;
+  zone: string;
+  rack: string;
+  address: string;
+  name: string;
+  mac: string;
+  nic: string;
+  bmc?: string;
+  facts: Facts;
+  kept: boolean;
+  why: string;
+}
+export interface PlannedCertificate {
+  name: string;
+  commonName: string;
+  organization?: string;
+  names: string[];
+  addresses: string[];
+  signer: 'cluster-ca' | 'front-ca' | 'etcd-ca' | 'self';
+  server: boolean;
+  client: boolean;
+  days: number;
+}
 /** What keeps a plan from being whole; the checks turn these into findings. */
-export interface Problem { about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill'; path: (string | number)[]; text: string; wanted?: number; found?: number }
+export interface Problem {
+  about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill';
+  path: (string | number)[];
+  text: string;
+  wanted?: number;
+  found?: number;
+}
 
 export interface Plan {
-  charter: Charter; site?: Site; network?: Network; release?: Release; mirror?: DocOf<'Registry'>;
-  nodes: PlannedNode[]; notChosen: { host: string; why: string }[];
-  api: { name: string; address: string }; inbound: { name: string; address: string };
+  charter: Charter;
+  site?: Site;
+  network?: Network;
+  release?: Release;
+  mirror?: DocOf<'Registry'>;
+  nodes: PlannedNode[];
+  notChosen: { host: string; why: string }[];
+  api: { name: string; address: string };
+  inbound: { name: string; address: string };
   podMtu: { link: number; overhead: number; pod: number };
   room: { nodes: number; podsPerNode: number; services: number };
   quorum: { members: number; majority: number; tolerates: number };
   capacity: { cores: number; memoryGiB: number; coresAfterLoss: number; memoryAfterLoss: number };
-  images: { names: string[]; images: number; blobs: number; paper: number; bytes: number; missingBlobs: number; missingPaper: number; missingImages: string[]; known: boolean };
-  mirrorRules: MirrorRule[]; certificates: PlannedCertificate[];
+  images: {
+    names: string[];
+    images: number;
+    blobs: number;
+    paper: number;
+    bytes: number;
+    missingBlobs: number;
+    missingPaper: number;
+    missingImages: string[];
+    known: boolean;
+  };
+  mirrorRules: MirrorRule[];
+  certificates: PlannedCertificate[];
   /** Reservations this charter needs, those already held among them. */
   reservations: Reservation[];
-  follows: Follow[]; problems: Problem[];
+  follows: Follow[];
+  problems: Problem[];
 }

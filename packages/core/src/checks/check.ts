@@ -9,12 +9,27 @@ export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO'
 export type Severity = 'stop' | 'mind' | 'note';
 
 /** What can be done about a finding: described edits, previewed and undone as such, or an act that stands elsewhere. */
-export interface Remedy { label: string; edits?: Edit[]; act?: { kind: 'send-zone'; zone: string } | { kind: 'plan-shipment'; target: string; bills: string[] } | { kind: 'open'; path: string } }
+export interface Remedy {
+  label: string;
+  edits?: Edit[];
+  act?:
+    | { kind: 'send-zone'; zone: string }
+    | { kind: 'plan-shipment'; target: string; bills: string[] }
+    | { kind: 'open'; path: string };
+}
 export interface Finding {
-  id: string; code: string; area: Area; severity: Severity;
-  subject: { kind: Kind | 'Sighting'; name: string }; path: (string | number)[]; site: string;
+  id: string;
+  code: string;
+  area: Area;
+  severity: Severity;
+  subject: { kind: Kind | 'Sighting'; name: string };
+  path: (string | number)[];
+  site: string;
   /** Charters that a `stop` keeps from being built. */
-  charters: string[]; title: string; text: string; remedy?: Remedy;
+  charters: string[];
+  title: string;
+  text: string;
+  remedy?: Remedy;
 }
 export type Hit = Omit<Finding, 'id' | 'code' | 'area' | 'severity' | 'charters'> & { charters?: string[] };
 
@@ -22,7 +37,13 @@ export type Hit = Omit<Finding, 'id' | 'code' | 'area' | 'severity' | 'charters'
  * One rule about the estate. `reads` names the slices it looks at: it is run again only when one of them
  * changed. A check decides and explains; it never changes anything.
  */
-export interface Check { code: string; severity: Severity; about: string; reads: readonly Slice[]; find: (view: View) => Hit[] }
+export interface Check {
+  code: string;
+  severity: Severity;
+  about: string;
+  reads: readonly Slice[];
+  find: (view: View) => Hit[];
+}
 
 /** An estate with what several checks need of it computed once. */
 export class View {
@@ -30,23 +51,49 @@ export class View {
   private readonly plans = new Map<string, Plan>();
   plan(c: Charter): Plan {
     let plan = this.plans.get(c.name);
-    if (!plan) { plan = resolve(c, this.estate); this.plans.set(c.name, plan); }
+    if (!plan) {
+      plan = resolve(c, this.estate);
+      this.plans.set(c.name, plan);
+    }
     return plan;
   }
   private records: PlannedRecord[] | undefined;
   private zones: Map<string, PlannedRecord[]> | undefined;
   /** Planned records of a zone, in no particular order. */
   plannedIn(zone: string): PlannedRecord[] {
-    if (!this.zones) { this.zones = new Map(); for (const r of this.planned()) { const list = this.zones.get(r.zone); if (list) list.push(r); else this.zones.set(r.zone, [r]); } }
+    if (!this.zones) {
+      this.zones = new Map();
+      for (const r of this.planned()) {
+        const list = this.zones.get(r.zone);
+        if (list) list.push(r);
+        else this.zones.set(r.zone, [r]);
+      }
+    }
     return this.zones.get(zone) ?? [];
   }
-  planned(): PlannedRecord[] { this.records ??= plannedRecords(this.estate); return this.records; }
+  planned(): PlannedRecord[] {
+    this.records ??= plannedRecords(this.estate);
+    return this.records;
+  }
   /** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
-  serves(c: Charter): boolean { return this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving'); }
+  serves(c: Charter): boolean {
+    return this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
+  }
   network = (name: string): Network | undefined => this.estate.networks.find((n) => n.name === name);
   chartersOn = (network: string): string[] => this.estate.charters.filter((c) => c.machineNetwork === network).map((c) => c.name);
   chartersAt = (site: string): string[] => this.estate.charters.filter((c) => c.site === site).map((c) => c.name);
 }
 
 /** What a plan reads: nearly everything. */
-export const planSlices = ['sites', 'networks', 'hosts', 'reservations', 'registries', 'releases', 'addons', 'charters', 'bills', 'seenRegistries'] as const satisfies readonly Slice[];
+export const planSlices = [
+  'sites',
+  'networks',
+  'hosts',
+  'reservations',
+  'registries',
+  'releases',
+  'addons',
+  'charters',
+  'bills',
+  'seenRegistries',
+] as const satisfies readonly Slice[];

@@ -4,15 +4,51 @@ import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds } fro
 import { catalogue, check, makeChecker, nextMoves } from './index.ts';
 
 type Change = (e: Estate) => Estate;
-const set = (kind: 'Charter' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release', key: string, path: (string | number)[], value: unknown): Change => (e) => applyEdits(e, [{ op: 'set', kind, key, path, value }]);
-const put = (doc: object): Change => (e) => applyEdits(e, [{ op: 'put', doc: (kinds as never as Record<string, { parse: (d: object) => Doc }>)[(doc as Doc).kind]?.parse(doc) as Doc }]);
+const set =
+  (
+    kind: 'Charter' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release',
+    key: string,
+    path: (string | number)[],
+    value: unknown,
+  ): Change =>
+  (e) =>
+    applyEdits(e, [{ op: 'set', kind, key, path, value }]);
+const put =
+  (doc: object): Change =>
+  (e) =>
+    applyEdits(e, [
+      { op: 'put', doc: (kinds as never as Record<string, { parse: (d: object) => Doc }>)[(doc as Doc).kind]?.parse(doc) as Doc },
+    ]);
 const plover = (path: string[], value: unknown) => set('Charter', 'plover', path, value);
 const machine = (path: string[], value: unknown) => set('Network', 'lr-machine', path, value);
-const observe = (change: (o: Estate['observed']) => void): Change => (e) => { const observed = structuredClone(e.observed); change(observed); return { ...e, observed }; };
-const reserve = (address: string, more: object = {}) => put({ kind: 'Reservation', address, network: 'lr-machine', owner: { kind: 'hand', name: 'radar desk' }, ...more });
-const record = (name: string, type: string, value: string, zone = 'lr.kestrelferries.example') => put({ kind: 'Record', zone, name, type, value });
-const certificate = (more: object) => observe((o) => { Object.assign(o.registries['lr-registry']?.certificate ?? {}, more); });
-const second = (more: Partial<Charter>): Change => (e) => put({ ...(e.charters[0] as Charter), name: 'teal', servicePool: undefined, pods: { range: '10.130.0.0/16', perNode: 24, most: 110 }, services: { range: '10.131.0.0/18' }, controlPlane: { count: 1 }, workers: { count: 0 }, ...more })(e);
+const observe =
+  (change: (o: Estate['observed']) => void): Change =>
+  (e) => {
+    const observed = structuredClone(e.observed);
+    change(observed);
+    return { ...e, observed };
+  };
+const reserve = (address: string, more: object = {}) =>
+  put({ kind: 'Reservation', address, network: 'lr-machine', owner: { kind: 'hand', name: 'radar desk' }, ...more });
+const record = (name: string, type: string, value: string, zone = 'lr.kestrelferries.example') =>
+  put({ kind: 'Record', zone, name, type, value });
+const certificate = (more: object) =>
+  observe((o) => {
+    Object.assign(o.registries['lr-registry']?.certificate ?? {}, more);
+  });
+const second =
+  (more: Partial<Charter>): Change =>
+  (e) =>
+    put({
+      ...(e.charters[0] as Charter),
+      name: 'teal',
+      servicePool: undefined,
+      pods: { range: '10.130.0.0/16', perNode: 24, most: 110 },
+      services: { range: '10.131.0.0/18' },
+      controlPlane: { count: 1 },
+      workers: { count: 0 },
+      ...more,
+    })(e);
 
 /** For each check, the change to a good estate at which it fires. */
 const cases: Record<string, Change> = {
@@ -28,31 +64,70 @@ const cases: Record<string, Change> = {
   'NET-010': set('Network', 'lr-tun-gate', ['routesTo'], []),
   'NET-011': set('Network', 'lr-tun-host', ['mtu'], 1500),
   'HST-001': set('Host', 'lr-02', ['facts', 'firmware', 'system'], '2.9'),
-  'HST-002': put(host(7, { facts: { ...(host(7).facts as NonNullable<ReturnType<typeof host>['facts']>), disks: [{ bay: 'bay 1', sizeGB: 480, media: 'nvme' }] } })),
-  'HST-003': observe((o) => { o.sightings.push({ address: '10.62.7.12', site: 'lr', at: '2026-11-23T08:02:00Z', fingerprint: Array(32).fill('CD').join(':'), accepted: false }); }),
+  'HST-002': put(
+    host(7, {
+      facts: {
+        ...(host(7).facts as NonNullable<ReturnType<typeof host>['facts']>),
+        disks: [{ bay: 'bay 1', sizeGB: 480, media: 'nvme' }],
+      },
+    }),
+  ),
+  'HST-003': observe((o) => {
+    o.sightings.push({
+      address: '10.62.7.12',
+      site: 'lr',
+      at: '2026-11-23T08:02:00Z',
+      fingerprint: Array(32).fill('CD').join(':'),
+      accepted: false,
+    });
+  }),
   'HST-004': set('Host', 'lr-03', ['facts', 'nics', 0, 'mac'], '52:8a:1c:40:00:02'),
   'HST-005': set('Host', 'lr-03', ['unit'], 4),
   'HST-006': set('Host', 'lr-03', ['bmc', 'address'], '10.99.0.3'),
-  'HST-007': observe((o) => { o.sightings.push({ address: '10.62.7.41', site: 'lr', at: '2026-11-23T08:15:00Z', fingerprint: 'x', accepted: false }); }),
+  'HST-007': observe((o) => {
+    o.sightings.push({ address: '10.62.7.41', site: 'lr', at: '2026-11-23T08:15:00Z', fingerprint: 'x', accepted: false });
+  }),
   'ADR-001': plover(['servicePool', 'range'], '10.62.8.96-10.62.8.111'),
   'ADR-002': reserve('10.62.8.70'),
   'ADR-003': reserve('10.62.8.105'),
   'ADR-004': reserve('10.62.9.5'),
-  'ADR-005': machine(['dhcp'], [{ name: 'lease', range: '10.62.8.2-10.62.8.19' }, { name: 'more', range: '10.62.8.33-10.62.8.125' }]),
+  'ADR-005': machine(
+    ['dhcp'],
+    [
+      { name: 'lease', range: '10.62.8.2-10.62.8.19' },
+      { name: 'more', range: '10.62.8.33-10.62.8.125' },
+    ],
+  ),
   'ADR-006': (e) => plover(['api', 'address'], '10.62.8.25')(reserve('10.62.8.25')(e)),
-  'DNS-001': (e) => observe((o) => { o.zones['lr.kestrelferries.example'] = { at: e.now, serial: 1, records: [{ name: 'ns1.lr.kestrelferries.example', type: 'A', ttl: 60, value: '10.62.8.99' }] }; })(e),
+  'DNS-001': (e) =>
+    observe((o) => {
+      o.zones['lr.kestrelferries.example'] = {
+        at: e.now,
+        serial: 1,
+        records: [{ name: 'ns1.lr.kestrelferries.example', type: 'A', ttl: 60, value: '10.62.8.99' }],
+      };
+    })(e),
   'DNS-002': record('chart-plotter', 'A', '10.62.8.61'),
   'DNS-003': (e) => record('x', 'CNAME', 'y.lr.kestrelferries.example')(record('x', 'TXT', 'text')(e)),
   'DNS-004': reserve('10.62.8.70', { name: 'radar.elsewhere.example', address: '10.62.8.90' }),
   'DNS-005': reserve('10.62.8.90', { name: 'a.lr.kestrelferries.example' }),
   'DNS-006': record('*.in.plover', 'A', '10.62.8.99'),
-  'DNS-007': observe((o) => { o.zones['lr.kestrelferries.example'] = { at: '', serial: 0, records: [], error: 'it does not answer' }; }),
-  'IMG-001': observe((o) => { o.registries['lr-registry']?.digests.splice(0, 3); }),
+  'DNS-007': observe((o) => {
+    o.zones['lr.kestrelferries.example'] = { at: '', serial: 0, records: [], error: 'it does not answer' };
+  }),
+  'IMG-001': observe((o) => {
+    o.registries['lr-registry']?.digests.splice(0, 3);
+  }),
   'IMG-002': certificate({ notAfter: '2026-12-02T06:00:00Z' }),
   'IMG-003': certificate({ names: ['depot.elsewhere.example'] }),
   'IMG-004': set('Registry', 'lr-registry', ['diskGB'], 0.1),
-  'IMG-005': observe((o) => { const r = o.registries['lr-registry']; if (r) r.error = 'it does not answer'; }),
-  'IMG-006': observe((o) => { o.registries['lr-registry'] = { at: '', error: 'registry.lr: nothing listens there', digests: [] }; }),
+  'IMG-005': observe((o) => {
+    const r = o.registries['lr-registry'];
+    if (r) r.error = 'it does not answer';
+  }),
+  'IMG-006': observe((o) => {
+    o.registries['lr-registry'] = { at: '', error: 'registry.lr: nothing listens there', digests: [] };
+  }),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),
@@ -62,7 +137,11 @@ const cases: Record<string, Change> = {
   'CHT-005': plover(['workers', 'count'], 9),
   'CHT-006': plover(['pods', 'range'], '10.128.0.0/22'),
   'CHT-007': plover(['overlay', 'mtu'], 1500),
-  'CHT-008': (e) => ['lr-01', 'lr-02', 'lr-03'].reduce((now, h) => set('Host', h, ['zone'], 'A')(now), plover(['controlPlane', 'hosts'], ['lr-01', 'lr-02', 'lr-03'])(e)),
+  'CHT-008': (e) =>
+    ['lr-01', 'lr-02', 'lr-03'].reduce(
+      (now, h) => set('Host', h, ['zone'], 'A')(now),
+      plover(['controlPlane', 'hosts'], ['lr-01', 'lr-02', 'lr-03'])(e),
+    ),
   'CHT-009': plover(['release'], '1.34.3'),
   'CHT-010': plover(['arch'], 'arm64'),
   'CHT-011': plover(['pods', 'perNode'], 26),
@@ -71,7 +150,9 @@ const cases: Record<string, Change> = {
 cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kestrelferries.example', '8.62.10.in-addr.arpa')(e);
 
 describe('every check', () => {
-  it('finds nothing in a good estate', () => { expect(check(goodEstate()).findings).toEqual([]); });
+  it('finds nothing in a good estate', () => {
+    expect(check(goodEstate()).findings).toEqual([]);
+  });
   it('has a case, and a code of its own', () => {
     expect(Object.keys(cases).sort()).toEqual(catalogue.map((c) => c.code).sort());
     expect(catalogue.length).toBeGreaterThanOrEqual(25);
@@ -81,9 +162,17 @@ describe('every check', () => {
     const estate = (cases[code] as Change)(goodEstate());
     const found = check(estate).findings.filter((f) => f.code === code);
     expect(found.length).toBeGreaterThan(0);
-    for (const f of found) { expect(f.title.length).toBeGreaterThan(3); expect(f.text).toMatch(/\.$/); expect(`${f.title} ${f.text}`).not.toMatch(/undefined|NaN|\[object/); }
+    for (const f of found) {
+      expect(f.title.length).toBeGreaterThan(3);
+      expect(f.text).toMatch(/\.$/);
+      expect(`${f.title} ${f.text}`).not.toMatch(/undefined|NaN|\[object/);
+    }
     const edits: Edit[] | undefined = found[0]?.remedy?.edits;
-    if (edits) expect(check(applyEdits(estate, edits)).findings.filter((f) => f.id === found[0]?.id), 'the remedy mends it').toEqual([]);
+    if (edits)
+      expect(
+        check(applyEdits(estate, edits)).findings.filter((f) => f.id === found[0]?.id),
+        'the remedy mends it',
+      ).toEqual([]);
   });
 });
 
@@ -91,12 +180,22 @@ describe('the checker that remembers', () => {
   it('finds the same as one that does not, after every edit', () => {
     const checker = makeChecker();
     checker(goodEstate());
-    for (const change of Object.values(cases)) { const e = change(goodEstate()); expect(checker(e).findings.map((f) => f.id)).toEqual(check(e).findings.map((f) => f.id)); }
+    for (const change of Object.values(cases)) {
+      const e = change(goodEstate());
+      expect(checker(e).findings.map((f) => f.id)).toEqual(check(e).findings.map((f) => f.id));
+    }
   });
   it('runs again only what reads what changed', () => {
     let runs = 0;
-    const counted = catalogue.map((c) => ({ ...c, find: (v: Parameters<typeof c.find>[0]) => { runs++; return c.find(v); } }));
-    const checker = makeChecker(counted); const estate = goodEstate();
+    const counted = catalogue.map((c) => ({
+      ...c,
+      find: (v: Parameters<typeof c.find>[0]) => {
+        runs++;
+        return c.find(v);
+      },
+    }));
+    const checker = makeChecker(counted);
+    const estate = goodEstate();
     checker(estate);
     expect(runs).toBe(catalogue.length);
     checker({ ...estate, baselines: [...estate.baselines] });
@@ -107,12 +206,24 @@ describe('the checker that remembers', () => {
 it('a stop names the charters it keeps from being built, with figures of the case', () => {
   const f = check((cases['ADR-001'] as Change)(goodEstate())).findings.find((x) => x.code === 'ADR-001');
   // pool .96–.111, scope .100–.119: .100 to .111 are 12
-  expect(f).toMatchObject({ severity: 'stop', charters: ['plover'], path: ['servicePool', 'range'], text: 'lr-machine leases 10.62.8.100 – 10.62.8.119. 12 addresses could be given out twice.', remedy: { label: 'Move pool to 10.62.8.64 – 10.62.8.79' } });
+  expect(f).toMatchObject({
+    severity: 'stop',
+    charters: ['plover'],
+    path: ['servicePool', 'range'],
+    text: 'lr-machine leases 10.62.8.100 – 10.62.8.119. 12 addresses could be given out twice.',
+    remedy: { label: 'Move pool to 10.62.8.64 – 10.62.8.79' },
+  });
 });
 
 it('next moves go from hosts to the build', () => {
   const empty = { ...goodEstate(), hosts: [] };
-  expect(nextMoves(empty, check(empty).findings)[0]).toMatchObject({ stage: 'hosts', label: 'Sweep for hosts', go: '/hosts?site=lr&sweep=10.62.7.1-10.62.7.62' });
+  expect(nextMoves(empty, check(empty).findings)[0]).toMatchObject({
+    stage: 'hosts',
+    label: 'Sweep for hosts',
+    go: '/hosts?site=lr&sweep=10.62.7.1-10.62.7.62',
+  });
   const good = goodEstate();
-  expect(nextMoves(good, check(good).findings).map((m) => m.text)).toEqual(['Lantern Rock: plover can be built: nothing stops it']);
+  expect(nextMoves(good, check(good).findings).map((m) => m.text)).toEqual([
+    'Lantern Rock: plover can be built: nothing stops it',
+  ]);
 });

@@ -5,47 +5,96 @@ import type { Estate } from '../model/estate.ts';
 import type { Finding, Remedy } from './check.ts';
 
 /** One thing to do next. `go` leads to where it is done; `remedy` does it. */
-export interface Move { site: string; stage: 'hosts' | 'names' | 'images' | 'charter' | 'build' | 'done'; text: string; label: string; go: string; remedy?: Remedy }
+export interface Move {
+  site: string;
+  stage: 'hosts' | 'names' | 'images' | 'charter' | 'build' | 'done';
+  text: string;
+  label: string;
+  go: string;
+  remedy?: Remedy;
+}
 
 /**
  * What to do next, in the order of the job: machines first, then what their charters lack, then names,
  * then the build. Computed from the estate, its findings, and which charters have been built.
  */
-export function nextMoves(estate: Estate, findings: readonly Finding[], built: Record<string, { number: number; state: string }> = {}): Move[] {
+export function nextMoves(
+  estate: Estate,
+  findings: readonly Finding[],
+  built: Record<string, { number: number; state: string }> = {},
+): Move[] {
   const moves: Move[] = [];
   for (const site of estate.sites) {
     const q = `site=${site.name}`;
-    const charters = estate.charters.filter((c) => c.site === site.name && !estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving'));
+    const charters = estate.charters.filter(
+      (c) => c.site === site.name && !estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving'),
+    );
     const listed = new Set(estate.hosts.map((h) => h.bmc?.address));
     const sighted = estate.observed.sightings.filter((s) => s.site === site.name && !listed.has(s.address));
     const management = estate.networks.find((n) => n.site === site.name && n.purpose === 'management');
     const short = findings.find((f) => f.code === 'CHT-005' && charters.some((c) => c.name === f.subject.name));
-    const say = (stage: Move['stage'], text: string, label: string, go: string, remedy?: Remedy) => moves.push({ site: site.name, stage, text: `${site.title}: ${text}`, label, go, ...(remedy ? { remedy } : {}) });
-    const fresh = sighted.filter((s) => !s.accepted); const measured = sighted.filter((s) => s.accepted && s.facts);
+    const say = (stage: Move['stage'], text: string, label: string, go: string, remedy?: Remedy) =>
+      moves.push({ site: site.name, stage, text: `${site.title}: ${text}`, label, go, ...(remedy ? { remedy } : {}) });
+    const fresh = sighted.filter((s) => !s.accepted);
+    const measured = sighted.filter((s) => s.accepted && s.facts);
     if (short && management && !sighted.length) {
       const r = prefixRange(parsePrefix(management.prefix));
-      say('hosts', `${short.subject.name} has too few hosts; sweep ${management.prefix} for machines nobody has listed`, 'Sweep for hosts', `/hosts?${q}&sweep=${formatIp({ v: r.v, n: r.first + 1n })}-${formatIp({ v: r.v, n: r.last - 1n })}`);
+      say(
+        'hosts',
+        `${short.subject.name} has too few hosts; sweep ${management.prefix} for machines nobody has listed`,
+        'Sweep for hosts',
+        `/hosts?${q}&sweep=${formatIp({ v: r.v, n: r.first + 1n })}-${formatIp({ v: r.v, n: r.last - 1n })}`,
+      );
     }
-    if (short && fresh.length) say('hosts', `${fresh.length} controllers were sighted; compare and accept their fingerprints`, 'Accept', `/hosts?${q}`);
+    if (short && fresh.length)
+      say('hosts', `${fresh.length} controllers were sighted; compare and accept their fingerprints`, 'Accept', `/hosts?${q}`);
     if (short && measured.length) say('hosts', `${measured.length} measured hosts are nobody's yet`, 'List them', `/hosts?${q}`);
     for (const c of charters) {
       const own = findings.filter((f) => f.severity === 'stop' && f.charters.includes(c.name) && f.code !== 'CHT-005');
       for (const f of own) {
         const act = f.remedy?.act;
-        if (act?.kind === 'plan-shipment') say('images', `${f.title}; ship them to ${act.target}`, 'Plan the shipment', `/images?${q}&plan=${act.target}&bills=${act.bills.join(',')}`, f.remedy);
-        else say('charter', `${c.name}: ${f.title}`, f.remedy?.label ?? 'Open it', `/clusters/${c.name}?${q}`, f.remedy?.edits ? f.remedy : undefined);
+        if (act?.kind === 'plan-shipment')
+          say(
+            'images',
+            `${f.title}; ship them to ${act.target}`,
+            'Plan the shipment',
+            `/images?${q}&plan=${act.target}&bills=${act.bills.join(',')}`,
+            f.remedy,
+          );
+        else
+          say(
+            'charter',
+            `${c.name}: ${f.title}`,
+            f.remedy?.label ?? 'Open it',
+            `/clusters/${c.name}?${q}`,
+            f.remedy?.edits ? f.remedy : undefined,
+          );
       }
       const b = built[c.name];
-      if (!short && !own.length && (b?.state === 'failed' || b?.state === 'stopped')) say('build', `build ${b.number} of ${c.name} broke; mend and resume it`, 'Open the build', `/builds/${c.name}/${b.number}?${q}`);
-      else if (!own.length && b && ['queued', 'running', 'holding'].includes(b.state)) say('build', `${c.name} is being built`, 'Watch', `/builds/${c.name}/${b.number}?${q}`);
-      else if (!own.length && !findings.some((f) => f.code === 'CHT-005' && f.subject.name === c.name)) say('build', `${c.name} can be built: nothing stops it`, 'Build', `/clusters/${c.name}?${q}`);
+      if (!short && !own.length && (b?.state === 'failed' || b?.state === 'stopped'))
+        say(
+          'build',
+          `build ${b.number} of ${c.name} broke; mend and resume it`,
+          'Open the build',
+          `/builds/${c.name}/${b.number}?${q}`,
+        );
+      else if (!own.length && b && ['queued', 'running', 'holding'].includes(b.state))
+        say('build', `${c.name} is being built`, 'Watch', `/builds/${c.name}/${b.number}?${q}`);
+      else if (!own.length && !findings.some((f) => f.code === 'CHT-005' && f.subject.name === c.name))
+        say('build', `${c.name} can be built: nothing stops it`, 'Build', `/clusters/${c.name}?${q}`);
     }
     const planned = plannedRecords(estate);
     for (const z of estate.zones.filter((x) => x.site === site.name)) {
       const served = estate.observed.zones[z.name];
       if (!served || served.error) continue;
       const d = drift(recordsOfZone(planned, z.name), served.records);
-      if (d.add.length + d.change.length) say('names', `${z.name} serves ${d.change.length ? `${d.change.length} ${d.change.length === 1 ? 'record' : 'records'} otherwise` : ''}${d.change.length && d.add.length ? ' and ' : ''}${d.add.length ? `${d.add.length} ${d.add.length === 1 ? 'record' : 'records'} not at all` : ''}`, 'Show the DNS update', `/addresses/names?${q}&zone=${z.name}`);
+      if (d.add.length + d.change.length)
+        say(
+          'names',
+          `${z.name} serves ${d.change.length ? `${d.change.length} ${d.change.length === 1 ? 'record' : 'records'} otherwise` : ''}${d.change.length && d.add.length ? ' and ' : ''}${d.add.length ? `${d.add.length} ${d.add.length === 1 ? 'record' : 'records'} not at all` : ''}`,
+          'Show the DNS update',
+          `/addresses/names?${q}&zone=${z.name}`,
+        );
     }
   }
   const order: Move['stage'][] = ['hosts', 'charter', 'images', 'names', 'build', 'done'];

@@ -2,22 +2,38 @@ import type { Estate, Slice } from '../model/estate.ts';
 import { catalogue } from './catalogue.ts';
 import { type Area, type Check, type Finding, View } from './check.ts';
 
-export interface Report { findings: Finding[]; checks: number; holding: number }
+export interface Report {
+  findings: Finding[];
+  checks: number;
+  holding: number;
+}
 
 const rank = { stop: 0, mind: 1, note: 2 } as const;
 
 function sliceValue(estate: Estate, slice: Slice): unknown {
   switch (slice) {
-    case 'bills': return estate.observed.bills;
-    case 'seenRegistries': return estate.observed.registries;
-    case 'servedZones': return estate.observed.zones;
-    case 'sightings': return estate.observed.sightings;
-    default: return estate[slice];
+    case 'bills':
+      return estate.observed.bills;
+    case 'seenRegistries':
+      return estate.observed.registries;
+    case 'servedZones':
+      return estate.observed.zones;
+    case 'sightings':
+      return estate.observed.sightings;
+    default:
+      return estate[slice];
   }
 }
 
 function runOne(check: Check, view: View): Finding[] {
-  return check.find(view).map((hit) => ({ ...hit, id: `${check.code} ${hit.subject.kind} ${hit.subject.name} ${hit.path.join('.')}`, code: check.code, area: check.code.slice(0, 3) as Area, severity: check.severity, charters: hit.charters ?? (hit.subject.kind === 'Charter' ? [hit.subject.name] : []) }));
+  return check.find(view).map((hit) => ({
+    ...hit,
+    id: `${check.code} ${hit.subject.kind} ${hit.subject.name} ${hit.path.join('.')}`,
+    code: check.code,
+    area: check.code.slice(0, 3) as Area,
+    severity: check.severity,
+    charters: hit.charters ?? (hit.subject.kind === 'Charter' ? [hit.subject.name] : []),
+  }));
 }
 
 /**

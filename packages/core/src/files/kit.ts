@@ -2,29 +2,63 @@ import type { Plan, PlannedNode } from '../charter/plan.ts';
 import type { Estate } from '../model/estate.ts';
 
 /** One file of a boot kit. `from` names what it was computed from, as paths into charter and estate. */
-export interface KitFile { path: string; content: string; from: string[]; secret: boolean }
+export interface KitFile {
+  path: string;
+  content: string;
+  from: string[];
+  secret: boolean;
+}
 /** A file that lies on a node; `user-data` carries it there. */
-export interface NodeFile { path: string; mode: string; content: string; from: string[]; secret: boolean }
+export interface NodeFile {
+  path: string;
+  mode: string;
+  content: string;
+  from: string[];
+  secret: boolean;
+}
 
 /** What the writers may ask. Secrets come by name; without a keyring a placeholder stands in their place. */
 export interface KitContext {
-  plan: Plan; estate: Estate;
+  plan: Plan;
+  estate: Estate;
   secret: (name: string) => string;
   /** Where a host fetches its kit and reports; it ends without a slash. */
   bootUrl: (host: string) => string;
   /** Digests of the kernel and the initial file system, where the release has them. */
   boot?: { kernel: string; initrd: string };
 }
-export interface ClusterWriter { name: string; write: (ctx: KitContext) => KitFile[] }
-export interface NodeWriter { name: string; write: (ctx: KitContext, node: PlannedNode) => NodeFile[] }
+export interface ClusterWriter {
+  name: string;
+  write: (ctx: KitContext) => KitFile[];
+}
+export interface NodeWriter {
+  name: string;
+  write: (ctx: KitContext, node: PlannedNode) => NodeFile[];
+}
 
 export const placeholder = (cluster: string) => (name: string) => `(kept in the keyring: ${cluster} ${name})`;
-export const file = (path: string, content: string, from: string[], secret = false): KitFile => ({ path, content: content.endsWith('\n') ? content : `${content}\n`, from, secret });
-export const nodeFile = (path: string, content: string, from: string[], options: { mode?: string; secret?: boolean } = {}): NodeFile =>
-  ({ path, mode: options.mode ?? (options.secret ? '0600' : '0644'), content: content.endsWith('\n') ? content : `${content}\n`, from, secret: options.secret ?? false });
+export const file = (path: string, content: string, from: string[], secret = false): KitFile => ({
+  path,
+  content: content.endsWith('\n') ? content : `${content}\n`,
+  from,
+  secret,
+});
+export const nodeFile = (
+  path: string,
+  content: string,
+  from: string[],
+  options: { mode?: string; secret?: boolean } = {},
+): NodeFile => ({
+  path,
+  mode: options.mode ?? (options.secret ? '0600' : '0644'),
+  content: content.endsWith('\n') ? content : `${content}\n`,
+  from,
+  secret: options.secret ?? false,
+});
 export const controlPlane = (plan: Plan) => plan.nodes.filter((n) => n.role === 'control-plane');
 /** The image of a component by its name, or undefined when neither release nor add-ons have it. */
-export const imageOf = (ctx: KitContext, component: string): string | undefined => componentsOf(ctx).find((c) => c.name === component)?.image;
+export const imageOf = (ctx: KitContext, component: string): string | undefined =>
+  componentsOf(ctx).find((c) => c.name === component)?.image;
 export function componentsOf({ plan, estate }: KitContext) {
   const addons = plan.charter.addons.flatMap((name) => estate.addons.find((a) => a.name === name)?.components ?? []);
   return [...(plan.release?.components ?? []), ...addons];

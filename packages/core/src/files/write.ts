@@ -23,7 +23,9 @@ export function bootKit(ctx: KitContext): KitFile[] {
   const files: KitFile[] = clusterWriters.flatMap((w) => w.write(ctx));
   for (const node of ctx.plan.nodes) {
     const onNode = nodeWriters.flatMap((w) => w.write(ctx, node));
-    files.push(...onNode.map((f) => ({ path: `hosts/${node.host}/root${f.path}`, content: f.content, from: f.from, secret: f.secret })));
+    files.push(
+      ...onNode.map((f) => ({ path: `hosts/${node.host}/root${f.path}`, content: f.content, from: f.from, secret: f.secret })),
+    );
     files.push(...cloudInit(ctx, node, onNode), ...ipxe(ctx, node));
   }
   return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
@@ -33,6 +35,13 @@ export function bootKit(ctx: KitContext): KitFile[] {
 export function bootFiles(ctx: KitContext, host: string): Record<string, string> {
   const node = ctx.plan.nodes.find((n) => n.host === host);
   if (!node) return {};
-  const made = [...cloudInit(ctx, node, nodeWriters.flatMap((w) => w.write(ctx, node))), ...ipxe(ctx, node)];
+  const made = [
+    ...cloudInit(
+      ctx,
+      node,
+      nodeWriters.flatMap((w) => w.write(ctx, node)),
+    ),
+    ...ipxe(ctx, node),
+  ];
   return Object.fromEntries(made.map((f) => [f.path.split('/').at(-1) ?? f.path, f.content]));
 }

@@ -8,39 +8,116 @@ const facts = (more: Partial<Facts> = {}): Facts => ({ ...(host(4).facts as Fact
 const why = (f: Facts, role: string) => fitness(f).find((x) => x.role === role)?.reasons;
 
 describe('fitness', () => {
-  it('says nothing against a host that has everything', () => { for (const p of profiles) expect(why(facts(), p.role)).toEqual([]); });
+  it('says nothing against a host that has everything', () => {
+    for (const p of profiles) expect(why(facts(), p.role)).toEqual([]);
+  });
   it.each([
     ['cores', { cores: 6 }, 'worker', 'cores: 6, 8 asked'],
     ['memory', { memoryGiB: 12 }, 'control-plane', 'memory: 12 GiB, 16 GiB asked'],
     ['a second disk', { disks: [{ bay: 'bay 1', sizeGB: 480, media: 'nvme' }] }, 'worker', 'container disk: none, 200 GB asked'],
-    ['a large enough disk', { disks: [{ bay: '1', sizeGB: 480, media: 'nvme' }, { bay: '2', sizeGB: 600, media: 'hdd' }] }, 'registry', 'image disk: 600 GB hdd, 1000 GB asked'],
-    ['a link', { nics: [{ name: 'eno1', mac: '52:8a:1c:40:00:01', speedGbit: 25, link: false }] }, 'worker', 'link: no link, 10 Gbit/s asked'],
+    [
+      'a large enough disk',
+      {
+        disks: [
+          { bay: '1', sizeGB: 480, media: 'nvme' },
+          { bay: '2', sizeGB: 600, media: 'hdd' },
+        ],
+      },
+      'registry',
+      'image disk: 600 GB hdd, 1000 GB asked',
+    ],
+    [
+      'a link',
+      { nics: [{ name: 'eno1', mac: '52:8a:1c:40:00:01', speedGbit: 25, link: false }] },
+      'worker',
+      'link: no link, 10 Gbit/s asked',
+    ],
     ['the boot mode', { bootMode: 'BIOS' }, 'control-plane', 'boot mode: BIOS, UEFI asked'],
-  ] as const)('misses %s with its figure', (_, more, role, reason) => { expect(why(facts(more as Partial<Facts>), role)).toEqual([reason]); });
+  ] as const)('misses %s with its figure', (_, more, role, reason) => {
+    expect(why(facts(more as Partial<Facts>), role)).toEqual([reason]);
+  });
   it('gives every reason at once, and what would mend it', () => {
     const worker = fitness(facts({ cores: 2, memoryGiB: 4, disks: [] })).find((f) => f.role === 'worker');
     expect(worker?.reasons).toHaveLength(4); // cores, memory, system disk, container disk
     expect(worker?.lines.find((l) => l.label === 'container disk')?.mend).toBe('add a drive in a free bay');
   });
-  it('a host that fits only as a registry fits no cluster', () => { expect(fitsAny(facts({ bootMode: 'BIOS' }))).toBe(false); expect(fitsAny(facts())).toBe(true); });
+  it('a host that fits only as a registry fits no cluster', () => {
+    expect(fitsAny(facts({ bootMode: 'BIOS' }))).toBe(false);
+    expect(fitsAny(facts())).toBe(true);
+  });
   it('more of anything never makes a host unfit', () => {
-    fc.assert(fc.property(fc.integer({ min: 0, max: 64 }), fc.integer({ min: 0, max: 512 }), fc.integer({ min: 0, max: 4000 }), (cores, memoryGiB, gb) => {
-      const f = facts({ cores, memoryGiB, disks: [{ bay: '1', sizeGB: 480, media: 'nvme' }, { bay: '2', sizeGB: gb, media: 'nvme' }] });
-      const more = { ...f, cores: cores + 1, memoryGiB: memoryGiB + 1, disks: f.disks.map((d) => ({ ...d, sizeGB: d.sizeGB + 1 })) };
-      fitness(f).forEach((x, i) => { if (x.fits) expect(fitness(more)[i]?.fits).toBe(true); });
-    }));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 64 }),
+        fc.integer({ min: 0, max: 512 }),
+        fc.integer({ min: 0, max: 4000 }),
+        (cores, memoryGiB, gb) => {
+          const f = facts({
+            cores,
+            memoryGiB,
+            disks: [
+              { bay: '1', sizeGB: 480, media: 'nvme' },
+              { bay: '2', sizeGB: gb, media: 'nvme' },
+            ],
+          });
+          const more = {
+            ...f,
+            cores: cores + 1,
+            memoryGiB: memoryGiB + 1,
+            disks: f.disks.map((d) => ({ ...d, sizeGB: d.sizeGB + 1 })),
+          };
+          fitness(f).forEach((x, i) => {
+            if (x.fits) expect(fitness(more)[i]?.fits).toBe(true);
+          });
+        },
+      ),
+    );
   });
 });
 
 describe('free for a charter', () => {
-  it.each([['fit', undefined, true], ['listed', undefined, true], ['serving', undefined, false], ['retired', undefined, false], ['held', 'plover', true], ['serving', 'plover', true], ['held', 'tern', false]] as const)('%s, held for %s: %s', (state, charter, free) => {
+  it.each([
+    ['fit', undefined, true],
+    ['listed', undefined, true],
+    ['serving', undefined, false],
+    ['retired', undefined, false],
+    ['held', 'plover', true],
+    ['serving', 'plover', true],
+    ['held', 'tern', false],
+  ] as const)('%s, held for %s: %s', (state, charter, free) => {
     expect(isFree(host(1, { state, ...(charter ? { held: { charter, role: 'worker' } } : {}) }), 'plover')).toBe(free);
   });
-  it('not without facts', () => { const { facts: _, ...bare } = host(1); expect(isFree(bare, 'plover')).toBe(false); });
+  it('not without facts', () => {
+    const { facts: _, ...bare } = host(1);
+    expect(isFree(bare, 'plover')).toBe(false);
+  });
 });
 
 describe('places and versions', () => {
-  const site = { ...(goodEstate().sites[0] as Site), zones: [{ name: 'A', rack: 'R1', from: 26, to: 42 }, { name: 'B', rack: 'R1', from: 1, to: 25 }, { name: 'C', rack: 'R2' }] };
-  it.each([['R1', 30, 'A'], ['R1', 25, 'B'], ['R2', 7, 'C'], ['R3', 7, 'R3'], [undefined, undefined, undefined]] as const)('%s u%s is zone %s', (rack, unit, zone) => { expect(zoneOf(site, rack, unit)).toBe(zone); });
-  it.each([['2.9', '2.19', -1], ['2.19', '2.19', 0], ['2.21', '2.19', 1], ['3', '2.99.1', 1], ['2.19.1', '2.19', 1]])('%s against %s', (a, b, sign) => { expect(Math.sign(compareVersions(a, b))).toBe(sign); });
+  const site = {
+    ...(goodEstate().sites[0] as Site),
+    zones: [
+      { name: 'A', rack: 'R1', from: 26, to: 42 },
+      { name: 'B', rack: 'R1', from: 1, to: 25 },
+      { name: 'C', rack: 'R2' },
+    ],
+  };
+  it.each([
+    ['R1', 30, 'A'],
+    ['R1', 25, 'B'],
+    ['R2', 7, 'C'],
+    ['R3', 7, 'R3'],
+    [undefined, undefined, undefined],
+  ] as const)('%s u%s is zone %s', (rack, unit, zone) => {
+    expect(zoneOf(site, rack, unit)).toBe(zone);
+  });
+  it.each([
+    ['2.9', '2.19', -1],
+    ['2.19', '2.19', 0],
+    ['2.21', '2.19', 1],
+    ['3', '2.99.1', 1],
+    ['2.19.1', '2.19', 1],
+  ])('%s against %s', (a, b, sign) => {
+    expect(Math.sign(compareVersions(a, b))).toBe(sign);
+  });
 });

@@ -14,14 +14,35 @@ export const Site = doc('Site', {
   title: z.string().min(1).max(80),
   form: z.enum(['hall', 'sealed-room', 'edge']),
   reach: z.enum(['open', 'thin', 'sealed']),
-  link: z.strictObject({ rateMbit: z.number().positive().max(1e6), hours: z.string().regex(/^\d\d:\d\d-\d\d:\d\d$/, 'hours such as 01:00-05:00').optional() }).optional(),
+  link: z
+    .strictObject({
+      rateMbit: z.number().positive().max(1e6),
+      hours: z
+        .string()
+        .regex(/^\d\d:\d\d-\d\d:\d\d$/, 'hours such as 01:00-05:00')
+        .optional(),
+    })
+    .optional(),
   timezone: z.string().max(60).default('UTC'),
   domain: Fqdn,
   resolvers: ServerList.default([]),
   ntp: ServerList.default([]),
-  racks: z.array(z.strictObject({ name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/), units: z.number().int().min(1).max(60).default(42) })).max(500).default([]),
+  racks: z
+    .array(z.strictObject({ name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/), units: z.number().int().min(1).max(60).default(42) }))
+    .max(500)
+    .default([]),
   /** Failure domains: a zone is a run of units in a rack, a whole rack where no units are named. */
-  zones: z.array(z.strictObject({ name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/), rack: z.string().max(20), from: z.number().int().optional(), to: z.number().int().optional() })).max(500).default([]),
+  zones: z
+    .array(
+      z.strictObject({
+        name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/),
+        rack: z.string().max(20),
+        from: z.number().int().optional(),
+        to: z.number().int().optional(),
+      }),
+    )
+    .max(500)
+    .default([]),
 });
 
 export const Network = doc('Network', {
@@ -32,24 +53,40 @@ export const Network = doc('Network', {
   prefix: Cidr,
   gateway: Ip.optional(),
   mtu: z.number().int().min(576).max(9216).default(1500),
-  dhcp: z.array(z.strictObject({ name: Name, range: RangeText })).max(64).default([]),
-  pools: z.array(z.strictObject({ name: Name, range: RangeText, use: z.enum(['host', 'virtual', 'service']) })).max(64).default([]),
+  dhcp: z
+    .array(z.strictObject({ name: Name, range: RangeText }))
+    .max(64)
+    .default([]),
+  pools: z
+    .array(z.strictObject({ name: Name, range: RangeText, use: z.enum(['host', 'virtual', 'service']) }))
+    .max(64)
+    .default([]),
   /** Tunnel networks: who ends tunnels here. */
   endpoints: z.enum(['host', 'gateway']).optional(),
   /** Networks that traffic from here can be routed to. */
   routesTo: z.array(Name).max(500).default([]),
 });
 
-export const Disk = z.strictObject({ bay: z.string().max(40), sizeGB: z.number().nonnegative(), media: z.enum(['hdd', 'ssd', 'nvme']) });
+export const Disk = z.strictObject({
+  bay: z.string().max(40),
+  sizeGB: z.number().nonnegative(),
+  media: z.enum(['hdd', 'ssd', 'nvme']),
+});
 export const Nic = z.strictObject({ name: z.string().max(60), mac: Mac, speedGbit: z.number().nonnegative(), link: z.boolean() });
 export const Facts = z.strictObject({
   at: Instant,
   source: z.enum(['bmc', 'imported']),
-  maker: z.string().max(80), model: z.string().max(80), serial: z.string().max(80),
-  arch: Arch, cores: z.number().int().nonnegative(), memoryGiB: z.number().nonnegative(),
-  disks: z.array(Disk).max(200), nics: z.array(Nic).max(64),
+  maker: z.string().max(80),
+  model: z.string().max(80),
+  serial: z.string().max(80),
+  arch: Arch,
+  cores: z.number().int().nonnegative(),
+  memoryGiB: z.number().nonnegative(),
+  disks: z.array(Disk).max(200),
+  nics: z.array(Nic).max(64),
   firmware: z.strictObject({ bmc: z.string().max(60), system: z.string().max(60) }),
-  bootMode: z.enum(['UEFI', 'BIOS']), power: z.enum(['On', 'Off']),
+  bootMode: z.enum(['UEFI', 'BIOS']),
+  power: z.enum(['On', 'Off']),
 });
 
 export const HostState = z.enum(['sighted', 'listed', 'fit', 'held', 'serving', 'resting', 'retired']);
@@ -58,13 +95,28 @@ export const Host = doc('Host', {
   name: Name,
   site: Name,
   state: HostState.default('listed'),
-  rack: z.string().max(20).optional(), unit: z.number().int().min(1).max(60).optional(), zone: z.string().max(20).optional(),
-  bmc: z.strictObject({ address: Ip, credential: Name, fingerprint: z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs').optional() }).optional(),
+  rack: z.string().max(20).optional(),
+  unit: z.number().int().min(1).max(60).optional(),
+  zone: z.string().max(20).optional(),
+  bmc: z
+    .strictObject({
+      address: Ip,
+      credential: Name,
+      fingerprint: z
+        .string()
+        .regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs')
+        .optional(),
+    })
+    .optional(),
   held: z.strictObject({ charter: Name, role: ClusterRole }).optional(),
   facts: Facts.optional(),
 });
 
-export const Owner = z.strictObject({ kind: z.enum(['charter', 'host', 'registry', 'site', 'hand']), name: z.string().min(1).max(80), use: z.string().max(40).optional() });
+export const Owner = z.strictObject({
+  kind: z.enum(['charter', 'host', 'registry', 'site', 'hand']),
+  name: z.string().min(1).max(80),
+  use: z.string().max(40).optional(),
+});
 export const Reservation = doc('Reservation', {
   address: Ip,
   network: Name,
@@ -139,10 +191,17 @@ export const Charter = doc('Charter', {
   mirror: Name,
   controlPlane: z.strictObject({ count: z.number().int().min(1).max(9), hosts: z.array(Name).max(9).optional() }),
   workers: z.strictObject({
-    count: z.number().int().min(0).max(1000), minCores: z.number().int().min(0).optional(), minMemoryGiB: z.number().min(0).optional(), hosts: z.array(Name).max(1000).optional(),
+    count: z.number().int().min(0).max(1000),
+    minCores: z.number().int().min(0).optional(),
+    minMemoryGiB: z.number().min(0).optional(),
+    hosts: z.array(Name).max(1000).optional(),
   }),
   machineNetwork: Name,
-  pods: z.strictObject({ range: Cidr, perNode: z.number().int().min(16).max(120).default(24), most: z.number().int().min(1).max(1000).default(110) }),
+  pods: z.strictObject({
+    range: Cidr,
+    perNode: z.number().int().min(16).max(120).default(24),
+    most: z.number().int().min(1).max(1000).default(110),
+  }),
   services: z.strictObject({ range: Cidr }),
   overlay: z.strictObject({ kind: z.enum(['geneve', 'vxlan', 'none']), mtu: z.number().int().min(576).max(9216).optional() }),
   api: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
@@ -152,7 +211,19 @@ export const Charter = doc('Charter', {
 });
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
-export const kinds = { Site, Network, Zone, Baseline, Host, Registry, Release, Addon, Charter, Reservation, Record: NameRecord } as const;
+export const kinds = {
+  Site,
+  Network,
+  Zone,
+  Baseline,
+  Host,
+  Registry,
+  Release,
+  Addon,
+  Charter,
+  Reservation,
+  Record: NameRecord,
+} as const;
 export type Kind = keyof typeof kinds;
 export type Site = z.infer<typeof Site>;
 export type Network = z.infer<typeof Network>;
@@ -172,18 +243,59 @@ export type Doc = Site | Network | Zone | Baseline | Host | Registry | Release |
 export type DocOf<K extends Kind> = z.infer<(typeof kinds)[K]>;
 
 /** What is observed, each with its time: never declared, never edited. */
-export const BillImage = z.strictObject({ ref: z.string(), component: z.string(), on: z.string(), digest: Digest, manifests: z.array(Digest), blobs: z.array(Digest) });
+export const BillImage = z.strictObject({
+  ref: z.string(),
+  component: z.string(),
+  on: z.string(),
+  digest: Digest,
+  manifests: z.array(Digest),
+  blobs: z.array(Digest),
+});
 /**
  * A bill: every image by digest, every blob once. `bytes` is what moves and is verified; `paper` is the size
  * its publisher declares in an annotation where it differs (otherwise equal).
  */
 export const Bill = z.strictObject({
-  name: z.string(), at: Instant, images: z.array(BillImage),
+  name: z.string(),
+  at: Instant,
+  images: z.array(BillImage),
   blobs: z.record(Digest, z.strictObject({ bytes: z.number(), paper: z.number() })),
 });
 export type Bill = z.infer<typeof Bill>;
-export interface SeenCertificate { subject: string; issuer: string; names: string[]; notBefore: string; notAfter: string; fingerprint: string; trusted: boolean }
-export interface SeenRegistry { at: string; error?: string; certificate?: SeenCertificate; digests: string[] }
-export interface ServedRecord { name: string; type: string; ttl: number; value: string }
-export interface ServedZone { at: string; serial: number; records: ServedRecord[]; error?: string }
-export interface Sighting { address: string; site: string; at: string; fingerprint: string; accepted: boolean; error?: string; facts?: Facts; place?: { name?: string; rack?: string; unit?: number } }
+export interface SeenCertificate {
+  subject: string;
+  issuer: string;
+  names: string[];
+  notBefore: string;
+  notAfter: string;
+  fingerprint: string;
+  trusted: boolean;
+}
+export interface SeenRegistry {
+  at: string;
+  error?: string;
+  certificate?: SeenCertificate;
+  digests: string[];
+}
+export interface ServedRecord {
+  name: string;
+  type: string;
+  ttl: number;
+  value: string;
+}
+export interface ServedZone {
+  at: string;
+  serial: number;
+  records: ServedRecord[];
+  error?: string;
+}
+export interface Sighting {
+  address: string;
+  site: string;
+  at: string;
+  fingerprint: string;
+  accepted: boolean;
+  error?: string;
+  facts?: Facts;
+  place?: { name?: string; rack?: string; unit?: number };
+}

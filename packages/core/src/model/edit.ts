@@ -16,7 +16,8 @@ export function setAt<T>(value: T, path: readonly (string | number)[], to: unkno
   if (head === undefined) return to as T;
   const copy: Tree = Array.isArray(value) ? ([...value] as unknown as Tree) : { ...(value as Tree) };
   const next = setAt(copy[head] ?? (rest.length ? {} : undefined), rest, to);
-  if (next === undefined && !Array.isArray(copy)) delete copy[head]; else copy[head] = next;
+  if (next === undefined && !Array.isArray(copy)) delete copy[head];
+  else copy[head] = next;
   return copy as T;
 }
 
@@ -41,7 +42,8 @@ export function applyEdits(estate: Estate, edits: readonly Edit[]): Estate {
     const docs = now[slice] as Doc[];
     const at = docs.findIndex((d) => keyOf(d) === key);
     const after = editDoc(edit, docs[at]);
-    const list = at < 0 ? [...docs, ...(after ? [after] : [])] : [...docs.slice(0, at), ...(after ? [after] : []), ...docs.slice(at + 1)];
+    const list =
+      at < 0 ? [...docs, ...(after ? [after] : [])] : [...docs.slice(0, at), ...(after ? [after] : []), ...docs.slice(at + 1)];
     (now[slice] as Doc[]) = list;
   }
   return now;

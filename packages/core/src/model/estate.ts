@@ -1,26 +1,80 @@
-import type { Addon, Baseline, Bill, Charter, Doc, DocOf, Host, Kind, NameRecord, Network, Registry, Release, Reservation, SeenRegistry, ServedZone, Sighting, Site, Zone } from './documents.ts';
+import type {
+  Addon,
+  Baseline,
+  Bill,
+  Charter,
+  Doc,
+  DocOf,
+  Host,
+  Kind,
+  NameRecord,
+  Network,
+  Registry,
+  Release,
+  Reservation,
+  SeenRegistry,
+  ServedZone,
+  Sighting,
+  Site,
+  Zone,
+} from './documents.ts';
 
 /** Everything declared and the latest of what was observed: the one input of all computation. */
 export interface Estate {
   /** The time that the computation takes for now (ISO 8601). Passed in; core has no clock. */
   now: string;
-  sites: Site[]; networks: Network[]; hosts: Host[]; zones: Zone[]; records: NameRecord[]; reservations: Reservation[];
-  registries: Registry[]; releases: Release[]; addons: Addon[]; baselines: Baseline[]; charters: Charter[];
+  sites: Site[];
+  networks: Network[];
+  hosts: Host[];
+  zones: Zone[];
+  records: NameRecord[];
+  reservations: Reservation[];
+  registries: Registry[];
+  releases: Release[];
+  addons: Addon[];
+  baselines: Baseline[];
+  charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
   keys: { name: string; use: string }[];
-  observed: { bills: Record<string, Bill>; registries: Record<string, SeenRegistry>; zones: Record<string, ServedZone>; sightings: Sighting[] };
+  observed: {
+    bills: Record<string, Bill>;
+    registries: Record<string, SeenRegistry>;
+    zones: Record<string, ServedZone>;
+    sightings: Sighting[];
+  };
 }
 
 export type Slice = Exclude<keyof Estate, 'now' | 'observed'> | 'bills' | 'seenRegistries' | 'servedZones' | 'sightings';
 
 export const emptyEstate = (now: string): Estate => ({
-  now, sites: [], networks: [], hosts: [], zones: [], records: [], reservations: [], registries: [], releases: [], addons: [], baselines: [], charters: [], keys: [],
+  now,
+  sites: [],
+  networks: [],
+  hosts: [],
+  zones: [],
+  records: [],
+  reservations: [],
+  registries: [],
+  releases: [],
+  addons: [],
+  baselines: [],
+  charters: [],
+  keys: [],
   observed: { bills: {}, registries: {}, zones: {}, sightings: [] },
 });
 
 export const sliceOf = {
-  Site: 'sites', Network: 'networks', Host: 'hosts', Zone: 'zones', Record: 'records', Reservation: 'reservations',
-  Registry: 'registries', Release: 'releases', Addon: 'addons', Baseline: 'baselines', Charter: 'charters',
+  Site: 'sites',
+  Network: 'networks',
+  Host: 'hosts',
+  Zone: 'zones',
+  Record: 'records',
+  Reservation: 'reservations',
+  Registry: 'registries',
+  Release: 'releases',
+  Addon: 'addons',
+  Baseline: 'baselines',
+  Charter: 'charters',
 } as const satisfies Record<Kind, Slice>;
 
 /** What tells one document of a kind from another. */
@@ -34,7 +88,8 @@ export function find<K extends Kind>(estate: Estate, kind: K, key: string): DocO
   return (estate[sliceOf[kind]] as Doc[]).find((d) => keyOf(d) === key) as DocOf<K> | undefined;
 }
 
-export const docsOf = (estate: Estate): Doc[] => (Object.values(sliceOf) as (keyof Estate)[]).flatMap((slice) => estate[slice] as Doc[]);
+export const docsOf = (estate: Estate): Doc[] =>
+  (Object.values(sliceOf) as (keyof Estate)[]).flatMap((slice) => estate[slice] as Doc[]);
 
 /** Host names keep their order by number: lr-2 before lr-10. */
 const collator = new Intl.Collator('en', { numeric: true });

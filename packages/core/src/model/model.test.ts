@@ -2,39 +2,70 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { applyEdits, emptyEstate, kinds, limits, nearest, readDocuments, type Site, setAt, writeDocument } from './index.ts';
 
-const site = 'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';
+const site =
+  'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';
 
 describe('reading documents', () => {
   it('names an unknown field with its place and the nearest valid one', () => {
     const { faults, docs } = readDocuments(`${site}resolver: 10.0.0.1\n`, 'lr.yaml');
     expect(docs).toEqual([]);
-    expect(faults).toEqual([{ file: 'lr.yaml', line: 8, column: 1, path: 'resolver', code: 'unknown', message: 'unknown field resolver; did you mean resolvers?' }]);
+    expect(faults).toEqual([
+      {
+        file: 'lr.yaml',
+        line: 8,
+        column: 1,
+        path: 'resolver',
+        code: 'unknown',
+        message: 'unknown field resolver; did you mean resolvers?',
+      },
+    ]);
   });
   it('finds the place of a wrong value deep inside', () => {
-    const { faults } = readDocuments('apiVersion: praesidor/v1\nkind: Network\nname: m\nsite: lr\npurpose: machine\nprefix: 10.0.0.0/24\ndhcp:\n  - {name: a, range: 10.0.0.9-10.0.0.1}\n', 'n.yaml');
+    const { faults } = readDocuments(
+      'apiVersion: praesidor/v1\nkind: Network\nname: m\nsite: lr\npurpose: machine\nprefix: 10.0.0.0/24\ndhcp:\n  - {name: a, range: 10.0.0.9-10.0.0.1}\n',
+      'n.yaml',
+    );
     expect(faults[0]).toMatchObject({ line: 8, column: 15, path: 'dhcp.0.range', code: 'value' });
     expect(faults[0]?.message).toContain('ends before it begins');
   });
   it('collects the faults of every document, and gives the good ones', () => {
     const { docs, faults } = readDocuments(`${site}---\nkind: Sitee\n---\n${site.replace('reach: sealed', 'reach: shut')}`, 'x');
     expect(docs).toHaveLength(1);
-    expect(faults.map((f) => [f.line, f.code])).toEqual([[9, 'kind'], [16, 'value']]);
+    expect(faults.map((f) => [f.line, f.code])).toEqual([
+      [9, 'kind'],
+      [16, 'value'],
+    ]);
     expect(faults[0]?.message).toContain('did you mean Site?');
   });
   it('refuses an alias bomb, deep nesting and too much text', () => {
-    const bomb = `a: &a [x,x,x,x,x,x,x,x,x,x]\n${'bcdefg'.split('').map((c, i) => `${c}: &${c} [${Array(10).fill(`*${'abcdefg'[i]}`).join(',')}]`).join('\n')}\nkind: Site\n`;
+    const bomb = `a: &a [x,x,x,x,x,x,x,x,x,x]\n${'bcdefg'
+      .split('')
+      .map((c, i) => `${c}: &${c} [${Array(10).fill(`*${'abcdefg'[i]}`).join(',')}]`)
+      .join('\n')}\nkind: Site\n`;
     expect(readDocuments(bomb).faults[0]).toMatchObject({ code: 'limit' });
     expect(readDocuments(`kind: Site\nname: ${'['.repeat(500)}`).faults[0]?.message).toContain('nested 500 deep');
     expect(readDocuments('x'.repeat(limits.bytes + 1)).faults[0]?.code).toBe('limit');
   });
   it('never throws, whatever it is given', () => {
-    fc.assert(fc.property(fc.string({ maxLength: 300 }), (text) => { const { faults, docs } = readDocuments(`${text}\n`); expect(Array.isArray(faults) && Array.isArray(docs)).toBe(true); }));
+    fc.assert(
+      fc.property(fc.string({ maxLength: 300 }), (text) => {
+        const { faults, docs } = readDocuments(`${text}\n`);
+        expect(Array.isArray(faults) && Array.isArray(docs)).toBe(true);
+      }),
+    );
   });
   it('writes a document so that reading it gives the same, in the same order always', () => {
     const doc = readDocuments(site).docs[0]?.doc as never;
     expect(readDocuments(writeDocument(doc)).docs[0]?.doc).toEqual(doc);
     expect(writeDocument({ ...(doc as object), ...{ title: 'Lantern Rock' } } as never)).toBe(writeDocument(doc));
-    const net = kinds.Network.parse({ kind: 'Network', name: 'm', site: 'lr', purpose: 'machine', prefix: '10.0.0.0/24', dhcp: [{ range: '10.0.0.8-10.0.0.9', name: 'lease' }] });
+    const net = kinds.Network.parse({
+      kind: 'Network',
+      name: 'm',
+      site: 'lr',
+      purpose: 'machine',
+      prefix: '10.0.0.0/24',
+      dhcp: [{ range: '10.0.0.8-10.0.0.9', name: 'lease' }],
+    });
     expect(writeDocument(net)).toContain('dhcp:\n  - name: lease\n    range: 10.0.0.8-10.0.0.9\n');
   });
 });
@@ -47,8 +78,15 @@ describe('edits', () => {
     expect(estate.sites[0]?.resolvers).toEqual([]);
     expect(after.networks).toBe(estate.networks);
   });
-  it('are refused when the result does not fit', () => { expect(() => applyEdits(estate, [{ op: 'set', kind: 'Site', key: 'lr', path: ['reach'], value: 'shut' }])).toThrow(); });
-  it('take a field out with undefined', () => { expect(setAt({ a: { b: 1, c: 2 } }, ['a', 'b'], undefined)).toEqual({ a: { c: 2 } }); });
+  it('are refused when the result does not fit', () => {
+    expect(() => applyEdits(estate, [{ op: 'set', kind: 'Site', key: 'lr', path: ['reach'], value: 'shut' }])).toThrow();
+  });
+  it('take a field out with undefined', () => {
+    expect(setAt({ a: { b: 1, c: 2 } }, ['a', 'b'], undefined)).toEqual({ a: { c: 2 } });
+  });
 });
 
-it('the nearest name is near, or there is none', () => { expect(nearest('plovr', ['tern', 'plover'])).toBe('plover'); expect(nearest('xyzzy', ['tern'])).toBeUndefined(); });
+it('the nearest name is near, or there is none', () => {
+  expect(nearest('plovr', ['tern', 'plover'])).toBe('plover');
+  expect(nearest('xyzzy', ['tern'])).toBeUndefined();
+});

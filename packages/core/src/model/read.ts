@@ -4,8 +4,18 @@ import { type Doc, type Kind, kinds } from './documents.ts';
 import { nearest } from './nearest.ts';
 
 /** A fault in what a person wrote, with its place. `path` leads into the document. */
-export interface Fault { file: string; line: number; column: number; path: string; code: 'syntax' | 'kind' | 'unknown' | 'value' | 'limit'; message: string }
-export interface ReadResult { docs: { doc: Doc; file: string; line: number }[]; faults: Fault[] }
+export interface Fault {
+  file: string;
+  line: number;
+  column: number;
+  path: string;
+  code: 'syntax' | 'kind' | 'unknown' | 'value' | 'limit';
+  message: string;
+}
+export interface ReadResult {
+  docs: { doc: Doc; file: string; line: number }[];
+  faults: Fault[];
+}
 
 export const limits = { bytes: 8_000_000, aliases: 100, documents: 20_000, depth: 40 } as const;
 
@@ -16,7 +26,8 @@ export const limits = { bytes: 8_000_000, aliases: 100, documents: 20_000, depth
 export function readDocuments(text: string, file = 'input'): ReadResult {
   const faults: Fault[] = [];
   const docs: ReadResult['docs'] = [];
-  const fault = (line: number, column: number, path: string, code: Fault['code'], message: string) => faults.push({ file, line, column, path, code, message });
+  const fault = (line: number, column: number, path: string, code: Fault['code'], message: string) =>
+    faults.push({ file, line, column, path, code, message });
   if (text.length > limits.bytes) {
     fault(1, 1, '', 'limit', `${text.length} characters; at most ${limits.bytes} are read from one file. Split it.`);
     return { docs, faults };
@@ -31,24 +42,42 @@ export function readDocuments(text: string, file = 'input'): ReadResult {
   if (!Array.isArray(parsed)) return { docs, faults };
   const place = (offset: number) => lines.linePos(offset);
   for (const tree of parsed) {
-    for (const e of tree.errors) { const p = place(e.pos[0]); fault(p.line, p.col, '', 'syntax', e.message); }
+    for (const e of tree.errors) {
+      const p = place(e.pos[0]);
+      fault(p.line, p.col, '', 'syntax', e.message);
+    }
     if (tree.errors.length || tree.contents === null) continue;
     const start = place(tree.contents.range[0]);
-    if (!isMap(tree.contents)) { fault(start.line, start.col, '', 'kind', 'expected a document with apiVersion, kind and fields'); continue; }
+    if (!isMap(tree.contents)) {
+      fault(start.line, start.col, '', 'kind', 'expected a document with apiVersion, kind and fields');
+      continue;
+    }
     let value: unknown;
-    try { value = tree.toJS({ maxAliasCount: limits.aliases }); } catch {
-      fault(start.line, start.col, '', 'limit', `more than ${limits.aliases} alias expansions; write the values out`); continue;
+    try {
+      value = tree.toJS({ maxAliasCount: limits.aliases });
+    } catch {
+      fault(start.line, start.col, '', 'limit', `more than ${limits.aliases} alias expansions; write the values out`);
+      continue;
     }
     const kind = (value as { kind?: unknown }).kind;
     const schema = kinds[kind as Kind];
     if (typeof kind !== 'string' || !Object.hasOwn(kinds, kind) || !schema) {
       const p = positionOf(tree, ['kind'], place) ?? start;
       const near = typeof kind === 'string' ? nearest(kind, Object.keys(kinds)) : undefined;
-      fault(p.line, p.col, 'kind', 'kind', `${kind === undefined ? 'kind is missing' : `unknown kind ${JSON.stringify(kind)}`}${near ? `; did you mean ${near}?` : ''}; kinds are ${Object.keys(kinds).join(', ')}`);
+      fault(
+        p.line,
+        p.col,
+        'kind',
+        'kind',
+        `${kind === undefined ? 'kind is missing' : `unknown kind ${JSON.stringify(kind)}`}${near ? `; did you mean ${near}?` : ''}; kinds are ${Object.keys(kinds).join(', ')}`,
+      );
       continue;
     }
     const result = (schema as z.ZodType).safeParse(value);
-    if (result.success) { docs.push({ doc: result.data as Doc, file, line: start.line }); continue; }
+    if (result.success) {
+      docs.push({ doc: result.data as Doc, file, line: start.line });
+      continue;
+    }
     for (const { path, code, message } of issuesOf(result.error, schema as z.ZodType)) {
       const p = positionOf(tree, path, place) ?? start;
       fault(p.line, p.col, path.join('.'), code, message);
@@ -58,7 +87,10 @@ export function readDocuments(text: string, file = 'input'): ReadResult {
 }
 
 /** Issues of a schema in our words: unknown names say which valid one is nearest. */
-export function issuesOf(error: z.ZodError, schema: z.ZodType): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] {
+export function issuesOf(
+  error: z.ZodError,
+  schema: z.ZodType,
+): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] {
   return error.issues.flatMap((issue): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] => {
     const path = issue.path as (string | number)[];
     if (issue.code !== 'unrecognized_keys') return [{ path, code: 'value', message: issue.message }];
@@ -73,11 +105,15 @@ export function unknownField(key: string, valid: readonly string[]): string {
   return `unknown field ${key}${near ? `; did you mean ${near}?` : valid.length ? `; fields here are ${valid.join(', ')}` : ''}`;
 }
 
-interface Shaped { def?: { type?: string; innerType?: Shaped; element?: Shaped; shape?: Record<string, Shaped>; valueType?: Shaped } }
+interface Shaped {
+  def?: { type?: string; innerType?: Shaped; element?: Shaped; shape?: Record<string, Shaped>; valueType?: Shaped };
+}
 /** The field names that a schema allows at a path; none where it is not an object there. */
 export function keysAt(schema: unknown, path: readonly (string | number)[]): string[] {
   let at = schema as Shaped | undefined;
-  const peel = () => { while (at?.def?.innerType) at = at.def.innerType; };
+  const peel = () => {
+    while (at?.def?.innerType) at = at.def.innerType;
+  };
   peel();
   for (const key of path) {
     at = at?.def?.type === 'array' ? at.def.element : (at?.def?.shape?.[String(key)] ?? at?.def?.valueType);
@@ -103,10 +139,14 @@ function positionOf(tree: Document.Parsed, path: (string | number)[], place: (o:
 
 /** An upper bound of the nesting, read off brackets and indentation without building anything. */
 function deepest(text: string): number {
-  let open = 0; let most = 0;
+  let open = 0;
+  let most = 0;
   for (let i = 0; i < text.length; i++) {
     const c = text.charCodeAt(i);
-    if (c === 91 || c === 123) { open++; if (open > most) most = open; } else if (c === 93 || c === 125) open = Math.max(0, open - 1);
+    if (c === 91 || c === 123) {
+      open++;
+      if (open > most) most = open;
+    } else if (c === 93 || c === 125) open = Math.max(0, open - 1);
   }
   return most;
 }
@@ -118,7 +158,12 @@ export function writeDocument(doc: Doc): string {
     if (value === null || typeof value !== 'object') return value;
     const given = value as Record<string, unknown>;
     const known = keysAt(kinds[doc.kind], path);
-    const keys = [...known, ...Object.keys(given).filter((k) => !known.includes(k)).sort()].filter((k) => given[k] !== undefined);
+    const keys = [
+      ...known,
+      ...Object.keys(given)
+        .filter((k) => !known.includes(k))
+        .sort(),
+    ].filter((k) => given[k] !== undefined);
     return Object.fromEntries(keys.map((k) => [k, inOrder(given[k], [...path, k])]));
   };
   return stringify(inOrder(doc, []), { lineWidth: 0, flowCollectionPadding: false });

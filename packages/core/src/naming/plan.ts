@@ -3,7 +3,11 @@ import type { ServedRecord, Zone } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { reverseName, zoneFor } from './reverse.ts';
 
-export interface PlannedRecord extends ServedRecord { zone: string; origin: 'follows' | 'by-hand'; from: string }
+export interface PlannedRecord extends ServedRecord {
+  zone: string;
+  origin: 'follows' | 'by-hand';
+  from: string;
+}
 
 export const fqdn = (name: string, zone: string) => (name === '@' ? zone : name.endsWith(zone) ? name : `${name}.${zone}`);
 
@@ -16,21 +20,36 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
   const add = (zone: Zone | undefined, r: Omit<PlannedRecord, 'zone' | 'ttl'> & { ttl?: number | undefined }) => {
     if (zone) out.push({ ...r, zone: zone.name, ttl: r.ttl ?? zone.ttl });
   };
-  for (const zone of estate.zones) for (const server of zone.servers) add(zone, { name: zone.name, type: 'NS', value: server, origin: 'follows', from: `zone ${zone.name}` });
+  for (const zone of estate.zones)
+    for (const server of zone.servers)
+      add(zone, { name: zone.name, type: 'NS', value: server, origin: 'follows', from: `zone ${zone.name}` });
   for (const r of estate.reservations) {
     if (!r.name) continue;
     const from = `ledger ${r.address}`;
-    add(zoneFor(r.name, estate.zones), { name: r.name, type: parseIp(r.address).v === 4 ? 'A' : 'AAAA', value: r.address, origin: 'follows', from });
+    add(zoneFor(r.name, estate.zones), {
+      name: r.name,
+      type: parseIp(r.address).v === 4 ? 'A' : 'AAAA',
+      value: r.address,
+      origin: 'follows',
+      from,
+    });
     const back = reverseName(r.address);
-    if (!r.name.startsWith('*.')) add(zoneFor(back, estate.zones), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
+    if (!r.name.startsWith('*.'))
+      add(zoneFor(back, estate.zones), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
   }
-  for (const r of estate.records) add(estate.zones.find((z) => z.name === r.zone), { name: fqdn(r.name, r.zone), type: r.type, value: r.value, ttl: r.ttl, origin: 'by-hand', from: 'by hand' });
+  for (const r of estate.records)
+    add(
+      estate.zones.find((z) => z.name === r.zone),
+      { name: fqdn(r.name, r.zone), type: r.type, value: r.value, ttl: r.ttl, origin: 'by-hand', from: 'by hand' },
+    );
   return out;
 }
 
 export function recordsOfZone(records: readonly PlannedRecord[], zone: string): PlannedRecord[] {
   const keys = new Map(records.filter((r) => r.zone === zone).map((r) => [r, r.name.split('.').reverse().join('.')] as const));
   const { compare } = collator;
-  return [...keys.keys()].sort((a, b) => compare(keys.get(a) ?? '', keys.get(b) ?? '') || compare(a.type, b.type) || compare(a.value, b.value));
+  return [...keys.keys()].sort(
+    (a, b) => compare(keys.get(a) ?? '', keys.get(b) ?? '') || compare(a.type, b.type) || compare(a.value, b.value),
+  );
 }
 const collator = new Intl.Collator('en', { numeric: true });

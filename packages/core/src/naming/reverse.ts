@@ -5,7 +5,8 @@ export function reverseName(address: string): string {
   const a: Address = parseIp(address);
   const step = a.v === 4 ? 8 : 4;
   const labels: string[] = [];
-  for (let shift = 0; shift < bits(a.v); shift += step) labels.push(((a.n >> BigInt(shift)) & (a.v === 4 ? 255n : 15n)).toString(a.v === 4 ? 10 : 16));
+  for (let shift = 0; shift < bits(a.v); shift += step)
+    labels.push(((a.n >> BigInt(shift)) & (a.v === 4 ? 255n : 15n)).toString(a.v === 4 ? 10 : 16));
   return `${labels.join('.')}.${a.v === 4 ? 'in-addr' : 'ip6'}.arpa`;
 }
 

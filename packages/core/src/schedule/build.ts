@@ -9,11 +9,29 @@ export type BuildEvent =
   | { at: string; kind: 'failed'; step: string; text: string; remedy?: string };
 
 export type StepState = 'waiting' | 'running' | 'done' | 'failed' | 'cut';
-export interface StepStatus { state: StepState; attempt: number; started?: string; ended?: string; text?: string; remedy?: string; done?: number; of?: number; healed: string[] }
+export interface StepStatus {
+  state: StepState;
+  attempt: number;
+  started?: string;
+  ended?: string;
+  text?: string;
+  remedy?: string;
+  done?: number;
+  of?: number;
+  healed: string[];
+}
 export type BuildState = 'queued' | 'running' | 'holding' | 'failed' | 'stopped' | 'done';
-export interface BuildStatus { state: BuildState; begun?: string; ended?: string; steps: Record<string, StepStatus> }
+export interface BuildStatus {
+  state: BuildState;
+  begun?: string;
+  ended?: string;
+  steps: Record<string, StepStatus>;
+}
 
-export const newBuild = (steps: readonly Step[]): BuildStatus => ({ state: 'queued', steps: Object.fromEntries(steps.map((s) => [s.id, { state: 'waiting', attempt: 0, healed: [] } satisfies StepStatus])) });
+export const newBuild = (steps: readonly Step[]): BuildStatus => ({
+  state: 'queued',
+  steps: Object.fromEntries(steps.map((s) => [s.id, { state: 'waiting', attempt: 0, healed: [] } satisfies StepStatus])),
+});
 
 /** The state after an event. Events that do not fit (a step never planned) are ignored, so that old records stay readable. */
 export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
@@ -22,29 +40,79 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
   if (!before) return status;
   const step = { ...before };
   switch (event.kind) {
-    case 'started': step.state = 'running'; step.attempt += 1; step.started = event.at; step.ended = undefined; step.text = event.text; step.remedy = undefined; step.done = undefined; step.of = undefined; break;
-    case 'progress': step.done = event.done; step.of = event.of; if (event.text) step.text = event.text; break;
-    case 'healed': step.healed = [...step.healed, event.text]; break;
-    case 'succeeded': step.state = 'done'; step.ended = event.at; step.text = event.text ?? step.text; break;
-    case 'failed': step.state = 'failed'; step.ended = event.at; step.text = event.text; step.remedy = event.remedy; break;
+    case 'started':
+      step.state = 'running';
+      step.attempt += 1;
+      step.started = event.at;
+      step.ended = undefined;
+      step.text = event.text;
+      step.remedy = undefined;
+      step.done = undefined;
+      step.of = undefined;
+      break;
+    case 'progress':
+      step.done = event.done;
+      step.of = event.of;
+      if (event.text) step.text = event.text;
+      break;
+    case 'healed':
+      step.healed = [...step.healed, event.text];
+      break;
+    case 'succeeded':
+      step.state = 'done';
+      step.ended = event.at;
+      step.text = event.text ?? step.text;
+      break;
+    case 'failed':
+      step.state = 'failed';
+      step.ended = event.at;
+      step.text = event.text;
+      step.remedy = event.remedy;
+      break;
   }
   const steps = { ...status.steps, [event.step]: step };
   return { ...status, steps };
 }
 
-function foldWhole(status: BuildStatus, event: Extract<BuildEvent, { kind: 'begun' | 'held' | 'released' | 'stopped' | 'resumed' | 'finished' }>): BuildStatus {
+function foldWhole(
+  status: BuildStatus,
+  event: Extract<BuildEvent, { kind: 'begun' | 'held' | 'released' | 'stopped' | 'resumed' | 'finished' }>,
+): BuildStatus {
   switch (event.kind) {
-    case 'begun': return { ...status, state: 'running', begun: status.begun ?? event.at };
-    case 'held': return { ...status, state: 'holding' };
-    case 'released': return { ...status, state: 'running' };
+    case 'begun':
+      return { ...status, state: 'running', begun: status.begun ?? event.at };
+    case 'held':
+      return { ...status, state: 'holding' };
+    case 'released':
+      return { ...status, state: 'running' };
     // What ran when the build was cut off or stopped must run again; what is done holds.
-    case 'resumed': return { ...status, state: 'running', ended: undefined, steps: mapSteps(status, (s) => (s.state === 'failed' || s.state === 'running' || s.state === 'cut' ? { ...s, state: 'waiting' } : s)) };
-    case 'stopped': return { ...status, state: 'stopped', ended: event.at, steps: mapSteps(status, (s) => (s.state === 'running' ? { ...s, state: 'cut', ended: event.at } : s)) };
-    case 'finished': return { ...status, state: Object.values(status.steps).every((s) => s.state === 'done') ? 'done' : 'failed', ended: event.at };
+    case 'resumed':
+      return {
+        ...status,
+        state: 'running',
+        ended: undefined,
+        steps: mapSteps(status, (s) =>
+          s.state === 'failed' || s.state === 'running' || s.state === 'cut' ? { ...s, state: 'waiting' } : s,
+        ),
+      };
+    case 'stopped':
+      return {
+        ...status,
+        state: 'stopped',
+        ended: event.at,
+        steps: mapSteps(status, (s) => (s.state === 'running' ? { ...s, state: 'cut', ended: event.at } : s)),
+      };
+    case 'finished':
+      return {
+        ...status,
+        state: Object.values(status.steps).every((s) => s.state === 'done') ? 'done' : 'failed',
+        ended: event.at,
+      };
   }
 }
 
-const mapSteps = (status: BuildStatus, change: (s: StepStatus) => StepStatus) => Object.fromEntries(Object.entries(status.steps).map(([id, s]) => [id, change(s)]));
+const mapSteps = (status: BuildStatus, change: (s: StepStatus) => StepStatus) =>
+  Object.fromEntries(Object.entries(status.steps).map(([id, s]) => [id, change(s)]));
 
 /** Steps that may start now: waiting, and everything before them done. None while the build holds or has ended. */
 export function ready(steps: readonly Step[], status: BuildStatus): Step[] {

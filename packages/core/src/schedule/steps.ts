@@ -1,12 +1,44 @@
 import type { Plan } from '../charter/plan.ts';
 
 /** A unit of work of a build. Durations in seconds; `after` names the steps that must have succeeded. */
-export interface Step { id: string; lane: string; kind: StepKind; title: string; host?: string; after: string[]; p50: number; p90: number }
-export type StepKind = 'preflight' | 'names' | 'power' | 'system' | 'images' | 'control-plane' | 'api' | 'quorum' | 'pod-network' | 'worker' | 'inbound' | 'proof';
+export interface Step {
+  id: string;
+  lane: string;
+  kind: StepKind;
+  title: string;
+  host?: string;
+  after: string[];
+  p50: number;
+  p90: number;
+}
+export type StepKind =
+  | 'preflight'
+  | 'names'
+  | 'power'
+  | 'system'
+  | 'images'
+  | 'control-plane'
+  | 'api'
+  | 'quorum'
+  | 'pod-network'
+  | 'worker'
+  | 'inbound'
+  | 'proof';
 
 /** How long a kind takes before this installation has builds of its own to go by: median and 90 % in seconds. */
 export const usual: Record<StepKind, [number, number]> = {
-  preflight: [10, 30], names: [5, 15], power: [60, 180], system: [540, 900], images: [480, 900], 'control-plane': [120, 240], api: [30, 90], quorum: [30, 90], 'pod-network': [90, 180], worker: [120, 240], inbound: [60, 150], proof: [30, 60],
+  preflight: [10, 30],
+  names: [5, 15],
+  power: [60, 180],
+  system: [540, 900],
+  images: [480, 900],
+  'control-plane': [120, 240],
+  api: [30, 90],
+  quorum: [30, 90],
+  'pod-network': [90, 180],
+  worker: [120, 240],
+  inbound: [60, 150],
+  proof: [30, 60],
 };
 
 /** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
@@ -18,13 +50,22 @@ export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, num
   };
   add('preflight', 'estate', 'preflight', 'measure what the build needs', []);
   add('names', 'estate', 'names', 'send and read back the records', ['preflight']);
-  const cp = plan.nodes.filter((n) => n.role === 'control-plane'); const workers = plan.nodes.filter((n) => n.role === 'worker');
+  const cp = plan.nodes.filter((n) => n.role === 'control-plane');
+  const workers = plan.nodes.filter((n) => n.role === 'worker');
   for (const n of [...cp, ...workers]) {
     add(`${n.host}/power`, n.host, 'power', 'power', ['names'], n.host);
     add(`${n.host}/system`, n.host, 'system', 'system', [`${n.host}/power`], n.host);
     add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host);
   }
-  for (const [i, n] of cp.entries()) add(`${n.host}/join`, n.host, 'control-plane', i ? 'join etcd' : 'first etcd', [`${n.host}/images`, ...(i ? ['api', `${cp[i - 1]?.host}/join`] : [])], n.host);
+  for (const [i, n] of cp.entries())
+    add(
+      `${n.host}/join`,
+      n.host,
+      'control-plane',
+      i ? 'join etcd' : 'first etcd',
+      [`${n.host}/images`, ...(i ? ['api', `${cp[i - 1]?.host}/join`] : [])],
+      n.host,
+    );
   const first = cp[0];
   if (first) add('api', plan.charter.name, 'api', 'API answers', [`${first.host}/join`]);
   add('quorum', plan.charter.name, 'quorum', 'quorum', ['api', ...cp.map((n) => `${n.host}/join`)]);

@@ -1,9 +1,21 @@
 import type { BuildStatus } from './build.ts';
 import type { Step } from './steps.ts';
 
-export interface Bar { id: string; lane: string; start: number; end: number; deciding: boolean }
+export interface Bar {
+  id: string;
+  lane: string;
+  start: number;
+  end: number;
+  deciding: boolean;
+}
 /** Times in milliseconds since the epoch. `within` is the half-width of the interval around the expected end. */
-export interface Timeline { bars: Bar[]; start: number; end: number; within: number; pace: number }
+export interface Timeline {
+  bars: Bar[];
+  start: number;
+  end: number;
+  within: number;
+  pace: number;
+}
 
 /**
  * Where every step stands in time: measured for what has run, expected for the rest. Steps ahead are
@@ -20,7 +32,8 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
     const last = [...step.after].sort((a, b) => (at.get(b)?.end ?? 0) - (at.get(a)?.end ?? 0))[0];
     before.set(step.id, last);
     const spread = ((step.p90 - step.p50) * 1000 * pace) / 1.28;
-    if (s?.started && (s.state === 'done' || s.state === 'failed' || s.state === 'cut') && s.ended) at.set(step.id, { start: Date.parse(s.started), end: Date.parse(s.ended), spread: 0 });
+    if (s?.started && (s.state === 'done' || s.state === 'failed' || s.state === 'cut') && s.ended)
+      at.set(step.id, { start: Date.parse(s.started), end: Date.parse(s.ended), spread: 0 });
     else if (s?.started && s.state === 'running') {
       const began = Date.parse(s.started);
       const byCount = s.done && s.of ? began + ((clock - began) * s.of) / s.done : began + step.p50 * 1000 * pace;
@@ -30,20 +43,36 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
       at.set(step.id, { start: from, end: from + step.p50 * 1000 * pace, spread });
     }
   }
-  const deciding = new Set<string>(); let variance = 0;
+  const deciding = new Set<string>();
+  let variance = 0;
   let step: string | undefined = [...at.entries()].sort((a, b) => b[1].end - a[1].end)[0]?.[0];
-  while (step) { deciding.add(step); variance += (at.get(step)?.spread ?? 0) ** 2; step = before.get(step); }
-  const bars = steps.map((s) => ({ id: s.id, lane: s.lane, start: at.get(s.id)?.start ?? start, end: at.get(s.id)?.end ?? start, deciding: deciding.has(s.id) }));
+  while (step) {
+    deciding.add(step);
+    variance += (at.get(step)?.spread ?? 0) ** 2;
+    step = before.get(step);
+  }
+  const bars = steps.map((s) => ({
+    id: s.id,
+    lane: s.lane,
+    start: at.get(s.id)?.start ?? start,
+    end: at.get(s.id)?.end ?? start,
+    deciding: deciding.has(s.id),
+  }));
   return { bars, start, end: Math.max(start, ...bars.map((b) => b.end)), within: Math.sqrt(variance), pace };
 }
 
 /** Steps so that each comes after what it waits for. The order given is kept where it can be. */
 function inOrder(steps: readonly Step[]): Step[] {
-  const byId = new Map(steps.map((s) => [s.id, s])); const out: Step[] = []; const seen = new Set<string>();
+  const byId = new Map(steps.map((s) => [s.id, s]));
+  const out: Step[] = [];
+  const seen = new Set<string>();
   const visit = (s: Step) => {
     if (seen.has(s.id)) return;
     seen.add(s.id);
-    for (const a of s.after) { const b = byId.get(a); if (b) visit(b); }
+    for (const a of s.after) {
+      const b = byId.get(a);
+      if (b) visit(b);
+    }
     out.push(s);
   };
   steps.forEach(visit);
@@ -51,11 +80,13 @@ function inOrder(steps: readonly Step[]): Step[] {
 }
 
 function paceOf(steps: readonly Step[], status: BuildStatus): number {
-  let taken = 0; let usual = 0;
+  let taken = 0;
+  let usual = 0;
   for (const step of steps) {
     const s = status.steps[step.id];
     if (s?.state !== 'done' || !s.started || !s.ended || step.p50 < 30) continue;
-    taken += (Date.parse(s.ended) - Date.parse(s.started)) / 1000; usual += step.p50;
+    taken += (Date.parse(s.ended) - Date.parse(s.started)) / 1000;
+    usual += step.p50;
   }
   return usual > 0 ? Math.max(0.0001, taken / usual) : 1;
 }

@@ -1,21 +1,35 @@
 import { bits, formatIp, formatPrefix, holds, parseIp, parsePrefix, type Prefix, prefixRange } from '@praesidor/core/address';
 
 /** A detour: addresses of one prefix are reached at the same place in another, ports shifted. Port forwarders and one-to-one NAT look like this from here. */
-export interface Detour { from: Prefix; to: Prefix; portShift: number }
+export interface Detour {
+  from: Prefix;
+  to: Prefix;
+  portShift: number;
+}
 
 /** `10.0.0.0/8=127.0.0.0/8+20000`, several separated by commas. @throws Error when one cannot be read or the lengths differ. */
 export function parseDetours(text: string | undefined): Detour[] {
-  return (text ?? '').split(',').map((t) => t.trim()).filter(Boolean).map((t) => {
-    const m = /^([^=]+)=([^+]+)(?:\+(\d{1,5}))?$/.exec(t);
-    if (!m) throw new Error(`cannot read the detour ${JSON.stringify(t)}; write it like 10.0.0.0/8=127.0.0.0/8+20000`);
-    const from = parsePrefix(m[1] as string); const to = parsePrefix(m[2] as string);
-    if (from.v !== to.v || from.length !== to.length) throw new Error(`the detour ${t} joins prefixes of different length: ${formatPrefix(from)} and ${formatPrefix(to)}`);
-    return { from, to, portShift: Number(m[3] ?? 0) };
-  });
+  return (text ?? '')
+    .split(',')
+    .map((t) => t.trim())
+    .filter(Boolean)
+    .map((t) => {
+      const m = /^([^=]+)=([^+]+)(?:\+(\d{1,5}))?$/.exec(t);
+      if (!m) throw new Error(`cannot read the detour ${JSON.stringify(t)}; write it like 10.0.0.0/8=127.0.0.0/8+20000`);
+      const from = parsePrefix(m[1] as string);
+      const to = parsePrefix(m[2] as string);
+      if (from.v !== to.v || from.length !== to.length)
+        throw new Error(`the detour ${t} joins prefixes of different length: ${formatPrefix(from)} and ${formatPrefix(to)}`);
+      return { from, to, portShift: Number(m[3] ?? 0) };
+    });
 }
 
 /** Where an address and port is really reached from here. */
-export function detour(detours: readonly Detour[], address: string, port: number): { host: string; port: number; taken: boolean } {
+export function detour(
+  detours: readonly Detour[],
+  address: string,
+  port: number,
+): { host: string; port: number; taken: boolean } {
   const a = parseIp(address);
   const d = detours.find((x) => holds(prefixRange(x.from), a));
   if (!d) return { host: address, port, taken: false };

@@ -13,16 +13,35 @@ export interface Trust {
   /** SHA-256 fingerprint of the one certificate that is accepted. */
   fingerprint?: string;
 }
-export interface Target { host: string; port: number; tls: boolean; trust?: Trust }
-export interface HttpAnswer { status: number; headers: Record<string, string | string[] | undefined>; body: Dispatcher.ResponseData['body'] }
-export interface HttpAsk { method?: string; path: string; headers?: Record<string, string>; body?: string | Buffer | NodeJS.ReadableStream; signal?: AbortSignal; timeoutMs?: number }
+export interface Target {
+  host: string;
+  port: number;
+  tls: boolean;
+  trust?: Trust;
+}
+export interface HttpAnswer {
+  status: number;
+  headers: Record<string, string | string[] | undefined>;
+  body: Dispatcher.ResponseData['body'];
+}
+export interface HttpAsk {
+  method?: string;
+  path: string;
+  headers?: Record<string, string>;
+  body?: string | Buffer | NodeJS.ReadableStream;
+  signal?: AbortSignal;
+  timeoutMs?: number;
+}
 
 /**
  * The only way out. It knows the detours and how to resolve names, verifies every certificate against a
  * pin or against given anchors, and connects to nothing that was not asked for by its caller.
  */
 export class Dialer {
-  constructor(readonly detours: readonly Detour[], private readonly resolveName: Resolver) {}
+  constructor(
+    readonly detours: readonly Detour[],
+    private readonly resolveName: Resolver,
+  ) {}
 
   private readonly agents = new Map<string, Agent>();
   private readonly names = new Map<string, { address: Promise<string>; until: number }>();
@@ -46,7 +65,11 @@ export class Dialer {
   /** Lets go of kept connections to a host, so that what is asked next is measured from the first byte on. */
   forget(host: string): void {
     this.names.delete(host);
-    for (const [key, agent] of this.agents) if ((JSON.parse(key) as string[])[2] === host) { this.agents.delete(key); void agent.close(); }
+    for (const [key, agent] of this.agents)
+      if ((JSON.parse(key) as string[])[2] === host) {
+        this.agents.delete(key);
+        void agent.close();
+      }
   }
 
   async ask(target: Target, ask: HttpAsk): Promise<HttpAnswer> {
@@ -54,28 +77,58 @@ export class Dialer {
     const at = await this.locate(target.host, target.port);
     const key = JSON.stringify([at.host, at.port, target.host, target.tls, target.trust]);
     let agent = this.agents.get(key);
-    if (!agent) { agent = new Agent({ connections: 8, keepAliveTimeout: 4000, connect: target.tls ? this.secureConnect(target) : { timeout: 5000 } }); this.agents.set(key, agent); }
-    try {
-      const r = await request(`${target.tls ? 'https' : 'http'}://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}${ask.path}`, {
-        // Kept after a HEAD too: every connection costs a handshake.
-        dispatcher: agent, reset: false, method: (ask.method ?? 'GET') as Dispatcher.HttpMethod, headers: { host: where, 'user-agent': 'praesidor', ...ask.headers },
-        ...(ask.body === undefined ? {} : { body: ask.body as Buffer }), ...(ask.signal ? { signal: ask.signal } : {}),
-        headersTimeout: ask.timeoutMs ?? 15_000, bodyTimeout: ask.timeoutMs ?? 30_000,
+    if (!agent) {
+      agent = new Agent({
+        connections: 8,
+        keepAliveTimeout: 4000,
+        connect: target.tls ? this.secureConnect(target) : { timeout: 5000 },
       });
+      this.agents.set(key, agent);
+    }
+    try {
+      const r = await request(
+        `${target.tls ? 'https' : 'http'}://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}${ask.path}`,
+        {
+          // Kept after a HEAD too: every connection costs a handshake.
+          dispatcher: agent,
+          reset: false,
+          method: (ask.method ?? 'GET') as Dispatcher.HttpMethod,
+          headers: { host: where, 'user-agent': 'praesidor', ...ask.headers },
+          ...(ask.body === undefined ? {} : { body: ask.body as Buffer }),
+          ...(ask.signal ? { signal: ask.signal } : {}),
+          headersTimeout: ask.timeoutMs ?? 15_000,
+          bodyTimeout: ask.timeoutMs ?? 30_000,
+        },
+      );
       return { status: r.statusCode, headers: r.headers, body: r.body };
-    } catch (cause) { throw ProtocolError.from(cause, where); }
+    } catch (cause) {
+      throw ProtocolError.from(cause, where);
+    }
   }
 
   private secureConnect(target: Target): NonNullable<ConstructorParameters<typeof Agent>[0]>['connect'] {
     const { trust } = target;
     return ((options: { hostname: string; port: string }, done: (e: Error | null, s: tls.TLSSocket | null) => void) => {
-      const socket = tls.connect({ host: options.hostname, port: Number(options.port), ...(isIp(target.host) ? {} : { servername: target.host }), rejectUnauthorized: false, checkServerIdentity: () => undefined, ...(trust?.ca ? { ca: trust.ca } : {}), timeout: 5000 });
-      socket.once('timeout', () => socket.destroy(Object.assign(new Error('no answer in 5 s'), { code: 'UND_ERR_CONNECT_TIMEOUT' })));
+      const socket = tls.connect({
+        host: options.hostname,
+        port: Number(options.port),
+        ...(isIp(target.host) ? {} : { servername: target.host }),
+        rejectUnauthorized: false,
+        checkServerIdentity: () => undefined,
+        ...(trust?.ca ? { ca: trust.ca } : {}),
+        timeout: 5000,
+      });
+      socket.once('timeout', () =>
+        socket.destroy(Object.assign(new Error('no answer in 5 s'), { code: 'UND_ERR_CONNECT_TIMEOUT' })),
+      );
       socket.once('error', (e) => done(e, null));
       socket.once('secureConnect', () => {
         socket.setTimeout(0);
         const fault = verify(socket, target);
-        if (fault) { socket.destroy(); done(fault, null); } else done(null, socket);
+        if (fault) {
+          socket.destroy();
+          done(fault, null);
+        } else done(null, socket);
       });
     }) as never;
   }
@@ -84,36 +137,88 @@ export class Dialer {
   async certificate(target: Omit<Target, 'tls'>, timeoutMs = 4000): Promise<SeenCert> {
     const at = await this.locate(target.host, target.port);
     return new Promise((done, fail) => {
-      const socket = tls.connect({ host: at.host, port: at.port, ...(isIp(target.host) ? {} : { servername: target.host }), rejectUnauthorized: false, checkServerIdentity: () => undefined, ...(target.trust?.ca ? { ca: target.trust.ca } : {}), timeout: timeoutMs });
-      const end = (cause: unknown) => { socket.destroy(); fail(ProtocolError.from(cause, `${target.host}:${target.port}`)); };
+      const socket = tls.connect({
+        host: at.host,
+        port: at.port,
+        ...(isIp(target.host) ? {} : { servername: target.host }),
+        rejectUnauthorized: false,
+        checkServerIdentity: () => undefined,
+        ...(target.trust?.ca ? { ca: target.trust.ca } : {}),
+        timeout: timeoutMs,
+      });
+      const end = (cause: unknown) => {
+        socket.destroy();
+        fail(ProtocolError.from(cause, `${target.host}:${target.port}`));
+      };
       socket.once('error', end);
       socket.once('timeout', () => end(Object.assign(new Error('no answer'), { code: 'UND_ERR_CONNECT_TIMEOUT' })));
       socket.once('secureConnect', () => {
         const c = socket.getPeerCertificate();
         socket.end();
-        done({ subject: String(c.subject?.CN ?? ''), issuer: String(c.issuer?.CN ?? ''), names: (c.subjectaltname ?? '').split(', ').map((n) => n.replace(/^(DNS|IP Address):/, '')).filter(Boolean), notBefore: new Date(c.valid_from).toISOString(), notAfter: new Date(c.valid_to).toISOString(), fingerprint: fingerprintOf(c.raw), trusted: socket.authorized });
+        done({
+          subject: String(c.subject?.CN ?? ''),
+          issuer: String(c.issuer?.CN ?? ''),
+          names: (c.subjectaltname ?? '')
+            .split(', ')
+            .map((n) => n.replace(/^(DNS|IP Address):/, ''))
+            .filter(Boolean),
+          notBefore: new Date(c.valid_from).toISOString(),
+          notAfter: new Date(c.valid_to).toISOString(),
+          fingerprint: fingerprintOf(c.raw),
+          trusted: socket.authorized,
+        });
       });
     });
   }
 
-  async close(): Promise<void> { await Promise.all([...this.agents.values()].map((a) => a.destroy())); this.agents.clear(); }
+  async close(): Promise<void> {
+    await Promise.all([...this.agents.values()].map((a) => a.destroy()));
+    this.agents.clear();
+  }
 }
 
-export interface SeenCert { subject: string; issuer: string; names: string[]; notBefore: string; notAfter: string; fingerprint: string; trusted: boolean }
+export interface SeenCert {
+  subject: string;
+  issuer: string;
+  names: string[];
+  notBefore: string;
+  notAfter: string;
+  fingerprint: string;
+  trusted: boolean;
+}
 
-export const fingerprintOf = (der: Buffer) => (createHash('sha256').update(der).digest('hex').toUpperCase().match(/../g) ?? []).join(':');
+export const fingerprintOf = (der: Buffer) =>
+  (createHash('sha256').update(der).digest('hex').toUpperCase().match(/../g) ?? []).join(':');
 
 function verify(socket: tls.TLSSocket, target: Target): Error | undefined {
   const cert = socket.getPeerCertificate();
   const where = `${target.host}:${target.port}`;
   if (target.trust?.fingerprint) {
     const shown = fingerprintOf(cert.raw);
-    return shown === target.trust.fingerprint ? undefined : new ProtocolError('pin', where, `it shows the certificate ${short(shown)}, pinned is ${short(target.trust.fingerprint)}; nothing was sent to it`);
+    return shown === target.trust.fingerprint
+      ? undefined
+      : new ProtocolError(
+          'pin',
+          where,
+          `it shows the certificate ${short(shown)}, pinned is ${short(target.trust.fingerprint)}; nothing was sent to it`,
+        );
   }
-  if (!target.trust?.ca) return new ProtocolError('trust', where, 'no certificate authority is declared for it, so its certificate cannot be verified');
-  if (!socket.authorized) return new ProtocolError('trust', where, `its certificate is not to be trusted: ${String(socket.authorizationError)}`);
+  if (!target.trust?.ca)
+    return new ProtocolError(
+      'trust',
+      where,
+      'no certificate authority is declared for it, so its certificate cannot be verified',
+    );
+  if (!socket.authorized)
+    return new ProtocolError('trust', where, `its certificate is not to be trusted: ${String(socket.authorizationError)}`);
   const wrong = tls.checkServerIdentity(target.host, cert);
-  return wrong ? new ProtocolError('name', where, `its certificate is for ${String(cert.subjectaltname ?? cert.subject?.CN ?? 'nobody').replace(/DNS:|IP Address:/g, '')}, not for ${target.host}`) : undefined;
+  return wrong
+    ? new ProtocolError(
+        'name',
+        where,
+        `its certificate is for ${String(cert.subjectaltname ?? cert.subject?.CN ?? 'nobody').replace(/DNS:|IP Address:/g, '')}, not for ${target.host}`,
+      )
+    : undefined;
 }
 
 export const short = (fingerprint: string) => `${fingerprint.slice(0, 5)}:…:${fingerprint.slice(-5)}`;

@@ -1,8 +1,26 @@
 /** What went wrong on the way to an outside device. The kind is stable; the words come from here. */
-export type ProtocolFault = 'silent' | 'refused' | 'cut' | 'pin' | 'trust' | 'name' | 'credentials' | 'answer' | 'cancelled' | 'digest' | 'missing' | 'full' | 'busy';
+export type ProtocolFault =
+  | 'silent'
+  | 'refused'
+  | 'cut'
+  | 'pin'
+  | 'trust'
+  | 'name'
+  | 'credentials'
+  | 'answer'
+  | 'cancelled'
+  | 'digest'
+  | 'missing'
+  | 'full'
+  | 'busy';
 
 export class ProtocolError extends Error {
-  constructor(readonly fault: ProtocolFault, readonly where: string, readonly detail: string, readonly status?: number) {
+  constructor(
+    readonly fault: ProtocolFault,
+    readonly where: string,
+    readonly detail: string,
+    readonly status?: number,
+  ) {
     super(`${where}: ${detail}`);
     this.name = 'ProtocolError';
   }
@@ -13,13 +31,28 @@ export class ProtocolError extends Error {
     if (e.cause instanceof ProtocolError) return e.cause;
     if (e.name === 'AbortError') return new ProtocolError('cancelled', where, 'stopped by us');
     switch (e.code) {
-      case 'ECONNREFUSED': return new ProtocolError('refused', where, 'nothing listens there');
-      case 'UND_ERR_CONNECT_TIMEOUT': case 'UND_ERR_HEADERS_TIMEOUT': case 'UND_ERR_BODY_TIMEOUT': case 'ETIMEDOUT': case 'EHOSTUNREACH': case 'ENETUNREACH': return new ProtocolError('silent', where, 'it does not answer');
-      case 'ECONNRESET': case 'UND_ERR_SOCKET': case 'EPIPE': case 'UND_ERR_ABORTED': case 'UND_ERR_RES_CONTENT_LENGTH_MISMATCH': return new ProtocolError('cut', where, 'the connection was closed in the middle');
-      default: return new ProtocolError('answer', where, e.message ?? String(cause));
+      case 'ECONNREFUSED':
+        return new ProtocolError('refused', where, 'nothing listens there');
+      case 'UND_ERR_CONNECT_TIMEOUT':
+      case 'UND_ERR_HEADERS_TIMEOUT':
+      case 'UND_ERR_BODY_TIMEOUT':
+      case 'ETIMEDOUT':
+      case 'EHOSTUNREACH':
+      case 'ENETUNREACH':
+        return new ProtocolError('silent', where, 'it does not answer');
+      case 'ECONNRESET':
+      case 'UND_ERR_SOCKET':
+      case 'EPIPE':
+      case 'UND_ERR_ABORTED':
+      case 'UND_ERR_RES_CONTENT_LENGTH_MISMATCH':
+        return new ProtocolError('cut', where, 'the connection was closed in the middle');
+      default:
+        return new ProtocolError('answer', where, e.message ?? String(cause));
     }
   }
 }
 
 /** Faults that may be gone at the next try. */
-export const transient = (e: unknown) => e instanceof ProtocolError && (['silent', 'refused', 'cut', 'busy'].includes(e.fault) || (e.status !== undefined && e.status >= 500));
+export const transient = (e: unknown) =>
+  e instanceof ProtocolError &&
+  (['silent', 'refused', 'cut', 'busy'].includes(e.fault) || (e.status !== undefined && e.status >= 500));

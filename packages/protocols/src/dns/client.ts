@@ -7,7 +7,12 @@ import { detour, type Detour, ProtocolError } from '../dial/index.ts';
 import { classCode, decode, encode, encodeData, type Message, message, opcode, type Rr, rcodes, rr } from './codec.ts';
 import { sign, type TsigKey, verify } from './tsig.ts';
 
-export interface DnsServer { address: string; port?: number; detours: readonly Detour[]; timeoutMs?: number }
+export interface DnsServer {
+  address: string;
+  port?: number;
+  detours: readonly Detour[];
+  timeoutMs?: number;
+}
 
 const where = (s: DnsServer) => `${s.address}:${s.port ?? 53}`;
 
@@ -21,21 +26,38 @@ export async function query(server: DnsServer, name: string, type: string): Prom
 /** The values of a name, or an empty list when it does not exist. */
 export async function lookup(server: DnsServer, name: string, type: string): Promise<string[]> {
   const m = await query(server, name, type);
-  if (m.rcode !== 0 && m.rcode !== 3) throw new ProtocolError('answer', where(server), `it answered ${rcodes[m.rcode] ?? m.rcode} for ${name}`);
+  if (m.rcode !== 0 && m.rcode !== 3)
+    throw new ProtocolError('answer', where(server), `it answered ${rcodes[m.rcode] ?? m.rcode} for ${name}`);
   return m.answers.filter((a) => a.type === type && a.value !== undefined).map((a) => a.value as string);
 }
 
 /** The whole zone by transfer (RFC 5936), signed. The SOA is given apart. */
-export async function transfer(server: DnsServer, zone: string, key: TsigKey, seconds: number, limit = 2_000_000): Promise<{ serial: number; records: ServedRecord[] }> {
+export async function transfer(
+  server: DnsServer,
+  zone: string,
+  key: TsigKey,
+  seconds: number,
+  limit = 2_000_000,
+): Promise<{ serial: number; records: ServedRecord[] }> {
   const ask = message({ id: randomInt(65536), questions: [{ name: zone, type: 'AXFR', class: classCode.IN }] });
   const signed = sign(encode(ask), key, seconds);
-  const records: ServedRecord[] = []; let soas = 0; let serial = 0;
+  const records: ServedRecord[] = [];
+  let soas = 0;
+  let serial = 0;
   await overTcp(server, signed.wire, (wire) => {
     const m = decode(wire);
     if (m.id !== ask.id) return false;
-    if (m.rcode !== 0) throw new ProtocolError(m.rcode === 5 || m.rcode === 9 ? 'credentials' : 'answer', where(server), `it refuses to transfer ${zone} (${rcodes[m.rcode] ?? m.rcode})`);
+    if (m.rcode !== 0)
+      throw new ProtocolError(
+        m.rcode === 5 || m.rcode === 9 ? 'credentials' : 'answer',
+        where(server),
+        `it refuses to transfer ${zone} (${rcodes[m.rcode] ?? m.rcode})`,
+      );
     for (const r of m.answers) {
-      if (r.type === 'SOA') { soas++; serial = Number(r.value?.split(' ')[2] ?? 0); } else if (r.value !== undefined) records.push({ name: r.name, type: r.type, ttl: r.ttl, value: r.value });
+      if (r.type === 'SOA') {
+        soas++;
+        serial = Number(r.value?.split(' ')[2] ?? 0);
+      } else if (r.value !== undefined) records.push({ name: r.name, type: r.type, ttl: r.ttl, value: r.value });
       if (records.length > limit) throw new ProtocolError('answer', where(server), `the zone has more than ${limit} records`);
     }
     return soas >= 2;
@@ -44,22 +66,50 @@ export async function transfer(server: DnsServer, zone: string, key: TsigKey, se
 }
 
 /** Sends a signed dynamic update (RFC 2136) and checks the signature of the answer. */
-export async function update(server: DnsServer, zone: string, steps: readonly UpdateStep[], key: TsigKey, seconds: number): Promise<void> {
-  const none = (name: string, type: string, cls: number, data: Buffer = Buffer.alloc(0)): Rr => ({ name, type, class: cls, ttl: 0, data });
+export async function update(
+  server: DnsServer,
+  zone: string,
+  steps: readonly UpdateStep[],
+  key: TsigKey,
+  seconds: number,
+): Promise<void> {
+  const none = (name: string, type: string, cls: number, data: Buffer = Buffer.alloc(0)): Rr => ({
+    name,
+    type,
+    class: cls,
+    ttl: 0,
+    data,
+  });
   const changes = steps.map((s): Rr => {
     if (s.do === 'add') return rr(s.record.name, s.record.type, s.record.ttl, s.record.value);
     if (s.do === 'delete-set') return none(s.name, s.type, classCode.ANY);
     return none(s.record.name, s.record.type, classCode.NONE, encodeData(s.record.type, s.record.value));
   });
-  const ask = message({ id: randomInt(65536), opcode: opcode.update, questions: [{ name: zone, type: 'SOA', class: classCode.IN }], authorities: changes });
+  const ask = message({
+    id: randomInt(65536),
+    opcode: opcode.update,
+    questions: [{ name: zone, type: 'SOA', class: classCode.IN }],
+    authorities: changes,
+  });
   const signed = sign(encode(ask), key, seconds);
   let done = false;
   await overTcp(server, signed.wire, (wire) => {
     const answer = decode(wire);
     if (answer.id !== ask.id) return false;
-    if (answer.rcode !== 0) throw new ProtocolError(answer.rcode === 9 ? 'credentials' : 'answer', where(server), refusal(answer.rcode, zone, key.name), answer.rcode);
+    if (answer.rcode !== 0)
+      throw new ProtocolError(
+        answer.rcode === 9 ? 'credentials' : 'answer',
+        where(server),
+        refusal(answer.rcode, zone, key.name),
+        answer.rcode,
+      );
     const checked = verify(wire, [key], seconds, signed.mac);
-    if (!checked.ok) throw new ProtocolError('trust', where(server), `its answer to the update of ${zone} is not signed with ${key.name} (${checked.why})`);
+    if (!checked.ok)
+      throw new ProtocolError(
+        'trust',
+        where(server),
+        `its answer to the update of ${zone} is not signed with ${key.name} (${checked.why})`,
+      );
     done = true;
     return true;
   });
@@ -77,16 +127,29 @@ function overUdp(server: DnsServer, wire: Buffer, id: number): Promise<Message> 
   const at = detour(server.detours, server.address, server.port ?? 53);
   return new Promise((done, fail) => {
     const socket = createSocket(at.host.includes(':') ? 'udp6' : 'udp4');
-    let tries = 0; let timer: NodeJS.Timeout;
-    const end = (act: () => void) => { clearTimeout(timer); socket.close(); act(); };
+    let tries = 0;
+    let timer: NodeJS.Timeout;
+    const end = (act: () => void) => {
+      clearTimeout(timer);
+      socket.close();
+      act();
+    };
     const send = () => {
-      if (++tries > 3) { end(() => fail(new ProtocolError('silent', where(server), 'it does not answer'))); return; }
+      if (++tries > 3) {
+        end(() => fail(new ProtocolError('silent', where(server), 'it does not answer')));
+        return;
+      }
       socket.send(wire, at.port, at.host);
       timer = setTimeout(send, server.timeoutMs ?? 1000);
     };
     socket.on('error', (e) => end(() => fail(ProtocolError.from(e, where(server)))));
     socket.on('message', (got) => {
-      try { const m = decode(got); if (m.id === id && m.response) end(() => done(m)); } catch { /* a broken datagram is as good as none: the next try asks again */ }
+      try {
+        const m = decode(got);
+        if (m.id === id && m.response) end(() => done(m));
+      } catch {
+        /* a broken datagram is as good as none: the next try asks again */
+      }
     });
     send();
   });
@@ -94,7 +157,11 @@ function overUdp(server: DnsServer, wire: Buffer, id: number): Promise<Message> 
 
 async function overTcpOne(server: DnsServer, wire: Buffer, id: number): Promise<Message> {
   let answer: Message | undefined;
-  await overTcp(server, wire, (got) => { const m = decode(got); if (m.id === id) answer = m; return answer !== undefined; });
+  await overTcp(server, wire, (got) => {
+    const m = decode(got);
+    if (m.id === id) answer = m;
+    return answer !== undefined;
+  });
   if (!answer) throw new ProtocolError('cut', where(server), 'the connection was closed before it answered');
   return answer;
 }
@@ -106,7 +173,11 @@ function overTcp(server: DnsServer, wire: Buffer, take: (message: Buffer) => boo
     const socket = connect({ host: at.host, port: at.port });
     socket.setTimeout(server.timeoutMs ?? 5000, () => socket.destroy(Object.assign(new Error(), { code: 'ETIMEDOUT' })));
     let buffer: Buffer = Buffer.alloc(0);
-    socket.on('connect', () => { const head = Buffer.alloc(2); head.writeUInt16BE(wire.length); socket.write(Buffer.concat([head, wire])); });
+    socket.on('connect', () => {
+      const head = Buffer.alloc(2);
+      head.writeUInt16BE(wire.length);
+      socket.write(Buffer.concat([head, wire]));
+    });
     socket.on('data', (chunk) => {
       buffer = Buffer.concat([buffer, chunk]);
       try {
@@ -114,9 +185,16 @@ function overTcp(server: DnsServer, wire: Buffer, take: (message: Buffer) => boo
           const length = buffer.readUInt16BE(0);
           const whole = Buffer.from(buffer.subarray(2, 2 + length));
           buffer = buffer.subarray(2 + length);
-          if (take(whole)) { socket.end(); done(); return; }
+          if (take(whole)) {
+            socket.end();
+            done();
+            return;
+          }
         }
-      } catch (cause) { socket.destroy(); fail(ProtocolError.from(cause, where(server))); }
+      } catch (cause) {
+        socket.destroy();
+        fail(ProtocolError.from(cause, where(server)));
+      }
     });
     socket.on('error', (e) => fail(ProtocolError.from(e, where(server))));
     socket.on('close', () => done());

@@ -9,12 +9,31 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate, publish } from '@praesidor/standins';
 import { Dialer, parseDetours, type ProtocolError } from '../dial/index.ts';
-import { digestsHeld, getManifest, hasBlob, mountBlob, ping, pullLog, pushBlob, putManifest, type RegistryAt, readBlob, walkBill } from './index.ts';
+import {
+  digestsHeld,
+  getManifest,
+  hasBlob,
+  mountBlob,
+  ping,
+  pullLog,
+  pushBlob,
+  putManifest,
+  type RegistryAt,
+  readBlob,
+  walkBill,
+} from './index.ts';
 
 /** The product's own registry, with whatever a test puts in front of it. */
-const dir = mkdtempSync(join(tmpdir(), 'oci-')); let server: Server; let at: RegistryAt; let dialer: Dialer; let ca: string;
+const dir = mkdtempSync(join(tmpdir(), 'oci-'));
+let server: Server;
+let at: RegistryAt;
+let dialer: Dialer;
+let ca: string;
 let before: (req: IncomingMessage, res: ServerResponse) => boolean = () => false;
-const image = (name: string, ...keys: string[]) => ({ image: `images.upstream.example/core/${name}:1`, layers: keys.map((key) => ({ key, paper: 2_000_000 })) });
+const image = (name: string, ...keys: string[]) => ({
+  image: `images.upstream.example/core/${name}:1`,
+  layers: keys.map((key) => ({ key, paper: 2_000_000 })),
+});
 
 beforeAll(async () => {
   const store = await new Store(dir).open();
@@ -22,25 +41,42 @@ beforeAll(async () => {
   const pair = await makeCertificate({ commonName: 'registry.lr.example', names: ['registry.lr.example'] });
   ca = pair.cert;
   server = createRegistry({ store, tls: pair, users: { keeper: 'k' }, before: (q, r) => before(q, r) });
-  await new Promise<void>((done) => { server.listen(0, '127.0.0.1', done); });
-  dialer = new Dialer(parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), async () => '10.0.0.9');
+  await new Promise<void>((done) => {
+    server.listen(0, '127.0.0.1', done);
+  });
+  dialer = new Dialer(
+    parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`),
+    async () => '10.0.0.9',
+  );
   at = { dialer, endpoint: 'registry.lr.example:5000', trust: { ca }, user: 'keeper', password: 'k' };
 });
-afterAll(async () => { await dialer.close(); server.closeAllConnections(); server.close(); rmSync(dir, { recursive: true }); });
+afterAll(async () => {
+  await dialer.close();
+  server.closeAllConnections();
+  server.close();
+  rmSync(dir, { recursive: true });
+});
 
-const faultOf = (act: Promise<unknown>) => act.then(() => 'taken', (e: ProtocolError) => `${e.fault}: ${e.detail}`);
+const faultOf = (act: Promise<unknown>) =>
+  act.then(
+    () => 'taken',
+    (e: ProtocolError) => `${e.fault}: ${e.detail}`,
+  );
 const sha = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
 
 describe('a registry', () => {
   it('is logged in to, or says why not', async () => {
     await ping(at);
     expect(await faultOf(ping({ ...at, password: 'wrong' }))).toContain('credentials');
-    expect(await faultOf(ping({ ...at, endpoint: 'depot.lr.example:5000' }))).toContain('its certificate is for registry.lr.example, not for depot.lr.example');
+    expect(await faultOf(ping({ ...at, endpoint: 'depot.lr.example:5000' }))).toContain(
+      'its certificate is for registry.lr.example, not for depot.lr.example',
+    );
     const { trust: _, ...bare } = at;
     expect(await faultOf(ping(bare))).toContain('no certificate authority is declared');
   });
   it('takes a blob, links it, and gives it back from any byte', async () => {
-    const bytes = randomBytes(3000); const digest = sha(bytes);
+    const bytes = randomBytes(3000);
+    const digest = sha(bytes);
     expect(await hasBlob(at, 'a/b', digest)).toBe(false);
     await pushBlob(at, 'a/b', digest, bytes.length, Readable.from([bytes.subarray(0, 1000), bytes.subarray(1000)]));
     expect(await mountBlob(at, 'c/d', digest, 'a/b')).toBe(true);
@@ -51,12 +87,16 @@ describe('a registry', () => {
   });
   it('takes no manifest whose blobs it lacks, and says which', async () => {
     const m = Buffer.from(JSON.stringify({ schemaVersion: 2, config: { digest: sha(Buffer.from('x')), size: 1 }, layers: [] }));
-    expect(await faultOf(putManifest(at, 'a/b', '1', 'application/vnd.oci.image.manifest.v1+json', m))).toContain('lacks sha256:');
+    expect(await faultOf(putManifest(at, 'a/b', '1', 'application/vnd.oci.image.manifest.v1+json', m))).toContain(
+      'lacks sha256:',
+    );
   });
   it('counts who pulled', async () => {
     const since = new Date().toISOString();
     await getManifest(at, 'core/api', '1');
-    expect(await pullLog(at, since)).toMatchObject([{ kind: 'manifest', repository: 'core/api', reference: '1', status: 200, user: 'keeper' }]);
+    expect(await pullLog(at, since)).toMatchObject([
+      { kind: 'manifest', repository: 'core/api', reference: '1', status: 200, user: 'keeper' },
+    ]);
   });
 });
 
@@ -64,32 +104,64 @@ describe('a bill', () => {
   const parts = ['api', 'agent'].map((name) => ({ name, image: `images.upstream.example/core/${name}:1`, on: 'node' }));
   it('holds every image by digest and a shared layer once', async () => {
     const bill = await walkBill(at, '1', parts, 'x86-64', '2026-11-23T00:00:00Z');
-    expect(bill.images.map((i) => [i.component, i.manifests.length, i.blobs.length])).toEqual([['api', 2, 3], ['agent', 2, 3]]);
+    expect(bill.images.map((i) => [i.component, i.manifests.length, i.blobs.length])).toEqual([
+      ['api', 2, 3],
+      ['agent', 2, 3],
+    ]);
     expect(Object.keys(bill.blobs)).toHaveLength(5); // two configs, one base, two of their own
-    expect(Object.values(bill.blobs).filter((b) => b.paper === 2_000_000).every((b) => b.bytes === 1000)).toBe(true); // 1:2000, as declared
+    expect(
+      Object.values(bill.blobs)
+        .filter((b) => b.paper === 2_000_000)
+        .every((b) => b.bytes === 1000),
+    ).toBe(true); // 1:2000, as declared
   });
   it('names an image that is not there, or not for the architecture', async () => {
-    expect(await faultOf(walkBill(at, '1', [...parts, { name: 'x', image: 'images.upstream.example/core/none:1', on: 'node' }], 'x86-64', ''))).toContain('core/none:1');
+    expect(
+      await faultOf(
+        walkBill(at, '1', [...parts, { name: 'x', image: 'images.upstream.example/core/none:1', on: 'node' }], 'x86-64', ''),
+      ),
+    ).toContain('core/none:1');
     expect(await faultOf(walkBill(at, '1', parts, 'arm64', ''))).toContain('has no manifest for arm64; it has amd64');
   });
 });
 
 describe('a registry that lies', () => {
   const lie = async (body: string | Buffer, status = 200) => {
-    before = (_q, res) => { res.writeHead(status, { 'content-type': 'application/json' }).end(body); return true; };
-    try { return await faultOf(getManifest(at, 'core/api', sha(Buffer.from('asked')))); } finally { before = () => false; }
+    before = (_q, res) => {
+      res.writeHead(status, { 'content-type': 'application/json' }).end(body);
+      return true;
+    };
+    try {
+      return await faultOf(getManifest(at, 'core/api', sha(Buffer.from('asked'))));
+    } finally {
+      before = () => false;
+    }
   };
-  it.each([['other bytes than asked for', '{}', 'digest:'], ['more than a manifest may have', Buffer.alloc(5_000_000, 32), 'larger than 4 MiB']] as const)('gives %s', async (_, body, says) => { expect(await lie(body)).toContain(says); });
+  it.each([
+    ['other bytes than asked for', '{}', 'digest:'],
+    ['more than a manifest may have', Buffer.alloc(5_000_000, 32), 'larger than 4 MiB'],
+  ] as const)('gives %s', async (_, body, says) => {
+    expect(await lie(body)).toContain(says);
+  });
   it('gives descriptors that cannot be', async () => {
     for (const layers of [[{ digest: '../../etc/passwd', size: 1 }], [{ digest: sha(Buffer.from('a')), size: -1 }], [null]]) {
-      before = (_q, res) => { res.writeHead(200).end(JSON.stringify({ config: { digest: sha(Buffer.from('c')), size: 1 }, layers })); return true; };
+      before = (_q, res) => {
+        res.writeHead(200).end(JSON.stringify({ config: { digest: sha(Buffer.from('c')), size: 1 }, layers }));
+        return true;
+      };
       expect(await faultOf(getManifest(at, 'core/api', '1'))).toContain('descriptor without a good digest and size');
     }
     before = () => false;
   });
   it('sends uploads elsewhere', async () => {
-    before = (q, res) => { if (q.method !== 'POST') return false; res.writeHead(202, { location: 'https://elsewhere.example/upload' }).end(); return true; };
-    expect(await faultOf(pushBlob(at, 'a/b', sha(Buffer.from('x')), 1, Readable.from([Buffer.from('x')])))).toContain('sends uploads elsewhere');
+    before = (q, res) => {
+      if (q.method !== 'POST') return false;
+      res.writeHead(202, { location: 'https://elsewhere.example/upload' }).end();
+      return true;
+    };
+    expect(await faultOf(pushBlob(at, 'a/b', sha(Buffer.from('x')), 1, Readable.from([Buffer.from('x')])))).toContain(
+      'sends uploads elsewhere',
+    );
     before = () => false;
   });
 });

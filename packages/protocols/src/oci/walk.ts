@@ -11,10 +11,18 @@ export const architecture = { 'x86-64': 'amd64', arm64: 'arm64' } as const;
  * The bill of a list of components: each image's index → manifest of the platform → config and layers,
  * every blob once. Four walks at a time. @throws ProtocolError naming the image that could not be read.
  */
-export async function walkBill(registry: RegistryAt, name: string, components: readonly { name: string; image: string; on: string }[], arch: keyof typeof architecture, at: string, progress?: (done: number, of: number) => void): Promise<Bill> {
+export async function walkBill(
+  registry: RegistryAt,
+  name: string,
+  components: readonly { name: string; image: string; on: string }[],
+  arch: keyof typeof architecture,
+  at: string,
+  progress?: (done: number, of: number) => void,
+): Promise<Bill> {
   const bill: Bill = { name, at, images: [], blobs: {} };
   const found: Bill['images'] = new Array(components.length);
-  let next = 0; let done = 0;
+  let next = 0;
+  let done = 0;
   const worker = async () => {
     for (let i = next++; i < components.length; i = next++) {
       const c = components[i] as (typeof components)[number];
@@ -24,13 +32,25 @@ export async function walkBill(registry: RegistryAt, name: string, components: r
       manifests.push(m.digest);
       if (m.json.manifests) {
         const child = m.json.manifests.find((d) => d.platform?.architecture === architecture[arch]);
-        if (!child) throw new ProtocolError('missing', registry.endpoint, `${c.image} has no manifest for ${arch}; it has ${m.json.manifests.map((d) => d.platform?.architecture ?? '?').join(', ')}`);
+        if (!child)
+          throw new ProtocolError(
+            'missing',
+            registry.endpoint,
+            `${c.image} has no manifest for ${arch}; it has ${m.json.manifests.map((d) => d.platform?.architecture ?? '?').join(', ')}`,
+          );
         m = await getManifest(registry, ref.repository, child.digest);
         manifests.unshift(m.digest);
       }
       const blobs = [...(m.json.config ? [m.json.config] : []), ...(m.json.layers ?? [])];
       for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, paper: Number(d.annotations?.[paperSize] ?? d.size) };
-      found[i] = { ref: c.image, component: c.name, on: c.on, digest: manifests.at(-1) as string, manifests, blobs: [...new Set(blobs.map((b) => b.digest))] };
+      found[i] = {
+        ref: c.image,
+        component: c.name,
+        on: c.on,
+        digest: manifests.at(-1) as string,
+        manifests,
+        blobs: [...new Set(blobs.map((b) => b.digest))],
+      };
       progress?.(++done, components.length);
     }
   };

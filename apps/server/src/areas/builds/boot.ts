@@ -13,22 +13,42 @@ import { bootBlob } from '../clusters/kit.ts';
 import { readOn } from '../images/source-reader.ts';
 import { kitOf } from './kit-of-build.ts';
 
-const Report = z.object({ name: z.string().max(60), event_type: z.enum(['start', 'progress', 'finish']), result: z.string().max(20).optional(), description: z.string().max(1000).optional() });
-const types: Record<string, string> = { 'boot.ipxe': 'text/plain', 'user-data': 'text/cloud-config', 'meta-data': 'text/yaml', 'network-config': 'text/yaml', 'vendor-data': 'text/cloud-config' };
+const Report = z.object({
+  name: z.string().max(60),
+  event_type: z.enum(['start', 'progress', 'finish']),
+  result: z.string().max(20).optional(),
+  description: z.string().max(1000).optional(),
+});
+const types: Record<string, string> = {
+  'boot.ipxe': 'text/plain',
+  'user-data': 'text/cloud-config',
+  'meta-data': 'text/yaml',
+  'network-config': 'text/yaml',
+  'vendor-data': 'text/cloud-config',
+};
 
 /** What machines ask for while they boot. A token opens one host of one build, and nothing after the build. */
 export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  app.addContentTypeParser('application/x-www-form-urlencoded', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) => done(null, Object.fromEntries(new URLSearchParams(body as string))));
+  app.addContentTypeParser('application/x-www-form-urlencoded', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) =>
+    done(null, Object.fromEntries(new URLSearchParams(body as string))),
+  );
 
   const opened = async (req: FastifyRequest) => {
     const { token } = req.params as { token: string };
-    const [row] = (await ctx.db.manager.query('select build, host from boot_token where token_hash = $1', [hashed(token)])) as { build: number; host: string }[];
+    const [row] = (await ctx.db.manager.query('select build, host from boot_token where token_hash = $1', [hashed(token)])) as {
+      build: number;
+      host: string;
+    }[];
     const build = row && (await ctx.db.manager.findOneBy(Builds, { id: row.build }));
     if (!row || !build) throw new Refusal('not-found', 'This boot address is not open (any more).');
     return { build, host: row.host };
   };
   const heard = async (build: number, host: string, name: string, event: string, result: string, text: string) => {
-    await ctx.db.manager.query('insert into build_report (build, host, data) values ($1, $2, $3)', [build, host, JSON.stringify({ name, event, result, text })]);
+    await ctx.db.manager.query('insert into build_report (build, host, data) values ($1, $2, $3)', [
+      build,
+      host,
+      JSON.stringify({ name, event, result, text }),
+    ]);
     await whisper(ctx.db.manager, 'Report', `${build} ${host}`);
   };
 
@@ -40,7 +60,10 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const text = file === 'vendor-data' ? '' : Object.hasOwn(files, file) ? files[file] : undefined;
     if (text === undefined) throw new Refusal('not-found', 'There is no such file in this kit.');
     await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', `fetched ${file}`);
-    return reply.type(types[file] ?? 'text/plain').header('cache-control', 'no-store').send(text);
+    return reply
+      .type(types[file] ?? 'text/plain')
+      .header('cache-control', 'no-store')
+      .send(text);
   });
 
   app.get('/boot/:token/blob/:digest', async (req, reply) => {
@@ -49,14 +72,23 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { digest } = req.params as { digest: string };
     const found = await bootBlob(ctx, build.plan as Plan, estate, digest);
     if (!found) throw new Refusal('not-found', 'This release boots from no such blob.');
-    return reply.type('application/octet-stream').header('content-length', found.size).send(Readable.from(readOn(found.registry, found.repository, digest, found.size)));
+    return reply
+      .type('application/octet-stream')
+      .header('content-length', found.size)
+      .send(Readable.from(readOn(found.registry, found.repository, digest, found.size)));
   });
 
   app.get('/boot/:token/gate/join', async (req, reply) => {
     const { build, host } = await opened(req);
-    const [row] = (await ctx.db.manager.query('select 1 from build_gate where build = $1 and host = $2', [build.id, host])) as unknown[];
+    const [row] = (await ctx.db.manager.query('select 1 from build_gate where build = $1 and host = $2', [
+      build.id,
+      host,
+    ])) as unknown[];
     // Waiting at the gate is news by itself: everything before it is done, even if a report of it was lost.
-    const [last] = (await ctx.db.manager.query("select data->>'name' as name from build_report where build = $1 and host = $2 order by id desc limit 1", [build.id, host])) as { name: string }[];
+    const [last] = (await ctx.db.manager.query(
+      "select data->>'name' as name from build_report where build = $1 and host = $2 order by id desc limit 1",
+      [build.id, host],
+    )) as { name: string }[];
     if (!row && last?.name !== 'gate') await heard(build.id, host, 'gate', 'progress', 'SUCCESS', 'waits at its gate');
     return reply.status(row ? 204 : 423).send();
   });
@@ -64,7 +96,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.post('/boot/:token/report', { bodyLimit: 16_384 }, async (req) => {
     const { build, host } = await opened(req);
     const r = Report.safeParse(req.body);
-    if (!r.success) throw new Refusal('invalid', `A report has name, event_type, result and description: ${r.error.issues[0]?.message}`);
+    if (!r.success)
+      throw new Refusal('invalid', `A report has name, event_type, result and description: ${r.error.issues[0]?.message}`);
     const result = r.data.result === 'FAIL' || r.data.result === 'WARN' ? r.data.result : 'SUCCESS';
     await heard(build.id, host, r.data.name, r.data.event_type, result, r.data.description ?? '');
     return {};

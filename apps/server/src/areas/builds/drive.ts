@@ -38,10 +38,24 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
   for (;;) {
     const { status } = await statusOf(ctx.db.manager, build);
     if (signal.aborted) break;
-    if (status.state === 'stopped') { halt.abort(); break; }
-    for (const step of ready(steps, status)) if (!flying.has(step.id)) flying.set(step.id, perform(ctx, build, plan, step, halt.signal).finally(() => flying.delete(step.id)));
-    if (!flying.size && status.state === 'running' && ended(steps, status)) { await finish(ctx, build, plan); return; }
-    await Promise.race([...flying.values(), ctx.bus.next((e) => e.kind === 'Build' && e.subject === `${build.charter} ${build.number}`, 1000, signal)]);
+    if (status.state === 'stopped') {
+      halt.abort();
+      break;
+    }
+    for (const step of ready(steps, status))
+      if (!flying.has(step.id))
+        flying.set(
+          step.id,
+          perform(ctx, build, plan, step, halt.signal).finally(() => flying.delete(step.id)),
+        );
+    if (!flying.size && status.state === 'running' && ended(steps, status)) {
+      await finish(ctx, build, plan);
+      return;
+    }
+    await Promise.race([
+      ...flying.values(),
+      ctx.bus.next((e) => e.kind === 'Build' && e.subject === `${build.charter} ${build.number}`, 1000, signal),
+    ]);
   }
   await Promise.allSettled(flying.values());
 }
@@ -74,29 +88,58 @@ async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, si
   } catch (e) {
     if (signal.aborted) return;
     const remedy = e instanceof StepFailure ? e.remedy : e instanceof Refusal ? e.more.remedy : undefined;
-    const text = e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError ? e.message : `something in Praesidor itself went wrong: ${(e as Error).message}`;
-    if (!(e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError)) ctx.log('step failed', { step: step.id, error: (e as Error).stack });
+    const text =
+      e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError
+        ? e.message
+        : `something in Praesidor itself went wrong: ${(e as Error).message}`;
+    if (!(e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError))
+      ctx.log('step failed', { step: step.id, error: (e as Error).stack });
     await say(text, 'fail').catch(() => undefined);
     await append(m, build, { kind: 'failed', step: step.id, text, ...(remedy ? { remedy } : {}) });
   }
 }
 
-async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, estate: Awaited<ReturnType<typeof loadEstate>>['estate'], say: (line: string, level?: 'info' | 'warn') => Promise<void>, signal: AbortSignal): Promise<string> {
+async function runStep(
+  ctx: Context,
+  build: BuildRow,
+  plan: Plan,
+  step: Step,
+  estate: Awaited<ReturnType<typeof loadEstate>>['estate'],
+  say: (line: string, level?: 'info' | 'warn') => Promise<void>,
+  signal: AbortSignal,
+): Promise<string> {
   const m = ctx.db.manager;
   const kit = await kitOf(ctx, build, estate);
   const runner = runners.get(step.kind);
   if (!runner) throw new StepFailure(`nobody knows how to do a step of kind ${step.kind}`);
-  let progressed = 0; let sign = Date.now(); const retry = await broke(ctx, build, step); let after = await lastReport(ctx, build, step, retry);
+  let progressed = 0;
+  let sign = Date.now();
+  const retry = await broke(ctx, build, step);
+  let after = await lastReport(ctx, build, step, retry);
   const context: StepContext = {
-    ctx, build, plan, estate, step, node: plan.nodes.find((n) => n.host === step.host), kit, signal, retry, log: say,
+    ctx,
+    build,
+    plan,
+    estate,
+    step,
+    node: plan.nodes.find((n) => n.host === step.host),
+    kit,
+    signal,
+    retry,
+    log: say,
     progress: async (done, of, text) => {
       if (done < of && Date.now() - progressed < 200) return;
-      progressed = Date.now(); sign = progressed;
+      progressed = Date.now();
+      sign = progressed;
       await append(m, build, { kind: 'progress', step: step.id, done, of, ...(text ? { text } : {}) });
     },
     healed: (text) => append(m, build, { kind: 'healed', step: step.id, text }),
     reports: async () => {
-      const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [build.id, step.host ?? '', after])) as { id: string; data: Report }[];
+      const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [
+        build.id,
+        step.host ?? '',
+        after,
+      ])) as { id: string; data: Report }[];
       if (rows.length) sign = Date.now();
       after = Number(rows.at(-1)?.id ?? after);
       return rows.map((r) => r.data);
@@ -108,32 +151,56 @@ async function runStep(ctx: Context, build: BuildRow, plan: Plan, step: Step, es
         if (answer !== undefined) return answer;
         if (signal.aborted) throw new Error('stopped');
         const silent = Date.now() - sign;
-        if (silent > ctx.config.patience * 1000 && silent > (await patience(ctx, build, step)) * 1000) throw new StepFailure(`${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`, `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`);
-        await ctx.bus.next((e) => (e.kind === 'Report' || e.kind === 'Gate') && e.subject === `${build.id} ${step.host ?? ''}`, step.host ? 1000 : 200, signal);
+        if (silent > ctx.config.patience * 1000 && silent > (await patience(ctx, build, step)) * 1000)
+          throw new StepFailure(
+            `${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`,
+            `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`,
+          );
+        await ctx.bus.next(
+          (e) => (e.kind === 'Report' || e.kind === 'Gate') && e.subject === `${build.id} ${step.host ?? ''}`,
+          step.host ? 1000 : 200,
+          signal,
+        );
       }
     },
-    kube: () => ({ dialer: ctx.dialer, host: plan.api.name, address: plan.api.address, ca: kit.secret('cluster-ca.crt'), certificate: kit.secret('admin.crt'), key: kit.secret('admin.key') }),
+    kube: () => ({
+      dialer: ctx.dialer,
+      host: plan.api.name,
+      address: plan.api.address,
+      ca: kit.secret('cluster-ca.crt'),
+      certificate: kit.secret('admin.crt'),
+      key: kit.secret('admin.key'),
+    }),
   };
   return runner.run(context);
 }
 
 /** Whether this try follows one that failed, and not one that was cut off by a stop or a kill. */
 async function broke(ctx: Context, build: BuildRow, step: Step): Promise<boolean> {
-  const rows = (await ctx.db.manager.query("select data->>'kind' as kind from build_event where build = $1 and data->>'step' = $2 and data->>'kind' in ('started', 'failed') order by id desc limit 2", [build.id, step.id])) as { kind: string }[];
+  const rows = (await ctx.db.manager.query(
+    "select data->>'kind' as kind from build_event where build = $1 and data->>'step' = $2 and data->>'kind' in ('started', 'failed') order by id desc limit 2",
+    [build.id, step.id],
+  )) as { kind: string }[];
   return rows[1]?.kind === 'failed';
 }
 
 /** Reports of an earlier try do not count: from before the host was told to start, or, after a failure, from before this try. */
 async function lastReport(ctx: Context, build: BuildRow, step: Step, retry: boolean): Promise<number> {
-  const [row] = (await ctx.db.manager.query(`select coalesce(max(r.id), 0) as id from build_report r where r.build = $1 and r.host = $2 and r.at < coalesce(
-    (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`, [build.id, step.host ?? '', retry ? step.id : `${step.host}/power`])) as { id: string }[];
+  const [row] = (await ctx.db.manager.query(
+    `select coalesce(max(r.id), 0) as id from build_report r where r.build = $1 and r.host = $2 and r.at < coalesce(
+    (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`,
+    [build.id, step.host ?? '', retry ? step.id : `${step.host}/power`],
+  )) as { id: string }[];
   return Number(row?.id ?? 0);
 }
 
 /** Seconds without a sign of life before a step is given up: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured patience. */
 async function patience(ctx: Context, build: BuildRow, step: Step): Promise<number> {
   const { status } = await statusOf(ctx.db.manager, build);
-  const took = (build.steps as Step[]).filter((s) => s.kind === step.kind && s.id !== step.id).map((s) => status.steps[s.id]).flatMap((s) => (s?.state === 'done' && s.started && s.ended ? [(Date.parse(s.ended) - Date.parse(s.started)) / 1000] : []));
+  const took = (build.steps as Step[])
+    .filter((s) => s.kind === step.kind && s.id !== step.id)
+    .map((s) => status.steps[s.id])
+    .flatMap((s) => (s?.state === 'done' && s.started && s.ended ? [(Date.parse(s.ended) - Date.parse(s.started)) / 1000] : []));
   return Math.max(ctx.config.patience, 4 * (took.length ? Math.max(...took) : step.p90));
 }
 

@@ -15,27 +15,69 @@ const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) 
 export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
 
-  app.post('/api/builds', { config: { role: 'builder' }, schema: { body: z.strictObject({ charter: words.Name }) } }, async (req, reply) => {
-    const b = await beginBuild(ctx, (req.body as { charter: string }).charter, req.who.login);
-    return reply.status(201).send({ charter: b.charter, number: b.number });
-  });
+  app.post(
+    '/api/builds',
+    { config: { role: 'builder' }, schema: { body: z.strictObject({ charter: words.Name }) } },
+    async (req, reply) => {
+      const b = await beginBuild(ctx, (req.body as { charter: string }).charter, req.who.login);
+      return reply.status(201).send({ charter: b.charter, number: b.number });
+    },
+  );
 
   app.get('/api/builds', { config: { role: 'reader' } }, async () => {
     const rows = await ctx.db.manager.find(Builds, { order: { id: 'DESC' }, take: 50 });
-    return { builds: await Promise.all(rows.map(async (b) => ({ charter: b.charter, number: b.number, revision: b.revision, createdAt: b.createdAt, createdBy: b.createdBy, steps: b.steps as Step[], status: (await statusOf(ctx.db.manager, b)).status }))) };
+    return {
+      builds: await Promise.all(
+        rows.map(async (b) => ({
+          charter: b.charter,
+          number: b.number,
+          revision: b.revision,
+          createdAt: b.createdAt,
+          createdBy: b.createdBy,
+          steps: b.steps as Step[],
+          status: (await statusOf(ctx.db.manager, b)).status,
+        })),
+      ),
+    };
   });
 
   app.get('/api/builds/:charter/:number', { config: { role: 'reader' }, schema: { params: One } }, async (req) => {
     const { charter, number } = req.params as z.infer<typeof One>;
     const b = await needBuild(ctx.db.manager, charter, number);
-    return { charter, number, revision: b.revision, createdAt: b.createdAt, createdBy: b.createdBy, steps: b.steps as Step[], proof: b.proof, plan: b.plan, status: (await statusOf(ctx.db.manager, b)).status };
+    return {
+      charter,
+      number,
+      revision: b.revision,
+      createdAt: b.createdAt,
+      createdBy: b.createdBy,
+      steps: b.steps as Step[],
+      proof: b.proof,
+      plan: b.plan,
+      status: (await statusOf(ctx.db.manager, b)).status,
+    };
   });
 
-  app.get('/api/builds/:charter/:number/log', { config: { role: 'reader' }, schema: { params: One, querystring: z.strictObject({ step: z.string().max(120), after: z.coerce.number().int().min(0).default(0) }) } }, async (req) => {
-    const { charter, number } = req.params as z.infer<typeof One>; const { step, after } = req.query as { step: string; after: number };
-    const b = await needBuild(ctx.db.manager, charter, number);
-    return { lines: await ctx.db.manager.query('select id::int, at, level, line from build_log where build = $1 and step = $2 and id > $3 order by id limit 2000', [b.id, step, after]) as unknown[] };
-  });
+  app.get(
+    '/api/builds/:charter/:number/log',
+    {
+      config: { role: 'reader' },
+      schema: {
+        params: One,
+        querystring: z.strictObject({ step: z.string().max(120), after: z.coerce.number().int().min(0).default(0) }),
+      },
+    },
+    async (req) => {
+      const { charter, number } = req.params as z.infer<typeof One>;
+      const { step, after } = req.query as { step: string; after: number };
+      const b = await needBuild(ctx.db.manager, charter, number);
+      return {
+        lines: (await ctx.db.manager.query(
+          'select id::int, at, level, line from build_log where build = $1 and step = $2 and id > $3 order by id limit 2000',
+          [b.id, step, after],
+        )) as unknown[],
+      };
+    },
+  );
 
   app.post('/api/builds/:charter/:number/:act', { config: { role: 'builder' }, schema: { params: OneAct } }, async (req) => {
     const p = req.params as z.infer<typeof OneAct>;
@@ -44,16 +86,28 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   /** Everything that shows how the build went: plan without secrets, events, log, proof, with a checksum list. */
-  app.get('/api/builds/:charter/:number/evidence.tar.gz', { config: { role: 'reader' }, schema: { params: One } }, async (req, reply) => {
-    const { charter, number } = req.params as z.infer<typeof One>;
-    const b = await needBuild(ctx.db.manager, charter, number);
-    const events = (await ctx.db.manager.query('select data from build_event where build = $1 order by id', [b.id])) as { data: unknown }[];
-    const log = (await ctx.db.manager.query('select step, at, level, line from build_log where build = $1 order by id', [b.id])) as { step: string; at: Date; level: string; line: string }[];
-    const files = [
-      { path: 'events.jsonl', content: `${events.map((e) => JSON.stringify(e.data)).join('\n')}\n` },
-      { path: 'log.txt', content: `${log.map((l) => `${l.at.toISOString()} ${l.step} ${l.level} ${l.line}`).join('\n')}\n` },
-      { path: 'plan.json', content: JSON.stringify(b.plan, null, 2) }, { path: 'proof.json', content: JSON.stringify(b.proof, null, 2) },
-    ].map((f) => ({ ...f, from: [], secret: false }));
-    return reply.header('content-type', 'application/gzip').header('content-disposition', `attachment; filename="${charter}-build-${number}.tar.gz"`).send(archive(`${charter}-build-${number}`, files));
-  });
+  app.get(
+    '/api/builds/:charter/:number/evidence.tar.gz',
+    { config: { role: 'reader' }, schema: { params: One } },
+    async (req, reply) => {
+      const { charter, number } = req.params as z.infer<typeof One>;
+      const b = await needBuild(ctx.db.manager, charter, number);
+      const events = (await ctx.db.manager.query('select data from build_event where build = $1 order by id', [b.id])) as {
+        data: unknown;
+      }[];
+      const log = (await ctx.db.manager.query('select step, at, level, line from build_log where build = $1 order by id', [
+        b.id,
+      ])) as { step: string; at: Date; level: string; line: string }[];
+      const files = [
+        { path: 'events.jsonl', content: `${events.map((e) => JSON.stringify(e.data)).join('\n')}\n` },
+        { path: 'log.txt', content: `${log.map((l) => `${l.at.toISOString()} ${l.step} ${l.level} ${l.line}`).join('\n')}\n` },
+        { path: 'plan.json', content: JSON.stringify(b.plan, null, 2) },
+        { path: 'proof.json', content: JSON.stringify(b.proof, null, 2) },
+      ].map((f) => ({ ...f, from: [], secret: false }));
+      return reply
+        .header('content-type', 'application/gzip')
+        .header('content-disposition', `attachment; filename="${charter}-build-${number}.tar.gz"`)
+        .send(archive(`${charter}-build-${number}`, files));
+    },
+  );
 }

@@ -20,19 +20,46 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
       const stops = check(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(name));
-      if (stops.length) throw new Refusal('not-now', `${name} cannot be built: ${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} it. ${stops[0]?.code} ${stops[0]?.title}.`, { places: stops.map((f) => ({ path: f.path.join('.'), code: f.code, message: f.title })), remedy: 'Open the charter and settle what stands in its margin.' });
+      if (stops.length)
+        throw new Refusal(
+          'not-now',
+          `${name} cannot be built: ${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} it. ${stops[0]?.code} ${stops[0]?.title}.`,
+          {
+            places: stops.map((f) => ({ path: f.path.join('.'), code: f.code, message: f.title })),
+            remedy: 'Open the charter and settle what stands in its margin.',
+          },
+        );
       const plan = resolve(charter, estate);
-      if (plan.nodes.some((n) => estate.hosts.find((h) => h.name === n.host)?.state === 'serving')) throw new Refusal('not-now', `${name} serves already.`, { remedy: 'Tear it down first, if it is to be built again.' });
-      const [{ revision } = { revision: 1 }] = (await m.query('select coalesce(max(revision), 1) as revision from charter_revision where charter = $1', [name])) as { revision: number }[];
-      const [{ last } = { last: 0 }] = (await m.query('select coalesce(max(number), 0) as last from build where charter = $1', [name])) as { last: number }[];
-      const { identifiers: [made] } = await m.insert(Builds, { charter: name, number: last + 1, revision, plan: plan as never, steps: stepsOf(plan, await known(m)) as never, createdAt: new Date(), createdBy: who, state: 'queued' });
+      if (plan.nodes.some((n) => estate.hosts.find((h) => h.name === n.host)?.state === 'serving'))
+        throw new Refusal('not-now', `${name} serves already.`, { remedy: 'Tear it down first, if it is to be built again.' });
+      const [{ revision } = { revision: 1 }] = (await m.query(
+        'select coalesce(max(revision), 1) as revision from charter_revision where charter = $1',
+        [name],
+      )) as { revision: number }[];
+      const [{ last } = { last: 0 }] = (await m.query('select coalesce(max(number), 0) as last from build where charter = $1', [
+        name,
+      ])) as { last: number }[];
+      const {
+        identifiers: [made],
+      } = await m.insert(Builds, {
+        charter: name,
+        number: last + 1,
+        revision,
+        plan: plan as never,
+        steps: stepsOf(plan, await known(m)) as never,
+        createdAt: new Date(),
+        createdBy: who,
+        state: 'queued',
+      });
       const id = (made as { id: number }).id;
       await ctx.queue.send(m, 'build', String(id));
       await record(m, who, 'began a build', name, { number: last + 1, revision });
       await tell(m, 'Build', `${name} ${last + 1}`);
       return (await m.findOneBy(Builds, { id })) as BuildRow;
     });
-  } catch (e) { throw inWords(e); }
+  } catch (e) {
+    throw inWords(e);
+  }
 }
 
 const acts = {
@@ -51,13 +78,21 @@ export async function act(ctx: Context, charter: string, number: number, name: B
       await m.query('select 1 from build where id = $1 for update', [build.id]);
       const { status } = await statusOf(m, build);
       const { from, event, text } = acts[name];
-      if (!(from as readonly string[]).includes(status.state)) throw new Refusal('not-now', `Build ${number} of ${charter} is ${status.state}; to ${name} it, it must be ${from.join(' or ')}.`);
+      if (!(from as readonly string[]).includes(status.state))
+        throw new Refusal(
+          'not-now',
+          `Build ${number} of ${charter} is ${status.state}; to ${name} it, it must be ${from.join(' or ')}.`,
+        );
       if (name === 'resume') {
         // As long as no host was touched, the plan is made anew: what was mended in between counts.
         if (!Object.entries(status.steps).some(([id, s]) => id.includes('/') && s.attempt > 0)) {
           const { estate } = await loadEstate(m);
           const plan = resolve(needIn(estate, 'Charter', charter), estate);
-          await m.query('update build set plan = $2, steps = $3 where id = $1', [build.id, JSON.stringify(plan), JSON.stringify(stepsOf(plan, await known(m)))]);
+          await m.query('update build set plan = $2, steps = $3 where id = $1', [
+            build.id,
+            JSON.stringify(plan),
+            JSON.stringify(stepsOf(plan, await known(m))),
+          ]);
         }
         await m.query("update build set state = 'running' where id = $1", [build.id]);
         await ctx.queue.send(m, 'build', String(build.id));
@@ -65,5 +100,7 @@ export async function act(ctx: Context, charter: string, number: number, name: B
       await append(m, build, { kind: event });
       await record(m, who, text, charter, { number });
     });
-  } catch (e) { throw inWords(e); }
+  } catch (e) {
+    throw inWords(e);
+  }
 }

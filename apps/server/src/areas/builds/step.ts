@@ -7,11 +7,23 @@ import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
 
 /** A report of a host's first boot, as cloud-init's webhook sends it. */
-export interface Report { name: string; event: 'start' | 'progress' | 'finish'; result: 'SUCCESS' | 'WARN' | 'FAIL'; text: string }
+export interface Report {
+  name: string;
+  event: 'start' | 'progress' | 'finish';
+  result: 'SUCCESS' | 'WARN' | 'FAIL';
+  text: string;
+}
 
 /** What a step is given. It may be run again at any time: what it finds done it leaves. */
 export interface StepContext {
-  ctx: Context; build: BuildRow; plan: Plan; estate: Estate; step: Step; node?: PlannedNode | undefined; kit: KitContext; signal: AbortSignal;
+  ctx: Context;
+  build: BuildRow;
+  plan: Plan;
+  estate: Estate;
+  step: Step;
+  node?: PlannedNode | undefined;
+  kit: KitContext;
+  signal: AbortSignal;
   /** The step broke at its last try, so the host must be brought back to where it can go on. */
   retry: boolean;
   log: (line: string, level?: 'info' | 'warn') => Promise<void>;
@@ -24,9 +36,18 @@ export interface StepContext {
   reports: () => Promise<Report[]>;
   kube: () => KubeAt;
 }
-export interface StepRunner { kind: StepKind; run: (s: StepContext) => Promise<string> }
+export interface StepRunner {
+  kind: StepKind;
+  run: (s: StepContext) => Promise<string>;
+}
 
 /** Why a step broke, and what the engineer can do about it. */
 export class StepFailure extends Error {
-  constructor(message: string, readonly remedy?: string) { super(message); this.name = 'StepFailure'; }
+  constructor(
+    message: string,
+    readonly remedy?: string,
+  ) {
+    super(message);
+    this.name = 'StepFailure';
+  }
 }

@@ -15,7 +15,13 @@ import { clusterSecrets } from './pki.ts';
 
 /** A kit's context without secrets: for looking at, comparing and computing. */
 export function openContext(plan: Plan, estate: Estate): KitContext {
-  return { plan, estate, secret: placeholder(plan.charter.name), bootUrl: (host) => `(boot address of ${host}, given by the build)`, ...bootDigests(plan, estate) };
+  return {
+    plan,
+    estate,
+    secret: placeholder(plan.charter.name),
+    bootUrl: (host) => `(boot address of ${host}, given by the build)`,
+    ...bootDigests(plan, estate),
+  };
 }
 
 /** Kernel and initial file system of the release, as the bill has them: the first two layers of its boot image. */
@@ -26,7 +32,13 @@ export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'
 }
 
 /** The kit with the cluster's certificates, keys and pull credentials; made where they are lacking. */
-export async function sealedContext(ctx: Context, m: EntityManager, plan: Plan, estate: Estate, bootUrl: (host: string) => string): Promise<KitContext> {
+export async function sealedContext(
+  ctx: Context,
+  m: EntityManager,
+  plan: Plan,
+  estate: Estate,
+  bootUrl: (host: string) => string,
+): Promise<KitContext> {
   const secrets = await clusterSecrets(ctx.config, m, plan);
   const pull = plan.mirror?.credential ? await credential(ctx.config, m, plan.mirror.credential) : undefined;
   const secret = (name: string) => {
@@ -44,7 +56,8 @@ export const sha256 = (text: string) => createHash('sha256').update(text).digest
 export function archive(name: string, files: readonly KitFile[]): Readable {
   const tar = pack();
   const sums = files.map((f) => `${sha256(f.content)}  ${f.path}`).join('\n');
-  for (const f of [...files, { path: 'SHA256SUMS', content: `${sums}\n`, secret: false }]) tar.entry({ name: `${name}/${f.path}`, mode: f.secret ? 0o600 : 0o644, mtime: new Date(0), uid: 0, gid: 0 }, f.content);
+  for (const f of [...files, { path: 'SHA256SUMS', content: `${sums}\n`, secret: false }])
+    tar.entry({ name: `${name}/${f.path}`, mode: f.secret ? 0o600 : 0o644, mtime: new Date(0), uid: 0, gid: 0 }, f.content);
   tar.finalize();
   return tar.pipe(createGzip({ level: 9 })) as unknown as Readable;
 }

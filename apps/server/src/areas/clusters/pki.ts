@@ -13,7 +13,12 @@ const algorithm = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' };
 /** All secrets of a cluster by name: `apiserver.crt`, `apiserver.key`, … */
 export type Secrets = ReadonlyMap<string, string>;
 
-const pem = (label: string, der: ArrayBuffer) => `-----BEGIN ${label}-----\n${(Buffer.from(der).toString('base64').match(/.{1,64}/g) ?? []).join('\n')}\n-----END ${label}-----\n`;
+const pem = (label: string, der: ArrayBuffer) =>
+  `-----BEGIN ${label}-----\n${(
+    Buffer.from(der)
+      .toString('base64')
+      .match(/.{1,64}/g) ?? []
+  ).join('\n')}\n-----END ${label}-----\n`;
 
 /**
  * The certificates and keys of a plan. Those that stand and still name what the plan names are kept, so
@@ -23,16 +28,27 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
   const charter = plan.charter.name;
   await m.query('select pg_advisory_xact_lock(727003, hashtext($1))', [charter]);
   const bound = (name: string) => `cluster ${charter} ${name}`;
-  const out = new Map<string, string>(); const about = new Map<string, string>();
-  for (const row of await m.findBy(ClusterSecrets, { charter })) { out.set(row.name, unseal(config.keyringKey, row.sealed, bound(row.name))); about.set(row.name, JSON.stringify(row.about)); }
+  const out = new Map<string, string>();
+  const about = new Map<string, string>();
+  for (const row of await m.findBy(ClusterSecrets, { charter })) {
+    out.set(row.name, unseal(config.keyringKey, row.sealed, bound(row.name)));
+    about.set(row.name, JSON.stringify(row.about));
+  }
   const keep = async (name: string, text: string, what: object) => {
     out.set(name, text);
-    await m.query('insert into cluster_secret (charter, name, sealed, about) values ($1, $2, $3, $4) on conflict (charter, name) do update set sealed = excluded.sealed, about = excluded.about', [charter, name, seal(config.keyringKey, text, bound(name)), JSON.stringify(what)]);
+    await m.query(
+      'insert into cluster_secret (charter, name, sealed, about) values ($1, $2, $3, $4) on conflict (charter, name) do update set sealed = excluded.sealed, about = excluded.about',
+      [charter, name, seal(config.keyringKey, text, bound(name)), JSON.stringify(what)],
+    );
   };
   const remade = new Set<string>();
   for (const c of plan.certificates) {
     const what = { names: c.names.join(' '), addresses: c.addresses.join(' '), commonName: c.commonName };
-    const stands = out.has(`${c.name}.crt`) && sorted(about.get(`${c.name}.crt`)) === sorted(JSON.stringify(what)) && !remade.has(c.signer) && new x509.X509Certificate(out.get(`${c.name}.crt`) as string).notAfter.getTime() > Date.now() + 30 * 86_400_000;
+    const stands =
+      out.has(`${c.name}.crt`) &&
+      sorted(about.get(`${c.name}.crt`)) === sorted(JSON.stringify(what)) &&
+      !remade.has(c.signer) &&
+      new x509.X509Certificate(out.get(`${c.name}.crt`) as string).notAfter.getTime() > Date.now() + 30 * 86_400_000;
     if (stands) continue;
     const pair = await issue(c, out);
     await keep(`${c.name}.crt`, pair.cert, what);
@@ -40,8 +56,12 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
     remade.add(c.name);
   }
   if (!out.has('service-accounts.key')) {
-    const keys = await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify']) as CryptoKeyPair;
-    await keep('service-accounts.key', pem('PRIVATE KEY', await webcrypto.subtle.exportKey('pkcs8', keys.privateKey as never)), {});
+    const keys = (await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])) as CryptoKeyPair;
+    await keep(
+      'service-accounts.key',
+      pem('PRIVATE KEY', await webcrypto.subtle.exportKey('pkcs8', keys.privateKey as never)),
+      {},
+    );
     await keep('service-accounts.pub', pem('PUBLIC KEY', await webcrypto.subtle.exportKey('spki', keys.publicKey as never)), {});
   }
   return out;
@@ -50,24 +70,50 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
 const sorted = (json: string | undefined) => JSON.stringify(Object.entries(JSON.parse(json ?? '{}') as object).sort());
 
 async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cert: string; key: string }> {
-  const keys = await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify']) as CryptoKeyPair;
+  const keys = (await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])) as CryptoKeyPair;
   const self = c.signer === 'self';
   const issuer = self ? undefined : new x509.X509Certificate(have.get(`${c.signer}.crt`) as string);
-  const signingKey = self ? keys.privateKey : await webcrypto.subtle.importKey('pkcs8', x509.PemConverter.decodeFirst(have.get(`${c.signer}.key`) as string), algorithm, false, ['sign']);
+  const signingKey = self
+    ? keys.privateKey
+    : await webcrypto.subtle.importKey(
+        'pkcs8',
+        x509.PemConverter.decodeFirst(have.get(`${c.signer}.key`) as string),
+        algorithm,
+        false,
+        ['sign'],
+      );
   const subject = [...(c.organization ? [{ O: [c.organization] }] : []), { CN: [c.commonName] }];
-  const san = [...c.names.map((value) => ({ type: 'dns' as const, value })), ...c.addresses.map((value) => ({ type: 'ip' as const, value }))];
-  const usages = [...(c.server ? [x509.ExtendedKeyUsage.serverAuth] : []), ...(c.client ? [x509.ExtendedKeyUsage.clientAuth] : [])];
+  const san = [
+    ...c.names.map((value) => ({ type: 'dns' as const, value })),
+    ...c.addresses.map((value) => ({ type: 'ip' as const, value })),
+  ];
+  const usages = [
+    ...(c.server ? [x509.ExtendedKeyUsage.serverAuth] : []),
+    ...(c.client ? [x509.ExtendedKeyUsage.clientAuth] : []),
+  ];
   const cert = await x509.X509CertificateGenerator.create({
     serialNumber: `1${Buffer.from(webcrypto.getRandomValues(new Uint8Array(12))).toString('hex')}`.slice(0, 24),
-    subject: new x509.Name(subject as never).toString(), issuer: issuer?.subject ?? new x509.Name(subject as never).toString(),
-    notBefore: new Date(Date.now() - 3_600_000), notAfter: new Date(Date.now() + c.days * 86_400_000), signingAlgorithm: algorithm, publicKey: keys.publicKey as never, signingKey: signingKey as never,
+    subject: new x509.Name(subject as never).toString(),
+    issuer: issuer?.subject ?? new x509.Name(subject as never).toString(),
+    notBefore: new Date(Date.now() - 3_600_000),
+    notAfter: new Date(Date.now() + c.days * 86_400_000),
+    signingAlgorithm: algorithm,
+    publicKey: keys.publicKey as never,
+    signingKey: signingKey as never,
     extensions: [
       new x509.BasicConstraintsExtension(self, undefined, true),
-      new x509.KeyUsagesExtension(self ? x509.KeyUsageFlags.keyCertSign | x509.KeyUsageFlags.cRLSign : x509.KeyUsageFlags.digitalSignature, true),
-      ...(usages.length ? [new x509.ExtendedKeyUsageExtension(usages)] : []), ...(san.length ? [new x509.SubjectAlternativeNameExtension(san)] : []),
+      new x509.KeyUsagesExtension(
+        self ? x509.KeyUsageFlags.keyCertSign | x509.KeyUsageFlags.cRLSign : x509.KeyUsageFlags.digitalSignature,
+        true,
+      ),
+      ...(usages.length ? [new x509.ExtendedKeyUsageExtension(usages)] : []),
+      ...(san.length ? [new x509.SubjectAlternativeNameExtension(san)] : []),
       await x509.SubjectKeyIdentifierExtension.create(keys.publicKey as never),
       ...(issuer ? [await x509.AuthorityKeyIdentifierExtension.create(issuer)] : []),
     ],
   });
-  return { cert: `${cert.toString('pem')}\n`, key: pem('PRIVATE KEY', await webcrypto.subtle.exportKey('pkcs8', keys.privateKey as never)) };
+  return {
+    cert: `${cert.toString('pem')}\n`,
+    key: pem('PRIVATE KEY', await webcrypto.subtle.exportKey('pkcs8', keys.privateKey as never)),
+  };
 }

@@ -12,7 +12,13 @@ import { credential } from '../keyring/service.ts';
 /** A declared registry with its credentials and trust anchors. */
 export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
   const c = r.credential ? await credential(ctx.config, ctx.db.manager, r.credential) : undefined;
-  return { dialer: ctx.dialer, endpoint: r.endpoint, ...(r.ca ? { trust: { ca: r.ca } } : {}), ...(c ? { user: c.user, password: c.secret } : {}), ...(signal ? { signal } : {}) };
+  return {
+    dialer: ctx.dialer,
+    endpoint: r.endpoint,
+    ...(r.ca ? { trust: { ca: r.ca } } : {}),
+    ...(c ? { user: c.user, password: c.secret } : {}),
+    ...(signal ? { signal } : {}),
+  };
 }
 
 /** Looks at a registry: its certificate, and which digests it holds whole. What went wrong is kept too. */
@@ -32,11 +38,25 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
     seen.error = e.message;
   }
   await ctx.db.transaction(async (m) => {
-    const [before] = (await m.query("select jsonb_array_length(data->'digests') as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1", [name])) as { n: number; error: string | null; print: string | null }[];
+    const [before] = (await m.query(
+      "select jsonb_array_length(data->'digests') as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1",
+      [name],
+    )) as { n: number; error: string | null; print: string | null }[];
     // A registry that cannot be reached for a moment still holds what it held.
-    if (seen.error && before) { const [old] = (await m.query("select data->'digests' as d from observation where kind = 'registry' and subject = $1", [name])) as { d: string[] }[]; seen.digests = old?.d ?? []; }
+    if (seen.error && before) {
+      const [old] = (await m.query("select data->'digests' as d from observation where kind = 'registry' and subject = $1", [
+        name,
+      ])) as { d: string[] }[];
+      seen.digests = old?.d ?? [];
+    }
     await observe(m, 'registry', name, seen);
-    if (!before || before.n !== seen.digests.length || (before.error ?? undefined) !== seen.error || (before.print ?? undefined) !== seen.certificate?.fingerprint) await tell(m, 'SeenRegistry', name);
+    if (
+      !before ||
+      before.n !== seen.digests.length ||
+      (before.error ?? undefined) !== seen.error ||
+      (before.print ?? undefined) !== seen.certificate?.fingerprint
+    )
+      await tell(m, 'SeenRegistry', name);
   });
   return seen;
 }
@@ -49,5 +69,8 @@ export async function computeBill(ctx: Context, name: string, signal: AbortSigna
   const source = await at(ctx, needIn(estate, 'Registry', release.source), signal);
   const arch = 'arch' in release ? (release.arch[0] ?? 'x86-64') : 'x86-64';
   const bill = await walkBill(source, name, release.components, arch, new Date().toISOString());
-  await ctx.db.transaction(async (m) => { await observe(m, 'bill', name, bill); await tell(m, 'Bill', name); });
+  await ctx.db.transaction(async (m) => {
+    await observe(m, 'bill', name, bill);
+    await tell(m, 'Bill', name);
+  });
 }

@@ -10,18 +10,32 @@ const Fault = z.strictObject({ kind: z.string().max(40), subject: z.string().max
 export async function proving(app: FastifyInstance, { ctx }: { ctx: Context }) {
   const ask = async (path: string, init?: RequestInit) => {
     if (!ctx.config.provingUrl) throw new Refusal('not-found', 'No proving ground belongs to this installation.');
-    const r = await fetch(`${ctx.config.provingUrl}${path}`, { ...init, signal: AbortSignal.timeout(5000) }).catch(() => { throw new Refusal('unreachable', 'The proving ground does not answer.', { remedy: 'Start it again; what stood in it is kept.' }); });
+    const r = await fetch(`${ctx.config.provingUrl}${path}`, { ...init, signal: AbortSignal.timeout(5000) }).catch(() => {
+      throw new Refusal('unreachable', 'The proving ground does not answer.', {
+        remedy: 'Start it again; what stood in it is kept.',
+      });
+    });
     const body = (await r.json()) as { message?: string };
     if (!r.ok) throw new Refusal('invalid', body.message ?? 'The proving ground refuses this.');
     return body;
   };
-  const json = (method: string, body: object) => ({ method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
-
-  app.get('/api/proving', { config: { role: 'reader' } }, async () => (ctx.config.provingUrl ? { ...(await ask('/state')), here: true } : { here: false }));
-  app.post('/api/proving/speed', { config: { role: 'builder' }, schema: { body: z.strictObject({ speed: z.number().min(1).max(5000) }) } }, async (req) => {
-    await ask('/speed', json('POST', req.body as object));
-    return {};
+  const json = (method: string, body: object) => ({
+    method,
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify(body),
   });
+
+  app.get('/api/proving', { config: { role: 'reader' } }, async () =>
+    ctx.config.provingUrl ? { ...(await ask('/state')), here: true } : { here: false },
+  );
+  app.post(
+    '/api/proving/speed',
+    { config: { role: 'builder' }, schema: { body: z.strictObject({ speed: z.number().min(1).max(5000) }) } },
+    async (req) => {
+      await ask('/speed', json('POST', req.body as object));
+      return {};
+    },
+  );
   app.post('/api/proving/faults', { config: { role: 'builder' }, schema: { body: Fault } }, async (req) => {
     const { plant, ...fault } = req.body as z.infer<typeof Fault>;
     await ask('/faults', json(plant ? 'POST' : 'DELETE', fault));

@@ -3,25 +3,46 @@ import type { MigrationInterface, QueryRunner } from 'typeorm';
 /** A table of documents with columns generated from them. */
 const docs = (name: string, columns: string[] = [], constraints: string[] = []) =>
   `create table ${name} (key text primary key, doc jsonb not null, version int not null default 1, updated_at timestamptz not null default now(), updated_by text not null${columns.map((c) => `, ${c}`).join('')}${constraints.map((c) => `, ${c}`).join('')})`;
-const from = (column: string, type: string, path: string, more = '') => `${column} ${type} generated always as ((${path})${type === 'text' ? '' : `::${type}`}) stored ${more}`;
+const from = (column: string, type: string, path: string, more = '') =>
+  `${column} ${type} generated always as ((${path})${type === 'text' ? '' : `::${type}`}) stored ${more}`;
 
 export class First1763900000000 implements MigrationInterface {
   name = 'First1763900000000';
 
   async up(q: QueryRunner): Promise<void> {
-    const run = async (...statements: string[]) => { for (const s of statements) await q.query(s); };
+    const run = async (...statements: string[]) => {
+      for (const s of statements) await q.query(s);
+    };
     await run(
       'create extension if not exists btree_gist',
       'create type inetrange as range (subtype = inet)',
       docs('site'),
-      docs('network', [from('site', 'text', "doc->>'site'", 'not null references site(key)'), from('prefix', 'cidr', "doc->>'prefix'", 'not null'), from('vlan', 'int', "doc->>'vlan'")]),
+      docs('network', [
+        from('site', 'text', "doc->>'site'", 'not null references site(key)'),
+        from('prefix', 'cidr', "doc->>'prefix'", 'not null'),
+        from('vlan', 'int', "doc->>'vlan'"),
+      ]),
       docs('zone', [from('site', 'text', "doc->>'site'", 'not null references site(key)')]),
       docs('baseline'),
-      docs('host', [from('site', 'text', "doc->>'site'", 'not null references site(key)'), from('bmc_address', 'inet', "doc->'bmc'->>'address'", 'unique'), from('serial', 'text', "doc->'facts'->>'serial'", 'unique'), from('held_by', 'text', "doc->'held'->>'charter'")]),
+      docs('host', [
+        from('site', 'text', "doc->>'site'", 'not null references site(key)'),
+        from('bmc_address', 'inet', "doc->'bmc'->>'address'", 'unique'),
+        from('serial', 'text', "doc->'facts'->>'serial'", 'unique'),
+        from('held_by', 'text', "doc->'held'->>'charter'"),
+      ]),
       docs('registry', [from('site', 'text', "doc->>'site'", 'not null references site(key)')]),
-      docs('release'), docs('addon'),
+      docs('release'),
+      docs('addon'),
       docs('charter', [from('site', 'text', "doc->>'site'", 'not null references site(key)')]),
-      docs('reservation', [from('network', 'text', "doc->>'network'", 'not null references network(key)'), from('address', 'inet', "doc->>'address'", 'not null'), from('name', 'text', "doc->>'name'")], ['constraint reservation_address_once unique (network, address)']),
+      docs(
+        'reservation',
+        [
+          from('network', 'text', "doc->>'network'", 'not null references network(key)'),
+          from('address', 'inet', "doc->>'address'", 'not null'),
+          from('name', 'text', "doc->>'name'"),
+        ],
+        ['constraint reservation_address_once unique (network, address)'],
+      ),
       docs('name_record', [from('zone', 'text', "doc->>'zone'", 'not null references zone(key)')]),
       // Pools and DHCP scopes, kept by a trigger from the network's document: no two of one network may overlap.
       `create table span (network text not null references network(key) on delete cascade, name text not null, run inetrange not null, constraint spans_apart exclude using gist (network with =, run with &&))`,
@@ -62,5 +83,8 @@ export class First1763900000000 implements MigrationInterface {
     );
   }
 
-  async down(q: QueryRunner): Promise<void> { await q.query('drop schema public cascade'); await q.query('create schema public'); }
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('drop schema public cascade');
+    await q.query('create schema public');
+  }
 }

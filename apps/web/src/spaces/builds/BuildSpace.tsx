@@ -18,48 +18,184 @@ import { ProofTable } from './ProofTable.tsx';
 export function BuildSpace() {
   const { charter = '', number = '' } = useParams();
   const { params, setParams, site } = useScope();
-  const build = useBuild(charter, number); const me = useMe().data;
+  const build = useBuild(charter, number);
+  const me = useMe().data;
   const now = useNow(500);
-  const act = useAct((what: 'hold' | 'release' | 'stop' | 'resume') => api('POST', `/api/builds/${charter}/${number}/${what}`), '', [['build', charter, number], ['builds']]);
+  const act = useAct(
+    (what: 'hold' | 'release' | 'stop' | 'resume') => api('POST', `/api/builds/${charter}/${number}/${what}`),
+    '',
+    [['build', charter, number], ['builds']],
+  );
   const b = build.data;
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
-  if (!b) return <Space space="build" title={`Build ${number}`} findings={[]}>{build.error && <Empty title="There is no such build">{build.error.message}</Empty>}</Space>;
+  if (!b)
+    return (
+      <Space space="build" title={`Build ${number}`} findings={[]}>
+        {build.error && <Empty title="There is no such build">{build.error.message}</Empty>}
+      </Space>
+    );
   const { status, steps } = b;
-  const running = steps.filter((s) => status.steps[s.id]?.state === 'running'); const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
+  const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
+  const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);
   const done = Object.values(status.steps).filter((s) => s.state === 'done').length;
   const active = ['queued', 'running', 'holding'].includes(status.state);
   const may = me?.role === 'builder' || me?.role === 'warden';
-  const choose = (id: string) => setParams((p) => { p.set('step', id); return p; }, { replace: true });
-  const next = steps.filter((s) => status.steps[s.id]?.state === 'waiting').map((s) => ({ s, at: t.bars.find((x) => x.id === s.id)?.start ?? 0 })).sort((x, y) => x.at - y.at).slice(0, 7);
+  const choose = (id: string) =>
+    setParams(
+      (p) => {
+        p.set('step', id);
+        return p;
+      },
+      { replace: true },
+    );
+  const next = steps
+    .filter((s) => status.steps[s.id]?.state === 'waiting')
+    .map((s) => ({ s, at: t.bars.find((x) => x.id === s.id)?.start ?? 0 }))
+    .sort((x, y) => x.at - y.at)
+    .slice(0, 7);
   return (
-    <Space space="build" crumbs={<><Link className="hover:underline" to={scoped('/builds', site)}>Builds</Link> / <Link className="hover:underline" to={scoped(`/clusters/${charter}`, site)}>{charter}</Link></>} title={`Build ${number}`} findings={findings}
+    <Space
+      space="build"
+      crumbs={
+        <>
+          <Link className="hover:underline" to={scoped('/builds', site)}>
+            Builds
+          </Link>{' '}
+          /{' '}
+          <Link className="hover:underline" to={scoped(`/clusters/${charter}`, site)}>
+            {charter}
+          </Link>
+        </>
+      }
+      title={`Build ${number}`}
+      findings={findings}
       facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `broke at ${failed?.id}` : active ? `ends ${clock(t.end)} ± ${span(t.within)}` : status.state}`}
-      acts={<><a className="rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold" href={`/api/builds/${charter}/${number}/evidence.tar.gz`} download>Evidence</a>
-        {status.state === 'running' && <Button disabled={!may} onClick={() => act.mutate('hold')}>Hold after these steps</Button>}{status.state === 'holding' && <Button filled disabled={!may} onClick={() => act.mutate('release')}>Go on</Button>}
-        {active && <Button disabled={!may} onClick={() => act.mutate('stop')}>Stop</Button>}{(status.state === 'failed' || status.state === 'stopped') && <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('resume')}>Resume</Button>}
-        {status.state === 'done' && <Link className="rounded-[3px] border border-verdigris bg-verdigris px-3 py-1.5 font-semibold text-on-fill" to={scoped(`/clusters/${charter}?tab=proof`, site)}>Outputs</Link>}</>}
-      extra={next.length > 0 && <MarginPart title="Next">{next.map(({ s, at }) => <div key={s.id} className="flex justify-between py-0.5 text-ink-2"><span>{s.lane === charter ? '' : `${s.lane} `}{s.title}</span><span className="mono">{active ? clockSeconds(at) : ''}</span></div>)}</MarginPart>}>
-      <div className="flex items-baseline justify-between gap-4 py-1.5"><span className="min-w-0 truncate" role="status"><b>{status.state === 'holding' ? 'Holding' : 'Now'}</b> {running.length ? running.map((s) => `${s.lane} ${s.title}${status.steps[s.id]?.of ? ` ${status.steps[s.id]?.done}/${status.steps[s.id]?.of}` : ''}`).join(' · ') : status.state === 'done' ? 'nothing: the cluster stands as planned' : 'nothing runs'}</span><span className="shrink-0 text-ink-2 text-sm">underlined: the chain that decides the end</span></div>
+      acts={
+        <>
+          <a
+            className="rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold"
+            href={`/api/builds/${charter}/${number}/evidence.tar.gz`}
+            download
+          >
+            Evidence
+          </a>
+          {status.state === 'running' && (
+            <Button disabled={!may} onClick={() => act.mutate('hold')}>
+              Hold after these steps
+            </Button>
+          )}
+          {status.state === 'holding' && (
+            <Button filled disabled={!may} onClick={() => act.mutate('release')}>
+              Go on
+            </Button>
+          )}
+          {active && (
+            <Button disabled={!may} onClick={() => act.mutate('stop')}>
+              Stop
+            </Button>
+          )}
+          {(status.state === 'failed' || status.state === 'stopped') && (
+            <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('resume')}>
+              Resume
+            </Button>
+          )}
+          {status.state === 'done' && (
+            <Link
+              className="rounded-[3px] border border-verdigris bg-verdigris px-3 py-1.5 font-semibold text-on-fill"
+              to={scoped(`/clusters/${charter}?tab=proof`, site)}
+            >
+              Outputs
+            </Link>
+          )}
+        </>
+      }
+      extra={
+        next.length > 0 && (
+          <MarginPart title="Next">
+            {next.map(({ s, at }) => (
+              <div key={s.id} className="flex justify-between py-0.5 text-ink-2">
+                <span>
+                  {s.lane === charter ? '' : `${s.lane} `}
+                  {s.title}
+                </span>
+                <span className="mono">{active ? clockSeconds(at) : ''}</span>
+              </div>
+            ))}
+          </MarginPart>
+        )
+      }
+    >
+      <div className="flex items-baseline justify-between gap-4 py-1.5">
+        <span className="min-w-0 truncate" role="status">
+          <b>{status.state === 'holding' ? 'Holding' : 'Now'}</b>{' '}
+          {running.length
+            ? running
+                .map(
+                  (s) =>
+                    `${s.lane} ${s.title}${status.steps[s.id]?.of ? ` ${status.steps[s.id]?.done}/${status.steps[s.id]?.of}` : ''}`,
+                )
+                .join(' · ')
+            : status.state === 'done'
+              ? 'nothing: the cluster stands as planned'
+              : 'nothing runs'}
+        </span>
+        <span className="shrink-0 text-ink-2 text-sm">underlined: the chain that decides the end</span>
+      </div>
       <Lanes build={b} now={now} chosen={chosen} onChoose={choose} />
-      {status.state === 'done' && b.proof && chosen === 'proof' && <div className="pt-4"><ProofTable proof={b.proof} /></div>}
+      {status.state === 'done' && b.proof && chosen === 'proof' && (
+        <div className="pt-4">
+          <ProofTable proof={b.proof} />
+        </div>
+      )}
       {chosen && <Log build={b} step={chosen} />}
     </Space>
   );
 }
 
 function Log({ build, step }: { build: BuildWhole; step: string }) {
-  const log = useBuildLog(build.charter, String(build.number), step); const end = useRef<HTMLDivElement>(null);
-  const s = build.steps.find((x) => x.id === step); const st = build.status.steps[step];
+  const log = useBuildLog(build.charter, String(build.number), step);
+  const end = useRef<HTMLDivElement>(null);
+  const s = build.steps.find((x) => x.id === step);
+  const st = build.status.steps[step];
   const count = log.data?.length ?? 0;
-  useEffect(() => { if (count && st?.state === 'running') end.current?.scrollIntoView({ block: 'nearest' }); }, [count, st?.state]);
+  useEffect(() => {
+    if (count && st?.state === 'running') end.current?.scrollIntoView({ block: 'nearest' });
+  }, [count, st?.state]);
   if (!s || !st) return null;
   return (
     <section aria-label={`Log of ${step}`} className="mt-4 border-rule-2 border-t pt-2.5">
-      <div className="flex items-baseline gap-3"><h2 className="text-lg">{s.lane} · {s.title}</h2><span className="text-ink-2">{st.attempt > 1 ? `try ${st.attempt} · ` : ''}{st.state === 'waiting' ? `waits for ${s.after.filter((a) => build.status.steps[a]?.state !== 'done').join(', ') || 'its turn'}` : st.of ? `${st.done} of ${st.of}` : st.state === 'done' ? st.text : st.state}</span></div>
-      {st.state === 'failed' && <div role="alert" className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-2"><div className="font-semibold text-brick">{st.text}</div>{st.remedy && <div>{st.remedy}</div>}</div>}
-      <div className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">{log.data?.map((l) => <div key={l.id} className={l.level === 'fail' ? 'text-brick' : l.level === 'warn' ? 'text-ochre' : 'text-ink-2'}><span className="pr-3 text-ink-3">{clockSeconds(l.at)}</span>{l.line}</div>)}<div ref={end} /></div>
+      <div className="flex items-baseline gap-3">
+        <h2 className="text-lg">
+          {s.lane} · {s.title}
+        </h2>
+        <span className="text-ink-2">
+          {st.attempt > 1 ? `try ${st.attempt} · ` : ''}
+          {st.state === 'waiting'
+            ? `waits for ${s.after.filter((a) => build.status.steps[a]?.state !== 'done').join(', ') || 'its turn'}`
+            : st.of
+              ? `${st.done} of ${st.of}`
+              : st.state === 'done'
+                ? st.text
+                : st.state}
+        </span>
+      </div>
+      {st.state === 'failed' && (
+        <div role="alert" className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
+          <div className="font-semibold text-brick">{st.text}</div>
+          {st.remedy && <div>{st.remedy}</div>}
+        </div>
+      )}
+      <div className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">
+        {log.data?.map((l) => (
+          <div key={l.id} className={l.level === 'fail' ? 'text-brick' : l.level === 'warn' ? 'text-ochre' : 'text-ink-2'}>
+            <span className="pr-3 text-ink-3">{clockSeconds(l.at)}</span>
+            {l.line}
+          </div>
+        ))}
+        <div ref={end} />
+      </div>
     </section>
   );
 }
@@ -72,13 +208,46 @@ function findingsOf(b: BuildWhole): Finding[] {
     const st = b.status.steps[s.id];
     if (!st) continue;
     const subject = { kind: 'Host' as const, name: s.host ?? b.charter };
-    if (st.state === 'failed') out.push({ ...base, id: `BLD-001 ${s.id}`, code: 'BLD-001', severity: 'stop', subject, title: `${s.lane}: ${s.title} broke`, text: `${st.text} ${st.remedy ?? ''}` });
-    if (st.healed.length) out.push({ ...base, id: `BLD-002 ${s.id}`, code: 'BLD-002', severity: 'note', subject, title: `${s.lane} healed by itself`, text: st.healed.length > 2 ? `${st.healed.slice(0, 2).join('; ')}; and ${st.healed.length - 2} more.` : `${st.healed.join('; ')}.` });
+    if (st.state === 'failed')
+      out.push({
+        ...base,
+        id: `BLD-001 ${s.id}`,
+        code: 'BLD-001',
+        severity: 'stop',
+        subject,
+        title: `${s.lane}: ${s.title} broke`,
+        text: `${st.text} ${st.remedy ?? ''}`,
+      });
+    if (st.healed.length)
+      out.push({
+        ...base,
+        id: `BLD-002 ${s.id}`,
+        code: 'BLD-002',
+        severity: 'note',
+        subject,
+        title: `${s.lane} healed by itself`,
+        text:
+          st.healed.length > 2
+            ? `${st.healed.slice(0, 2).join('; ')}; and ${st.healed.length - 2} more.`
+            : `${st.healed.join('; ')}.`,
+      });
     if (st.state === 'running' && st.started) {
       const took = Date.now() - Date.parse(st.started);
-      const same = b.steps.filter((x) => x.kind === s.kind && x.id !== s.id).map((x) => b.status.steps[x.id]).flatMap((x) => (x?.state === 'done' && x.started && x.ended ? [Date.parse(x.ended) - Date.parse(x.started)] : []));
+      const same = b.steps
+        .filter((x) => x.kind === s.kind && x.id !== s.id)
+        .map((x) => b.status.steps[x.id])
+        .flatMap((x) => (x?.state === 'done' && x.started && x.ended ? [Date.parse(x.ended) - Date.parse(x.started)] : []));
       const usual = same.length >= 2 ? same.reduce((n, x) => n + x, 0) / same.length : undefined;
-      if (usual && took > 2 * usual && took > 3000) out.push({ ...base, id: `BLD-003 ${s.id}`, code: 'BLD-003', severity: 'mind', subject, title: `${s.lane} is slow on ${s.title}`, text: `${span(took)} against ${span(usual)} on its neighbours.` });
+      if (usual && took > 2 * usual && took > 3000)
+        out.push({
+          ...base,
+          id: `BLD-003 ${s.id}`,
+          code: 'BLD-003',
+          severity: 'mind',
+          subject,
+          title: `${s.lane} is slow on ${s.title}`,
+          text: `${span(took)} against ${span(usual)} on its neighbours.`,
+        });
     }
   }
   const rank = { stop: 0, mind: 1, note: 2 };

@@ -2,6 +2,37 @@ import type { ProofLine } from '../../api/queries.ts';
 import { Mark } from '../../parts/Mark.tsx';
 
 export const ProofTable = ({ proof }: { proof: readonly ProofLine[] }) => (
-  <table className="grid-table" aria-label="Proof"><thead><tr><th>Measured</th><th>Planned</th><th>Found</th><th>Evidence</th></tr></thead>
-    <tbody>{proof.map((p) => <tr key={p.what}><td className="whitespace-nowrap"><Mark kind={p.good ? 'done' : 'failing'} title={p.good ? 'holds' : 'fails'} /> {p.what}</td><td className="max-w-[240px]">{p.planned}</td><td className={`max-w-[240px] ${p.good ? '' : 'text-brick'}`}>{p.found}</td><td className="text-ink-2"><details><summary className="cursor-pointer">{p.evidence.length} {p.evidence.length === 1 ? 'line' : 'lines'}</summary>{p.evidence.map((e) => <div key={e} className="mono whitespace-normal! text-[11.5px]!">{e}</div>)}</details></td></tr>)}</tbody></table>
+  <table className="grid-table" aria-label="Proof">
+    <thead>
+      <tr>
+        <th>Measured</th>
+        <th>Planned</th>
+        <th>Found</th>
+        <th>Evidence</th>
+      </tr>
+    </thead>
+    <tbody>
+      {proof.map((p) => (
+        <tr key={p.what}>
+          <td className="whitespace-nowrap">
+            <Mark kind={p.good ? 'done' : 'failing'} title={p.good ? 'holds' : 'fails'} /> {p.what}
+          </td>
+          <td className="max-w-[240px]">{p.planned}</td>
+          <td className={`max-w-[240px] ${p.good ? '' : 'text-brick'}`}>{p.found}</td>
+          <td className="text-ink-2">
+            <details>
+              <summary className="cursor-pointer">
+                {p.evidence.length} {p.evidence.length === 1 ? 'line' : 'lines'}
+              </summary>
+              {p.evidence.map((e) => (
+                <div key={e} className="mono whitespace-normal! text-[11.5px]!">
+                  {e}
+                </div>
+              ))}
+            </details>
+          </td>
+        </tr>
+      ))}
+    </tbody>
+  </table>
 );

@@ -8,24 +8,77 @@ import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 
 export function ClustersSpace() {
-  const { inScope, site } = useScope(); const navigate = useNavigate();
-  const estate = useSnapshot().data?.estate; const report = useReport(); const builds = useBuilds();
+  const { inScope, site } = useScope();
+  const navigate = useNavigate();
+  const estate = useSnapshot().data?.estate;
+  const report = useReport();
+  const builds = useBuilds();
   const charters = (estate?.charters ?? []).filter((c) => inScope(c.site));
   const findings = (report.data?.findings ?? []).filter((f) => f.charters.some((c) => charters.some((x) => x.name === c)));
   return (
     <Space space="clusters" title="Clusters" facts={`${charters.length} charters`} findings={findings}>
-      {estate && !charters.length ? <Empty title="No cluster is declared here">A charter declares one cluster; everything else follows from it. Import one as YAML.</Empty> : (
-        <table className="grid-table mt-2" aria-label="Clusters"><thead><tr><th>Cluster</th><th>Site</th><th>Purpose</th><th>Release</th><th>Control plane</th><th>Workers</th><th>Mirror</th><th>Stands</th></tr></thead>
-          <tbody>{charters.map((c) => {
-            const nodes = estate?.hosts.filter((h) => h.held?.charter === c.name) ?? []; const serves = nodes.some((n) => n.state === 'serving'); const b = builds.data?.find((x) => x.charter === c.name);
-            const to = scoped(`/clusters/${c.name}`, site);
-            return (
-              <tr key={c.name} data-row tabIndex={0} className="cursor-pointer" onClick={() => void navigate(to)} onKeyDown={(e) => { if (e.key === 'Enter') void navigate(to); }}>
-                <td className="font-semibold">{c.name}<At kind="Charter" name={c.name} /></td><td>{estate?.sites.find((s) => s.name === c.site)?.title}</td><td className="text-ink-2">{c.purpose}</td><td>{c.release}</td><td>{c.controlPlane.count}</td><td>{c.workers.count}</td><td>{c.mirror}</td>
-                <td><span className="flex items-center gap-1.5"><Mark kind={serves ? 'done' : b?.status.state === 'failed' ? 'failing' : nodes.length ? 'half' : 'free'} />{serves ? 'serving' : b && b.status.state !== 'done' ? `build ${b.number} ${b.status.state}` : nodes.length ? `${nodes.length} hosts held` : 'declared'}</span></td>
-              </tr>
-            );
-          })}</tbody></table>
+      {estate && !charters.length ? (
+        <Empty title="No cluster is declared here">
+          A charter declares one cluster; everything else follows from it. Import one as YAML.
+        </Empty>
+      ) : (
+        <table className="grid-table mt-2" aria-label="Clusters">
+          <thead>
+            <tr>
+              <th>Cluster</th>
+              <th>Site</th>
+              <th>Purpose</th>
+              <th>Release</th>
+              <th>Control plane</th>
+              <th>Workers</th>
+              <th>Mirror</th>
+              <th>Stands</th>
+            </tr>
+          </thead>
+          <tbody>
+            {charters.map((c) => {
+              const nodes = estate?.hosts.filter((h) => h.held?.charter === c.name) ?? [];
+              const serves = nodes.some((n) => n.state === 'serving');
+              const b = builds.data?.find((x) => x.charter === c.name);
+              const to = scoped(`/clusters/${c.name}`, site);
+              return (
+                <tr
+                  key={c.name}
+                  data-row
+                  tabIndex={0}
+                  className="cursor-pointer"
+                  onClick={() => void navigate(to)}
+                  onKeyDown={(e) => {
+                    if (e.key === 'Enter') void navigate(to);
+                  }}
+                >
+                  <td className="font-semibold">
+                    {c.name}
+                    <At kind="Charter" name={c.name} />
+                  </td>
+                  <td>{estate?.sites.find((s) => s.name === c.site)?.title}</td>
+                  <td className="text-ink-2">{c.purpose}</td>
+                  <td>{c.release}</td>
+                  <td>{c.controlPlane.count}</td>
+                  <td>{c.workers.count}</td>
+                  <td>{c.mirror}</td>
+                  <td>
+                    <span className="flex items-center gap-1.5">
+                      <Mark kind={serves ? 'done' : b?.status.state === 'failed' ? 'failing' : nodes.length ? 'half' : 'free'} />
+                      {serves
+                        ? 'serving'
+                        : b && b.status.state !== 'done'
+                          ? `build ${b.number} ${b.status.state}`
+                          : nodes.length
+                            ? `${nodes.length} hosts held`
+                            : 'declared'}
+                    </span>
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
       )}
     </Space>
   );

@@ -4,18 +4,90 @@ import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 
-interface Props { name: string; changes: Change[]; count: number; stops: number; clash: ApiError | undefined; busy: boolean; error: Error | null; onClose: () => void; onSave: () => void; onTheirs: () => void }
+interface Props {
+  name: string;
+  changes: Change[];
+  count: number;
+  stops: number;
+  clash: ApiError | undefined;
+  busy: boolean;
+  error: Error | null;
+  onClose: () => void;
+  onSave: () => void;
+  onTheirs: () => void;
+}
 
 /** What saving would add, change and take away: shown before it is done. */
 export function ConsequencesDialog({ name, changes, count, stops, clash, busy, error, onClose, onSave, onTheirs }: Props) {
   const by = (clash?.current as { by?: string } | undefined)?.by;
   return (
-    <Dialog open wide onClose={onClose} title={`Consequences for ${name}`} about={count ? `${count} ${count === 1 ? 'thing changes' : 'things change'} with your edits` : 'Nothing that follows is touched: only the document changes.'}
-      acts={clash ? <><Button onClick={onTheirs}>Take theirs, give up mine</Button><Button filled disabled={busy} onClick={onSave}>Save mine over it</Button></> : <><Button onClick={onClose}>Go on editing</Button><Button filled disabled={busy} onClick={onSave}>Save and hold</Button></>}>
-      {clash && <div role="alert" className="mb-2 border-ochre border-l-[3px] bg-ochre-tint px-3 py-2"><b>{by} saved this charter while you were editing.</b> Your edits are still here. Saving yours keeps both as revisions in the history.</div>}
-      {stops > 0 && <p className="mb-2 text-ink-2">{stops} {stops === 1 ? 'finding' : 'findings'} would still stop the build; saving is allowed.</p>}
-      <table className="grid-table"><thead><tr><th>What</th><th>Of</th><th>Stands</th><th>Will be</th><th /></tr></thead>
-        <tbody>{changes.slice(0, 200).map((c) => <tr key={`${c.what}${c.subject}${c.how}`}><td className={c.how === 'removed' ? 'text-brick' : c.how === 'added' ? 'text-verdigris' : ''}>{c.what} {c.how}</td><td>{c.subject}</td><td className="max-w-[220px] truncate text-ink-2" title={c.before}>{c.before ?? '—'}</td><td className="follows max-w-[260px] truncate" title={c.after}>{c.after ? `↳ ${c.after}` : '—'}</td><td className="text-brick">{c.disruptive ?? ''}</td></tr>)}</tbody></table>
+    <Dialog
+      open
+      wide
+      onClose={onClose}
+      title={`Consequences for ${name}`}
+      about={
+        count
+          ? `${count} ${count === 1 ? 'thing changes' : 'things change'} with your edits`
+          : 'Nothing that follows is touched: only the document changes.'
+      }
+      acts={
+        clash ? (
+          <>
+            <Button onClick={onTheirs}>Take theirs, give up mine</Button>
+            <Button filled disabled={busy} onClick={onSave}>
+              Save mine over it
+            </Button>
+          </>
+        ) : (
+          <>
+            <Button onClick={onClose}>Go on editing</Button>
+            <Button filled disabled={busy} onClick={onSave}>
+              Save and hold
+            </Button>
+          </>
+        )
+      }
+    >
+      {clash && (
+        <div role="alert" className="mb-2 border-ochre border-l-[3px] bg-ochre-tint px-3 py-2">
+          <b>{by} saved this charter while you were editing.</b> Your edits are still here. Saving yours keeps both as revisions
+          in the history.
+        </div>
+      )}
+      {stops > 0 && (
+        <p className="mb-2 text-ink-2">
+          {stops} {stops === 1 ? 'finding' : 'findings'} would still stop the build; saving is allowed.
+        </p>
+      )}
+      <table className="grid-table">
+        <thead>
+          <tr>
+            <th>What</th>
+            <th>Of</th>
+            <th>Stands</th>
+            <th>Will be</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {changes.slice(0, 200).map((c) => (
+            <tr key={`${c.what}${c.subject}${c.how}`}>
+              <td className={c.how === 'removed' ? 'text-brick' : c.how === 'added' ? 'text-verdigris' : ''}>
+                {c.what} {c.how}
+              </td>
+              <td>{c.subject}</td>
+              <td className="max-w-[220px] truncate text-ink-2" title={c.before}>
+                {c.before ?? '—'}
+              </td>
+              <td className="follows max-w-[260px] truncate" title={c.after}>
+                {c.after ? `↳ ${c.after}` : '—'}
+              </td>
+              <td className="text-brick">{c.disruptive ?? ''}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
       <Refused error={error} />
     </Dialog>
   );

@@ -8,7 +8,9 @@ const charter = goodEstate().charters[0] as Charter;
 describe('the fields of the sheet', () => {
   it.each(fields.map((f) => [f.label, f.path] as const))('%s is a field of the charter', (_, path) => {
     // Each step of the path is a name that the schema allows there: a slip here would be refused at saving.
-    path.forEach((key, i) => { expect(keysAt(kinds.Charter, path.slice(0, i))).toContain(key); });
+    path.forEach((key, i) => {
+      expect(keysAt(kinds.Charter, path.slice(0, i))).toContain(key);
+    });
   });
   it('offer only what is declared at the site', () => {
     const estate = goodEstate();

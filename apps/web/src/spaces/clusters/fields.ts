@@ -1,20 +1,49 @@
 import type { Charter, Estate } from '@praesidor/core/model';
 
 /** What is set in a charter, by § of the sheet. A new field is a line. `follows`: without a value it is computed. */
-export interface SheetField { section: 1 | 2 | 3 | 4 | 5; label: string; path: string[]; kind: 'text' | 'number' | 'choice' | 'list'; options?: (e: Estate, c: Charter) => string[]; follows?: boolean; mono?: boolean; unit?: string; hint?: string }
+export interface SheetField {
+  section: 1 | 2 | 3 | 4 | 5;
+  label: string;
+  path: string[];
+  kind: 'text' | 'number' | 'choice' | 'list';
+  options?: (e: Estate, c: Charter) => string[];
+  follows?: boolean;
+  mono?: boolean;
+  unit?: string;
+  hint?: string;
+}
 
-export const sections = { 1: 'Release and images', 2: 'Hosts and roles', 3: 'Networks', 4: 'Names and addresses', 5: 'Access' } as const;
+export const sections = {
+  1: 'Release and images',
+  2: 'Hosts and roles',
+  3: 'Networks',
+  4: 'Names and addresses',
+  5: 'Access',
+} as const;
 
 export const fields: readonly SheetField[] = [
   { section: 1, label: 'Release', path: ['release'], kind: 'choice', options: (e) => e.releases.map((r) => r.name) },
   { section: 1, label: 'Architecture', path: ['arch'], kind: 'choice', options: () => ['x86-64', 'arm64'] },
   { section: 1, label: 'Add-ons', path: ['addons'], kind: 'list', hint: 'names with commas between' },
-  { section: 1, label: 'Mirror', path: ['mirror'], kind: 'choice', options: (e, c) => e.registries.filter((r) => r.role !== 'source' && r.site === c.site).map((r) => r.name) },
+  {
+    section: 1,
+    label: 'Mirror',
+    path: ['mirror'],
+    kind: 'choice',
+    options: (e, c) => e.registries.filter((r) => r.role !== 'source' && r.site === c.site).map((r) => r.name),
+  },
   { section: 2, label: 'Control plane', path: ['controlPlane', 'count'], kind: 'number', unit: 'hosts, spread by zone' },
   { section: 2, label: 'Workers', path: ['workers', 'count'], kind: 'number', unit: 'hosts' },
   { section: 2, label: 'Cores, at least', path: ['workers', 'minCores'], kind: 'number', follows: true },
   { section: 2, label: 'Memory, at least', path: ['workers', 'minMemoryGiB'], kind: 'number', unit: 'GiB', follows: true },
-  { section: 3, label: 'Machine', path: ['machineNetwork'], kind: 'choice', options: (e, c) => e.networks.filter((n) => n.site === c.site && n.purpose === 'machine').map((n) => n.name), mono: true },
+  {
+    section: 3,
+    label: 'Machine',
+    path: ['machineNetwork'],
+    kind: 'choice',
+    options: (e, c) => e.networks.filter((n) => n.site === c.site && n.purpose === 'machine').map((n) => n.name),
+    mono: true,
+  },
   { section: 3, label: 'Pods', path: ['pods', 'range'], kind: 'text', mono: true },
   { section: 3, label: 'Block a node', path: ['pods', 'perNode'], kind: 'number', unit: 'bits of prefix' },
   { section: 3, label: 'Services', path: ['services', 'range'], kind: 'text', mono: true },
@@ -29,7 +58,8 @@ export const fields: readonly SheetField[] = [
   { section: 5, label: 'SSH keys', path: ['sshKeys'], kind: 'list', mono: true },
 ];
 
-export const at = (doc: unknown, path: string[]): unknown => path.reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], doc);
+export const at = (doc: unknown, path: string[]): unknown =>
+  path.reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], doc);
 
 /** A copy with the value at its path; undefined takes the field out. */
 export function withValue<T>(doc: T, path: string[], value: unknown): T {
@@ -37,6 +67,7 @@ export function withValue<T>(doc: T, path: string[], value: unknown): T {
   if (head === undefined) return value as T;
   const copy = { ...(doc as Record<string, unknown>) };
   const next = rest.length ? withValue((copy[head] ?? {}) as Record<string, unknown>, rest, value) : value;
-  if (next === undefined) delete copy[head]; else copy[head] = next;
+  if (next === undefined) delete copy[head];
+  else copy[head] = next;
   return copy as T;
 }

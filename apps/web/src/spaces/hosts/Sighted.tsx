@@ -11,31 +11,112 @@ import { useAct } from '../../state/act.ts';
 export function Sighted({ sightings, at }: { sightings: Sighting[]; at: string | undefined }) {
   const keys = (useKeyring().data ?? []).filter((k) => k.use === 'bmc');
   const near = keys.find((k) => k.name.endsWith(sightings[0]?.site ?? '')) ?? keys[0];
-  const [key, setKey] = useState<string>(); const credential = key ?? near?.name ?? '';
+  const [key, setKey] = useState<string>();
+  const credential = key ?? near?.name ?? '';
   const [off, setOff] = useState<Set<string>>(new Set());
   const on = (s: Sighting) => !off.has(s.address);
-  const fresh = sightings.filter((s) => !s.accepted); const measured = sightings.filter((s) => s.accepted && s.facts);
-  const accept = useAct(() => api<{ results: { address: string; error: string | null }[] }>('POST', '/api/hosts/accept', { credential, addresses: fresh.filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })) }), (r) => { const bad = r.results.filter((x) => x.error); return `${r.results.length - bad.length} accepted and measured${bad.length ? `; ${bad.length} not: ${bad[0]?.error}` : ''}.`; });
-  const list = useAct(() => api<{ hosts: { name: string }[]; act: number }>('POST', '/api/hosts/list', { credential, hosts: measured.filter(on).map((s) => ({ address: s.address })) }), (r) => `${r.hosts.length} hosts listed.`);
+  const fresh = sightings.filter((s) => !s.accepted);
+  const measured = sightings.filter((s) => s.accepted && s.facts);
+  const accept = useAct(
+    () =>
+      api<{ results: { address: string; error: string | null }[] }>('POST', '/api/hosts/accept', {
+        credential,
+        addresses: fresh.filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
+      }),
+    (r) => {
+      const bad = r.results.filter((x) => x.error);
+      return `${r.results.length - bad.length} accepted and measured${bad.length ? `; ${bad.length} not: ${bad[0]?.error}` : ''}.`;
+    },
+  );
+  const list = useAct(
+    () =>
+      api<{ hosts: { name: string }[]; act: number }>('POST', '/api/hosts/list', {
+        credential,
+        hosts: measured.filter(on).map((s) => ({ address: s.address })),
+      }),
+    (r) => `${r.hosts.length} hosts listed.`,
+  );
   return (
     <section aria-label="Sighted" className="mb-4 border-rule-2 border-b border-dashed pb-3">
       <div className="flex items-center gap-3 pb-1.5">
         <h2 className="text-lg">Sighted, nobody's yet</h2>
-        <label className="ml-auto flex items-center gap-2 text-ink-2">credential <select value={credential} onChange={(e) => setKey(e.target.value)} className="border border-rule-2 bg-leaf px-1.5 py-1">{keys.map((k) => <option key={k.name}>{k.name}</option>)}</select></label>
-        {fresh.length > 0 && <Button filled disabled={accept.isPending || !credential || !fresh.some(on)} onClick={() => accept.mutate()}>{accept.isPending ? 'Reading facts…' : `Accept ${fresh.filter(on).length} fingerprints`}</Button>}
-        {fresh.length === 0 && measured.length > 0 && <Button filled disabled={list.isPending || !measured.some(on)} onClick={() => list.mutate()}>List {measured.filter(on).length} hosts</Button>}
+        <label className="ml-auto flex items-center gap-2 text-ink-2">
+          credential{' '}
+          <select
+            value={credential}
+            onChange={(e) => setKey(e.target.value)}
+            className="border border-rule-2 bg-leaf px-1.5 py-1"
+          >
+            {keys.map((k) => (
+              <option key={k.name}>{k.name}</option>
+            ))}
+          </select>
+        </label>
+        {fresh.length > 0 && (
+          <Button filled disabled={accept.isPending || !credential || !fresh.some(on)} onClick={() => accept.mutate()}>
+            {accept.isPending ? 'Reading facts…' : `Accept ${fresh.filter(on).length} fingerprints`}
+          </Button>
+        )}
+        {fresh.length === 0 && measured.length > 0 && (
+          <Button filled disabled={list.isPending || !measured.some(on)} onClick={() => list.mutate()}>
+            List {measured.filter(on).length} hosts
+          </Button>
+        )}
       </div>
       <table className="grid-table">
-        <thead><tr><th className="w-7"><span className="sr-only">take</span></th><th>BMC</th><th>Shows the certificate (SHA-256)</th><th>Is</th><th>Place</th><th>Sighted</th></tr></thead>
-        <tbody>{sightings.map((s) => (
-          <tr key={s.address} aria-selected={s.address === at}>
-            <td><input type="checkbox" aria-label={`take ${s.address}`} checked={on(s)} disabled={s.accepted && !s.facts} onChange={() => setOff((o) => { const n = new Set(o); if (n.has(s.address)) n.delete(s.address); else n.add(s.address); return n; })} /></td>
-            <td className="mono"><Mark kind="sighted" /> {s.address}</td>
-            <td className="mono" title={s.fingerprint}>{s.fingerprint.slice(0, 23)}…{s.fingerprint.slice(-11)}</td>
-            <td>{s.error ? <span className="text-brick">{s.error.replace(`${s.address}:443: `, '')}</span> : s.facts ? `${s.facts.model}, ${s.facts.serial}, ${s.facts.cores} cores, ${s.facts.memoryGiB} GiB` : <span className="text-ink-3">not asked: accept its certificate first</span>}</td>
-            <td>{s.place?.rack ? `${s.place.name ?? ''} ${s.place.rack} u${s.place.unit}` : '?'}</td><td className="mono" title={s.at}>{clock(s.at)}</td>
+        <thead>
+          <tr>
+            <th className="w-7">
+              <span className="sr-only">take</span>
+            </th>
+            <th>BMC</th>
+            <th>Shows the certificate (SHA-256)</th>
+            <th>Is</th>
+            <th>Place</th>
+            <th>Sighted</th>
           </tr>
-        ))}</tbody>
+        </thead>
+        <tbody>
+          {sightings.map((s) => (
+            <tr key={s.address} aria-selected={s.address === at}>
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label={`take ${s.address}`}
+                  checked={on(s)}
+                  disabled={s.accepted && !s.facts}
+                  onChange={() =>
+                    setOff((o) => {
+                      const n = new Set(o);
+                      if (n.has(s.address)) n.delete(s.address);
+                      else n.add(s.address);
+                      return n;
+                    })
+                  }
+                />
+              </td>
+              <td className="mono">
+                <Mark kind="sighted" /> {s.address}
+              </td>
+              <td className="mono" title={s.fingerprint}>
+                {s.fingerprint.slice(0, 23)}…{s.fingerprint.slice(-11)}
+              </td>
+              <td>
+                {s.error ? (
+                  <span className="text-brick">{s.error.replace(`${s.address}:443: `, '')}</span>
+                ) : s.facts ? (
+                  `${s.facts.model}, ${s.facts.serial}, ${s.facts.cores} cores, ${s.facts.memoryGiB} GiB`
+                ) : (
+                  <span className="text-ink-3">not asked: accept its certificate first</span>
+                )}
+              </td>
+              <td>{s.place?.rack ? `${s.place.name ?? ''} ${s.place.rack} u${s.place.unit}` : '?'}</td>
+              <td className="mono" title={s.at}>
+                {clock(s.at)}
+              </td>
+            </tr>
+          ))}
+        </tbody>
       </table>
     </section>
   );

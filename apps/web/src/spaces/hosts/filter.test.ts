@@ -17,7 +17,9 @@ describe('filtering by facts', () => {
     ['52:8a:1c:40:00:04', ['lr-04']],
     ['10.62.7.13', ['lr-03']],
     ['state:serving', []],
-  ])('%j', (text, names) => { expect(found(text)).toEqual(names); });
+  ])('%j', (text, names) => {
+    expect(found(text)).toEqual(names);
+  });
   it('names what is not a fact, and what there is', () => {
     expect(hostFilter('zoen:A').wrong[0]).toContain('zoen (there are zone, rack, state');
     expect(hostFilter('zone:A').wrong).toEqual([]);

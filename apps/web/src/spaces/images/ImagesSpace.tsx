@@ -17,31 +17,107 @@ import { WhereFrom } from './WhereFrom.tsx';
 /** What each registry holds of each release and add-on; what moves between them; where a node would pull from. */
 export function ImagesSpace() {
   const { inScope, site, params, setParams } = useScope();
-  const estate = useSnapshot().data?.estate; const report = useReport();
+  const estate = useSnapshot().data?.estate;
+  const report = useReport();
   const [planning, setPlanning] = useState(params.has('plan'));
-  useEffect(() => { if (params.has('plan')) setPlanning(true); }, [params]);
+  useEffect(() => {
+    if (params.has('plan')) setPlanning(true);
+  }, [params]);
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('IMG'));
-  if (!estate) return <Space space="images" title="Images" findings={[]}>{null}</Space>;
-  const registries = estate.registries.filter((r) => r.role !== 'source').sort((a, b) => Number(!inScope(a.site)) - Number(!inScope(b.site)));
-  const docs = [...estate.releases.map((r) => ({ name: r.name, what: 'core' })), ...estate.addons.map((a) => ({ name: a.name, what: a.version }))];
+  if (!estate)
+    return (
+      <Space space="images" title="Images" findings={[]}>
+        {null}
+      </Space>
+    );
+  const registries = estate.registries
+    .filter((r) => r.role !== 'source')
+    .sort((a, b) => Number(!inScope(a.site)) - Number(!inScope(b.site)));
+  const docs = [
+    ...estate.releases.map((r) => ({ name: r.name, what: 'core' })),
+    ...estate.addons.map((a) => ({ name: a.name, what: a.version })),
+  ];
   const whole = estate.releases.map((r) => estate.observed.bills[r.name]).filter((b): b is Bill => !!b);
   return (
-    <Space space="images" title="Images" facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`} findings={findings}
-      acts={<Button filled onClick={() => setPlanning(true)}>Plan a shipment…</Button>}
-      extra={<Certificates registries={registries} estate={estate} />}>
-      {!docs.length ? <Empty title="No release is declared">A release names its components; its bill is walked at the source: every image by digest, every layer once.</Empty> : (
+    <Space
+      space="images"
+      title="Images"
+      facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`}
+      findings={findings}
+      acts={
+        <Button filled onClick={() => setPlanning(true)}>
+          Plan a shipment…
+        </Button>
+      }
+      extra={<Certificates registries={registries} estate={estate} />}
+    >
+      {!docs.length ? (
+        <Empty title="No release is declared">
+          A release names its components; its bill is walked at the source: every image by digest, every layer once.
+        </Empty>
+      ) : (
         <table className="grid-table mt-2" aria-label="What each registry holds">
-          <thead><tr><th className="align-bottom">Bill</th>{registries.map((r) => { const s = estate.sites.find((x) => x.name === r.site); return <th key={r.name} className="font-normal"><span className="text-[13px] text-ink">{s?.title}</span><At kind="Registry" name={r.name} /><div className="text-xs">{r.role} · {s?.reach}</div></th>; })}</tr></thead>
-          <tbody>{docs.map((d) => {
-            const bill = estate.observed.bills[d.name];
-            return <tr key={d.name} data-row tabIndex={-1}><td className="min-w-[150px]"><b>{d.name}</b><span className="block whitespace-nowrap text-ink-2 text-sm">{d.what}{bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}</span></td>{registries.map((r) => <Holds key={r.name} registry={r} bill={bill} estate={estate} />)}</tr>;
-          })}</tbody>
+          <thead>
+            <tr>
+              <th className="align-bottom">Bill</th>
+              {registries.map((r) => {
+                const s = estate.sites.find((x) => x.name === r.site);
+                return (
+                  <th key={r.name} className="font-normal">
+                    <span className="text-[13px] text-ink">{s?.title}</span>
+                    <At kind="Registry" name={r.name} />
+                    <div className="text-xs">
+                      {r.role} · {s?.reach}
+                    </div>
+                  </th>
+                );
+              })}
+            </tr>
+          </thead>
+          <tbody>
+            {docs.map((d) => {
+              const bill = estate.observed.bills[d.name];
+              return (
+                <tr key={d.name} data-row tabIndex={-1}>
+                  <td className="min-w-[150px]">
+                    <b>{d.name}</b>
+                    <span className="block whitespace-nowrap text-ink-2 text-sm">
+                      {d.what}
+                      {bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}
+                    </span>
+                  </td>
+                  {registries.map((r) => (
+                    <Holds key={r.name} registry={r} bill={bill} estate={estate} />
+                  ))}
+                </tr>
+              );
+            })}
+          </tbody>
         </table>
       )}
-      {whole.length > 1 && <p className="pt-1.5 text-ink-2 text-sm">{whole[0]?.name} and {whole[1]?.name} share {bytesText(shared(whole[0] as Bill, whole[1] as Bill))}; a registry that holds one lacks only the rest of the other.</p>}
+      {whole.length > 1 && (
+        <p className="pt-1.5 text-ink-2 text-sm">
+          {whole[0]?.name} and {whole[1]?.name} share {bytesText(shared(whole[0] as Bill, whole[1] as Bill))}; a registry that
+          holds one lacks only the rest of the other.
+        </p>
+      )}
       <Shipments estate={estate} />
       <WhereFrom estate={estate} site={site} />
-      {planning && <PlanDialog estate={estate} target={params.get('plan') ?? registries[0]?.name ?? ''} bills={params.get('bills')?.split(',') ?? []} onClose={() => { setPlanning(false); setParams((p) => { p.delete('plan'); p.delete('bills'); return p; }); }} />}
+      {planning && (
+        <PlanDialog
+          estate={estate}
+          target={params.get('plan') ?? registries[0]?.name ?? ''}
+          bills={params.get('bills')?.split(',') ?? []}
+          onClose={() => {
+            setPlanning(false);
+            setParams((p) => {
+              p.delete('plan');
+              p.delete('bills');
+              return p;
+            });
+          }}
+        />
+      )}
     </Space>
   );
 }
@@ -54,14 +130,58 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
   const seen = estate.observed.registries[registry.name];
   const { name } = registry;
   const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
-  if (!bill || !seen || (seen.error && !seen.digests.length)) return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
-  const lack = missing(bill, new Set(seen.digests)); const all = sizeOf(bill);
+  if (!bill || !seen || (seen.error && !seen.digests.length))
+    return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
+  const lack = missing(bill, new Set(seen.digests));
+  const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
-  const text = lack.images.length === 0 ? 'whole' : share < 0.001 || lack.blobs === all.blobs ? (users.length ? `${bytesText(lack.paper)} short` : 'not wanted') : users.length ? `${bytesText(lack.paper)} short` : 'not wanted';
-  const i = lack.images.length ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name)) : -1;
-  return <td><span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}><span className="h-[9px] w-[38px] shrink-0 border border-rule-2"><span className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`} style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }} /></span><span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>{i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}</span></td>;
+  const text =
+    lack.images.length === 0
+      ? 'whole'
+      : share < 0.001 || lack.blobs === all.blobs
+        ? users.length
+          ? `${bytesText(lack.paper)} short`
+          : 'not wanted'
+        : users.length
+          ? `${bytesText(lack.paper)} short`
+          : 'not wanted';
+  const i = lack.images.length
+    ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name))
+    : -1;
+  return (
+    <td>
+      <span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}>
+        <span className="h-[9px] w-[38px] shrink-0 border border-rule-2">
+          <span
+            className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`}
+            style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }}
+          />
+        </span>
+        <span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>
+        {i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}
+      </span>
+    </td>
+  );
 }
 
 function Certificates({ registries, estate }: { registries: Registry[]; estate: Estate }) {
-  return <MarginPart title="Registries">{registries.map((r) => { const s = estate.observed.registries[r.name]; return <div key={r.name} className="border-rule border-b py-1.5"><div className="mono whitespace-normal! break-all">{r.endpoint}</div><div className="text-ink-2 text-sm">{!s ? 'not looked at yet' : s.error ? `looked at ${clock(s.at)}: out of reach` : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}</div></div>; })}</MarginPart>;
+  return (
+    <MarginPart title="Registries">
+      {registries.map((r) => {
+        const s = estate.observed.registries[r.name];
+        return (
+          <div key={r.name} className="border-rule border-b py-1.5">
+            <div className="mono whitespace-normal! break-all">{r.endpoint}</div>
+            <div className="text-ink-2 text-sm">
+              {!s
+                ? 'not looked at yet'
+                : s.error
+                  ? `looked at ${clock(s.at)}: out of reach`
+                  : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}
+            </div>
+          </div>
+        );
+      })}
+    </MarginPart>
+  );
 }

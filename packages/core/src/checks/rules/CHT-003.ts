@@ -4,19 +4,38 @@ import { overlappingPairs } from '../../address/overlap.ts';
 import type { Check } from '../check.ts';
 
 export const CHT003: Check = {
-  code: 'CHT-003', severity: 'stop', about: 'pod ranges of two clusters overlap', reads: ['charters', 'networks'],
-  find: ({ estate }) => overlappingPairs(estate.charters.map((c) => ({ ...prefixRange(parsePrefix(c.pods.range)), c }))).map(([a, b]) => {
-    const [older, newer] = a.c.name < b.c.name ? [b.c, a.c] : [a.c, b.c];
-    const wanted = parsePrefix(newer.pods.range);
-    const around = new Space(parsePrefix('10.128.0.0/9'));
-    for (const r of [...estate.networks.map((n) => n.prefix), ...estate.charters.flatMap((c) => [c.pods.range, c.services.range])]) around.take(prefixRange(parsePrefix(r)));
-    const count = 2 ** (32 - wanted.length);
-    const free = wanted.v === 4 ? around.freeBlock(count, BigInt(count)) : undefined;
-    const to = free && formatPrefix({ ...free, length: wanted.length });
-    return {
-      subject: { kind: 'Charter' as const, name: newer.name }, path: ['pods', 'range'], site: newer.site, charters: [newer.name], title: `Pod range also belongs to ${older.name}`,
-      text: `${newer.name} has ${newer.pods.range}, ${older.name} has ${older.pods.range}. Where both are routed, answers go to the wrong one.`,
-      ...(to && !overlaps(prefixRange(parsePrefix(to)), prefixRange(parsePrefix(older.pods.range))) ? { remedy: { label: `Renumber to ${to}`, edits: [{ op: 'set' as const, kind: 'Charter' as const, key: newer.name, path: ['pods', 'range'], value: to }] } } : {}),
-    };
-  }),
+  code: 'CHT-003',
+  severity: 'stop',
+  about: 'pod ranges of two clusters overlap',
+  reads: ['charters', 'networks'],
+  find: ({ estate }) =>
+    overlappingPairs(estate.charters.map((c) => ({ ...prefixRange(parsePrefix(c.pods.range)), c }))).map(([a, b]) => {
+      const [older, newer] = a.c.name < b.c.name ? [b.c, a.c] : [a.c, b.c];
+      const wanted = parsePrefix(newer.pods.range);
+      const around = new Space(parsePrefix('10.128.0.0/9'));
+      for (const r of [
+        ...estate.networks.map((n) => n.prefix),
+        ...estate.charters.flatMap((c) => [c.pods.range, c.services.range]),
+      ])
+        around.take(prefixRange(parsePrefix(r)));
+      const count = 2 ** (32 - wanted.length);
+      const free = wanted.v === 4 ? around.freeBlock(count, BigInt(count)) : undefined;
+      const to = free && formatPrefix({ ...free, length: wanted.length });
+      return {
+        subject: { kind: 'Charter' as const, name: newer.name },
+        path: ['pods', 'range'],
+        site: newer.site,
+        charters: [newer.name],
+        title: `Pod range also belongs to ${older.name}`,
+        text: `${newer.name} has ${newer.pods.range}, ${older.name} has ${older.pods.range}. Where both are routed, answers go to the wrong one.`,
+        ...(to && !overlaps(prefixRange(parsePrefix(to)), prefixRange(parsePrefix(older.pods.range)))
+          ? {
+              remedy: {
+                label: `Renumber to ${to}`,
+                edits: [{ op: 'set' as const, kind: 'Charter' as const, key: newer.name, path: ['pods', 'range'], value: to }],
+              },
+            }
+          : {}),
+      };
+    }),
 };

@@ -1,6 +1,23 @@
 import type { Check } from '../check.ts';
 
 export const DNS007: Check = {
-  code: 'DNS-007', severity: 'mind', about: 'a zone cannot be read from its server', reads: ['zones', 'servedZones'],
-  find: ({ estate }) => estate.zones.flatMap((z) => { const e = estate.observed.zones[z.name]?.error; return e ? [{ subject: { kind: 'Zone' as const, name: z.name }, path: [], site: z.site, title: `${z.name} cannot be read`, text: `${e}. Whether it serves what is planned is not known.` }] : []; }),
+  code: 'DNS-007',
+  severity: 'mind',
+  about: 'a zone cannot be read from its server',
+  reads: ['zones', 'servedZones'],
+  find: ({ estate }) =>
+    estate.zones.flatMap((z) => {
+      const e = estate.observed.zones[z.name]?.error;
+      return e
+        ? [
+            {
+              subject: { kind: 'Zone' as const, name: z.name },
+              path: [],
+              site: z.site,
+              title: `${z.name} cannot be read`,
+              text: `${e}. Whether it serves what is planned is not known.`,
+            },
+          ]
+        : [];
+    }),
 };

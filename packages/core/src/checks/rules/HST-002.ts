@@ -1,8 +1,18 @@
 import type { Check } from '../check.ts';
 
 export const HST002: Check = {
-  code: 'HST-002', severity: 'note', about: 'a host without a second disk', reads: ['hosts'],
-  find: ({ estate }) => estate.hosts.filter((h) => h.facts && h.facts.disks.length < 2 && h.state !== 'retired').map((h) => ({
-    subject: { kind: 'Host', name: h.name }, path: ['facts', 'disks'], site: h.site, title: `${h.name} could serve with a second disk`, text: 'Container storage wants a disk of its own; one drive of 200 GB or more makes it fit for control plane and worker.',
-  })),
+  code: 'HST-002',
+  severity: 'note',
+  about: 'a host without a second disk',
+  reads: ['hosts'],
+  find: ({ estate }) =>
+    estate.hosts
+      .filter((h) => h.facts && h.facts.disks.length < 2 && h.state !== 'retired')
+      .map((h) => ({
+        subject: { kind: 'Host', name: h.name },
+        path: ['facts', 'disks'],
+        site: h.site,
+        title: `${h.name} could serve with a second disk`,
+        text: 'Container storage wants a disk of its own; one drive of 200 GB or more makes it fit for control plane and worker.',
+      })),
 };

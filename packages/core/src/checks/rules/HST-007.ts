@@ -1,13 +1,23 @@
 import type { Check } from '../check.ts';
 
 export const HST007: Check = {
-  code: 'HST-007', severity: 'note', about: 'something answers on the management network that is nobody\'s', reads: ['hosts', 'sightings'],
+  code: 'HST-007',
+  severity: 'note',
+  about: "something answers on the management network that is nobody's",
+  reads: ['hosts', 'sightings'],
   find: ({ estate }) => {
     const known = new Set(estate.hosts.map((h) => h.bmc?.address));
-    return estate.observed.sightings.filter((s) => !known.has(s.address) && (s.error !== undefined || !s.accepted)).map((s) => ({
-      subject: { kind: 'Sighting', name: s.address }, path: [], site: s.site, title: `A host nobody knows at ${s.address}`,
-      text: s.error ? `${s.error}.` : 'It answers on the management network and is not in the estate. Compare its fingerprint with the sheet that came with the machine.',
-      remedy: { label: 'Show it', act: { kind: 'open', path: `/hosts?site=${s.site}&at=${s.address}` } },
-    }));
+    return estate.observed.sightings
+      .filter((s) => !known.has(s.address) && (s.error !== undefined || !s.accepted))
+      .map((s) => ({
+        subject: { kind: 'Sighting', name: s.address },
+        path: [],
+        site: s.site,
+        title: `A host nobody knows at ${s.address}`,
+        text: s.error
+          ? `${s.error}.`
+          : 'It answers on the management network and is not in the estate. Compare its fingerprint with the sheet that came with the machine.',
+        remedy: { label: 'Show it', act: { kind: 'open', path: `/hosts?site=${s.site}&at=${s.address}` } },
+      }));
   },
 };

@@ -2,17 +2,30 @@ import { bytesText } from '../../images/bill.ts';
 import { type Check, planSlices } from '../check.ts';
 
 export const IMG001: Check = {
-  code: 'IMG-001', severity: 'stop', about: 'layers that a charter needs are not at its mirror', reads: planSlices,
-  find: (view) => view.estate.charters.flatMap((c) => {
-    const { images, mirror } = view.plan(c);
-    if (!images.known || !images.missingImages.length || !mirror) return [];
-    const site = view.estate.sites.find((s) => s.name === c.site);
-    const n = images.missingBlobs;
-    const names = images.missingImages.slice(0, 2).map((i) => i.slice(i.indexOf('/') + 1)); const more = images.missingImages.length - names.length;
-    return [{
-      subject: { kind: 'Charter' as const, name: c.name }, path: ['mirror'], site: c.site, title: `${n <= 12 ? ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'][n] : n} layers are not at ${site?.title ?? mirror.name}`,
-      text: `${names.join(', ')}${more > 0 ? ` and ${more} more images need` : ' need'} ${bytesText(images.missingPaper)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
-      remedy: { label: 'Plan the shipment', act: { kind: 'plan-shipment' as const, target: mirror.name, bills: images.names } },
-    }];
-  }),
+  code: 'IMG-001',
+  severity: 'stop',
+  about: 'layers that a charter needs are not at its mirror',
+  reads: planSlices,
+  find: (view) =>
+    view.estate.charters.flatMap((c) => {
+      const { images, mirror } = view.plan(c);
+      if (!images.known || !images.missingImages.length || !mirror) return [];
+      const site = view.estate.sites.find((s) => s.name === c.site);
+      const n = images.missingBlobs;
+      const names = images.missingImages.slice(0, 2).map((i) => i.slice(i.indexOf('/') + 1));
+      const more = images.missingImages.length - names.length;
+      return [
+        {
+          subject: { kind: 'Charter' as const, name: c.name },
+          path: ['mirror'],
+          site: c.site,
+          title: `${n <= 12 ? ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'][n] : n} layers are not at ${site?.title ?? mirror.name}`,
+          text: `${names.join(', ')}${more > 0 ? ` and ${more} more images need` : ' need'} ${bytesText(images.missingPaper)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
+          remedy: {
+            label: 'Plan the shipment',
+            act: { kind: 'plan-shipment' as const, target: mirror.name, bills: images.names },
+          },
+        },
+      ];
+    }),
 };

@@ -1,12 +1,35 @@
 import type { Check } from '../check.ts';
 
 export const IMG003: Check = {
-  code: 'IMG-003', severity: 'stop', about: 'a registry certificate names another host, is not trusted, or has ended', reads: ['registries', 'seenRegistries', 'charters'],
-  find: ({ estate }) => estate.registries.flatMap((r) => {
-    const c = estate.observed.registries[r.name]?.certificate;
-    if (!c) return [];
-    const host = r.endpoint.split(':')[0] ?? '';
-    const why = !c.names.includes(host) ? `it is for ${c.names.join(', ') || c.subject}` : Date.parse(c.notAfter) < Date.parse(estate.now) ? `it ended on ${c.notAfter.slice(0, 10)}` : !c.trusted ? (r.ca ? `${c.issuer} is not in the trust given` : 'no certificate authority is declared for it') : undefined;
-    return why ? [{ subject: { kind: 'Registry' as const, name: r.name }, path: ['ca'], site: r.site, charters: estate.charters.filter((x) => x.mirror === r.name).map((x) => x.name), title: `The certificate of ${r.endpoint} will be refused`, text: `${why[0]?.toUpperCase()}${why.slice(1)}. Log-in and every pull fail.` }] : [];
-  }),
+  code: 'IMG-003',
+  severity: 'stop',
+  about: 'a registry certificate names another host, is not trusted, or has ended',
+  reads: ['registries', 'seenRegistries', 'charters'],
+  find: ({ estate }) =>
+    estate.registries.flatMap((r) => {
+      const c = estate.observed.registries[r.name]?.certificate;
+      if (!c) return [];
+      const host = r.endpoint.split(':')[0] ?? '';
+      const why = !c.names.includes(host)
+        ? `it is for ${c.names.join(', ') || c.subject}`
+        : Date.parse(c.notAfter) < Date.parse(estate.now)
+          ? `it ended on ${c.notAfter.slice(0, 10)}`
+          : !c.trusted
+            ? r.ca
+              ? `${c.issuer} is not in the trust given`
+              : 'no certificate authority is declared for it'
+            : undefined;
+      return why
+        ? [
+            {
+              subject: { kind: 'Registry' as const, name: r.name },
+              path: ['ca'],
+              site: r.site,
+              charters: estate.charters.filter((x) => x.mirror === r.name).map((x) => x.name),
+              title: `The certificate of ${r.endpoint} will be refused`,
+              text: `${why[0]?.toUpperCase()}${why.slice(1)}. Log-in and every pull fail.`,
+            },
+          ]
+        : [];
+    }),
 };

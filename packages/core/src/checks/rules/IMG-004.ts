@@ -2,14 +2,31 @@ import { bytesText, sizeOf } from '../../images/bill.ts';
 import type { Check } from '../check.ts';
 
 export const IMG004: Check = {
-  code: 'IMG-004', severity: 'stop', about: 'a registry\'s disk cannot take what its charters need', reads: ['registries', 'charters', 'bills'],
-  find: ({ estate }) => estate.registries.flatMap((r) => {
-    if (!r.diskGB) return [];
-    const users = estate.charters.filter((c) => c.mirror === r.name);
-    const bills = [...new Set(users.flatMap((c) => [c.release, ...c.addons]))].map((n) => estate.observed.bills[n]).filter((b) => b !== undefined);
-    // An upper bound first: shared layers are only taken apart where it matters.
-    const atMost = bills.reduce((n, b) => n + sizeOf(b).paper, 0);
-    const need = atMost > r.diskGB * 1e9 * 0.9 ? sizeOf(bills).paper : 0;
-    return need > r.diskGB * 1e9 * 0.9 ? [{ subject: { kind: 'Registry' as const, name: r.name }, path: ['diskGB'], site: r.site, charters: users.map((c) => c.name), title: `${r.name} is too small`, text: `Its clusters need ${bytesText(need)}; of ${r.diskGB} GB at most 90 % may be filled.` }] : [];
-  }),
+  code: 'IMG-004',
+  severity: 'stop',
+  about: "a registry's disk cannot take what its charters need",
+  reads: ['registries', 'charters', 'bills'],
+  find: ({ estate }) =>
+    estate.registries.flatMap((r) => {
+      if (!r.diskGB) return [];
+      const users = estate.charters.filter((c) => c.mirror === r.name);
+      const bills = [...new Set(users.flatMap((c) => [c.release, ...c.addons]))]
+        .map((n) => estate.observed.bills[n])
+        .filter((b) => b !== undefined);
+      // An upper bound first: shared layers are only taken apart where it matters.
+      const atMost = bills.reduce((n, b) => n + sizeOf(b).paper, 0);
+      const need = atMost > r.diskGB * 1e9 * 0.9 ? sizeOf(bills).paper : 0;
+      return need > r.diskGB * 1e9 * 0.9
+        ? [
+            {
+              subject: { kind: 'Registry' as const, name: r.name },
+              path: ['diskGB'],
+              site: r.site,
+              charters: users.map((c) => c.name),
+              title: `${r.name} is too small`,
+              text: `Its clusters need ${bytesText(need)}; of ${r.diskGB} GB at most 90 % may be filled.`,
+            },
+          ]
+        : [];
+    }),
 };

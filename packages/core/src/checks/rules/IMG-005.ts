@@ -1,6 +1,23 @@
 import type { Check } from '../check.ts';
 
 export const IMG005: Check = {
-  code: 'IMG-005', severity: 'mind', about: 'a registry cannot be looked at', reads: ['registries', 'seenRegistries'],
-  find: ({ estate }) => estate.registries.flatMap((r) => { const e = estate.observed.registries[r.name]?.error; return e ? [{ subject: { kind: 'Registry' as const, name: r.name }, path: ['endpoint'], site: r.site, title: `${r.name} cannot be looked at`, text: `${e}. What it holds is what was seen last.` }] : []; }),
+  code: 'IMG-005',
+  severity: 'mind',
+  about: 'a registry cannot be looked at',
+  reads: ['registries', 'seenRegistries'],
+  find: ({ estate }) =>
+    estate.registries.flatMap((r) => {
+      const e = estate.observed.registries[r.name]?.error;
+      return e
+        ? [
+            {
+              subject: { kind: 'Registry' as const, name: r.name },
+              path: ['endpoint'],
+              site: r.site,
+              title: `${r.name} cannot be looked at`,
+              text: `${e}. What it holds is what was seen last.`,
+            },
+          ]
+        : [];
+    }),
 };

@@ -3,13 +3,37 @@ import { spaceOf } from '../../address/space.ts';
 import type { Check } from '../check.ts';
 
 export const NET003: Check = {
-  code: 'NET-003', severity: 'stop', about: 'a gateway lies inside a pool or a DHCP scope', reads: ['networks', 'reservations'],
-  find: ({ estate, chartersOn }) => estate.networks.flatMap((n) => [...n.dhcp, ...n.pools].filter((p) => n.gateway && holds(parseRange(p.range), parseIp(n.gateway))).map((p) => {
-    const free = spaceOf(n, estate.reservations.filter((r) => r.network === n.name).map((r) => r.address)).nextFree({ kind: 'lowest' }, prefixRange(parsePrefix(n.prefix)));
-    return {
-      subject: { kind: 'Network' as const, name: n.name }, path: ['gateway'], site: n.site, charters: chartersOn(n.name),
-      title: `The gateway of ${n.name} is inside ${p.name}`, text: `${n.gateway} lies in ${p.range}: it will be handed out a second time.`,
-      ...(free ? { remedy: { label: `Move the gateway to ${formatIp(free)}`, edits: [{ op: 'set' as const, kind: 'Network' as const, key: n.name, path: ['gateway'], value: formatIp(free) }] } } : {}),
-    };
-  })),
+  code: 'NET-003',
+  severity: 'stop',
+  about: 'a gateway lies inside a pool or a DHCP scope',
+  reads: ['networks', 'reservations'],
+  find: ({ estate, chartersOn }) =>
+    estate.networks.flatMap((n) =>
+      [...n.dhcp, ...n.pools]
+        .filter((p) => n.gateway && holds(parseRange(p.range), parseIp(n.gateway)))
+        .map((p) => {
+          const free = spaceOf(
+            n,
+            estate.reservations.filter((r) => r.network === n.name).map((r) => r.address),
+          ).nextFree({ kind: 'lowest' }, prefixRange(parsePrefix(n.prefix)));
+          return {
+            subject: { kind: 'Network' as const, name: n.name },
+            path: ['gateway'],
+            site: n.site,
+            charters: chartersOn(n.name),
+            title: `The gateway of ${n.name} is inside ${p.name}`,
+            text: `${n.gateway} lies in ${p.range}: it will be handed out a second time.`,
+            ...(free
+              ? {
+                  remedy: {
+                    label: `Move the gateway to ${formatIp(free)}`,
+                    edits: [
+                      { op: 'set' as const, kind: 'Network' as const, key: n.name, path: ['gateway'], value: formatIp(free) },
+                    ],
+                  },
+                }
+              : {}),
+          };
+        }),
+    ),
 };

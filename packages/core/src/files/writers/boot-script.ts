@@ -5,8 +5,17 @@ import { membersAt } from './static-pods.ts';
 /** Images a node holds before it joins: those for its role, those for every node, and what may run anywhere on workers. */
 export function imagesOf(ctx: KitContext, node: PlannedNode): string[] {
   const alone = !ctx.plan.nodes.some((n) => n.role === 'worker');
-  const on = node.role === 'control-plane' ? ['node', 'control-plane', ...(alone ? ['worker', 'cluster'] : [])] : ['node', 'worker', 'cluster'];
-  return [...new Set(componentsOf(ctx).filter((c) => on.includes(c.on)).map((c) => c.image))];
+  const on =
+    node.role === 'control-plane'
+      ? ['node', 'control-plane', ...(alone ? ['worker', 'cluster'] : [])]
+      : ['node', 'worker', 'cluster'];
+  return [
+    ...new Set(
+      componentsOf(ctx)
+        .filter((c) => on.includes(c.on))
+        .map((c) => c.image),
+    ),
+  ];
 }
 
 /** A later control-plane member is announced to etcd before it starts. */
@@ -23,8 +32,12 @@ export const bootScript: NodeWriter = {
   name: 'boot script',
   write: (ctx, node) => [
     nodeFile('/etc/praesidor/images.list', imagesOf(ctx, node).join('\n'), ['charter.release', 'charter.addons']),
-    nodeFile('/etc/praesidor/boot.env', `BOOT=${ctx.bootUrl(node.host)}\nROLE=${node.role}\nHOST=${node.host}\n`, ['build'], { secret: true }),
-    nodeFile('/usr/local/sbin/praesidor-boot', `#!/bin/sh
+    nodeFile('/etc/praesidor/boot.env', `BOOT=${ctx.bootUrl(node.host)}\nROLE=${node.role}\nHOST=${node.host}\n`, ['build'], {
+      secret: true,
+    }),
+    nodeFile(
+      '/usr/local/sbin/praesidor-boot',
+      `#!/bin/sh
 # First boot of ${node.host}, ${node.role} of ${ctx.plan.charter.name}.
 set -eu
 . /etc/praesidor/boot.env
@@ -44,9 +57,14 @@ report images finish SUCCESS "all images are here"
 until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
 ${joinEtcd(ctx, node)}systemctl enable --now ${node.role === 'control-plane' ? 'keepalived ' : ''}kubelet
 report join start SUCCESS "kubelet started"
-`, ['charter.release'], { mode: '0755' }),
+`,
+      ['charter.release'],
+      { mode: '0755' },
+    ),
     // A unit and not a first-boot command alone: after a power cut in the middle it goes on where it stood.
-    nodeFile('/etc/systemd/system/praesidor-boot.service', `[Unit]
+    nodeFile(
+      '/etc/systemd/system/praesidor-boot.service',
+      `[Unit]
 Description=First boot of ${node.host} for ${ctx.plan.charter.name}
 Wants=network-online.target containerd.service
 After=network-online.target containerd.service
@@ -61,6 +79,8 @@ RestartSec=30
 
 [Install]
 WantedBy=multi-user.target
-`, ['boot script']),
+`,
+      ['boot script'],
+    ),
   ],
 };

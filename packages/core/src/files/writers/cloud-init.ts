@@ -6,17 +6,34 @@ import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 /** First-boot data of a host for cloud-init's NoCloud source: user-data, meta-data and network-config version 2. */
 export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly NodeFile[]): KitFile[] {
   const { plan } = ctx;
-  const site = plan.site; const network = plan.network;
+  const site = plan.site;
+  const network = plan.network;
   const dir = `hosts/${node.host}`;
   const boot = ctx.bootUrl(node.host);
   const userData = {
-    hostname: node.host, fqdn: node.name, prefer_fqdn_over_hostname: false, manage_etc_hosts: 'localhost',
-    users: [{ name: 'operator', groups: 'sudo', shell: '/bin/bash', sudo: 'ALL=(ALL) NOPASSWD:ALL', lock_passwd: true, ...(plan.charter.sshKeys.length ? { ssh_authorized_keys: plan.charter.sshKeys } : {}) }],
-    ssh_pwauth: false, disable_root: true,
+    hostname: node.host,
+    fqdn: node.name,
+    prefer_fqdn_over_hostname: false,
+    manage_etc_hosts: 'localhost',
+    users: [
+      {
+        name: 'operator',
+        groups: 'sudo',
+        shell: '/bin/bash',
+        sudo: 'ALL=(ALL) NOPASSWD:ALL',
+        lock_passwd: true,
+        ...(plan.charter.sshKeys.length ? { ssh_authorized_keys: plan.charter.sshKeys } : {}),
+      },
+    ],
+    ssh_pwauth: false,
+    disable_root: true,
     ntp: { enabled: true, servers: site ? serverList(site.ntp).servers : [] },
     reporting: { praesidor: { type: 'webhook', endpoint: `${boot}/report` } },
     write_files: files.map((f) => ({ path: f.path, permissions: f.mode, content: f.content })),
-    runcmd: [['systemctl', 'daemon-reload'], ['systemctl', 'enable', '--now', '--no-block', 'praesidor-boot.service']],
+    runcmd: [
+      ['systemctl', 'daemon-reload'],
+      ['systemctl', 'enable', '--now', '--no-block', 'praesidor-boot.service'],
+    ],
     phone_home: { url: `${boot}/phone-home`, post: ['instance_id', 'hostname', 'fqdn', 'pub_key_ed25519'], tries: 10 },
   };
   const networkConfig = {
@@ -24,18 +41,35 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
       version: 2,
       ethernets: {
         machine: {
-          match: { macaddress: node.mac }, 'set-name': node.nic, mtu: network?.mtu ?? 1500,
+          match: { macaddress: node.mac },
+          'set-name': node.nic,
+          mtu: network?.mtu ?? 1500,
           addresses: [`${node.address}/${network?.prefix.split('/')[1] ?? '24'}`],
           ...(network?.gateway ? { routes: [{ to: 'default', via: network.gateway }] } : {}),
           nameservers: { addresses: site ? serverList(site.resolvers).servers : [], search: site ? [site.domain] : [] },
-          dhcp4: false, dhcp6: false, 'accept-ra': false,
+          dhcp4: false,
+          dhcp6: false,
+          'accept-ra': false,
         },
       },
     },
   };
   return [
-    file(`${dir}/user-data`, `#cloud-config\n${stringify(userData, { lineWidth: 0 })}`, ['charter', 'host', 'ledger', 'keyring'], true),
-    file(`${dir}/meta-data`, stringify({ 'instance-id': `${plan.charter.name}-${node.host}`, 'local-hostname': node.host }), ['charter.name', 'host.name']),
-    file(`${dir}/network-config`, stringify(networkConfig, { lineWidth: 0 }), ['network', 'site.resolvers', 'ledger', 'host.facts.nics']),
+    file(
+      `${dir}/user-data`,
+      `#cloud-config\n${stringify(userData, { lineWidth: 0 })}`,
+      ['charter', 'host', 'ledger', 'keyring'],
+      true,
+    ),
+    file(`${dir}/meta-data`, stringify({ 'instance-id': `${plan.charter.name}-${node.host}`, 'local-hostname': node.host }), [
+      'charter.name',
+      'host.name',
+    ]),
+    file(`${dir}/network-config`, stringify(networkConfig, { lineWidth: 0 }), [
+      'network',
+      'site.resolvers',
+      'ledger',
+      'host.facts.nics',
+    ]),
   ];
 }

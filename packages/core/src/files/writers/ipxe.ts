@@ -5,10 +5,15 @@ import { file, type KitContext, type KitFile } from '../kit.ts';
 export function ipxe(ctx: KitContext, node: PlannedNode): KitFile[] {
   const base = ctx.bootUrl(node.host);
   const lines = [
-    '#!ipxe', `# ${node.host}, ${node.role} of ${ctx.plan.charter.name}`,
+    '#!ipxe',
+    `# ${node.host}, ${node.role} of ${ctx.plan.charter.name}`,
     `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ds=nocloud;s=${base}/ ip=${node.address}::${ctx.plan.network?.gateway ?? ''}:${mask(ctx.plan.network?.prefix)}:${node.host}::none || goto failed`,
     `initrd --name initrd ${base}/blob/${ctx.boot?.initrd ?? 'initrd'} || goto failed`,
-    'boot || goto failed', ':failed', `echo ${node.host} could not boot; the next try is in 30 seconds`, 'sleep 30', `chain ${base}/boot.ipxe`,
+    'boot || goto failed',
+    ':failed',
+    `echo ${node.host} could not boot; the next try is in 30 seconds`,
+    'sleep 30',
+    `chain ${base}/boot.ipxe`,
   ];
   return [file(`hosts/${node.host}/boot.ipxe`, lines.join('\n'), ['charter.release', 'ledger', 'network.gateway'], true)];
 }

@@ -15,19 +15,53 @@ export const kubelet: NodeWriter = {
   write: (ctx, node) => {
     const { charter, api } = ctx.plan;
     const config = {
-      apiVersion: 'kubelet.config.k8s.io/v1beta1', kind: 'KubeletConfiguration',
-      clusterDomain: 'cluster.local', clusterDNS: [clusterDns(charter.services.range)], maxPods: ctx.plan.room.podsPerNode,
-      staticPodPath: '/etc/kubernetes/manifests', cgroupDriver: 'systemd', rotateCertificates: true,
-      systemReserved: { cpu: '500m', memory: '1Gi' }, kubeReserved: { cpu: '500m', memory: '1Gi' }, evictionHard: { 'memory.available': '100Mi', 'nodefs.available': '10%' },
-      authentication: { anonymous: { enabled: false }, x509: { clientCAFile: '/etc/kubernetes/pki/ca.crt' }, webhook: { enabled: true } }, authorization: { mode: 'Webhook' },
-      tlsCertFile: '/etc/kubernetes/pki/kubelet.crt', tlsPrivateKeyFile: '/etc/kubernetes/pki/kubelet.key',
-      ...(node.role === 'control-plane' ? { registerWithTaints: [{ key: 'node-role.kubernetes.io/control-plane', effect: 'NoSchedule' }] } : {}),
+      apiVersion: 'kubelet.config.k8s.io/v1beta1',
+      kind: 'KubeletConfiguration',
+      clusterDomain: 'cluster.local',
+      clusterDNS: [clusterDns(charter.services.range)],
+      maxPods: ctx.plan.room.podsPerNode,
+      staticPodPath: '/etc/kubernetes/manifests',
+      cgroupDriver: 'systemd',
+      rotateCertificates: true,
+      systemReserved: { cpu: '500m', memory: '1Gi' },
+      kubeReserved: { cpu: '500m', memory: '1Gi' },
+      evictionHard: { 'memory.available': '100Mi', 'nodefs.available': '10%' },
+      authentication: {
+        anonymous: { enabled: false },
+        x509: { clientCAFile: '/etc/kubernetes/pki/ca.crt' },
+        webhook: { enabled: true },
+      },
+      authorization: { mode: 'Webhook' },
+      tlsCertFile: '/etc/kubernetes/pki/kubelet.crt',
+      tlsPrivateKeyFile: '/etc/kubernetes/pki/kubelet.key',
+      ...(node.role === 'control-plane'
+        ? { registerWithTaints: [{ key: 'node-role.kubernetes.io/control-plane', effect: 'NoSchedule' }] }
+        : {}),
     };
-    const labels = [`topology.kubernetes.io/zone=${node.zone || 'none'}`, `topology.kubernetes.io/region=${charter.site}`].join(',');
+    const labels = [`topology.kubernetes.io/zone=${node.zone || 'none'}`, `topology.kubernetes.io/region=${charter.site}`].join(
+      ',',
+    );
     return [
-      nodeFile('/etc/kubernetes/kubelet.yaml', stringify(config, { lineWidth: 0 }), ['charter.services.range', 'charter.pods.most']),
-      nodeFile('/etc/kubernetes/kubelet.env', `KUBELET_ARGS="--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}"\n`, ['host.zone', 'ledger']),
-      nodeFile('/etc/kubernetes/kubelet.kubeconfig', kubeconfigText(ctx, { user: `system:node:${node.host}`, certificate: `kubelet-${node.host}.crt`, key: `kubelet-${node.host}.key`, server: `https://${api.name}:6443` }), ['charter.api.name'], { secret: true }),
+      nodeFile('/etc/kubernetes/kubelet.yaml', stringify(config, { lineWidth: 0 }), [
+        'charter.services.range',
+        'charter.pods.most',
+      ]),
+      nodeFile(
+        '/etc/kubernetes/kubelet.env',
+        `KUBELET_ARGS="--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}"\n`,
+        ['host.zone', 'ledger'],
+      ),
+      nodeFile(
+        '/etc/kubernetes/kubelet.kubeconfig',
+        kubeconfigText(ctx, {
+          user: `system:node:${node.host}`,
+          certificate: `kubelet-${node.host}.crt`,
+          key: `kubelet-${node.host}.key`,
+          server: `https://${api.name}:6443`,
+        }),
+        ['charter.api.name'],
+        { secret: true },
+      ),
     ];
   },
 };

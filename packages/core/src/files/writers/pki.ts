@@ -13,11 +13,16 @@ export const pki: NodeWriter = {
     const all = [nodeFile(`${dir}/ca.crt`, ctx.secret('cluster-ca.crt'), from), ...pair('kubelet', `kubelet-${node.host}`)];
     if (node.role === 'worker') return all;
     return [
-      ...all, nodeFile(`${dir}/ca.key`, ctx.secret('cluster-ca.key'), from, { secret: true }),
-      ...pair('apiserver', 'apiserver'), ...pair('apiserver-etcd-client', 'apiserver-etcd'), ...pair('front-proxy-client', 'front-proxy'),
+      ...all,
+      nodeFile(`${dir}/ca.key`, ctx.secret('cluster-ca.key'), from, { secret: true }),
+      ...pair('apiserver', 'apiserver'),
+      ...pair('apiserver-etcd-client', 'apiserver-etcd'),
+      ...pair('front-proxy-client', 'front-proxy'),
       nodeFile(`${dir}/front-proxy-ca.crt`, ctx.secret('front-ca.crt'), from),
-      nodeFile(`${dir}/etcd/ca.crt`, ctx.secret('etcd-ca.crt'), from), ...pair('etcd/server', `etcd-${node.host}`),
-      nodeFile(`${dir}/sa.pub`, ctx.secret('service-accounts.pub'), from), nodeFile(`${dir}/sa.key`, ctx.secret('service-accounts.key'), from, { secret: true }),
+      nodeFile(`${dir}/etcd/ca.crt`, ctx.secret('etcd-ca.crt'), from),
+      ...pair('etcd/server', `etcd-${node.host}`),
+      nodeFile(`${dir}/sa.pub`, ctx.secret('service-accounts.pub'), from),
+      nodeFile(`${dir}/sa.key`, ctx.secret('service-accounts.key'), from, { secret: true }),
     ];
   },
 };

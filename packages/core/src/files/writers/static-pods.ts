@@ -5,13 +5,76 @@ import { kubeconfigText } from './kubeconfig.ts';
 
 const pki = '/etc/kubernetes/pki';
 /** Members known when this one starts: the first is alone, each later one joins those before it. */
-export const membersAt = (ctx: KitContext, node: PlannedNode) => { const all = controlPlane(ctx.plan); return all.slice(0, all.findIndex((n) => n.host === node.host) + 1); };
-const peers = (ctx: KitContext, node: PlannedNode) => membersAt(ctx, node).map((n) => `${n.host}=https://${n.address}:2380`).join(',');
+export const membersAt = (ctx: KitContext, node: PlannedNode) => {
+  const all = controlPlane(ctx.plan);
+  return all.slice(0, all.findIndex((n) => n.host === node.host) + 1);
+};
+const peers = (ctx: KitContext, node: PlannedNode) =>
+  membersAt(ctx, node)
+    .map((n) => `${n.host}=https://${n.address}:2380`)
+    .join(',');
 
 const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]> = {
-  etcd: (ctx, n) => ['etcd', `--name=${n.host}`, '--data-dir=/var/lib/etcd', `--listen-client-urls=https://127.0.0.1:2379,https://${n.address}:2379`, `--advertise-client-urls=https://${n.address}:2379`, `--listen-peer-urls=https://${n.address}:2380`, `--initial-advertise-peer-urls=https://${n.address}:2380`, `--initial-cluster=${peers(ctx, n)}`, `--initial-cluster-state=${membersAt(ctx, n).length > 1 ? 'existing' : 'new'}`, `--initial-cluster-token=${ctx.plan.charter.name}`, `--cert-file=${pki}/etcd/server.crt`, `--key-file=${pki}/etcd/server.key`, `--trusted-ca-file=${pki}/etcd/ca.crt`, `--peer-cert-file=${pki}/etcd/server.crt`, `--peer-key-file=${pki}/etcd/server.key`, `--peer-trusted-ca-file=${pki}/etcd/ca.crt`, '--client-cert-auth=true', '--peer-client-cert-auth=true'],
-  'kube-apiserver': (ctx, n) => ['kube-apiserver', `--advertise-address=${n.address}`, '--secure-port=6443', '--authorization-mode=Node,RBAC', `--client-ca-file=${pki}/ca.crt`, `--tls-cert-file=${pki}/apiserver.crt`, `--tls-private-key-file=${pki}/apiserver.key`, '--etcd-servers=https://127.0.0.1:2379', `--etcd-cafile=${pki}/etcd/ca.crt`, `--etcd-certfile=${pki}/apiserver-etcd-client.crt`, `--etcd-keyfile=${pki}/apiserver-etcd-client.key`, `--service-cluster-ip-range=${ctx.plan.charter.services.range}`, `--service-account-key-file=${pki}/sa.pub`, `--service-account-signing-key-file=${pki}/sa.key`, '--service-account-issuer=https://kubernetes.default.svc.cluster.local', `--kubelet-client-certificate=${pki}/kubelet.crt`, `--kubelet-client-key=${pki}/kubelet.key`, `--requestheader-client-ca-file=${pki}/front-proxy-ca.crt`, `--proxy-client-cert-file=${pki}/front-proxy-client.crt`, `--proxy-client-key-file=${pki}/front-proxy-client.key`, '--requestheader-allowed-names=front-proxy-client', '--requestheader-username-headers=X-Remote-User', '--requestheader-group-headers=X-Remote-Group'],
-  'kube-controller-manager': (ctx) => ['kube-controller-manager', '--bind-address=127.0.0.1', '--kubeconfig=/etc/kubernetes/controller-manager.kubeconfig', '--allocate-node-cidrs=true', `--cluster-cidr=${ctx.plan.charter.pods.range}`, `--node-cidr-mask-size=${ctx.plan.charter.pods.perNode}`, `--service-cluster-ip-range=${ctx.plan.charter.services.range}`, `--cluster-name=${ctx.plan.charter.name}`, `--cluster-signing-cert-file=${pki}/ca.crt`, `--cluster-signing-key-file=${pki}/ca.key`, `--root-ca-file=${pki}/ca.crt`, `--service-account-private-key-file=${pki}/sa.key`, '--use-service-account-credentials=true'],
+  etcd: (ctx, n) => [
+    'etcd',
+    `--name=${n.host}`,
+    '--data-dir=/var/lib/etcd',
+    `--listen-client-urls=https://127.0.0.1:2379,https://${n.address}:2379`,
+    `--advertise-client-urls=https://${n.address}:2379`,
+    `--listen-peer-urls=https://${n.address}:2380`,
+    `--initial-advertise-peer-urls=https://${n.address}:2380`,
+    `--initial-cluster=${peers(ctx, n)}`,
+    `--initial-cluster-state=${membersAt(ctx, n).length > 1 ? 'existing' : 'new'}`,
+    `--initial-cluster-token=${ctx.plan.charter.name}`,
+    `--cert-file=${pki}/etcd/server.crt`,
+    `--key-file=${pki}/etcd/server.key`,
+    `--trusted-ca-file=${pki}/etcd/ca.crt`,
+    `--peer-cert-file=${pki}/etcd/server.crt`,
+    `--peer-key-file=${pki}/etcd/server.key`,
+    `--peer-trusted-ca-file=${pki}/etcd/ca.crt`,
+    '--client-cert-auth=true',
+    '--peer-client-cert-auth=true',
+  ],
+  'kube-apiserver': (ctx, n) => [
+    'kube-apiserver',
+    `--advertise-address=${n.address}`,
+    '--secure-port=6443',
+    '--authorization-mode=Node,RBAC',
+    `--client-ca-file=${pki}/ca.crt`,
+    `--tls-cert-file=${pki}/apiserver.crt`,
+    `--tls-private-key-file=${pki}/apiserver.key`,
+    '--etcd-servers=https://127.0.0.1:2379',
+    `--etcd-cafile=${pki}/etcd/ca.crt`,
+    `--etcd-certfile=${pki}/apiserver-etcd-client.crt`,
+    `--etcd-keyfile=${pki}/apiserver-etcd-client.key`,
+    `--service-cluster-ip-range=${ctx.plan.charter.services.range}`,
+    `--service-account-key-file=${pki}/sa.pub`,
+    `--service-account-signing-key-file=${pki}/sa.key`,
+    '--service-account-issuer=https://kubernetes.default.svc.cluster.local',
+    `--kubelet-client-certificate=${pki}/kubelet.crt`,
+    `--kubelet-client-key=${pki}/kubelet.key`,
+    `--requestheader-client-ca-file=${pki}/front-proxy-ca.crt`,
+    `--proxy-client-cert-file=${pki}/front-proxy-client.crt`,
+    `--proxy-client-key-file=${pki}/front-proxy-client.key`,
+    '--requestheader-allowed-names=front-proxy-client',
+    '--requestheader-username-headers=X-Remote-User',
+    '--requestheader-group-headers=X-Remote-Group',
+  ],
+  'kube-controller-manager': (ctx) => [
+    'kube-controller-manager',
+    '--bind-address=127.0.0.1',
+    '--kubeconfig=/etc/kubernetes/controller-manager.kubeconfig',
+    '--allocate-node-cidrs=true',
+    `--cluster-cidr=${ctx.plan.charter.pods.range}`,
+    `--node-cidr-mask-size=${ctx.plan.charter.pods.perNode}`,
+    `--service-cluster-ip-range=${ctx.plan.charter.services.range}`,
+    `--cluster-name=${ctx.plan.charter.name}`,
+    `--cluster-signing-cert-file=${pki}/ca.crt`,
+    `--cluster-signing-key-file=${pki}/ca.key`,
+    `--root-ca-file=${pki}/ca.crt`,
+    `--service-account-private-key-file=${pki}/sa.key`,
+    '--use-service-account-credentials=true',
+  ],
   'kube-scheduler': () => ['kube-scheduler', '--bind-address=127.0.0.1', '--kubeconfig=/etc/kubernetes/scheduler.kubeconfig'],
 };
 
@@ -24,16 +87,56 @@ export const staticPods: NodeWriter = {
       const image = imageOf(ctx, name);
       if (!image) return [];
       const pod = {
-        apiVersion: 'v1', kind: 'Pod', metadata: { name, namespace: 'kube-system', labels: { tier: 'control-plane', component: name } },
+        apiVersion: 'v1',
+        kind: 'Pod',
+        metadata: { name, namespace: 'kube-system', labels: { tier: 'control-plane', component: name } },
         spec: {
-          hostNetwork: true, priorityClassName: 'system-node-critical',
-          containers: [{ name, image, imagePullPolicy: 'IfNotPresent', command: command(ctx, node), volumeMounts: [{ name: 'kubernetes', mountPath: '/etc/kubernetes', readOnly: true }, ...(name === 'etcd' ? [{ name: 'data', mountPath: '/var/lib/etcd' }] : [])] }],
-          volumes: [{ name: 'kubernetes', hostPath: { path: '/etc/kubernetes', type: 'Directory' } }, ...(name === 'etcd' ? [{ name: 'data', hostPath: { path: '/var/lib/etcd', type: 'DirectoryOrCreate' } }] : [])],
+          hostNetwork: true,
+          priorityClassName: 'system-node-critical',
+          containers: [
+            {
+              name,
+              image,
+              imagePullPolicy: 'IfNotPresent',
+              command: command(ctx, node),
+              volumeMounts: [
+                { name: 'kubernetes', mountPath: '/etc/kubernetes', readOnly: true },
+                ...(name === 'etcd' ? [{ name: 'data', mountPath: '/var/lib/etcd' }] : []),
+              ],
+            },
+          ],
+          volumes: [
+            { name: 'kubernetes', hostPath: { path: '/etc/kubernetes', type: 'Directory' } },
+            ...(name === 'etcd' ? [{ name: 'data', hostPath: { path: '/var/lib/etcd', type: 'DirectoryOrCreate' } }] : []),
+          ],
         },
       };
-      return [nodeFile(`/etc/kubernetes/manifests/${name}.yaml`, stringify(pod, { lineWidth: 0 }), ['charter.release', 'charter.services.range', 'charter.pods.range', 'ledger'])];
+      return [
+        nodeFile(`/etc/kubernetes/manifests/${name}.yaml`, stringify(pod, { lineWidth: 0 }), [
+          'charter.release',
+          'charter.services.range',
+          'charter.pods.range',
+          'ledger',
+        ]),
+      ];
     });
-    const access = (name: string, user: string) => nodeFile(`/etc/kubernetes/${name}.kubeconfig`, kubeconfigText(ctx, { user, certificate: `${name}.crt`, key: `${name}.key`, server: 'https://127.0.0.1:6443', serverName: ctx.plan.api.name }), ['certificate plan'], { secret: true });
-    return [...pods, access('controller-manager', 'system:kube-controller-manager'), access('scheduler', 'system:kube-scheduler')];
+    const access = (name: string, user: string) =>
+      nodeFile(
+        `/etc/kubernetes/${name}.kubeconfig`,
+        kubeconfigText(ctx, {
+          user,
+          certificate: `${name}.crt`,
+          key: `${name}.key`,
+          server: 'https://127.0.0.1:6443',
+          serverName: ctx.plan.api.name,
+        }),
+        ['certificate plan'],
+        { secret: true },
+      );
+    return [
+      ...pods,
+      access('controller-manager', 'system:kube-controller-manager'),
+      access('scheduler', 'system:kube-scheduler'),
+    ];
   },
 };

@@ -6,13 +6,35 @@ export const summary: ClusterWriter = {
   name: 'summary',
   write: ({ plan }) => {
     const c = plan.charter;
-    const table = (head: string[], rows: string[][]) => [`| ${head.join(' | ')} |`, `|${head.map(() => ' --- |').join('')}`, ...rows.map((r) => `| ${r.join(' | ')} |`)].join('\n');
-    return [file('cluster/summary.md', [
-      `# ${c.name}`, '', [c.purpose, c.owner && `owner ${c.owner}`, plan.site?.title].filter(Boolean).join(' · '), '',
-      table(['host', 'role', 'zone', 'address', 'MAC'], plan.nodes.map((n) => [n.host, n.role, n.zone, n.address, n.mac])), '',
-      table(['name', 'address'], [[plan.api.name, plan.api.address], [plan.inbound.name, plan.inbound.address]]), '',
-      ...plan.follows.map((f) => `- ${f.label}: ${f.text}`), '',
-      `Images: ${plan.images.images}, ${plan.images.blobs} layers, ${bytesText(plan.images.paper)}, pulled through ${plan.mirror?.endpoint ?? 'no mirror'}.`,
-    ].join('\n'), ['charter'])];
+    const table = (head: string[], rows: string[][]) =>
+      [`| ${head.join(' | ')} |`, `|${head.map(() => ' --- |').join('')}`, ...rows.map((r) => `| ${r.join(' | ')} |`)].join('\n');
+    return [
+      file(
+        'cluster/summary.md',
+        [
+          `# ${c.name}`,
+          '',
+          [c.purpose, c.owner && `owner ${c.owner}`, plan.site?.title].filter(Boolean).join(' · '),
+          '',
+          table(
+            ['host', 'role', 'zone', 'address', 'MAC'],
+            plan.nodes.map((n) => [n.host, n.role, n.zone, n.address, n.mac]),
+          ),
+          '',
+          table(
+            ['name', 'address'],
+            [
+              [plan.api.name, plan.api.address],
+              [plan.inbound.name, plan.inbound.address],
+            ],
+          ),
+          '',
+          ...plan.follows.map((f) => `- ${f.label}: ${f.text}`),
+          '',
+          `Images: ${plan.images.images}, ${plan.images.blobs} layers, ${bytesText(plan.images.paper)}, pulled through ${plan.mirror?.endpoint ?? 'no mirror'}.`,
+        ].join('\n'),
+        ['charter'],
+      ),
+    ];
   },
 };

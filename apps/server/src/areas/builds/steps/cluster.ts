@@ -4,27 +4,45 @@ import type { StepContext, StepRunner } from '../step.ts';
 
 export const api: StepRunner = {
   kind: 'api',
-  run: ({ kube: k, plan, until, log }) => until(async () => {
-    const v = await kube<{ gitVersion: string }>(k(), '/version').catch((e: Error) => { void log(e.message, 'warn'); return undefined; });
-    return v ? `${plan.api.name} answers as ${v.gitVersion}` : undefined;
-  }, () => `${plan.api.name} does not answer at ${plan.api.address}`),
+  run: ({ kube: k, plan, until, log }) =>
+    until(
+      async () => {
+        const v = await kube<{ gitVersion: string }>(k(), '/version').catch((e: Error) => {
+          void log(e.message, 'warn');
+          return undefined;
+        });
+        return v ? `${plan.api.name} answers as ${v.gitVersion}` : undefined;
+      },
+      () => `${plan.api.name} does not answer at ${plan.api.address}`,
+    ),
 };
 
 export const quorum: StepRunner = {
   kind: 'quorum',
   run: ({ kube: k, plan, until, progress }) => {
     let seen = 0;
-    return until(async () => {
-      const e = await kube<{ subsets?: { addresses?: { ip: string }[] }[] }>(k(), '/api/v1/namespaces/default/endpoints/kubernetes').catch(() => undefined);
-      seen = e?.subsets?.[0]?.addresses?.length ?? 0;
-      await progress(seen, plan.quorum.members);
-      return seen === plan.quorum.members ? `${seen} of ${plan.quorum.members} members` : undefined;
-    }, () => `${seen} of ${plan.quorum.members} control-plane members serve the API`);
+    return until(
+      async () => {
+        const e = await kube<{ subsets?: { addresses?: { ip: string }[] }[] }>(
+          k(),
+          '/api/v1/namespaces/default/endpoints/kubernetes',
+        ).catch(() => undefined);
+        seen = e?.subsets?.[0]?.addresses?.length ?? 0;
+        await progress(seen, plan.quorum.members);
+        return seen === plan.quorum.members ? `${seen} of ${plan.quorum.members} members` : undefined;
+      },
+      () => `${seen} of ${plan.quorum.members} control-plane members serve the API`,
+    );
   },
 };
 
 const give = async (s: StepContext, stages: string[]) => {
-  for (const { stage, objects } of clusterObjects(s.kit)) if (stages.includes(stage)) for (const o of objects) { await apply(s.kube(), o as never); await s.log(`applied ${o.kind} ${o.metadata.name}`); }
+  for (const { stage, objects } of clusterObjects(s.kit))
+    if (stages.includes(stage))
+      for (const o of objects) {
+        await apply(s.kube(), o as never);
+        await s.log(`applied ${o.kind} ${o.metadata.name}`);
+      }
 };
 
 export const podNetwork: StepRunner = {
@@ -32,12 +50,16 @@ export const podNetwork: StepRunner = {
   run: async (s) => {
     await give(s, ['pod-network', 'names']);
     const members = s.plan.quorum.members;
-    return s.until(async () => {
-      const nodes = await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes').catch(() => undefined);
-      const ready = nodes?.items.filter((n) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')).length ?? 0;
-      await s.progress(ready, members);
-      return ready >= members ? `${ready} nodes ready` : undefined;
-    }, () => 'the pod network does not come up on the control plane');
+    return s.until(
+      async () => {
+        const nodes = await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes').catch(() => undefined);
+        const ready =
+          nodes?.items.filter((n) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')).length ?? 0;
+        await s.progress(ready, members);
+        return ready >= members ? `${ready} nodes ready` : undefined;
+      },
+      () => 'the pod network does not come up on the control plane',
+    );
   },
 };
 
@@ -47,10 +69,15 @@ export const inbound: StepRunner = {
     await give(s, ['inbound', 'addons']);
     const path = '/api/v1/namespaces/kube-system/services/inbound-router';
     if (!clusterObjects(s.kit).some((x) => x.stage === 'inbound' && x.objects.length)) return 'no inbound router in this charter';
-    return s.until(async () => {
-      const svc = await kube<{ status?: { loadBalancer?: { ingress?: { ip?: string }[] } } }>(s.kube(), path).catch(() => undefined);
-      const ip = svc?.status?.loadBalancer?.ingress?.[0]?.ip;
-      return ip === s.plan.inbound.address ? `inbound at ${ip}` : undefined;
-    }, () => `the inbound router has not taken ${s.plan.inbound.address}`);
+    return s.until(
+      async () => {
+        const svc = await kube<{ status?: { loadBalancer?: { ingress?: { ip?: string }[] } } }>(s.kube(), path).catch(
+          () => undefined,
+        );
+        const ip = svc?.status?.loadBalancer?.ingress?.[0]?.ip;
+        return ip === s.plan.inbound.address ? `inbound at ${ip}` : undefined;
+      },
+      () => `the inbound router has not taken ${s.plan.inbound.address}`,
+    );
   },
 };

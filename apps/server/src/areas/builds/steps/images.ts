@@ -10,31 +10,54 @@ export const images: StepRunner = {
     if (!node) throw new StepFailure('no host');
     const host = estate.hosts.find((h) => h.name === node.host);
     const of = imagesOf(kit, node).length;
-    const got = new Set<string>(); const troubled = new Map<string, string>();
+    const got = new Set<string>();
+    const troubled = new Map<string, string>();
     const bmc = host?.bmc ? await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal) : undefined;
-    if (retry) for (const r of (await ctx.db.manager.query("select distinct data->>'text' as text from build_report where build = $1 and host = $2 and data->>'name' = 'images' and data->>'event' = 'progress' and data->>'result' = 'SUCCESS'", [build.id, node.host])) as { text: string }[]) got.add(r.text);
-    if (retry && bmc) { await log('started again from its disk, to go on where it stood'); await reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On')); }
+    if (retry)
+      for (const r of (await ctx.db.manager.query(
+        "select distinct data->>'text' as text from build_report where build = $1 and host = $2 and data->>'name' = 'images' and data->>'event' = 'progress' and data->>'result' = 'SUCCESS'",
+        [build.id, node.host],
+      )) as { text: string }[])
+        got.add(r.text);
+    if (retry && bmc) {
+      await log('started again from its disk, to go on where it stood');
+      await reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On'));
+    }
     let asked = Date.now();
-    return until(async () => {
-      for (const r of await reports()) {
-        if (r.name === 'gate') return `${of} images; it waits at its gate`;
-        if (r.name !== 'images') continue;
-        if (r.result === 'WARN') { troubled.set(r.text.split(': ')[0] ?? '', r.text); await log(r.text, 'warn'); }
-        if (r.result === 'FAIL') throw new StepFailure(`${node.host} cannot pull ${r.text}`, 'Mend the registry, or ship what it lacks, then resume: what the host holds is not pulled again.');
-        if (r.event === 'progress' && r.result === 'SUCCESS') {
-          const image = r.text;
-          if (troubled.delete(image)) await healed(`${image} was pulled after a failed try`);
-          got.add(image);
-          await log(`pulled ${image}`);
-          await progress(got.size, of, `${got.size} of ${of}`);
+    return until(
+      async () => {
+        for (const r of await reports()) {
+          if (r.name === 'gate') return `${of} images; it waits at its gate`;
+          if (r.name !== 'images') continue;
+          if (r.result === 'WARN') {
+            troubled.set(r.text.split(': ')[0] ?? '', r.text);
+            await log(r.text, 'warn');
+          }
+          if (r.result === 'FAIL')
+            throw new StepFailure(
+              `${node.host} cannot pull ${r.text}`,
+              'Mend the registry, or ship what it lacks, then resume: what the host holds is not pulled again.',
+            );
+          if (r.event === 'progress' && r.result === 'SUCCESS') {
+            const image = r.text;
+            if (troubled.delete(image)) await healed(`${image} was pulled after a failed try`);
+            got.add(image);
+            await log(`pulled ${image}`);
+            await progress(got.size, of, `${got.size} of ${of}`);
+          }
+          if (r.event === 'finish' && r.result === 'SUCCESS') return `${of} images`;
         }
-        if (r.event === 'finish' && r.result === 'SUCCESS') return `${of} images`;
-      }
-      if (bmc && Date.now() - asked > 2000) {
-        asked = Date.now();
-        if ((await powerState(bmc).catch(() => 'On')) === 'Off') throw new StepFailure(`${node.host} lost power after ${got.size} of ${of} images`, 'Resume: the host is started again and goes on with the images it lacks.');
-      }
-      return undefined;
-    }, () => `${node.host} has not reported an image for a long time, ${got.size} of ${of} are there`);
+        if (bmc && Date.now() - asked > 2000) {
+          asked = Date.now();
+          if ((await powerState(bmc).catch(() => 'On')) === 'Off')
+            throw new StepFailure(
+              `${node.host} lost power after ${got.size} of ${of} images`,
+              'Resume: the host is started again and goes on with the images it lacks.',
+            );
+        }
+        return undefined;
+      },
+      () => `${node.host} has not reported an image for a long time, ${got.size} of ${of} are there`,
+    );
   },
 };

@@ -10,5 +10,18 @@ import { proof } from './proof.ts';
 import { system } from './system.ts';
 
 /** Who carries out which kind of step. A new kind is a file and a line. */
-const all: StepRunner[] = [preflight, names, power, system, images, joinControlPlane, api, quorum, podNetwork, joinWorker, inbound, proof];
+const all: StepRunner[] = [
+  preflight,
+  names,
+  power,
+  system,
+  images,
+  joinControlPlane,
+  api,
+  quorum,
+  podNetwork,
+  joinWorker,
+  inbound,
+  proof,
+];
 export const runners = new Map<StepKind, StepRunner>(all.map((r) => [r.kind, r]));

@@ -10,12 +10,25 @@ async function join(s: StepContext, seesApi: boolean): Promise<string> {
   await whisper(ctx.db.manager, 'Gate', `${build.id} ${host}`);
   await log('let through: it may start its kubelet');
   let started = false;
-  return until(async () => {
-    for (const r of await reports()) if (r.name === 'join') { await log(r.text); started = true; }
-    if (seesApi) { const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined); return n ? `the API knows ${host}` : undefined; }
-    return started ? 'kubelet started' : undefined;
-  }, () => started ? `${host} started its kubelet and the API does not know it` : `${host} has not started its kubelet`);
+  return until(
+    async () => {
+      for (const r of await reports())
+        if (r.name === 'join') {
+          await log(r.text);
+          started = true;
+        }
+      if (seesApi) {
+        const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined);
+        return n ? `the API knows ${host}` : undefined;
+      }
+      return started ? 'kubelet started' : undefined;
+    },
+    () => (started ? `${host} started its kubelet and the API does not know it` : `${host} has not started its kubelet`),
+  );
 }
 
-export const joinControlPlane: StepRunner = { kind: 'control-plane', run: (s) => join(s, s.plan.nodes[0]?.host !== s.node?.host) };
+export const joinControlPlane: StepRunner = {
+  kind: 'control-plane',
+  run: (s) => join(s, s.plan.nodes[0]?.host !== s.node?.host),
+};
 export const joinWorker: StepRunner = { kind: 'worker', run: (s) => join(s, true) };

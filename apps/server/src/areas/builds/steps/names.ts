@@ -8,13 +8,21 @@ export const names: StepRunner = {
   kind: 'names',
   run: async ({ ctx, plan, estate, build, log }) => {
     const own = new Set(plan.reservations.flatMap((r) => r.name ?? []));
-    const zones = estate.zones.filter((z) => z.site === plan.charter.site || [...own].some((n) => inZone(n.replace('*.', ''), z.name)));
+    const zones = estate.zones.filter(
+      (z) => z.site === plan.charter.site || [...own].some((n) => inZone(n.replace('*.', ''), z.name)),
+    );
     for (const zone of zones) {
       try {
         const sent = await sendZone(ctx, zone.name, `build ${build.number} of ${build.charter}`);
         await log(`${zone.name}: ${sent.added} added, ${sent.changed} changed, ${sent.removed} removed, serial ${sent.serial}`);
-        if (sent.left) throw new StepFailure(`${zone.name} still differs from the plan in ${sent.left} places after the update was taken`, 'Look at what the server did with it under Addresses, Names.');
-      } catch (e) { throw e instanceof Refusal ? new StepFailure(e.message, e.more.remedy) : e; }
+        if (sent.left)
+          throw new StepFailure(
+            `${zone.name} still differs from the plan in ${sent.left} places after the update was taken`,
+            'Look at what the server did with it under Addresses, Names.',
+          );
+      } catch (e) {
+        throw e instanceof Refusal ? new StepFailure(e.message, e.more.remedy) : e;
+      }
     }
     return `${zones.length} zones as planned`;
   },

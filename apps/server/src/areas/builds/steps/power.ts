@@ -8,7 +8,8 @@ export const power: StepRunner = {
   kind: 'power',
   run: async ({ ctx, node, estate, kit, log, healed, until, signal }) => {
     const host = estate.hosts.find((h) => h.name === node?.host);
-    if (!node || !host?.bmc) throw new StepFailure(`${node?.host} has no management controller, so it cannot be started from here`);
+    if (!node || !host?.bmc)
+      throw new StepFailure(`${node?.host} has no management controller, so it cannot be started from here`);
     const bmc = await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
     /** Controllers are slow and forgetful: what may be gone at the next try is tried again. */
     const patiently = async <T>(what: string, act: () => Promise<T>): Promise<T> => {
@@ -20,15 +21,28 @@ export const power: StepRunner = {
         } catch (e) {
           const fault = ProtocolError.from(e, bmc.address);
           await log(`${what}: ${fault.message}`, 'warn');
-          if (!transient(fault) || tries >= 3) throw new StepFailure(`The BMC of ${node.host} at ${fault.message}`, fault.fault === 'pin' ? 'Compare the fingerprint with the machine, accept it under Hosts, then resume.' : fault.fault === 'credentials' ? `Correct ${host.bmc?.credential} in the keyring, then resume.` : 'Look whether the controller has power and network, then resume.');
+          if (!transient(fault) || tries >= 3)
+            throw new StepFailure(
+              `The BMC of ${node.host} at ${fault.message}`,
+              fault.fault === 'pin'
+                ? 'Compare the fingerprint with the machine, accept it under Hosts, then resume.'
+                : fault.fault === 'credentials'
+                  ? `Correct ${host.bmc?.credential} in the keyring, then resume.`
+                  : 'Look whether the controller has power and network, then resume.',
+            );
         }
       }
     };
-    await patiently('power off', async () => { if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff'); });
+    await patiently('power off', async () => {
+      if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
+    });
     await patiently('boot source', () => setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`));
     await log('boots once over HTTP from its kit');
     await patiently('power on', () => reset(bmc, 'On'));
-    await until(async () => ((await powerState(bmc).catch(() => 'Off')) === 'On' ? true : undefined), () => `${node.host} stays off although its BMC took the command`);
+    await until(
+      async () => ((await powerState(bmc).catch(() => 'Off')) === 'On' ? true : undefined),
+      () => `${node.host} stays off although its BMC took the command`,
+    );
     return 'on';
   },
 };

@@ -13,26 +13,59 @@ export const preflight: StepRunner = {
   run: async ({ ctx, plan, estate, log, signal }) => {
     const wrong: string[] = [];
     const measure = async (what: string, act: () => Promise<string | undefined>) => {
-      try { const said = await act(); await log(`${what}: ${said ?? 'good'}`); } catch (e) { const why = `${what}: ${(e as Error).message}`; wrong.push(why); await log(why, 'warn'); }
+      try {
+        const said = await act();
+        await log(`${what}: ${said ?? 'good'}`);
+      } catch (e) {
+        const why = `${what}: ${(e as Error).message}`;
+        wrong.push(why);
+        await log(why, 'warn');
+      }
     };
     const stops = check(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(plan.charter.name));
-    for (const f of stops) { wrong.push(`${f.code} ${f.title}`); await log(`${f.code} ${f.title}`, 'warn'); }
-    await Promise.all(plan.nodes.filter((n) => n.bmc).map((n) => measure(`${n.host}, BMC ${n.bmc}`, async () => {
-      const host = estate.hosts.find((h) => h.name === n.host);
-      ctx.dialer.forget(n.bmc as string);
-      return `answers, power ${await powerState(await bmcFor(ctx, n.bmc as string, host?.bmc?.fingerprint, host?.bmc?.credential ?? '', signal))}`;
-    })));
-    for (const server of plan.site ? serverList(plan.site.resolvers).servers : []) await measure(`resolver ${server}`, async () => { await lookup({ address: server, detours: ctx.config.detours }, plan.site?.domain ?? '', 'NS'); return 'answers'; });
+    for (const f of stops) {
+      wrong.push(`${f.code} ${f.title}`);
+      await log(`${f.code} ${f.title}`, 'warn');
+    }
+    await Promise.all(
+      plan.nodes
+        .filter((n) => n.bmc)
+        .map((n) =>
+          measure(`${n.host}, BMC ${n.bmc}`, async () => {
+            const host = estate.hosts.find((h) => h.name === n.host);
+            ctx.dialer.forget(n.bmc as string);
+            return `answers, power ${await powerState(await bmcFor(ctx, n.bmc as string, host?.bmc?.fingerprint, host?.bmc?.credential ?? '', signal))}`;
+          }),
+        ),
+    );
+    for (const server of plan.site ? serverList(plan.site.resolvers).servers : [])
+      await measure(`resolver ${server}`, async () => {
+        await lookup({ address: server, detours: ctx.config.detours }, plan.site?.domain ?? '', 'NS');
+        return 'answers';
+      });
     const mirror = plan.mirror;
-    if (mirror) await measure(`mirror ${mirror.endpoint}`, async () => { const r = await at(ctx, mirror, signal); ctx.dialer.forget(targetOf(r).host); await ping(r); return 'answers, certificate and credentials good'; });
-    if (mirror && !wrong.length) await measure('images', async () => {
-      const held = new Set((await lookAt(ctx, mirror.name)).digests);
-      const lacking = plan.images.names.flatMap((n) => Object.keys(estate.observed.bills[n]?.blobs ?? {})).filter((d) => !held.has(d));
-      if (lacking.length) throw new Error(`${lacking.length} layers are not at ${mirror.endpoint}`);
-      return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
-    });
+    if (mirror)
+      await measure(`mirror ${mirror.endpoint}`, async () => {
+        const r = await at(ctx, mirror, signal);
+        ctx.dialer.forget(targetOf(r).host);
+        await ping(r);
+        return 'answers, certificate and credentials good';
+      });
+    if (mirror && !wrong.length)
+      await measure('images', async () => {
+        const held = new Set((await lookAt(ctx, mirror.name)).digests);
+        const lacking = plan.images.names
+          .flatMap((n) => Object.keys(estate.observed.bills[n]?.blobs ?? {}))
+          .filter((d) => !held.has(d));
+        if (lacking.length) throw new Error(`${lacking.length} layers are not at ${mirror.endpoint}`);
+        return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
+      });
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);
-    if (wrong.length) throw new StepFailure(`${wrong.length} ${wrong.length === 1 ? 'thing is' : 'things are'} not as the build needs: ${wrong.slice(0, 3).join('; ')}`, 'Mend what is named, then resume: nothing has been touched yet.');
+    if (wrong.length)
+      throw new StepFailure(
+        `${wrong.length} ${wrong.length === 1 ? 'thing is' : 'things are'} not as the build needs: ${wrong.slice(0, 3).join('; ')}`,
+        'Mend what is named, then resume: nothing has been touched yet.',
+      );
     return 'everything measured is good';
   },
 };

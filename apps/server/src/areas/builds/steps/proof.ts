@@ -8,7 +8,14 @@ import { pullLog } from '@praesidor/protocols/oci';
 import { at } from '../../images/registries.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 
-export interface Proof { what: string; planned: string; found: string; good: boolean; evidence: string[]; at: string }
+export interface Proof {
+  what: string;
+  planned: string;
+  found: string;
+  good: boolean;
+  evidence: string[];
+  at: string;
+}
 
 /** Measures that what stands is what was planned. Every line keeps what it saw. */
 export const proof: StepRunner = {
@@ -16,7 +23,18 @@ export const proof: StepRunner = {
   run: async (s) => {
     const lines: Proof[] = [];
     for (const measure of [nodes, agents, members, names, pulls]) {
-      for (const p of await s.until(async () => { const found = await measure(s).catch((e: Error) => { void s.log(e.message, 'warn'); return undefined; }); return found?.every((p) => p.good) ? found : undefined; }, () => 'again').catch(() => measure(s))) {
+      for (const p of await s
+        .until(
+          async () => {
+            const found = await measure(s).catch((e: Error) => {
+              void s.log(e.message, 'warn');
+              return undefined;
+            });
+            return found?.every((p) => p.good) ? found : undefined;
+          },
+          () => 'again',
+        )
+        .catch(() => measure(s))) {
         lines.push(p);
         await s.log(`${p.good ? 'holds' : 'FAILS'}: ${p.what}: planned ${p.planned}, found ${p.found}`, p.good ? 'info' : 'warn');
         await s.progress(lines.length, lines.length);
@@ -24,50 +42,105 @@ export const proof: StepRunner = {
     }
     await s.ctx.db.manager.query('update build set proof = $2 where id = $1', [s.build.id, JSON.stringify(lines)]);
     const bad = lines.filter((l) => !l.good);
-    if (bad.length) throw new StepFailure(`${bad.length} of ${lines.length} proofs fail: ${bad.map((b) => `${b.what} (planned ${b.planned}, found ${b.found})`).join('; ')}`, 'Mend it, then resume: everything is measured again.');
+    if (bad.length)
+      throw new StepFailure(
+        `${bad.length} of ${lines.length} proofs fail: ${bad.map((b) => `${b.what} (planned ${b.planned}, found ${b.found})`).join('; ')}`,
+        'Mend it, then resume: everything is measured again.',
+      );
     return `${lines.length} of ${lines.length} hold`;
   },
 };
 
-const line = (what: string, planned: string, found: string, evidence: string[]): Proof => ({ what, planned, found, good: planned === found, evidence, at: new Date().toISOString() });
+const line = (what: string, planned: string, found: string, evidence: string[]): Proof => ({
+  what,
+  planned,
+  found,
+  good: planned === found,
+  evidence,
+  at: new Date().toISOString(),
+});
 
 async function nodes(s: StepContext): Promise<Proof[]> {
   const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
-  const roleOf = (n: KubeNode) => ('node-role.kubernetes.io/control-plane' in (n.metadata.labels ?? {}) ? 'control-plane' : 'worker');
+  const roleOf = (n: KubeNode) =>
+    'node-role.kubernetes.io/control-plane' in (n.metadata.labels ?? {}) ? 'control-plane' : 'worker';
   const ready = list.filter(isReady);
-  const roles = (of: { host: string; role: string }[]) => of.map((n) => `${n.host} ${n.role}`).sort().join(', ');
+  const roles = (of: { host: string; role: string }[]) =>
+    of
+      .map((n) => `${n.host} ${n.role}`)
+      .sort()
+      .join(', ');
   return [
-    line('nodes ready', `${s.plan.nodes.length} of ${s.plan.nodes.length}`, `${ready.length} of ${list.length}`, list.map((n) => `${n.metadata.name} ${isReady(n) ? 'ready' : 'not ready'}`)),
-    line('roles', roles(s.plan.nodes), roles(list.map((n) => ({ host: n.metadata.name, role: roleOf(n) }))), list.map((n) => JSON.stringify(n.metadata.labels))),
+    line(
+      'nodes ready',
+      `${s.plan.nodes.length} of ${s.plan.nodes.length}`,
+      `${ready.length} of ${list.length}`,
+      list.map((n) => `${n.metadata.name} ${isReady(n) ? 'ready' : 'not ready'}`),
+    ),
+    line(
+      'roles',
+      roles(s.plan.nodes),
+      roles(list.map((n) => ({ host: n.metadata.name, role: roleOf(n) }))),
+      list.map((n) => JSON.stringify(n.metadata.labels)),
+    ),
   ];
 }
 
 async function agents(s: StepContext): Promise<Proof[]> {
-  const d = await kube<{ status?: { numberReady?: number } }>(s.kube(), '/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network');
-  return [line('agents of the pod network', String(s.plan.nodes.length), String(d?.status?.numberReady ?? 0), ['DaemonSet kube-system/pod-network'])];
+  const d = await kube<{ status?: { numberReady?: number } }>(
+    s.kube(),
+    '/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network',
+  );
+  return [
+    line('agents of the pod network', String(s.plan.nodes.length), String(d?.status?.numberReady ?? 0), [
+      'DaemonSet kube-system/pod-network',
+    ]),
+  ];
 }
 
 async function members(s: StepContext): Promise<Proof[]> {
-  const e = await kube<{ subsets?: { addresses?: { ip: string }[] }[] }>(s.kube(), '/api/v1/namespaces/default/endpoints/kubernetes');
-  const found = (e?.subsets ?? []).flatMap((x) => x.addresses ?? []).map((a) => a.ip).sort();
-  return [line('members behind the API address', s.plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.address).sort().join(', '), found.join(', '), ['Endpoints default/kubernetes'])];
+  const e = await kube<{ subsets?: { addresses?: { ip: string }[] }[] }>(
+    s.kube(),
+    '/api/v1/namespaces/default/endpoints/kubernetes',
+  );
+  const found = (e?.subsets ?? [])
+    .flatMap((x) => x.addresses ?? [])
+    .map((a) => a.ip)
+    .sort();
+  return [
+    line(
+      'members behind the API address',
+      s.plan.nodes
+        .filter((n) => n.role === 'control-plane')
+        .map((n) => n.address)
+        .sort()
+        .join(', '),
+      found.join(', '),
+      ['Endpoints default/kubernetes'],
+    ),
+  ];
 }
 
 async function names(s: StepContext): Promise<Proof[]> {
   const servers = s.plan.site ? serverList(s.plan.site.resolvers).servers : [];
-  const asked: string[] = []; let right = 0; let of = 0;
-  for (const server of servers) for (const r of s.plan.reservations) {
-    if (!r.name) continue;
-    const at = { address: server, detours: s.ctx.config.detours };
-    const question = r.name.replace(/^\*\./, 'proof.');
-    const forward = await lookup(at, question, 'A');
-    of++; if (forward.includes(r.address)) right++;
-    asked.push(`${server}: ${question} → ${forward.join(', ') || 'nothing'}`);
-    if (r.name.startsWith('*.')) continue;
-    const back = await lookup(at, reverseName(r.address), 'PTR');
-    of++; if (back.includes(r.name)) right++;
-    asked.push(`${server}: ${r.address} → ${back.join(', ') || 'nothing'}`);
-  }
+  const asked: string[] = [];
+  let right = 0;
+  let of = 0;
+  for (const server of servers)
+    for (const r of s.plan.reservations) {
+      if (!r.name) continue;
+      const at = { address: server, detours: s.ctx.config.detours };
+      const question = r.name.replace(/^\*\./, 'proof.');
+      const forward = await lookup(at, question, 'A');
+      of++;
+      if (forward.includes(r.address)) right++;
+      asked.push(`${server}: ${question} → ${forward.join(', ') || 'nothing'}`);
+      if (r.name.startsWith('*.')) continue;
+      const back = await lookup(at, reverseName(r.address), 'PTR');
+      of++;
+      if (back.includes(r.name)) right++;
+      asked.push(`${server}: ${r.address} → ${back.join(', ') || 'nothing'}`);
+    }
   return [line('names resolve forward and back', `${of} of ${of}`, `${right} of ${of}`, asked)];
 }
 
@@ -75,20 +148,34 @@ async function names(s: StepContext): Promise<Proof[]> {
 async function pulls(s: StepContext): Promise<Proof[]> {
   const { mirror } = s.plan;
   if (!mirror) return [];
-  const [{ since } = { since: new Date(0).toISOString() }] = (await s.ctx.db.manager.query("select min(data->>'at') as since from build_event where build = $1 and data->>'kind' = 'begun'", [s.build.id])) as { since: string }[];
+  const [{ since } = { since: new Date(0).toISOString() }] = (await s.ctx.db.manager.query(
+    "select min(data->>'at') as since from build_event where build = $1 and data->>'kind' = 'begun'",
+    [s.build.id],
+  )) as { since: string }[];
   const log = await pullLog(await at(s.ctx, mirror), since);
   const seen = new Map<string, Set<string>>();
-  for (const l of log) if (l.kind === 'manifest' && l.status === 200) { const host = /^node\/(\S+)/.exec(l.agent)?.[1]; if (host) seen.set(host, (seen.get(host) ?? new Set()).add(`${l.repository}:${l.reference}`)); }
-  let found = 0; let of = 0; const evidence: string[] = [];
+  for (const l of log)
+    if (l.kind === 'manifest' && l.status === 200) {
+      const host = /^node\/(\S+)/.exec(l.agent)?.[1];
+      if (host) seen.set(host, (seen.get(host) ?? new Set()).add(`${l.repository}:${l.reference}`));
+    }
+  let found = 0;
+  let of = 0;
+  const evidence: string[] = [];
   for (const n of s.plan.nodes) {
     const wanted = imagesOf(s.kit, n).map(parseReference);
     const got = wanted.filter((w) => seen.get(n.host)?.has(`${w.repository}:${w.tag ?? w.digest}`)).length;
-    of += wanted.length; found += got;
+    of += wanted.length;
+    found += got;
     evidence.push(`${n.host}: ${got} of ${wanted.length} from ${mirror.endpoint}`);
   }
   const source = s.estate.registries.find((r) => r.role === 'source');
   // Without a source that keeps a log, nothing can be said of it: then the line is not drawn, rather than drawn as good.
-  const outside = source ? await pullLog(await at(s.ctx, source), since).then((l) => l.filter((x) => /^node\//.test(x.agent)).length).catch(() => undefined) : undefined;
+  const outside = source
+    ? await pullLog(await at(s.ctx, source), since)
+        .then((l) => l.filter((x) => /^node\//.test(x.agent)).length)
+        .catch(() => undefined)
+    : undefined;
   return [
     line('images pulled from the mirror', `${of} of ${of}`, `${found} of ${of}`, evidence),
     ...(outside === undefined ? [] : [line('pulls from outside', '0', String(outside), [`pull log of ${source?.endpoint}`])]),

@@ -14,15 +14,28 @@ export const system: StepRunner = {
       await reset(bmc, 'ForceRestart');
     }
     let heard = false;
-    return until(async () => {
-      for (const r of await reports()) {
-        if (r.name !== 'system' && r.name !== 'phone-home' && r.name !== 'fetch') { if (r.name === 'images' || r.name === 'gate') return 'first boot done'; continue; }
-        heard = true;
-        await log(r.text, r.result === 'SUCCESS' ? 'info' : 'warn');
-        if (r.result === 'FAIL') throw new StepFailure(`${node?.host}: ${r.text}`, 'Look at the network configuration in its kit and at the host itself, then resume.');
-        if (r.event === 'finish' && (r.name === 'system' || r.name === 'phone-home')) return 'first boot done';
-      }
-      return undefined;
-    }, () => heard ? `${node?.host} began its first boot and has gone silent` : `${node?.host} has power and never asked for its boot script`);
+    return until(
+      async () => {
+        for (const r of await reports()) {
+          if (r.name !== 'system' && r.name !== 'phone-home' && r.name !== 'fetch') {
+            if (r.name === 'images' || r.name === 'gate') return 'first boot done';
+            continue;
+          }
+          heard = true;
+          await log(r.text, r.result === 'SUCCESS' ? 'info' : 'warn');
+          if (r.result === 'FAIL')
+            throw new StepFailure(
+              `${node?.host}: ${r.text}`,
+              'Look at the network configuration in its kit and at the host itself, then resume.',
+            );
+          if (r.event === 'finish' && (r.name === 'system' || r.name === 'phone-home')) return 'first boot done';
+        }
+        return undefined;
+      },
+      () =>
+        heard
+          ? `${node?.host} began its first boot and has gone silent`
+          : `${node?.host} has power and never asked for its boot script`,
+    );
   },
 };
