@@ -43,7 +43,7 @@ const named = (role: string, name: string) => {
 /** A person at the page: finds things by role and name, and waits for conditions, never for time. */
 export class Browser {
   constructor(readonly driver: WebDriver) {}
-  private readonly patience = 75_000;
+  private readonly patience = Number(process.env.E2E_PATIENCE ?? 75_000);
 
   open = (url: string) => this.driver.get(url);
   find = async (xpath: string, ms = this.patience): Promise<WebElement> =>

@@ -74,7 +74,13 @@ export async function modules() {
   if (existsSync(marker) && readFileSync(marker, 'utf8') === lock) return;
   await step('Installing npm packages', async () => {
     const r = quiet('npm', ['ci', '--no-fund', '--no-audit', '--loglevel=error']);
-    if (r.status !== 0) fail(`npm ci failed: ${(r.stderr || '').trim().split('\n').slice(0, 3).join(' ')}. Is there a network?`);
+    if (r.status !== 0) {
+      const said = (r.stderr || '').trim();
+      const why = said.split('\n').slice(0, 3).join(' ').replaceAll('npm error ', '');
+      fail(
+        `npm ci failed: ${why}.${/EAI_AGAIN|ENOTFOUND|ECONNREFUSED|ETIMEDOUT|ENETUNREACH|network/.test(said) ? ' Is there a network?' : ''}`,
+      );
+    }
     writeFileSync(marker, lock);
   });
 }

@@ -10,7 +10,7 @@ import {
   serializerCompiler,
   validatorCompiler,
 } from 'fastify-type-provider-zod';
-import { keysAt, unknownField } from '@praesidor/core/model';
+import { keysAt, plainly, unknownField } from '@praesidor/core/model';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { builds } from './areas/builds/routes.ts';
@@ -140,7 +140,7 @@ function placesOf(
   schema: unknown,
 ): Place[] {
   const path = v.instancePath.split('/').filter(Boolean);
-  if (v.keyword !== 'unrecognized_keys') return [{ path: path.join('.'), message: v.message ?? 'wrong' }];
+  if (v.keyword !== 'unrecognized_keys') return [{ path: path.join('.'), message: plainly(v.message ?? 'wrong') }];
   const valid = keysAt(schema, path);
   return (v.params.keys ?? []).map((key) => ({
     path: [...path, key].join('.'),

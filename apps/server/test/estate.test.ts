@@ -50,6 +50,46 @@ describe('in and out as YAML', () => {
   });
 });
 
+describe('documents declared in the interface', () => {
+  const site = (title: string) =>
+    `apiVersion: praesidor/v1\nkind: Site\nname: skerry\ntitle: ${title}\nform: edge\nreach: thin\ndomain: skerry.example\n`;
+  it('say what they did, leave alone what stands as written, and are undone as one', async () => {
+    const { text } = await c.good<{ text: string }>('GET', '/api/export');
+    const before = await c.good<{ versions: Record<string, number> }>('GET', '/api/estate');
+    const a = await c.good<{ added: number; changed: number; same: number; act: number }>('POST', '/api/import', {
+      text: `${site('Skerry')}---\n${text}`,
+    });
+    expect([a.added, a.changed, a.same]).toEqual([1, 0, readDocuments(text).docs.length]);
+    const after = await c.good<{ versions: Record<string, number> }>('GET', '/api/estate');
+    expect(after.versions).toEqual({ ...before.versions, 'Site skerry': 1 });
+    await c.good('POST', `/api/acts/${a.act}/undo`);
+    expect((await c.estate()).sites.map((s) => s.name)).not.toContain('skerry');
+  });
+  it('do not overwrite what somebody changed after they were looked at', async () => {
+    await c.good('POST', '/api/import', { text: site('Skerry') });
+    const { revision } = await c.good<{ revision: number }>('GET', '/api/estate');
+    await c.good('POST', '/api/import', { text: site('Skerry Light') });
+    const a = await c.call('POST', '/api/import', { text: site('Old Skerry'), revision });
+    expect([a.status, a.body.code, a.body.message]).toEqual([
+      409,
+      'conflict',
+      expect.stringContaining('Site skerry was changed'),
+    ]);
+    expect((await c.estate()).sites.find((s) => s.name === 'skerry')?.title).toBe('Skerry Light');
+  });
+  it('give a changed charter a revision of its own, also when it is undone', async () => {
+    const doc = (await c.estate()).charters.find((x) => x.name === 'dunlin');
+    const revisions = async () =>
+      (await c.good<{ revisions: { note: string }[] }>('GET', '/api/charters/dunlin')).revisions.map((r) => r.note);
+    const before = await revisions();
+    const a = await c.good<{ act: number }>('POST', '/api/import', {
+      text: JSON.stringify({ ...doc, purpose: 'ferry, second boat' }),
+    });
+    await c.good('POST', `/api/acts/${a.act}/undo`);
+    expect(await revisions()).toEqual(['undid: imported', 'imported', ...before]);
+  });
+});
+
 describe('events', () => {
   it('reach every signed-in browser, and those missed are sent on return', async () => {
     const listen = async (last?: number) => {

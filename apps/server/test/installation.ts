@@ -44,6 +44,15 @@ const free = (host: string, port: number) =>
     s.once('error', () => done(false));
     s.listen(port, host, () => s.close(() => done(true)));
   });
+/** A port on loopback that nobody listens on. */
+export const freePort = () =>
+  new Promise<number>((done) => {
+    const s = createServer();
+    s.listen(0, '127.0.0.1', () => {
+      const { port } = s.address() as { port: number };
+      s.close(() => done(port));
+    });
+  });
 async function freeShift(): Promise<number> {
   for (;;) {
     const shift = 10_000 + 200 * Math.floor(Math.random() * 200);
@@ -72,11 +81,14 @@ export class Installation {
     patience = 15,
     serve = true,
     also = [],
+    bare = false,
   }: {
     speed?: number;
     patience?: number;
     serve?: boolean;
     also?: Publication[];
+    /** Nothing declared: accounts only. */
+    bare?: boolean;
   } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
@@ -88,13 +100,7 @@ export class Installation {
       this.control.listen(0, '127.0.0.1', done);
     });
     this.database = await privateDatabase();
-    const port = await new Promise<number>((done) => {
-      const s = createServer();
-      s.listen(0, '127.0.0.1', () => {
-        const p = (s.address() as { port: number }).port;
-        s.close(() => done(p));
-      });
-    });
+    const port = await freePort();
     this.config = {
       databaseUrl: this.database.url,
       port,
@@ -110,7 +116,7 @@ export class Installation {
       secureCookies: false,
       logLevel: 'silent',
     };
-    await this.load();
+    await this.load(bare);
     if (serve) this.running = await startServer(this.config);
     return this;
   }
@@ -133,7 +139,7 @@ export class Installation {
     };
   }
 
-  private async load(): Promise<void> {
+  private async load(bare: boolean): Promise<void> {
     const db = await openDatabase(this.config.databaseUrl);
     const docs = readdirSync(join(root, 'demo/estate'))
       .sort()
@@ -141,7 +147,7 @@ export class Installation {
     await db.transaction(async (m) => {
       for (const kind of Object.keys(kinds) as Kind[])
         for (const doc of docs)
-          if (doc.kind === kind) {
+          if (doc.kind === kind && !bare) {
             const ca =
               doc.kind === 'Registry' ? this.world.authorities.get(doc.role === 'source' ? doc.name : doc.site)?.cert : undefined;
             await writeDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');

@@ -6,6 +6,7 @@ import {
   builtOrBroken,
   Client,
   eventually,
+  freePort,
   Installation,
   prepare,
   type ShipmentAnswer,
@@ -18,10 +19,10 @@ const i = new Installation();
 let c: Client;
 let server: { kill: () => Promise<void> };
 
-async function serve(): Promise<void> {
+async function serve(more: Record<string, string> = {}): Promise<typeof server> {
   const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
     cwd: root,
-    env: { ...process.env, ...i.env() },
+    env: { ...process.env, ...i.env(), ...more },
     stdio: ['ignore', 'pipe', 'inherit'],
   });
   const ended = new Promise<void>((done) => child.once('exit', () => done()));
@@ -31,7 +32,7 @@ async function serve(): Promise<void> {
     });
     child.once('exit', () => fail(new Error('the server ended')));
   });
-  server = {
+  return {
     kill: async () => {
       child.kill('SIGKILL');
       await ended;
@@ -41,7 +42,7 @@ async function serve(): Promise<void> {
 
 beforeAll(async () => {
   await i.start({ serve: false });
-  await serve();
+  server = await serve();
   c = new Client(i.config.publicUrl);
   await c.signIn('warden', i.password);
 });
@@ -50,8 +51,8 @@ afterAll(async () => {
   await i.stop();
 });
 
-describe('killed with -9 and started again', () => {
-  it('a shipment goes on and fetches nothing twice', async () => {
+describe('killed with -9', () => {
+  it('a shipment is taken over by the other server, by itself, and nothing is fetched twice', async () => {
     await eventually(async () => {
       const e = await c.estate();
       return e.observed.bills['1.33.6'] && e.observed.registries['bw-registry'];
@@ -63,16 +64,20 @@ describe('killed with -9 and started again', () => {
     await c.good('POST', `/api/shipments/${shipment.label}/start`);
     const landed = async () => (await i.world.stores.get('upstream')?.pulls())?.filter((l) => l.kind === 'blob').length ?? 0;
     await eventually(async () => (await landed()) > 40, 'some layers moved');
+    const port = await freePort();
+    const second = await serve({ PORT: String(port) });
     await server.kill();
-    await serve();
-    const s = await shipmentIn(c, shipment.label, 'landed');
-    expect(s.state).toBe('landed');
+    const other = new Client(`http://127.0.0.1:${port}`);
+    await other.signIn('warden', i.password);
+    expect((await shipmentIn(other, shipment.label, 'landed')).state).toBe('landed');
+    await second.kill();
+    server = await serve();
     const read = (await i.world.stores.get('upstream')?.pulls())?.filter((l) => l.kind === 'blob').map((l) => l.digest) ?? [];
     const twice = read.length - new Set(read).size;
     expect(twice).toBeLessThanOrEqual(4); // only what was on the way at the moment of the kill, four at a time
   });
 
-  it('a build goes on and ends proved, its finished steps not run again', async () => {
+  it('and started again, a build goes on and ends proved, its finished steps not run again', async () => {
     await prepare(c);
     i.world.clock.setSpeed(300);
     await c.good('POST', '/api/builds', { charter: 'plover' });
@@ -84,7 +89,7 @@ describe('killed with -9 and started again', () => {
     const before = await buildOf(c);
     await server.kill();
     i.world.clock.setSpeed(2000);
-    await serve();
+    server = await serve();
     const b = await builtOrBroken(c);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
     for (const [id, s] of Object.entries(before.status.steps))

@@ -10,9 +10,11 @@ export const router = createBrowserRouter([
     path: '/',
     element: <Frame />,
     errorElement: <Broken />,
+    HydrateFallback: () => null,
     children: [
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
+      { path: 'declare', lazy: async () => ({ Component: (await import('./spaces/estate/DeclareSpace.tsx')).DeclareSpace }) },
       { path: 'hosts', lazy: async () => ({ Component: (await import('./spaces/hosts/HostsSpace.tsx')).HostsSpace }) },
       {
         path: 'addresses',

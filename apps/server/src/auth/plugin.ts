@@ -16,6 +16,10 @@ declare module 'fastify' {
     role?: Role;
     open?: boolean;
   }
+  interface FastifyInstance {
+    /** Whether the session of a request that goes on for long still stands. */
+    stillSignedIn: (req: FastifyRequest) => Promise<boolean>;
+  }
   interface FastifyRequest {
     who: { login: string; name: string; role: Role; csrf: string };
   }
@@ -30,6 +34,12 @@ export const auth = fp(
     await app.register(cookie);
     await app.register(rateLimit, { global: false });
     app.decorateRequest('who', undefined as never);
+    const sessionOf = async (req: FastifyRequest) => {
+      const token = req.cookies[cookieName];
+      const session = token ? await ctx.db.manager.findOneBy(Sessions, { tokenHash: hashed(token) }) : null;
+      return session && session.expiresAt.getTime() >= Date.now() ? session : undefined;
+    };
+    app.decorate('stillSignedIn', async (req: FastifyRequest) => (await sessionOf(req)) !== undefined);
 
     app.addHook('onRoute', (route) => {
       if (!route.url.startsWith('/api/') || route.config?.open || route.config?.role) return;
@@ -39,9 +49,8 @@ export const auth = fp(
     app.addHook('onRequest', async (req) => {
       const { role, open } = req.routeOptions.config ?? {};
       if (open || !role) return;
-      const token = req.cookies[cookieName];
-      const session = token ? await ctx.db.manager.findOneBy(Sessions, { tokenHash: hashed(token) }) : null;
-      if (!session || session.expiresAt.getTime() < Date.now())
+      const session = await sessionOf(req);
+      if (!session)
         throw new Refusal('not-signed-in', 'You are not signed in, or your session has ended.', {
           remedy: 'Sign in again; what you typed stays on the page.',
         });

@@ -118,8 +118,11 @@ export async function dropDoc(m: EntityManager, kind: Kind, key: string): Promis
   }
 }
 
-/** Makes the edits in order and answers with the edits that undo them. Charters are not saved here: see the clusters area. */
-export async function makeEdits(m: EntityManager, edits: readonly Edit[], who: string): Promise<Edit[]> {
+/**
+ * Makes the edits in order and answers with the edits that undo them. A charter that was changed has a new
+ * revision under `note`.
+ */
+export async function makeEdits(m: EntityManager, edits: readonly Edit[], who: string, note: string): Promise<Edit[]> {
   const inverse: Edit[] = [];
   for (const edit of edits) {
     const kind = edit.op === 'put' ? edit.doc.kind : edit.kind;
@@ -137,6 +140,7 @@ export async function makeEdits(m: EntityManager, edits: readonly Edit[], who: s
       throw new Refusal('invalid', (cause as Error).message);
     }
     if (after) await writeDoc(m, after, who);
+    if (kind === 'Charter') await keepRevision(m, key, who, note);
   }
   return inverse;
 }
@@ -146,3 +150,10 @@ export function needIn<K extends Kind>(estate: Estate, kind: K, key: string): Do
   if (!doc) throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`);
   return doc;
 }
+
+/** The charter as it stands now, as a revision after the ones it has. */
+const keepRevision = (m: EntityManager, charter: string, who: string, note: string) =>
+  m.query(
+    'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1',
+    [charter, who, note],
+  );

@@ -1,12 +1,23 @@
 import type { FastifyInstance } from 'fastify';
+import type { EntityManager } from 'typeorm';
 import { z } from 'zod';
-import { docsOf, type Edit, kinds, readDocuments, type Kind, writeDocument } from '@praesidor/core/model';
+import {
+  against,
+  type Doc,
+  docsOf,
+  type Edit,
+  keyOf,
+  kinds,
+  readDocuments,
+  type Kind,
+  writeDocument,
+} from '@praesidor/core/model';
 import { record } from '../audit.ts';
 import { may, needed, type Role } from '../auth/roles.ts';
 import type { Context } from '../context.ts';
 import { docTables } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import { makeEdits, validDoc, writeDoc } from './documents.ts';
+import { makeEdits, validDoc } from './documents.ts';
 import { loadEstate } from './load.ts';
 
 /** @throws Refusal when the change takes a role that the person has not. */
@@ -20,6 +31,11 @@ function allow(who: { login: string; role: Role }, edit: Parameters<typeof neede
     );
 }
 
+const ImportBody = z.strictObject({
+  text: z.string().max(8_000_000),
+  file: z.string().max(200).default('import'),
+  revision: z.number().int().min(0).optional(),
+});
 const EditBody = z.strictObject({
   edits: z
     .array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) }))
@@ -48,13 +64,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       allow(req.who, e.op === 'put' ? { kind: e.doc.kind } : e.op === 'set' ? e : { kind: e.kind });
     }
     return ctx.db.transaction(async (m) => {
-      const inverse = await makeEdits(m, edits, req.who.login);
-      for (const e of edits)
-        if (e.op === 'set' && e.kind === 'Charter')
-          await m.query(
-            'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1',
-            [e.key, req.who.login, why],
-          );
+      const inverse = await makeEdits(m, edits, req.who.login, why);
       return {
         act: await record(
           m,
@@ -87,7 +97,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
         if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
         // Who could do it can undo it; only what is a warden's alone is asked again.
         for (const e of row.inverse) if ((e.op === 'put' ? e.doc.kind : e.kind) === 'Site') allow(req.who, { kind: 'Site' });
-        const inverse = await makeEdits(m, row.inverse, req.who.login);
+        const inverse = await makeEdits(m, row.inverse, req.who.login, `undid: ${row.act}`);
         const undo = await record(m, req.who.login, `undid: ${row.act}`, row.subject, { of: id }, inverse);
         await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
         return { act: undo };
@@ -109,33 +119,50 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .send(docsOf(all).map(writeDocument).join('---\n'));
   });
 
-  app.post(
-    '/api/import',
-    {
-      config: { role: 'planner' },
-      bodyLimit: 8_000_000,
-      schema: { body: z.strictObject({ text: z.string().max(8_000_000), file: z.string().max(200).default('import') }) },
-    },
-    async (req) => {
-      const { text, file } = req.body as { text: string; file: string };
-      const { docs, faults } = readDocuments(text, file);
-      if (faults.length)
-        throw new Refusal(
-          'invalid',
-          `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
-          { places: faults.slice(0, 100) },
-        );
-      for (const { doc } of docs) allow(req.who, doc);
-      const order = Object.keys(kinds) as Kind[];
-      return ctx.db.transaction(async (m) => {
-        for (const kind of order) for (const { doc } of docs) if (doc.kind === kind) await writeDoc(m, doc, req.who.login);
-        await m.query(
-          "insert into charter_revision select key, 1, doc, now(), $1, 'imported' from charter where key not in (select charter from charter_revision)",
-          [req.who.login],
-        );
-        await record(m, req.who.login, 'imported', file, { documents: docs.length });
-        return { documents: docs.length };
-      });
-    },
-  );
+  /** Documents as text. What already stands as written is left alone; with `revision`, so is what somebody changed since. */
+  app.post('/api/import', { config: { role: 'planner' }, bodyLimit: 8_000_000, schema: { body: ImportBody } }, async (req) => {
+    const { text, file, revision } = req.body as z.infer<typeof ImportBody>;
+    const { docs, faults } = readDocuments(text, file);
+    if (faults.length)
+      throw new Refusal(
+        'invalid',
+        `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
+        { places: faults.slice(0, 100) },
+      );
+    const { estate: standing } = await loadEstate(ctx.db);
+    const differences = against(
+      standing,
+      docs.map((d) => d.doc),
+    );
+    const wanted = docs.map((d) => d.doc).filter((_, i) => differences[i]?.what !== 'same');
+    for (const doc of wanted) allow(req.who, doc);
+    const order = Object.keys(kinds) as Kind[];
+    const edits = wanted.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind)).map((doc): Edit => ({ op: 'put', doc }));
+    return ctx.db.transaction(async (m) => {
+      if (revision !== undefined) await refuseChangedSince(m, wanted, revision);
+      const inverse = await makeEdits(m, edits, req.who.login, 'imported');
+      const act = await record(
+        m,
+        req.who.login,
+        'imported',
+        file,
+        { documents: wanted.length },
+        inverse.length ? inverse : undefined,
+      );
+      const count = (what: string) => differences.filter((d) => d.what === what).length;
+      return { documents: docs.length, added: count('new'), changed: count('changed'), same: count('same'), act };
+    });
+  });
+}
+
+/** @throws Refusal when one of the documents was changed by anybody after the event that the person had seen */
+async function refuseChangedSince(m: EntityManager, docs: readonly Doc[], revision: number): Promise<void> {
+  const [found] = (await m.query(
+    'select e.kind, e.subject from event e join unnest($1::text[], $2::text[]) as d(kind, key) on d.kind = e.kind and d.key = e.subject where e.id > $3 limit 1',
+    [docs.map((d) => d.kind), docs.map(keyOf), revision],
+  )) as { kind: string; subject: string }[];
+  if (found)
+    throw new Refusal('conflict', `${found.kind} ${found.subject} was changed by somebody else in the meantime.`, {
+      remedy: 'What you typed is kept. Look at what it would change now, then save again.',
+    });
 }

@@ -9,8 +9,14 @@ export async function events(app: FastifyInstance, { ctx }: { ctx: Context }) {
     reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
     const send = (e: BusEvent) => reply.raw.write(`${e.id ? `id: ${e.id}\n` : ''}data: ${JSON.stringify(e)}\n\n`);
     const off = ctx.bus.on(send);
-    const beat = setInterval(() => reply.raw.write(': still here\n\n'), 15_000);
-    req.raw.on('close', () => {
+    const beat = setInterval(() => {
+      // A stream outlives the request that was let in: who has signed out is told nothing more.
+      void app.stillSignedIn(req).then(
+        (stands) => (stands ? reply.raw.write(': still here\n\n') : reply.raw.end()),
+        () => reply.raw.end(),
+      );
+    }, 15_000);
+    reply.raw.on('close', () => {
       off();
       clearInterval(beat);
     });

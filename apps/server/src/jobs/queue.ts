@@ -105,6 +105,18 @@ export class Queue {
     await whisper(m, 'Job', kind);
   }
 
+  /** Does work that one process at a time may do; false when another is at it. A killed process is at nothing. */
+  async alone(what: number, work: () => Promise<void>): Promise<boolean> {
+    const { rows } = await this.client.query<{ mine: boolean }>('select pg_try_advisory_lock(728, $1) as mine', [what]);
+    if (!rows[0]?.mine) return false;
+    try {
+      await work();
+      return true;
+    } finally {
+      await this.client.query('select pg_advisory_unlock(728, $1)', [what]).catch(() => undefined);
+    }
+  }
+
   async stop(): Promise<void> {
     clearInterval(this.timer);
     this.off();

@@ -10,30 +10,39 @@ import { loadEstate } from '../estate/load.ts';
 export function watch(ctx: Context, everyMs: number): () => void {
   let timer: NodeJS.Timeout | undefined;
   let stopped = false;
-  const round = async () => {
-    const [{ mine } = { mine: false }] = (await ctx.db.manager.query(
-      "select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as mine",
+  const look = async () => {
+    const [{ due } = { due: false }] = (await ctx.db.manager.query(
+      "select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as due",
       [everyMs / 2000],
-    )) as { mine: boolean }[];
-    if (mine) {
-      await ctx.db.manager.query(
-        "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",
-      );
-      const { estate } = await loadEstate(ctx.db);
-      const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
-      for (const r of estate.registries) await safely(lookAt(ctx, r.name));
-      await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));
-      for (const doc of [...estate.releases, ...estate.addons]) {
-        const old = estate.observed.bills[doc.name];
-        const same =
-          old && old.images.length === doc.components.length && old.images.every((i, n) => i.ref === doc.components[n]?.image);
-        if (!same && estate.registries.some((r) => r.name === doc.source))
-          await safely(ctx.db.transaction((m) => ctx.queue.send(m, 'bills', doc.name)));
-      }
+    )) as { due: boolean }[];
+    if (!due) return;
+    const { estate } = await loadEstate(ctx.db);
+    const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
+    for (const r of estate.registries) await safely(lookAt(ctx, r.name));
+    await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));
+    for (const doc of [...estate.releases, ...estate.addons]) {
+      const old = estate.observed.bills[doc.name];
+      const same =
+        old && old.images.length === doc.components.length && old.images.every((i, n) => i.ref === doc.components[n]?.image);
+      if (!same && estate.registries.some((r) => r.name === doc.source))
+        await safely(ctx.db.transaction((m) => ctx.queue.send(m, 'bills', doc.name)));
     }
-    if (!stopped) timer = setTimeout(() => void round().catch((e: Error) => ctx.log('watch', { error: e.message })), everyMs);
+    // Only now: a round that a kill cut short is begun again by whoever starts next.
+    await ctx.db.manager.query(
+      "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",
+    );
   };
-  void round().catch((e: Error) => ctx.log('watch', { error: e.message }));
+  const round = async () => {
+    let done = true;
+    try {
+      done = await ctx.queue.alone(1, look);
+    } catch (e) {
+      if (!stopped) ctx.log('watch', { error: (e as Error).message });
+    }
+    // Who is at it now may be killed before its end: asked again soon, and nothing is done when it was done.
+    if (!stopped) timer = setTimeout(() => void round(), done ? everyMs : Math.min(everyMs, 2000));
+  };
+  void round();
   return () => {
     stopped = true;
     clearTimeout(timer);

@@ -1,6 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useRunning } from '../state/running.ts';
+import { listen } from './stream.ts';
 
 const keysFor: Record<string, string[][]> = {
   Shipment: [['shipments'], ['estate']],
@@ -22,7 +23,6 @@ export function useEvents(on: boolean) {
   const sweep = useRunning((s) => s.sweep);
   useEffect(() => {
     if (!on) return undefined;
-    const source = new EventSource('/api/events');
     const due = new Set<string>();
     let timer: ReturnType<typeof setTimeout> | undefined;
     const renew = () => {
@@ -30,8 +30,8 @@ export function useEvents(on: boolean) {
       for (const key of due) void client.invalidateQueries({ queryKey: JSON.parse(key) as string[] });
       due.clear();
     };
-    source.onmessage = (m) => {
-      const e = JSON.parse(m.data as string) as {
+    const onEvent = (data: string) => {
+      const e = JSON.parse(data) as {
         kind: string;
         subject: string;
         data?: { done: number; of: number; found: number };
@@ -43,18 +43,9 @@ export function useEvents(on: boolean) {
       for (const key of keysFor[e.kind] ?? [['estate']]) due.add(JSON.stringify(key));
       timer ??= setTimeout(renew, 250);
     };
-    let lost = false;
-    source.onerror = () => {
-      lost = true;
-    };
-    source.onopen = () => {
-      if (lost) {
-        lost = false;
-        void client.invalidateQueries();
-      }
-    };
+    const stop = listen(onEvent, () => void client.invalidateQueries());
     return () => {
-      source.close();
+      stop();
       clearTimeout(timer);
     };
   }, [on, client, sweep]);

@@ -1,5 +1,6 @@
 import { Command } from 'cmdk';
 import { Dialog as R } from 'radix-ui';
+import { begun } from '@praesidor/core/model';
 import { useNavigate } from 'react-router';
 import { useSnapshot } from '../api/queries.ts';
 import { useReport } from '../state/computed.ts';
@@ -47,6 +48,9 @@ export default function GoTo() {
               <Command.Empty className="px-4 py-3 text-ink-2">Nothing has that name or address.</Command.Empty>
               {report?.moves.slice(0, 6).map((m, i) => row(`do ${i} ${m.text} ${m.label}`, m.text, m.label, () => go(m.go)))}
               {[...tabs, ...besides].map((t) => row(`space ${t.label}`, t.label, `G ${t.key.toUpperCase()}`, () => go(t.path)))}
+              {begun.map((k) =>
+                row(`do declare a new ${k}`, `Declare a ${k.toLowerCase()}`, 'by hand', () => go(`/declare?kind=${k}`)),
+              )}
               {row(
                 'do switch theme night paper light',
                 theme === 'night' ? 'Switch to paper' : 'Switch to night',

@@ -1,12 +1,20 @@
+import './interpreted.ts';
 import { makeChecker, nextMoves } from '@praesidor/core/checks';
 import { consequences, resolve } from '@praesidor/core/charter';
-import { applyEdits, type Charter, type Edit, type Estate, readDocuments, writeDocument } from '@praesidor/core/model';
+import {
+  against,
+  applyEdits,
+  beginning,
+  type Begun,
+  type Charter,
+  type Edit,
+  type Estate,
+  readDocuments,
+  writeDocument,
+} from '@praesidor/core/model';
 import { expose } from 'comlink';
-import { config } from 'zod';
 
 /** Everything that must answer while somebody types, away from the page's own thread. */
-// The page's policy forbids compiling code at run time; schemas are interpreted.
-config({ jitless: true });
 
 let estate: Estate | undefined;
 let revision = -1;
@@ -57,6 +65,27 @@ export const compute = {
         message: 'the text must hold exactly one charter',
       });
     return { faults, doc: doc?.kind === 'Charter' && !faults.length ? doc : undefined };
+  },
+  /** Text to begin a document with. */
+  begin: (kind: Begun, site: string | undefined) => (estate ? beginning(kind, estate, site) : ''),
+  /** What documents as typed would do: to the estate, and to what the checks find. Nothing is saved. */
+  declare(text: string) {
+    if (!estate) return undefined;
+    const { docs, faults } = readDocuments(text, 'declared');
+    const put = docs.map((d): Edit => ({ op: 'put', doc: d.doc }));
+    const key = (f: { id: string; text: string }) => `${f.id} ${f.text}`;
+    const before = new Set(checker(estate).findings.map(key));
+    const findings = faults.length ? [] : checker(applyEdits(estate, put)).findings.filter((f) => !before.has(key(f)));
+    const lines = docs.map((d) => d.line);
+    return {
+      faults,
+      differences: against(
+        estate,
+        docs.map((d) => d.doc),
+      ),
+      lines,
+      findings,
+    };
   },
   /** A document after a remedy, for showing what it will change. */
   edited(edits: Edit[]) {

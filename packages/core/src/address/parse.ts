@@ -97,15 +97,36 @@ export const overlaps = (a: Range, b: Range) => a.v === b.v && a.first <= b.last
 export const holds = (r: Range, a: Address) => r.v === a.v && r.first <= a.n && a.n <= r.last;
 export const size = (r: Range) => r.last - r.first + 1n;
 
+/** `count` addresses in a row, as text. @throws Error when they run over the end of the version's space. */
+export function consecutive(start: Address, count: number): string[] {
+  if (start.n + BigInt(count) > 1n << BigInt(bits(start.v)))
+    throw new Error(`there are not ${count} addresses from ${formatIp(start)}`);
+  return Array.from({ length: count }, (_, i) => formatIp({ v: start.v, n: start.n + BigInt(i) }));
+}
+
 /** How a typed list of servers was understood. Commas, spaces, semicolons and new lines separate alike. */
 export interface UnderstoodList {
   servers: string[];
   rejected: string[];
   asTyped: boolean;
 }
+/**
+ * Words of one text. A pasted resolver or time-server file is read as such: comments and the lines that name no
+ * server are left out, and of `server 10.0.0.1 iburst` the address is what counts.
+ */
+function wordsOf(text: string): string[] {
+  const lines = text.split('\n').map((l) => l.replace(/(^|\s)[#;](\s.*|$)/, ' ').trim());
+  const file = lines.some((l) => /^(nameserver|server|pool|peer)\s/i.test(l));
+  return lines.flatMap((l) => {
+    if (!file) return l.split(/[\s,;]+/).filter(Boolean);
+    const m = /^(?:nameserver|server|pool|peer)\s+(\S+)/i.exec(l);
+    return m?.[1] ? [m[1]] : [];
+  });
+}
+
 export function serverList(raw: string | readonly string[]): UnderstoodList {
   const texts = typeof raw === 'string' ? [raw] : raw;
-  const words = texts.flatMap((t) => t.split(/[\s,;]+/)).filter((w) => w && !/^(nameserver|server)$/i.test(w));
+  const words = texts.flatMap(wordsOf);
   return {
     servers: [...new Set(words.filter(isIp).map((w) => formatIp(parseIp(w))))],
     rejected: words.filter((w) => !isIp(w)),

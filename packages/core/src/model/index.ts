@@ -1,3 +1,5 @@
+export * from './against.ts';
+export * from './beginning.ts';
 export * from './documents.ts';
 export * from './edit.ts';
 export * from './estate.ts';

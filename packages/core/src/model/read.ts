@@ -93,11 +93,26 @@ export function issuesOf(
 ): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] {
   return error.issues.flatMap((issue): { path: (string | number)[]; code: 'unknown' | 'value'; message: string }[] => {
     const path = issue.path as (string | number)[];
-    if (issue.code !== 'unrecognized_keys') return [{ path, code: 'value', message: issue.message }];
+    if (issue.code !== 'unrecognized_keys') return [{ path, code: 'value', message: plainly(issue.message) }];
     const valid = keysAt(schema, path);
     return issue.keys.map((key) => ({ path: [...path, key], code: 'unknown', message: unknownField(key, valid) }));
   });
 }
+
+/** The schema library's own sentences in ours; every other message is ours already. */
+export function plainly(message: string): string {
+  if (/, received undefined$/.test(message)) return `a field is missing here (${expected(message)})`;
+  if (/, received null$/.test(message)) return `the value is missing (${expected(message)})`;
+  return message
+    .replace(/^Invalid input: expected (.+), received (.+)$/, 'expected $1, found $2')
+    .replace(
+      /^Invalid option: expected one of (.+)$/,
+      (_, list: string) => `expected one of ${list.replace(/"/g, '').replaceAll('|', ', ')}`,
+    )
+    .replace(/^Too small: expected (?:\w+ to (?:be|have) )?/, 'too small: expected ')
+    .replace(/^Too big: expected (?:\w+ to (?:be|have) )?/, 'too big: expected ');
+}
+const expected = (message: string) => message.replace(/^Invalid input: (expected .+), received .+$/, '$1');
 
 /** An unknown field with the valid one it was meant to be, or all that are valid. */
 export function unknownField(key: string, valid: readonly string[]): string {

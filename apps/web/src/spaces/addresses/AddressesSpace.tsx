@@ -2,12 +2,11 @@ import { formatIp, parsePrefix, prefixRange, size, spaceOf } from '@praesidor/co
 import type { Estate, Network, Reservation } from '@praesidor/core/model';
 import { inZone, reverseName } from '@praesidor/core/naming';
 import { useEffect, useMemo, useState } from 'react';
-import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { At } from '../../parts/Bastion.tsx';
-import { Button } from '../../parts/Button.tsx';
+import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { day } from '../../parts/time.ts';
@@ -61,12 +60,7 @@ export function AddressesSpace() {
       facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${networks.length} networks · ${estate.reservations.filter((r) => networks.some((n) => n.name === r.network)).length} reserved`}
       acts={
         <>
-          <Link
-            to={scoped('/addresses/names', site)}
-            className="rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold"
-          >
-            Names
-          </Link>
+          <LinkButton to={scoped('/addresses/names', site)}>Names</LinkButton>
           <Button filled disabled={!network} onClick={() => setReserving(pick.length ? 'selected' : 'next')}>
             Reserve…
           </Button>
@@ -74,8 +68,15 @@ export function AddressesSpace() {
       }
     >
       {!network ? (
-        <Empty title="No networks are declared here">
-          VLANs and prefixes come from the estate's YAML; the ledger, the map and the names follow from them.
+        <Empty
+          title="No networks are declared here"
+          act={
+            <LinkButton filled to={scoped('/declare?kind=Network', site)}>
+              Declare a network
+            </LinkButton>
+          }
+        >
+          VLANs and prefixes come first; the ledger, the map and the names follow from them.
         </Empty>
       ) : (
         <div className="grid grid-cols-[196px_minmax(0,1fr)] gap-5.5 pt-3">

@@ -1,6 +1,7 @@
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
+import { LinkButton } from '../../parts/Button.tsx';
 import { At } from '../../parts/Bastion.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
@@ -16,10 +17,23 @@ export function ClustersSpace() {
   const charters = (estate?.charters ?? []).filter((c) => inScope(c.site));
   const findings = (report.data?.findings ?? []).filter((f) => f.charters.some((c) => charters.some((x) => x.name === c)));
   return (
-    <Space space="clusters" title="Clusters" facts={`${charters.length} charters`} findings={findings}>
+    <Space
+      space="clusters"
+      title="Clusters"
+      facts={`${charters.length} charters`}
+      findings={findings}
+      acts={<LinkButton to={scoped('/declare?kind=Charter', site)}>New charter…</LinkButton>}
+    >
       {estate && !charters.length ? (
-        <Empty title="No cluster is declared here">
-          A charter declares one cluster; everything else follows from it. Import one as YAML.
+        <Empty
+          title="No cluster is declared here"
+          act={
+            <LinkButton filled to={scoped('/declare?kind=Charter', site)}>
+              Declare a cluster
+            </LinkButton>
+          }
+        >
+          A charter declares one cluster; everything else follows from it.
         </Empty>
       ) : (
         <table className="grid-table mt-2" aria-label="Clusters">

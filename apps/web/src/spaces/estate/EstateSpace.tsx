@@ -8,11 +8,12 @@ import { MarginPart } from '../../frame/Margin.tsx';
 import RemedyDialog from '../../frame/RemedyDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Bastion } from '../../parts/Bastion.tsx';
+import { LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
 import { clock, day } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
-import { useScope } from '../../state/scope.ts';
+import { scoped, useScope } from '../../state/scope.ts';
 
 export function EstateSpace() {
   const snapshot = useSnapshot();
@@ -39,6 +40,7 @@ export function EstateSpace() {
       title="Estate"
       facts={`${sites.length} ${sites.length === 1 ? 'site' : 'sites'} · ${estate.hosts.filter((h) => inScope(h.site)).length} hosts · ${estate.charters.filter((c) => inScope(c.site)).length} clusters`}
       findings={findings}
+      acts={<LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>}
       extra={
         <MarginPart title="Lately">
           {acts.data?.slice(0, 8).map((a) => (
@@ -67,13 +69,22 @@ export function EstateSpace() {
         ))}
       </div>
       {!estate.sites.length && (
-        <Empty title="Nothing is declared yet">
-          A site comes first: where machines stand, how it is reached, its resolvers and racks. Import an estate from YAML over
-          the API, or start the demonstration.
+        <Empty
+          title="Nothing is declared yet"
+          act={
+            <LinkButton filled to="/declare?kind=Site">
+              Declare the first site
+            </LinkButton>
+          }
+        >
+          A site comes first: where machines stand, how it is reached, its resolvers and racks. An estate exported elsewhere can
+          be opened on the same page.
         </Empty>
       )}
-      <h2 className="pt-5 pb-1 text-lg">Next moves</h2>
-      {moves.length === 0 && <p className="text-ink-2">Nothing waits to be done{site ? ' at this site' : ''}.</p>}
+      {estate.sites.length > 0 && <h2 className="pt-5 pb-1 text-lg">Next moves</h2>}
+      {estate.sites.length > 0 && moves.length === 0 && (
+        <p className="text-ink-2">Nothing waits to be done{site ? ' at this site' : ''}.</p>
+      )}
       <ol aria-label="Next moves">
         {moves.slice(0, 12).map((m, i) => {
           const f = m.remedy?.edits

@@ -1,7 +1,7 @@
 import { fitness } from '@praesidor/core/hosts';
-import type { Host } from '@praesidor/core/model';
+import { byName, type Host } from '@praesidor/core/model';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
@@ -13,7 +13,7 @@ import { Mark } from '../../parts/Mark.tsx';
 import { clock } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
-import { useScope } from '../../state/scope.ts';
+import { useScope, useTyped } from '../../state/scope.ts';
 import { hostFilter } from './filter.ts';
 import { HostDetail } from './HostDetail.tsx';
 import { Sighted } from './Sighted.tsx';
@@ -28,31 +28,29 @@ export function HostsSpace() {
   useEffect(() => {
     if (params.has('sweep')) setSweeping(true);
   }, [params]);
-  const text = params.get('q') ?? '';
-  const filter = useMemo(() => hostFilter(text), [text]);
-  const hosts = useMemo(() => (estate?.hosts ?? []).filter((h) => !site || h.site === site), [estate, site]);
-  const rows = useMemo(
+  const [text, setText] = useTyped('q');
+  const sought = useDeferredValue(text);
+  const filter = useMemo(() => hostFilter(sought), [sought]);
+  const hosts = useMemo(
     () =>
-      hosts
-        .filter(filter.test)
-        .sort((a, b) => a.site.localeCompare(b.site) || a.name.localeCompare(b.name, 'en', { numeric: true })),
-    [hosts, filter],
+      (estate?.hosts ?? [])
+        .filter((h) => !site || h.site === site)
+        .sort((a, b) => (a.site < b.site ? -1 : a.site > b.site ? 1 : byName(a, b))),
+    [estate, site],
   );
-  const known = new Set(estate?.hosts.map((h) => h.bmc?.address));
+  const rows = useMemo(() => hosts.filter(filter.test), [hosts, filter]);
+  const known = useMemo(() => new Set(estate?.hosts.map((h) => h.bmc?.address)), [estate]);
   const sighted = (estate?.observed.sightings ?? [])
     .filter((s) => inScope(s.site) && !known.has(s.address))
     .sort((a, b) => a.address.localeCompare(b.address, 'en', { numeric: true }));
   const chosen = rows.find((h) => h.name === params.get('host'));
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && ['HST', 'KEY'].includes(f.code.slice(0, 3)));
   const set = (key: string, value: string | undefined) =>
-    setParams(
-      (p) => {
-        if (value) p.set(key, value);
-        else p.delete(key);
-        return p;
-      },
-      { replace: key === 'q' },
-    );
+    setParams((p) => {
+      if (value) p.set(key, value);
+      else p.delete(key);
+      return p;
+    });
   const title = estate?.sites.find((s) => s.name === site)?.title ?? 'all sites';
   const sweep = site ? sweeps[site] : undefined;
   return (
@@ -72,7 +70,7 @@ export function HostsSpace() {
         <input
           aria-label="Filter hosts by facts"
           value={text}
-          onChange={(e) => set('q', e.target.value)}
+          onChange={(e) => setText(e.target.value)}
           placeholder="zone:A,B memory>=64 fit:worker state:fit …"
           className="mono flex-1 border border-rule-2 bg-leaf px-2.5 py-1.5"
         />
@@ -101,7 +99,7 @@ export function HostsSpace() {
             title={hosts.length ? 'No host fits the filter' : 'No host is listed here'}
             act={
               hosts.length ? (
-                <Button onClick={() => set('q', undefined)}>Clear the filter</Button>
+                <Button onClick={() => setText('')}>Clear the filter</Button>
               ) : (
                 <Button filled onClick={() => setSweeping(true)}>
                   Sweep for hosts…
@@ -165,7 +163,11 @@ function Rows({
           ),
         )}
       </div>
-      <div ref={box} className="overflow-auto" style={{ maxHeight: rows.length > 14 ? 410 : undefined }}>
+      <div
+        ref={box}
+        className="overflow-auto"
+        style={{ maxHeight: rows.length > 14 ? (chosen ? 410 : 'calc(100vh - 236px)') : undefined }}
+      >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map((v) => {
             const h = rows[v.index] as Host;

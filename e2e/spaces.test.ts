@@ -1,0 +1,178 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { kinds } from '@praesidor/core/model';
+import { eventually, Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** What stands in every space alike: the margin and its remedies, declaring, several tabs, much data and none. */
+const i = new Installation();
+let b: Browser;
+const open = (path: string) => b.open(i.config.publicUrl + path);
+beforeAll(async () => {
+  await i.start();
+  b = await openBrowser();
+  const c = await i.as('warden');
+  await open('/sign-in');
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await eventually(async () => {
+    const e = await c.estate();
+    return e.observed.bills['1.34.2'] && e.observed.registries['lr-registry'] && e.observed.zones['lr.kestrelferries.example'];
+  }, 'what is outside was looked at');
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+const margin = "//aside[@aria-label='Margin']";
+
+describe('the margin', () => {
+  it.each([
+    ['/addresses?site=lr&net=lr-machine', 'Service pool lies inside a DHCP scope', 'ADR-001'],
+    ['/addresses/names?site=lr&zone=lr.kestrelferries.example', '*.in.plover answers 10.62.8.12', 'DNS-001'],
+    ['/hosts?site=bw', 'is below the baseline', 'HST'],
+    ['/images?site=lr', 'Registry certificate ends in', 'IMG-002'],
+    ['/clusters', 'Pod range also belongs to petrel', 'CHT'],
+  ])('of %s says what is found there, most serious first', async (path, title, code) => {
+    await open(path);
+    await b.see(title);
+    const li = await b.find(`${margin}//li[contains(., ${JSON.stringify(title)})]`);
+    expect(await li.getAttribute('data-finding')).toMatch(new RegExp(`^${code}`));
+    const order = await b.driver.executeScript<string[]>(
+      "return [...document.querySelectorAll('aside li button[aria-label], aside li svg path')].map((p) => p.getAttribute('fill')).filter(Boolean)",
+    );
+    const rank = (fill: string) => ['var(--brick)', 'var(--ochre)', 'var(--slate)'].indexOf(fill);
+    expect(order.map(rank)).toEqual(order.map(rank).sort());
+  });
+  it('lights its finding from the field and the field from its finding', async () => {
+    await open('/addresses?site=lr&net=lr-machine');
+    const li = await b.find(`${margin}//li[contains(., 'chart-plotter has no reverse')]`);
+    await b.driver
+      .actions()
+      .move({ origin: li as never })
+      .perform();
+    expect(await li.getAttribute('class')).toContain('lit');
+    await b.press('n');
+    await b.find(`${margin}//li[contains(@class, 'lit')]`);
+  });
+  it('mends a list of servers typed with spaces, in the plan of everybody, and takes it back', async () => {
+    const c = await i.as('warden');
+    const resolvers = async () => (await c.estate()).sites.find((s) => s.name === 'lr')?.resolvers;
+    await open('/addresses?site=lr&net=lr-machine');
+    await b.clickText('Store them as a list', margin);
+    await b.see('10.62.8.53 10.62.8.54');
+    await b.click('button', 'Make this change');
+    await b.gone('typed in one string');
+    expect(await resolvers()).toEqual(['10.62.8.53', '10.62.8.54']);
+    await b.click('button', 'Undo');
+    await b.see('DNS servers of Lantern Rock typed in one string');
+    expect(await resolvers()).toBe('10.62.8.53 10.62.8.54');
+  });
+});
+
+describe('declaring', () => {
+  it('begins a network with what is known, shows what it would change, saves it, and it is there', async () => {
+    await open('/addresses?site=lr');
+    await b.press('/');
+    await b.type('Go to, or do', 'declare a network');
+    await b.press('\uE007');
+    await b.see('Network lr-net');
+    await b.click('button', 'Save Network lr-net');
+    await b.find("//nav[@aria-label='Networks']//button[contains(., 'lr-net')]");
+    expect((await (await i.as('warden')).estate()).networks.find((n) => n.name === 'lr-net')?.prefix).toBe('10.62.8.128/25');
+  });
+  it('says at its line what cannot be read, and saves nothing of it', async () => {
+    await open('/declare?kind=Site');
+    await b.see('the value is missing');
+    await b.find("//button[@disabled and normalize-space(.)='Nothing to save']");
+  });
+  it('shows what the checks would find before anything is saved', async () => {
+    await open('/declare?kind=Charter&site=dnl');
+    await b.see('2 control-plane hosts bear no more than 1');
+    expect((await (await i.as('warden')).estate()).charters.map((x) => x.name)).not.toContain('dnl-cluster');
+  });
+});
+
+describe('several tabs of one person', () => {
+  it('all answer, and all learn what one of them changed', async () => {
+    const first = await b.driver.getWindowHandle();
+    const tabs: string[] = [];
+    for (let n = 0; n < 8; n++) {
+      const before = await b.driver.getAllWindowHandles();
+      await b.driver.executeScript('window.open(arguments[0])', `${i.config.publicUrl}/addresses?site=lr&net=lr-store`);
+      const tab = (await b.driver.getAllWindowHandles()).find((h) => !before.includes(h)) as string;
+      tabs.push(tab);
+      await b.driver.switchTo().window(tab);
+      await b.find("//h2[.='lr-store']");
+    }
+    await (await i.as('planner')).good('POST', '/api/addresses/reserve', {
+      network: 'lr-store',
+      address: '10.62.9.44',
+      owner: { kind: 'hand', name: 'tide desk' },
+    });
+    for (const tab of tabs) {
+      await b.driver.switchTo().window(tab);
+      await b.see('by hand, tide desk');
+      await b.driver.close();
+    }
+    await b.driver.switchTo().window(first);
+  });
+});
+
+describe('much, and nothing', () => {
+  it('10,000 hosts are listed in a moment, and only those in sight are drawn', async () => {
+    const q = (sql: string, p: unknown[] = []) => i.running.ctx.db.query(sql, p);
+    const c = await i.as('warden');
+    const like = (await c.estate()).hosts.find((h) => h.site === 'bw' && h.facts);
+    const docs = Array.from({ length: 10_000 }, (_, n) =>
+      kinds.Host.parse({
+        ...like,
+        name: `tst-${String(n).padStart(5, '0')}`,
+        site: 'tst',
+        state: 'fit',
+        held: undefined,
+        rack: undefined,
+        unit: undefined,
+        bmc: undefined,
+        facts: { ...like?.facts, serial: `T${n}`, nics: [] },
+      }),
+    );
+    await q("insert into host (key, doc, updated_by) select d->>'name', d, 'test' from jsonb_array_elements($1::jsonb) d", [
+      JSON.stringify(docs),
+    ]);
+    try {
+      await open('/hosts?site=tst');
+      await b.see('tst-00000');
+      await b.see('10001 listed');
+      expect(await b.count("[role='row']")).toBeLessThan(80);
+      await b.type('Filter hosts by facts', 'tst-0999');
+      await b.see('10 of 10001');
+    } finally {
+      await q("delete from host where key like 'tst-0%'");
+    }
+  });
+  it('an estate with nothing in it says where to begin, in every space', async () => {
+    const bare = await new Installation().start({ bare: true });
+    try {
+      const c = await bare.as('warden');
+      await b.open(`${bare.config.publicUrl}/sign-in`);
+      await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+      for (const [path, title] of [
+        ['/estate', 'Nothing is declared yet'],
+        ['/hosts', 'No host is listed here'],
+        ['/addresses', 'No networks are declared here'],
+        ['/addresses/names', 'No zones are declared here'],
+        ['/images', 'No release is declared'],
+        ['/clusters', 'No cluster is declared here'],
+        ['/builds', 'Nothing has been built yet'],
+        ['/keyring', 'Keyring'],
+      ] as const) {
+        await b.open(bare.config.publicUrl + path);
+        await b.see(title);
+      }
+      await b.open(`${bare.config.publicUrl}/estate`);
+      await b.click('link', 'Declare the first site');
+      await b.find("//*[@aria-label='Documents as text']");
+    } finally {
+      await bare.stop();
+    }
+  });
+});

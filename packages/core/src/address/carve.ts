@@ -1,0 +1,33 @@
+import { bits, type Prefix, prefixRange, type Range } from './parse.ts';
+import { Space } from './space.ts';
+
+/** The lowest prefix of `length` inside `parent` that overlaps nothing taken; undefined when there is none. */
+export function carve(parent: Prefix, taken: Iterable<Range>, length: number, from = parent.n): Prefix | undefined {
+  if (length < parent.length || length > bits(parent.v)) return undefined;
+  const space = new Space(parent, { ends: 'free' });
+  for (const r of taken) space.take(r);
+  const step = 1n << BigInt(bits(parent.v) - length);
+  const start = space.freeBlock(step, step, { v: parent.v, first: from, last: prefixRange(parent).last });
+  return start && { ...start, length };
+}
+
+/**
+ * The next prefix of the same length behind `near` that overlaps nothing taken: inside the private or unique
+ * local block that `near` lies in (RFC 1918, RFC 4193), else in the whole of its version.
+ */
+export function nextPrefix(near: Prefix, taken: readonly Range[]): Prefix | undefined {
+  const around = blocks.find((b) => b.v === near.v && inside(near, b)) ?? { v: near.v, n: 0n, length: 0 };
+  const behind = near.n + (1n << BigInt(bits(near.v) - near.length));
+  return carve(around, taken, near.length, behind) ?? carve(around, taken, near.length);
+}
+
+const blocks: Prefix[] = [
+  { v: 4, n: 0x0a000000n, length: 8 },
+  { v: 4, n: 0xac100000n, length: 12 },
+  { v: 4, n: 0xc0a80000n, length: 16 },
+  { v: 6, n: 0xfd000000000000000000000000000000n, length: 8 },
+];
+const inside = (p: Prefix, b: Prefix) => {
+  const r = prefixRange(b);
+  return p.length >= b.length && r.first <= p.n && p.n <= r.last;
+};
