@@ -36,7 +36,7 @@ export class RunTree {
   add(first: bigint, last: bigint): void {
     if (first > last) return;
     // Runs that end before the new one, and those that begin behind it; what is between is swallowed.
-    let [before, rest] = split(this.root, first);
+    let [before, behind] = split(this.root, first);
     const near = before && rightmost(before);
     if (near && near.last >= first - 1n) {
       [before] = split(before, near.first);
@@ -44,8 +44,7 @@ export class RunTree {
       if (near.last > last) last = near.last;
       this.total -= near.last - near.first + 1n;
     }
-    let inside: Node | undefined;
-    [inside, rest] = split(rest, last + 2n);
+    const [inside, rest] = split(behind, last + 2n);
     const far = inside && rightmost(inside);
     if (far && far.last > last) last = far.last;
     this.total -= sizeOf(inside);
@@ -56,7 +55,7 @@ export class RunTree {
   /** Removes a run; runs that reach over its ends are cut. */
   remove(first: bigint, last: bigint): void {
     if (first > last) return;
-    let [before, rest] = split(this.root, first);
+    let [before, behind] = split(this.root, first);
     const near = before && rightmost(before);
     let tail: Node | undefined;
     if (near && near.last >= first) {
@@ -68,8 +67,7 @@ export class RunTree {
         tail = this.node(last + 1n, near.last);
       }
     }
-    let inside: Node | undefined;
-    [inside, rest] = split(rest, last + 1n);
+    const [inside, rest] = split(behind, last + 1n);
     const far = inside && rightmost(inside);
     this.total -= sizeOf(inside);
     if (far && far.last > last) {
