@@ -3,7 +3,7 @@
 import { spawn, spawnSync } from 'node:child_process';
 import { readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
+import { checkNode, debian, judges, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, startPostgres } from './lib/postgres.mjs';
 import { fail, step } from './lib/say.mjs';
 
@@ -30,7 +30,12 @@ function quietly(what, command, args) {
 }
 
 try {
-  await debian(packages);
+  if (process.getuid?.() === 0) await debian({ ...packages, ...judges });
+  else {
+    await debian(packages);
+    const absent = Object.keys(judges).filter((name) => !judges[name]());
+    if (absent.length) process.stdout.write(`Not installed, and what they judge is skipped: ${absent.join(', ')}\n`);
+  }
   await modules();
   await quietly('Linting', bin('biome'), ['check', '--error-on-warnings', '.']);
   await quietly('Holding imports against the layers', bin('depcruise'), [

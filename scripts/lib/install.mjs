@@ -1,6 +1,6 @@
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fail, step } from './say.mjs';
 
@@ -32,12 +32,17 @@ export async function debian(wanted) {
       if (!existsSync('/etc/postgresql-common/createcluster.conf'))
         writeFileSync('/etc/postgresql-common/createcluster.conf', 'create_main_cluster = false\n');
     }
+    // Services of what is installed are not to run: what is needed is started on loopback, by us.
+    const policy = '/usr/sbin/policy-rc.d';
+    const ours = !existsSync(policy);
+    if (ours) writeFileSync(policy, '#!/bin/sh\nexit 101\n', { mode: 0o755 });
     const run = () => quiet('apt-get', ['install', '-y', '--no-install-recommends', ...lacking], { env });
     let result = run();
     if (result.status !== 0) {
       quiet('apt-get', ['update'], { env });
       result = run();
     }
+    if (ours) rmSync(policy, { force: true });
     const still = Object.entries(wanted)
       .filter(([n, there]) => lacking.includes(n) && !there())
       .map(([n]) => n);
@@ -56,6 +61,15 @@ export const postgresBin = () => {
         .sort((a, b) => Number(b) - Number(a))
     : [];
   return versions.length ? join(base, versions[0], 'bin') : undefined;
+};
+
+/** Programs that are not ours and judge our files in the tests. Their services are not started. */
+export const judges = {
+  'bind9-utils': () => existsSync('/usr/bin/named-checkzone') || existsSync('/usr/sbin/named-checkzone'),
+  bind9: () => existsSync('/usr/sbin/named'),
+  'bind9-dnsutils': () => existsSync('/usr/bin/dig'),
+  'kea-dhcp4-server': () => existsSync('/usr/sbin/kea-dhcp4'),
+  'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
 };
 
 export const packages = {

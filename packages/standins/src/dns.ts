@@ -127,20 +127,46 @@ export class DnsStandin {
       : { rcode: 9 };
   }
 
+  /** RFC 2136 §3.2: what the sender takes for served must be served. */
+  private unmet(zone: DnsZone, needs: readonly Rr[]): number {
+    const values = new Map<string, string[]>();
+    for (const n of needs) {
+      const set = zone.records.filter((r) => r.name === n.name && (r.type === n.type || n.type === 'ANY'));
+      if (n.class === classCode.NONE && set.length) return 7;
+      if (n.class === classCode.ANY && !set.length) return 8;
+      if (n.class === classCode.IN) {
+        const key = `${n.name} ${n.type}`;
+        values.set(key, [...(values.get(key) ?? []), n.value ?? '']);
+      }
+    }
+    for (const [key, want] of values) {
+      const have = zone.records.filter((r) => `${r.name} ${r.type}` === key).map((r) => r.value);
+      if (have.sort().join('\n') !== want.sort().join('\n')) return 8;
+    }
+    return 0;
+  }
+
   /** RFC 2136 §3.4.2: deletions of a set, of one record, and additions; NOTZONE for names outside. */
   private update(m: Message): number {
     const zone = this.zones.find((z) => z.name === m.questions[0]?.name);
     if (!zone) return 9;
     if (this.faults.has('dns-refuses', zone.name) || this.faults.has('dns-refuses', 'dns')) return 5;
     if (m.authorities.some((u) => !inZone(u.name, zone.name))) return 10;
+    const unmet = this.unmet(zone, m.answers);
+    if (unmet) return unmet;
     let records = zone.records;
     for (const u of m.authorities) {
       if (u.class === classCode.ANY)
         records = records.filter((r) => !(r.name === u.name && (u.type === 'ANY' || r.type === u.type)));
       else if (u.class === classCode.NONE)
         records = records.filter((r) => !(r.name === u.name && r.type === u.type && r.value === u.value));
-      else if (u.value !== undefined && !records.some((r) => r.name === u.name && r.type === u.type && r.value === u.value))
-        records = [...records, { name: u.name, type: u.type, ttl: u.ttl, value: u.value }];
+      else if (u.value !== undefined) {
+        const same = (r: ServedRecord) => r.name === u.name && r.type === u.type;
+        // A record that is added again brings its time to its whole set (RFC 2136 §3.4.2.2).
+        records = records.map((r) => (same(r) ? { ...r, ttl: u.ttl } : r));
+        if (!records.some((r) => same(r) && r.value === u.value))
+          records = [...records, { name: u.name, type: u.type, ttl: u.ttl, value: u.value }];
+      }
     }
     zone.records = records;
     zone.serial = (zone.serial + 1) >>> 0;

@@ -34,10 +34,14 @@ export const auth = fp(
     await app.register(cookie);
     await app.register(rateLimit, { global: false });
     app.decorateRequest('who', undefined as never);
-    const sessionOf = async (req: FastifyRequest) => {
+    const sessionOf = async (req: FastifyRequest): Promise<FastifyRequest['who'] | undefined> => {
       const token = req.cookies[cookieName];
-      const session = token ? await ctx.db.manager.findOneBy(Sessions, { tokenHash: hashed(token) }) : null;
-      return session && session.expiresAt.getTime() >= Date.now() ? session : undefined;
+      if (!token) return undefined;
+      const [found] = (await ctx.db.manager.query(
+        'select a.login, a.name, a.role, s.csrf from session s join account a on a.login = s.login where s.token_hash = $1 and s.expires_at >= now()',
+        [hashed(token)],
+      )) as FastifyRequest['who'][];
+      return found;
     };
     app.decorate('stillSignedIn', async (req: FastifyRequest) => (await sessionOf(req)) !== undefined);
 
@@ -54,13 +58,11 @@ export const auth = fp(
         throw new Refusal('not-signed-in', 'You are not signed in, or your session has ended.', {
           remedy: 'Sign in again; what you typed stays on the page.',
         });
-      const account = await ctx.db.manager.findOneBy(Accounts, { login: session.login });
-      if (!account) throw new Refusal('not-signed-in', 'This account is gone.');
-      req.who = { login: account.login, name: account.name, role: account.role as Role, csrf: session.csrf };
+      req.who = session;
       if (req.method !== 'GET' && req.method !== 'HEAD' && req.headers['x-csrf-token'] !== session.csrf)
         throw new Refusal('csrf', 'The request did not come from the page you signed in on.', { remedy: 'Load the page again.' });
-      if (!may(account.role, role))
-        throw new Refusal('not-allowed', `To ${reads[role]} takes the role ${role}; ${account.login} is ${account.role}.`, {
+      if (!may(session.role, role))
+        throw new Refusal('not-allowed', `To ${reads[role]} takes the role ${role}; ${session.login} is ${session.role}.`, {
           remedy: 'Ask a warden.',
         });
     });

@@ -16,9 +16,17 @@ export function inWords(e: unknown): unknown {
       remedy: 'Take the next free one.',
     });
   if (constraint === 'reservation_inside_network') return new Refusal('invalid', 'The address lies outside its network.');
+  if (constraint === 'reservation_in_child')
+    return new Refusal('invalid', 'The address lies in a network that was carved out of this one.', {
+      remedy: 'Reserve it in that network.',
+    });
+  if (constraint === 'span_inside_another')
+    return new Refusal('invalid', 'A pool says that it lies inside another, and does not, or there is no such pool.', {
+      remedy: 'Name the pool or DHCP scope around it, and keep its range within.',
+    });
   if (constraint === 'spans_apart')
     return new Refusal('invalid', 'Two pools or DHCP scopes of this network overlap.', {
-      remedy: 'Change one of the ranges so that no address is in both.',
+      remedy: 'Change one of the ranges so that no address is in both, or declare one inside the other.',
     });
   if (constraint === 'host_bmc_address_key') return new Refusal('invalid', 'Another host already has this BMC address.');
   if (constraint === 'host_serial_key') return new Refusal('invalid', 'Another host already has this serial number.');

@@ -16,6 +16,15 @@ export async function tell(m: EntityManager, kind: string, subject: string): Pro
   );
 }
 
+/** Tells of many subjects of one kind in one statement. Of more than a screen shows, one event tells of all. */
+export async function tellMany(m: EntityManager, kind: string, subjects: readonly string[]): Promise<void> {
+  if (subjects.length > 500) return tell(m, kind, `${subjects.length} of them`);
+  await m.query(
+    "with e as (insert into event (kind, subject) select $1, unnest($2::text[]) returning id, subject) select pg_notify('praesidor', json_build_object('id', e.id, 'kind', $1::text, 'subject', e.subject)::text) from e",
+    [kind, subjects],
+  );
+}
+
 /** Tells without a record: for what is looked at live and is of no use later (progress, a log line). */
 export const whisper = (m: EntityManager, kind: string, subject: string) =>
   m.query("select pg_notify('praesidor', json_build_object('id', 0, 'kind', $1::text, 'subject', $2::text)::text)", [

@@ -1,5 +1,6 @@
 import type { Context } from '../context.ts';
-import { readZone } from '../areas/addresses/service.ts';
+import { expire } from '../areas/addresses/ledger.ts';
+import { readZone } from '../areas/addresses/zones.ts';
 import { lookAt } from '../areas/images/registries.ts';
 import { loadEstate } from '../estate/load.ts';
 
@@ -16,6 +17,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
       [everyMs / 2000],
     )) as { due: boolean }[];
     if (!due) return;
+    await expire(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
     const { estate } = await loadEstate(ctx.db);
     const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
     for (const r of estate.registries) await safely(lookAt(ctx, r.name));

@@ -1,5 +1,19 @@
 import { z } from 'zod';
-import { Arch, Cidr, Digest, Fqdn, Hostport, Instant, Ip, Mac, Name, RangeText, ServerList, VersionName } from './words.ts';
+import {
+  Arch,
+  Cidr,
+  Digest,
+  Fqdn,
+  Hostport,
+  Instant,
+  Ip,
+  Mac,
+  Name,
+  RangeText,
+  RecordName,
+  ServerList,
+  VersionName,
+} from './words.ts';
 
 /**
  * Everything people declare, one schema a kind. The API validates with these, the YAML import reads
@@ -45,6 +59,9 @@ export const Site = doc('Site', {
     .default([]),
 });
 
+/** What a pool is set aside for: hosts, virtual addresses, published services, inbound routers, outbound NAT. */
+export const PoolUse = z.enum(['host', 'virtual', 'service', 'inbound', 'outbound']);
+
 export const Network = doc('Network', {
   name: Name,
   site: Name,
@@ -54,12 +71,22 @@ export const Network = doc('Network', {
   gateway: Ip.optional(),
   mtu: z.number().int().min(576).max(9216).default(1500),
   dhcp: z
-    .array(z.strictObject({ name: Name, range: RangeText }))
+    .array(z.strictObject({ name: Name, range: RangeText, inside: Name.optional() }))
     .max(64)
     .default([]),
   pools: z
-    .array(z.strictObject({ name: Name, range: RangeText, use: z.enum(['host', 'virtual', 'service']) }))
+    .array(z.strictObject({ name: Name, range: RangeText, use: PoolUse, inside: Name.optional() }))
     .max(64)
+    .default([]),
+  /** The network that this one is carved out of: it may lie inside that one, and in no other. */
+  parent: Name.optional(),
+  /** Resolvers and time servers of this network, where they are others than the site's. */
+  resolvers: ServerList.optional(),
+  ntp: ServerList.optional(),
+  /** Static routes of the network's router: where to, over which next hop. */
+  routes: z
+    .array(z.strictObject({ to: Cidr, via: Ip }))
+    .max(500)
     .default([]),
   /** Tunnel networks: who ends tunnels here. */
   endpoints: z.enum(['host', 'gateway']).optional(),
@@ -125,6 +152,11 @@ export const Reservation = doc('Reservation', {
   owner: Owner,
   origin: z.enum(['follows', 'by-hand', 'imported', 'sighted']).default('by-hand'),
   since: Instant.optional(),
+  /** Given back, and resting until then: nobody is given it, unless it is asked for by name. */
+  resting: z.boolean().optional(),
+  /** When a reservation ends by itself, or a resting one is free again. */
+  until: Instant.optional(),
+  note: z.string().max(200).optional(),
 });
 
 export const Zone = doc('Zone', {
@@ -138,10 +170,10 @@ export const Zone = doc('Zone', {
   ttl: z.number().int().min(0).max(2147483647).default(3600),
 });
 
-export const RecordType = z.enum(['A', 'AAAA', 'CNAME', 'PTR', 'TXT', 'SRV', 'NS']);
+export const RecordType = z.enum(['A', 'AAAA', 'CNAME', 'PTR', 'TXT', 'SRV', 'NS', 'MX', 'DNAME']);
 export const NameRecord = doc('Record', {
   zone: Fqdn,
-  name: Fqdn,
+  name: RecordName,
   type: RecordType,
   value: z.string().min(1).max(1000),
   ttl: z.number().int().min(0).max(2147483647).optional(),

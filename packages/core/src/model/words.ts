@@ -40,6 +40,15 @@ export const Fqdn = z
     'a DNS name has labels of letters, digits and hyphens between dots',
   )
   .transform((n) => n.toLowerCase());
+/** The owner of a record: absolute or within its zone, `@` for the zone itself, underscores for services (RFC 2782). */
+export const RecordName = z
+  .string()
+  .max(253)
+  .regex(
+    /^(@|(\*\.|\*$)?([a-z0-9_]([a-z0-9_-]{0,61}[a-z0-9])?(\.|$))*)$/i,
+    'a name in the zone, such as www, *.in, _kube._tcp or @ for the zone itself',
+  )
+  .transform((n) => n.toLowerCase().replace(/\.$/, ''));
 export const Hostport = z
   .string()
   .max(260)

@@ -3,8 +3,8 @@ import type { ServedRecord } from '../model/documents.ts';
 export interface Drift {
   /** Planned, not served. */
   add: ServedRecord[];
-  /** Served under a planned name and type, with another value. */
-  change: { name: string; type: string; ttl: number; planned: string[]; served: string[] }[];
+  /** Served under a planned name and type, with other values or another time. */
+  change: { name: string; type: string; ttl: number; servedTtl: number; planned: string[]; served: string[] }[];
   /** Sent by us earlier, planned no longer. */
   remove: ServedRecord[];
   /** On the server and never ours: left alone. */
@@ -32,12 +32,13 @@ export function drift(
     const wanted = want.map((r) => r.value).sort();
     const found = have.map((r) => r.value).sort();
     if (!have.length) out.add.push(...want);
-    else if (wanted.join('\n') === found.join('\n')) out.same += want.length;
+    else if (wanted.join('\n') === found.join('\n') && have[0]?.ttl === want[0]?.ttl) out.same += want.length;
     else
       out.change.push({
         name: want[0]?.name ?? '',
         type: want[0]?.type ?? '',
         ttl: want[0]?.ttl ?? 0,
+        servedTtl: have[0]?.ttl ?? 0,
         planned: wanted,
         served: found,
       });
@@ -58,19 +59,69 @@ function group(records: readonly ServedRecord[]): Map<string, ServedRecord[]> {
 }
 
 /** One instruction of a dynamic update (RFC 2136 §2.5). */
-export type UpdateStep =
-  | { do: 'add'; record: ServedRecord }
-  | { do: 'delete-set'; name: string; type: string }
-  | { do: 'delete'; record: ServedRecord };
+export type UpdateStep = { do: 'add' | 'delete'; record: ServedRecord };
 
-/** The smallest update that takes the served zone to the plan; foreign records are not touched. */
-export function updateFor(d: Drift): UpdateStep[] {
-  return [
-    ...d.remove.map((record): UpdateStep => ({ do: 'delete', record })),
-    ...d.change.flatMap((c): UpdateStep[] => [
-      { do: 'delete-set', name: c.name, type: c.type },
-      ...c.planned.map((value): UpdateStep => ({ do: 'add', record: { name: c.name, type: c.type, ttl: c.ttl, value } })),
-    ]),
-    ...d.add.map((record): UpdateStep => ({ do: 'add', record })),
-  ];
+/** What must be served for an update to be taken (RFC 2136 §2.4): exactly these values; none of the set when empty. */
+export interface Prerequisite {
+  name: string;
+  type: string;
+  values: string[];
+}
+export interface ZoneUpdate {
+  prerequisites: Prerequisite[];
+  steps: UpdateStep[];
+}
+
+/**
+ * The smallest update that takes the served zone to the plan; foreign records are not touched. Its prerequisites
+ * are what was read: a set that somebody changed since makes the server refuse the whole, and nothing of theirs is
+ * overwritten. What is removed from other sets comes first, so that an alias can take the place of an address;
+ * within a set additions come first, so that a zone is never without its last server (RFC 2136 §3.4.2.4).
+ */
+export function updateFor(d: Drift): ZoneUpdate {
+  const prerequisites: Prerequisite[] = [];
+  const first: UpdateStep[] = [];
+  const then: UpdateStep[] = [];
+  for (const [, list] of group(d.remove)) {
+    for (const record of list) first.push({ do: 'delete', record });
+    // Of a set that is partly foreign only our own records go, and nothing is asked of the others.
+    const { name, type } = list[0] as ServedRecord;
+    if (!d.foreign.some((f) => f.name === name && f.type === type))
+      prerequisites.push({ name, type, values: list.map((r) => r.value) });
+  }
+  for (const c of d.change) {
+    prerequisites.push({ name: c.name, type: c.type, values: c.served });
+    const record = (value: string): ServedRecord => ({ name: c.name, type: c.type, ttl: c.ttl, value });
+    const other = c.ttl !== c.servedTtl;
+    for (const value of c.planned) if (other || !c.served.includes(value)) then.push({ do: 'add', record: record(value) });
+    for (const value of c.served) if (!c.planned.includes(value)) then.push({ do: 'delete', record: record(value) });
+  }
+  for (const [, list] of group(d.add)) {
+    const { name, type } = list[0] as ServedRecord;
+    prerequisites.push({ name, type, values: [] });
+    for (const record of list) then.push({ do: 'add', record });
+  }
+  return { prerequisites, steps: [...first, ...then] };
+}
+
+/** An update in parts of at most `sets` sets each, so that every one fits a message of 64 kB; a set is never divided. */
+export function inParts(d: Drift, sets = 150): Drift[] {
+  const parts: Drift[] = [];
+  const empty = (): Drift => ({ add: [], change: [], remove: [], foreign: d.foreign, same: 0 });
+  let part = empty();
+  let size = 0;
+  const next = (fill: (p: Drift) => void) => {
+    if (size === sets) {
+      parts.push(part);
+      part = empty();
+      size = 0;
+    }
+    fill(part);
+    size++;
+  };
+  for (const [, list] of group(d.remove)) next((p) => p.remove.push(...list));
+  for (const c of d.change) next((p) => p.change.push(c));
+  for (const [, list] of group(d.add)) next((p) => p.add.push(...list));
+  if (size) parts.push(part);
+  return parts;
 }

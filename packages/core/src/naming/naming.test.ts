@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { drift, reverseName, updateFor, zoneFile, zoneFor } from './index.ts';
+import { drift, inParts, reverseName, updateFor, zoneFile, zoneFor } from './index.ts';
 
 const a = (name: string, value: string, type = 'A') => ({ name, type, ttl: 3600, value });
 
@@ -29,15 +29,41 @@ describe('planned against served', () => {
   const d = drift(planned, served, new Set(['old.z A 10.0.0.7']));
   it('tells what to add, to change and to remove, and what was never ours', () => {
     expect(d.add).toEqual([a('api.z', '10.0.0.1')]);
-    expect(d.change).toEqual([{ name: 'in.z', type: 'A', ttl: 3600, planned: ['10.0.0.2'], served: ['10.0.0.9'] }]);
+    expect(d.change).toEqual([
+      { name: 'in.z', type: 'A', ttl: 3600, servedTtl: 3600, planned: ['10.0.0.2'], served: ['10.0.0.9'] },
+    ]);
     expect(d.remove).toEqual([a('old.z', '10.0.0.7')]);
     expect(d.foreign).toEqual([a('radar.z', '10.0.0.8')]);
     expect(d.same).toBe(2);
   });
   it('gives the smallest update, which leaves what is foreign alone', () => {
-    const steps = updateFor(d);
-    expect(steps).toHaveLength(4); // one removed, one set replaced (2 steps), one added
+    const { steps } = updateFor(d);
+    // one removed; of the changed set one value added and one deleted; one added
+    expect(steps.map((s) => `${s.do} ${s.record.name} ${s.record.value}`)).toEqual([
+      'delete old.z 10.0.0.7',
+      'add in.z 10.0.0.2',
+      'delete in.z 10.0.0.9',
+      'add api.z 10.0.0.1',
+    ]);
     expect(JSON.stringify(steps)).not.toContain('radar.z');
+  });
+  it('asks that the server still serves what was read', () => {
+    expect(updateFor(d).prerequisites).toEqual([
+      { name: 'old.z', type: 'A', values: ['10.0.0.7'] },
+      { name: 'in.z', type: 'A', values: ['10.0.0.9'] },
+      { name: 'api.z', type: 'A', values: [] },
+    ]);
+  });
+  it('takes another time for a change, and brings it with the records', () => {
+    const other = drift([a('x.z', '10.0.0.1')], [{ ...a('x.z', '10.0.0.1'), ttl: 60 }]);
+    expect(other.change).toMatchObject([{ ttl: 3600, servedTtl: 60 }]);
+    expect(updateFor(other).steps).toEqual([{ do: 'add', record: a('x.z', '10.0.0.1') }]);
+  });
+  it('is sent in parts when it is large, and no set is divided', () => {
+    const many = drift(Array.from({ length: 20 }, (_, i) => [a(`h${i}.z`, '10.0.0.1'), a(`h${i}.z`, '10.0.0.2')]).flat(), []);
+    const parts = inParts(many, 8);
+    expect(parts.map((p) => p.add.length)).toEqual([16, 16, 8]);
+    expect(parts.flatMap((p) => p.add)).toEqual(many.add);
   });
   it('is empty when the update was taken', () => {
     const after = [
@@ -45,7 +71,7 @@ describe('planned against served', () => {
       a('in.z', '10.0.0.2'),
       a('api.z', '10.0.0.1'),
     ];
-    expect(updateFor(drift(planned, after, new Set(planned.map((p) => `${p.name} ${p.type} ${p.value}`))))).toEqual([]);
+    expect(updateFor(drift(planned, after, new Set(planned.map((p) => `${p.name} ${p.type} ${p.value}`)))).steps).toEqual([]);
   });
 });
 

@@ -1,7 +1,7 @@
 import { parseIp } from '../address/parse.ts';
 import type { ServedRecord, Zone } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { reverseName, zoneFor } from './reverse.ts';
+import { classlessRange, pointerName, reverseName, zoneFor } from './reverse.ts';
 
 export interface PlannedRecord extends ServedRecord {
   zone: string;
@@ -9,7 +9,8 @@ export interface PlannedRecord extends ServedRecord {
   from: string;
 }
 
-export const fqdn = (name: string, zone: string) => (name === '@' ? zone : name.endsWith(zone) ? name : `${name}.${zone}`);
+export const fqdn = (name: string, zone: string) =>
+  name === '@' ? zone : name === zone || name.endsWith(`.${zone}`) ? name : `${name}.${zone}`;
 
 /**
  * Every record that the plan asks for: forward and reverse of each named reservation (a wildcard has no
@@ -23,8 +24,18 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
   for (const zone of estate.zones)
     for (const server of zone.servers)
       add(zone, { name: zone.name, type: 'NS', value: server, origin: 'follows', from: `zone ${zone.name}` });
+  const below = estate.zones.filter((z) => classlessRange(z.name));
+  for (const z of below)
+    for (const server of z.servers)
+      add(zoneFor(z.name.slice(z.name.indexOf('.') + 1), estate.zones), {
+        name: z.name,
+        type: 'NS',
+        value: server,
+        origin: 'follows',
+        from: `zone ${z.name}`,
+      });
   for (const r of estate.reservations) {
-    if (!r.name) continue;
+    if (!r.name || r.resting) continue;
     const from = `ledger ${r.address}`;
     add(zoneFor(r.name, estate.zones), {
       name: r.name,
@@ -33,9 +44,13 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
       origin: 'follows',
       from,
     });
-    const back = reverseName(r.address);
+    const back = pointerName(r.address, below);
     if (!r.name.startsWith('*.'))
       add(zoneFor(back, estate.zones), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
+    // The zone above leads into a zone below a /24 (RFC 2317).
+    const above = reverseName(r.address);
+    if (back !== above && !r.name.startsWith('*.'))
+      add(zoneFor(above, estate.zones), { name: above, type: 'CNAME', value: back, origin: 'follows', from });
   }
   for (const r of estate.records)
     add(

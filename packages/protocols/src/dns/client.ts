@@ -1,7 +1,7 @@
 import { randomInt } from 'node:crypto';
 import { createSocket } from 'node:dgram';
 import { connect } from 'node:net';
-import type { UpdateStep } from '@praesidor/core/naming';
+import type { ZoneUpdate } from '@praesidor/core/naming';
 import type { ServedRecord } from '@praesidor/core/model';
 import { detour, type Detour, ProtocolError } from '../dial/index.ts';
 import { classCode, decode, encode, encodeData, type Message, message, opcode, type Rr, rcodes, rr } from './codec.ts';
@@ -42,11 +42,23 @@ export async function transfer(
   const ask = message({ id: randomInt(65536), questions: [{ name: zone, type: 'AXFR', class: classCode.IN }] });
   const signed = sign(encode(ask), key, seconds);
   const records: ServedRecord[] = [];
+  let first = true;
   let soas = 0;
   let serial = 0;
   await overTcp(server, signed.wire, (wire) => {
     const m = decode(wire);
     if (m.id !== ask.id) return false;
+    // The first message must be signed by the key that asked; what follows comes over the same connection.
+    if (first && m.rcode === 0) {
+      const checked = verify(wire, [key], seconds, signed.mac);
+      if (!checked.ok)
+        throw new ProtocolError(
+          'trust',
+          where(server),
+          `its transfer of ${zone} is not signed with ${key.name} (${checked.why})`,
+        );
+    }
+    first = false;
     if (m.rcode !== 0)
       throw new ProtocolError(
         m.rcode === 5 || m.rcode === 9 ? 'credentials' : 'answer',
@@ -69,7 +81,7 @@ export async function transfer(
 export async function update(
   server: DnsServer,
   zone: string,
-  steps: readonly UpdateStep[],
+  { prerequisites, steps }: ZoneUpdate,
   key: TsigKey,
   seconds: number,
 ): Promise<void> {
@@ -80,15 +92,19 @@ export async function update(
     ttl: 0,
     data,
   });
-  const changes = steps.map((s): Rr => {
-    if (s.do === 'add') return rr(s.record.name, s.record.type, s.record.ttl, s.record.value);
-    if (s.do === 'delete-set') return none(s.name, s.type, classCode.ANY);
-    return none(s.record.name, s.record.type, classCode.NONE, encodeData(s.record.type, s.record.value));
-  });
+  const changes = steps.map(
+    ({ do: act, record: r }): Rr =>
+      act === 'add' ? rr(r.name, r.type, r.ttl, r.value) : none(r.name, r.type, classCode.NONE, encodeData(r.type, r.value)),
+  );
+  const needs = prerequisites.flatMap(({ name, type, values }): Rr[] =>
+    values.length ? values.map((v) => none(name, type, classCode.IN, encodeData(type, v))) : [none(name, type, classCode.NONE)],
+  );
   const ask = message({
     id: randomInt(65536),
     opcode: opcode.update,
     questions: [{ name: zone, type: 'SOA', class: classCode.IN }],
+    // The section of answers carries the prerequisites (RFC 2136 §2.4).
+    answers: needs,
     authorities: changes,
   });
   const signed = sign(encode(ask), key, seconds);
@@ -118,6 +134,8 @@ export async function update(
 
 function refusal(rcode: number, zone: string, key: string): string {
   const name = rcodes[rcode] ?? String(rcode);
+  if (rcode === 7 || rcode === 8)
+    return `what it serves in ${zone} is no longer what was read a moment ago (${name}): somebody changed it there, and nothing was sent over it`;
   if (rcode === 9) return `it does not accept the key ${key} for ${zone} (${name})`;
   if (rcode === 5) return `it refuses updates of ${zone} (${name}); allow the key ${key} to update this zone there`;
   return `it answered the update of ${zone} with ${name}`;

@@ -8,9 +8,11 @@ export const typeCode = {
   CNAME: 5,
   SOA: 6,
   PTR: 12,
+  MX: 15,
   TXT: 16,
   AAAA: 28,
   SRV: 33,
+  DNAME: 39,
   TSIG: 250,
   AXFR: 252,
   ANY: 255,
@@ -85,13 +87,25 @@ export const message = (m: Partial<Message>): Message => ({
   ...m,
 });
 
+/** The labels of a name as text, escapes read (RFC 1035 §5.1): a dot behind a backslash belongs to its label. */
+function labelsOf(name: string): string[] {
+  if (name === '') return [];
+  if (!name.includes('\\')) return name.split('.');
+  const read = (label: string) =>
+    label.replace(/\\(\d{3}|[\s\S])/g, (_, c: string) => (c.length === 3 ? String.fromCharCode(Number(c) & 255) : c));
+  return (name.match(/(?:\\\d{3}|\\[\s\S]|[^.\\])+|(?<=^|\.)(?=\.|$)/g) ?? []).map(read);
+}
+/** The text of a label from the wire: what would be read as something else is escaped. */
+const labelText = (label: string) =>
+  /^[a-z0-9_*-]*$/i.test(label)
+    ? label
+    : label.replace(/[^\x21-\x7e]|[.\\"();@$]/g, (c) =>
+        c > ' ' && c < '\x7f' ? `\\${c}` : `\\${String(c.charCodeAt(0)).padStart(3, '0')}`,
+      );
+
 /** A name without compression, lower-case. @throws WireError for labels over 63 or names over 255 bytes. */
 export function encodeName(name: string): Buffer {
-  const labels = name
-    .replace(/\.$/, '')
-    .toLowerCase()
-    .split('.')
-    .filter((l, _, all) => l || all.length > 1);
+  const labels = labelsOf(name.replace(/(?<!\\)\.$/, '').toLowerCase());
   const parts: Buffer[] = [];
   for (const label of labels) {
     const bytes = Buffer.from(label, 'latin1');
@@ -132,7 +146,7 @@ export function decodeName(b: Buffer, start: number): { name: string; next: numb
     if (at + 1 + length > b.length) throw new WireError('the message ends inside a label', at);
     total += length + 1;
     if (total > 254) throw new WireError('a name longer than 255 bytes', at);
-    labels.push(b.toString('latin1', at + 1, at + 1 + length).toLowerCase());
+    labels.push(labelText(b.toString('latin1', at + 1, at + 1 + length).toLowerCase()));
     at += 1 + length;
   }
   return { name: labels.join('.'), next: next < 0 ? at : next };
@@ -152,13 +166,23 @@ export function encodeData(type: string, value: string): Buffer {
     case 'NS':
     case 'CNAME':
     case 'PTR':
+    case 'DNAME':
       return encodeName(value);
-    case 'TXT':
-      return Buffer.concat(
-        (value.match(/[\s\S]{1,255}/g) ?? ['']).map((s) =>
-          Buffer.concat([Buffer.from([Buffer.byteLength(s, 'latin1')]), Buffer.from(s, 'latin1')]),
-        ),
-      );
+    case 'MX': {
+      const [preference = '', host = ''] = value.split(/\s+/);
+      const head = Buffer.alloc(2);
+      head.writeUInt16BE(Number(preference), 0);
+      return Buffer.concat([head, encodeName(host)]);
+    }
+    case 'TXT': {
+      const bytes = Buffer.from(value, 'utf8');
+      const parts: Buffer[] = [];
+      for (let at = 0; at < bytes.length || at === 0; at += 255) {
+        const part = bytes.subarray(at, at + 255);
+        parts.push(Buffer.from([part.length]), part);
+      }
+      return Buffer.concat(parts);
+    }
     case 'SRV': {
       const [priority = '', weight = '', port = '', name = ''] = value.split(/\s+/);
       const head = Buffer.alloc(6);
@@ -171,8 +195,13 @@ export function encodeData(type: string, value: string): Buffer {
       for (const [i, n] of numbers.slice(0, 5).entries()) tail.writeUInt32BE(Number(n) >>> 0, i * 4);
       return Buffer.concat([encodeName(server), encodeName(contact), tail]);
     }
-    default:
-      throw new Error(`records of type ${type} are not written`);
+    default: {
+      // Data of types that we do not know, as they stand (RFC 3597 §5).
+      const m = /^\\# (\d+)((?: ?[0-9a-f]{2})*)$/i.exec(value);
+      const bytes = Buffer.from((m?.[2] ?? '').replaceAll(' ', ''), 'hex');
+      if (!m || bytes.length !== Number(m[1])) throw new Error(`records of type ${type} are not written`);
+      return bytes;
+    }
   }
 }
 
@@ -193,16 +222,20 @@ function decodeData(type: string, b: Buffer, at: number, end: number): string | 
     case 'NS':
     case 'CNAME':
     case 'PTR':
+    case 'DNAME':
       return whole(decodeName(b, at));
+    case 'MX':
+      if (end - at < 3) throw new WireError('a short MX record', at);
+      return `${b.readUInt16BE(at)} ${whole(decodeName(b, at + 2))}`;
     case 'TXT': {
-      let out = '';
+      const parts: Buffer[] = [];
       for (let i = at; i < end; ) {
         const length = b[i] as number;
         if (i + 1 + length > end) throw new WireError('a text longer than its record', i);
-        out += b.toString('latin1', i + 1, i + 1 + length);
+        parts.push(b.subarray(i + 1, i + 1 + length));
         i += 1 + length;
       }
-      return out;
+      return Buffer.concat(parts).toString('utf8');
     }
     case 'SRV':
       if (end - at < 7) throw new WireError('a short SRV record', at);
@@ -213,8 +246,10 @@ function decodeData(type: string, b: Buffer, at: number, end: number): string | 
       if (r.next + 20 !== end) throw new WireError('an SOA record of a wrong length', at);
       return [m.name, r.name, ...[0, 4, 8, 12, 16].map((o) => b.readUInt32BE(r.next + o))].join(' ');
     }
-    default:
+    case 'TSIG':
       return undefined;
+    default:
+      return `\\# ${end - at} ${b.toString('hex', at, end)}`.trimEnd();
   }
 }
 

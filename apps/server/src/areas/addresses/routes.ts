@@ -1,63 +1,121 @@
+import { forecast, parsePrefix, prefixRange, size } from '@praesidor/core/address';
+import { dhcpNetworks, dnsmasqConf, keaJson } from '@praesidor/core/ledger';
+import { Owner, words } from '@praesidor/core/model';
+import { lintZone, nextSerial, plannedRecords, readMaster, recordsOfZone, zoneFile } from '@praesidor/core/naming';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { type Edit, Owner, words } from '@praesidor/core/model';
-import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { needDoc } from '../../estate/documents.ts';
-import { dropDoc } from '../../estate/documents.ts';
+import { needDoc, needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
-import { driftOf, readZone, reservationKeys, reserve, sendZone, type Wish } from './service.ts';
+import { Allocator, type Asked } from './allocator.ts';
+import { exportCsv, history, importCsv, levels, move, preview, release } from './ledger.ts';
+import { adopt, driftOf, readZone, removeForeign, sendZone } from './zones.ts';
 
 const Reserve = z.strictObject({
   network: words.Name,
   address: words.Ip.optional(),
   count: z.number().int().min(1).max(256).default(1),
+  how: z.enum(['lowest', 'highest', 'spread']).optional(),
+  after: words.Ip.optional(),
+  align: z
+    .number()
+    .int()
+    .min(1)
+    .max(65_536)
+    .refine((n) => Number.isInteger(Math.log2(n)), 'a power of two')
+    .optional(),
+  pool: words.Name.optional(),
   name: words.Fqdn.optional(),
   mac: words.Mac.optional(),
   owner: Owner,
+  until: words.Instant.optional(),
+  note: z.string().max(200).optional(),
 });
-const Key = z.strictObject({ network: words.Name, address: words.Ip });
+const Days = z.number().min(0).max(3650).default(0);
+const Key = z.strictObject({ network: words.Name, address: words.Ip, restDays: Days });
+const Move = z.strictObject({
+  network: words.Name,
+  address: words.Ip,
+  to: z.strictObject({ network: words.Name, address: words.Ip.optional(), pool: words.Name.optional() }),
+  restDays: Days,
+});
 const ZoneName = z.strictObject({ zone: words.Fqdn });
+const Foreign = z.strictObject({
+  records: z
+    .array(z.strictObject({ name: z.string().max(255), type: z.string().max(16), ttl: z.number(), value: z.string().max(4000) }))
+    .min(1)
+    .max(500),
+});
+const About = z.strictObject({ address: words.Ip.optional(), network: words.Name.optional(), at: words.Instant.optional() });
+const Table = z.strictObject({
+  text: z.string().max(20_000_000),
+  site: words.Name.optional(),
+  leaveOut: z.boolean().default(false),
+});
+const Scope = z.strictObject({ site: words.Name.optional() });
 
 export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  app.post('/api/addresses/reserve', { config: { role: 'planner' }, schema: { body: Reserve } }, async (req, reply) => {
-    const made = await reserve(ctx, req.body as Wish, req.who.login);
-    const inverse = reservationKeys(made).map((key): Edit => ({ op: 'drop', kind: 'Reservation', key }));
-    const act = await record(
-      ctx.db.manager,
-      req.who.login,
-      'reserved',
-      made.map((r) => r.address).join(' '),
-      { owner: made[0]?.owner },
-      inverse,
-    );
-    return reply.status(201).send({ reservations: made, act });
-  });
+  const allocator = new Allocator(ctx.db);
+  const reader = { config: { role: 'reader' as const } };
+  const planner = { config: { role: 'planner' as const } };
+  const zoneOf = (req: { params: unknown }) => (req.params as z.infer<typeof ZoneName>).zone;
 
-  app.post('/api/addresses/release', { config: { role: 'planner' }, schema: { body: Key } }, async (req) => {
-    const { network, address } = req.body as z.infer<typeof Key>;
-    const key = `${network}/${address}`;
-    return ctx.db.transaction(async (m) => {
-      const { doc } = await needDoc(m, 'Reservation', key);
-      if (
-        doc.owner.kind === 'charter' &&
-        (
-          (await m.query("select 1 from host where held_by = $1 and doc->>'state' = 'serving' limit 1", [
-            doc.owner.name,
-          ])) as unknown[]
-        ).length
-      )
-        throw new Refusal('not-now', `${address} belongs to ${doc.owner.name}, which is serving.`, {
-          remedy: 'Change its charter, or tear the cluster down first.',
-        });
-      await dropDoc(m, 'Reservation', key);
-      return { act: await record(m, req.who.login, 'released', address, { was: doc }, [{ op: 'put', doc }]) };
+  app.post('/api/addresses/reserve', { ...planner, schema: { body: Reserve } }, async (req, reply) =>
+    reply.status(201).send(await allocator.reserve(req.body as Asked, req.who.login)),
+  );
+  app.post('/api/addresses/release', { ...planner, schema: { body: Key } }, async (req) => {
+    const { network, address, restDays } = req.body as z.infer<typeof Key>;
+    return release(ctx, network, address, restDays, req.who.login);
+  });
+  app.post('/api/addresses/move', { ...planner, schema: { body: Move } }, async (req) => {
+    const { to, restDays, ...from } = req.body as z.infer<typeof Move>;
+    return move(ctx, from, to, restDays, req.who.login);
+  });
+  app.get('/api/addresses/history', { ...reader, schema: { querystring: About } }, async (req) => ({
+    history: await history(ctx, req.query as z.infer<typeof About>),
+  }));
+  app.get(
+    '/api/networks/:network/levels',
+    { ...reader, schema: { params: z.strictObject({ network: words.Name }) } },
+    async (req) => {
+      const { doc } = await needDoc(ctx.db.manager, 'Network', (req.params as { network: string }).network);
+      const list = await levels(ctx, doc.name);
+      const room = Number(size(prefixRange(parsePrefix(doc.prefix))));
+      return { levels: list, room, forecast: forecast(list, room, new Date().toISOString()) ?? null };
+    },
+  );
+
+  app.post('/api/addresses/preview', { ...reader, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
+    const { text, site } = req.body as z.infer<typeof Table>;
+    const p = await preview(ctx, text, site);
+    const notable = p.lines.filter((l) => l.what !== 'same');
+    return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
+  });
+  app.post('/api/addresses/import', { ...planner, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
+    const { text, site, leaveOut } = req.body as z.infer<typeof Table>;
+    return importCsv(ctx, text, site, leaveOut, req.who.login);
+  });
+  const file = (name: string, type: string, write: (site: string | undefined) => Promise<string>) =>
+    app.get(`/api/addresses/files/${name}`, { ...reader, schema: { querystring: Scope } }, async (req, reply) => {
+      const { site } = req.query as z.infer<typeof Scope>;
+      return reply
+        .type(type)
+        .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}${name}"`)
+        .send(await write(site));
     });
-  });
+  const dhcp = async (site: string | undefined) => {
+    const { estate } = await loadEstate(ctx.db);
+    return estate.sites
+      .filter((s) => !site || s.name === site)
+      .flatMap((s) => dhcpNetworks(s, estate.networks, estate.reservations));
+  };
+  file('ledger.csv', 'text/csv; charset=utf-8', (site) => exportCsv(ctx, site));
+  file('kea-dhcp4.json', 'application/json', async (site) => keaJson(await dhcp(site)));
+  file('dnsmasq.conf', 'text/plain; charset=utf-8', async (site) => dnsmasqConf(await dhcp(site)));
 
-  app.get('/api/zones/:zone/drift', { config: { role: 'reader' }, schema: { params: ZoneName } }, async (req) => {
-    const { zone } = req.params as { zone: string };
+  app.get('/api/zones/:zone/drift', { ...reader, schema: { params: ZoneName } }, async (req) => {
+    const zone = zoneOf(req);
     const { estate } = await loadEstate(ctx.db);
     const served = estate.observed.zones[zone];
     if (!served) throw new Refusal('not-now', `${zone} has not been read from its server yet.`);
@@ -66,11 +124,51 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
       served: { at: served.at, serial: served.serial, error: served.error },
     };
   });
-
-  app.post('/api/zones/:zone/read', { config: { role: 'reader' }, schema: { params: ZoneName } }, async (req) => ({
-    served: await readZone(ctx, (req.params as { zone: string }).zone),
+  /** The zone as it is planned, as a master file. */
+  app.get('/api/zones/:zone/file', { ...reader, schema: { params: ZoneName } }, async (req, reply) => {
+    const { estate } = await loadEstate(ctx.db);
+    const zone = needIn(estate, 'Zone', zoneOf(req));
+    const serial = nextSerial(estate.observed.zones[zone.name]?.serial ?? 0, estate.now);
+    return reply
+      .type('text/dns; charset=utf-8')
+      .header('content-disposition', `attachment; filename="${zone.name}.zone"`)
+      .send(zoneFile(zone, serial, recordsOfZone(plannedRecords(estate), zone.name)));
+  });
+  /** A master file read and judged: what is wrong with it, and what of it the plan has not. Nothing is changed. */
+  app.post(
+    '/api/zones/:zone/judge',
+    {
+      ...reader,
+      bodyLimit: 25_000_000,
+      schema: { params: ZoneName, body: z.strictObject({ text: z.string().max(20_000_000) }) },
+    },
+    async (req) => {
+      const name = zoneOf(req);
+      const { estate } = await loadEstate(ctx.db);
+      const read = readMaster((req.body as { text: string }).text, name);
+      const lint = lintZone(name, read.records, estate.observed.zones[name]?.serial);
+      const planned = new Set(plannedRecords(estate).map((r) => `${r.name} ${r.type} ${r.value}`));
+      const unknown = read.records.filter((r) => r.type !== 'SOA' && !planned.has(`${r.name} ${r.type} ${r.value}`));
+      return {
+        records: read.records.length,
+        problems: [...read.problems, ...lint.problems],
+        count: read.problemCount + lint.count,
+        unknown: unknown.slice(0, 1000),
+        unknownCount: unknown.length,
+      };
+    },
+  );
+  app.post('/api/zones/:zone/read', { ...reader, schema: { params: ZoneName } }, async (req) => ({
+    served: await readZone(ctx, zoneOf(req)),
   }));
-  app.post('/api/zones/:zone/send', { config: { role: 'builder' }, schema: { params: ZoneName } }, async (req) =>
-    sendZone(ctx, (req.params as { zone: string }).zone, req.who.login),
+  const builder = { config: { role: 'builder' as const } };
+  app.post('/api/zones/:zone/send', { ...builder, schema: { params: ZoneName } }, async (req) =>
+    sendZone(ctx, zoneOf(req), req.who.login),
+  );
+  app.post('/api/zones/:zone/adopt', { ...planner, schema: { params: ZoneName, body: Foreign } }, async (req) =>
+    adopt(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
+  );
+  app.post('/api/zones/:zone/remove', { ...builder, schema: { params: ZoneName, body: Foreign } }, async (req) =>
+    removeForeign(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
   );
 }

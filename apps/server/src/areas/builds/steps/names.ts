@@ -1,5 +1,5 @@
 import { inZone } from '@praesidor/core/naming';
-import { sendZone } from '../../addresses/service.ts';
+import { sendZone } from '../../addresses/zones.ts';
 import { Refusal } from '../../../refusal.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 

@@ -1,0 +1,213 @@
+import type { Level } from '@praesidor/core/address';
+import { choose, type CsvPreview, readCsv, spaceFor, writeCsv } from '@praesidor/core/ledger';
+import { type Edit, keyOf, type Reservation } from '@praesidor/core/model';
+import type { EntityManager } from 'typeorm';
+import { record } from '../../audit.ts';
+import type { Context } from '../../context.ts';
+import { inWords } from '../../db/errors.ts';
+import { dropDoc, insertDoc, needDoc, writeDoc } from '../../estate/documents.ts';
+import { loadEstate } from '../../estate/load.ts';
+import { tellMany } from '../../events/bus.ts';
+import { Refusal } from '../../refusal.ts';
+
+const day = 86_400_000;
+
+/** @throws Refusal when the address belongs to a cluster that serves: it goes with its charter, not by hand */
+async function refuseServing(m: EntityManager, doc: Reservation): Promise<void> {
+  if (doc.owner.kind !== 'charter') return;
+  const serving = (await m.query("select 1 from host where held_by = $1 and doc->>'state' = 'serving' limit 1", [
+    doc.owner.name,
+  ])) as unknown[];
+  if (serving.length)
+    throw new Refusal('not-now', `${doc.address} belongs to ${doc.owner.name}, which is serving.`, {
+      remedy: 'Change its charter, or tear the cluster down first.',
+    });
+}
+
+/** Gives an address back: at once, or after resting for some days, in which it is given to nobody who does not ask for it. */
+export async function release(
+  ctx: Context,
+  network: string,
+  address: string,
+  restDays: number,
+  who: string,
+): Promise<{ act: number; resting: boolean }> {
+  const key = `${network}/${address}`;
+  return ctx.db.transaction(async (m) => {
+    const { doc } = await needDoc(m, 'Reservation', key);
+    await refuseServing(m, doc);
+    const resting = restDays > 0 && !doc.resting;
+    if (resting) await writeDoc(m, { ...doc, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who);
+    else await dropDoc(m, 'Reservation', key);
+    const act = await record(m, who, resting ? 'released to rest' : 'released', address, { was: doc, restDays }, [
+      { op: 'put', doc },
+    ]);
+    return { act, resting };
+  });
+}
+
+/** Moves a reservation to another address of its network or of another: name, MAC and owner go along. */
+export async function move(
+  ctx: Context,
+  from: { network: string; address: string },
+  to: { network: string; address?: string | undefined; pool?: string | undefined },
+  restDays: number,
+  who: string,
+): Promise<{ reservation: Reservation; act: number }> {
+  return ctx.db.transaction(async (m) => {
+    // In the order of their names, so that two who move between the same networks do not wait for each other.
+    await m.query('select 1 from ledger_state where network = any($1) order by network for update', [[from.network, to.network]]);
+    const { doc } = await needDoc(m, 'Reservation', `${from.network}/${from.address}`);
+    await refuseServing(m, doc);
+    const { doc: network } = await needDoc(m, 'Network', to.network);
+    const taken = (
+      (await m.query('select host(address) as address from reservation where network = $1', [to.network])) as {
+        address: string;
+      }[]
+    ).map((r) => r.address);
+    const found = choose(network, spaceFor(network, taken, to.pool), {
+      ...(to.address ? { address: to.address } : {}),
+      ...(to.pool ? { pool: to.pool } : {}),
+    });
+    if ('refused' in found) throw new Refusal('not-now', `${found.message}.`);
+    const { resting: _, until: __, ...rest } = doc;
+    const reservation: Reservation = {
+      ...rest,
+      network: to.network,
+      address: found.addresses[0] as string,
+      since: new Date().toISOString(),
+    };
+    if (keyOf(reservation) === keyOf(doc)) throw new Refusal('invalid', `${doc.address} is where it is already.`);
+    const inverse: Edit[] = [
+      { op: 'drop', kind: 'Reservation', key: keyOf(reservation) },
+      { op: 'put', doc },
+    ];
+    if (restDays > 0) {
+      const { name: _name, mac: _mac, ...bare } = doc;
+      await writeDoc(m, { ...bare, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who);
+    } else await dropDoc(m, 'Reservation', keyOf(doc));
+    await insertDoc(m, reservation, who);
+    return {
+      reservation,
+      act: await record(m, who, 'moved an address', `${doc.address} to ${reservation.address}`, { name: doc.name }, inverse),
+    };
+  });
+}
+
+export interface Past {
+  network: string;
+  address: string;
+  since: string;
+  until: string | null;
+  by: string;
+  doc: Reservation;
+}
+
+/** Who had an address, newest first; or who had anything of a network at a moment. */
+export async function history(
+  ctx: Context,
+  about: { address?: string | undefined; network?: string | undefined; at?: string | undefined },
+): Promise<Past[]> {
+  return (await ctx.db.manager.query(
+    `select network, host(address) as address, since, until, by, doc from reservation_history
+      where ($1::inet is null or address = $1) and ($2::text is null or network = $2)
+        and ($3::timestamptz is null or (since <= $3 and (until is null or until > $3)))
+      order by since desc, id desc limit 500`,
+    [about.address ?? null, about.network ?? null, about.at ?? null],
+  )) as Past[];
+}
+
+/** How many addresses of a network were held at the end of each day on which that changed. */
+export async function levels(ctx: Context, network: string): Promise<Level[]> {
+  return (
+    (await ctx.db.manager.query(
+      `with moves as (
+         select since as at, 1 as n from reservation_history where network = $1
+         union all select until, -1 from reservation_history where network = $1 and until is not null),
+       days as (select date_trunc('day', at) as day, sum(n)::int as n from moves group by 1)
+       select day as at, sum(n) over (order by day)::int as taken from days order by day`,
+      [network],
+    )) as { at: Date; taken: number }[]
+  ).map((l) => ({ at: l.at.toISOString(), taken: l.taken }));
+}
+
+/** Ends what has run out: held addresses begin to rest for a week, resting ones are free again. */
+export async function expire(ctx: Context): Promise<number> {
+  return ctx.db.transaction(async (m) => {
+    const due = (await m.query(
+      'select doc from reservation where until < now() order by key limit 1000 for update skip locked',
+    )) as { doc: Reservation }[];
+    for (const { doc } of due) {
+      if (doc.resting) await dropDoc(m, 'Reservation', keyOf(doc));
+      else await writeDoc(m, { ...doc, resting: true, until: new Date(Date.now() + 7 * day).toISOString() }, 'Praesidor');
+      await record(m, 'Praesidor', doc.resting ? 'set free after resting' : 'let run out', doc.address, { was: doc });
+    }
+    return due.length;
+  });
+}
+
+const previewOf = async (ctx: Context, text: string, site: string | undefined): Promise<CsvPreview> => {
+  const { estate } = await loadEstate(ctx.db);
+  const networks = estate.networks.filter((n) => !site || n.site === site);
+  const domain = new Map(estate.sites.map((s) => [s.name, s.domain]));
+  return readCsv(text, networks, estate.reservations, (n) => domain.get(n.site) ?? '');
+};
+export const preview = previewOf;
+
+/** Takes a table into the ledger in one transaction; lines that are wrong keep all of it out, unless they are left out by name. */
+export async function importCsv(ctx: Context, text: string, site: string | undefined, leaveOut: boolean, who: string) {
+  const p = await previewOf(ctx, text, site);
+  if (p.fault)
+    throw new Refusal('invalid', `The table cannot be read: ${p.fault.message}.`, {
+      places: [{ line: p.fault.line, message: p.fault.message }],
+    });
+  const wrong = p.lines.filter((l) => l.what === 'wrong');
+  if (wrong.length && !leaveOut)
+    throw new Refusal(
+      'invalid',
+      `Nothing was imported: ${wrong.length} ${wrong.length === 1 ? 'line is' : 'lines are'} wrong, the first in line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
+      {
+        places: wrong.slice(0, 100).map((l) => ({ line: l.line, message: l.message })),
+        remedy: 'Mend the lines, or import the others without them.',
+      },
+    );
+  const docs = p.lines.filter((l) => l.what === 'new' || l.what === 'changed').flatMap((l) => (l.doc ? [l.doc] : []));
+  if (!docs.length) return { ...p.counts, act: undefined };
+  const since = new Date().toISOString();
+  return ctx.db.transaction(async (m) => {
+    const keys = docs.map(keyOf);
+    const before = (await m.query('select key, doc from reservation where key = any($1) order by key for update', [keys])) as {
+      key: string;
+      doc: Reservation;
+    }[];
+    const stood = new Map(before.map((b) => [b.key, b.doc]));
+    try {
+      await m.query(
+        'insert into reservation (key, doc, updated_by) select k, d, $3 from unnest($1::text[], $2::jsonb[]) t(k, d) on conflict (key) do update set doc = excluded.doc, version = reservation.version + 1, updated_at = now(), updated_by = excluded.updated_by',
+        [keys, docs.map((d) => JSON.stringify({ ...d, since: d.since ?? since })), who],
+      );
+    } catch (e) {
+      throw inWords(e);
+    }
+    await tellMany(m, 'Reservation', keys);
+    const inverse = keys.map((key): Edit => {
+      const doc = stood.get(key);
+      return doc ? { op: 'put', doc } : { op: 'drop', kind: 'Reservation', key };
+    });
+    const act = await record(
+      m,
+      who,
+      'imported reservations',
+      `${docs.length} lines`,
+      p.counts,
+      docs.length <= 5000 ? inverse : undefined,
+    );
+    return { ...p.counts, act };
+  });
+}
+
+export async function exportCsv(ctx: Context, site: string | undefined): Promise<string> {
+  const { estate } = await loadEstate(ctx.db);
+  const names = new Set(estate.networks.filter((n) => !site || n.site === site).map((n) => n.name));
+  return writeCsv(estate.reservations.filter((r) => names.has(r.network)));
+}

@@ -1,0 +1,3 @@
+export * from './choose.ts';
+export * from './csv.ts';
+export * from './dhcp.ts';

@@ -1,0 +1,188 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { goodEstate } from '../../test/estate.ts';
+import { kinds, type Network, type Reservation } from '../model/index.ts';
+import { choose, csvLimits, dhcpNetworks, dnsmasqConf, fieldOf, keaJson, macText, readCsv, spaceFor, writeCsv } from './index.ts';
+
+const network = kinds.Network.parse({
+  kind: 'Network',
+  name: 'm',
+  site: 'lr',
+  purpose: 'machine',
+  prefix: '10.0.0.0/26',
+  gateway: '10.0.0.1',
+  dhcp: [{ name: 'lease', range: '10.0.0.40-10.0.0.49' }],
+  pools: [
+    { name: 'service', range: '10.0.0.32-10.0.0.39', use: 'service' },
+    { name: 'in', range: '10.0.0.36-10.0.0.37', use: 'inbound', inside: 'service' },
+  ],
+}) as Network;
+const r = (address: string, more: object = {}) =>
+  kinds.Reservation.parse({
+    kind: 'Reservation',
+    network: 'm',
+    address,
+    owner: { kind: 'hand', name: 'desk' },
+    ...more,
+  }) as Reservation;
+
+describe('choosing', () => {
+  const pick = (wish: object, taken: string[] = []) =>
+    choose(network, spaceFor(network, taken, (wish as { pool?: string }).pool), wish);
+  it.each([
+    [{}, [], ['10.0.0.2']],
+    [{ count: 3 }, ['10.0.0.3'], ['10.0.0.4', '10.0.0.5', '10.0.0.6']],
+    [{ count: 4, align: 8 }, [], ['10.0.0.8', '10.0.0.9', '10.0.0.10', '10.0.0.11']],
+    [{ how: 'highest' }, ['10.0.0.62'], ['10.0.0.61']],
+    [{ after: '10.0.0.31' }, [], ['10.0.0.50']],
+    [{ after: '10.0.0.62' }, [], ['10.0.0.2']],
+    [{ pool: 'service' }, [], ['10.0.0.32']],
+    [{ pool: 'service', count: 2, after: '10.0.0.34' }, [], ['10.0.0.38', '10.0.0.39']],
+    [{ pool: 'in' }, [], ['10.0.0.36']],
+    [{ pool: 'lease' }, ['10.0.0.40'], ['10.0.0.41']],
+    [{ address: '10.0.0.62' }, ['10.0.0.62'], ['10.0.0.62']],
+  ])('%j with %j taken', (wish, taken, want) => {
+    expect(pick(wish, taken)).toEqual({ addresses: want });
+  });
+  it.each([
+    [{ address: '10.0.0.63', count: 2 }, 'outside', '2 addresses from 10.0.0.63 do not lie in 10.0.0.0/26'],
+    [{ count: 60 }, 'full', 'm, outside its DHCP scopes and pools, has no 60 free addresses in a row'],
+    [{ pool: 'dock' }, 'no-pool', 'm has no pool dock; it has service, in, lease'],
+  ])('%j is refused', (wish, refused, message) => {
+    expect(pick(wish)).toEqual({ refused, message });
+  });
+});
+
+describe('the ledger as a table', () => {
+  const nets = [
+    network,
+    kinds.Network.parse({ kind: 'Network', name: 'wide', site: 'lr', purpose: 'machine', prefix: '10.0.0.0/16' }) as Network,
+  ];
+  const preview = (text: string, standing: Reservation[] = []) => readCsv(text, nets, standing, () => 'lr.example');
+  it('finds the columns by what people call them, whatever separates the cells', () => {
+    for (const h of ['IP', 'ip_address', 'Address', ' ADDRESS ']) expect(fieldOf(h)).toBe('address');
+    const p = preview('\uFEFFHost;Ip Address;MAC-Address;Shelf\ncrane;10.0.0.5;70B5.E812.9E04;7\n');
+    expect(p.columns.map((c) => c.field)).toEqual(['name', 'address', 'mac', undefined]);
+    expect(p.lines[0]).toMatchObject({
+      line: 2,
+      what: 'new',
+      doc: { address: '10.0.0.5', network: 'm', name: 'crane.lr.example', mac: '70:b5:e8:12:9e:04' },
+    });
+  });
+  it.each([
+    ['10.0.0.300,a', '"10.0.0.300" is not an address'],
+    [',a', 'the address is missing'],
+    ['192.168.1.1,a', '192.168.1.1 lies in no network that is declared'],
+    ['10.0.0.5,-bad-', 'name: a DNS name has labels of letters, digits and hyphens between dots'],
+    ['10.0.0.5,a,b', 'the line has 3 cells and the head 2: is a comma inside a cell without quotation marks?'],
+  ])('%s is wrong at its line, and the others are not', (row, message) => {
+    const p = preview(`address,name\n10.0.0.4,ok\n${row}\n10.0.0.6,ok2\n`);
+    expect(p.lines.map((l) => [l.line, l.what])).toEqual([
+      [2, 'new'],
+      [3, 'wrong'],
+      [4, 'new'],
+    ]);
+    expect(p.lines[1]?.message).toBe(message);
+  });
+  it('says what changes, what stands twice, and counts lines inside quotes', () => {
+    const p = preview('address,name,note\n10.0.0.4,a,"two\nlines"\n10.0.0.4,b,\n10.0.9.1,c,\n', [
+      r('10.0.0.4', { name: 'x.lr.example', mac: '70:b5:e8:12:9e:04' }),
+    ]);
+    expect(p.lines).toMatchObject([
+      { line: 2, what: 'changed', message: expect.stringContaining('name: x.lr.example → a.lr.example') },
+      { line: 4, what: 'wrong', message: '10.0.0.4 stands in line 2 already' },
+      { line: 5, what: 'new', doc: { network: 'wide' } },
+    ]);
+    expect(p.lines[0]?.doc?.mac).toBe('70:b5:e8:12:9e:04'); // no column names it: it stays
+  });
+  it('cannot be read at all without an address column, and says so', () => {
+    expect(preview('adress,name\n10.0.0.4,a\n').fault?.message).toContain('one is nearly so');
+    expect(preview('').fault?.message).toContain('must name the columns');
+    expect(preview(`address\n${'x'.repeat(csvLimits.bytes)}`).fault?.message).toContain('Split it');
+  });
+  it('names a network that is nearly one', () => {
+    expect(preview('address,network\n10.0.0.4,wid\n').lines[0]?.message).toBe('there is no network wid; did you mean wide?');
+  });
+  it('reads again what it wrote, and nothing changes', () => {
+    const text = fc
+      .string({ unit: 'grapheme', minLength: 1, maxLength: 40 })
+      .map((s) => s.trim())
+      .filter((s) => s.length > 0 && !/^'/.test(s));
+    fc.assert(
+      fc.property(
+        fc.uniqueArray(
+          fc.record({
+            n: fc.integer({ min: 2, max: 62 }),
+            owner: text,
+            note: fc.option(text, { nil: undefined }),
+            resting: fc.boolean(),
+          }),
+          { selector: (x) => x.n, maxLength: 12 },
+        ),
+        (list) => {
+          const ledger = list.map((x) =>
+            r(`10.0.0.${x.n}`, {
+              owner: { kind: 'host', name: x.owner, use: 'api' },
+              ...(x.note ? { note: x.note } : {}),
+              ...(x.resting ? { resting: true } : {}),
+              since: '2026-01-01T00:00:00Z',
+            }),
+          );
+          const p = preview(writeCsv(ledger), ledger);
+          expect(p.lines.filter((l) => l.what !== 'same')).toEqual([]);
+          expect(p.lines).toHaveLength(ledger.length);
+        },
+      ),
+    );
+  });
+  it('never crashes, and drops no line that has something in it', () => {
+    fc.assert(
+      fc.property(
+        fc.array(
+          fc.oneof(fc.constantFrom(',', '"', '\n', '\r\n', ';', '\t', '10.0.0.7', 'address', '""'), fc.string({ maxLength: 8 })),
+          { maxLength: 50 },
+        ),
+        (parts) => {
+          const p = preview(`address,name\n${parts.join('')}`);
+          if (!p.fault) for (const l of p.lines) expect(l.line).toBeGreaterThan(1);
+        },
+      ),
+      { numRuns: 400 },
+    );
+  });
+  it('bears a cell of 10 MB', () => {
+    expect(preview(`address,note\n10.0.0.4,${'x'.repeat(10_000_000)}\n`).lines[0]?.message).toContain(
+      'more than 2000 characters',
+    );
+  });
+  it.each([['70-b5-e8-12-9e-04'], ['70b5.e812.9e04'], ['70B5E8129E04']])('%s is a MAC', (text) => {
+    expect(macText(text)).toBe('70:b5:e8:12:9e:04');
+  });
+});
+
+describe('for DHCP servers', () => {
+  const estate = goodEstate();
+  estate.reservations.push(
+    r('10.62.8.70', { network: 'lr-machine', mac: '70:b5:e8:12:9e:04', name: 'chart.lr.kestrelferries.example' }),
+    r('10.62.8.71', { network: 'lr-machine', mac: '70:b5:e8:12:9e:04' }),
+    r('10.62.8.72', { network: 'lr-machine', mac: '70:b5:e8:12:9e:05', resting: true }),
+  );
+  const list = dhcpNetworks(estate.sites[0] as never, estate.networks, estate.reservations);
+  it('a MAC is bound once, and nothing that rests', () => {
+    expect(list.map((d) => d.network.name)).toEqual(['lr-machine']);
+    expect(list[0]?.reservations).toEqual([
+      { mac: '70:b5:e8:12:9e:04', address: '10.62.8.70', host: 'chart.lr.kestrelferries.example' },
+    ]);
+  });
+  it('writes the scope, the options and the reservation for both', () => {
+    const kea = JSON.parse(keaJson(list)).Dhcp4.subnet4[0];
+    expect([kea.subnet, kea.pools, kea.reservations.length, kea['option-data'][1]]).toEqual([
+      '10.62.8.0/25',
+      [{ pool: '10.62.8.100 - 10.62.8.119' }],
+      1,
+      { name: 'domain-name-servers', data: '10.62.8.53, 10.62.8.54' },
+    ]);
+    expect(dnsmasqConf(list)).toContain('dhcp-range=set:lr-machine,10.62.8.100,10.62.8.119,255.255.255.128,12h\n');
+    expect(dnsmasqConf(list)).toContain('dhcp-host=70:b5:e8:12:9e:04,10.62.8.70,chart\n');
+  });
+});
