@@ -12,7 +12,7 @@ export async function withDatabase(program) {
   const pg = await startPostgres(join(state, 'test-postgres'), 54400);
   createDatabase(pg, 'tests');
   const code = await new Promise((done) => {
-    spawn(process.execPath, ['--import', 'tsx', join(root, program)], {
+    spawn(process.execPath, ['--import', 'tsx', join(root, program), ...process.argv.slice(2)], {
       cwd: root,
       stdio: 'inherit',
       env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') },

@@ -1,6 +1,5 @@
-import { spawn } from 'node:child_process';
-import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { serveApart } from './apart.ts';
 import {
   buildOf,
   builtOrBroken,
@@ -13,32 +12,10 @@ import {
   shipmentIn,
 } from './installation.ts';
 
-/** The server as a process of its own, so that it can be killed for real. */
-const root = join(import.meta.dirname, '../../..');
 const i = new Installation();
 let c: Client;
 let server: { kill: () => Promise<void> };
-
-async function serve(more: Record<string, string> = {}): Promise<typeof server> {
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
-    cwd: root,
-    env: { ...process.env, ...i.env(), ...more },
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-  const ended = new Promise<void>((done) => child.once('exit', () => done()));
-  await new Promise<void>((done, fail) => {
-    child.stdout.on('data', (d) => {
-      if (String(d).includes('listening')) done();
-    });
-    child.once('exit', () => fail(new Error('the server ended')));
-  });
-  return {
-    kill: async () => {
-      child.kill('SIGKILL');
-      await ended;
-    },
-  };
-}
+const serve = (more: Record<string, string> = {}) => serveApart(i, more);
 
 beforeAll(async () => {
   await i.start({ serve: false });

@@ -10,6 +10,7 @@ import { Accounts, Sessions } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
 import { may, type Role, reads } from './roles.ts';
 import { hashed, newToken } from './seal.ts';
+import { Sessions as SessionReader, type Who } from './sessions.ts';
 
 declare module 'fastify' {
   interface FastifyContextConfig {
@@ -21,7 +22,7 @@ declare module 'fastify' {
     stillSignedIn: (req: FastifyRequest) => Promise<boolean>;
   }
   interface FastifyRequest {
-    who: { login: string; name: string; role: Role; csrf: string };
+    who: Who;
   }
 }
 
@@ -34,14 +35,10 @@ export const auth = fp(
     await app.register(cookie);
     await app.register(rateLimit, { global: false });
     app.decorateRequest('who', undefined as never);
-    const sessionOf = async (req: FastifyRequest): Promise<FastifyRequest['who'] | undefined> => {
+    const sessions = new SessionReader(ctx.db);
+    const sessionOf = async (req: FastifyRequest) => {
       const token = req.cookies[cookieName];
-      if (!token) return undefined;
-      const [found] = (await ctx.db.manager.query(
-        'select a.login, a.name, a.role, s.csrf from session s join account a on a.login = s.login where s.token_hash = $1 and s.expires_at >= now()',
-        [hashed(token)],
-      )) as FastifyRequest['who'][];
-      return found;
+      return token ? sessions.find(hashed(token)) : undefined;
     };
     app.decorate('stillSignedIn', async (req: FastifyRequest) => (await sessionOf(req)) !== undefined);
 

@@ -208,11 +208,12 @@ export function macText(text: string | undefined): string | undefined {
   return /^[0-9a-f]{12}$/.test(hex) ? (hex.match(/../g) ?? []).join(':') : text;
 }
 
-/** Fields that the table has no column for stay as they are. */
+/** Fields that the table has no column for stay as they are; so does the day since when, where its cell is empty. */
 function merged(before: Reservation, read: Reservation, at: ReadonlyMap<Field, number>): Reservation {
   const keep: Partial<Reservation> = {};
   for (const f of ['name', 'mac', 'origin', 'since', 'until', 'resting', 'note'] as const)
-    if (!at.has(f) && before[f] !== undefined) Object.assign(keep, { [f]: before[f] });
+    if ((!at.has(f) || (f === 'since' && read.since === undefined)) && before[f] !== undefined)
+      Object.assign(keep, { [f]: before[f] });
   const owner =
     at.has('owner') || at.has('owner kind')
       ? { ...read.owner, ...(at.has('use') ? {} : { use: before.owner.use }) }

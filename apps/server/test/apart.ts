@@ -1,0 +1,31 @@
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import type { Installation } from './installation.ts';
+
+const root = join(import.meta.dirname, '../../..');
+
+/** The server as a process of its own, so that it can be killed for real, or does not share our processor time. */
+export async function serveApart(
+  i: Installation,
+  more: Record<string, string> = {},
+): Promise<{ pid: number; kill: () => Promise<void> }> {
+  const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
+    cwd: root,
+    env: { ...process.env, ...i.env(), ...more },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const ended = new Promise<void>((done) => child.once('exit', () => done()));
+  await new Promise<void>((done, fail) => {
+    child.stdout.on('data', (d) => {
+      if (String(d).includes('listening')) done();
+    });
+    child.once('exit', () => fail(new Error('the server ended')));
+  });
+  return {
+    pid: child.pid as number,
+    kill: async () => {
+      child.kill('SIGKILL');
+      await ended;
+    },
+  };
+}
