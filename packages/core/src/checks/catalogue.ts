@@ -4,6 +4,8 @@ import { ADR003 } from './rules/ADR-003.ts';
 import { ADR004 } from './rules/ADR-004.ts';
 import { ADR005 } from './rules/ADR-005.ts';
 import { ADR006 } from './rules/ADR-006.ts';
+import { ADR007 } from './rules/ADR-007.ts';
+import { ADR008 } from './rules/ADR-008.ts';
 import { CHT001 } from './rules/CHT-001.ts';
 import { CHT002 } from './rules/CHT-002.ts';
 import { CHT003 } from './rules/CHT-003.ts';
@@ -22,6 +24,7 @@ import { DNS004 } from './rules/DNS-004.ts';
 import { DNS005 } from './rules/DNS-005.ts';
 import { DNS006 } from './rules/DNS-006.ts';
 import { DNS007 } from './rules/DNS-007.ts';
+import { DNS008 } from './rules/DNS-008.ts';
 import { HST001 } from './rules/HST-001.ts';
 import { HST002 } from './rules/HST-002.ts';
 import { HST003 } from './rules/HST-003.ts';
@@ -48,6 +51,10 @@ import { NET008 } from './rules/NET-008.ts';
 import { NET009 } from './rules/NET-009.ts';
 import { NET010 } from './rules/NET-010.ts';
 import { NET011 } from './rules/NET-011.ts';
+import { NET012 } from './rules/NET-012.ts';
+import { NET013 } from './rules/NET-013.ts';
+import { NET014 } from './rules/NET-014.ts';
+import { NET015 } from './rules/NET-015.ts';
 import type { Check } from './check.ts';
 
 /** Every check there is, by code. A new one is a file and a line; a code is never used again. */
@@ -58,6 +65,8 @@ export const catalogue: readonly Check[] = [
   ADR004,
   ADR005,
   ADR006,
+  ADR007,
+  ADR008,
   CHT001,
   CHT002,
   CHT003,
@@ -76,6 +85,7 @@ export const catalogue: readonly Check[] = [
   DNS005,
   DNS006,
   DNS007,
+  DNS008,
   HST001,
   HST002,
   HST003,
@@ -102,4 +112,8 @@ export const catalogue: readonly Check[] = [
   NET009,
   NET010,
   NET011,
+  NET012,
+  NET013,
+  NET014,
+  NET015,
 ];

@@ -63,6 +63,10 @@ const cases: Record<string, Change> = {
   'NET-009': set('Site', 'lr', ['resolvers'], ['10.62.8.53']),
   'NET-010': set('Network', 'lr-tun-gate', ['routesTo'], []),
   'NET-011': set('Network', 'lr-tun-host', ['mtu'], 1500),
+  'NET-012': machine(['routes'], [{ to: '10.70.0.0/16', via: '10.99.0.1' }]),
+  'NET-013': machine(['routesTo'], ['lr-tun-host']),
+  'NET-014': set('Network', 'lr-bmc', ['parent'], 'lr-machine'),
+  'NET-015': machine(['routes'], [{ to: '10.70.0.0/16', via: '10.62.8.101' }]),
   'HST-001': set('Host', 'lr-02', ['facts', 'firmware', 'system'], '2.9'),
   'HST-002': put(
     host(7, {
@@ -99,6 +103,8 @@ const cases: Record<string, Change> = {
     ],
   ),
   'ADR-006': (e) => plover(['api', 'address'], '10.62.8.25')(reserve('10.62.8.25')(e)),
+  'ADR-007': (e) => reserve('10.62.8.90', { mac: '70:b5:e8:12:9e:04' })(reserve('10.62.8.91', { mac: '70:b5:e8:12:9e:04' })(e)),
+  'ADR-008': reserve('10.62.8.90', { until: '2026-11-26T00:00:00Z' }),
   'DNS-001': (e) =>
     observe((o) => {
       o.zones['lr.kestrelferries.example'] = {
@@ -115,6 +121,7 @@ const cases: Record<string, Change> = {
   'DNS-007': observe((o) => {
     o.zones['lr.kestrelferries.example'] = { at: '', serial: 0, records: [], error: 'it does not answer' };
   }),
+  'DNS-008': record('web', 'CNAME', 'gone.lr.kestrelferries.example'),
   'IMG-001': observe((o) => {
     o.registries['lr-registry']?.digests.splice(0, 3);
   }),
@@ -174,6 +181,17 @@ describe('every check', () => {
         'the remedy mends it',
       ).toEqual([]);
   });
+});
+
+it('a network carved out of another overlaps it by right, and no other', () => {
+  const child = put(network('lr-dock', 'machine', '10.62.8.64/28', 820, { parent: 'lr-machine', gateway: '10.62.8.65' }));
+  const overlapping = (e: Estate) =>
+    check(e)
+      .findings.filter((f) => f.code === 'NET-001')
+      .map((f) => f.title);
+  expect(overlapping(child(goodEstate()))).toEqual([]);
+  const second = put(network('lr-pier', 'machine', '10.62.8.72/29', 821, { parent: 'lr-machine', gateway: '10.62.8.73' }));
+  expect(overlapping(second(child(goodEstate())))).toEqual(['lr-pier overlaps lr-dock']);
 });
 
 describe('the checker that remembers', () => {

@@ -1,3 +1,4 @@
 export * from './choose.ts';
 export * from './csv.ts';
 export * from './dhcp.ts';
+export * from './reshape.ts';

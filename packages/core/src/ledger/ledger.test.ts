@@ -1,8 +1,25 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
-import { kinds, type Network, type Reservation } from '../model/index.ts';
-import { choose, csvLimits, dhcpNetworks, dnsmasqConf, fieldOf, keaJson, macText, readCsv, spaceFor, writeCsv } from './index.ts';
+import { check } from '../checks/index.ts';
+import { applyEdits, type Edit, kinds, type Network, type Reservation } from '../model/index.ts';
+import {
+  carveChild,
+  choose,
+  csvLimits,
+  dhcpNetworks,
+  dnsmasqConf,
+  fieldOf,
+  keaJson,
+  macText,
+  merge,
+  readCsv,
+  type Reshaped,
+  resize,
+  spaceFor,
+  split,
+  writeCsv,
+} from './index.ts';
 
 const network = kinds.Network.parse({
   kind: 'Network',
@@ -184,5 +201,60 @@ describe('for DHCP servers', () => {
     ]);
     expect(dnsmasqConf(list)).toContain('dhcp-range=set:lr-machine,10.62.8.100,10.62.8.119,255.255.255.128,12h\n');
     expect(dnsmasqConf(list)).toContain('dhcp-host=70:b5:e8:12:9e:04,10.62.8.70,chart\n');
+  });
+});
+
+describe('reshaping networks', () => {
+  const estate = () => {
+    const e = goodEstate();
+    e.reservations.push(r('10.62.7.40', { network: 'lr-bmc' }));
+    return e;
+  };
+  const net = (e: ReturnType<typeof estate>, name: string) => e.networks.find((n) => n.name === name) as Network;
+  const made = (x: Reshaped) => {
+    if ('refused' in x) throw new Error(x.refused);
+    return x;
+  };
+  it('carves the next free child, around all that is in the network', () => {
+    // .0 gateway… .20–.59 pools, .53 reserved, .100–.119 leased: the first free /28 is .64, the only free /27 is .64
+    const e = estate();
+    const [edit] = made(carveChild(e, net(e, 'lr-machine'), 28)).edits as [Extract<Edit, { op: 'put' }>];
+    expect(edit.doc).toMatchObject({
+      name: 'lr-machine-28',
+      parent: 'lr-machine',
+      prefix: '10.62.8.64/28',
+      gateway: '10.62.8.65',
+    });
+    const after = applyEdits(e, [edit]);
+    expect(check(after).findings.filter((f) => ['NET-001', 'NET-014'].includes(f.code))).toEqual([]);
+    expect(made(carveChild(after, net(after, 'lr-machine'), 28)).edits[0]).toMatchObject({ doc: { prefix: '10.62.8.80/28' } });
+    expect(carveChild(e, net(e, 'lr-machine'), 26)).toEqual({ refused: expect.stringContaining('has no free /26') });
+    expect(carveChild(e, net(e, 'lr-machine'), 25)).toEqual({ refused: '/25 does not fit into 10.62.8.0/25' });
+  });
+  it('splits, reservations going where their address lies, and merges again to the same', () => {
+    const e = estate();
+    const s = made(split(e, net(e, 'lr-bmc'), 27));
+    expect([s.lost, s.moved.map((x) => x.address)]).toEqual([[], ['10.62.7.40']]);
+    const halves = applyEdits(e, s.edits);
+    expect(halves.networks.filter((n) => n.name.startsWith('lr-bmc')).map((n) => n.prefix)).toEqual([
+      '10.62.7.0/27',
+      '10.62.7.32/27',
+    ]);
+    expect(halves.reservations.find((x) => x.address === '10.62.7.40')?.network).toBe('lr-bmc-2');
+    const whole = applyEdits(halves, made(merge(halves, net(halves, 'lr-bmc'), net(halves, 'lr-bmc-2'))).edits);
+    expect(net(whole, 'lr-bmc')).toEqual(net(e, 'lr-bmc'));
+    expect(whole.reservations.find((x) => x.address === '10.62.7.40')?.network).toBe('lr-bmc');
+    expect(merge(e, net(e, 'lr-bmc'), net(e, 'lr-machine'))).toEqual({ refused: expect.stringContaining('not the two halves') });
+  });
+  it('names everything that would lie outside a smaller prefix', () => {
+    const e = estate();
+    expect(made(resize(e, net(e, 'lr-machine'), '10.62.8.0/26')).lost).toEqual([
+      'lease (10.62.8.100-10.62.8.119) of lr-machine would be cut',
+    ]);
+    expect(made(resize(e, net(e, 'lr-bmc'), '10.62.7.0/27')).lost).toEqual(['10.62.7.40 (desk) would lie outside']);
+    expect(made(resize(e, net(e, 'lr-bmc'), '10.62.7.0/24')).lost).toEqual([]);
+    expect(resize(e, net(e, 'lr-bmc'), '10.62.7.1/24')).toEqual({
+      refused: expect.stringContaining('its network is 10.62.7.0/24'),
+    });
   });
 });

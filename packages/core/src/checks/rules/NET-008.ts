@@ -5,20 +5,23 @@ export const NET008: Check = {
   code: 'NET-008',
   severity: 'stop',
   about: 'a list of servers holds something that is no address',
-  reads: ['sites', 'charters'],
+  reads: ['sites', 'networks', 'charters'],
   find: ({ estate, chartersAt }) =>
-    estate.sites.flatMap((s) =>
+    [
+      ...estate.sites.map((s) => ({ s, title: s.title, site: s.name })),
+      ...estate.networks.map((s) => ({ s, title: s.name, site: s.site })),
+    ].flatMap(({ s, title, site }) =>
       (['resolvers', 'ntp'] as const).flatMap((field) => {
-        const { rejected, servers } = serverList(s[field]);
+        const { rejected, servers } = serverList(s[field] ?? []);
         return rejected.length
           ? [
               {
-                subject: { kind: 'Site' as const, name: s.name },
+                subject: { kind: s.kind, name: s.name },
                 path: [field],
-                site: s.name,
-                charters: chartersAt(s.name),
+                site,
+                charters: chartersAt(site),
                 title: `${rejected[0]} is no address`,
-                text: `The ${field === 'ntp' ? 'NTP' : 'DNS'} servers of ${s.title} were understood as ${servers.join(', ') || 'none'}; left over: ${rejected.join(', ')}.`,
+                text: `The ${field === 'ntp' ? 'NTP' : 'DNS'} servers of ${title} were understood as ${servers.join(', ') || 'none'}; left over: ${rejected.join(', ')}.`,
               },
             ]
           : [];
