@@ -17,7 +17,7 @@ import type { Options } from './options.ts';
 export class Unusable extends Error {}
 
 /** The estate of a folder: all its .yaml, .yml and .json files, bills from `observed/bills/*.json` where there are any. */
-export function readEstate({ estate: dir, now }: Options): Estate {
+export function readEstate({ estate: dir, now }: Pick<Options, 'estate' | 'now'>): Estate {
   const at = now ?? new Date().toISOString();
   if (Number.isNaN(Date.parse(at))) throw new Unusable(`--now: ${at} is not a time; write it like 2026-11-23T09:00:00Z`);
   const names = list(dir)
@@ -65,10 +65,20 @@ const list = (dir: string, optional = false): string[] => {
     );
   }
 };
-const text = (file: string): string => {
-  if (statSync(file).size > 16_000_000) throw new Unusable(`${file}:1:1: larger than 16 MB`);
-  return readFileSync(file, 'utf8');
-};
+const text = (file: string): string => readText(file);
+
+/** The text of a file. @throws Unusable when it is not there, or larger than what is read at once */
+export function readText(file: string, most = 16_000_000): string {
+  try {
+    if (statSync(file).size > most) throw new Unusable(`${file}:1:1: larger than ${most / 1e6} MB`);
+    return readFileSync(file, 'utf8');
+  } catch (e) {
+    if (e instanceof Unusable) throw e;
+    throw new Unusable(
+      `${file}: ${(e as NodeJS.ErrnoException).code === 'ENOENT' ? 'there is no such file' : (e as Error).message}`,
+    );
+  }
+}
 
 /** The charter asked for, or all of them. */
 export function chartersOf(estate: Estate, name: string | undefined): Charter[] {

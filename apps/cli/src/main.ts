@@ -1,15 +1,20 @@
 import { Command, CommanderError } from 'commander';
+import { address } from './commands/address.ts';
 import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
 import { follow } from './commands/follow.ts';
+import { names } from './commands/names.ts';
 import { Unusable } from './estate.ts';
-import type { CommandOf, Options } from './options.ts';
+import type { CommandGroup, CommandOf, Options } from './options.ts';
 
 const commands: { name: string; about: string; run: CommandOf }[] = [
   { name: 'check', about: 'every finding about the estate, most serious first', run: check },
   { name: 'follow', about: 'what follows from a charter: hosts, addresses, names, ranges, certificates', run: follow },
   { name: 'files', about: 'the boot kit of a charter; with --out it is written to a folder', run: files },
 ];
+
+/** Commands with commands below them; a new one is a file and a line. */
+const groups: CommandGroup[] = [address, names];
 
 export async function main(
   args: string[],
@@ -35,6 +40,25 @@ export async function main(
     sub.action((options: Options) => {
       code = c.run(options, write);
     });
+  }
+  for (const g of groups) {
+    const group = program
+      .command(g.name)
+      .description(g.about)
+      .exitOverride()
+      .configureOutput({ writeOut: write, writeErr: complain });
+    for (const c of g.commands) {
+      const sub = group
+        .command(`${c.name} ${c.words ?? ''}`.trim())
+        .description(c.about)
+        .option('--json', 'for programs')
+        .exitOverride()
+        .configureOutput({ writeOut: write, writeErr: complain });
+      for (const [flags, about] of c.options ?? []) sub.option(flags, about);
+      sub.action(() => {
+        code = c.run({ words: sub.args, options: sub.opts() }, write);
+      });
+    }
   }
   try {
     await program.parseAsync(args, { from: 'user' });

@@ -24,6 +24,10 @@ export const router = createBrowserRouter([
         path: 'addresses/names',
         lazy: async () => ({ Component: (await import('./spaces/addresses/NamesSpace.tsx')).NamesSpace }),
       },
+      {
+        path: 'addresses/routes',
+        lazy: async () => ({ Component: (await import('./spaces/addresses/RoutesSpace.tsx')).RoutesSpace }),
+      },
       { path: 'images', lazy: async () => ({ Component: (await import('./spaces/images/ImagesSpace.tsx')).ImagesSpace }) },
       {
         path: 'clusters',

@@ -155,3 +155,30 @@ export const useActs = () =>
         )
       ).acts,
   });
+export interface LevelsDto {
+  levels: { at: string; taken: number }[];
+  room: number;
+  forecast: { from: string; to: string; perDay: number; full?: string; earliest?: string; latest?: string } | null;
+}
+export const useLevels = (network: string | undefined) =>
+  useQuery({
+    queryKey: ['estate', 'levels', network],
+    enabled: network !== undefined,
+    queryFn: () => api<LevelsDto>('GET', `/api/networks/${network}/levels`),
+    placeholderData: (old) => old,
+    staleTime: 60_000,
+  });
+export interface PastDto {
+  network: string;
+  address: string;
+  since: string;
+  until: string | null;
+  by: string;
+  doc: Estate['reservations'][number];
+}
+export const useHistory = (address: string | undefined) =>
+  useQuery({
+    queryKey: ['estate', 'history', address],
+    enabled: address !== undefined,
+    queryFn: async () => (await api<{ history: PastDto[] }>('GET', `/api/addresses/history?address=${address}`)).history,
+  });

@@ -1,37 +1,41 @@
-import type { Doc, Edit, Estate } from '@praesidor/core/model';
+import { against, type Doc, type Edit, type Estate, find, keyOf } from '@praesidor/core/model';
 
-const slices: Record<string, keyof Estate> = {
-  Site: 'sites',
-  Network: 'networks',
-  Host: 'hosts',
-  Zone: 'zones',
-  Record: 'records',
-  Reservation: 'reservations',
-  Registry: 'registries',
-  Release: 'releases',
-  Addon: 'addons',
-  Baseline: 'baselines',
-  Charter: 'charters',
-};
-const keyOf = (d: Doc) =>
-  d.kind === 'Reservation' ? `${d.network}/${d.address}` : d.kind === 'Record' ? `${d.name} ${d.type} ${d.value}` : d.name;
+export interface Row {
+  what: string;
+  before: string;
+  after: string;
+}
 const show = (v: unknown): string =>
-  v === undefined ? '—' : typeof v === 'string' ? v : Array.isArray(v) ? v.join(', ') : JSON.stringify(v);
+  v === undefined
+    ? '—'
+    : typeof v === 'string'
+      ? v
+      : Array.isArray(v) && v.every((x) => typeof x === 'string')
+        ? v.join(', ') || 'none'
+        : JSON.stringify(v);
+
+/** What a document is, in a few words, for when it is new. */
+function summary(doc: Doc): string {
+  if (doc.kind === 'Record') return `${doc.type} ${doc.value}`;
+  if (doc.kind === 'Network')
+    return [doc.prefix, doc.gateway && `gateway ${doc.gateway}`, doc.parent && `carved out of ${doc.parent}`]
+      .filter(Boolean)
+      .join(', ');
+  if (doc.kind === 'Reservation') return `${doc.name ?? doc.owner.name}${doc.mac ? `, ${doc.mac}` : ''}`;
+  return 'added';
+}
 
 /** An edit in rows that a person can read: what, what stands, what will be. */
-export function describe(e: Edit, estate: Estate | undefined): { what: string; before: string; after: string }[] {
-  const doc = (kind: string, key: string) =>
-    (estate?.[slices[kind] as keyof Estate] as Doc[] | undefined)?.find((d) => keyOf(d) === key);
-  if (e.op === 'put')
-    return [
-      {
-        what: `${e.doc.kind} ${keyOf(e.doc)}`,
-        before: doc(e.doc.kind, keyOf(e.doc)) ? 'stands' : '—',
-        after: e.doc.kind === 'Record' ? `${e.doc.type} ${e.doc.value}` : 'added',
-      },
-    ];
+export function describe(e: Edit, estate: Estate | undefined): Row[] {
   if (e.op === 'drop') return [{ what: `${e.kind} ${e.key}`, before: 'stands', after: 'removed' }];
-  const before = e.path.reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], doc(e.kind, e.key));
+  if (e.op === 'put') {
+    const [d] = estate ? against(estate, [e.doc]) : [];
+    const what = `${e.doc.kind} ${keyOf(e.doc)}`;
+    if (d?.what !== 'changed') return d?.what === 'same' ? [] : [{ what, before: '—', after: summary(e.doc) }];
+    return d.fields.map((f) => ({ what: `${what}, ${f.name}`, before: f.before ?? '—', after: f.after ?? 'follows' }));
+  }
+  const doc = estate && find(estate, e.kind, e.key);
+  const before = e.path.reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], doc);
   return [
     {
       what: `${e.kind} ${e.key}, ${e.path.join('.')}`,

@@ -73,9 +73,7 @@ export const compute = {
     if (!estate) return undefined;
     const { docs, faults } = readDocuments(text, 'declared');
     const put = docs.map((d): Edit => ({ op: 'put', doc: d.doc }));
-    const key = (f: { id: string; text: string }) => `${f.id} ${f.text}`;
-    const before = new Set(checker(estate).findings.map(key));
-    const findings = faults.length ? [] : checker(applyEdits(estate, put)).findings.filter((f) => !before.has(key(f)));
+    const findings = faults.length ? [] : (compute.tried(put)?.come ?? []);
     const lines = docs.map((d) => d.line);
     return {
       faults,
@@ -86,6 +84,15 @@ export const compute = {
       lines,
       findings,
     };
+  },
+  /** Findings that edits would bring, and those that would go. Nothing is saved. */
+  tried(edits: Edit[]) {
+    if (!estate) return undefined;
+    const key = (f: { id: string; text: string }) => `${f.id} ${f.text}`;
+    const before = checker(estate).findings;
+    const after = checker(applyEdits(estate, edits)).findings;
+    const [had, has] = [new Set(before.map(key)), new Set(after.map(key))];
+    return { come: after.filter((f) => !had.has(key(f))), go: before.filter((f) => !has.has(key(f))) };
   },
   /** A document after a remedy, for showing what it will change. */
   edited(edits: Edit[]) {

@@ -179,6 +179,11 @@ describe('a boot kit', () => {
       dhcp4: false,
       nameservers: { addresses: ['10.62.8.53', '10.62.8.54'], search: ['lr.kestrelferries.example'] },
     });
+    const on = (path: string) => kit().find((f) => f.path === `hosts/lr-01/root${path}`)?.content;
+    expect(on('/etc/systemd/resolved.conf.d/10-praesidor.conf')).toContain(
+      'DNS=10.62.8.53 10.62.8.54\nFallbackDNS=\nDomains=lr.kestrelferries.example ~.\n',
+    );
+    expect(on('/etc/cloud/cloud.cfg.d/99-praesidor-network.cfg')).toContain('network: {config: disabled}');
   });
   it("redirects the source to the mirror and keeps the image's own name", () => {
     expect(kit().find((f) => f.path.endsWith('images.upstream.example/hosts.toml'))?.content).toContain(

@@ -8,13 +8,14 @@ import { manifests } from './writers/manifests.ts';
 import { kubelet } from './writers/kubelet.ts';
 import { bootScript } from './writers/boot-script.ts';
 import { pki } from './writers/pki.ts';
+import { resolvers } from './writers/resolvers.ts';
 import { runtime } from './writers/runtime.ts';
 import { staticPods } from './writers/static-pods.ts';
 import { summary } from './writers/summary.ts';
 import { zones } from './writers/zones.ts';
 
 /** Files that lie on a node, in the order in which user-data writes them. A new one is a file and a line here. */
-export const nodeWriters = [runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
+export const nodeWriters = [resolvers, runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
 /** Files of the cluster as a whole. */
 export const clusterWriters = [kubeconfig, manifests, zones, dhcp, summary] as const;
 

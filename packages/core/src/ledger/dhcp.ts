@@ -1,4 +1,5 @@
-import { formatIp, parseIp, parsePrefix, parseRange, serverList } from '../address/parse.ts';
+import { formatIp, parseIp, parsePrefix, parseRange } from '../address/parse.ts';
+import { resolversOf } from '../naming/servers.ts';
 import type { Network, Reservation, Site } from '../model/documents.ts';
 
 /** What a DHCP server is told of one network: its scopes, its options, and who has which address. */
@@ -28,7 +29,6 @@ export function dhcpNetworks(site: Site, networks: readonly Network[], ledger: r
     .filter((d) => d.network.dhcp.length > 0 || d.reservations.length > 0);
 }
 
-const resolversOf = ({ network, site }: DhcpNetwork) => serverList(network.resolvers ?? site.resolvers).servers;
 const version = (text: string) => parsePrefix(text).v;
 const span = (text: string) => {
   const r = parseRange(text);
@@ -40,7 +40,7 @@ export function keaJson(list: readonly DhcpNetwork[]): string {
   const subnet4 = list
     .filter((d) => version(d.network.prefix) === 4)
     .map((d, i) => {
-      const v4 = resolversOf(d).filter((a) => parseIp(a).v === 4);
+      const v4 = resolversOf(d.site, d.network).filter((a) => parseIp(a).v === 4);
       const options = [
         ...(d.network.gateway ? [{ name: 'routers', data: d.network.gateway }] : []),
         ...(v4.length ? [{ name: 'domain-name-servers', data: v4.join(', ') }] : []),
@@ -73,7 +73,7 @@ export function dnsmasqConf(list: readonly DhcpNetwork[]): string {
     if (d.network.dhcp.length === 0) lines.push(`dhcp-range=set:${tag},${d.network.prefix.split('/')[0]},static,${mask},12h`);
     for (const s of d.network.dhcp) lines.push(`dhcp-range=set:${tag},${span(s.range).join(',')},${mask},12h`);
     if (d.network.gateway) lines.push(`dhcp-option=tag:${tag},option:router,${d.network.gateway}`);
-    const v4 = resolversOf(d).filter((a) => parseIp(a).v === 4);
+    const v4 = resolversOf(d.site, d.network).filter((a) => parseIp(a).v === 4);
     if (v4.length) lines.push(`dhcp-option=tag:${tag},option:dns-server,${v4.join(',')}`);
     for (const r of d.reservations) lines.push(`dhcp-host=${r.mac},${r.address}${r.host ? `,${r.host.split('.')[0]}` : ''}`);
   }

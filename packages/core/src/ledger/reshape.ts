@@ -62,7 +62,11 @@ export function carveChild(estate: Estate, parent: Network, length: number): Res
     routes: [],
     gateway: child.v === 4 && length < 31 ? firstHost(prefixRange(child)) : undefined,
   };
-  return { edits: [{ op: 'put', doc: bare(doc) }], moved: [], lost: [] };
+  // What the parent reaches the child reaches, and what leads back to the parent must lead back to it.
+  const back = estate.networks
+    .filter((n) => parent.routesTo.includes(n.name) && n.routesTo.includes(parent.name))
+    .map((n): Edit => ({ op: 'set', kind: 'Network', key: n.name, path: ['routesTo'], value: [...n.routesTo, doc.name] }));
+  return { edits: [{ op: 'put', doc: bare(doc) }, ...back], moved: [], lost: [] };
 }
 
 /** Splits a network into children of a length; its first part keeps the name, and reservations go where their address lies. */

@@ -1,23 +1,35 @@
-import { formatIp, parsePrefix, prefixRange, size, spaceOf } from '@praesidor/core/address';
-import type { Estate, Network, Reservation } from '@praesidor/core/model';
-import { inZone, reverseName } from '@praesidor/core/naming';
-import { useEffect, useMemo, useState } from 'react';
-import { api } from '../../api/client.ts';
-import { useSnapshot } from '../../api/queries.ts';
+import type { Network } from '@praesidor/core/model';
+import { DropdownMenu } from 'radix-ui';
+import { lazy, Suspense, useCallback, useMemo, useState } from 'react';
+import { useLevels, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { At } from '../../parts/Bastion.tsx';
 import { Button, LinkButton } from '../../parts/Button.tsx';
-import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
-import { day } from '../../parts/time.ts';
-import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
-import { cellsOf } from './cells.ts';
+import { ImportDialog } from './ImportDialog.tsx';
+import { Ledger } from './Ledger.tsx';
+import { mapOf, runsOf } from './map-model.ts';
+import { Networks, purposes } from './Networks.tsx';
 import { PrefixMap } from './PrefixMap.tsx';
+import { ReservationPanel } from './ReservationPanel.tsx';
 import { ReserveDialog } from './ReserveDialog.tsx';
+import { ReshapeDialog, type Shape } from './ReshapeDialog.tsx';
+import { SubNav } from './SubNav.tsx';
 
-const purposes = ['machine', 'management', 'provisioning', 'storage', 'tunnel', 'uplink', 'service'] as const;
+const Forecast = lazy(() => import('./Forecast.tsx'));
+const shapes: [Shape, string][] = [
+  ['carve', 'Carve out the next free child…'],
+  ['split', 'Split into parts…'],
+  ['merge', 'Merge with its other half…'],
+  ['resize', 'Give it another prefix…'],
+];
+const files = [
+  ['ledger.csv', 'The ledger as a table (CSV)'],
+  ['kea-dhcp4.json', 'DHCP reservations for Kea'],
+  ['dnsmasq.conf', 'DHCP reservations for dnsmasq'],
+] as const;
 
 export function AddressesSpace() {
   const { site, inScope, params, setParams } = useScope();
@@ -30,18 +42,24 @@ export function AddressesSpace() {
         .sort((a, b) => purposes.indexOf(a.purpose) - purposes.indexOf(b.purpose)),
     [estate, site],
   );
-  const network =
-    networks.find((n) => n.name === params.get('net')) ?? networks.find((n) => n.site === 'lr' && !site) ?? networks[0];
-  const [selected, setSelected] = useState<[number, number]>();
-  const [reserving, setReserving] = useState<'next' | 'selected'>();
-  const cells = useMemo(() => (network && estate ? cellsOf(network, estate) : []), [network, estate]);
-  const at = params.get('at');
-  useEffect(() => {
-    if (at) {
-      const i = cells.findIndex((c) => c.address === at);
-      if (i >= 0) setSelected([i, i]);
-    }
-  }, [at, cells]);
+  const wanted =
+    params.get('net') ??
+    estate?.reservations.find((r) => r.address === params.get('at') && networks.some((n) => n.name === r.network))?.network;
+  const network = networks.find((n) => n.name === wanted) ?? networks.find((n) => n.site === 'lr' && !site) ?? networks[0];
+  const [selection, setSelection] = useState<{ of: string; cells: [number, number] }>();
+  const [doing, setDoing] = useState<'next' | 'selected' | 'import' | Shape>();
+  const map = useMemo(() => (network && estate ? mapOf(network, estate) : undefined), [network, estate]);
+  const at = params.get('at') ?? undefined;
+  const set = useCallback(
+    (changes: Record<string, string | undefined>) =>
+      setParams((p) => {
+        for (const [k, v] of Object.entries(changes))
+          if (v) p.set(k, v);
+          else p.delete(k);
+        return p;
+      }),
+    [setParams],
+  );
   const findings = (report.data?.findings ?? []).filter(
     (f) => inScope(f.site) && ['NET', 'ADR', 'DNS'].includes(f.code.slice(0, 3)),
   );
@@ -51,17 +69,29 @@ export function AddressesSpace() {
         {null}
       </Space>
     );
-  const pick = selected ? cells.slice(Math.min(...selected), Math.max(...selected) + 1) : [];
+  const cells =
+    selection && selection.of === network?.name
+      ? selection.cells
+      : at && map && map.cellOf(at) >= 0
+        ? ([map.cellOf(at), map.cellOf(at)] as [number, number])
+        : undefined;
+  const [from, to] = cells ? [Math.min(...cells), Math.max(...cells)] : [-1, -2];
+  const single = map?.scale === 1n;
+  const picked =
+    cells && map && single ? Array.from({ length: Math.min(256, to - from + 1) }, (_, i) => map.addressOf(from + i)) : [];
+  const chosen = network && estate.reservations.find((r) => r.network === network.name && r.address === at);
+  const names = new Set(networks.map((n) => n.name));
   return (
     <Space
       space="addresses"
       title="Addresses"
       findings={findings}
-      facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${networks.length} networks · ${estate.reservations.filter((r) => networks.some((n) => n.name === r.network)).length} reserved`}
+      facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${networks.length} networks · ${estate.reservations.filter((r) => names.has(r.network)).length.toLocaleString('en')} reserved`}
       acts={
         <>
-          <LinkButton to={scoped('/addresses/names', site)}>Names</LinkButton>
-          <Button filled disabled={!network} onClick={() => setReserving(pick.length ? 'selected' : 'next')}>
+          <Button onClick={() => setDoing('import')}>Import CSV…</Button>
+          <Files site={site} />
+          <Button filled disabled={!network} onClick={() => setDoing(picked.length ? 'selected' : 'next')}>
             Reserve…
           </Button>
         </>
@@ -80,200 +110,197 @@ export function AddressesSpace() {
         </Empty>
       ) : (
         <div className="grid grid-cols-[196px_minmax(0,1fr)] gap-5.5 pt-3">
-          <Networks
-            networks={networks}
-            estate={estate}
-            chosen={network.name}
-            onChoose={(n) => {
-              setSelected(undefined);
-              setParams((p) => {
-                p.set('net', n);
-                p.delete('at');
-                return p;
-              });
-            }}
-            showSite={!site}
-          />
-          <div className="min-w-0">
-            <div className="flex items-baseline gap-2.5 pb-1.5">
-              <h2 className="text-lg">{network.name}</h2>
-              <span className="mono text-ink-2">
-                {network.prefix} · {network.gateway ? `gateway ${network.gateway}` : 'no gateway'} · MTU {network.mtu}
-                {network.vlan ? ` · VLAN ${network.vlan}` : ''}
-              </span>
-              <At kind="Network" name={network.name} />
+          <div>
+            <div className="pb-3">
+              <SubNav site={site} />
             </div>
-            {cells.length ? (
+            <Networks
+              networks={networks}
+              estate={estate}
+              chosen={network.name}
+              showSite={!site}
+              onChoose={(n) => set({ net: n, at: undefined, q: undefined })}
+            />
+          </div>
+          <div className="min-w-0">
+            <Head network={network} onShape={setDoing} />
+            {map ? (
               <PrefixMap
-                cells={cells}
-                selected={selected}
-                onSelect={setSelected}
-                onReserve={() => setReserving('selected')}
-                onNextFree={() => setReserving('next')}
+                map={map}
+                selected={cells}
+                onSelect={(s) => {
+                  setSelection(s && { of: network.name, cells: s });
+                  if (at) set({ at: undefined });
+                }}
+                onReserve={() => setDoing(single ? 'selected' : 'next')}
+                onNextFree={() => setDoing('next')}
               />
             ) : (
-              <p className="text-ink-2">
-                {String(size(prefixRange(parsePrefix(network.prefix))))} addresses: too many for a cell each; the ledger below
-                lists what is taken.
-              </p>
+              <Runs runs={runsOf(network, estate)} />
             )}
-            <Ledger network={network} estate={estate} lit={pick.map((c) => c.address)} />
+            <Ledger
+              network={network}
+              estate={estate}
+              chosen={chosen?.address}
+              lit={(a) => {
+                const i = map?.cellOf(a) ?? -1;
+                return i >= from && i <= to;
+              }}
+              onChoose={(a) => {
+                setSelection(undefined);
+                set({ net: network.name, at: a });
+              }}
+            />
+            {chosen && (
+              <ReservationPanel
+                key={`${chosen.network}/${chosen.address}`}
+                reservation={chosen}
+                estate={estate}
+                onGone={() => set({ at: undefined })}
+              />
+            )}
           </div>
         </div>
       )}
-      {reserving && network && (
+      {network && (doing === 'next' || doing === 'selected') && (
         <ReserveDialog
           network={network}
           estate={estate}
-          chosen={reserving === 'selected' ? pick.map((c) => c.address) : []}
-          onClose={() => setReserving(undefined)}
+          chosen={doing === 'selected' ? picked : []}
+          onClose={() => setDoing(undefined)}
         />
+      )}
+      {doing === 'import' && <ImportDialog site={site} onClose={() => setDoing(undefined)} />}
+      {network && (doing === 'carve' || doing === 'split' || doing === 'merge' || doing === 'resize') && (
+        <ReshapeDialog shape={doing} network={network} estate={estate} onClose={() => setDoing(undefined)} />
       )}
     </Space>
   );
 }
 
-function Networks({
-  networks,
-  estate,
-  chosen,
-  onChoose,
-  showSite,
-}: {
-  networks: Network[];
-  estate: Estate;
-  chosen: string;
-  onChoose: (n: string) => void;
-  showSite: boolean;
-}) {
-  const first = networks.find((n) => n.purpose === 'machine') ?? networks[0];
+/** The facts of a network in a line, when it is full, and what can be made of it. */
+function Head({ network, onShape }: { network: Network; onShape: (s: Shape) => void }) {
+  const levels = useLevels(network.name);
+  const [open, setOpen] = useState(false);
+  const full = levels.data?.forecast?.full;
+  const months = full ? Math.round((Date.parse(full) - Date.now()) / 86_400_000 / 30.4) : undefined;
+  const said =
+    months === undefined
+      ? 'forecast'
+      : months < 1
+        ? 'full within a month'
+        : months > 36
+          ? `full in about ${Math.round(months / 12)} years`
+          : `full in about ${months} ${months === 1 ? 'month' : 'months'}`;
+  const facts = [
+    network.prefix,
+    network.gateway ? `gateway ${shortOf(network.gateway)}` : 'no gateway',
+    `MTU ${network.mtu}`,
+    network.vlan ? `VLAN ${network.vlan}` : '',
+  ].filter(Boolean);
   return (
-    <nav aria-label="Networks">
-      {purposes
-        .filter((p) => networks.some((n) => n.purpose === p))
-        .map((p) => (
-          <div key={p} className="pb-2">
-            <h2 className="pb-1 text-md first-letter:uppercase">{p}</h2>
-            {networks
-              .filter((n) => n.purpose === p)
-              .map((n) => {
-                const full = spaceOf(
-                  { ...n, dhcp: [], pools: [] },
-                  estate.reservations.filter((r) => r.network === n.name).map((r) => r.address),
-                ).fullness();
-                return (
-                  <button
-                    type="button"
-                    data-row
-                    key={n.name}
-                    onClick={() => onChoose(n.name)}
-                    aria-current={n.name === chosen}
-                    className={`block w-full px-2.5 py-1 text-left ${n.name === chosen ? 'lit' : ''}`}
-                  >
-                    <span className="flex justify-between">
-                      {n.name}
-                      <span>{n.vlan}</span>
-                    </span>
-                    <span className="mono flex justify-between text-[11.5px]! text-ink-2">
-                      <span>{n.prefix}</span>
-                      <span>{Math.round(full * 100)} %</span>
-                    </span>
-                    <span className="mt-0.5 block h-[3px] bg-rule-2/40">
-                      <span
-                        className={`block h-full ${full > 0.7 ? 'bg-ochre' : 'bg-slate'}`}
-                        style={{ width: `${full * 100}%` }}
-                      />
-                    </span>
-                  </button>
-                );
-              })}
-          </div>
-        ))}
-      {first && !showSite && <NextPrefix networks={networks} first={first} />}
-    </nav>
-  );
-}
-
-/** The next prefix of the same length as a site's machine network that overlaps none of its networks. */
-function NextPrefix({ networks, first }: { networks: Network[]; first: Network }) {
-  const p = parsePrefix(first.prefix);
-  const step = 1n << BigInt((p.v === 4 ? 32 : 128) - p.length);
-  const taken = networks.map((n) => prefixRange(parsePrefix(n.prefix)));
-  let n = p.n + step;
-  for (let i = 0; i < 4096 && taken.some((t) => t.v === p.v && t.first <= n + step - 1n && n <= t.last); i++) n += step;
-  return (
-    <div className="pt-2 text-ink-3 text-sm">
-      Next free /{p.length} at this site
-      <div className="mono follows">
-        ↳ {formatIp({ v: p.v, n })}/{p.length}
+    <div className="pb-1.5">
+      <div className="flex flex-wrap items-baseline gap-x-2.5">
+        <h2 className="text-lg">{network.name}</h2>
+        <span className="mono text-ink-2">{facts.join(' · ')}</span>
+        <button type="button" aria-expanded={open} className="follows hover:underline" onClick={() => setOpen(!open)}>
+          ↳ {said}
+        </button>
+        <At kind="Network" name={network.name} />
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger className="ml-auto whitespace-nowrap text-verdigris hover:underline">
+            reshape ▾
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content
+              align="end"
+              sideOffset={4}
+              className="z-50 min-w-[220px] border border-rule-2 bg-paper py-1 text-ink"
+            >
+              {shapes.map(([shape, text]) => (
+                <DropdownMenu.Item
+                  key={shape}
+                  className="cursor-pointer px-3 py-1.5 outline-none data-highlighted:bg-leaf"
+                  onSelect={() => onShape(shape)}
+                >
+                  {text}
+                </DropdownMenu.Item>
+              ))}
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
       </div>
+      {open && levels.data && (
+        <Suspense fallback={<p className="text-ink-3">Loading the chart…</p>}>
+          <Forecast data={levels.data} name={network.name} />
+        </Suspense>
+      )}
     </div>
   );
 }
 
-function Ledger({ network, estate, lit }: { network: Network; estate: Estate; lit: string[] }) {
-  const rows = estate.reservations
-    .filter((r) => r.network === network.name)
-    .sort((a, b) => a.address.localeCompare(b.address, 'en', { numeric: true }));
-  const release = useAct(
-    (r: Reservation) => api<{ act: number }>('POST', '/api/addresses/release', { network: r.network, address: r.address }),
-    (_, r) => `${r.address} released.`,
-  );
-  const served = (name: string, type: string, value: string) => {
-    const zone = estate.zones.filter((z) => inZone(name, z.name)).sort((a, b) => b.name.length - a.name.length)[0];
-    const seen = zone && estate.observed.zones[zone.name];
-    if (!zone) return <span className="text-ink-3">no zone</span>;
-    if (!seen || seen.error) return <span className="text-ink-3">not read</span>;
-    const found = seen.records.filter((x) => x.name === name && x.type === type).map((x) => x.value);
-    return found.includes(value) ? (
-      'served'
-    ) : found.length ? (
-      <span className="text-ochre">serves {found.join(', ')}</span>
-    ) : (
-      <span className="text-ochre">not sent</span>
-    );
-  };
-  if (!rows.length) return <p className="pt-4 text-ink-2">Nothing is reserved in {network.name}.</p>;
+function Files({ site }: { site: string }) {
   return (
-    <table className="grid-table mt-3" aria-label="Ledger">
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold">
+        Write files
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={5}
+          className="z-50 min-w-[250px] border border-rule-2 bg-paper py-1 text-ink"
+        >
+          {files.map(([name, text]) => (
+            <DropdownMenu.Item
+              key={name}
+              asChild
+              className="block cursor-pointer px-3 py-1.5 outline-none data-highlighted:bg-leaf"
+            >
+              <a href={`/api/addresses/files/${name}${site ? `?site=${site}` : ''}`} download>
+                {text}
+              </a>
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** The last octet of an IPv4 address, where the prefix stands beside it. */
+const shortOf = (address: string) => (address.includes(':') ? address : `.${address.split('.').at(-1)}`);
+
+const large = (n: bigint) =>
+  n < 100_000n
+    ? Number(n).toLocaleString('en')
+    : `about ${Number(n)
+        .toExponential(1)
+        .replace(/e\+(\d+)/, ' × 10^$1')}`;
+
+/** What is occupied of a prefix that no map can hold, run by run, and how much lies free between. */
+function Runs({ runs }: { runs: ReturnType<typeof runsOf> }) {
+  if (!runs.length) return <p className="text-ink-2">Nothing of it is occupied.</p>;
+  return (
+    <table className="grid-table" aria-label="Occupied runs">
       <thead>
         <tr>
-          <th>Address</th>
-          <th>Name</th>
-          <th>Owner</th>
-          <th>MAC</th>
-          <th>Forward</th>
-          <th>Reverse</th>
-          <th>Since</th>
-          <th />
+          <th>Free before</th>
+          <th>From</th>
+          <th>To</th>
+          <th className="text-right">Addresses</th>
+          <th>What</th>
         </tr>
       </thead>
       <tbody>
-        {rows.map((r) => (
-          <tr key={r.address} data-row tabIndex={-1} aria-selected={lit.includes(r.address)} className="group">
-            <td className="mono">
-              <Copy text={r.address} />
-            </td>
-            <td className="max-w-[200px] truncate" title={r.name}>
-              {r.name ? <Copy text={r.name}>{short(r.name, estate)}</Copy> : '—'}
-              <At kind="Reservation" name={`${r.network}/${r.address}`} />
-            </td>
-            <td className={r.origin === 'follows' ? 'follows' : ''}>
-              {r.origin === 'follows' ? `↳ ${r.owner.name}, ${r.owner.use}` : `by hand, ${r.owner.name}`}
-            </td>
-            <td className="mono">{r.mac ?? '—'}</td>
-            <td>{r.name ? served(r.name, 'A', r.address) : '—'}</td>
-            <td>{r.name && !r.name.startsWith('*') ? served(reverseName(r.address), 'PTR', r.name) : '—'}</td>
-            <td>{r.since ? day(r.since) : ''}</td>
-            <td className="text-right">
-              <button
-                type="button"
-                className="text-ink-3 opacity-0 focus:opacity-100 group-hover:opacity-100"
-                disabled={release.isPending}
-                onClick={() => release.mutate(r)}
-              >
-                release
-              </button>
+        {runs.slice(0, 200).map((r) => (
+          <tr key={r.from}>
+            <td className="text-ink-3">{r.gap ? large(r.gap) : '—'}</td>
+            <td className="mono">{r.from}</td>
+            <td className="mono">{r.count > 1n ? r.to : ''}</td>
+            <td className="text-right">{large(r.count)}</td>
+            <td className="max-w-[220px] truncate" title={r.what}>
+              {r.what}
             </td>
           </tr>
         ))}
@@ -281,8 +308,3 @@ function Ledger({ network, estate, lit }: { network: Network; estate: Estate; li
     </table>
   );
 }
-
-const short = (name: string, estate: Estate) => {
-  const z = estate.zones.filter((x) => inZone(name, x.name)).sort((a, b) => b.name.length - a.name.length)[0];
-  return z ? name.slice(0, -z.name.length - 1) || name : name;
-};

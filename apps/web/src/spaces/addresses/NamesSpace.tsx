@@ -1,17 +1,24 @@
-import { drift, plannedRecords, recordsOfZone } from '@praesidor/core/naming';
+import { keyOf, type ServedRecord } from '@praesidor/core/model';
+import { drift, fqdn, type PlannedRecord, plannedRecords, recordsOfZone } from '@praesidor/core/naming';
 import { useQuery } from '@tanstack/react-query';
-import { Link } from 'react-router';
+import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
+import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { At } from '../../parts/Bastion.tsx';
 import { Button } from '../../parts/Button.tsx';
+import { Dialog } from '../../parts/Dialog.tsx';
 import { Empty } from '../../parts/Empty.tsx';
+import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, utc } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
-import { scoped, useScope } from '../../state/scope.ts';
+import { useScope } from '../../state/scope.ts';
+import { JudgeDialog } from './JudgeDialog.tsx';
+import { RecordDialog } from './RecordDialog.tsx';
+import { SubNav } from './SubNav.tsx';
 
 type Drift = ReturnType<typeof drift>;
 
@@ -44,6 +51,19 @@ export function NamesSpace() {
       `${name}: ${r.added} added, ${r.changed} changed, ${r.removed} removed; read back as serial ${r.serial}${r.left ? `, ${r.left} still differ` : ', as planned'}.`,
     renew,
   );
+  const [doing, setDoing] = useState<'record' | 'judge'>();
+  const [removing, setRemoving] = useState<ServedRecord>();
+  const [taking, setTaking] = useState<PlannedRecord>();
+  const [typed, setTyped] = useState('');
+  const adopt = useAct(
+    (r: ServedRecord) => api<{ act: number }>('POST', `/api/zones/${zone?.name}/adopt`, { records: [r] }),
+    (_, r) => `${r.name} is kept by the plan from now on.`,
+  );
+  const remove = useAct(
+    (r: ServedRecord) => api<{ removed: number }>('POST', `/api/zones/${zone?.name}/remove`, { records: [r] }),
+    (_, r) => `${r.name} removed from the server.`,
+    renew,
+  );
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('DNS'));
   if (!estate || !zone)
     return (
@@ -69,11 +89,6 @@ export function NamesSpace() {
   return (
     <Space
       space="addresses"
-      crumbs={
-        <Link to={scoped('/addresses', site)} className="hover:underline">
-          Addresses
-        </Link>
-      }
       title="Names"
       facts={`${zones.length} zones`}
       findings={findings}
@@ -82,6 +97,7 @@ export function NamesSpace() {
           <Button disabled={read.isPending} onClick={() => read.mutate()}>
             Read again
           </Button>
+          <Button onClick={() => setDoing('record')}>Add a record…</Button>
           <Button filled disabled={send.isPending || !d || changes === 0} onClick={() => send.mutate(zone.name)}>
             {changes ? `Send ${changes} ${changes === 1 ? 'change' : 'changes'}` : 'As planned'}
           </Button>
@@ -89,50 +105,55 @@ export function NamesSpace() {
       }
     >
       <div className="grid grid-cols-[220px_minmax(0,1fr)] gap-5.5 pt-3">
-        <nav aria-label="Zones">
-          {zones.map((z) => {
-            const n = pending(estate, z.name);
-            return (
-              <button
-                type="button"
-                data-row
-                key={z.name}
-                aria-current={z.name === zone.name}
+        <div>
+          <div className="pb-3">
+            <SubNav site={site} />
+          </div>
+          <nav aria-label="Zones">
+            {zones.map((z) => {
+              const n = pending(estate, z.name);
+              return (
+                <button
+                  type="button"
+                  data-row
+                  key={z.name}
+                  aria-current={z.name === zone.name}
+                  onClick={() =>
+                    setParams((p) => {
+                      p.set('zone', z.name);
+                      return p;
+                    })
+                  }
+                  className={`block w-full px-2.5 py-1.5 text-left ${z.name === zone.name ? 'lit' : ''}`}
+                >
+                  <span className="block truncate">{z.name}</span>
+                  <span className="text-ink-2 text-sm">
+                    {estate.observed.zones[z.name]?.error
+                      ? 'cannot be read'
+                      : n === undefined
+                        ? 'not read yet'
+                        : n
+                          ? `${n} to send`
+                          : 'as planned'}
+                  </span>
+                </button>
+              );
+            })}
+            {rest.length > 0 && changes === 0 && (
+              <Button
+                className="mt-2"
                 onClick={() =>
                   setParams((p) => {
-                    p.set('zone', z.name);
+                    p.set('zone', rest[0]?.z.name ?? '');
                     return p;
                   })
                 }
-                className={`block w-full px-2.5 py-1.5 text-left ${z.name === zone.name ? 'lit' : ''}`}
               >
-                <span className="block truncate">{z.name}</span>
-                <span className="text-ink-2 text-sm">
-                  {estate.observed.zones[z.name]?.error
-                    ? 'cannot be read'
-                    : n === undefined
-                      ? 'not read yet'
-                      : n
-                        ? `${n} to send`
-                        : 'as planned'}
-                </span>
-              </button>
-            );
-          })}
-          {rest.length > 0 && changes === 0 && (
-            <Button
-              className="mt-2"
-              onClick={() =>
-                setParams((p) => {
-                  p.set('zone', rest[0]?.z.name ?? '');
-                  return p;
-                })
-              }
-            >
-              Next zone to send
-            </Button>
-          )}
-        </nav>
+                Next zone to send
+              </Button>
+            )}
+          </nav>
+        </div>
         <div className="min-w-0">
           <div className="flex items-baseline gap-3 pb-1">
             <h2 className="text-lg">{zone.name}</h2>
@@ -140,12 +161,20 @@ export function NamesSpace() {
             <span className="text-ink-2">
               {served ? (
                 <span title={utc(served.at)}>
-                  served with serial {served.serial}, read {clock(served.at)}
+                  serial {served.serial}, read {clock(served.at)}
                 </span>
               ) : (
                 'not read yet'
               )}{' '}
-              · primary <span className="mono">{zone.primary}</span> · signed with {zone.key}
+              · primary <span className="mono">{zone.primary}</span> · key {zone.key}
+            </span>
+            <span className="ml-auto flex gap-3 whitespace-nowrap text-verdigris">
+              <a href={`/api/zones/${zone.name}/file`} download className="hover:underline">
+                zone file
+              </a>
+              <button type="button" className="hover:underline" onClick={() => setDoing('judge')}>
+                judge a file
+              </button>
             </span>
           </div>
           {served?.error && (
@@ -169,8 +198,14 @@ export function NamesSpace() {
                     <td>change</td>
                     <td>{own(c.name)}</td>
                     <td>{c.type}</td>
-                    <td className="mono">{c.served.join(', ')}</td>
-                    <td className="mono follows">↳ {c.planned.join(', ')}</td>
+                    <td className="mono">
+                      {c.served.join(', ')}
+                      {c.ttl !== c.servedTtl && <span className="text-ink-3"> for {c.servedTtl} s</span>}
+                    </td>
+                    <td className="mono follows">
+                      ↳ {c.planned.join(', ')}
+                      {c.ttl !== c.servedTtl && ` for ${c.ttl} s`}
+                    </td>
                   </tr>
                 ))}
                 {d.add.map((r) => (
@@ -197,7 +232,22 @@ export function NamesSpace() {
                     <td>{own(r.name)}</td>
                     <td>{r.type}</td>
                     <td className="mono">{r.value}</td>
-                    <td className="text-ink-3">left alone: never ours</td>
+                    <td className="text-ink-3">
+                      left alone: never ours
+                      <span className="float-right flex gap-3 text-verdigris">
+                        <button
+                          type="button"
+                          className="hover:underline"
+                          disabled={adopt.isPending}
+                          onClick={() => adopt.mutate(r)}
+                        >
+                          adopt
+                        </button>
+                        <button type="button" className="hover:underline" onClick={() => setRemoving(r)}>
+                          remove…
+                        </button>
+                      </span>
+                    </td>
                   </tr>
                 ))}
                 {planned
@@ -208,7 +258,18 @@ export function NamesSpace() {
                       <td>{own(p.name)}</td>
                       <td>{p.type}</td>
                       <td className="mono">{p.value}</td>
-                      <td className="text-ink-3">{p.from}</td>
+                      <td className="text-ink-3">
+                        {p.from}
+                        {p.origin === 'by-hand' && (
+                          <button
+                            type="button"
+                            className="float-right text-verdigris hover:underline"
+                            onClick={() => setTaking(p)}
+                          >
+                            take out…
+                          </button>
+                        )}
+                      </td>
                     </tr>
                   ))}
               </tbody>
@@ -216,6 +277,52 @@ export function NamesSpace() {
           )}
         </div>
       </div>
+      {doing === 'record' && <RecordDialog zone={zone} onClose={() => setDoing(undefined)} />}
+      {doing === 'judge' && <JudgeDialog zone={zone} onClose={() => setDoing(undefined)} />}
+      {taking && (
+        <EditsDialog
+          title={`Take out ${taking.name}`}
+          edits={estate.records
+            .filter(
+              (r) =>
+                r.zone === zone.name &&
+                fqdn(r.name, r.zone) === taking.name &&
+                r.type === taking.type &&
+                r.value === taking.value,
+            )
+            .map((r) => ({ op: 'drop', kind: 'Record', key: keyOf(r) }))}
+          why={`took out ${taking.name} ${taking.type}`}
+          onClose={() => setTaking(undefined)}
+        />
+      )}
+      {removing && (
+        <Dialog
+          open
+          onClose={() => setRemoving(undefined)}
+          title={`Remove ${removing.name} from the server`}
+          about="It was never ours: somebody put it there. It cannot be brought back from here."
+          acts={
+            <>
+              <Button onClick={() => setRemoving(undefined)}>Leave it</Button>
+              <Button
+                filled
+                disabled={remove.isPending || typed !== removing.name}
+                onClick={() => remove.mutate(removing, { onSuccess: () => setRemoving(undefined) })}
+              >
+                Remove it
+              </Button>
+            </>
+          }
+        >
+          <p className="mono pb-2">
+            {removing.name} {removing.type} {removing.value}
+          </p>
+          <Field label="Its name, typed">
+            {(id) => <Input id={id} value={typed} onChange={(e) => setTyped(e.target.value.trim())} />}
+          </Field>
+          <Refused error={remove.error} />
+        </Dialog>
+      )}
     </Space>
   );
 }

@@ -1,58 +1,74 @@
-import { type KeyboardEvent, useState } from 'react';
-import type { Cell, CellKind } from './cells.ts';
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from 'react';
+import { useView } from '../../state/view.ts';
+import { type CellKind, cellKinds, type MapModel } from './map-model.ts';
+import { layoutOf, type MapLayout } from './map-layout.ts';
 
-const look: Record<CellKind, { className: string; hatch?: string }> = {
-  free: { className: 'bg-sunk' },
-  end: { className: 'border border-rule-2' },
-  gateway: { className: 'bg-ink' },
-  host: { className: 'bg-verdigris' },
-  virtual: { className: 'bg-plum' },
-  pool: { className: 'border border-plum bg-plum-tint' },
-  dhcp: { className: 'hatch bg-sunk' },
-  hand: { className: 'bg-ochre' },
-  twice: { className: 'hatch bg-brick-tint', hatch: 'var(--brick)' },
-  'virtual-pool': { className: 'border border-dotted border-plum bg-sunk' },
+/** How a kind is drawn: filled, framed, hatched or dotted, so that it can be told without its colour. */
+const look: Record<CellKind, { fill?: string; frame?: string; hatch?: string; dotted?: boolean; name: string }> = {
+  free: { fill: '--sunk', name: 'free' },
+  end: { frame: '--rule-2', name: 'ends' },
+  gateway: { fill: '--ink', name: 'gateway' },
+  host: { fill: '--verdigris', name: 'host' },
+  virtual: { fill: '--plum', name: 'virtual' },
+  aside: { fill: '--sunk', frame: '--plum', dotted: true, name: 'set aside' },
+  pool: { fill: '--plum-tint', frame: '--plum', name: 'service pool' },
+  dhcp: { fill: '--sunk', hatch: '--rule-2', name: 'DHCP scope' },
+  hand: { fill: '--ochre', name: 'by hand' },
+  resting: { fill: '--sunk', hatch: '--ochre', name: 'resting' },
+  carved: { frame: '--slate', fill: '--slate-tint', name: 'carved out' },
+  twice: { fill: '--brick-tint', hatch: '--brick', name: 'claimed twice' },
 };
-const names: [CellKind, string][] = [
-  ['gateway', 'gateway'],
-  ['host', 'host'],
-  ['virtual', 'virtual'],
-  ['virtual-pool', 'for virtual'],
-  ['pool', 'service pool'],
-  ['dhcp', 'DHCP scope'],
-  ['hand', 'by hand'],
-  ['twice', 'claimed twice'],
-  ['free', 'free'],
-];
+const legend: CellKind[] = ['gateway', 'host', 'virtual', 'aside', 'pool', 'dhcp', 'hand', 'resting', 'carved', 'twice', 'free'];
 
-/** A cell an address, 32 to a row; drag or Shift with the arrows selects, R reserves, F takes the next free one. */
-export function PrefixMap({
-  cells,
-  selected,
-  onSelect,
-  onReserve,
-  onNextFree,
-}: {
-  cells: Cell[];
+interface Props {
+  map: MapModel;
   selected: [number, number] | undefined;
   onSelect: (s: [number, number] | undefined) => void;
   onReserve: () => void;
   onNextFree: () => void;
-}) {
-  const [dragging, setDragging] = useState(false);
-  const [over, setOver] = useState<Cell>();
-  const per = cells.length > 256 ? 64 : 32;
+}
+
+/** A cell an address on a canvas; drag or Shift with the arrows selects, R reserves, F takes the next free one. */
+export function PrefixMap({ map, selected, onSelect, onReserve, onNextFree }: Props) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [width, setWidth] = useState(700);
+  const [over, setOver] = useState(-1);
+  const drag = useRef<number | undefined>(undefined);
+  const theme = useView((s) => s.theme);
+  const count = map.kinds.length;
+  const layout = useMemo(() => layoutOf(count, width), [count, width]);
+  useEffect(() => {
+    const box = canvas.current?.parentElement;
+    if (!box) return undefined;
+    const seen = new ResizeObserver(() => setWidth(box.clientWidth));
+    seen.observe(box);
+    return () => seen.disconnect();
+  }, []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the colours that are read from the page
+  useEffect(() => {
+    if (canvas.current) draw(canvas.current, map, layout);
+  }, [map, layout, theme]);
+  const cellAt = (e: PointerEvent<HTMLCanvasElement>) => layout.hit(e.nativeEvent.offsetX, e.nativeEvent.offsetY);
   const onKey = (e: KeyboardEvent) => {
-    const [from, to] = selected ?? [0, 0];
-    const move = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: per, ArrowUp: -per }[e.key];
-    if (move !== undefined) {
+    const [from, to] = selected ?? [0, -1];
+    const move = {
+      ArrowRight: 1,
+      ArrowLeft: -1,
+      ArrowDown: layout.row,
+      ArrowUp: -layout.row,
+      PageDown: layout.row * 8,
+      PageUp: -layout.row * 8,
+    }[e.key];
+    const end = { Home: 0, End: count - 1 }[e.key];
+    if (move !== undefined || end !== undefined) {
       e.preventDefault();
-      const next = Math.max(0, Math.min(cells.length - 1, to + move));
-      onSelect(e.shiftKey ? [from, next] : [next, next]);
-      setOver(cells[next]);
+      const next = end ?? Math.max(0, Math.min(count - 1, selected ? to + (move ?? 0) : 0));
+      onSelect(e.shiftKey && selected ? [from, next] : [next, next]);
+      setOver(next);
     }
     if (e.key === 'r' || e.key === 'Enter') {
       e.preventDefault();
+      e.stopPropagation();
       onReserve();
     }
     if (e.key === 'f') {
@@ -61,7 +77,9 @@ export function PrefixMap({
     }
     if (e.key === 'Escape') onSelect(undefined);
   };
+  const present = useMemo(() => new Set(map.kinds), [map]);
   const [a, b] = selected ? [Math.min(...selected), Math.max(...selected)] : [-1, -2];
+  const chosen = b > a ? `${map.addressOf(a)} – ${map.addressOf(b)}, ${b - a + 1} addresses` : undefined;
   return (
     <div>
       <div
@@ -71,65 +89,179 @@ export function PrefixMap({
         // biome-ignore lint/a11y/noNoninteractiveTabindex: the map is one control, moved through with the arrow keys
         tabIndex={0}
         onKeyDown={onKey}
-        onMouseLeave={() => {
-          setDragging(false);
-          setOver(undefined);
-        }}
-        onMouseUp={() => setDragging(false)}
-        className="select-none"
+        className="relative max-h-[420px] select-none overflow-y-auto overflow-x-hidden"
       >
-        {Array.from({ length: Math.ceil(cells.length / per) }, (_, row) => (
-          <div key={cells[row * per]?.address} className="mb-[2px] grid items-center" style={{ gridTemplateColumns: '46px 1fr' }}>
-            <span className="mono pr-2 text-right text-[11px]! text-ink-3">
-              .
-              {cells[row * per]?.address
-                .split('.')
-                .slice(cells.length > 256 ? -2 : -1)
-                .join('.')}
-            </span>
-            <div className="grid gap-[2px]" style={{ gridTemplateColumns: `repeat(${per}, minmax(0, 1fr))` }}>
-              {cells.slice(row * per, row * per + per).map((c, i) => {
-                const at = row * per + i;
-                const on = at >= a && at <= b;
-                return (
-                  <div
-                    key={c.address}
-                    title={c.says}
-                    data-kind={c.kind}
-                    data-address={c.address}
-                    style={look[c.kind].hatch ? ({ '--hatch': look[c.kind].hatch } as never) : undefined}
-                    onMouseDown={() => {
-                      setDragging(true);
-                      onSelect([at, at]);
-                    }}
-                    onMouseEnter={() => {
-                      setOver(c);
-                      if (dragging && selected) onSelect([selected[0], at]);
-                    }}
-                    className={`h-[19px] ${look[c.kind].className} ${on ? 'outline-2 outline-ink -outline-offset-1' : ''}`}
-                  />
-                );
-              })}
-            </div>
-          </div>
-        ))}
+        <canvas
+          ref={canvas}
+          className="block cursor-crosshair touch-none"
+          onPointerDown={(e) => {
+            const i = cellAt(e);
+            if (i < 0) return;
+            drag.current = i;
+            e.currentTarget.setPointerCapture(e.pointerId);
+            onSelect([i, i]);
+          }}
+          onPointerMove={(e) => {
+            const i = cellAt(e);
+            setOver(i);
+            if (drag.current !== undefined && i >= 0) onSelect([drag.current, i]);
+          }}
+          onPointerUp={() => {
+            drag.current = undefined;
+          }}
+          onPointerLeave={() => setOver(-1)}
+        />
+        <Outline layout={layout} from={a} to={b} />
       </div>
       <div className="flex flex-wrap gap-x-4 gap-y-1 pt-1.5 text-ink-2 text-sm">
-        {names
-          .filter(([k]) => cells.some((c) => c.kind === k))
-          .map(([k, n]) => (
-            <span key={k} className="flex items-center gap-1.5">
-              <span
-                className={`inline-block h-[11px] w-[11px] ${look[k].className}`}
-                style={look[k].hatch ? ({ '--hatch': look[k].hatch } as never) : undefined}
-              />
-              {n}
-            </span>
-          ))}
+        {map.fill ? (
+          <span>a cell is {String(map.scale)} addresses, filled from below by what is reserved</span>
+        ) : (
+          legend.filter((k) => present.has(cellKinds.indexOf(k))).map((k) => <Key key={k} kind={k} />)
+        )}
       </div>
       <div className="pt-1.5 text-ink-3 text-sm" aria-live="polite">
-        {over ? over.says : 'drag to select'} · <kbd className="mono">R</kbd> reserve · <kbd className="mono">F</kbd> next free
+        {chosen ?? (over >= 0 && over < count ? map.says(over) : 'drag to select')} · <kbd className="mono">R</kbd> reserve ·{' '}
+        <kbd className="mono">F</kbd> next free
       </div>
     </div>
   );
+}
+
+/** The frame around what is selected: a box a run of a row, so that thousands of cells need no thousand boxes. */
+function Outline({ layout, from, to }: { layout: MapLayout; from: number; to: number }) {
+  if (to < from) return null;
+  const boxes: { i: number; n: number }[] = [];
+  for (let i = from; i <= to && boxes.length < 400; ) {
+    const end = Math.min(to, i - (i % layout.row) + layout.row - 1);
+    boxes.push({ i, n: end - i + 1 });
+    i = end + 1;
+  }
+  const step = layout.place(1).x - layout.place(0).x;
+  return (
+    <>
+      {boxes.map(({ i, n }) => {
+        const { x, y } = layout.place(i);
+        return (
+          <span
+            key={i}
+            className="pointer-events-none absolute border-2 border-ink"
+            style={{ left: x - 1, top: y - 1, width: (n - 1) * step + layout.cell.w + 2, height: layout.cell.h + 2 }}
+          />
+        );
+      })}
+    </>
+  );
+}
+
+function Key({ kind }: { kind: CellKind }) {
+  const l = look[kind];
+  return (
+    <span className="flex items-center gap-1.5">
+      <span
+        className={`inline-block h-[11px] w-[11px] ${l.hatch ? 'hatch' : ''} ${l.frame ? `border ${l.dotted ? 'border-dotted' : ''}` : ''}`}
+        style={{
+          backgroundColor: l.fill && `var(${l.fill})`,
+          borderColor: l.frame && `var(${l.frame})`,
+          ...(l.hatch ? ({ '--hatch': `var(${l.hatch})` } as never) : {}),
+        }}
+      />
+      {l.name}
+    </span>
+  );
+}
+
+/** Draws the whole map: free cells first and at once, then each other kind. A map of 65,536 takes a few milliseconds. */
+function draw(canvas: HTMLCanvasElement, map: MapModel, layout: MapLayout): void {
+  const ratio = window.devicePixelRatio || 1;
+  canvas.width = Math.round(layout.width * ratio);
+  canvas.height = Math.round(layout.height * ratio);
+  canvas.style.width = `${layout.width}px`;
+  canvas.style.height = `${layout.height}px`;
+  const pen = canvas.getContext('2d');
+  if (!pen) return;
+  pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+  pen.clearRect(0, 0, layout.width, layout.height);
+  const style = getComputedStyle(document.documentElement);
+  const colour = (name: string) => style.getPropertyValue(name).trim();
+  const { w, h } = layout.cell;
+  pen.font = `11px ${style.getPropertyValue('--font-mono')}`;
+  pen.fillStyle = colour('--ink-3');
+  pen.textAlign = 'right';
+  pen.textBaseline = 'top';
+  for (const l of layout.labels) {
+    const octets = map.addressOf(l.cell).split('.');
+    pen.fillText(`.${octets.slice(map.kinds.length > 256 ? -2 : -1).join('.')}`, 48, l.y + (layout.points ? 1 : 3));
+  }
+  if (map.fill) {
+    for (let i = 0; i < map.kinds.length; i++) {
+      const { x, y } = layout.place(i);
+      const full = map.fill[i] as number;
+      pen.fillStyle = colour('--sunk');
+      pen.fillRect(x, y, w, h);
+      const part = full > 0 ? Math.max(1.5, h * Math.min(1, full)) : 0;
+      pen.fillStyle = colour(full > 0.7 ? '--ochre' : '--verdigris');
+      pen.fillRect(x, y + h - part, w, part);
+    }
+    return;
+  }
+  const by = new Map<number, number[]>();
+  for (let i = 0; i < map.kinds.length; i++) {
+    const k = map.kinds[i] as number;
+    const list = by.get(k);
+    if (list) list.push(i);
+    else by.set(k, [i]);
+  }
+  for (const [k, cells] of by) {
+    const l = look[cellKinds[k] as CellKind];
+    if (l.fill) {
+      pen.fillStyle = colour(l.fill);
+      for (const i of cells) {
+        const { x, y } = layout.place(i);
+        pen.fillRect(x, y, w, h);
+      }
+    }
+    if (l.hatch) {
+      pen.fillStyle = layout.points ? colour(l.hatch) : stripes(pen, colour(l.hatch));
+      for (const i of cells) {
+        const { x, y } = layout.place(i);
+        pen.fillRect(x, y, w, layout.points ? h / 2 : h);
+      }
+    }
+    if (l.frame && layout.points) {
+      // A frame around a point would be all that is seen of it: a wash of its colour says the same.
+      pen.globalAlpha = 0.4;
+      pen.fillStyle = colour(l.frame);
+      for (const i of cells) {
+        const { x, y } = layout.place(i);
+        pen.fillRect(x, y, w, h);
+      }
+      pen.globalAlpha = 1;
+    } else if (l.frame) {
+      pen.strokeStyle = colour(l.frame);
+      pen.lineWidth = 1;
+      pen.setLineDash(l.dotted ? [1.5, 1.5] : []);
+      for (const i of cells) {
+        const { x, y } = layout.place(i);
+        pen.strokeRect(x + 0.5, y + 0.5, w - 1, h - 1);
+      }
+    }
+  }
+}
+
+function stripes(pen: CanvasRenderingContext2D, colour: string): CanvasPattern | string {
+  const tile = document.createElement('canvas');
+  tile.width = 6;
+  tile.height = 6;
+  const p = tile.getContext('2d');
+  if (!p) return colour;
+  p.strokeStyle = colour;
+  p.lineWidth = 2;
+  p.beginPath();
+  for (const o of [-6, 0, 6]) {
+    p.moveTo(o - 1, 7);
+    p.lineTo(o + 7, -1);
+  }
+  p.stroke();
+  return pen.createPattern(tile, 'repeat') ?? colour;
 }

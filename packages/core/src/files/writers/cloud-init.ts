@@ -1,5 +1,5 @@
 import { stringify } from 'yaml';
-import { serverList } from '../../address/parse.ts';
+import { resolversOf, timeServersOf } from '../../naming/servers.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 
@@ -27,7 +27,7 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     ],
     ssh_pwauth: false,
     disable_root: true,
-    ntp: { enabled: true, servers: site ? serverList(site.ntp).servers : [] },
+    ntp: { enabled: true, servers: timeServersOf(site, network) },
     reporting: { praesidor: { type: 'webhook', endpoint: `${boot}/report` } },
     write_files: files.map((f) => ({ path: f.path, permissions: f.mode, content: f.content })),
     runcmd: [
@@ -46,7 +46,7 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
           mtu: network?.mtu ?? 1500,
           addresses: [`${node.address}/${network?.prefix.split('/')[1] ?? '24'}`],
           ...(network?.gateway ? { routes: [{ to: 'default', via: network.gateway }] } : {}),
-          nameservers: { addresses: site ? serverList(site.resolvers).servers : [], search: site ? [site.domain] : [] },
+          nameservers: { addresses: resolversOf(site, network), search: site ? [site.domain] : [] },
           dhcp4: false,
           dhcp6: false,
           'accept-ra': false,

@@ -1,10 +1,10 @@
 import { imagesOf } from '@praesidor/core/files';
 import { parseReference } from '@praesidor/core/images';
-import { reverseName } from '@praesidor/core/naming';
-import { serverList } from '@praesidor/core/address';
+import { pointerName, resolversOf } from '@praesidor/core/naming';
 import { lookup } from '@praesidor/protocols/dns';
 import { isReady, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { pullLog } from '@praesidor/protocols/oci';
+import { loadEstate } from '../../../estate/load.ts';
 import { at } from '../../images/registries.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 
@@ -121,25 +121,24 @@ async function members(s: StepContext): Promise<Proof[]> {
   ];
 }
 
+/** Every resolver of the machines' network is asked for every name of the cluster, forward and back. */
 async function names(s: StepContext): Promise<Proof[]> {
-  const servers = s.plan.site ? serverList(s.plan.site.resolvers).servers : [];
+  const servers = resolversOf(s.plan.site, s.plan.network);
+  const { estate } = await loadEstate(s.ctx.db);
   const asked: string[] = [];
   let right = 0;
   let of = 0;
+  const ask = async (server: string, question: string, type: string, want: string) => {
+    const found = await lookup({ address: server, detours: s.ctx.config.detours }, question, type);
+    of++;
+    if (found.includes(want)) right++;
+    asked.push(`${server}: ${question} ${type} → ${found.join(', ') || 'nothing'}`);
+  };
   for (const server of servers)
     for (const r of s.plan.reservations) {
       if (!r.name) continue;
-      const at = { address: server, detours: s.ctx.config.detours };
-      const question = r.name.replace(/^\*\./, 'proof.');
-      const forward = await lookup(at, question, 'A');
-      of++;
-      if (forward.includes(r.address)) right++;
-      asked.push(`${server}: ${question} → ${forward.join(', ') || 'nothing'}`);
-      if (r.name.startsWith('*.')) continue;
-      const back = await lookup(at, reverseName(r.address), 'PTR');
-      of++;
-      if (back.includes(r.name)) right++;
-      asked.push(`${server}: ${r.address} → ${back.join(', ') || 'nothing'}`);
+      await ask(server, r.name.replace(/^\*\./, 'proof.'), r.address.includes(':') ? 'AAAA' : 'A', r.address);
+      if (!r.name.startsWith('*.')) await ask(server, pointerName(r.address, estate.zones), 'PTR', r.name);
     }
   return [line('names resolve forward and back', `${of} of ${of}`, `${right} of ${of}`, asked)];
 }

@@ -1,0 +1,130 @@
+import type { Edit } from '@praesidor/core/model';
+import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import { api } from '../api/client.ts';
+import { useSnapshot } from '../api/queries.ts';
+import { Bastion } from '../parts/Bastion.tsx';
+import { Button } from '../parts/Button.tsx';
+import { Dialog } from '../parts/Dialog.tsx';
+import { Refused } from '../parts/Refused.tsx';
+import { useAct } from '../state/act.ts';
+import { computer } from '../workers/compute.ts';
+import { describe } from './describe.ts';
+
+/** Shows exactly what edits will change, and what the checks would then find; makes them as one act that can be undone. */
+export default function EditsDialog({
+  title,
+  about,
+  edits,
+  why,
+  blocked,
+  children,
+  onDone,
+  onClose,
+}: {
+  title: string;
+  about?: ReactNode;
+  edits: readonly Edit[];
+  why: string;
+  /** The change cannot be made: why. */
+  blocked?: string | undefined;
+  children?: ReactNode;
+  onDone?: () => void;
+  onClose: () => void;
+}) {
+  const snapshot = useSnapshot();
+  const text = JSON.stringify(edits);
+  const tried = useQuery({
+    queryKey: ['tried', text, snapshot.data?.revision],
+    enabled: edits.length > 0 && snapshot.data !== undefined,
+    placeholderData: (old) => old,
+    gcTime: 1000,
+    queryFn: async () => {
+      if (snapshot.data) await computer().load(snapshot.data.estate, snapshot.data.revision);
+      return (await computer().tried(JSON.parse(text) as Edit[])) ?? null;
+    },
+  });
+  const act = useAct(() => api<{ act: number }>('POST', '/api/edits', { edits, why }), `${why}: done.`, [
+    ['estate'],
+    ['charter'],
+    ['files'],
+  ]);
+  const rows = edits.flatMap((e) => describe(e, snapshot.data?.estate));
+  return (
+    <Dialog
+      open
+      wide
+      onClose={onClose}
+      title={title}
+      about={about}
+      acts={
+        <>
+          <Button onClick={onClose}>Leave it</Button>
+          <Button
+            filled
+            disabled={act.isPending || !edits.length || blocked !== undefined}
+            onClick={() =>
+              act.mutate(undefined, {
+                onSuccess: () => {
+                  onDone?.();
+                  onClose();
+                },
+              })
+            }
+          >
+            Make this change
+          </Button>
+        </>
+      }
+    >
+      {children}
+      {blocked && <p className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">{blocked}</p>}
+      {rows.length > 0 && (
+        <table className="grid-table">
+          <thead>
+            <tr>
+              <th>What</th>
+              <th>Stands</th>
+              <th>Will be</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.slice(0, 40).map((r) => (
+              <tr key={`${r.what} ${r.after}`}>
+                <td>{r.what}</td>
+                <td className="mono whitespace-normal!">{r.before}</td>
+                <td className="mono follows whitespace-normal!">{r.after}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {rows.length > 40 && <p className="pt-1 text-ink-2">and {rows.length - 40} more</p>}
+      {tried.data && edits.length > 0 && (
+        <div className="pt-3">
+          <h3 className="text-md">What the checks would then find</h3>
+          {!tried.data.come.length && !tried.data.go.length && <p className="text-ink-2">Nothing else than now.</p>}
+          {tried.data.come.slice(0, 8).map((f) => (
+            <div key={f.id} className="flex gap-2 py-1">
+              <Bastion severity={f.severity} number={1} />
+              <span>
+                <b>{f.title}</b> <span className="text-ink-2">{f.text}</span>
+              </span>
+            </div>
+          ))}
+          {tried.data.go.length > 0 && (
+            <p className="text-ink-2">
+              No longer:{' '}
+              {tried.data.go
+                .slice(0, 6)
+                .map((f) => f.title)
+                .join('; ')}
+              .
+            </p>
+          )}
+        </div>
+      )}
+      <Refused error={act.error} />
+    </Dialog>
+  );
+}

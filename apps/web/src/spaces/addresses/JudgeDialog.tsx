@@ -1,0 +1,87 @@
+import type { Edit, ServedRecord, Zone } from '@praesidor/core/model';
+import { useMutation } from '@tanstack/react-query';
+import { api } from '../../api/client.ts';
+import { Button } from '../../parts/Button.tsx';
+import { Dialog } from '../../parts/Dialog.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { useAct } from '../../state/act.ts';
+
+interface Judged {
+  records: number;
+  problems: { line: number; column: number; code: string; severity: 'stop' | 'mind' | 'note'; message: string }[];
+  count: number;
+  unknown: (ServedRecord & { line: number })[];
+  unknownCount: number;
+}
+const tone = { stop: 'text-brick', mind: 'text-ochre', note: 'text-slate' };
+
+/** A master file from elsewhere: what is wrong with it, and what of it the plan has not; it can be taken in by name. */
+export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void }) {
+  const judge = useMutation({ mutationFn: (text: string) => api<Judged>('POST', `/api/zones/${zone.name}/judge`, { text }) });
+  const take = useAct(
+    (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
+    (_, edits) => `${edits.length} records taken into the plan.`,
+  );
+  const j = judge.data;
+  const edits = (j?.unknown ?? []).map(
+    ({ line: _, ...r }): Edit => ({
+      op: 'put',
+      doc: { apiVersion: 'praesidor/v1', kind: 'Record', zone: zone.name, ...r } as never,
+    }),
+  );
+  return (
+    <Dialog
+      open
+      wide
+      onClose={onClose}
+      title={`Judge a file of ${zone.name}`}
+      about="A master file (RFC 1035). Nothing is changed by looking at it."
+      acts={
+        <>
+          <Button onClick={onClose}>Close</Button>
+          <Button filled disabled={!edits.length || take.isPending} onClick={() => take.mutate(edits, { onSuccess: onClose })}>
+            {edits.length ? `Take ${edits.length} ${edits.length === 1 ? 'record' : 'records'} into the plan` : 'Nothing to take'}
+          </Button>
+        </>
+      }
+    >
+      <label className="inline-flex cursor-pointer items-center rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
+        Open a file…
+        <input type="file" className="sr-only" onChange={(e) => void e.target.files?.[0]?.text().then((t) => judge.mutate(t))} />
+      </label>
+      {j && (
+        <>
+          <p className="py-2">
+            {j.records.toLocaleString('en')} records read ·{' '}
+            {j.count ? <b>{j.count.toLocaleString('en')} found</b> : 'nothing found'} · {j.unknownCount.toLocaleString('en')} that
+            the plan has not
+          </p>
+          {j.problems.length > 0 && (
+            <table className="grid-table" aria-label="What is wrong">
+              <thead>
+                <tr>
+                  <th>Line</th>
+                  <th>Column</th>
+                  <th />
+                  <th>What</th>
+                </tr>
+              </thead>
+              <tbody>
+                {j.problems.slice(0, 200).map((p, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: two problems of one place may read alike
+                  <tr key={i}>
+                    <td>{p.line}</td>
+                    <td>{p.column}</td>
+                    <td className={tone[p.severity]}>{p.severity}</td>
+                    <td className="whitespace-normal">{p.message}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          )}
+        </>
+      )}
+      <Refused error={judge.error ?? take.error} />
+    </Dialog>
+  );
+}

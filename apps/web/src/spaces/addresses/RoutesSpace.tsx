@@ -1,0 +1,246 @@
+import type { Edit, Estate, Network } from '@praesidor/core/model';
+import { useState } from 'react';
+import { useSnapshot } from '../../api/queries.ts';
+import EditsDialog from '../../frame/EditsDialog.tsx';
+import { Space } from '../../frame/Space.tsx';
+import { At } from '../../parts/Bastion.tsx';
+import { Button } from '../../parts/Button.tsx';
+import { Empty } from '../../parts/Empty.tsx';
+import { Field, Input } from '../../parts/Fields.tsx';
+import { Mark } from '../../parts/Mark.tsx';
+import { useReport } from '../../state/computed.ts';
+import { useScope } from '../../state/scope.ts';
+import { purposes } from './Networks.tsx';
+import { SubNav } from './SubNav.tsx';
+
+interface Wanted {
+  title: string;
+  edits: Edit[];
+}
+
+const routesTo = (n: Network, value: string[]): Edit => ({ op: 'set', kind: 'Network', key: n.name, path: ['routesTo'], value });
+const without = (list: readonly string[], name: string) => list.filter((x) => x !== name);
+
+/** Which networks of a site route to which, and the static routes of each. */
+export function RoutesSpace() {
+  const { site, inScope } = useScope();
+  const estate = useSnapshot().data?.estate;
+  const report = useReport();
+  const [wanted, setWanted] = useState<Wanted>();
+  const [adding, setAdding] = useState(false);
+  const networks = (estate?.networks ?? [])
+    .filter((n) => inScope(n.site))
+    .sort((a, b) => a.site.localeCompare(b.site) || purposes.indexOf(a.purpose) - purposes.indexOf(b.purpose));
+  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('NET'));
+  const sites = (estate?.sites ?? []).filter((s) => networks.some((n) => n.site === s.name));
+  const statics = networks.flatMap((n) => n.routes.map((r, i) => ({ n, r, i })));
+  const toggle = (a: Network, b: Network) => {
+    const both = a.routesTo.includes(b.name) && b.routesTo.includes(a.name);
+    const edits = both
+      ? [routesTo(a, without(a.routesTo, b.name)), routesTo(b, without(b.routesTo, a.name))]
+      : [routesTo(a, [...new Set([...a.routesTo, b.name])]), routesTo(b, [...new Set([...b.routesTo, a.name])])];
+    setWanted({ title: both ? `Part ${a.name} and ${b.name}` : `Route between ${a.name} and ${b.name}`, edits });
+  };
+  return (
+    <Space
+      space="addresses"
+      title="Routes"
+      facts={`${networks.length} networks · ${statics.length} static routes`}
+      findings={findings}
+      acts={
+        <Button filled disabled={!networks.length} onClick={() => setAdding(true)}>
+          Add a route…
+        </Button>
+      }
+    >
+      <div className="pt-3">
+        <SubNav site={site} />
+      </div>
+      {estate && !networks.length && (
+        <Empty title="No networks are declared here">Routes lead from one network to another.</Empty>
+      )}
+      {sites.map((s) => (
+        <Matrix key={s.name} title={s.title} networks={networks.filter((n) => n.site === s.name)} onToggle={toggle} />
+      ))}
+      {statics.length > 0 && (
+        <>
+          <h2 className="pt-5 pb-1 text-lg">Static routes</h2>
+          <table className="grid-table" aria-label="Static routes">
+            <thead>
+              <tr>
+                <th>From</th>
+                <th>To</th>
+                <th>Next hop</th>
+                <th>Who answers there</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {statics.map(({ n, r, i }) => (
+                <tr key={`${n.name}${r.to}${r.via}`} data-row tabIndex={-1}>
+                  <td>
+                    {n.name}
+                    <At kind="Network" name={n.name} path={`routes.${i}`} />
+                  </td>
+                  <td className="mono">{r.to}</td>
+                  <td className="mono">{r.via}</td>
+                  <td className="text-ink-2">{answers(estate, n, r.via)}</td>
+                  <td className="text-right">
+                    <button
+                      type="button"
+                      className="text-verdigris hover:underline"
+                      onClick={() =>
+                        setWanted({
+                          title: `Take out the route to ${r.to}`,
+                          edits: [
+                            {
+                              op: 'set',
+                              kind: 'Network',
+                              key: n.name,
+                              path: ['routes'],
+                              value: n.routes.filter((_, k) => k !== i),
+                            },
+                          ],
+                        })
+                      }
+                    >
+                      take out
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      {wanted && (
+        <EditsDialog title={wanted.title} edits={wanted.edits} why={wanted.title} onClose={() => setWanted(undefined)} />
+      )}
+      {adding && <AddRoute networks={networks} onClose={() => setAdding(false)} />}
+    </Space>
+  );
+}
+
+function answers(estate: Estate | undefined, n: Network, via: string): string {
+  if (n.gateway === via) return 'the gateway';
+  const r = estate?.reservations.find((x) => x.network === n.name && x.address === via && !x.resting);
+  return r ? (r.name ?? r.owner.name) : 'nobody that is known';
+}
+
+/** From each network (row) to each (column): both ways, one way only, or not at all. */
+function Matrix({
+  title,
+  networks,
+  onToggle,
+}: {
+  title: string;
+  networks: Network[];
+  onToggle: (a: Network, b: Network) => void;
+}) {
+  return (
+    <section aria-label={`Routing at ${title}`} className="pt-3">
+      <h2 className="pb-1 text-lg">{title}</h2>
+      <table className="border-collapse">
+        <thead>
+          <tr>
+            <th className="pr-4 pb-1 align-bottom">routes to</th>
+            {networks.map((n) => (
+              <th key={n.name} className="h-[86px] w-[34px] align-bottom">
+                <span className="inline-block origin-bottom-left translate-x-[18px] -rotate-45 whitespace-nowrap text-ink-2">
+                  {n.name}
+                </span>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {networks.map((a) => (
+            <tr key={a.name} className="border-rule border-t">
+              <td className="whitespace-nowrap py-1 pr-4">
+                <span className="font-semibold">{a.name}</span> <span className="mono text-[11.5px]! text-ink-3">{a.prefix}</span>
+                <At kind="Network" name={a.name} path="routesTo" />
+              </td>
+              {networks.map((b) => {
+                const there = a.routesTo.includes(b.name);
+                const back = b.routesTo.includes(a.name);
+                const says =
+                  a === b
+                    ? `${a.name} itself`
+                    : there && back
+                      ? `${a.name} and ${b.name}: both ways`
+                      : there
+                        ? `${a.name} to ${b.name}: no way back`
+                        : back
+                          ? `only ${b.name} to ${a.name}`
+                          : `${a.name} and ${b.name}: no route`;
+                return (
+                  <td key={b.name} className="text-center">
+                    {a === b ? (
+                      <span className="text-ink-3">·</span>
+                    ) : (
+                      <button type="button" title={says} aria-label={says} className="px-2 py-0.5" onClick={() => onToggle(a, b)}>
+                        {there ? (
+                          <Mark kind={back ? 'done' : 'half'} />
+                        ) : (
+                          <span className="inline-block h-[14px] w-[11px] border border-rule-2" />
+                        )}
+                      </button>
+                    )}
+                  </td>
+                );
+              })}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="pt-1.5 text-ink-3 text-sm">
+        <Mark kind="done" /> both ways · <Mark kind="half" /> there, and no way back · a click changes it, after showing what
+      </p>
+    </section>
+  );
+}
+
+function AddRoute({ networks, onClose }: { networks: Network[]; onClose: () => void }) {
+  const [name, setName] = useState(networks.find((n) => n.purpose === 'uplink')?.name ?? networks[0]?.name ?? '');
+  const [to, setTo] = useState('');
+  const [via, setVia] = useState('');
+  const network = networks.find((n) => n.name === name);
+  const edits: Edit[] =
+    network && to && via
+      ? [{ op: 'set', kind: 'Network', key: name, path: ['routes'], value: [...network.routes, { to, via }] }]
+      : [];
+  return (
+    <EditsDialog
+      title="Add a route"
+      about="A static route of a network's router."
+      edits={edits}
+      why={`Route from ${name} to ${to}`}
+      onClose={onClose}
+    >
+      <Field label="From">
+        {(id) => (
+          <select
+            id={id}
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            className="border border-rule-2 bg-leaf px-2 py-1"
+          >
+            {networks.map((n) => (
+              <option key={n.name} value={n.name}>
+                {n.name}, {n.prefix}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <Field label="To">
+        {(id) => (
+          <Input id={id} className="mono" placeholder="10.70.0.0/16" value={to} onChange={(e) => setTo(e.target.value.trim())} />
+        )}
+      </Field>
+      <Field label="Next hop" hint={network?.gateway ? <span className="follows">↳ its gateway is {network.gateway}</span> : ''}>
+        {(id) => <Input id={id} className="mono" value={via} onChange={(e) => setVia(e.target.value.trim())} />}
+      </Field>
+    </EditsDialog>
+  );
+}
