@@ -10,6 +10,7 @@ import { kinds, type Reservation } from '@praesidor/core/model';
 import { lintZone, readMaster } from '@praesidor/core/naming';
 import { serveApart } from '../apps/server/test/apart.ts';
 import { Installation } from '../apps/server/test/installation.ts';
+import { openBrowser } from '../e2e/lib/browser.ts';
 import { median, row, timed } from './measure.ts';
 
 /** Pseudo-random numbers that are the same in every run (a linear congruence, Knuth). */
@@ -219,10 +220,45 @@ async function ledger() {
   }
 }
 
+/** The map of a /16 in Chromium: how long drawing it takes, and the longest frame while a pointer goes over it. */
+async function map() {
+  const i = await new Installation().start();
+  const b = await openBrowser();
+  try {
+    const c = await i.as('warden');
+    await b.open(`${i.config.publicUrl}/sign-in`);
+    await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+    await b.open(`${i.config.publicUrl}/addresses?site=bw&net=bw-published`);
+    await b.see('terminal desk');
+    await b.find("//aside[not(contains(., 'checking…'))]");
+    const { drawn, frame, moves } = await b.driver.executeAsyncScript<{ drawn: number; frame: number; moves: number }>(`
+      const done = arguments[0]; const canvas = document.querySelector('[aria-label="Map of the prefix"] canvas'); const box = canvas.getBoundingClientRect();
+      let drawn = 0; new PerformanceObserver((l) => { for (const e of l.getEntries()) drawn = Math.max(drawn, e.duration); }).observe({ entryTypes: ['longtask'] });
+      let last = performance.now(), frame = 0, moves = 0;
+      const step = (now) => {
+        if (moves) frame = Math.max(frame, now - last); last = now; moves++;
+        canvas.dispatchEvent(new PointerEvent('pointermove', { bubbles: true, clientX: box.left + 60 + (moves * 7) % 640, clientY: box.top + 5 + (moves * 13) % 400 }));
+        if (moves === 200) { canvas.parentElement.parentElement.parentElement.style.width = '640px'; }
+        if (moves < 260) requestAnimationFrame(step); else setTimeout(() => done({ drawn, frame, moves }), 300);
+      };
+      requestAnimationFrame(step);`);
+    row(
+      'a map of 65,536 addresses, drawn and hovered',
+      `${moves} moves of the pointer and one drawing anew at another width: longest frame ${frame.toFixed(0)} ms, longest task ${drawn ? `${drawn.toFixed(0)} ms` : 'under 50 ms'}`,
+      'no frame over 50 ms',
+      frame <= 50,
+    );
+  } finally {
+    await b.close();
+    await i.stop();
+  }
+}
+
 /** Addresses and names: each figure beside its reference. */
 export async function addresses() {
   nextFree();
   overlaps();
   zone();
   await ledger();
+  await map();
 }

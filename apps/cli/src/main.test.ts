@@ -104,3 +104,101 @@ describe('follow and files', () => {
     expect((await run('files', '--estate', demo, '--out', a)).code).toBe(2);
   });
 });
+
+describe('address', () => {
+  it.each([
+    [['next', 'lr-machine', '--estate', demo], 0, '10.62.8.2\n'],
+    [['next', '10.0.0.0/29', '--taken', '10.0.0.1 10.0.0.2', '--how', 'highest'], 0, '10.0.0.6\n'],
+    [['next', 'lr-machine', '--estate', demo, '--pool', 'lease'], 0, '10.62.8.100\n'],
+    [['block', '10.0.0.0/24', '2', '--align', '8', '--taken', '10.0.0.8'], 0, '10.0.0.16\n10.0.0.17\n'],
+    [['block', '10.0.0.0/30', '5'], 1, '10.0.0.0/30, outside its DHCP scopes and pools, has no 5 free addresses in a row\n'],
+    [['carve', '10.62.8.0/24', '26', '--estate', demo], 0, '10.62.8.128/26\n'],
+    [['carve', 'fd00::/126', '127', '--taken', 'fd00::/127'], 0, 'fd00::2/127\n'],
+    [['carve', '10.0.0.0/30', '31', '--taken', '10.0.0.0/30'], 1, 'there is no free prefix of that length in 10.0.0.0/30\n'],
+    [['free', '10.0.0.0/29', '--taken', '10.0.0.3'], 0, '10.0.0.1-10.0.0.2\n10.0.0.4-10.0.0.6\n'],
+    [['free', '10.0.0.0/29', '--taken', '10.0.0.3', '--prefixes'], 0, '10.0.0.1/32\n10.0.0.2/32\n10.0.0.4/31\n10.0.0.6/32\n'],
+    [
+      ['overlaps', '10.0.0.0/24', '10.0.0.128/25', '10.1.0.0/16'],
+      1,
+      '10.0.0.0/24 and 10.0.0.128/25 share 10.0.0.128-10.0.0.255\n',
+    ],
+    [['overlaps', '10.0.0.0/24', '10.1.0.0/16'], 0, ''],
+    [['overlaps', '--joined', '10.0.0.0/25', '10.0.0.128/25'], 0, '10.0.0.0/24\n'],
+    [['overlaps', '--without', '10.0.0.0/30', '10.0.0.1'], 0, '10.0.0.0/32\n10.0.0.2/31\n'],
+  ])('%j', async (args, code, out) => {
+    expect(await run('address', ...args)).toMatchObject({ code, out });
+  });
+  it.each([
+    [['next', 'lr-machin', '--estate', demo], 'there is no network lr-machine; did you mean'],
+    [['next', 'lr-machine'], 'lr-machine is no prefix; for a network by its name give --estate'],
+    [['next', '10.0.0.1/24'], 'its network is 10.0.0.0/24'],
+    [['next', '10.0.0.0/24', '--how', 'nicely'], '--how: nicely is none of lowest, highest, spread'],
+    [['block', '10.0.0.0/24', 'many'], 'count: many is not a whole number'],
+    [['overlaps', '--file', '/no/such'], '/no/such: there is no such file'],
+    [['nonsense'], 'unknown command'],
+  ])('%j cannot be worked with: exit 2, in a sentence', async (args, says) => {
+    const { code, err } = await run('address', ...args);
+    expect([code, err]).toEqual([2, expect.stringContaining(says.replace('lr-machine; did', 'lr-machin; did'))]);
+  });
+  it('answers programs in JSON', async () => {
+    const { out } = await run('address', 'free', 'lr-store', '--estate', demo, '--json');
+    expect(JSON.parse(out)).toMatchObject({ free: expect.arrayContaining(['10.62.9.1-10.62.9.62']), count: '62' });
+  });
+});
+
+describe('names', () => {
+  const zone = 'lr.kestrelferries.example';
+  const now = ['--estate', demo, '--now', '2026-11-23T09:00:00Z'];
+  const put = (name: string, text: string) => {
+    const file = join(work, name);
+    writeFileSync(file, text);
+    return file;
+  };
+  it('writes a zone, finds nothing wrong with it, and no difference to the plan', async () => {
+    const written = await run('names', 'write', zone, ...now, '--serial', '2026112300');
+    expect(written.out).toContain('( 2026112301 3600 900 1209600 300 )');
+    const file = put(`${zone}.zone`, written.out);
+    expect(await run('names', 'lint', file)).toMatchObject({ code: 0, out: expect.stringMatching(/^\d+ records, 0 found\n$/) });
+    expect((await run('names', 'diff', file, ...now)).code).toBe(0);
+  });
+  it('says what is wrong with a file, at its line, also across forward and reverse', async () => {
+    const forward = put('f.zone', '@ SOA ns1 hm 5 1 1 1 1\n@ NS ns1\nns1 A 10.62.8.53\nweb A 10.62.8.300\nold CNAME gone\n');
+    const back = put('b.zone', '@ SOA ns1.x.example. hm.x.example. 5 1 1 1 1\n@ NS ns1.x.example.\n54 PTR ns1.x.example.\n');
+    const { code, out } = await run('names', 'lint', `x.example=${forward}`, `8.62.10.in-addr.arpa=${back}`, '--served', '9');
+    expect(code).toBe(1);
+    for (const says of [
+      ':4:7: stop address: 10.62.8.300',
+      ':5:1: mind dangling',
+      ':1:1: stop serial: serial 5 goes back',
+      'b.zone:3:1: mind pair',
+      'ns1.x.example has no reverse',
+    ])
+      expect(out).toContain(says);
+  });
+  it('shows what an update would change', async () => {
+    const { out } = await run('names', 'write', zone, ...now);
+    const file = put(
+      `${zone}.zone`,
+      out
+        .replace('ns1.lr.kestrelferries.example. 3600 IN A 10.62.8.53', 'ns1.lr.kestrelferries.example. 60 IN A 10.62.8.99')
+        .concat('radar 60 A 10.62.8.45\n'),
+    );
+    const d = await run('names', 'diff', file, ...now);
+    expect(d.code).toBe(1);
+    expect(d.out).toContain('~ ns1.lr.kestrelferries.example A 10.62.8.99 (60 s) → 10.62.8.53 (3600 s)\n');
+    expect(d.out).toContain('? radar.lr.kestrelferries.example 60 A 10.62.8.45\n');
+    const json = JSON.parse((await run('names', 'diff', file, ...now, '--json')).out);
+    expect(json.update.prerequisites).toEqual([{ name: 'ns1.lr.kestrelferries.example', type: 'A', values: ['10.62.8.99'] }]);
+  });
+  it('knows reverse names and zones', async () => {
+    expect((await run('names', 'reverse', 'fd00:62::1')).out).toBe(
+      '1.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.0.2.6.0.0.0.0.d.f.ip6.arpa\n',
+    );
+    expect((await run('names', 'reverse', '10.62.8.0/23')).out).toBe('8.62.10.in-addr.arpa\n9.62.10.in-addr.arpa\n');
+    expect((await run('names', 'reverse', '10.62.8.64/31', '--servers', 'ns1.x.example')).out).toContain(
+      '65.8.62.10.in-addr.arpa. IN CNAME 65.64-65.8.62.10.in-addr.arpa.',
+    );
+    expect(await run('names', 'reverse', 'here')).toMatchObject({ code: 2, err: expect.stringContaining('is not an address') });
+    expect(await run('names', 'lint', 'some.file')).toMatchObject({ code: 2, err: expect.stringContaining('ZONE=FILE') });
+  });
+});

@@ -149,6 +149,9 @@ function placesOf(
   }));
 }
 
+/** What is a file of the page and not one of its views: an address in a link must not look like one. */
+const asset = /^\/assets\/|\.(js|css|map|png|svg|ico|woff2?|txt|json|webmanifest)$/;
+
 async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<void> {
   const index = dir && existsSync(join(dir, 'index.html')) ? readFileSync(join(dir, 'index.html'), 'utf8') : undefined;
   if (dir && index)
@@ -161,16 +164,9 @@ async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<
       },
     });
   app.setNotFoundHandler((req, reply) => {
-    if (
-      !index ||
-      req.method !== 'GET' ||
-      req.url.startsWith('/api/') ||
-      req.url.startsWith('/boot/') ||
-      /\.[a-z0-9]{2,5}(\?|$)/.test(req.url)
-    )
-      return reply
-        .status(404)
-        .send({ code: 'not-found', message: `There is nothing at ${req.url.split('?')[0]?.slice(0, 200)}.` });
+    const path = req.url.split('?')[0] ?? '';
+    if (!index || req.method !== 'GET' || path.startsWith('/api/') || path.startsWith('/boot/') || asset.test(path))
+      return reply.status(404).send({ code: 'not-found', message: `There is nothing at ${path.slice(0, 200)}.` });
     return reply.type('text/html').header('cache-control', 'no-cache').send(index);
   });
 }

@@ -82,6 +82,7 @@ export class Installation {
     serve = true,
     also = [],
     bare = false,
+    watch = 3600,
   }: {
     speed?: number;
     patience?: number;
@@ -89,6 +90,8 @@ export class Installation {
     also?: Publication[];
     /** Nothing declared: accounts only. */
     bare?: boolean;
+    /** Seconds between looks at the outside. */
+    watch?: number;
   } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
@@ -112,7 +115,7 @@ export class Installation {
       detours,
       provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`,
       patience,
-      watch: 3600,
+      watch,
       secureCookies: false,
       logLevel: 'silent',
     };

@@ -9,7 +9,10 @@ import {
   type Charter,
   type Edit,
   type Estate,
+  find,
+  type Kind,
   readDocuments,
+  sliceOf,
   writeDocument,
 } from '@praesidor/core/model';
 import { expose } from 'comlink';
@@ -68,6 +71,12 @@ export const compute = {
   },
   /** Text to begin a document with. */
   begin: (kind: Begun, site: string | undefined) => (estate ? beginning(kind, estate, site) : ''),
+  /** The text of a document that stands, by its kind and key: `Network lr-machine`. */
+  text(which: string) {
+    const [kind = '', ...key] = which.split(' ');
+    const doc = estate && Object.hasOwn(sliceOf, kind) ? find(estate, kind as Kind, key.join(' ')) : undefined;
+    return doc ? writeDocument(doc) : '';
+  },
   /** What documents as typed would do: to the estate, and to what the checks find. Nothing is saved. */
   declare(text: string) {
     if (!estate) return undefined;

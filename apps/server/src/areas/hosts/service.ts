@@ -188,7 +188,8 @@ async function controllerAddress(m: EntityManager, site: Site, host: Host, addre
     network: network.key,
     ...(zoneFor(name, zones) ? { name } : {}),
     owner: { kind: 'host', name: host.name, use: 'bmc' },
-    origin: 'follows',
+    // The controller answered there before anybody planned it.
+    origin: 'sighted',
     since: new Date().toISOString(),
   };
 }

@@ -1,6 +1,7 @@
 import type { Network } from '@praesidor/core/model';
 import { DropdownMenu } from 'radix-ui';
 import { lazy, Suspense, useCallback, useMemo, useState } from 'react';
+import { Link } from 'react-router';
 import { useLevels, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { At } from '../../parts/Bastion.tsx';
@@ -217,6 +218,11 @@ function Head({ network, onShape }: { network: Network; onShape: (s: Shape) => v
               sideOffset={4}
               className="z-50 min-w-[220px] border border-rule-2 bg-paper py-1 text-ink"
             >
+              <DropdownMenu.Item asChild className="block cursor-pointer px-3 py-1.5 outline-none data-highlighted:bg-leaf">
+                <Link to={scoped(`/declare?edit=${encodeURIComponent(`Network ${network.name}`)}`, network.site)}>
+                  Edit its document…
+                </Link>
+              </DropdownMenu.Item>
               {shapes.map(([shape, text]) => (
                 <DropdownMenu.Item
                   key={shape}

@@ -71,6 +71,7 @@ function claimsOf(network: Network, estate: Estate): Claims {
 
 const kindOf = (r: Reservation): CellKind => {
   if (r.resting) return 'resting';
+  if (r.owner.kind === 'host') return 'host';
   if (r.origin !== 'follows') return 'hand';
   return r.owner.use === 'api' || r.owner.use === 'inbound' ? 'virtual' : 'host';
 };

@@ -33,14 +33,16 @@ export function DeclareSpace() {
   const [text, setText] = useState('');
   const [began, setBegan] = useState('');
   const revision = snapshot.data?.revision;
+  const edit = params.get('edit') ?? '';
+  const wish = edit ? `edit ${edit}` : kind ? `begin ${kind} ${site}` : '';
   useEffect(() => {
-    if (!kind || !snapshot.data || began === kind || (text && text !== began)) return;
+    if (!wish || !snapshot.data || began === wish || (began === '' && text !== '')) return;
     void (async () => {
       await computer().load(snapshot.data.estate, snapshot.data.revision);
-      setText(await computer().begin(kind, site || undefined));
-      setBegan(kind);
+      setText(edit ? await computer().text(edit) : await computer().begin(kind as Begun, site || undefined));
+      setBegan(wish);
     })();
-  }, [kind, site, snapshot.data, began, text]);
+  }, [wish, edit, kind, site, snapshot.data, began, text]);
   const read = useQuery({
     queryKey: ['declared', text, revision],
     enabled: snapshot.data !== undefined,
@@ -121,6 +123,7 @@ export function DeclareSpace() {
               setText('');
               setParams((p) => {
                 p.set('kind', k);
+                p.delete('edit');
                 return p;
               });
             }}

@@ -1,0 +1,206 @@
+import { Key } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Addresses and names as a person works with them, each act looked for in the ledger or in the name server itself. */
+const i = new Installation();
+let b: Browser;
+let c: Client;
+const zone = 'lr.kestrelferries.example';
+const open = (path: string) => b.open(i.config.publicUrl + path);
+const find = async (address: string) => (await c.estate()).reservations.find((r) => r.address === address);
+const map = "//*[@aria-label='Map of the prefix']";
+const served = () => i.world.dns.zones.find((z) => z.name === zone) as (typeof i.world.dns.zones)[number];
+
+beforeAll(async () => {
+  await i.start({ watch: 2 });
+  b = await openBrowser();
+  c = await i.as('warden');
+  await open('/sign-in');
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await eventually(async () => (await c.estate()).observed.zones[zone], 'the zone is read');
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+
+describe('the map', () => {
+  it('is moved through with the arrows; what is selected is reserved in a row', async () => {
+    await open('/addresses?site=lr&net=lr-store');
+    const m = await b.find(map);
+    await m.sendKeys(Key.HOME, Key.ARROW_DOWN, Key.ARROW_RIGHT); // .0, a row of 32 down, one on: .33
+    await b.see('10.62.9.33: free');
+    await m.sendKeys(Key.chord(Key.SHIFT, Key.ARROW_RIGHT), Key.chord(Key.SHIFT, Key.ARROW_RIGHT));
+    await b.see('10.62.9.33 – 10.62.9.35, 3 addresses');
+    await m.sendKeys('r');
+    await b.type('For whom', 'crane desk');
+    await b.click('button', 'Reserve 3 addresses');
+    await b.gone('For whom');
+    expect((await Promise.all(['10.62.9.33', '10.62.9.34', '10.62.9.35'].map(find))).map((r) => r?.owner.name)).toEqual(
+      Array(3).fill('crane desk'),
+    );
+  });
+  it('is dragged over with the mouse, and says what stands under it', async () => {
+    await open('/addresses?site=lr&net=lr-machine');
+    const canvas = await b.find(`${map}//canvas`);
+    const { width } = await canvas.getRect();
+    const pitch = (width - 56) / 32;
+    // From the middle of the canvas: cell .66 to .69 in the third row.
+    const at = (cell: number, row: number) => ({
+      origin: canvas as never,
+      x: Math.round(56 + (cell + 0.5) * pitch - width / 2),
+      y: Math.round((row + 0.5) * 21 - 42),
+    });
+    await b.driver.actions().move(at(1, 0)).perform();
+    await b.see('10.62.8.1: gateway');
+    await b.driver.actions().move(at(10, 3)).perform();
+    await b.see('10.62.8.106: DHCP scope lease and service pool of plover: claimed twice');
+    await b.driver.actions().move(at(2, 2)).press().move(at(5, 2)).release().perform();
+    await b.see('10.62.8.66 – 10.62.8.69, 4 addresses');
+  });
+  it('draws 65,536 addresses, and hovering over them drops no frames', async () => {
+    await open('/addresses?site=bw&net=bw-published');
+    const canvas = await b.find(`${map}//canvas`);
+    await b.see('kiosk-1', 5000).catch(() => b.see('terminal desk'));
+    await b.driver.executeScript(
+      'window.long = 0; new PerformanceObserver((l) => { for (const e of l.getEntries()) window.long = Math.max(window.long, e.duration); }).observe({ entryTypes: ["longtask"] })',
+    );
+    for (let k = 0; k < 40; k++)
+      await b.driver
+        .actions({ async: true })
+        .move({ origin: canvas as never, x: -250 + k * 12, y: -150 + ((k * 37) % 300), duration: 0 })
+        .perform();
+    await b.see('10.41.');
+    expect(await b.driver.executeScript<number>('return window.long')).toBeLessThan(120);
+  });
+  it('lists the occupied runs of IPv6', async () => {
+    await open('/addresses?site=bw&net=bw-machine-six');
+    await b.see('DHCP scope lease-six');
+    await b.see('4,096');
+  });
+});
+
+describe('one address', () => {
+  it('is moved, its name going along, and its history tells', async () => {
+    await c.good('POST', '/api/addresses/reserve', {
+      network: 'lr-store',
+      address: '10.62.9.50',
+      name: `gauge.${zone}`,
+      owner: { kind: 'hand', name: 'tide desk' },
+    });
+    await open('/addresses?site=lr&net=lr-store&at=10.62.9.50');
+    await b.click('button', 'Move…');
+    await b.choose('Network', 'lr-machine');
+    await b.click('button', 'Move it');
+    await b.see('10.62.9.50 is now 10.62.8.2');
+    expect([(await find('10.62.8.2'))?.name, (await find('10.62.9.50'))?.resting]).toEqual([`gauge.${zone}`, true]);
+    await open('/addresses?site=lr&net=lr-store&at=10.62.9.50');
+    const past = await b.find("//table[@aria-label='Who had 10.62.9.50']");
+    await b.see('resting, free');
+    expect(await past.getText()).toMatch(/resting[\s\S]*gauge/);
+  });
+  it('is released to rest, and set free', async () => {
+    await open('/addresses?site=lr&net=lr-store&at=10.62.9.33');
+    await b.click('button', 'Release…');
+    await b.click('button', 'after 30 days');
+    await b.click('button', 'Release 10.62.9.33');
+    await b.see('10.62.9.33 rests for 30 days');
+    await b.click('button', 'Set free…');
+    await b.click('button', 'Release 10.62.9.33');
+    await b.see('10.62.9.33 released');
+    expect(await find('10.62.9.33')).toBeUndefined();
+  });
+  it('shows when its network is full, as a chart', async () => {
+    await open('/addresses?site=bw&net=bw-machine');
+    await b.clickText('full in about');
+    await b.find("//figure//canvas[contains(@aria-label, 'of 256 addresses held, full on')]");
+    await b.see('Fitted on 17 Feb 2026');
+  });
+});
+
+describe('networks', () => {
+  it('are carved after the consequences were shown, and it is undone', async () => {
+    await open('/addresses?site=lr&net=lr-machine');
+    await b.clickText('reshape');
+    await (await b.find("//*[@role='menuitem'][contains(., 'Carve')]")).click();
+    await b.see('10.62.8.64/27, gateway 10.62.8.65, carved out of lr-machine');
+    await b.see('What the checks would then find');
+    await b.click('button', 'Make this change');
+    await b.find("//nav[@aria-label='Networks']//button[contains(., 'lr-machine-27')]");
+    await b.click('button', 'Undo');
+    await b.gone('lr-machine-27');
+  });
+  it('are not made smaller than what is in them', async () => {
+    await open('/addresses?site=lr&net=lr-machine');
+    await b.clickText('reshape');
+    await (await b.find("//*[@role='menuitem'][contains(., 'another prefix')]")).click();
+    await b.type('Prefix', '10.62.8.0/26');
+    await b.see('lease (10.62.8.100-10.62.8.119) of lr-machine would be cut');
+    await b.find("//button[@disabled and normalize-space(.)='Make this change']");
+  });
+  it('route to each other by a click in the matrix, both ways', async () => {
+    await open('/addresses/routes?site=lr');
+    await b.click('button', 'lr-bmc and lr-store: no route');
+    await b.click('button', 'Make this change');
+    await b.find("//button[@aria-label='lr-bmc and lr-store: both ways']");
+    const networks = (await c.estate()).networks;
+    expect(networks.find((n) => n.name === 'lr-store')?.routesTo).toContain('lr-bmc');
+  });
+});
+
+describe('a table', () => {
+  it('is shown line by line before it is taken', async () => {
+    await open('/addresses?site=lr&net=lr-machine');
+    await b.click('button', 'Import CSV…');
+    await (await b.find('//textarea')).sendKeys(
+      'ip;hostname;mac;contact\n10.62.8.70;winch;70-b5-e8-12-9e-10;crane desk\n10.62.8.400;bad;;x\n',
+    );
+    await b.see('"10.62.8.400" is not an address');
+    await b.find("//button[@disabled and normalize-space(.)='Take 1 line']");
+    await (await b.find("//input[@type='checkbox']")).click();
+    await b.click('button', 'Take 1 line');
+    await b.see('1 reservations added');
+    expect(await find('10.62.8.70')).toMatchObject({ name: `winch.${zone}`, mac: '70:b5:e8:12:9e:10' });
+  });
+});
+
+describe('names', () => {
+  it('edited at the server behind our back show within a minute', async () => {
+    await open(`/addresses/names?site=lr&zone=${zone}`);
+    await b.see('foreign');
+    const z = served();
+    z.records = z.records.map((r) => (r.name === `ns1.${zone}` ? { ...r, value: '10.62.8.99' } : r));
+    z.serial++;
+    await b.find("//table[@aria-label='Planned against served']//tr[contains(., 'change') and contains(., 'ns1')]", 60_000);
+  });
+  it('that are foreign are adopted, or removed by their name', async () => {
+    await open(`/addresses/names?site=lr&zone=${zone}`);
+    await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
+    await b.find("//button[@disabled and normalize-space(.)='Remove it']");
+    await b.click('button', 'Leave it');
+    await b.clickText('adopt', "//tr[contains(., 'radar-gw')]");
+    await b.find("//tr[contains(., 'radar-gw') and contains(., 'by hand')]");
+    expect((await c.estate()).records.some((r) => r.name === `radar-gw.${zone}`)).toBe(true);
+    await b.click('button', 'Undo');
+    await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
+    await b.type('Its name, typed', `radar-gw.${zone}`);
+    await b.click('button', 'Remove it');
+    await b.gone('left alone: never ours');
+    expect(served().records.some((r) => r.name === `radar-gw.${zone}`)).toBe(false);
+  });
+  it('are added by hand, sent, and served', async () => {
+    await open(`/addresses/names?site=lr&zone=${zone}`);
+    await b.click('button', 'Add a record…');
+    await b.type('Name', 'clock');
+    await b.type('Value', `time.${zone}`);
+    await b.click('button', 'Make this change');
+    await b.find("//tr[contains(., 'add') and contains(., 'clock')]");
+    await b.clickText('Send ');
+    await b.see('As planned');
+    expect(served().records.map((r) => `${r.name} ${r.type} ${r.value}`)).toEqual(
+      expect.arrayContaining([`clock.${zone} CNAME time.${zone}`, `ns1.${zone} A 10.62.8.53`]),
+    );
+  });
+});
