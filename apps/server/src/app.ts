@@ -26,6 +26,7 @@ import { openDatabase } from './db/data-source.ts';
 import { inWords } from './db/errors.ts';
 import { estate } from './estate/routes.ts';
 import { Bus } from './events/bus.ts';
+import { Heavy } from './heavy/heavy.ts';
 import { events } from './events/routes.ts';
 import { Queue } from './jobs/queue.ts';
 import { watch } from './jobs/watch.ts';
@@ -54,7 +55,7 @@ export async function startServer(config: Config): Promise<Running> {
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl).open();
   const queue = new Queue(config.databaseUrl, bus, log);
-  const ctx: Context = { config, db, bus, queue, dialer: makeDialer(config, db), log };
+  const ctx: Context = { config, db, bus, queue, dialer: makeDialer(config, db), heavy: new Heavy(), log };
 
   app.setValidatorCompiler(validatorCompiler);
   app.setSerializerCompiler(serializerCompiler);
@@ -128,6 +129,7 @@ export async function startServer(config: Config): Promise<Running> {
       await app.close();
       await queue.stop();
       await ctx.dialer.close();
+      await ctx.heavy.close();
       await bus.close();
       await db.destroy();
     },

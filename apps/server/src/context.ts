@@ -1,6 +1,7 @@
 import type { DataSource } from 'typeorm';
 import type { Dialer } from '@praesidor/protocols/dial';
 import type { Config } from './config.ts';
+import type { Heavy } from './heavy/heavy.ts';
 import type { Bus } from './events/bus.ts';
 import type { Queue } from './jobs/queue.ts';
 
@@ -11,5 +12,7 @@ export interface Context {
   bus: Bus;
   queue: Queue;
   dialer: Dialer;
+  /** Computation that would hold up everybody else. */
+  heavy: Heavy;
   log: (message: string, facts?: object) => void;
 }

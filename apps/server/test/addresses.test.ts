@@ -1,3 +1,4 @@
+import type { EntityManager } from 'typeorm';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { updateFor } from '@praesidor/core/naming';
 import { query, update } from '@praesidor/protocols/dns';
@@ -175,6 +176,80 @@ describe('the ledger as a table', () => {
     });
     await c.good('POST', `/api/acts/${taken.body.act}/undo`);
     expect((await c.estate()).reservations.some((r) => r.address === '10.62.9.40')).toBe(false);
+  });
+});
+
+describe('many at once', () => {
+  it('two transactions that wait for each other are both made in the end', async () => {
+    const { db } = i.running.ctx;
+    const lock = (m: EntityManager, network: string) =>
+      m.query('select 1 from ledger_state where network = $1 for update', [network]);
+    let met = 0;
+    const both = (a: string, b: string) =>
+      db.transaction(async (m) => {
+        await lock(m, a);
+        met++;
+        // Each goes on when the other has its first lock: then the two wait for each other, once.
+        await eventually(async () => met >= 2, 'both hold one', 3000);
+        await lock(m, b);
+        return [a, b];
+      });
+    expect(await Promise.all([both('lr-machine', 'lr-store'), both('lr-store', 'lr-machine')])).toHaveLength(2);
+    expect(met).toBeGreaterThan(2); // one of them was made again
+  });
+  it('a change that was looked at before somebody else changed the same is refused, and nothing of theirs is lost', async () => {
+    const { revision } = await c.good<{ revision: number }>('GET', '/api/estate');
+    const set = (value: number, more: object) =>
+      c.call('POST', '/api/edits', {
+        why: 'MTU',
+        edits: [{ op: 'set', kind: 'Network', key: 'lr-up-a', path: ['mtu'], value }],
+        ...more,
+      });
+    expect((await set(1400, {})).status).toBe(200);
+    const late = await set(9000, { revision });
+    expect([late.status, late.body.message]).toEqual([409, 'Network lr-up-a was changed by somebody else in the meantime.']);
+    expect((await c.estate()).networks.find((n) => n.name === 'lr-up-a')?.mtu).toBe(1400);
+    await set(1500, {});
+    const text = 'address,owner\n10.62.9.44,late desk\n';
+    await reserve({ network: 'lr-store', address: '10.62.9.44' });
+    expect((await c.call('POST', '/api/addresses/import', { text, revision })).status).toBe(409);
+  });
+  it('a large table does not hold up who asks meanwhile', async () => {
+    const text = `address,owner\n${Array.from({ length: 60_000 }, (_, k) => `10.40.${(k >> 8) & 255}.${k & 255},nobody ${k}`).join('\n')}\n`;
+    let answered = 0;
+    let going = true;
+    const preview = c.call<{ counts: object }>('POST', '/api/addresses/preview', { text, site: 'bw' }).finally(() => {
+      going = false;
+    });
+    let longest = 0;
+    while (going) {
+      const t = performance.now();
+      await fetch(`${i.config.publicUrl}/api/health`);
+      longest = Math.max(longest, performance.now() - t);
+      answered++;
+    }
+    expect((await preview).status).toBe(200);
+    expect(answered).toBeGreaterThan(5);
+    expect(longest).toBeLessThan(1500);
+  });
+});
+
+describe('what is asked wrongly', () => {
+  it.each([
+    [{ count: 2, mac: '70:b5:e8:00:00:01' }, 'mac', 'a MAC is bound to one address, not to several'],
+    [{ address: '10.62.9.5', how: 'spread' }, 'address', 'leave how, after, align and pool out'],
+    [{ align: 3 }, 'align', 'a power of two'],
+    [{ count: 0 }, 'count', 'too small'],
+    [{ owners: 'x' }, 'owners', 'unknown field owners; did you mean owner?'],
+    [{ until: 'soon' }, 'until', ''],
+  ])('%j is refused at its place', async (body, path, says) => {
+    const a = await reserve({ network: 'lr-store', ...body });
+    expect([a.status, a.body.places?.[0]?.path]).toEqual([422, path]);
+    expect(a.body.places?.[0]?.message).toContain(says);
+  });
+  it('addresses are kept in one way of writing, whatever way they came', async () => {
+    expect(taken(await reserve({ network: 'bw-machine-six', address: 'FD00:40:8:0:0::00AB' }))).toEqual(['fd00:40:8::ab']);
+    expect((await reserve({ network: 'bw-machine-six', address: 'fd00:40:8::ab' })).body.code).toBe('held-twice');
   });
 });
 

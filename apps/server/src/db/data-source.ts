@@ -2,6 +2,7 @@ import 'reflect-metadata';
 import { DataSource } from 'typeorm';
 import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
+import { isRetry } from './errors.ts';
 import { entities } from './tables.ts';
 
 /** Migrations in their order; a new one is a file and a line here. */
@@ -28,5 +29,26 @@ export async function openDatabase(url: string): Promise<DataSource> {
     await runner.query('select pg_advisory_unlock(727001)');
     await runner.release();
   }
-  return db;
+  return retrying(db);
+}
+
+const tries = 8;
+
+/**
+ * Transactions that PostgreSQL gave up because of another (a deadlock, a serialisation failure) are made again: nobody
+ * who asks for something should have to know. What runs in one must therefore bear to be run twice.
+ */
+function retrying(db: DataSource): DataSource {
+  const once = db.transaction.bind(db) as (...args: unknown[]) => Promise<unknown>;
+  const again = async (...args: unknown[]) => {
+    for (let n = 1; ; n++) {
+      try {
+        return await once(...args);
+      } catch (e) {
+        if (!isRetry(e) || n === tries) throw e;
+        await new Promise((done) => setTimeout(done, 5 * n + Math.random() * 20));
+      }
+    }
+  };
+  return Object.assign(db, { transaction: again as DataSource['transaction'] });
 }

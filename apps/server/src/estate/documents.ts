@@ -157,3 +157,19 @@ const keepRevision = (m: EntityManager, charter: string, who: string, note: stri
     'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1',
     [charter, who, note],
   );
+
+/** @throws Refusal when one of the documents was changed by anybody after the event that the person had seen */
+export async function refuseChangedSince(
+  m: EntityManager,
+  docs: readonly { kind: string; key: string }[],
+  revision: number,
+): Promise<void> {
+  const [found] = (await m.query(
+    'select e.kind, e.subject from event e join unnest($1::text[], $2::text[]) as d(kind, key) on d.kind = e.kind and d.key = e.subject where e.id > $3 limit 1',
+    [docs.map((d) => d.kind), docs.map((d) => d.key), revision],
+  )) as { kind: string; subject: string }[];
+  if (found)
+    throw new Refusal('conflict', `${found.kind} ${found.subject} was changed by somebody else in the meantime.`, {
+      remedy: 'What you typed is kept. Look at what it would change now, then save again.',
+    });
+}

@@ -1,23 +1,12 @@
 import type { FastifyInstance } from 'fastify';
-import type { EntityManager } from 'typeorm';
 import { z } from 'zod';
-import {
-  against,
-  type Doc,
-  docsOf,
-  type Edit,
-  keyOf,
-  kinds,
-  readDocuments,
-  type Kind,
-  writeDocument,
-} from '@praesidor/core/model';
+import { against, docsOf, type Edit, keyOf, kinds, readDocuments, type Kind, writeDocument } from '@praesidor/core/model';
 import { record } from '../audit.ts';
 import { may, needed, type Role } from '../auth/roles.ts';
 import type { Context } from '../context.ts';
 import { docTables } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import { makeEdits, validDoc } from './documents.ts';
+import { makeEdits, refuseChangedSince, validDoc } from './documents.ts';
 import { loadEstate } from './load.ts';
 
 /** @throws Refusal when the change takes a role that the person has not. */
@@ -37,6 +26,9 @@ const ImportBody = z.strictObject({
   revision: z.number().int().min(0).optional(),
 });
 const EditBody = z.strictObject({
+  /** The last event that the person had seen: what was changed since is not overwritten. */
+  revision: z.number().int().min(0).optional(),
+
   edits: z
     .array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) }))
     .min(1)
@@ -57,13 +49,19 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   /** Remedies and edits in place: described changes, made in one transaction, undone as one. */
   app.post('/api/edits', { config: { role: 'planner' }, schema: { body: EditBody } }, async (req) => {
-    const { edits, why } = req.body as { edits: Edit[]; why: string };
+    const { edits, why, revision } = req.body as { edits: Edit[]; why: string; revision?: number };
     for (const e of edits) {
       if (e.op === 'put') validDoc(e.doc);
       else if (!Object.hasOwn(kinds, e.kind)) throw new Refusal('invalid', `There is no kind ${String(e.kind).slice(0, 40)}.`);
       allow(req.who, e.op === 'put' ? { kind: e.doc.kind } : e.op === 'set' ? e : { kind: e.kind });
     }
     return ctx.db.transaction(async (m) => {
+      if (revision !== undefined)
+        await refuseChangedSince(
+          m,
+          edits.map((e) => (e.op === 'put' ? { kind: e.doc.kind, key: keyOf(e.doc) } : e)),
+          revision,
+        );
       const inverse = await makeEdits(m, edits, req.who.login, why);
       return {
         act: await record(
@@ -139,7 +137,12 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const order = Object.keys(kinds) as Kind[];
     const edits = wanted.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind)).map((doc): Edit => ({ op: 'put', doc }));
     return ctx.db.transaction(async (m) => {
-      if (revision !== undefined) await refuseChangedSince(m, wanted, revision);
+      if (revision !== undefined)
+        await refuseChangedSince(
+          m,
+          wanted.map((d) => ({ kind: d.kind, key: keyOf(d) })),
+          revision,
+        );
       const inverse = await makeEdits(m, edits, req.who.login, 'imported');
       const act = await record(
         m,
@@ -153,16 +156,4 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       return { documents: docs.length, added: count('new'), changed: count('changed'), same: count('same'), act };
     });
   });
-}
-
-/** @throws Refusal when one of the documents was changed by anybody after the event that the person had seen */
-async function refuseChangedSince(m: EntityManager, docs: readonly Doc[], revision: number): Promise<void> {
-  const [found] = (await m.query(
-    'select e.kind, e.subject from event e join unnest($1::text[], $2::text[]) as d(kind, key) on d.kind = e.kind and d.key = e.subject where e.id > $3 limit 1',
-    [docs.map((d) => d.kind), docs.map(keyOf), revision],
-  )) as { kind: string; subject: string }[];
-  if (found)
-    throw new Refusal('conflict', `${found.kind} ${found.subject} was changed by somebody else in the meantime.`, {
-      remedy: 'What you typed is kept. Look at what it would change now, then save again.',
-    });
 }

@@ -16,9 +16,12 @@ export async function tell(m: EntityManager, kind: string, subject: string): Pro
   );
 }
 
-/** Tells of many subjects of one kind in one statement. Of more than a screen shows, one event tells of all. */
+/** Tells of many subjects of one kind. All are kept; of more than a screen shows, only the last is called out. */
 export async function tellMany(m: EntityManager, kind: string, subjects: readonly string[]): Promise<void> {
-  if (subjects.length > 500) return tell(m, kind, `${subjects.length} of them`);
+  if (subjects.length > 500) {
+    await m.query('insert into event (kind, subject) select $1, unnest($2::text[])', [kind, subjects.slice(0, -1)]);
+    return tell(m, kind, subjects.at(-1) as string);
+  }
   await m.query(
     "with e as (insert into event (kind, subject) select $1, unnest($2::text[]) returning id, subject) select pg_notify('praesidor', json_build_object('id', e.id, 'kind', $1::text, 'subject', e.subject)::text) from e",
     [kind, subjects],

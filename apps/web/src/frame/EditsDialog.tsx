@@ -44,11 +44,11 @@ export default function EditsDialog({
       return (await computer().tried(JSON.parse(text) as Edit[])) ?? null;
     },
   });
-  const act = useAct(() => api<{ act: number }>('POST', '/api/edits', { edits, why }), `${why}: done.`, [
-    ['estate'],
-    ['charter'],
-    ['files'],
-  ]);
+  const act = useAct(
+    () => api<{ act: number }>('POST', '/api/edits', { edits, why, revision: snapshot.data?.revision }),
+    `${why}: done.`,
+    [['estate'], ['charter'], ['files']],
+  );
   const rows = edits.flatMap((e) => describe(e, snapshot.data?.estate));
   return (
     <Dialog

@@ -15,6 +15,7 @@ import {
   sliceOf,
   writeDocument,
 } from '@praesidor/core/model';
+import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
 
 /** Everything that must answer while somebody types, away from the page's own thread. */
@@ -92,6 +93,21 @@ export const compute = {
       ),
       lines,
       findings,
+    };
+  },
+  /** A master file read and judged: what is wrong with it, and what of it the plan has not. */
+  judge(zone: string, text: string) {
+    if (!estate) return undefined;
+    const read = readMaster(text, zone);
+    const lint = lintZone(zone, read.records, estate.observed.zones[zone]?.serial);
+    const planned = new Set(plannedRecords(estate).map((r) => `${r.name} ${r.type} ${r.value}`));
+    const unknown = read.records.filter((r) => r.type !== 'SOA' && !planned.has(`${r.name} ${r.type} ${r.value}`));
+    return {
+      records: read.records.length,
+      problems: [...read.problems, ...lint.problems],
+      count: read.problemCount + lint.count,
+      unknown: unknown.slice(0, 1000),
+      unknownCount: unknown.length,
     };
   },
   /** Findings that edits would bring, and those that would go. Nothing is saved. */

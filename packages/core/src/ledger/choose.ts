@@ -43,7 +43,7 @@ export function spaceFor(network: Network, taken: Iterable<string>, pool?: strin
   const space = new Space(parsePrefix(network.prefix));
   const open = within(network, pool);
   for (const s of network.dhcp) if (s.name !== pool) space.take(parseRange(s.range));
-  for (const s of network.pools) if (s.use !== 'host' && s.name !== pool) space.take(parseRange(s.range));
+  for (const aside of network.pools) if (aside.use !== 'host' && aside.name !== pool) space.take(parseRange(aside.range));
   // What the named pool lies inside of is opened with it, and what lies inside the pool stays closed.
   if (pool && open) {
     space.release(open);

@@ -90,3 +90,22 @@ it('the nearest name is near, or there is none', () => {
   expect(nearest('plovr', ['tern', 'plover'])).toBe('plover');
   expect(nearest('xyzzy', ['tern'])).toBeUndefined();
 });
+
+describe('one way of writing', () => {
+  it.each([
+    ['10.62.8.96 – 10.62.8.111', '10.62.8.96-10.62.8.111'],
+    ['10.62.8.96..10.62.8.111', '10.62.8.96-10.62.8.111'],
+    ['10.62.8.96/28', '10.62.8.96-10.62.8.111'],
+    ['FD00::1-FD00::F', 'fd00::1-fd00::f'],
+  ])('the range %s', (text, kept) => {
+    const doc = kinds.Network.parse({
+      kind: 'Network',
+      name: 'n',
+      site: 'lr',
+      purpose: 'machine',
+      prefix: 'FD00::/64',
+      pools: [{ name: 'p', range: text, use: 'service' }],
+    });
+    expect([doc.pools[0]?.range, doc.prefix]).toEqual([kept, 'fd00::/64']);
+  });
+});

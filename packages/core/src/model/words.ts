@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { parseIp, parsePrefix, parseRange } from '../address/parse.ts';
+import { formatIp, formatPrefix, formatRange, parseIp, parsePrefix, parseRange } from '../address/parse.ts';
 
 /** The smallest pieces of the model: one line of text each, with the message a person sees when it is wrong. */
 
@@ -25,9 +25,10 @@ export const VersionName = z
   .string()
   .max(63)
   .regex(/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/, 'letters, digits, dots and inner hyphens, such as 1.34.2');
-export const Ip = judged(parseIp, '10.62.8.20');
-export const Cidr = judged(parsePrefix, '10.62.8.0/25');
-export const RangeText = judged(parseRange, '10.62.8.96-10.62.8.111');
+/** Addresses, prefixes and ranges are kept in one way of writing each, so that the same is the same text everywhere. */
+export const Ip = judged(parseIp, '10.62.8.20').transform((t) => formatIp(parseIp(t)));
+export const Cidr = judged(parsePrefix, '10.62.8.0/25').transform((t) => formatPrefix(parsePrefix(t)));
+export const RangeText = judged(parseRange, '10.62.8.96-10.62.8.111').transform((t) => formatRange(parseRange(t)));
 export const Mac = z
   .string()
   .regex(/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i, 'a MAC is six pairs of hex digits, such as 52:8a:1c:40:02:11')

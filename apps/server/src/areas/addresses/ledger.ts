@@ -1,11 +1,11 @@
 import type { Level } from '@praesidor/core/address';
-import { choose, type CsvPreview, readCsv, spaceFor, writeCsv } from '@praesidor/core/ledger';
+import { choose, type CsvPreview, spaceFor, writeCsv } from '@praesidor/core/ledger';
 import { type Edit, keyOf, type Reservation } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { inWords } from '../../db/errors.ts';
-import { dropDoc, insertDoc, needDoc, writeDoc } from '../../estate/documents.ts';
+import { dropDoc, insertDoc, needDoc, readDoc, refuseChangedSince, writeDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tellMany } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -78,9 +78,13 @@ export async function move(
       since: new Date().toISOString(),
     };
     if (keyOf(reservation) === keyOf(doc)) throw new Refusal('invalid', `${doc.address} is where it is already.`);
+    // A resting address that is asked for by name is given; what rested there is put back when the move is undone.
+    const rested = await readDoc(m, 'Reservation', keyOf(reservation));
+    if (rested?.doc.resting && to.address) await dropDoc(m, 'Reservation', keyOf(reservation));
     const inverse: Edit[] = [
       { op: 'drop', kind: 'Reservation', key: keyOf(reservation) },
       { op: 'put', doc },
+      ...(rested?.doc.resting ? [{ op: 'put' as const, doc: rested.doc }] : []),
     ];
     if (restDays > 0) {
       const { name: _name, mac: _mac, ...bare } = doc;
@@ -146,17 +150,24 @@ export async function expire(ctx: Context): Promise<number> {
   });
 }
 
-const previewOf = async (ctx: Context, text: string, site: string | undefined): Promise<CsvPreview> => {
+/** What a table would do to the ledger, computed away from the event loop. */
+export async function preview(ctx: Context, text: string, site: string | undefined): Promise<CsvPreview> {
   const { estate } = await loadEstate(ctx.db);
   const networks = estate.networks.filter((n) => !site || n.site === site);
-  const domain = new Map(estate.sites.map((s) => [s.name, s.domain]));
-  return readCsv(text, networks, estate.reservations, (n) => domain.get(n.site) ?? '');
-};
-export const preview = previewOf;
+  const domains = Object.fromEntries(estate.sites.map((s) => [s.name, s.domain]));
+  return ctx.heavy.run('readCsv', { text, networks, standing: estate.reservations, domains });
+}
 
 /** Takes a table into the ledger in one transaction; lines that are wrong keep all of it out, unless they are left out by name. */
-export async function importCsv(ctx: Context, text: string, site: string | undefined, leaveOut: boolean, who: string) {
-  const p = await previewOf(ctx, text, site);
+export async function importCsv(
+  ctx: Context,
+  text: string,
+  site: string | undefined,
+  leaveOut: boolean,
+  revision: number | undefined,
+  who: string,
+) {
+  const p = await preview(ctx, text, site);
   if (p.fault)
     throw new Refusal('invalid', `The table cannot be read: ${p.fault.message}.`, {
       places: [{ line: p.fault.line, message: p.fault.message }],
@@ -176,6 +187,16 @@ export async function importCsv(ctx: Context, text: string, site: string | undef
   const since = new Date().toISOString();
   return ctx.db.transaction(async (m) => {
     const keys = docs.map(keyOf);
+    if (revision !== undefined)
+      await refuseChangedSince(
+        m,
+        keys.map((key) => ({ kind: 'Reservation', key })),
+        revision,
+      );
+    // In the order of their names, so that two who import for the same networks do not wait for each other.
+    await m.query('select 1 from ledger_state where network = any($1) order by network for update', [
+      [...new Set(docs.map((d) => d.network))],
+    ]);
     const before = (await m.query('select key, doc from reservation where key = any($1) order by key for update', [keys])) as {
       key: string;
       doc: Reservation;

@@ -1,7 +1,7 @@
 import { forecast, parsePrefix, prefixRange, size } from '@praesidor/core/address';
 import { dhcpNetworks, dnsmasqConf, keaJson } from '@praesidor/core/ledger';
 import { Owner, words } from '@praesidor/core/model';
-import { lintZone, nextSerial, plannedRecords, readMaster, recordsOfZone, zoneFile } from '@praesidor/core/naming';
+import { nextSerial, plannedRecords, recordsOfZone, zoneFile } from '@praesidor/core/naming';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import type { Context } from '../../context.ts';
@@ -12,26 +12,37 @@ import { Allocator, type Asked } from './allocator.ts';
 import { exportCsv, history, importCsv, levels, move, preview, release } from './ledger.ts';
 import { adopt, driftOf, readZone, removeForeign, sendZone } from './zones.ts';
 
-const Reserve = z.strictObject({
-  network: words.Name,
-  address: words.Ip.optional(),
-  count: z.number().int().min(1).max(256).default(1),
-  how: z.enum(['lowest', 'highest', 'spread']).optional(),
-  after: words.Ip.optional(),
-  align: z
-    .number()
-    .int()
-    .min(1)
-    .max(65_536)
-    .refine((n) => Number.isInteger(Math.log2(n)), 'a power of two')
-    .optional(),
-  pool: words.Name.optional(),
-  name: words.Fqdn.optional(),
-  mac: words.Mac.optional(),
-  owner: Owner,
-  until: words.Instant.optional(),
-  note: z.string().max(200).optional(),
-});
+const Reserve = z
+  .strictObject({
+    network: words.Name,
+    address: words.Ip.optional(),
+    count: z.number().int().min(1).max(256).default(1),
+    how: z.enum(['lowest', 'highest', 'spread']).optional(),
+    after: words.Ip.optional(),
+    align: z
+      .number()
+      .int()
+      .min(1)
+      .max(65_536)
+      .refine((n) => Number.isInteger(Math.log2(n)), 'a power of two')
+      .optional(),
+    pool: words.Name.optional(),
+    name: words.Fqdn.optional(),
+    mac: words.Mac.optional(),
+    owner: Owner,
+    until: words.Instant.optional(),
+    note: z.string().max(200).optional(),
+  })
+  .superRefine((r, ctx) => {
+    if (r.mac && r.count > 1)
+      ctx.addIssue({ code: 'custom', path: ['mac'], message: 'a MAC is bound to one address, not to several' });
+    if (r.address && (r.how || r.after || r.align || r.pool))
+      ctx.addIssue({
+        code: 'custom',
+        path: ['address'],
+        message: 'an address that is named is given as it is: leave how, after, align and pool out',
+      });
+  });
 const Days = z.number().min(0).max(3650).default(0);
 const Key = z.strictObject({ network: words.Name, address: words.Ip, restDays: Days });
 const Move = z.strictObject({
@@ -52,6 +63,7 @@ const Table = z.strictObject({
   text: z.string().max(20_000_000),
   site: words.Name.optional(),
   leaveOut: z.boolean().default(false),
+  revision: z.number().int().min(0).optional(),
 });
 const Scope = z.strictObject({ site: words.Name.optional() });
 
@@ -93,8 +105,8 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
     return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
   });
   app.post('/api/addresses/import', { ...planner, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
-    const { text, site, leaveOut } = req.body as z.infer<typeof Table>;
-    return importCsv(ctx, text, site, leaveOut, req.who.login);
+    const { text, site, leaveOut, revision } = req.body as z.infer<typeof Table>;
+    return importCsv(ctx, text, site, leaveOut, revision, req.who.login);
   });
   const file = (name: string, type: string, write: (site: string | undefined) => Promise<string>) =>
     app.get(`/api/addresses/files/${name}`, { ...reader, schema: { querystring: Scope } }, async (req, reply) => {
@@ -134,30 +146,6 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
       .header('content-disposition', `attachment; filename="${zone.name}.zone"`)
       .send(zoneFile(zone, serial, recordsOfZone(plannedRecords(estate), zone.name)));
   });
-  /** A master file read and judged: what is wrong with it, and what of it the plan has not. Nothing is changed. */
-  app.post(
-    '/api/zones/:zone/judge',
-    {
-      ...reader,
-      bodyLimit: 25_000_000,
-      schema: { params: ZoneName, body: z.strictObject({ text: z.string().max(20_000_000) }) },
-    },
-    async (req) => {
-      const name = zoneOf(req);
-      const { estate } = await loadEstate(ctx.db);
-      const read = readMaster((req.body as { text: string }).text, name);
-      const lint = lintZone(name, read.records, estate.observed.zones[name]?.serial);
-      const planned = new Set(plannedRecords(estate).map((r) => `${r.name} ${r.type} ${r.value}`));
-      const unknown = read.records.filter((r) => r.type !== 'SOA' && !planned.has(`${r.name} ${r.type} ${r.value}`));
-      return {
-        records: read.records.length,
-        problems: [...read.problems, ...lint.problems],
-        count: read.problemCount + lint.count,
-        unknown: unknown.slice(0, 1000),
-        unknownCount: unknown.length,
-      };
-    },
-  );
   app.post('/api/zones/:zone/read', { ...reader, schema: { params: ZoneName } }, async (req) => ({
     served: await readZone(ctx, zoneOf(req)),
   }));

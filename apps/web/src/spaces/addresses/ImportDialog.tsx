@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
@@ -20,6 +21,7 @@ export function ImportDialog({ site, onClose }: { site: string; onClose: () => v
   const [text, setText] = useState('');
   const [leaveOut, setLeaveOut] = useState(false);
   const scope = site ? { site } : {};
+  const revision = useSnapshot().data?.revision;
   const preview = useQuery({
     queryKey: ['preview', text, site],
     enabled: text.trim().length > 0,
@@ -29,7 +31,13 @@ export function ImportDialog({ site, onClose }: { site: string; onClose: () => v
     queryFn: () => api<Preview>('POST', '/api/addresses/preview', { text, ...scope }),
   });
   const take = useAct(
-    () => api<{ new: number; changed: number; act?: number }>('POST', '/api/addresses/import', { text, leaveOut, ...scope }),
+    () =>
+      api<{ new: number; changed: number; act?: number }>('POST', '/api/addresses/import', {
+        text,
+        leaveOut,
+        revision,
+        ...scope,
+      }),
     (r) => `${r.new} reservations added, ${r.changed} changed.`,
   );
   const p = text.trim() ? preview.data : undefined;

@@ -1,23 +1,17 @@
-import type { Edit, ServedRecord, Zone } from '@praesidor/core/model';
+import type { Edit, Zone } from '@praesidor/core/model';
 import { useMutation } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { computer } from '../../workers/compute.ts';
 import { useAct } from '../../state/act.ts';
 
-interface Judged {
-  records: number;
-  problems: { line: number; column: number; code: string; severity: 'stop' | 'mind' | 'note'; message: string }[];
-  count: number;
-  unknown: (ServedRecord & { line: number })[];
-  unknownCount: number;
-}
 const tone = { stop: 'text-brick', mind: 'text-ochre', note: 'text-slate' };
 
 /** A master file from elsewhere: what is wrong with it, and what of it the plan has not; it can be taken in by name. */
 export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void }) {
-  const judge = useMutation({ mutationFn: (text: string) => api<Judged>('POST', `/api/zones/${zone.name}/judge`, { text }) });
+  const judge = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
   const take = useAct(
     (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
     (_, edits) => `${edits.length} records taken into the plan.`,

@@ -1,0 +1,71 @@
+import { Worker } from 'node:worker_threads';
+import type { TaskName, Tasks } from './tasks.ts';
+
+interface Waiting {
+  done: (output: never) => void;
+  fail: (e: Error) => void;
+}
+const limitMs = 60_000;
+
+/**
+ * Heavy computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
+ * when it is first needed; one that ends, or computes for longer than a minute, fails what waits for it and is replaced.
+ */
+export class Heavy {
+  private worker: Worker | undefined;
+  private readonly waiting = new Map<number, Waiting>();
+  private last = 0;
+
+  run<K extends TaskName>(name: K, input: Parameters<Tasks[K]>[0]): Promise<ReturnType<Tasks[K]>> {
+    const worker = this.thread();
+    const id = ++this.last;
+    return new Promise((done, fail) => {
+      const timer = setTimeout(() => this.end(new Error(`${name} took longer than ${limitMs / 1000} s`)), limitMs);
+      const ended = () => clearTimeout(timer);
+      this.waiting.set(id, {
+        done: (output) => {
+          ended();
+          done(output);
+        },
+        fail: (e) => {
+          ended();
+          fail(e);
+        },
+      });
+      worker.postMessage({ id, name, input });
+    });
+  }
+
+  async close(): Promise<void> {
+    const { worker } = this;
+    this.end(new Error('the server is stopping'));
+    await worker?.terminate();
+  }
+
+  private thread(): Worker {
+    if (this.worker) return this.worker;
+    // The thread reads the same sources as the process, through the same loader.
+    const worker = new Worker(new URL('./start.mjs', import.meta.url));
+    worker.unref();
+    worker.on('message', ({ id, output, error }: { id: number; output?: never; error?: string }) => {
+      const w = this.waiting.get(id);
+      this.waiting.delete(id);
+      if (error === undefined) w?.done(output as never);
+      else w?.fail(new Error(error));
+    });
+    const gone = (e: Error) => {
+      if (this.worker === worker) this.end(e);
+    };
+    worker.on('error', gone).on('exit', () => gone(new Error('the thread ended')));
+    this.worker = worker;
+    return worker;
+  }
+
+  private end(e: Error): void {
+    const { worker } = this;
+    this.worker = undefined;
+    for (const w of this.waiting.values()) w.fail(e);
+    this.waiting.clear();
+    void worker?.terminate();
+  }
+}
