@@ -1,3 +1,6 @@
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
@@ -189,6 +192,19 @@ describe('names', () => {
     await b.click('button', 'Remove it');
     await b.gone('left alone: never ours');
     expect(served().records.some((r) => r.name === `radar-gw.${zone}`)).toBe(false);
+  });
+  it('in a file from elsewhere are judged line by line, and taken into the plan', async () => {
+    const file = join(mkdtempSync(join(tmpdir(), 'praesidor-file-')), `${zone}.zone`);
+    writeFileSync(file, '@ SOA ns1 hm 1 1 1 1 1\n@ NS ns1\nns1 A 10.62.8.53\nsonar A 10.62.8.300\nbeacon CNAME time\n');
+    await open(`/addresses/names?site=lr&zone=${zone}`);
+    await b.click('button', 'judge a file');
+    await (await b.find("//*[@role='dialog']//input[@type='file']")).sendKeys(file);
+    await b.see('10.62.8.300 is not an IPv4 address');
+    await b.click('button', 'Take 1 record into the plan');
+    await b.see('1 record taken into the plan');
+    expect((await c.estate()).records.map((r) => `${r.name} ${r.type} ${r.value}`)).toContain(
+      `beacon.${zone} CNAME time.${zone}`,
+    );
   });
   it('are added by hand, sent, and served', async () => {
     await open(`/addresses/names?site=lr&zone=${zone}`);

@@ -43,6 +43,9 @@ export async function debian(wanted) {
       result = run();
     }
     if (ours) rmSync(policy, { force: true });
+    // Nor at the next start of the machine: the tests start what they need, and nothing else is wanted of it.
+    const services = lacking.flatMap((name) => servicesOf[name] ?? []);
+    if (services.length && existsSync('/run/systemd/system')) quiet('systemctl', ['disable', '--now', '--quiet', ...services]);
     const still = Object.entries(wanted)
       .filter(([n, there]) => lacking.includes(n) && !there())
       .map(([n]) => n);
@@ -71,6 +74,9 @@ export const judges = {
   'kea-dhcp4-server': () => existsSync('/usr/sbin/kea-dhcp4'),
   'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
 };
+
+/** What those packages would start by themselves. */
+const servicesOf = { bind9: ['named.service'], 'kea-dhcp4-server': ['kea-dhcp4-server.service'] };
 
 export const packages = {
   postgresql: () => postgresBin() !== undefined,

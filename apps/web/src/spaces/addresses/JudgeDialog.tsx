@@ -14,7 +14,7 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
   const judge = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
   const take = useAct(
     (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
-    (_, edits) => `${edits.length} records taken into the plan.`,
+    (_, edits) => `${edits.length} ${edits.length === 1 ? 'record' : 'records'} taken into the plan.`,
   );
   const j = judge.data;
   const edits = (j?.unknown ?? []).map(

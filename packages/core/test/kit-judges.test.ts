@@ -1,0 +1,86 @@
+import { spawnSync } from 'node:child_process';
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { afterAll, describe, expect, it } from 'vitest';
+import { resolve } from '../src/charter/index.ts';
+import { bootKit, placeholder } from '../src/files/index.ts';
+import { applyEdits, type Charter } from '../src/model/index.ts';
+import { goodEstate } from './estate.ts';
+
+/** The boot kit before programs that will read it; each where it is installed. */
+const dir = mkdtempSync(join(tmpdir(), 'praesidor-kit-'));
+afterAll(() => rmSync(dir, { recursive: true, force: true }));
+
+const estate = applyEdits(goodEstate(), [
+  { op: 'set', kind: 'Network', key: 'lr-machine', path: ['resolvers'], value: '10.62.8.54; 10.62.8.53' },
+  { op: 'set', kind: 'Charter', key: 'plover', path: ['purpose'], value: 'quotes " and: colons # and hashes' },
+]);
+const kit = bootKit({
+  estate,
+  plan: resolve(estate.charters[0] as Charter, estate),
+  secret: placeholder('plover'),
+  bootUrl: (host) => `http://10.62.8.9:8080/boot/token-${host}`,
+});
+for (const f of kit) {
+  mkdirSync(dirname(join(dir, f.path)), { recursive: true });
+  writeFileSync(join(dir, f.path), f.content, { mode: 0o600 });
+}
+/** One of the control plane and one worker: the others differ in names and addresses only. */
+const hosts = ['lr-01', 'lr-06'];
+const which = (command: string) => ['/usr/bin', '/usr/sbin', '/bin'].map((d) => join(d, command)).find(existsSync);
+const run = (command: string, args: string[], input?: string) => {
+  const r = spawnSync(command, args, { encoding: 'utf8', cwd: dir, ...(input === undefined ? {} : { input }) });
+  return { good: r.status === 0, said: `${r.stdout}${r.stderr}`.slice(0, 800) };
+};
+const good = { good: true, said: expect.any(String) as string };
+
+describe.runIf(which('haproxy'))('haproxy', () => {
+  it.each(['lr-01', 'lr-03'])('takes the load balancer of %s without a warning', (host) => {
+    expect(run('haproxy', ['-c', '-dW', '-f', `hosts/${host}/root/etc/haproxy/haproxy.cfg`])).toEqual(good);
+  });
+});
+describe.runIf(which('cloud-init'))('cloud-init', () => {
+  it.each(hosts)('takes the user data of %s', (host) => {
+    expect(run('cloud-init', ['schema', '--config-file', `hosts/${host}/user-data`])).toEqual(good);
+  });
+});
+describe.runIf(which('netplan'))('netplan', () => {
+  it.each(hosts)('takes the network of %s, with the resolvers of its network', (host) => {
+    const root = join(dir, 'netplan', host);
+    mkdirSync(join(root, 'etc/netplan'), { recursive: true });
+    const text = kit.find((f) => f.path === `hosts/${host}/network-config`)?.content ?? '';
+    expect(text).toMatch(/addresses:\s+- 10\.62\.8\.54\s+- 10\.62\.8\.53/);
+    writeFileSync(join(root, 'etc/netplan/10.yaml'), text, { mode: 0o600 });
+    expect(run('netplan', ['generate', '--root-dir', root])).toEqual(good);
+    writeFileSync(join(root, 'etc/netplan/10.yaml'), text.replace('10.62.8.', '10.62.800.'), { mode: 0o600 });
+    expect(run('netplan', ['generate', '--root-dir', root]).good).toBe(false);
+  });
+});
+describe('a shell', () => {
+  it.each(hosts)('takes the boot script of %s', (host) => {
+    expect(run('sh', ['-n', `hosts/${host}/root/usr/local/sbin/praesidor-boot`])).toEqual({ good: true, said: '' });
+  });
+});
+describe.runIf(which('python3') && run('python3', ['-c', 'import tomllib']).good)('a TOML parser', () => {
+  it('reads the mirrors, the standing one first and the source never', () => {
+    const code = "import sys, json, tomllib; print(json.dumps(tomllib.load(open(sys.argv[1], 'rb'))))";
+    for (const f of kit.filter((x) => x.path.startsWith('hosts/lr-06/') && x.path.endsWith('hosts.toml'))) {
+      const r = run('python3', ['-c', code, f.path]);
+      expect(r.good).toBe(true);
+      const read = JSON.parse(r.said) as { server: string; host: Record<string, { capabilities: string[] }> };
+      expect([read.server, Object.keys(read.host)]).toEqual([
+        'https://registry.lr.kestrelferries.example:5000',
+        ['https://registry.lr.kestrelferries.example:5000'],
+      ]);
+    }
+  });
+});
+describe('iPXE', () => {
+  it.each(hosts)('is told its own name by the first line, and asks for nothing that is not there: %s', (host) => {
+    const text = kit.find((f) => f.path === `hosts/${host}/boot.ipxe`)?.content ?? '';
+    expect(text.startsWith('#!ipxe\n')).toBe(true);
+    expect(text).toContain(`http://10.62.8.9:8080/boot/token-${host}`);
+    expect(text).not.toMatch(/undefined|\[object/);
+  });
+});
