@@ -33,7 +33,6 @@ try {
       await b.clickText('full in about');
       await b.find("//figure//canvas[contains(@aria-label, 'full on')]");
       await b.find("//aside[not(contains(., 'checking…'))]");
-      await b.driver.executeScript("document.querySelector('main').scrollTo(0, 150)");
       await shot('address');
       await page('routes', '/addresses/routes?site=bw', 'Static routes');
       await b.open(`${i.config.publicUrl}/declare?kind=Charter&site=lr`);

@@ -42,7 +42,7 @@ it('DNS that refuses the update breaks the step of names, with what to allow', a
   await resume();
   const { names } = await broken();
   expect(names?.text).toContain('refuses updates');
-  expect(names?.remedy).toContain('send again');
+  expect(names?.remedy).toContain('read the zone again, and send');
   i.lift('dns-refuses', 'dns');
 });
 

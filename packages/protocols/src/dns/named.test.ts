@@ -4,7 +4,7 @@ import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { drift, readMaster, updateFor, zoneFile } from '@praesidor/core/naming';
+import { drift, inParts, readMaster, updateFor, zoneFile } from '@praesidor/core/naming';
 import { kinds, type ServedRecord, type Zone } from '@praesidor/core/model';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { lookup, transfer, update } from './index.ts';
@@ -160,5 +160,25 @@ describe.runIf(there)('named', () => {
     expect(theirs.problems).toEqual([]);
     const known = (list: readonly ServedRecord[]) => shown(list.filter((r) => !/^TYPE|CAA|SOA|TSIG/.test(r.type)));
     expect(known(theirs.records)).toEqual(known(await read()));
+  });
+});
+
+describe.runIf(there)('a large zone on named', () => {
+  it('is filled in parts, transferred over many messages, and emptied again', async () => {
+    const many = Array.from({ length: 1200 }, (_, k) => a(`load-${k}`, `10.1.${k >> 8}.${k & 255}`)).concat(
+      Array.from({ length: 300 }, (_, k) => a(`text-${k}`, `${'x'.repeat(180)} ${k}`, 'TXT')),
+    );
+    const before = await read();
+    const parts = inParts(drift([...before, ...many], before));
+    expect(parts.length).toBeGreaterThan(5);
+    for (const part of parts) await update(server, zone, updateFor(part), key, seconds());
+    const now = await read();
+    expect(now.length).toBe(before.length + many.length);
+    expect(drift(many, now).add).toEqual([]);
+    const ours = new Set(many.map((r) => `${r.name} ${r.type} ${r.value}`));
+    const gone = drift(before, now, ours);
+    expect(gone.remove).toHaveLength(many.length);
+    for (const part of inParts(gone)) await update(server, zone, updateFor(part), key, seconds());
+    expect(shown(await read())).toEqual(shown(before));
   });
 });
