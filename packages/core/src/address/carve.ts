@@ -4,8 +4,7 @@ import { Space } from './space.ts';
 /** The lowest prefix of `length` inside `parent` that overlaps nothing taken; undefined when there is none. */
 export function carve(parent: Prefix, taken: Iterable<Range>, length: number, from = parent.n): Prefix | undefined {
   if (length < parent.length || length > bits(parent.v)) return undefined;
-  const space = new Space(parent, { ends: 'free' });
-  for (const r of taken) space.take(r);
+  const space = new Space(parent, { ends: 'free', taken: [...taken] });
   const step = 1n << BigInt(bits(parent.v) - length);
   const start = space.freeBlock(step, step, { v: parent.v, first: from, last: prefixRange(parent).last });
   return start && { ...start, length };

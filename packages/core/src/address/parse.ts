@@ -126,6 +126,8 @@ function wordsOf(text: string): string[] {
 
 export function serverList(raw: string | readonly string[]): UnderstoodList {
   const texts = typeof raw === 'string' ? [raw] : raw;
+  if (typeof raw !== 'string' && texts.every(isIp))
+    return { servers: [...new Set(texts.map((w) => formatIp(parseIp(w))))], rejected: [], asTyped: true };
   const words = texts.flatMap(wordsOf);
   return {
     servers: [...new Set(words.filter(isIp).map((w) => formatIp(parseIp(w))))],

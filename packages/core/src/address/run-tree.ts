@@ -18,8 +18,21 @@ export class RunTree {
   /** Priorities come from a counter (xorshift, Marsaglia 2003): the same acts always give the same tree. */
   private seed = 2463534242;
 
-  constructor(first: bigint, last: bigint) {
-    this.add(first, last);
+  /** Runs in order, none touching another. They are built into a level tree at once. */
+  constructor(runs: readonly (readonly [bigint, bigint])[]) {
+    const build = (from: number, to: number, ceiling: number): Node | undefined => {
+      if (from > to) return undefined;
+      const middle = (from + to) >> 1;
+      const [first, last] = runs[middle] as readonly [bigint, bigint];
+      const n = this.node(first, last);
+      // Below its parent, as a heap asks; later runs take their priorities from the same range.
+      n.priority = Math.floor(ceiling - (Math.abs(n.priority) % 2 ** 25));
+      this.total += last - first + 1n;
+      n.left = build(from, middle - 1, n.priority);
+      n.right = build(middle + 1, to, n.priority);
+      return renew(n);
+    };
+    this.root = build(0, runs.length - 1, 2 ** 31);
   }
 
   /** How many integers the runs hold. */

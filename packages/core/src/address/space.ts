@@ -1,4 +1,5 @@
 import { type Address, bits, holds, parseIp, parsePrefix, parseRange, type Prefix, prefixRange, type Range } from './parse.ts';
+import { subtract } from './ranges.ts';
 import { RunTree } from './run-tree.ts';
 
 export type Strategy =
@@ -20,11 +21,11 @@ export class Space {
   /** `ends: 'free'` for a space of prefixes, in which no address stands for the network itself. */
   constructor(
     readonly prefix: Prefix,
-    { ends = 'reserved' }: { ends?: 'reserved' | 'free' } = {},
+    { ends = 'reserved', taken = [] }: { ends?: 'reserved' | 'free'; taken?: readonly Range[] } = {},
   ) {
     this.range = prefixRange(prefix);
-    this.free = new RunTree(this.range.first, this.range.last);
-    for (const end of ends === 'free' ? [] : reservedEnds(prefix)) this.take({ v: prefix.v, first: end, last: end });
+    const reserved = ends === 'free' ? [] : reservedEnds(prefix).map((n): Range => ({ v: prefix.v, first: n, last: n }));
+    this.free = new RunTree(subtract(this.range, [...taken, ...reserved]).map((r) => [r.first, r.last] as const));
   }
 
   /** Marks a range as taken; parts outside the prefix are ignored. */
@@ -105,6 +106,11 @@ export function reservedEnds(p: Prefix): bigint[] {
   return p.v === 4 ? [first, last] : [first];
 }
 
+const single = (text: string): Range => {
+  const { v, n } = parseIp(text);
+  return { v, first: n, last: n };
+};
+
 export interface NetworkUse {
   prefix: string;
   gateway?: string | undefined;
@@ -117,12 +123,8 @@ export interface NetworkUse {
  * taken unless `inside` names the use to allocate from.
  */
 export function spaceOf(network: NetworkUse, taken: Iterable<string>, inside?: string): Space {
-  const space = new Space(parsePrefix(network.prefix));
-  for (const scope of network.dhcp) space.take(parseRange(scope.range));
-  for (const pool of network.pools) if (pool.use !== 'host' && pool.use !== inside) space.take(parseRange(pool.range));
-  for (const text of network.gateway ? [network.gateway, ...taken] : taken) {
-    const a = parseIp(text);
-    if (holds(space.range, a)) space.take({ v: a.v, first: a.n, last: a.n });
-  }
-  return space;
+  const away: Range[] = network.dhcp.map((scope) => parseRange(scope.range));
+  for (const pool of network.pools) if (pool.use !== 'host' && pool.use !== inside) away.push(parseRange(pool.range));
+  for (const text of network.gateway ? [network.gateway, ...taken] : taken) away.push(single(text));
+  return new Space(parsePrefix(network.prefix), { taken: away });
 }

@@ -9,6 +9,7 @@ import {
   prefixRange,
   type Range,
   Space,
+  subtract,
 } from '../address/index.ts';
 import type { Network } from '../model/documents.ts';
 
@@ -40,20 +41,18 @@ function within(network: Network, pool: string | undefined): Range | undefined {
  * what lies in it. `taken` are the addresses that are reserved, resting ones among them.
  */
 export function spaceFor(network: Network, taken: Iterable<string>, pool?: string): Space {
-  const space = new Space(parsePrefix(network.prefix));
   const open = within(network, pool);
-  for (const s of network.dhcp) if (s.name !== pool) space.take(parseRange(s.range));
-  for (const aside of network.pools) if (aside.use !== 'host' && aside.name !== pool) space.take(parseRange(aside.range));
+  const spans = [...network.dhcp, ...network.pools.filter((p) => p.use !== 'host')];
+  const single = (text: string): Range => {
+    const { v, n } = parseIp(text);
+    return { v, first: n, last: n };
+  };
+  const held = [...(network.gateway ? [network.gateway, ...taken] : taken)].map(single);
+  const closed = spans.filter((s) => s.name !== pool).map((s) => parseRange(s.range));
   // What the named pool lies inside of is opened with it, and what lies inside the pool stays closed.
-  if (pool && open) {
-    space.release(open);
-    for (const s of [...network.pools, ...network.dhcp]) if (s.inside === pool) space.take(parseRange(s.range));
-  }
-  for (const text of network.gateway ? [network.gateway, ...taken] : taken) {
-    const a = parseIp(text);
-    space.take({ v: a.v, first: a.n, last: a.n });
-  }
-  return space;
+  const around = pool && open ? closed.flatMap((r) => subtract(r, [open])) : closed;
+  const inside = pool ? [...network.pools, ...network.dhcp].filter((s) => s.inside === pool).map((s) => parseRange(s.range)) : [];
+  return new Space(parsePrefix(network.prefix), { taken: [...around, ...inside, ...held] });
 }
 
 /**

@@ -1,7 +1,7 @@
 import { parseIp } from '../address/parse.ts';
 import type { ServedRecord, Zone } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { classlessRange, pointerName, reverseName, zoneFor } from './reverse.ts';
+import { classlessRange, pointerName, reverseName, zoneFinder } from './reverse.ts';
 
 export interface PlannedRecord extends ServedRecord {
   zone: string;
@@ -18,6 +18,7 @@ export const fqdn = (name: string, zone: string) =>
  */
 export function plannedRecords(estate: Estate): PlannedRecord[] {
   const out: PlannedRecord[] = [];
+  const zoneOf = zoneFinder(estate.zones);
   const add = (zone: Zone | undefined, r: Omit<PlannedRecord, 'zone' | 'ttl'> & { ttl?: number | undefined }) => {
     if (zone) out.push({ ...r, zone: zone.name, ttl: r.ttl ?? zone.ttl });
   };
@@ -27,7 +28,7 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
   const below = estate.zones.filter((z) => classlessRange(z.name));
   for (const z of below)
     for (const server of z.servers)
-      add(zoneFor(z.name.slice(z.name.indexOf('.') + 1), estate.zones), {
+      add(zoneOf(z.name.slice(z.name.indexOf('.') + 1)), {
         name: z.name,
         type: 'NS',
         value: server,
@@ -37,20 +38,19 @@ export function plannedRecords(estate: Estate): PlannedRecord[] {
   for (const r of estate.reservations) {
     if (!r.name || r.resting) continue;
     const from = `ledger ${r.address}`;
-    add(zoneFor(r.name, estate.zones), {
+    add(zoneOf(r.name), {
       name: r.name,
       type: parseIp(r.address).v === 4 ? 'A' : 'AAAA',
       value: r.address,
       origin: 'follows',
       from,
     });
-    const back = pointerName(r.address, below);
-    if (!r.name.startsWith('*.'))
-      add(zoneFor(back, estate.zones), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
-    // The zone above leads into a zone below a /24 (RFC 2317).
     const above = reverseName(r.address);
+    const back = below.length ? pointerName(r.address, below) : above;
+    if (!r.name.startsWith('*.')) add(zoneOf(back), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
+    // The zone above leads into a zone below a /24 (RFC 2317).
     if (back !== above && !r.name.startsWith('*.'))
-      add(zoneFor(above, estate.zones), { name: above, type: 'CNAME', value: back, origin: 'follows', from });
+      add(zoneOf(above), { name: above, type: 'CNAME', value: back, origin: 'follows', from });
   }
   for (const r of estate.records)
     add(

@@ -2,7 +2,12 @@ import { type Address, bits, formatIp, holds, parseIp, type Prefix, prefixRange 
 import { splitPrefix } from '../address/ranges.ts';
 
 /** The owner name of an address's PTR record: octets (RFC 1035 §3.5) or nibbles (RFC 3596 §2.5), no final dot. */
-export const reverseName = (address: string): string => reverseOf(parseIp(address), bits(parseIp(address).v));
+export function reverseName(address: string): string {
+  const a = parseIp(address);
+  if (a.v === 6) return reverseOf(a, 128);
+  const n = Number(a.n);
+  return `${n & 255}.${(n >>> 8) & 255}.${(n >>> 16) & 255}.${n >>> 24}.in-addr.arpa`;
+}
 
 /** The reverse name of the first `length` bits of an address: whole octets or nibbles. */
 function reverseOf(a: Address, length: number): string {
@@ -90,6 +95,19 @@ export function addressesOf(zone: string): string | undefined {
 
 export const isReverse = (zone: string) => addressesOf(zone) !== undefined;
 export const inZone = (name: string, zone: string) => name === zone || name.endsWith(`.${zone}`);
+
+/** As `zoneFor`, for many names: by the labels of the name, whatever the number of zones. */
+export function zoneFinder<Z extends { name: string }>(zones: readonly Z[]): (name: string) => Z | undefined {
+  const by = new Map(zones.map((z) => [z.name, z]));
+  return (name) => {
+    for (let at = -1; ; ) {
+      const found = by.get(name.slice(at + 1));
+      if (found) return found;
+      at = name.indexOf('.', at + 1);
+      if (at < 0) return undefined;
+    }
+  };
+}
 
 /** The declared zone that a name belongs to: the longest that ends it. */
 export function zoneFor<Z extends { name: string }>(name: string, zones: readonly Z[]): Z | undefined {
