@@ -97,7 +97,20 @@ export async function slice() {
     const all = timed(() => {
       check(estate);
     });
-    row('whole check of the demo estate', `${all.toFixed(1)} ms, ${check(estate).checks} checks`, '≤ 10 ms', all <= 10);
+    const fresh = Array.from({ length: 9 }, () => structuredClone(estate));
+    const cold = median(
+      fresh.map((e) => {
+        const t = performance.now();
+        check(e);
+        return performance.now() - t;
+      }),
+    );
+    row(
+      'whole check of the demo estate',
+      `${all.toFixed(1)} ms, ${check(estate).checks} checks (of an estate just received: ${cold.toFixed(1)} ms)`,
+      '≤ 10 ms',
+      all <= 10,
+    );
     const checker = makeChecker();
     checker(estate);
     let flip = false;

@@ -24,13 +24,30 @@ function blobsOf(bill: Bill) {
 
 const many = (bills: Bill | readonly Bill[]): readonly Bill[] => (Array.isArray(bills) ? bills : [bills as Bill]);
 
-const whole = new WeakMap<Bill, Sizes>();
+/** Several bills are joined over and over in the same company, and held against the same registry: known once, known. */
+interface Company<T> {
+  bills: readonly Bill[];
+  held: ReadonlySet<string> | undefined;
+  known: T;
+}
+function remembering<T>(compute: (bills: readonly Bill[], held: ReadonlySet<string> | undefined) => T) {
+  const memory = new WeakMap<Bill, Company<T>[]>();
+  return (bills: readonly Bill[], held?: ReadonlySet<string>): T => {
+    const [first] = bills;
+    if (!first) return compute(bills, held);
+    const list = memory.get(first) ?? [];
+    const found = list.find((c) => c.held === held && c.bills.length === bills.length && c.bills.every((b, i) => b === bills[i]));
+    if (found) return found.known;
+    const known = compute(bills, held);
+    // A registry that is looked at again has another set: the old company is of no use any more.
+    memory.set(first, [...list.slice(-15), { bills: [...bills], held, known }]);
+    return known;
+  };
+}
 
 /** Size of one or several bills, every blob once. */
-export function sizeOf(bills: Bill | readonly Bill[]): Sizes {
-  const list = many(bills);
-  const known = list.length === 1 ? whole.get(list[0] as Bill) : undefined;
-  if (known) return { ...known };
+export const sizeOf = (bills: Bill | readonly Bill[]): Sizes => ({ ...sizes(many(bills)) });
+const sizes = remembering((list): Sizes => {
   const out = { blobs: 0, bytes: 0, paper: 0 };
   const seen = list.length > 1 ? new Set<string>() : undefined;
   for (const bill of list)
@@ -41,16 +58,16 @@ export function sizeOf(bills: Bill | readonly Bill[]): Sizes {
       out.bytes += s.bytes;
       out.paper += s.paper;
     }
-  if (list.length === 1) whole.set(list[0] as Bill, { ...out });
   return out;
-}
+});
 
 /** What a registry that holds `held` lacks of one or several bills: blobs, manifests, and the images that wait for them. */
-export function missing(bills: Bill | readonly Bill[], held: ReadonlySet<string>): Missing {
+export const missing = (bills: Bill | readonly Bill[], held: ReadonlySet<string>): Missing => ({ ...lacking(many(bills), held) });
+const lacking = remembering((bills, held = new Set<string>()): Missing => {
   const out: Missing = { blobs: 0, bytes: 0, paper: 0, digests: [], manifests: [], images: [] };
   const lack = new Set<string>();
   const manifests = new Set<string>();
-  for (const bill of many(bills)) {
+  for (const bill of bills) {
     for (const [digest, s] of blobsOf(bill)) {
       if (held.has(digest) || lack.has(digest)) continue;
       lack.add(digest);
@@ -69,7 +86,7 @@ export function missing(bills: Bill | readonly Bill[], held: ReadonlySet<string>
     }
   }
   return { ...out, digests: [...lack], manifests: [...manifests] };
-}
+});
 
 const sets = new WeakMap<readonly string[], ReadonlySet<string>>();
 /** The digests of a list as a set, made once for a list. */
