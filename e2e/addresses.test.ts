@@ -114,6 +114,10 @@ describe('one address', () => {
     await b.click('button', 'Release 10.62.9.33');
     await b.see('10.62.9.33 released');
     expect(await find('10.62.9.33')).toBeUndefined();
+    await open('/addresses?site=lr&net=lr-store');
+    await (await b.find(map)).sendKeys(Key.HOME, Key.ARROW_DOWN, Key.ARROW_RIGHT);
+    await b.see('is free now');
+    expect(await (await b.find("//table[@aria-label='Who had 10.62.9.33']")).getText()).toContain('crane desk');
   });
   it('shows when its network is full, as a chart', async () => {
     await open('/addresses?site=bw&net=bw-machine');

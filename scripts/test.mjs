@@ -10,7 +10,16 @@ import { fail, step } from './lib/say.mjs';
 checkNode();
 const began = Date.now();
 let pg;
+let suites;
 const stop = async () => {
+  // The suites first: they hold connections to the database, and must not outlive whoever started them.
+  if (suites && suites.exitCode === null) {
+    const ended = new Promise((done) => suites.once('exit', done));
+    suites.kill('SIGTERM');
+    const timer = setTimeout(() => suites.kill('SIGKILL'), 10_000);
+    await ended;
+    clearTimeout(timer);
+  }
   await pg?.stop().catch(() => undefined);
 };
 process
@@ -54,7 +63,7 @@ try {
   const report = join(state, 'test-results.json');
   rmSync(report, { force: true });
   const code = await new Promise((done) => {
-    spawn(
+    suites = spawn(
       process.execPath,
       [
         join(root, 'node_modules/vitest/vitest.mjs'),
@@ -65,7 +74,8 @@ try {
         ...process.argv.slice(2),
       ],
       { cwd: root, stdio: 'inherit', env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') } },
-    ).once('exit', (c) => done(c ?? 1));
+    );
+    suites.once('exit', (c) => done(c ?? 1));
   });
   await stop();
   const r = JSON.parse(readFileSync(report, 'utf8'));

@@ -6,6 +6,7 @@ import { ADR005 } from './rules/ADR-005.ts';
 import { ADR006 } from './rules/ADR-006.ts';
 import { ADR007 } from './rules/ADR-007.ts';
 import { ADR008 } from './rules/ADR-008.ts';
+import { ADR009 } from './rules/ADR-009.ts';
 import { CHT001 } from './rules/CHT-001.ts';
 import { CHT002 } from './rules/CHT-002.ts';
 import { CHT003 } from './rules/CHT-003.ts';
@@ -67,6 +68,7 @@ export const catalogue: readonly Check[] = [
   ADR006,
   ADR007,
   ADR008,
+  ADR009,
   CHT001,
   CHT002,
   CHT003,

@@ -105,6 +105,7 @@ const cases: Record<string, Change> = {
   'ADR-006': (e) => plover(['api', 'address'], '10.62.8.25')(reserve('10.62.8.25')(e)),
   'ADR-007': (e) => reserve('10.62.8.90', { mac: '70:b5:e8:12:9e:04' })(reserve('10.62.8.91', { mac: '70:b5:e8:12:9e:04' })(e)),
   'ADR-008': reserve('10.62.8.90', { until: '2026-11-26T00:00:00Z' }),
+  'ADR-009': plover(['api', 'address'], '10.62.8.105'),
   'DNS-001': (e) =>
     observe((o) => {
       o.zones['lr.kestrelferries.example'] = {
@@ -181,6 +182,20 @@ describe('every check', () => {
         'the remedy mends it',
       ).toEqual([]);
   });
+});
+
+it.each([
+  ['10.62.8.105', 'lies in the DHCP scope 10.62.8.100-10.62.8.119'],
+  ['10.62.8.70', "lies in the cluster's own service pool"],
+  ['10.62.8.1', 'is the gateway of lr-machine'],
+  ['10.62.8.127', 'is an end of 10.62.8.0/25'],
+  ['10.99.0.1', 'does not lie in lr-machine'],
+])('a virtual address set to %s %s', (address, says) => {
+  for (const use of ['api', 'inbound'] as const)
+    expect(check(plover([use, 'address'], address)(goodEstate())).findings.find((f) => f.code === 'ADR-009')?.text).toContain(
+      says,
+    );
+  expect(check(plover(['api', 'address'], '10.62.8.25')(goodEstate())).findings).toEqual([]);
 });
 
 it('a network carved out of another overlaps it by right, and no other', () => {

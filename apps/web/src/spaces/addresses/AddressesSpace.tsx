@@ -14,7 +14,7 @@ import { Ledger } from './Ledger.tsx';
 import { mapOf, runsOf } from './map-model.ts';
 import { Networks, purposes } from './Networks.tsx';
 import { PrefixMap } from './PrefixMap.tsx';
-import { ReservationPanel } from './ReservationPanel.tsx';
+import { FreePanel, ReservationPanel } from './ReservationPanel.tsx';
 import { ReserveDialog } from './ReserveDialog.tsx';
 import { ReshapeDialog, type Shape } from './ReshapeDialog.tsx';
 import { SubNav } from './SubNav.tsx';
@@ -152,6 +152,11 @@ export function AddressesSpace() {
                 set({ net: network.name, at: a });
               }}
             />
+            {!chosen &&
+              picked.length === 1 &&
+              !estate.reservations.some((r) => r.network === network.name && r.address === picked[0]) && (
+                <FreePanel address={picked[0] as string} />
+              )}
             {chosen && (
               <ReservationPanel
                 key={`${chosen.network}/${chosen.address}`}

@@ -23,7 +23,6 @@ export function ReservationPanel({
   onGone: () => void;
 }) {
   const [doing, setDoing] = useState<'move' | 'release'>();
-  const history = useHistory(r.address);
   return (
     <section aria-label={`Address ${r.address}`} className="mt-3 border-rule-2 border-t pt-2.5">
       <div className="flex items-baseline gap-3">
@@ -38,37 +37,58 @@ export function ReservationPanel({
           <Button onClick={() => setDoing('release')}>{r.resting ? 'Set free…' : 'Release…'}</Button>
         </span>
       </div>
-      <table className="grid-table mt-1.5" aria-label={`Who had ${r.address}`}>
-        <thead>
-          <tr>
-            <th>From</th>
-            <th>Until</th>
-            <th>Name</th>
-            <th>Owner</th>
-            <th>MAC</th>
-            <th>Written by</th>
-          </tr>
-        </thead>
-        <tbody>
-          {history.data?.slice(0, 12).map((h) => (
-            <tr key={`${h.since}${h.until}${h.doc.owner.name}`}>
-              <td title={utc(h.since)}>
-                {date(h.since)}, {clock(h.since)}
-              </td>
-              <td title={h.until ? utc(h.until) : ''}>{h.until ? `${date(h.until)}, ${clock(h.until)}` : 'now'}</td>
-              <td className="max-w-[200px] truncate">
-                {h.doc.resting ? <span className="text-ink-3">resting</span> : (h.doc.name ?? '—')}
-              </td>
-              <td>{h.doc.owner.name}</td>
-              <td className="mono">{h.doc.mac ?? '—'}</td>
-              <td className="text-ink-2">{h.by}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <Past address={r.address} />
       {doing === 'move' && <MoveDialog r={r} estate={estate} onClose={() => setDoing(undefined)} onDone={onGone} />}
       {doing === 'release' && <ReleaseDialog r={r} onClose={() => setDoing(undefined)} onDone={onGone} />}
     </section>
+  );
+}
+
+/** An address that nobody has: whether anybody had it. */
+export function FreePanel({ address }: { address: string }) {
+  const history = useHistory(address);
+  if (!history.data?.length) return null;
+  return (
+    <section aria-label={`Address ${address}`} className="mt-3 border-rule-2 border-t pt-2.5">
+      <h3 className="mono text-lg!">
+        {address} <span className="font-sans font-normal text-base text-ink-2">is free now</span>
+      </h3>
+      <Past address={address} />
+    </section>
+  );
+}
+
+function Past({ address }: { address: string }) {
+  const history = useHistory(address);
+  return (
+    <table className="grid-table mt-1.5" aria-label={`Who had ${address}`}>
+      <thead>
+        <tr>
+          <th>From</th>
+          <th>Until</th>
+          <th>Name</th>
+          <th>Owner</th>
+          <th>MAC</th>
+          <th>Written by</th>
+        </tr>
+      </thead>
+      <tbody>
+        {history.data?.slice(0, 12).map((h) => (
+          <tr key={`${h.since}${h.until}${h.doc.owner.name}`}>
+            <td title={utc(h.since)}>
+              {date(h.since)}, {clock(h.since)}
+            </td>
+            <td title={h.until ? utc(h.until) : ''}>{h.until ? `${date(h.until)}, ${clock(h.until)}` : 'now'}</td>
+            <td className="max-w-[200px] truncate">
+              {h.doc.resting ? <span className="text-ink-3">resting</span> : (h.doc.name ?? '—')}
+            </td>
+            <td>{h.doc.owner.name}</td>
+            <td className="mono">{h.doc.mac ?? '—'}</td>
+            <td className="text-ink-2">{h.by}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

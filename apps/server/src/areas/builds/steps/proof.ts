@@ -121,9 +121,9 @@ async function members(s: StepContext): Promise<Proof[]> {
   ];
 }
 
-/** Every resolver of the machines' network is asked for every name of the cluster, forward and back. */
+/** Every resolver of the site, and of the machines' network, is asked for every name of the cluster, forward and back. */
 async function names(s: StepContext): Promise<Proof[]> {
-  const servers = resolversOf(s.plan.site, s.plan.network);
+  const servers = new Set([...resolversOf(s.plan.site), ...resolversOf(s.plan.site, s.plan.network)]);
   const { estate } = await loadEstate(s.ctx.db);
   const asked: string[] = [];
   let right = 0;
