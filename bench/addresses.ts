@@ -9,7 +9,7 @@ import { writeCsv } from '@praesidor/core/ledger';
 import { kinds, type Reservation } from '@praesidor/core/model';
 import { lintZone, readMaster } from '@praesidor/core/naming';
 import { serveApart } from '../apps/server/test/apart.ts';
-import { Installation } from '../apps/server/test/installation.ts';
+import { eventually, Installation } from '../apps/server/test/installation.ts';
 import { openBrowser } from '../e2e/lib/browser.ts';
 import { median, row, timed } from './measure.ts';
 
@@ -229,23 +229,37 @@ async function map() {
     const c = await i.as('warden');
     await b.open(`${i.config.publicUrl}/sign-in`);
     await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+    // What is outside is looked at first: its news make the page read the estate anew, which is not what is measured.
+    await eventually(async () => {
+      const e = await c.estate();
+      return (
+        Object.keys(e.observed.bills).length >= 4 &&
+        Object.keys(e.observed.registries).length >= 5 &&
+        e.zones.every((z) => e.observed.zones[z.name])
+      );
+    }, 'everything observed');
     await b.open(`${i.config.publicUrl}/addresses?site=bw&net=bw-published`);
     await b.see('terminal desk');
     await b.find("//aside[not(contains(., 'checking…'))]");
-    const { drawn, frame, moves } = await b.driver.executeAsyncScript<{ drawn: number; frame: number; moves: number }>(`
+    const { drawn, frame, moves, hovered } = await b.driver.executeAsyncScript<{
+      drawn: number;
+      frame: number;
+      moves: number;
+      hovered: number;
+    }>(`
       const done = arguments[0]; const canvas = document.querySelector('[aria-label="Map of the prefix"] canvas'); const box = canvas.getBoundingClientRect();
       let drawn = 0; new PerformanceObserver((l) => { for (const e of l.getEntries()) drawn = Math.max(drawn, e.duration); }).observe({ entryTypes: ['longtask'] });
-      let last = performance.now(), frame = 0, moves = 0;
+      let last = performance.now(), frame = 0, moves = 0, hovered = 0;
       const step = (now) => {
         if (moves) frame = Math.max(frame, now - last); last = now; moves++;
         canvas.dispatchEvent(new PointerEvent('pointermove', { bubbles: true, clientX: box.left + 60 + (moves * 7) % 640, clientY: box.top + 5 + (moves * 13) % 400 }));
         if (moves === 200) { canvas.parentElement.parentElement.parentElement.style.width = '640px'; }
-        if (moves < 260) requestAnimationFrame(step); else setTimeout(() => done({ drawn, frame, moves }), 300);
+        if (moves === 199) hovered = frame; if (moves < 260) requestAnimationFrame(step); else setTimeout(() => done({ drawn, frame, moves, hovered }), 300);
       };
       requestAnimationFrame(step);`);
     row(
       'a map of 65,536 addresses, drawn and hovered',
-      `${moves} moves of the pointer and one drawing anew at another width: longest frame ${frame.toFixed(0)} ms, longest task ${drawn ? `${drawn.toFixed(0)} ms` : 'under 50 ms'}`,
+      `${moves} moves of the pointer and one drawing anew at another width: longest frame of hovering ${hovered.toFixed(0)} ms, of drawing anew ${frame.toFixed(0)} ms; longest task ${drawn ? `${drawn.toFixed(0)} ms` : 'under 50 ms'}`,
       'no frame over 50 ms',
       frame <= 50,
     );

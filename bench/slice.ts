@@ -94,6 +94,11 @@ export async function slice() {
       );
     }, 'everything observed');
     const estate = await c.estate();
+    // As it runs in a page: over and over. How long it takes before the engine knows the code stands beside it.
+    const once = performance.now();
+    check(estate);
+    const firstRun = performance.now() - once;
+    for (let n = 0; n < 40; n++) check(estate);
     const all = timed(() => {
       check(estate);
     });
@@ -107,7 +112,7 @@ export async function slice() {
     );
     row(
       'whole check of the demo estate',
-      `${all.toFixed(1)} ms, ${check(estate).checks} checks (of an estate just received: ${cold.toFixed(1)} ms)`,
+      `${all.toFixed(1)} ms, ${check(estate).checks} checks (of an estate just received ${cold.toFixed(1)} ms, the very first time ${firstRun.toFixed(0)} ms)`,
       '≤ 10 ms',
       all <= 10,
     );
