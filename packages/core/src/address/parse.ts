@@ -89,6 +89,12 @@ function readRange(text: string): Range {
   return { v: a.v, first: a.n, last: b.n };
 }
 
+/** One address as a range. */
+export const single = (text: string): Range => {
+  const { v, n } = parseIp(text);
+  return { v, first: n, last: n };
+};
+
 export const formatRange = (r: Range) => `${formatIp({ v: r.v, n: r.first })}-${formatIp({ v: r.v, n: r.last })}`;
 export const prefixRange = (p: Prefix): Range => ({ v: p.v, first: p.n, last: p.n + (1n << BigInt(bits(p.v) - p.length)) - 1n });
 export const contains = (outer: Range, inner: Range) =>

@@ -1,4 +1,4 @@
-import { type Address, bits, holds, parseIp, parsePrefix, parseRange, type Prefix, prefixRange, type Range } from './parse.ts';
+import { type Address, bits, holds, parsePrefix, parseRange, type Prefix, prefixRange, type Range, single } from './parse.ts';
 import { subtract } from './ranges.ts';
 import { RunTree } from './run-tree.ts';
 
@@ -105,11 +105,6 @@ export function reservedEnds(p: Prefix): bigint[] {
   const { first, last } = prefixRange(p);
   return p.v === 4 ? [first, last] : [first];
 }
-
-const single = (text: string): Range => {
-  const { v, n } = parseIp(text);
-  return { v, first: n, last: n };
-};
 
 export interface NetworkUse {
   prefix: string;

@@ -9,6 +9,7 @@ import {
   prefixRange,
   type Range,
   Space,
+  single,
   subtract,
 } from '../address/index.ts';
 import type { Network } from '../model/documents.ts';
@@ -43,10 +44,6 @@ function within(network: Network, pool: string | undefined): Range | undefined {
 export function spaceFor(network: Network, taken: Iterable<string>, pool?: string): Space {
   const open = within(network, pool);
   const spans = [...network.dhcp, ...network.pools.filter((p) => p.use !== 'host')];
-  const single = (text: string): Range => {
-    const { v, n } = parseIp(text);
-    return { v, first: n, last: n };
-  };
   const held = [...(network.gateway ? [network.gateway, ...taken] : taken)].map(single);
   const closed = spans.filter((s) => s.name !== pool).map((s) => parseRange(s.range));
   // What the named pool lies inside of is opened with it, and what lies inside the pool stays closed.

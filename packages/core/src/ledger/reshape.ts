@@ -10,6 +10,7 @@ import {
   parseRange,
   prefixRange,
   type Range,
+  single,
   splitPrefix,
 } from '../address/index.ts';
 import type { Network, Reservation } from '../model/documents.ts';
@@ -41,7 +42,6 @@ const firstHost = (r: Range) => formatIp({ v: r.v, n: r.first + 1n });
 export function carveChild(estate: Estate, parent: Network, length: number): Reshaped {
   const whole = parsePrefix(parent.prefix);
   if (length <= whole.length) return { refused: `/${length} does not fit into ${parent.prefix}` };
-  const single = (text: string): Range => ({ v: whole.v, first: parseIp(text).n, last: parseIp(text).n });
   const taken: Range[] = [
     ...estate.networks.filter((n) => n.parent === parent.name).map(rangeOf),
     ...[...parent.dhcp, ...parent.pools].map((s) => parseRange(s.range)),

@@ -4,6 +4,7 @@ import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
+import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useAct } from '../../state/act.ts';
 
@@ -64,15 +65,7 @@ export function ImportDialog({ site, onClose }: { site: string; onClose: () => v
       }
     >
       <div className="flex items-center gap-3 pb-2">
-        <label className="inline-flex cursor-pointer items-center rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
-          Open a file…
-          <input
-            type="file"
-            accept=".csv,.tsv,.txt"
-            className="sr-only"
-            onChange={(e) => void e.target.files?.[0]?.text().then(setText)}
-          />
-        </label>
+        <FilePicker accept=".csv,.tsv,.txt" onText={setText} />
         <span className="text-ink-2">or paste it here; commas, semicolons and tabs are understood</span>
       </div>
       <textarea

@@ -3,6 +3,7 @@ import { useMutation } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
+import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { computer } from '../../workers/compute.ts';
 import { useAct } from '../../state/act.ts';
@@ -39,10 +40,7 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
         </>
       }
     >
-      <label className="inline-flex cursor-pointer items-center rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
-        Open a file…
-        <input type="file" className="sr-only" onChange={(e) => void e.target.files?.[0]?.text().then((t) => judge.mutate(t))} />
-      </label>
+      <FilePicker onText={judge.mutate} />
       {j && (
         <>
           <p className="py-2">

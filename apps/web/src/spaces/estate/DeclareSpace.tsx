@@ -6,6 +6,7 @@ import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
+import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import type { LineMark } from '../../parts/YamlEditor.tsx';
 import { useAct } from '../../state/act.ts';
@@ -97,7 +98,7 @@ export function DeclareSpace() {
       foot="The margin shows what the checks would find that they do not find now."
       acts={
         <>
-          <FilePicker onText={setText} />
+          <FilePicker accept=".yaml,.yml,.json" onText={setText} />
           <Button
             filled
             disabled={!wanted.length || faults.length > 0 || save.isPending}
@@ -143,17 +144,3 @@ export function DeclareSpace() {
 }
 
 const said = (n: number, what: string) => (n ? `${n} ${n === 1 ? 'document' : 'documents'} ${what}` : '');
-
-function FilePicker({ onText }: { onText: (text: string) => void }) {
-  return (
-    <label className="inline-flex cursor-pointer items-center whitespace-nowrap rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
-      Open a file…
-      <input
-        type="file"
-        accept=".yaml,.yml,.json"
-        className="sr-only"
-        onChange={(e) => void e.target.files?.[0]?.text().then(onText)}
-      />
-    </label>
-  );
-}
