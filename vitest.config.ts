@@ -1,6 +1,9 @@
 import { defineConfig } from 'vitest/config';
 
-/** Unit tests beside the code; suites with PostgreSQL, stand-ins and a browser one after the other, since they share two cores. */
+/** Suites that start the demonstration as a whole: its devices stand at fixed places, so one at a time. */
+const starts = ['e2e/commands.test.ts', 'e2e/demo.test.ts'];
+
+/** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, two at a time: they mostly wait. */
 export default defineConfig({
   test: {
     projects: [
@@ -18,7 +21,7 @@ export default defineConfig({
           include: ['apps/server/test/**/*.test.ts'],
           testTimeout: 120_000,
           hookTimeout: 120_000,
-          fileParallelism: false,
+          maxWorkers: 2,
           sequence: { groupOrder: 1 },
         },
       },
@@ -26,6 +29,17 @@ export default defineConfig({
         test: {
           name: 'interface',
           include: ['e2e/**/*.test.ts'],
+          exclude: starts,
+          testTimeout: 300_000,
+          hookTimeout: 180_000,
+          maxWorkers: 2,
+          sequence: { groupOrder: 1 },
+        },
+      },
+      {
+        test: {
+          name: 'commands',
+          include: starts,
           testTimeout: 300_000,
           hookTimeout: 180_000,
           fileParallelism: false,

@@ -45,7 +45,11 @@ export class Browser {
   constructor(readonly driver: WebDriver) {}
   private readonly patience = Number(process.env.E2E_PATIENCE ?? 75_000);
 
-  open = (url: string) => this.driver.get(url);
+  /** Opens a page and waits until the application has drawn something: before that it hears no keys. */
+  async open(url: string): Promise<void> {
+    await this.driver.get(url);
+    await this.driver.wait(until.elementLocated(By.css('#root *')), this.patience, `${url} stays empty`);
+  }
   find = async (xpath: string, ms = this.patience): Promise<WebElement> =>
     this.driver.wait(until.elementLocated(By.xpath(xpath)), ms, `nothing on the page fits ${xpath}`);
   async see(text: string, ms = this.patience): Promise<WebElement> {

@@ -1,4 +1,4 @@
-import { useEffect } from 'react';
+import { useLayoutEffect } from 'react';
 import { useNavigate } from 'react-router';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
@@ -15,7 +15,8 @@ export function useFrameKeys() {
   const openGoTo = useView((s) => s.openGoTo);
   const openKeys = useView((s) => s.openKeys);
   const light = useView((s) => s.light);
-  useEffect(() => {
+  // Before the first paint: who sees the frame may use its keys.
+  useLayoutEffect(() => {
     let after = '';
     let timer: ReturnType<typeof setTimeout>;
     const onKey = (e: KeyboardEvent) => {
