@@ -28,7 +28,7 @@ describe('the margin', () => {
   it.each([
     ['/addresses?site=lr&net=lr-machine', 'Service pool lies inside a DHCP scope', 'ADR-001'],
     ['/addresses/names?site=lr&zone=lr.kestrelferries.example', '*.in.plover answers 10.62.8.12', 'DNS-001'],
-    ['/hosts?site=bw', 'is below the baseline', 'HST'],
+    ['/hosts?site=bw', 'is not at the baseline', 'HST'],
     ['/images?site=lr', 'Registry certificate ends in', 'IMG-002'],
     ['/clusters', 'Pod range also belongs to petrel', 'CHT'],
   ])('of %s says what is found there, most serious first', async (path, title, code) => {

@@ -73,6 +73,8 @@ export const judges = {
   'bind9-dnsutils': () => existsSync('/usr/bin/dig'),
   'kea-dhcp4-server': () => existsSync('/usr/sbin/kea-dhcp4'),
   'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
+  'libvirt-clients': () => existsSync('/usr/bin/virt-xml-validate'),
+  'libxml2-utils': () => existsSync('/usr/bin/xmllint'),
 };
 
 /** What those packages would start by themselves. */

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { check } from '@praesidor/core/checks';
-import { fitness } from '@praesidor/core/hosts';
+import { judgeOf } from '@praesidor/core/hosts';
 import { type Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -78,7 +78,7 @@ describe('listing', () => {
     const host = (n: string) => e.hosts.find((h) => h.name === n);
     expect(host('lr-04')).toMatchObject({ state: 'fit', rack: 'R1', unit: 24, zone: 'B' });
     expect(host('lr-03')).toMatchObject({ state: 'listed' });
-    expect(fitness(host('lr-03')?.facts as never).find((f) => f.role === 'worker')?.reasons).toEqual([
+    expect(judgeOf(e)(host('lr-03') as never).find((f) => f.role === 'worker')?.reasons).toEqual([
       'container disk: none, 200 GB asked',
     ]);
     expect(e.reservations.find((r) => r.address === '10.62.7.14')).toMatchObject({

@@ -154,7 +154,9 @@ export class Installation {
         for (const doc of docs)
           if (doc.kind === kind && !bare) {
             const ca =
-              doc.kind === 'Registry' ? this.world.authorities.get(doc.role === 'source' ? doc.name : doc.site)?.cert : undefined;
+              doc.kind === 'Registry' || doc.kind === 'Hypervisor'
+                ? this.world.authorities.get(doc.kind === 'Registry' && doc.role === 'source' ? doc.name : doc.site)?.cert
+                : undefined;
             await writeDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');
           }
       for (const e of parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[])

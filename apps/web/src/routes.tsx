@@ -16,6 +16,16 @@ export const router = createBrowserRouter([
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
       { path: 'declare', lazy: async () => ({ Component: (await import('./spaces/estate/DeclareSpace.tsx')).DeclareSpace }) },
       { path: 'hosts', lazy: async () => ({ Component: (await import('./spaces/hosts/HostsSpace.tsx')).HostsSpace }) },
+      { path: 'hosts/racks', lazy: async () => ({ Component: (await import('./spaces/hosts/RacksSpace.tsx')).RacksSpace }) },
+      {
+        path: 'hosts/hypervisors',
+        lazy: async () => ({ Component: (await import('./spaces/hosts/HypervisorsSpace.tsx')).HypervisorsSpace }),
+      },
+      {
+        path: 'hosts/profiles',
+        lazy: async () => ({ Component: (await import('./spaces/hosts/ProfilesSpace.tsx')).ProfilesSpace }),
+      },
+      { path: 'hosts/:name', lazy: async () => ({ Component: (await import('./spaces/hosts/HostPage.tsx')).HostPage }) },
       {
         path: 'addresses',
         lazy: async () => ({ Component: (await import('./spaces/addresses/AddressesSpace.tsx')).AddressesSpace }),

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
 import { parsePrefix } from '../src/address/index.ts';
+import { domainXml } from '../src/hosts/index.ts';
 import { dhcpNetworks, dnsmasqConf, keaJson } from '../src/ledger/index.ts';
 import { kinds, type Reservation, type Zone } from '../src/model/index.ts';
 import { delegation, lintZone, plannedRecords, readMaster, recordsOfZone, reverseZones, zoneFile } from '../src/naming/index.ts';
@@ -16,6 +17,7 @@ const which = (...paths: string[]) => paths.find((p) => existsSync(p));
 const checkzone = which('/usr/bin/named-checkzone', '/usr/sbin/named-checkzone');
 const kea = which('/usr/sbin/kea-dhcp4');
 const dnsmasq = which('/usr/sbin/dnsmasq');
+const virt = which('/usr/bin/virt-xml-validate');
 const put = (name: string, text: string) => {
   const file = join(dir, name);
   writeFileSync(file, text);
@@ -124,5 +126,33 @@ describe.runIf(dnsmasq)('dnsmasq', () => {
     const r = run(dnsmasq as string, ['--test', `--conf-file=${put('dnsmasq.conf', dnsmasqConf(list))}`]);
     expect(r.said).toContain('syntax check OK');
     expect(r.good).toBe(true);
+  });
+});
+
+describe.skipIf(!virt)('virt-xml-validate', () => {
+  const domain = {
+    name: 'bw-g1',
+    uuid: '3f0a6c1e-52b1-8d3e-9a44-0f6f5b7f1c22',
+    vcpu: 8,
+    memoryGiB: 32,
+    disks: [
+      { pool: 'fast', volume: 'bw-g1-0' },
+      { pool: 'wide', volume: 'bw-g1-1' },
+    ],
+    nics: [{ mac: '52:54:1b:22:09:f1', bridge: 'br400' }],
+  };
+  it.each([
+    ['x86-64', undefined],
+    ['arm64', undefined],
+    ['x86-64', 'http://10.40.0.9:8080/boot/token/'],
+  ] as const)('takes a guest on %s, with the seed %s', (arch, seed) => {
+    const r = run(virt as string, [put('guest.xml', domainXml({ ...domain, ...(seed ? { seed } : {}) }, arch)), 'domain']);
+    expect(r.said).toContain('validates');
+    expect(r.good).toBe(true);
+  });
+  it('refuses one that is none', () => {
+    expect(
+      run(virt as string, [put('bad.xml', domainXml(domain).replace('<devices>', '<gadgets/><devices>')), 'domain']).good,
+    ).toBe(false);
   });
 });

@@ -78,7 +78,7 @@ async function answer(o: RegistryOptions, req: IncomingMessage, res: ServerRespo
 
   if (path === '/v2/' || path === '/v2') return void res.writeHead(200, { 'content-type': 'application/json' }).end('{}');
   if (path === '/v2/_catalog') return json(res, { repositories: await o.store.repositories() });
-  if (path === '/praesidor/digests') return json(res, { digests: await o.store.digests() });
+  if (path === '/praesidor/digests') return json(res, { digests: await o.store.digests(), names: await o.store.names() });
   if (path === '/praesidor/pulls') return json(res, { pulls: await o.store.pulls(url.searchParams.get('since') ?? undefined) });
 
   let m = routes.blob.exec(path);

@@ -144,6 +144,15 @@ export class Store {
   /** Every digest that stands whole in the store. */
   digests = async (): Promise<string[]> => (await readdir(join(this.dir, 'blobs/sha256'))).map((hex) => `sha256:${hex}`);
 
+  /** Every tag with the digest that it stands for, as repository:tag@digest. */
+  async names(): Promise<string[]> {
+    const out: string[] = [];
+    for (const repo of await this.repositories())
+      for (const tag of (await this.tags(repo)) ?? [])
+        out.push(`${repo}:${tag}@${await readFile(this.repoPath(repo, 'tags', tag), 'utf8')}`);
+    return out;
+  }
+
   private usedBytes: number | undefined;
   async used(): Promise<number> {
     if (!Number.isFinite(this.limitBytes)) return 0;

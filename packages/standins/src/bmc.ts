@@ -1,31 +1,57 @@
 import { createServer, type Server } from 'node:https';
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import { actOn } from './bmc-acts.ts';
+import { documents } from './bmc-documents.ts';
 import type { Pair } from './certificates.ts';
 import type { Faults } from './faults.ts';
 import type { Machine } from './machine.ts';
 
+/** Accounts of a controller are locked after so many wrong passwords, for a while: as the real ones do. */
+const lockAfter = 3;
+
 /** The management controller of one machine: Redfish over HTTPS with a certificate of its own. */
 export function bmcServer(machine: Machine, pair: Pair, other: Pair, faults: Faults): Server {
   const { name } = machine.hardware;
+  const lock = { failures: 0 };
+  let answers = 0;
   const server = createServer({ key: pair.key, cert: pair.cert }, (req, res) => {
     if (faults.has('bmc-silent', name)) return;
-    void answer(machine, faults, req, res).catch(() => res.writeHead(500).end());
+    if (faults.has('bmc-dies', name) && ++answers > 2) {
+      req.socket.destroy();
+      return;
+    }
+    const late = faults.has('bmc-slow', name) ? 30_000 : 0;
+    const go = () => void answer(machine, faults, lock, req, res).catch(() => res.writeHead(500).end());
+    if (late) {
+      const timer = setTimeout(go, late);
+      res.once('close', () => clearTimeout(timer));
+    } else go();
   });
   const shown = () => {
     const p = faults.has('bmc-certificate', name) ? other : pair;
     server.setSecureContext({ key: p.key, cert: p.cert });
   };
   faults.onChange(shown);
+  faults.onChange(() => {
+    if (!faults.has('bmc-dies', name)) answers = 0;
+  });
   shown();
   return server;
 }
 
-async function answer(m: Machine, faults: Faults, req: IncomingMessage, res: ServerResponse): Promise<void> {
-  const send = (status: number, body?: unknown) =>
+async function answer(
+  m: Machine,
+  faults: Faults,
+  lock: { failures: number },
+  req: IncomingMessage,
+  res: ServerResponse,
+): Promise<void> {
+  const send = (status: number, body?: unknown, headers: Record<string, string> = {}) =>
     void res
-      .writeHead(status, { 'content-type': 'application/json', 'odata-version': '4.0' })
+      .writeHead(status, { 'content-type': 'application/json', 'odata-version': '4.0', ...headers })
       .end(body === undefined ? undefined : JSON.stringify(body));
   const path = (req.url ?? '').replace(/\/$/, '');
+  const { name, bmc } = m.hardware;
   if (path === '/redfish/v1')
     return send(200, {
       '@odata.id': '/redfish/v1',
@@ -33,10 +59,20 @@ async function answer(m: Machine, faults: Faults, req: IncomingMessage, res: Ser
       Systems: { '@odata.id': '/redfish/v1/Systems' },
       Chassis: { '@odata.id': '/redfish/v1/Chassis' },
       Managers: { '@odata.id': '/redfish/v1/Managers' },
+      UpdateService: { '@odata.id': '/redfish/v1/UpdateService' },
     });
-  const want = `Basic ${Buffer.from(`${m.hardware.bmc.user}:${m.hardware.bmc.password}`).toString('base64')}`;
-  if (req.headers.authorization !== want || faults.has('bmc-password', m.hardware.name))
+  const want = `Basic ${Buffer.from(`${bmc?.user}:${bmc?.password}`).toString('base64')}`;
+  if (lock.failures >= lockAfter) return send(403, { error: { message: 'the account is locked' } });
+  if (req.headers.authorization !== want || faults.has('bmc-password', name)) {
+    // A planted refusal is the controller's own fault and locks nobody out; a wrong password does.
+    if (!faults.has('bmc-password', name) && ++lock.failures === lockAfter)
+      m.note('account locked after wrong passwords', 'Warning');
     return send(401, { error: { code: 'Base.1.8.InsufficientPrivilege', message: 'not authorised' } });
+  }
+  lock.failures = 0;
+  if (faults.has('bmc-nonsense', name)) return send(200, { Members: 'many', SerialNumber: { is: 7 } });
+  if (faults.has('bmc-half', name) && /\/(Storage|FirmwareInventory)$/.test(path))
+    return send(500, { error: { message: 'internal error' } });
   if (req.method === 'GET') {
     const doc = documents(m)[path];
     return doc ? send(200, { '@odata.id': path, ...doc }) : send(404, { error: { message: 'no such resource' } });
@@ -46,83 +82,10 @@ async function answer(m: Machine, faults: Faults, req: IncomingMessage, res: Ser
     text += String(chunk);
     if (text.length > 65536) return send(413);
   }
-  const body = JSON.parse(text || '{}') as {
-    Boot?: { HttpBootUri?: string; BootSourceOverrideTarget?: string };
-    ResetType?: string;
-  };
-  if (req.method === 'PATCH' && path === '/redfish/v1/Systems/1' && body.Boot) {
-    if (body.Boot.BootSourceOverrideTarget === 'UefiHttp' && body.Boot.HttpBootUri) m.setBoot(body.Boot.HttpBootUri);
-    return send(200, {});
+  const done = actOn(m, req.method ?? '', path, JSON.parse(text || '{}') as never);
+  if (done.task) {
+    const place = `/redfish/v1/TaskService/Tasks/${done.task.id}`;
+    return send(202, { '@odata.id': place, TaskState: 'New' }, { location: place });
   }
-  if (req.method === 'POST' && path === '/redfish/v1/Systems/1/Actions/ComputerSystem.Reset') {
-    if (body.ResetType === 'ForceOff') m.powerOff();
-    else if (body.ResetType === 'On') m.powerOn();
-    else if (body.ResetType === 'ForceRestart') {
-      m.powerOff();
-      m.powerOn();
-    } else return send(400, { error: { message: `no reset ${body.ResetType}` } });
-    return send(204);
-  }
-  return send(405, { error: { message: 'not done here' } });
-}
-
-function documents(m: Machine): Record<string, object> {
-  const h = m.hardware;
-  const root = '/redfish/v1';
-  const sys = `${root}/Systems/1`;
-  const list = (...ids: string[]) => ({ 'Members@odata.count': ids.length, Members: ids.map((id) => ({ '@odata.id': id })) });
-  const half = Math.ceil(h.cores / 2);
-  return {
-    [`${root}/Systems`]: list(sys),
-    [`${root}/Chassis`]: list(`${root}/Chassis/1`),
-    [`${root}/Managers`]: list(`${root}/Managers/1`),
-    [sys]: {
-      Id: '1',
-      Manufacturer: h.maker,
-      Model: h.model,
-      SerialNumber: h.serial,
-      HostName: h.hostName ?? '',
-      PowerState: m.power,
-      BiosVersion: h.firmware,
-      Boot: {
-        BootSourceOverrideMode: 'UEFI',
-        BootSourceOverrideTarget: m.bootUri ? 'UefiHttp' : 'None',
-        HttpBootUri: m.bootUri ?? null,
-      },
-      MemorySummary: { TotalSystemMemoryGiB: h.memoryGiB },
-      Processors: { '@odata.id': `${sys}/Processors` },
-      Storage: { '@odata.id': `${sys}/Storage` },
-      EthernetInterfaces: { '@odata.id': `${sys}/EthernetInterfaces` },
-      Status: { State: 'Enabled', Health: 'OK' },
-    },
-    [`${sys}/Processors`]: list(`${sys}/Processors/1`, `${sys}/Processors/2`),
-    [`${sys}/Processors/1`]: { ProcessorArchitecture: 'x86', InstructionSet: 'x86-64', TotalCores: half },
-    [`${sys}/Processors/2`]: { ProcessorArchitecture: 'x86', InstructionSet: 'x86-64', TotalCores: h.cores - half },
-    [`${sys}/Storage`]: list(`${sys}/Storage/1`),
-    [`${sys}/Storage/1`]: { Drives: h.disksGB.map((_, i) => ({ '@odata.id': `${sys}/Storage/1/Drives/${i + 1}` })) },
-    ...Object.fromEntries(
-      h.disksGB.map((gb, i) => [
-        `${sys}/Storage/1/Drives/${i + 1}`,
-        {
-          Name: `drive ${i + 1}`,
-          CapacityBytes: gb * 1e9,
-          MediaType: 'SSD',
-          Protocol: 'NVMe',
-          PhysicalLocation: { PartLocation: { ServiceLabel: `bay ${i + 1}` } },
-        },
-      ]),
-    ),
-    [`${sys}/EthernetInterfaces`]: list(...h.macs.map((_, i) => `${sys}/EthernetInterfaces/${i + 1}`)),
-    ...Object.fromEntries(
-      h.macs.map((mac, i) => [
-        `${sys}/EthernetInterfaces/${i + 1}`,
-        { Id: `eno${i + 1}`, MACAddress: mac, SpeedMbps: h.linkGbit * 1000, LinkStatus: 'LinkUp' },
-      ]),
-    ),
-    [`${root}/Chassis/1`]: {
-      AssetTag: h.hostName ?? '',
-      Location: h.rack ? { Placement: { Rack: h.rack, RackOffset: h.unit } } : undefined,
-    },
-    [`${root}/Managers/1`]: { FirmwareVersion: h.bmc.firmware },
-  };
+  send(done.status, done.message ? { error: { message: done.message } } : done.status === 204 ? undefined : {});
 }

@@ -40,10 +40,12 @@ export function controlServer(world: World): Server {
         const on = faultKinds[fault.kind].on;
         const known =
           on === 'machine'
-            ? world.machines.has(fault.subject)
-            : on === 'registry'
-              ? world.stores.has(fault.subject)
-              : fault.subject === 'dns' || world.dns.zones.some((z) => z.name === fault.subject);
+            ? world.everyMachine().some((m) => m.hardware.name === fault.subject)
+            : on === 'hypervisor'
+              ? world.hypervisors.has(fault.subject)
+              : on === 'registry'
+                ? world.stores.has(fault.subject)
+                : fault.subject === 'dns' || world.dns.zones.some((z) => z.name === fault.subject);
         if (!known) return send(400, { message: `there is no ${on} ${fault.subject.slice(0, 60)} here` });
         if (req.method === 'POST') world.faults.plant(fault);
         else world.faults.lift(fault);

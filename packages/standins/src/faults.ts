@@ -7,6 +7,18 @@ export const faultKinds = {
     text: 'as after a replaced board, or somebody in between',
   },
   'bmc-password': { on: 'machine', title: 'BMC refuses the password', text: 'every request is answered with 401' },
+  'bmc-slow': { on: 'machine', title: 'BMC takes 30 seconds', text: 'every answer comes half a minute late' },
+  'bmc-nonsense': { on: 'machine', title: 'BMC answers nonsense', text: 'its documents are not what Redfish says' },
+  'bmc-half': { on: 'machine', title: 'BMC gives half the facts', text: 'drives and firmware inventory are answered with 500' },
+  'bmc-dies': {
+    on: 'machine',
+    title: 'BMC dies while it is asked',
+    text: 'the connection is cut at its third answer, and it is silent from then on',
+  },
+  'firmware-stuck': { on: 'machine', title: 'Firmware task stuck', text: 'a task of the controller stays at 30 %' },
+  'hypervisor-memory': { on: 'hypervisor', title: 'Hypervisor out of memory', text: 'no guest can be started' },
+  'hypervisor-disk': { on: 'hypervisor', title: 'Hypervisor out of disk', text: 'no volume can be made' },
+  'hypervisor-silent': { on: 'hypervisor', title: 'Hypervisor silent', text: 'its driver takes connections and never answers' },
   'node-never-boots': { on: 'machine', title: 'Node never boots', text: 'power comes on and nothing is ever fetched' },
   'node-dies-pulling': {
     on: 'machine',

@@ -17,17 +17,60 @@ export interface Hardware {
   macs: string[];
   linkGbit: number;
   firmware: string;
-  bmc: { address: string; user: string; password: string; firmware: string };
+  /** Firmware of other parts, by identifier. */
+  parts?: Record<string, string>;
+  /** VLAN that its first adapter is set up to carry, and the switch at the other end. */
+  vlan?: number;
+  switch?: string;
+  /** Percent of endurance left of its last drive. */
+  lifeLeft?: number;
+  watts?: number;
+  /** Without one it is a guest, and its hypervisor speaks for it. */
+  bmc?: { address: string; user: string; password: string; firmware: string };
 }
 export type Stage = 'off' | 'post' | 'fetch' | 'system' | 'images' | 'waiting' | 'joined';
+
+export interface LogLine {
+  at: string;
+  severity: 'OK' | 'Warning' | 'Critical';
+  text: string;
+}
+/** Long work of a controller: a firmware image being written, a drive being erased. */
+export interface Task {
+  id: number;
+  what: string;
+  percent: number;
+  state: 'Running' | 'Completed' | 'Exception';
+  text: string;
+}
+/** What of a machine outlives a power cut. */
+export interface Lasting {
+  installed?: Installed | undefined;
+  bootUri?: string | undefined;
+  firmware?: Record<string, string>;
+  media?: string | undefined;
+  light?: boolean;
+  log?: LogLine[];
+}
 
 /** One machine: power, boot source, and what runs on it. What was installed survives a power cut. */
 export class Machine {
   power: 'On' | 'Off' = 'Off';
   bootUri: string | undefined;
+  bootTarget = 'None';
+  /** Where first-boot data comes from without a boot script: a guest is written from an image. */
+  seed: string | undefined;
   installed: Installed | undefined;
   stage: Stage = 'off';
+  light = false;
+  media: string | undefined;
+  log: LogLine[] = [];
+  readonly tasks = new Map<number, Task>();
+  /** Versions that stand, and those that a restart brings up. */
+  readonly firmware: Record<string, string>;
+  private readonly staged = new Map<string, string>();
   private running: AbortController | undefined;
+  private readonly working = new AbortController();
 
   constructor(
     readonly hardware: Hardware,
@@ -35,16 +78,50 @@ export class Machine {
     readonly faults: Faults,
     readonly around: Surroundings,
     private readonly changed: () => void,
-  ) {}
+  ) {
+    this.firmware = { system: hardware.firmware, bmc: hardware.bmc?.firmware ?? '', ...hardware.parts };
+  }
 
-  setBoot(uri: string): void {
-    this.bootUri = uri;
+  lasting = (): Lasting => ({
+    installed: this.installed,
+    bootUri: this.bootUri,
+    firmware: this.firmware,
+    media: this.media,
+    light: this.light,
+    log: this.log,
+  });
+  restore(l: Lasting): void {
+    this.installed = l.installed;
+    this.bootUri = l.bootUri;
+    this.media = l.media;
+    this.light = l.light ?? false;
+    this.log = l.log ?? [];
+    Object.assign(this.firmware, l.firmware);
+  }
+
+  note(text: string, severity: LogLine['severity'] = 'OK'): void {
+    this.log = [...this.log.slice(-199), { at: new Date().toISOString(), severity, text }];
+    this.changed();
+  }
+
+  setBoot(target: string, uri?: string): void {
+    this.bootTarget = target;
+    this.bootUri = target === 'UefiHttp' ? uri : undefined;
+    this.changed();
+  }
+  setMedia(image: string | undefined): void {
+    this.media = image;
+    this.note(image ? `virtual media inserted: ${image}` : 'virtual media ejected');
+  }
+  setLight(on: boolean): void {
+    this.light = on;
     this.changed();
   }
 
   powerOff(): void {
     this.running?.abort();
     this.running = undefined;
+    if (this.power === 'On') this.note('power off');
     this.power = 'Off';
     this.stage = 'off';
     this.around.cluster.left(this);
@@ -54,6 +131,9 @@ export class Machine {
   powerOn(): void {
     if (this.power === 'On') return;
     this.power = 'On';
+    for (const [part, version] of this.staged) this.firmware[part] = version;
+    this.staged.clear();
+    this.note('power on');
     const running = new AbortController();
     this.running = running;
     this.changed();
@@ -65,5 +145,50 @@ export class Machine {
   at(stage: Stage): void {
     this.stage = stage;
     this.changed();
+  }
+
+  /** Writes an image to a part; the version is what its file name ends with. Some come up at the next power-on only. */
+  update(part: string, image: string): Task {
+    const version = /(\d+(?:\.\d+)+)(?:\.[a-z]+)?$/i.exec(new URL(image).pathname)?.[1];
+    return this.work(`update of ${part}`, 240, () => {
+      if (!version || !Object.hasOwn(this.firmware, part)) throw new Error('the image is not for this machine');
+      if (part === 'bmc') this.firmware.bmc = version;
+      else this.staged.set(part, version);
+      return `${part} ${version} written${part === 'bmc' ? '' : '; it comes up at the next start'}`;
+    });
+  }
+  erase(drive: number): Task {
+    return this.work(`erase of bay ${drive}`, 600, () => {
+      this.installed = undefined;
+      return 'erased';
+    });
+  }
+  /** Long work: a tenth of it at a time, unless it is stuck. */
+  private work(what: string, seconds: number, done: () => string): Task {
+    const task: Task = { id: this.tasks.size + 1, what, percent: 0, state: 'Running', text: `${what} begun` };
+    this.tasks.set(task.id, task);
+    this.note(task.text);
+    void (async () => {
+      for (let i = 1; i <= 10; i++) {
+        do await this.clock.sleep(seconds / 10, this.working.signal);
+        while (i > 3 && this.faults.has('firmware-stuck', this.hardware.name));
+        task.percent = i * 10;
+      }
+      try {
+        task.text = done();
+        task.state = 'Completed';
+        this.note(`${what}: ${task.text}`);
+      } catch (e) {
+        task.state = 'Exception';
+        task.text = (e as Error).message;
+        this.note(`${what}: ${task.text}`, 'Critical');
+      }
+    })().catch(() => undefined);
+    return task;
+  }
+
+  close(): void {
+    this.working.abort();
+    this.running?.abort();
   }
 }

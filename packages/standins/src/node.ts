@@ -28,9 +28,10 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   if (m.faults.has('node-never-boots', m.hardware.name)) return;
   if (m.bootUri) {
     const uri = m.bootUri;
-    m.bootUri = undefined;
-    m.installed = await install(m, uri, signal);
-  }
+    m.setBoot('None');
+    m.installed = await firstBoot(m, await bootScript(m, uri, signal), signal);
+  } else if (m.seed && m.installed?.base !== m.seed.replace(/\/$/, ''))
+    m.installed = await firstBoot(m, m.seed.replace(/\/$/, ''), signal);
   if (!m.installed) return;
   const me = m.installed;
   const report = reporter(m, me.base, signal);
@@ -100,23 +101,28 @@ interface NetworkConfig {
   };
 }
 
-async function install(m: Machine, uri: string, signal: AbortSignal): Promise<Installed> {
+/** Follows the boot script: fetches what it names, and answers with the place of the first-boot data. */
+async function bootScript(m: Machine, uri: string, signal: AbortSignal): Promise<string> {
   m.at('fetch');
   const script = await retry(m, signal, () => fetchText(uri, signal));
   if (!script.startsWith('#!ipxe')) throw new Error('not a boot script');
   const seed = /ds=nocloud;s=(\S+)/.exec(script)?.[1];
   if (!seed) throw new Error('the script names no first-boot data');
   const base = seed.replace(/\/$/, '');
-  const report = reporter(m, base, signal);
   for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string))
     await retry(m, signal, async () => {
       const r = await fetch(url, { signal });
       if (!r.ok) throw new Error(`${url} answered ${r.status}`);
       await r.arrayBuffer();
     });
-  await report('system', 'start', 'SUCCESS', 'kernel and first file system fetched');
+  await reporter(m, base, signal)('system', 'start', 'SUCCESS', 'kernel and first file system fetched');
   await m.clock.sleep(120, signal);
+  return base;
+}
+
+async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise<Installed> {
   m.at('system');
+  const report = reporter(m, base, signal);
   const user = parseYaml(await retry(m, signal, () => fetchText(`${base}/user-data`, signal))) as UserData;
   const net = parseYaml(await retry(m, signal, () => fetchText(`${base}/network-config`, signal))) as NetworkConfig;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');

@@ -1,12 +1,15 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { readDocuments } from '@praesidor/core/model';
+import { type Doc, readDocuments } from '@praesidor/core/model';
 import { parse } from 'yaml';
+import type { Hardware } from './machine.ts';
 import type { Publication } from './source.ts';
 import type { RegistrySpec, WorldSpec } from './world.ts';
 
 interface WorldFile {
   machines: WorldSpec['machines'];
+  hypervisors?: WorldSpec['hypervisors'];
+  controllers?: { site: string; user: string; password: string; vlan: number; switch: string; parts: Record<string, string> }[];
   dns: WorldSpec['dns'];
   authorities: WorldSpec['authorities'];
   registries: (Omit<RegistrySpec, 'publications'> & { publishes: string[] })[];
@@ -25,7 +28,43 @@ export function readWorld(file: string, estateDir: string): WorldSpec {
         ? d.components.map((c) => publication(c.image, c.on))
         : [],
     );
-  return { ...raw, registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })) };
+  return {
+    ...raw,
+    hypervisors: raw.hypervisors ?? [],
+    machines: [...raw.machines, ...declared(raw, docs)],
+    registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })),
+  };
+}
+
+/** Machines of sites whose controllers are played after what the estate says of its hosts. */
+function declared(raw: WorldFile, docs: readonly Doc[]): Hardware[] {
+  return (raw.controllers ?? []).flatMap((c) =>
+    docs.flatMap((d): Hardware[] =>
+      d.kind === 'Host' && d.site === c.site && d.bmc && d.facts
+        ? [
+            {
+              name: d.name,
+              hostName: d.name,
+              ...(d.rack ? { rack: d.rack } : {}),
+              ...(d.unit ? { unit: d.unit } : {}),
+              maker: d.facts.maker,
+              model: d.facts.model,
+              serial: d.facts.serial,
+              cores: d.facts.cores,
+              memoryGiB: d.facts.memoryGiB,
+              disksGB: d.facts.disks.map((k) => k.sizeGB),
+              macs: d.facts.nics.map((n) => n.mac),
+              linkGbit: d.facts.nics[0]?.speedGbit ?? 10,
+              firmware: d.facts.firmware.system,
+              parts: c.parts,
+              vlan: c.vlan,
+              switch: c.switch,
+              bmc: { address: d.bmc.address, user: c.user, password: c.password, firmware: d.facts.firmware.bmc },
+            },
+          ]
+        : [],
+    ),
+  );
 }
 
 /** Brings a core release to the size of a real one on paper. */

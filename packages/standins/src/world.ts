@@ -9,8 +9,8 @@ import { Clock } from './clock.ts';
 import { Clusters } from './cluster.ts';
 import { DnsStandin, type DnsZone } from './dns.ts';
 import { Faults } from './faults.ts';
-import { type Hardware, Machine } from './machine.ts';
-import type { Installed } from './node.ts';
+import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';
+import { type Hardware, type Lasting, Machine } from './machine.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
 
 export interface Surroundings {
@@ -37,6 +37,7 @@ export interface WorldSpec {
     zones: { name: string; serial: number; server: string; records: string[] }[];
   };
   registries: RegistrySpec[];
+  hypervisors: HypervisorSpec[];
   authorities: { name: string; title: string }[];
 }
 
@@ -50,6 +51,7 @@ export class World {
   readonly machines = new Map<string, Machine>();
   readonly authorities = new Map<string, Pair>();
   readonly stores = new Map<string, Store>();
+  readonly hypervisors = new Map<string, Hypervisor>();
   dns!: DnsStandin;
   readonly clusters: Clusters;
   private readonly servers: Server[] = [];
@@ -75,9 +77,8 @@ export class World {
     for (const r of this.spec.registries) await this.startRegistry(r);
     const saved = this.load();
     for (const h of this.spec.machines) {
-      const machine = new Machine(h, this.clock, this.faults, { detours: this.detours, cluster: this.clusters }, () =>
-        this.save(),
-      );
+      if (!h.bmc) continue;
+      const machine = this.machineOf(h);
       this.machines.set(h.name, machine);
       const self = (suffix: string) =>
         kept(join(this.dir, `bmc-${h.name}${suffix}.json`), () => makeCertificate({ commonName: `${h.serial}.bmc`, days: 1825 }));
@@ -88,13 +89,32 @@ export class World {
       );
       const state = saved.machines[h.name];
       if (state) {
-        machine.installed = state.installed;
-        machine.bootUri = state.bootUri;
+        machine.restore(state);
         if (state.power === 'On') machine.powerOn();
       }
     }
+    for (const h of this.spec.hypervisors) await this.startHypervisor(h, saved.hypervisors?.[h.name]);
     return this;
   }
+
+  private machineOf = (h: Hardware) =>
+    new Machine(h, this.clock, this.faults, { detours: this.detours, cluster: this.clusters }, () => this.save());
+
+  private async startHypervisor(spec: HypervisorSpec, saved: SavedHypervisor | undefined): Promise<void> {
+    const h = new Hypervisor(spec, this.faults, this.machineOf, () => this.save());
+    this.hypervisors.set(spec.name, h);
+    h.restore(saved);
+    const pair = await kept(join(this.dir, `hypervisor-${spec.name}.json`), () =>
+      makeCertificate({ commonName: spec.host, names: [spec.host], ca: this.authorities.get(spec.ca) as Pair }),
+    );
+    await this.listen(hypervisorServer(h, pair, this.faults) as unknown as Server, spec.address, spec.port);
+  }
+
+  /** Every machine there is, guests among them. */
+  everyMachine = (): Machine[] => [
+    ...this.machines.values(),
+    ...[...this.hypervisors.values()].flatMap((h) => [...h.guests.values()].map((g) => g.machine)),
+  ];
 
   private async startDns(): Promise<void> {
     const saved = this.load();
@@ -166,9 +186,8 @@ export class World {
     clearTimeout(this.timer);
     this.timer = undefined;
     const state: Saved = {
-      machines: Object.fromEntries(
-        [...this.machines].map(([n, m]) => [n, { power: m.power, installed: m.installed, bootUri: m.bootUri }]),
-      ),
+      machines: Object.fromEntries([...this.machines].map(([n, m]) => [n, { power: m.power, ...m.lasting() }])),
+      hypervisors: Object.fromEntries([...this.hypervisors].map(([n, h]) => [n, h.save()])),
       zones: this.dns.zones,
     };
     writeFileSync(`${this.file()}.new`, JSON.stringify(state), { mode: 0o600 });
@@ -179,14 +198,15 @@ export class World {
     return {
       speed: this.clock.speed,
       faults: this.faults.list(),
-      machines: [...this.machines.values()].map((m) => ({
+      machines: this.everyMachine().map((m) => ({
         name: m.hardware.name,
         hostName: m.hardware.hostName ?? '',
-        bmc: m.hardware.bmc.address,
+        bmc: m.hardware.bmc?.address ?? '',
         power: m.power,
         stage: m.stage,
         pulled: m.installed?.pulled.length ?? 0,
       })),
+      hypervisors: [...this.hypervisors.values()].map((h) => ({ name: h.spec.name, guests: h.guests.size })),
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
       zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
       clusters: this.clusters.list(),
@@ -196,6 +216,7 @@ export class World {
 
   async close(): Promise<void> {
     this.write();
+    for (const m of this.everyMachine()) m.close();
     this.clusters.close();
     this.dns.close();
     for (const s of this.servers) {
@@ -205,6 +226,7 @@ export class World {
   }
 }
 interface Saved {
-  machines: Record<string, { power: 'On' | 'Off'; installed?: Installed | undefined; bootUri?: string | undefined }>;
+  machines: Record<string, Lasting & { power: 'On' | 'Off' }>;
+  hypervisors?: Record<string, SavedHypervisor>;
   zones: DnsZone[];
 }

@@ -30,7 +30,10 @@ export const tableOf = {
   Site: 'site',
   Network: 'network',
   Zone: 'zone',
+  Profile: 'profile',
   Baseline: 'baseline',
+  Mould: 'mould',
+  Hypervisor: 'hypervisor',
   Host: 'host',
   Registry: 'registry',
   Release: 'release',
@@ -130,6 +133,7 @@ export interface SightingRow {
   error: string | null;
   facts: unknown;
   place: unknown;
+  credential: string | null;
 }
 export const Sightings = table<SightingRow>('Sighting', 'sighting', {
   address: { type: 'inet', primary: true },
@@ -140,6 +144,7 @@ export const Sightings = table<SightingRow>('Sighting', 'sighting', {
   error: { ...text, nullable: true },
   facts: { ...json, nullable: true },
   place: { ...json, nullable: true },
+  credential: { ...text, nullable: true },
 });
 /** The latest of what was observed, by subject: a bill, a registry's content, a served zone. */
 export interface Observation {
@@ -213,6 +218,39 @@ export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item'
   tag: { ...text, nullable: true },
   position: int,
 });
+/** One host of a long work: where it stands, and what it must know to go on after a kill. */
+export interface WorkItem {
+  host: string;
+  state: 'waiting' | 'running' | 'done' | 'failed' | 'stopped';
+  percent: number;
+  text: string;
+  remedy?: string | undefined;
+  knows?: Record<string, string> | undefined;
+}
+export interface WorkRow {
+  id: number;
+  kind: string;
+  site: string;
+  title: string;
+  items: WorkItem[];
+  asked: Record<string, unknown>;
+  state: 'running' | 'stopping' | 'done' | 'failed' | 'stopped';
+  createdAt: Date;
+  createdBy: string;
+  endedAt: Date | null;
+}
+export const Works = table<WorkRow>('Work', 'host_work', {
+  id: { type: 'int', primary: true, generated: 'increment' },
+  kind: text,
+  site: text,
+  title: text,
+  items: json,
+  asked: json,
+  state: text,
+  createdAt: { ...time, name: 'created_at' },
+  createdBy: { ...text, name: 'created_by' },
+  endedAt: { ...time, name: 'ended_at', nullable: true },
+});
 export interface BuildRow {
   id: number;
   charter: string;
@@ -248,5 +286,6 @@ export const entities = [
   Observations,
   Shipments,
   ShipmentItems,
+  Works,
   Builds,
 ];

@@ -4,6 +4,7 @@ import {
   emptyEstate,
   type Estate,
   type Kind,
+  type SeenHypervisor,
   type SeenRegistry,
   type ServedZone,
   type Sighting,
@@ -27,6 +28,7 @@ export async function loadEstate(
     for (const o of await m.find(Observations)) {
       if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
       else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
+      else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;
       else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
     }
     estate.observed.sightings = (await m.find(Sightings)).map(sightingOf);
@@ -50,7 +52,7 @@ const sightingOf = (r: SightingRow): Sighting => ({
 
 export async function observe(
   m: EntityManager,
-  kind: 'bill' | 'registry' | 'zone',
+  kind: 'bill' | 'registry' | 'zone' | 'hypervisor',
   subject: string,
   data: unknown,
 ): Promise<void> {

@@ -1,12 +1,22 @@
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { against, docsOf, type Edit, keyOf, kinds, readDocuments, type Kind, writeDocument } from '@praesidor/core/model';
+import {
+  against,
+  docsOf,
+  type Edit,
+  type Host,
+  keyOf,
+  kinds,
+  readDocuments,
+  type Kind,
+  writeDocument,
+} from '@praesidor/core/model';
 import { record } from '../audit.ts';
 import { may, needed, type Role } from '../auth/roles.ts';
 import type { Context } from '../context.ts';
 import { docTables } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import { makeEdits, refuseChangedSince, validDoc } from './documents.ts';
+import { makeEdits, readDoc, refuseChangedSince, validDoc } from './documents.ts';
 import { loadEstate } from './load.ts';
 
 /** @throws Refusal when the change takes a role that the person has not. */
@@ -19,6 +29,26 @@ function allow(who: { login: string; role: Role }, edit: Parameters<typeof neede
       { remedy: 'Ask a warden.' },
     );
 }
+
+/** States of hosts have acts and guards of their own; an edit does not go round them. @throws Refusal */
+async function keepStates(ctx: Context, edits: readonly Edit[]): Promise<void> {
+  for (const e of edits) {
+    if (e.op === 'drop') continue;
+    const kind = e.op === 'put' ? e.doc.kind : e.kind;
+    if (kind !== 'Host') continue;
+    const key = e.op === 'put' ? keyOf(e.doc) : e.key;
+    const stands = (await readDoc(ctx.db.manager, 'Host', key))?.doc;
+    if (!stands) continue;
+    const field = guarded.find((f) =>
+      e.op === 'put' ? JSON.stringify((e.doc as Host)[f]) !== JSON.stringify(stands[f]) : e.path[0] === f,
+    );
+    if (field)
+      throw new Refusal('not-now', `${field} of ${key} is not set by hand: it is ${stands.state}, and acts lead from there.`, {
+        remedy: `Open the page of ${key}; what can be done to it stands there.`,
+      });
+  }
+}
+const guarded = ['state', 'held', 'drained', 'wiped'] as const;
 
 const ImportBody = z.strictObject({
   text: z.string().max(8_000_000),
@@ -55,6 +85,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       else if (!Object.hasOwn(kinds, e.kind)) throw new Refusal('invalid', `There is no kind ${String(e.kind).slice(0, 40)}.`);
       allow(req.who, e.op === 'put' ? { kind: e.doc.kind } : e.op === 'set' ? e : { kind: e.kind });
     }
+    await keepStates(ctx, edits);
     return ctx.db.transaction(async (m) => {
       if (revision !== undefined)
         await refuseChangedSince(

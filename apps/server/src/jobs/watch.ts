@@ -2,6 +2,8 @@ import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { lookAt } from '../areas/images/registries.ts';
+import { lookAtHypervisor } from '../areas/hosts/hypervisors.ts';
+import { sampleAll } from '../areas/hosts/page.ts';
 import { loadEstate } from '../estate/load.ts';
 
 /**
@@ -21,6 +23,8 @@ export function watch(ctx: Context, everyMs: number): () => void {
     const { estate } = await loadEstate(ctx.db);
     const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
     for (const r of estate.registries) await safely(lookAt(ctx, r.name));
+    await Promise.all(estate.hypervisors.map((h) => safely(lookAtHypervisor(ctx, h.name))));
+    await safely(sampleAll(ctx));
     await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));
     for (const doc of [...estate.releases, ...estate.addons]) {
       const old = estate.observed.bills[doc.name];

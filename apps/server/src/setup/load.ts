@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
+import { type Hypervisor, type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
 import { parse } from 'yaml';
 import { keep } from '../areas/keyring/service.ts';
 import { readConfig } from '../config.ts';
@@ -33,7 +33,8 @@ try {
     await db.transaction(async (m) => {
       for (const kind of Object.keys(kinds) as Kind[])
         for (const doc of docs)
-          if (doc.kind === kind) await writeDoc(m, doc.kind === 'Registry' ? withAnchor(doc, anchors) : doc, 'load');
+          if (doc.kind === kind)
+            await writeDoc(m, doc.kind === 'Registry' || doc.kind === 'Hypervisor' ? withAnchor(doc, anchors) : doc, 'load');
       await m.query(
         "insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing",
       );
@@ -60,8 +61,8 @@ async function anchorsOf(url: string | undefined): Promise<Record<string, string
   return ((await (await fetch(`${url}/state`)).json()) as { authorities: Record<string, string> }).authorities;
 }
 
-/** The authority of a registry is named after its site; the source has its own. */
-function withAnchor(r: Registry, anchors: Record<string, string>): Registry {
-  const ca = r.ca ?? anchors[r.role === 'source' ? r.name : r.site];
+/** The authority of a registry or hypervisor is named after its site; the source has its own. */
+function withAnchor<D extends Registry | Hypervisor>(r: D, anchors: Record<string, string>): D {
+  const ca = r.ca ?? anchors[r.kind === 'Registry' && r.role === 'source' ? r.name : r.site];
   return ca ? { ...r, ca } : r;
 }

@@ -9,11 +9,12 @@ const keysFor: Record<string, string[][]> = {
   Build: [['builds'], ['build'], ['estate']],
   BuildProgress: [['builds'], ['build']],
   BuildLog: [['log']],
+  Work: [['works'], ['host']],
   Keyring: [['keyring'], ['estate']],
   Report: [],
   Gate: [],
   Charter: [['estate'], ['charter'], ['files']],
-  Host: [['estate'], ['files']],
+  Host: [['estate'], ['files'], ['host']],
   Reservation: [['estate'], ['files']],
 };
 

@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { useBuilds, useShipments, useSnapshot } from '../api/queries.ts';
 import { clock, span } from '../parts/time.ts';
+import { useWorks } from '../spaces/hosts/works.ts';
 import { useRunning } from '../state/running.ts';
 import { scoped, useScope } from '../state/scope.ts';
 
@@ -16,6 +17,7 @@ export function Ribbon() {
   const shipments = useShipments();
   const snapshot = useSnapshot();
   const sweeps = useRunning((s) => s.sweeps);
+  const works = useWorks();
   const now = useNow(1000);
   const running = [
     ...(builds.data ?? [])
@@ -38,6 +40,20 @@ export function Ribbon() {
         text: `shipment ${s.label} · ${s.state} · ${size(s.movedBytes)} of ${size(s.bytes)}`,
         share: s.bytes ? s.movedBytes / s.bytes : 0,
       })),
+    ...(works.data ?? [])
+      .filter((w) => w.state === 'running' || w.state === 'stopping')
+      .map((w) => {
+        const share =
+          w.items.reduce((s, i) => s + (i.state === 'waiting' ? 0 : i.state === 'running' ? i.percent / 100 : 1), 0) /
+          w.items.length;
+        const took = now - Date.parse(w.createdAt);
+        return {
+          key: `k${w.id}`,
+          to: w.items.length === 1 ? `/hosts/${w.items[0]?.host}` : '/hosts',
+          text: `${w.title.toLowerCase()} · ${w.items.filter((i) => i.state === 'done').length} of ${w.items.length}${share > 0.05 ? ` · ends ${clock(now + took / share - took)}` : ''}`,
+          share,
+        };
+      }),
     ...Object.values(sweeps)
       .filter((s) => s.done < s.of)
       .map((s) => ({

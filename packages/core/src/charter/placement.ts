@@ -1,5 +1,4 @@
-import { fitnessFor, isFree } from '../hosts/fitness.ts';
-import { profiles } from '../hosts/profiles.ts';
+import { type Fitness, isFree, judgeOf } from '../hosts/fitness.ts';
 import type { Charter, ClusterRole, Host } from '../model/documents.ts';
 import { byName, type Estate } from '../model/estate.ts';
 
@@ -16,14 +15,13 @@ export interface Placement {
 }
 
 /** Why a host cannot take a role under this charter, or undefined when it can. */
-function hindrance(host: Host, role: ClusterRole, charter: Charter): string | undefined {
+function hindrance(host: Host, role: ClusterRole, charter: Charter, judge: (h: Host) => Fitness[]): string | undefined {
   const facts = host.facts;
   if (!facts) return 'its facts have not been read';
   if (!isFree(host, charter.name)) return host.held ? `held for ${host.held.charter}` : `it is ${host.state}`;
   if (facts.arch !== charter.arch) return `it is ${facts.arch}, the charter asks ${charter.arch}`;
-  const profile = profiles.find((p) => p.role === role);
-  const reasons = profile ? fitnessFor(facts, profile).reasons : [];
-  if (reasons[0]) return reasons[0];
+  const reason = judge(host).find((f) => f.role === role)?.reasons[0];
+  if (reason) return reason;
   if (role === 'worker' && facts.cores < (charter.workers.minCores ?? 0))
     return `cores: ${facts.cores}, ${charter.workers.minCores} asked by the charter`;
   if (role === 'worker' && facts.memoryGiB < (charter.workers.minMemoryGiB ?? 0))
@@ -37,6 +35,7 @@ function hindrance(host: Host, role: ClusterRole, charter: Charter): string | un
  */
 export function place(charter: Charter, estate: Estate): Placement {
   const here = estate.hosts.filter((h) => h.site === charter.site && h.state !== 'retired' && h.state !== 'sighted').sort(byName);
+  const judge = judgeOf(estate);
   const chosen: Chosen[] = [];
   const short: Placement['short'] = [];
   const refused = new Map<string, string>();
@@ -50,7 +49,7 @@ export function place(charter: Charter, estate: Estate): Placement {
     };
     const able = here.filter((h) => {
       if (taken.has(h.name)) return false;
-      const why = hindrance(h, role, charter);
+      const why = hindrance(h, role, charter, judge);
       if (why) refused.set(h.name, why);
       return !why;
     });

@@ -20,6 +20,8 @@ export interface PlannedNode {
   mac: string;
   nic: string;
   bmc?: string;
+  /** It is a guest: where it is cast, and from which mould. */
+  guest?: { hypervisor: string; mould: string };
   facts: Facts;
   kept: boolean;
   why: string;

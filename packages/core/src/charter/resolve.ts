@@ -1,5 +1,5 @@
 import { bits, formatIp, parsePrefix } from '../address/parse.ts';
-import { bytesText, heldSet, missing, mirrorRules, sizeOf } from '../images/index.ts';
+import { bytesText, heldBy, missing, mirrorRules, sizeOf } from '../images/index.ts';
 import type { Bill, Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { addressing, linkedNic, macOf } from './addresses.ts';
@@ -50,6 +50,7 @@ export function resolve(charter: Charter, estate: Estate): Plan {
       mac: macOf(c) ?? '',
       nic: linkedNic(c)?.name ?? 'eno1',
       ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
+      ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),
       facts: c.host.facts as PlannedNode['facts'],
       kept: c.kept,
       why: c.why,
@@ -60,7 +61,7 @@ export function resolve(charter: Charter, estate: Estate): Plan {
   const bills = wantedBills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => b !== undefined);
   const total = sizeOf(bills);
   const seen = mirror && estate.observed.registries[mirror.name];
-  const lack = missing(bills, heldSet(seen?.digests));
+  const lack = missing(bills, heldBy(seen));
   const images: Plan['images'] = {
     names: wantedBills,
     images: bills.reduce((n, b) => n + b.images.length, 0),

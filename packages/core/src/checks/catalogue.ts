@@ -33,6 +33,13 @@ import { HST004 } from './rules/HST-004.ts';
 import { HST005 } from './rules/HST-005.ts';
 import { HST006 } from './rules/HST-006.ts';
 import { HST007 } from './rules/HST-007.ts';
+import { HST008 } from './rules/HST-008.ts';
+import { HST009 } from './rules/HST-009.ts';
+import { HST010 } from './rules/HST-010.ts';
+import { HST011 } from './rules/HST-011.ts';
+import { HST012 } from './rules/HST-012.ts';
+import { HST013 } from './rules/HST-013.ts';
+import { HST014 } from './rules/HST-014.ts';
 import { IMG001 } from './rules/IMG-001.ts';
 import { IMG002 } from './rules/IMG-002.ts';
 import { IMG003 } from './rules/IMG-003.ts';
@@ -95,6 +102,13 @@ export const catalogue: readonly Check[] = [
   HST005,
   HST006,
   HST007,
+  HST008,
+  HST009,
+  HST010,
+  HST011,
+  HST012,
+  HST013,
+  HST014,
   IMG001,
   IMG002,
   IMG003,

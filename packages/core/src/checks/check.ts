@@ -89,6 +89,8 @@ export const planSlices = [
   'sites',
   'networks',
   'hosts',
+  'profiles',
+  'baselines',
   'reservations',
   'registries',
   'releases',

@@ -50,6 +50,23 @@ const second =
       ...more,
     })(e);
 
+const hypervisor = (name: string) =>
+  put({
+    kind: 'Hypervisor',
+    name,
+    site: 'lr',
+    endpoint: `${name}.lr.kestrelferries.example:8443`,
+    credential: 'hv-lr',
+    cores: 32,
+    memoryGiB: 128,
+    pools: [{ name: 'fast', media: 'nvme', sizeGB: 2000 }],
+    networks: [{ network: 'lr-machine', bridge: 'br812' }],
+  });
+const mould = (name: string, memoryGiB: number) =>
+  put({ kind: 'Mould', name, vcpu: 4, memoryGiB, disks: [{ sizeGB: 100 }], image: 'debian-12', networks: ['lr-machine'] });
+const cast = (name: string, m: string, on: string) =>
+  put({ kind: 'Host', name, site: 'lr', guest: { mould: m, hypervisor: on, pools: ['fast'] } });
+
 /** For each check, the change to a good estate at which it fires. */
 const cases: Record<string, Change> = {
   'NET-001': put(network('lr-wide', 'storage', '10.62.8.0/24', 900)),
@@ -87,6 +104,34 @@ const cases: Record<string, Change> = {
   }),
   'HST-004': set('Host', 'lr-03', ['facts', 'nics', 0, 'mac'], '52:8a:1c:40:00:02'),
   'HST-005': set('Host', 'lr-03', ['unit'], 4),
+  'HST-008': (e) => set('Host', 'lr-01', ['facts', 'drawsW'], 900)(set('Site', 'lr', ['racks', 0, 'limitW'], 600)(e)),
+  'HST-009': set('Host', 'lr-01', ['facts', 'disks', 1, 'lifeLeft'], 4),
+  // 60 + 60 GiB on hv-1 of 120: hv-2 has 120 − 90 = 30 GiB left
+  'HST-010': (e) =>
+    [
+      hypervisor('hv-1'),
+      hypervisor('hv-2'),
+      mould('m60', 60),
+      mould('m90', 90),
+      cast('g1', 'm60', 'hv-1'),
+      cast('g2', 'm90', 'hv-2'),
+    ].reduce((x, c) => c(x), e),
+  'HST-011': (e) => [hypervisor('hv-1'), mould('m130', 130), cast('g1', 'm130', 'hv-1')].reduce((x, c) => c(x), e),
+  'HST-012': (e) =>
+    observe((o) => {
+      o.hypervisors['hv-1'] = {
+        at: e.now,
+        cores: 32,
+        memoryGiB: 128,
+        freeGiB: 100,
+        pools: [{ name: 'fast', sizeGB: 2000, freeGB: 2000 }],
+        bridges: [],
+        images: [],
+        guests: [],
+      };
+    })(hypervisor('hv-1')(e)),
+  'HST-013': set('Host', 'lr-06', ['state'], 'resting'),
+  'HST-014': (e) => [hypervisor('hv-1'), cast('g1', 'lost', 'hv-1')].reduce((x, c) => c(x), e),
   'HST-006': set('Host', 'lr-03', ['bmc', 'address'], '10.99.0.3'),
   'HST-007': observe((o) => {
     o.sightings.push({ address: '10.62.7.41', site: 'lr', at: '2026-11-23T08:15:00Z', fingerprint: 'x', accepted: false });

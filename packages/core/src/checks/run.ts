@@ -14,6 +14,8 @@ function sliceValue(estate: Estate, slice: Slice): unknown {
   switch (slice) {
     case 'bills':
       return estate.observed.bills;
+    case 'seenHypervisors':
+      return estate.observed.hypervisors;
     case 'seenRegistries':
       return estate.observed.registries;
     case 'servedZones':

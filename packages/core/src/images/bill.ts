@@ -1,4 +1,5 @@
-import type { Bill } from '../model/documents.ts';
+import type { Bill, SeenRegistry } from '../model/documents.ts';
+import { parseReference } from './reference.ts';
 
 export interface Sizes {
   blobs: number;
@@ -67,6 +68,7 @@ const lacking = remembering((bills, held = new Set<string>()): Missing => {
   const out: Missing = { blobs: 0, bytes: 0, paper: 0, digests: [], manifests: [], images: [] };
   const lack = new Set<string>();
   const manifests = new Set<string>();
+  const named = held.has(namesKnown);
   for (const bill of bills) {
     for (const [digest, s] of blobsOf(bill)) {
       if (held.has(digest) || lack.has(digest)) continue;
@@ -82,20 +84,29 @@ const lacking = remembering((bills, held = new Set<string>()): Missing => {
           manifests.add(m);
           waits = true;
         }
+      // A name that another release had brought under another tag is not answered to, whatever the store holds.
+      if (named && !held.has(nameOf(image))) waits = true;
       if (waits || (lack.size > 0 && image.blobs.some((b) => lack.has(b)))) out.images.push(image.ref);
     }
   }
   return { ...out, digests: [...lack], manifests: [...manifests] };
 });
 
-const sets = new WeakMap<readonly string[], ReadonlySet<string>>();
-/** The digests of a list as a set, made once for a list. */
-export function heldSet(digests: readonly string[] | undefined): ReadonlySet<string> {
-  if (!digests) return new Set();
-  let set = sets.get(digests);
+/** Stands in the set of a registry whose names are known, beside its digests. */
+const namesKnown = 'names are known';
+const nameOf = (image: Bill['images'][number]) => {
+  const { repository, tag } = parseReference(image.ref);
+  return tag ? `${repository}:${tag}@${image.digest}` : image.digest;
+};
+
+const sets = new WeakMap<SeenRegistry, ReadonlySet<string>>();
+/** What a registry holds, digests and names, as a set that is made once for what was seen. */
+export function heldBy(seen: SeenRegistry | undefined): ReadonlySet<string> {
+  if (!seen) return new Set();
+  let set = sets.get(seen);
   if (!set) {
-    set = new Set(digests);
-    sets.set(digests, set);
+    set = new Set(seen.names ? [...seen.digests, ...seen.names, namesKnown] : seen.digests);
+    sets.set(seen, set);
   }
   return set;
 }

@@ -1,8 +1,8 @@
-import Papa from 'papaparse';
 import { formatIp, holds, isIp, parseIp, parsePrefix, prefixRange } from '../address/parse.ts';
 import { kinds, type Network, type Owner, type Reservation } from '../model/documents.ts';
 import { nearest } from '../model/nearest.ts';
 import { issuesOf } from '../model/read.ts';
+import { fieldIn, macText, readTable, writeTable } from '../table/table.ts';
 
 /** What one line of a table would do to the ledger. */
 export interface CsvLine {
@@ -62,16 +62,8 @@ const others: Record<string, Field> = {
   date: 'since',
 };
 
-export const csvLimits = { bytes: 20_000_000, rows: 200_000, cell: 2000 } as const;
-
-/** The field that a header stands for: the same word whatever its case, blanks and hyphens; else one people use for it. */
-export function fieldOf(header: string): Field | undefined {
-  const word = header
-    .trim()
-    .toLowerCase()
-    .replace(/[_\-.\s]+/g, ' ');
-  return fields.find((f) => f === word) ?? others[word];
-}
+const shape = { fields, others, must: 'address' as const };
+export const fieldOf = (header: string): Field | undefined => fieldIn(shape, header);
 
 /**
  * What a table (RFC 4180; comma, semicolon or tab between the cells) would do to the ledger, line by line. Columns
@@ -83,47 +75,18 @@ export function readCsv(
   standing: readonly Reservation[],
   domainOf: (network: Network) => string = () => '',
 ): CsvPreview {
-  const out: CsvPreview = { lines: [], columns: [], counts: { new: 0, changed: 0, same: 0, wrong: 0 } };
-  const fault = (line: number, message: string) => ({ ...out, fault: { line, message } });
-  if (text.length > csvLimits.bytes)
-    return fault(1, `${text.length} characters; at most ${csvLimits.bytes} are read at once. Split it.`);
-  const parsed = Papa.parse<string[]>(text.replace(/^\uFEFF/, ''), {
-    skipEmptyLines: false,
-    delimitersToGuess: [',', ';', '\t'],
-  });
-  const [head, ...rows] = parsed.data;
-  if (!head || head.every((h) => !h.trim())) return fault(1, 'the first line must name the columns: address, name, mac, owner');
-  if (rows.length > csvLimits.rows)
-    return fault(1, `${rows.length} lines; at most ${csvLimits.rows} are read at once. Split it.`);
-  out.columns = head.map((header) => ({ header, field: fieldOf(header) }));
-  const at = new Map<Field, number>();
-  for (const [i, c] of out.columns.entries()) if (c.field && !at.has(c.field)) at.set(c.field, i);
-  if (!at.has('address')) {
-    const near = head.map((h) => nearest(h.trim().toLowerCase(), [...fields])).find((n) => n === 'address');
-    return fault(
-      1,
-      `no column is headed address (there are ${head
-        .map((h) => h.trim() || 'one without a name')
-        .join(', ')
-        .slice(0, 200)})${near ? '; one is nearly so' : ''}`,
-    );
-  }
+  const table = readTable(text, shape);
+  const out: CsvPreview = {
+    lines: [],
+    columns: table.columns,
+    counts: { new: 0, changed: 0, same: 0, wrong: 0 },
+    ...(table.fault ? { fault: table.fault } : {}),
+  };
   const finder = networkFinder(networks);
   const have = new Map(standing.map((r) => [`${r.network}/${r.address}`, r]));
   const seen = new Map<string, number>();
-  let line = 1;
-  for (const cells of rows) {
-    line += 1;
-    const extra = lineBreaks(cells);
-    const own = line;
-    line += extra;
-    if (cells.every((c) => !c.trim())) continue;
-    const cell = (f: Field) => {
-      const i = at.get(f);
-      // A quotation mark before a sign keeps spreadsheets from running the cell as a formula; it is not part of it.
-      return i === undefined ? undefined : (cells[i]?.trim().replace(/^'(?=[=+\-@])/, '') ?? '');
-    };
-    const read = readRow(cell, cells, head.length, finder, domainOf);
+  for (const { line: own, cell, wrong } of table.rows) {
+    const read = wrong ?? readRow(cell, finder, domainOf);
     if (typeof read === 'string') {
       out.lines.push({ line: own, what: 'wrong', address: cell('address') ?? '', message: read });
       continue;
@@ -141,7 +104,7 @@ export function readCsv(
     }
     seen.set(key, own);
     const before = have.get(key);
-    const doc = before ? merged(before, read, at) : read;
+    const doc = before ? merged(before, read, table.has) : read;
     const differs = before ? changed(before, doc) : [];
     out.lines.push({
       line: own,
@@ -155,18 +118,11 @@ export function readCsv(
   return out;
 }
 
-const lineBreaks = (cells: readonly string[]) => cells.reduce((n, c) => n + (c.includes('\n') ? c.split('\n').length - 1 : 0), 0);
-
 function readRow(
   cell: (f: Field) => string | undefined,
-  cells: readonly string[],
-  width: number,
   networkOf: (address: string, name: string | undefined) => Network | string,
   domainOf: (n: Network) => string,
 ): Reservation | string {
-  if (cells.length > width)
-    return `the line has ${cells.length} cells and the head ${width}: is a comma inside a cell without quotation marks?`;
-  if (cells.some((c) => c.length > csvLimits.cell)) return `a cell has more than ${csvLimits.cell} characters`;
   const text = cell('address') ?? '';
   if (!isIp(text)) return text ? `${JSON.stringify(text.slice(0, 60))} is not an address` : 'the address is missing';
   const address = formatIp(parseIp(text));
@@ -201,23 +157,14 @@ function ownerOf(cell: (f: Field) => string | undefined): Owner | { kind: string
   return { kind, name: cell('owner') || 'imported', ...(use ? { use } : {}) };
 }
 
-/** A MAC as people type it: with hyphens, dots or nothing between the digits. */
-export function macText(text: string | undefined): string | undefined {
-  if (!text) return undefined;
-  const hex = text.replace(/[-:.\s]/g, '').toLowerCase();
-  return /^[0-9a-f]{12}$/.test(hex) ? (hex.match(/../g) ?? []).join(':') : text;
-}
-
 /** Fields that the table has no column for stay as they are; so does the day since when, where its cell is empty. */
-function merged(before: Reservation, read: Reservation, at: ReadonlyMap<Field, number>): Reservation {
+function merged(before: Reservation, read: Reservation, has: (f: Field) => boolean): Reservation {
   const keep: Partial<Reservation> = {};
   for (const f of ['name', 'mac', 'origin', 'since', 'until', 'resting', 'note'] as const)
-    if ((!at.has(f) || (f === 'since' && read.since === undefined)) && before[f] !== undefined)
+    if ((!has(f) || (f === 'since' && read.since === undefined)) && before[f] !== undefined)
       Object.assign(keep, { [f]: before[f] });
   const owner =
-    at.has('owner') || at.has('owner kind')
-      ? { ...read.owner, ...(at.has('use') ? {} : { use: before.owner.use }) }
-      : before.owner;
+    has('owner') || has('owner kind') ? { ...read.owner, ...(has('use') ? {} : { use: before.owner.use }) } : before.owner;
   return { ...read, ...keep, owner };
 }
 
@@ -272,5 +219,5 @@ export function writeCsv(reservations: readonly Reservation[]): string {
     r.resting ? 'yes' : '',
     r.note ?? '',
   ]);
-  return `${Papa.unparse({ fields: [...fields], data: rows }, { newline: '\r\n', escapeFormulae: true })}\r\n`;
+  return writeTable(fields, rows);
 }

@@ -6,12 +6,10 @@ import { applyEdits, type Edit, kinds, type Network, type Reservation } from '..
 import {
   carveChild,
   choose,
-  csvLimits,
   dhcpNetworks,
   dnsmasqConf,
   fieldOf,
   keaJson,
-  macText,
   merge,
   readCsv,
   type Reshaped,
@@ -20,6 +18,7 @@ import {
   split,
   writeCsv,
 } from './index.ts';
+import { macText, tableLimits } from '../table/index.ts';
 
 const network = kinds.Network.parse({
   kind: 'Network',
@@ -115,7 +114,7 @@ describe('the ledger as a table', () => {
   it('cannot be read at all without an address column, and says so', () => {
     expect(preview('adress,name\n10.0.0.4,a\n').fault?.message).toContain('one is nearly so');
     expect(preview('').fault?.message).toContain('must name the columns');
-    expect(preview(`address\n${'x'.repeat(csvLimits.bytes)}`).fault?.message).toContain('Split it');
+    expect(preview(`address\n${'x'.repeat(tableLimits.bytes)}`).fault?.message).toContain('Split it');
   });
   it('names a network that is nearly one', () => {
     expect(preview('address,network\n10.0.0.4,wid\n').lines[0]?.message).toBe('there is no network wid; did you mean wide?');

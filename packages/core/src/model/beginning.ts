@@ -5,7 +5,17 @@ import type { Estate } from './estate.ts';
 import { writeDocument } from './read.ts';
 
 /** The kinds that a person begins by hand; the others are made by acts (a sweep lists hosts, the ledger reserves). */
-export const begun = ['Site', 'Network', 'Zone', 'Registry', 'Charter', 'Host'] as const satisfies Kind[];
+export const begun = [
+  'Site',
+  'Network',
+  'Zone',
+  'Registry',
+  'Charter',
+  'Host',
+  'Hypervisor',
+  'Mould',
+  'Baseline',
+] as const satisfies Kind[];
 export type Begun = (typeof begun)[number];
 
 /**
@@ -98,6 +108,50 @@ const writers: Record<Begun, (estate: Estate, site: string) => string> = {
       'bmc:',
       '  address: ',
       `  credential: ${key?.name ?? ''}`,
+    );
+  },
+  Hypervisor: (estate, site) => {
+    const near = estate.hypervisors.find((h) => h.site === site) ?? estate.hypervisors[0];
+    const name = fresh(`${site}-hv1`, estate.hypervisors);
+    const key = estate.keys.find((k) => k.use === 'hypervisor');
+    const networks = estate.networks.filter((n) => n.site === site && n.purpose === 'machine' && n.vlan);
+    return lines(
+      'Hypervisor',
+      `name: ${name}`,
+      `site: ${site}`,
+      `endpoint: ${name}.${domainOf(estate, site)}:8443`,
+      `credential: ${near?.credential ?? key?.name ?? ''} # an entry of the keyring`,
+      `cores: ${near?.cores ?? 32}`,
+      `memoryGiB: ${near?.memoryGiB ?? 128}`,
+      `keepsGiB: ${near?.keepsGiB ?? 8} # of its memory, for itself`,
+      `overcommit: ${near?.overcommit ?? 4} # how many times over cores may be promised`,
+      `pools: [{name: ${near?.pools[0]?.name ?? 'fast'}, media: nvme, sizeGB: ${near?.pools[0]?.sizeGB ?? 1000}}]`,
+      `networks: [${networks.map((n) => `{network: ${n.name}, bridge: br${n.vlan}}`).join(', ')}]`,
+    );
+  },
+  Mould: (estate, site) => {
+    const machine = estate.networks.find((n) => n.site === site && n.purpose === 'machine') ?? estate.networks[0];
+    return lines(
+      'Mould',
+      `name: ${fresh('new-mould', estate.moulds)}`,
+      'title: ',
+      'vcpu: 4',
+      'memoryGiB: 16',
+      'disks: [{sizeGB: 60}, {sizeGB: 200}] # the first is written from the image',
+      `image: ${estate.moulds[0]?.image ?? ''}`,
+      `networks: [${machine?.name ?? ''}]`,
+    );
+  },
+  Baseline: (estate) => {
+    const models = [...new Set(estate.hosts.flatMap((h) => (h.facts && h.facts.source !== 'mould' ? [h.facts.model] : [])))];
+    const model = models.find((m) => !estate.baselines.some((b) => b.model === m)) ?? models[0] ?? '';
+    const newest = estate.hosts.find((h) => h.facts?.model === model)?.facts?.firmware.system;
+    return lines(
+      'Baseline',
+      `name: ${fresh(model.toLowerCase().replace(/[^a-z0-9-]+/g, '-') || 'new-baseline', estate.baselines)}`,
+      `model: ${model}`,
+      'parts:',
+      `  - {part: system, atLeast: '${newest ?? ''}', reboot: true, minutes: 10} # image: https://… brings it there`,
     );
   },
   Charter: (estate, site) => {

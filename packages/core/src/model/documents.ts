@@ -42,7 +42,14 @@ export const Site = doc('Site', {
   resolvers: ServerList.default([]),
   ntp: ServerList.default([]),
   racks: z
-    .array(z.strictObject({ name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/), units: z.number().int().min(1).max(60).default(42) }))
+    .array(
+      z.strictObject({
+        name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/),
+        units: z.number().int().min(1).max(60).default(42),
+        /** What may be drawn from its feeds together, in watts. */
+        limitW: z.number().int().positive().max(200_000).optional(),
+      }),
+    )
     .max(500)
     .default([]),
   /** Failure domains: a zone is a run of units in a rack, a whole rack where no units are named. */
@@ -94,49 +101,170 @@ export const Network = doc('Network', {
   routesTo: z.array(Name).max(500).default([]),
 });
 
+const Health = z.enum(['OK', 'Warning', 'Critical']);
+export const Media = z.enum(['hdd', 'ssd', 'nvme']);
 export const Disk = z.strictObject({
   bay: z.string().max(40),
   sizeGB: z.number().nonnegative(),
-  media: z.enum(['hdd', 'ssd', 'nvme']),
+  media: Media,
+  model: z.string().max(80).optional(),
+  serial: z.string().max(80).optional(),
+  /** What is left of its endurance, in percent. */
+  lifeLeft: z.number().min(0).max(100).optional(),
+  health: Health.optional(),
 });
-export const Nic = z.strictObject({ name: z.string().max(60), mac: Mac, speedGbit: z.number().nonnegative(), link: z.boolean() });
+export const Nic = z.strictObject({
+  name: z.string().max(60),
+  mac: Mac,
+  speedGbit: z.number().nonnegative(),
+  link: z.boolean(),
+  adapter: z.string().max(80).optional(),
+  /** VLANs that its port is set up to carry, where that is told. */
+  vlans: z.array(z.number().int()).max(200).optional(),
+  /** What the other end of the cable says of itself (LLDP, IEEE 802.1AB). */
+  neighbour: z.strictObject({ name: z.string().max(120), port: z.string().max(120) }).optional(),
+});
+/** What was read of a machine, with the time and where it came from; what a source does not tell is left out. */
 export const Facts = z.strictObject({
   at: Instant,
-  source: z.enum(['bmc', 'imported']),
+  source: z.enum(['bmc', 'imported', 'mould']),
   maker: z.string().max(80),
   model: z.string().max(80),
   serial: z.string().max(80),
   arch: Arch,
   cores: z.number().int().nonnegative(),
+  processors: z
+    .array(z.strictObject({ model: z.string().max(120), cores: z.number().int(), threads: z.number().int().optional() }))
+    .max(16)
+    .optional(),
   memoryGiB: z.number().nonnegative(),
   disks: z.array(Disk).max(200),
   nics: z.array(Nic).max(64),
-  firmware: z.strictObject({ bmc: z.string().max(60), system: z.string().max(60) }),
+  firmware: z.strictObject({
+    bmc: z.string().max(60),
+    system: z.string().max(60),
+    /** The rest of the firmware inventory, by its identifier. */
+    parts: z
+      .array(z.strictObject({ id: z.string().max(60), name: z.string().max(120), version: z.string().max(60) }))
+      .max(200)
+      .optional(),
+  }),
   bootMode: z.enum(['UEFI', 'BIOS']),
+  bootOptions: z.array(z.string().max(120)).max(100).optional(),
   power: z.enum(['On', 'Off']),
+  health: Health.optional(),
+  /** What it draws, and the most its supplies give, in watts. */
+  drawsW: z.number().nonnegative().optional(),
+  suppliesW: z.number().nonnegative().optional(),
+  /** Parts that the source broke off at, each with why. */
+  untold: z.array(z.string().max(200)).max(40).optional(),
+});
+
+/** Roles that a machine can be fit for; a profile says what each asks. */
+export const RoleName = z.enum(['control-plane', 'worker', 'storage', 'registry', 'edge']);
+/** What can be asked of a machine. Numbers are asked with `atLeast`, words with `oneOf`, the rest with neither. */
+export const FactName = z.enum([
+  'cores',
+  'memory',
+  'system-disk',
+  'second-disk',
+  'disks',
+  'nvme',
+  'disk-life',
+  'link',
+  'links',
+  'network',
+  'arch',
+  'boot-mode',
+  'health',
+  'firmware',
+]);
+export const Requirement = z.strictObject({
+  fact: FactName,
+  label: z.string().max(40).optional(),
+  atLeast: z.number().nonnegative().optional(),
+  oneOf: z.array(z.string().max(40)).min(1).max(20).optional(),
+  /** For `network`: the purpose of the network that must be reached. */
+  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service']).optional(),
+});
+/** What a role asks of a machine, in this estate instead of the usual. */
+export const Profile = doc('Profile', {
+  name: RoleName,
+  title: z.string().min(1).max(40),
+  needs: z.array(Requirement).min(1).max(40),
 });
 
 export const HostState = z.enum(['sighted', 'listed', 'fit', 'held', 'serving', 'resting', 'retired']);
 export const ClusterRole = z.enum(['control-plane', 'worker']);
+const RackName = z.string().max(20);
+/** Where something stands: its lowest unit, how many it takes, and from which side it is screwed in. */
+const place = {
+  rack: RackName.optional(),
+  unit: z.number().int().min(1).max(60).optional(),
+  height: z.number().int().min(1).max(20).optional(),
+  side: z.enum(['front', 'rear']).optional(),
+  depth: z.enum(['half', 'full']).optional(),
+  zone: z.string().max(20).optional(),
+};
+const Fingerprint = z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs');
 export const Host = doc('Host', {
   name: Name,
   site: Name,
   state: HostState.default('listed'),
-  rack: z.string().max(20).optional(),
-  unit: z.number().int().min(1).max(60).optional(),
-  zone: z.string().max(20).optional(),
-  bmc: z
-    .strictObject({
-      address: Ip,
-      credential: Name,
-      fingerprint: z
-        .string()
-        .regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs')
-        .optional(),
-    })
-    .optional(),
+  ...place,
+  bmc: z.strictObject({ address: Ip, credential: Name, fingerprint: Fingerprint.optional() }).optional(),
   held: z.strictObject({ charter: Name, role: ClusterRole }).optional(),
+  /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */
+  guest: z
+    .strictObject({ mould: Name, hypervisor: Name, pools: z.array(Name).max(20).default([]), group: Name.optional() })
+    .optional(),
+  /** Nothing runs on it any more, although it serves: confirmed by somebody. */
+  drained: z.boolean().optional(),
+  /** The proof that its drives were wiped: when, how, and what each drive answered. */
+  wiped: z.strictObject({ at: Instant, by: z.string().max(80), drives: z.array(z.string().max(200)).max(200) }).optional(),
   facts: Facts.optional(),
+});
+
+/** A machine that guests run on. What it has is declared; what it says of itself is observed beside it. */
+export const Hypervisor = doc('Hypervisor', {
+  name: Name,
+  site: Name,
+  ...place,
+  endpoint: Hostport,
+  credential: Name,
+  /** Trust anchors in PEM for its certificate. */
+  ca: z.string().max(20000).optional(),
+  cores: z.number().int().positive().max(4096),
+  memoryGiB: z.number().positive().max(100_000),
+  /** What it keeps of its memory for itself. */
+  keepsGiB: z.number().nonnegative().default(8),
+  /** How many times over processor cores may be promised. */
+  overcommit: z.number().min(1).max(32).default(4),
+  pools: z
+    .array(z.strictObject({ name: Name, media: Media, sizeGB: z.number().positive() }))
+    .min(1)
+    .max(50),
+  /** Networks that guests can be put on, each by its bridge. */
+  networks: z
+    .array(z.strictObject({ network: Name, bridge: z.string().regex(/^[A-Za-z0-9._-]{1,15}$/, 'a bridge such as br400') }))
+    .max(100)
+    .default([]),
+});
+
+/** What a guest is cast from. */
+export const Mould = doc('Mould', {
+  name: Name,
+  title: z.string().max(80).default(''),
+  vcpu: z.number().int().min(1).max(512),
+  memoryGiB: z.number().positive().max(16_384),
+  /** The first disk is written from the image; the others are empty. */
+  disks: z
+    .array(z.strictObject({ sizeGB: z.number().positive().max(1_000_000), media: Media.optional() }))
+    .min(1)
+    .max(20),
+  image: z.string().min(1).max(120),
+  arch: Arch.default('x86-64'),
+  networks: z.array(Name).min(1).max(16),
 });
 
 export const Owner = z.strictObject({
@@ -210,7 +338,30 @@ export const Addon = doc('Addon', {
   source: Name,
   components: z.array(Component).min(1).max(200),
 });
-export const Baseline = doc('Baseline', { name: Name, model: z.string().max(80), system: z.string().max(60) });
+/** The firmware that machines of a model are to have. `system` alone is enough; parts say how each is brought there. */
+export const Baseline = doc('Baseline', {
+  name: Name,
+  model: z.string().max(80),
+  system: z.string().max(60).optional(),
+  parts: z
+    .array(
+      z.strictObject({
+        part: z.string().min(1).max(60),
+        atLeast: z.string().min(1).max(60),
+        below: z.string().max(60).optional(),
+        to: z.string().max(60).optional(),
+        image: z
+          .url({ protocol: /^https?$/ })
+          .max(500)
+          .optional(),
+        after: z.array(z.string().max(60)).max(20).default([]),
+        reboot: z.boolean().default(false),
+        minutes: z.number().positive().max(600).default(5),
+      }),
+    )
+    .max(50)
+    .default([]),
+});
 
 export const Charter = doc('Charter', {
   name: Name,
@@ -247,7 +398,10 @@ export const kinds = {
   Site,
   Network,
   Zone,
+  Profile,
   Baseline,
+  Mould,
+  Hypervisor,
   Host,
   Registry,
   Release,
@@ -269,9 +423,29 @@ export type Registry = z.infer<typeof Registry>;
 export type Release = z.infer<typeof Release>;
 export type Addon = z.infer<typeof Addon>;
 export type Baseline = z.infer<typeof Baseline>;
+export type Profile = z.infer<typeof Profile>;
+export type Requirement = z.infer<typeof Requirement>;
+export type RoleName = z.infer<typeof RoleName>;
+export type FactName = z.infer<typeof FactName>;
+export type Mould = z.infer<typeof Mould>;
+export type Hypervisor = z.infer<typeof Hypervisor>;
 export type Charter = z.infer<typeof Charter>;
 export type ClusterRole = z.infer<typeof ClusterRole>;
-export type Doc = Site | Network | Zone | Baseline | Host | Registry | Release | Addon | Charter | Reservation | NameRecord;
+export type Doc =
+  | Site
+  | Network
+  | Zone
+  | Profile
+  | Baseline
+  | Mould
+  | Hypervisor
+  | Host
+  | Registry
+  | Release
+  | Addon
+  | Charter
+  | Reservation
+  | NameRecord;
 export type DocOf<K extends Kind> = z.infer<(typeof kinds)[K]>;
 
 /** What is observed, each with its time: never declared, never edited. */
@@ -308,6 +482,8 @@ export interface SeenRegistry {
   error?: string;
   certificate?: SeenCertificate;
   digests: string[];
+  /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
+  names?: string[];
 }
 export interface ServedRecord {
   name: string;
@@ -320,6 +496,18 @@ export interface ServedZone {
   serial: number;
   records: ServedRecord[];
   error?: string;
+}
+/** What a hypervisor says of itself. */
+export interface SeenHypervisor {
+  at: string;
+  error?: string;
+  cores: number;
+  memoryGiB: number;
+  freeGiB: number;
+  pools: { name: string; sizeGB: number; freeGB: number }[];
+  bridges: string[];
+  images: string[];
+  guests: { name: string; state: 'running' | 'off'; vcpu: number; memoryGiB: number }[];
 }
 export interface Sighting {
   address: string;

@@ -6,12 +6,16 @@ import type {
   Doc,
   DocOf,
   Host,
+  Hypervisor,
   Kind,
+  Mould,
   NameRecord,
   Network,
+  Profile,
   Registry,
   Release,
   Reservation,
+  SeenHypervisor,
   SeenRegistry,
   ServedZone,
   Sighting,
@@ -32,19 +36,29 @@ export interface Estate {
   registries: Registry[];
   releases: Release[];
   addons: Addon[];
+  profiles: Profile[];
   baselines: Baseline[];
+  moulds: Mould[];
+  hypervisors: Hypervisor[];
   charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
   keys: { name: string; use: string }[];
   observed: {
     bills: Record<string, Bill>;
     registries: Record<string, SeenRegistry>;
+    hypervisors: Record<string, SeenHypervisor>;
     zones: Record<string, ServedZone>;
     sightings: Sighting[];
   };
 }
 
-export type Slice = Exclude<keyof Estate, 'now' | 'observed'> | 'bills' | 'seenRegistries' | 'servedZones' | 'sightings';
+export type Slice =
+  | Exclude<keyof Estate, 'now' | 'observed'>
+  | 'bills'
+  | 'seenRegistries'
+  | 'seenHypervisors'
+  | 'servedZones'
+  | 'sightings';
 
 export const emptyEstate = (now: string): Estate => ({
   now,
@@ -57,10 +71,13 @@ export const emptyEstate = (now: string): Estate => ({
   registries: [],
   releases: [],
   addons: [],
+  profiles: [],
   baselines: [],
+  moulds: [],
+  hypervisors: [],
   charters: [],
   keys: [],
-  observed: { bills: {}, registries: {}, zones: {}, sightings: [] },
+  observed: { bills: {}, registries: {}, hypervisors: {}, zones: {}, sightings: [] },
 });
 
 export const sliceOf = {
@@ -73,7 +90,10 @@ export const sliceOf = {
   Registry: 'registries',
   Release: 'releases',
   Addon: 'addons',
+  Profile: 'profiles',
   Baseline: 'baselines',
+  Mould: 'moulds',
+  Hypervisor: 'hypervisors',
   Charter: 'charters',
 } as const satisfies Record<Kind, Slice>;
 

@@ -14,6 +14,7 @@ export interface Step {
 export type StepKind =
   | 'preflight'
   | 'names'
+  | 'cast'
   | 'power'
   | 'system'
   | 'images'
@@ -29,6 +30,7 @@ export type StepKind =
 export const usual: Record<StepKind, [number, number]> = {
   preflight: [10, 30],
   names: [5, 15],
+  cast: [40, 120],
   power: [60, 180],
   system: [540, 900],
   images: [480, 900],
@@ -53,7 +55,8 @@ export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, num
   const cp = plan.nodes.filter((n) => n.role === 'control-plane');
   const workers = plan.nodes.filter((n) => n.role === 'worker');
   for (const n of [...cp, ...workers]) {
-    add(`${n.host}/power`, n.host, 'power', 'power', ['names'], n.host);
+    if (n.guest) add(`${n.host}/cast`, n.host, 'cast', 'cast', ['names'], n.host);
+    add(`${n.host}/power`, n.host, 'power', 'power', [n.guest ? `${n.host}/cast` : 'names'], n.host);
     add(`${n.host}/system`, n.host, 'system', 'system', [`${n.host}/power`], n.host);
     add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host);
   }

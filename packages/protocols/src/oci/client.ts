@@ -173,11 +173,19 @@ export interface PullLine {
   digest: string;
   status: number;
 }
-/** What the product's own registry tells beyond the standard: digests held whole, and who pulled what. */
-export const digestsHeld = async (r: RegistryAt) =>
-  (
-    await askJson<{ digests: string[] }>(r.dialer, targetOf(r), { path: '/praesidor/digests', headers: headers(r) }, 64_000_000)
-  ).json.digests.filter((d) => digestPattern.test(d));
+/** What the product's own registry tells beyond the standard: digests held whole, names with what they stand for, and who pulled what. */
+export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: string[] }> => {
+  const { json } = await askJson<{ digests: string[]; names?: string[] }>(
+    r.dialer,
+    targetOf(r),
+    { path: '/praesidor/digests', headers: headers(r) },
+    64_000_000,
+  );
+  return {
+    digests: json.digests.filter((d) => digestPattern.test(d)),
+    ...(Array.isArray(json.names) ? { names: json.names } : {}),
+  };
+};
 export const pullLog = async (r: RegistryAt, since: string) =>
   (
     await askJson<{ pulls: PullLine[] }>(

@@ -10,7 +10,7 @@ import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate, publish } from '@praesidor/standins';
 import { Dialer, parseDetours, type ProtocolError } from '../dial/index.ts';
 import {
-  digestsHeld,
+  held,
   getManifest,
   hasBlob,
   mountBlob,
@@ -83,7 +83,8 @@ describe('a registry', () => {
     const chunks: Buffer[] = [];
     for await (const c of await readBlob(at, 'c/d', digest, 2990)) chunks.push(c as Buffer);
     expect(Buffer.concat(chunks).equals(bytes.subarray(2990))).toBe(true);
-    expect(await digestsHeld(at)).toContain(digest);
+    const seen = await held(at);
+    expect(seen.digests).toContain(digest);
   });
   it('takes no manifest whose blobs it lacks, and says which', async () => {
     const m = Buffer.from(JSON.stringify({ schemaVersion: 2, config: { digest: sha(Buffer.from('x')), size: 1 }, layers: [] }));

@@ -1,1 +1,5 @@
-export * from './client.ts';
+export * from './acts.ts';
+export type { Bmc } from './bmc.ts';
+export * from './facts.ts';
+export * from './readings.ts';
+export * from './update.ts';

@@ -1,5 +1,6 @@
 import { setMaxListeners } from 'node:events';
 import type { Plan } from '@praesidor/core/charter';
+import { doTo } from '@praesidor/core/hosts';
 import { ended, ready, type Step } from '@praesidor/core/schedule';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
@@ -67,7 +68,9 @@ async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<void> 
     if (status.state !== 'done') return;
     for (const n of plan.nodes) {
       const { doc } = await needDoc(m, 'Host', n.host);
-      await writeDoc(m, { ...doc, state: 'serving' }, `build ${build.number} of ${build.charter}`);
+      const step = doTo(doc, 'serve', { fits: true });
+      if ('refused' in step) throw new Error(`${n.host} cannot serve: ${step.refused}`);
+      await writeDoc(m, step.host, `build ${build.number} of ${build.charter}`);
     }
     await record(m, `build ${build.number} of ${build.charter}`, 'built and proved', build.charter, { nodes: plan.nodes.length });
   });

@@ -1,6 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import { type Plan, resolve } from '@praesidor/core/charter';
-import { type Charter, type Doc, type Edit, type Host, keyOf } from '@praesidor/core/model';
+import { doTo } from '@praesidor/core/hosts';
+import { type Charter, type Doc, type Edit, keyOf } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { CharterRevisions } from '../../db/tables.ts';
 import { dropDoc, needDoc, readDoc, writeDoc } from '../../estate/documents.ts';
@@ -60,12 +61,15 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   for (const host of estate.hosts) {
     const role = wanted.get(host.name);
     if (role && (host.held?.charter !== name || host.held.role !== role)) {
-      await put({ ...host, state: host.state === 'serving' ? 'serving' : 'held', held: { charter: name, role } }, host);
+      const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
+      if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);
+      await put({ ...step.host, held: { charter: name, role } }, host);
       out.hosts.push(host.name);
     }
     if (!role && host.held?.charter === name && host.state === 'held') {
-      const { held: _, ...rest } = host;
-      await put({ ...rest, state: 'fit' } as Host, host);
+      const step = doTo(host, 'let-go', { fits: true });
+      if ('refused' in step) continue;
+      await put(step.host, host);
       out.released.push(host.name);
     }
   }

@@ -1,10 +1,24 @@
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { words } from '@praesidor/core/model';
+import { castPlan, hostFilter, judgeOf } from '@praesidor/core/hosts';
+import { type Edit, words } from '@praesidor/core/model';
+import { readLog, setBoot, setLight, setMedia, virtualMedia } from '@praesidor/protocols/redfish';
 import { record } from '../../audit.ts';
+import { may, reads } from '../../auth/roles.ts';
 import type { Context } from '../../context.ts';
-import { needDoc } from '../../estate/documents.ts';
-import { accept, list, refresh, sweep, sweepRange } from './service.ts';
+import { makeEdits, needDoc } from '../../estate/documents.ts';
+import { loadEstate } from '../../estate/load.ts';
+import { Refusal } from '../../refusal.ts';
+import { actOn, peoplesActs } from './acts.ts';
+import { withBmc } from './bmc.ts';
+import { refresh } from './facts.ts';
+import { lookAtHypervisor } from './hypervisors.ts';
+import { exportHosts, importHosts, mergeHosts, previewHosts, rejoin } from './import.ts';
+import { hostPage, sample, worksOf } from './page.ts';
+import { accept, list } from './sightings.ts';
+import { beginSweep, stopSweeps, sweep, sweepRange } from './sweep.ts';
+import { beginWork, runWork, stopWork } from './work.ts';
+import { workKinds } from './work/index.ts';
 
 const Sweep = z.strictObject({ site: words.Name, range: words.RangeText });
 const Accept = z.strictObject({
@@ -12,7 +26,8 @@ const Accept = z.strictObject({
     .array(z.strictObject({ address: words.Ip, fingerprint: z.string().max(200) }))
     .min(1)
     .max(500),
-  credential: words.Name,
+  /** Tried in this order. */
+  credential: z.union([words.Name, z.array(words.Name).min(1).max(8)]),
 });
 const List = z.strictObject({
   hosts: z
@@ -28,32 +43,74 @@ const List = z.strictObject({
     .max(500),
   credential: words.Name,
 });
+const Named = z.strictObject({ name: words.Name });
+const Some = z.array(words.Name).min(1).max(2000);
+const Acts = z.strictObject({ act: z.enum(peoplesActs), hosts: Some });
+const Work = z.strictObject({
+  kind: z.string().max(20),
+  hosts: Some,
+  asked: z.record(z.string().max(20), z.union([z.string().max(200), z.boolean()])).default({}),
+});
+const Table = z.strictObject({
+  text: z.string().max(20_000_000),
+  site: words.Name.optional(),
+  leaveOut: z.boolean().default(false),
+  doubles: z.enum(['skip', 'merge']).default('skip'),
+  revision: z.number().int().min(0).optional(),
+});
+const Cast = z.strictObject({
+  site: words.Name,
+  mould: words.Name,
+  count: z.number().int().min(1).max(500),
+  stem: z.string().regex(/^[a-z0-9]([a-z0-9-]{0,50})$/, 'what their names begin with, such as bw-g'),
+  group: words.Name.optional(),
+  rules: z.strictObject({ strategy: z.enum(['spread', 'dense']), tolerate: z.union([z.literal(0), z.literal(1)]) }),
+  start: z.boolean().default(false),
+});
+const Control = z.discriminatedUnion('act', [
+  z.strictObject({ act: z.literal('light'), on: z.boolean() }),
+  z.strictObject({
+    act: z.literal('boot'),
+    from: z.enum(['None', 'Pxe', 'UefiHttp', 'Cd', 'Hdd', 'BiosSetup']),
+    uri: z.url({ protocol: /^https?$/ }).optional(),
+  }),
+  z.strictObject({ act: z.literal('media'), image: z.url({ protocol: /^https?$/ }).optional() }),
+]);
+const Query = z.strictObject({ q: z.string().max(1000).default(''), site: words.Name.optional() });
 
 export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  ctx.queue.handle('sweep', async (id, signal) => {
-    const [site = '', range = ''] = id.split(' ');
-    await sweep(ctx, site, range, signal);
-  });
+  ctx.queue.handle('sweep', (id, signal) => sweep(ctx, Number(id), signal));
+  ctx.queue.handle('work', (id, signal) => runWork(ctx, Number(id), signal));
+  const reader = { config: { role: 'reader' as const } };
+  const planner = { config: { role: 'planner' as const } };
+  const builder = { config: { role: 'builder' as const } };
+  const nameOf = (req: { params: unknown }) => (req.params as z.infer<typeof Named>).name;
 
-  app.post('/api/hosts/sweep', { config: { role: 'planner' }, schema: { body: Sweep } }, async (req, reply) => {
+  app.post('/api/hosts/sweep', { ...planner, schema: { body: Sweep } }, async (req, reply) => {
     const { site, range } = req.body as z.infer<typeof Sweep>;
-    const r = sweepRange(range);
-    await ctx.db.transaction(async (m) => {
+    sweepRange(range);
+    const addresses = await ctx.db.transaction(async (m) => {
       await needDoc(m, 'Site', site);
-      await ctx.queue.send(m, 'sweep', `${site} ${range}`);
+      const n = await beginSweep(ctx, m, site, range, req.who.login);
       await record(m, req.who.login, 'swept', site, { range });
+      return n;
     });
-    return reply.status(202).send({ addresses: Number(r.last - r.first + 1n) });
+    return reply.status(202).send({ addresses });
+  });
+  app.post('/api/hosts/sweep/stop', { ...planner, schema: { body: z.strictObject({ site: words.Name }) } }, async (req) => {
+    await stopSweeps(ctx.db.manager, (req.body as { site: string }).site);
+    return {};
   });
 
   /** Each address by itself: one that fails does not keep the others. */
-  app.post('/api/hosts/accept', { config: { role: 'builder' }, schema: { body: Accept } }, async (req) => {
+  app.post('/api/hosts/accept', { ...builder, schema: { body: Accept } }, async (req) => {
     const { addresses, credential } = req.body as z.infer<typeof Accept>;
+    const credentials = typeof credential === 'string' ? [credential] : credential;
     const results = await Promise.all(
       addresses.map(async ({ address, fingerprint }) => {
         try {
-          const s = await accept(ctx, address, fingerprint, credential);
-          return { address, error: s.error, serial: (s.facts as { serial?: string } | null)?.serial };
+          const s = await accept(ctx, address, fingerprint, credentials);
+          return { address, error: s.error, credential: s.credential, serial: (s.facts as { serial?: string } | null)?.serial };
         } catch (e) {
           return { address, error: (e as Error).message };
         }
@@ -65,7 +122,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return { results };
   });
 
-  app.post('/api/hosts/list', { config: { role: 'planner' }, schema: { body: List } }, async (req) => {
+  app.post('/api/hosts/list', { ...planner, schema: { body: List } }, async (req) => {
     const body = req.body as z.infer<typeof List>;
     return ctx.db.transaction(async (m) => {
       const made = [];
@@ -81,10 +138,169 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
       return { hosts: made.map((x) => x.host), act };
     });
   });
-
   app.post(
-    '/api/hosts/:name/refresh',
-    { config: { role: 'planner' }, schema: { params: z.strictObject({ name: words.Name }) } },
-    async (req) => ({ host: await refresh(ctx, (req.params as { name: string }).name, req.who.login) }),
+    '/api/hosts/rejoin',
+    { ...planner, schema: { body: z.strictObject({ host: words.Name, address: words.Ip }) } },
+    async (req) => {
+      const { host, address } = req.body as { host: string; address: string };
+      return rejoin(ctx, host, address, req.who.login);
+    },
   );
+  app.post(
+    '/api/hosts/merge',
+    { ...planner, schema: { body: z.strictObject({ keep: words.Name, drop: words.Name }) } },
+    async (req) => {
+      const { keep, drop } = req.body as { keep: string; drop: string };
+      return mergeHosts(ctx, keep, drop, req.who.login);
+    },
+  );
+
+  /** Hosts by the same language as the filter of the table. */
+  app.get('/api/hosts', { ...reader, schema: { querystring: Query } }, async (req) => {
+    const { q, site } = req.query as z.infer<typeof Query>;
+    const { estate } = await loadEstate(ctx.db);
+    const judge = judgeOf(estate);
+    const filter = hostFilter(q, judge);
+    if (filter.wrong.length)
+      throw new Refusal('invalid', `The filter cannot be read: ${filter.wrong[0]?.message}.`, {
+        places: filter.wrong.map((w) => ({ path: 'q', column: w.from + 1, message: w.message })),
+      });
+    const found = estate.hosts.filter((h) => (!site || h.site === site) && filter.test(h));
+    return { hosts: found.map((h) => ({ ...h, fits: judge(h).flatMap((f) => (f.fits ? [f.role] : [])) })) };
+  });
+
+  app.post('/api/hosts/preview', { ...reader, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
+    const { text, site } = req.body as z.infer<typeof Table>;
+    const p = await previewHosts(ctx, text, site);
+    const notable = p.lines.filter((l) => l.what !== 'same');
+    return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
+  });
+  app.post('/api/hosts/import', { ...planner, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) =>
+    importHosts(ctx, req.body as z.infer<typeof Table>, req.who.login),
+  );
+  app.get(
+    '/api/hosts/files/hosts.csv',
+    { ...reader, schema: { querystring: z.strictObject({ site: words.Name.optional() }) } },
+    async (req, reply) => {
+      const { site } = req.query as { site?: string };
+      return reply
+        .type('text/csv; charset=utf-8')
+        .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}hosts.csv"`)
+        .send(await exportHosts(ctx, site));
+    },
+  );
+
+  app.post('/api/hosts/acts', { ...planner, schema: { body: Acts } }, async (req) => {
+    const { act, hosts: names } = req.body as z.infer<typeof Acts>;
+    return actOn(ctx, act, names, req.who.login);
+  });
+  app.get('/api/hosts/works', reader, async () => ({ works: await worksOf(ctx.db.manager) }));
+  app.post('/api/hosts/works', { ...planner, schema: { body: Work } }, async (req, reply) => {
+    const { kind: name, hosts: names, asked } = req.body as z.infer<typeof Work>;
+    const kind = workKinds.get(name);
+    if (!kind) throw new Refusal('invalid', `There is no work ${name}; there are ${[...workKinds.keys()].join(', ')}.`);
+    if (!may(req.who.role, kind.role))
+      throw new Refusal(
+        'not-allowed',
+        `To ${reads[kind.role]} takes the role ${kind.role}; ${req.who.login} is ${req.who.role}.`,
+        {
+          remedy: 'Ask a warden.',
+        },
+      );
+    return reply.status(202).send(await beginWork(ctx, kind, names, asked, req.who.login));
+  });
+  app.post(
+    '/api/hosts/works/:id/stop',
+    { ...builder, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
+    async (req) => {
+      await stopWork(ctx, (req.params as { id: number }).id, req.who.login);
+      return {};
+    },
+  );
+
+  /** What casting would do: names, hypervisors, what is left, what is left when any one fails. Nothing is made. */
+  app.post('/api/hosts/cast/plan', { ...reader, schema: { body: Cast } }, async (req) => {
+    const { estate } = await loadEstate(ctx.db);
+    return { plan: planned(req.body as z.infer<typeof Cast>, estate) };
+  });
+  app.post('/api/hosts/cast', { ...builder, schema: { body: Cast } }, async (req, reply) => {
+    const wish = req.body as z.infer<typeof Cast>;
+    const made = await ctx.db.transaction(async (m) => {
+      // Two that cast at once would both see the same room.
+      await m.query('select pg_advisory_xact_lock(727006)');
+      const { estate } = await loadEstate(m);
+      const plan = planned(wish, estate);
+      if (plan.packing.unplaced.length)
+        throw new Refusal(
+          'not-now',
+          `Nothing was cast: ${plan.packing.unplaced.length} of ${wish.count} find no place. ${plan.packing.unplaced[0]?.guest}: ${plan.packing.unplaced[0]?.why}.`,
+          {
+            remedy: 'Ask for fewer, another mould, or no room for a failure.',
+          },
+        );
+      const inverse = await makeEdits(
+        m,
+        plan.hosts.map((doc): Edit => ({ op: 'put', doc })),
+        req.who.login,
+        'cast guests',
+      );
+      const act = await record(
+        m,
+        req.who.login,
+        'planned guests',
+        plan.hosts
+          .map((h) => h.name)
+          .join(' ')
+          .slice(0, 300),
+        { ...wish },
+        inverse,
+      );
+      return { names: plan.hosts.map((h) => h.name), act };
+    });
+    const kind = workKinds.get('cast');
+    const begun = kind && (await beginWork(ctx, kind, made.names, { start: wish.start }, req.who.login));
+    return reply.status(202).send({ ...made, ...begun });
+  });
+  app.post('/api/hypervisors/:name/look', { ...reader, schema: { params: Named } }, async (req) => ({
+    seen: await lookAtHypervisor(ctx, nameOf(req)),
+  }));
+
+  app.get('/api/hosts/:name', { ...reader, schema: { params: Named } }, async (req) => hostPage(ctx, nameOf(req)));
+  app.post('/api/hosts/:name/refresh', { ...planner, schema: { params: Named } }, async (req) => ({
+    host: await refresh(ctx, nameOf(req), req.who.login),
+  }));
+  app.post('/api/hosts/:name/sensors', { ...reader, schema: { params: Named } }, async (req) => ({
+    readings: await sample(ctx, nameOf(req)),
+  }));
+  app.get('/api/hosts/:name/log', { ...reader, schema: { params: Named } }, async (req) => ({
+    entries: await withBmc(ctx, nameOf(req), (bmc) => readLog(bmc)),
+    media: await withBmc(ctx, nameOf(req), (bmc) => virtualMedia(bmc)),
+  }));
+  /** Acts on one machine through its controller; power of many is work. */
+  app.post('/api/hosts/:name/bmc', { ...builder, schema: { params: Named, body: Control } }, async (req) => {
+    const c = req.body as z.infer<typeof Control>;
+    await withBmc(ctx, nameOf(req), async (bmc) => {
+      if (c.act === 'light') await setLight(bmc, c.on);
+      else if (c.act === 'boot') await setBoot(bmc, c.from, c.uri);
+      else await setMedia(bmc, c.image);
+    });
+    const said =
+      c.act === 'light'
+        ? `light ${c.on ? 'on' : 'off'}`
+        : c.act === 'boot'
+          ? `boots once from ${c.from}`
+          : c.image
+            ? 'inserted virtual media'
+            : 'ejected virtual media';
+    await record(ctx.db.manager, req.who.login, said, nameOf(req), { ...c });
+    return {};
+  });
+}
+
+function planned(wish: z.infer<typeof Cast>, estate: Parameters<typeof castPlan>[1]) {
+  try {
+    return castPlan(wish, estate);
+  } catch (e) {
+    throw new Refusal('invalid', `Nothing can be cast: ${(e as Error).message}.`);
+  }
 }

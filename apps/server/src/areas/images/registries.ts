@@ -1,6 +1,6 @@
 import type { Registry, SeenRegistry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { digestsHeld, type RegistryAt, targetOf, walkBill } from '@praesidor/protocols/oci';
+import { held, type RegistryAt, targetOf, walkBill } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { docTables } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
@@ -32,27 +32,29 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
     const t = targetOf(r);
     ctx.dialer.forget(t.host);
     seen.certificate = await ctx.dialer.certificate({ host: t.host, port: t.port, ...(t.trust ? { trust: t.trust } : {}) });
-    seen.digests = await digestsHeld(r);
+    Object.assign(seen, await held(r));
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
     seen.error = e.message;
   }
   await ctx.db.transaction(async (m) => {
     const [before] = (await m.query(
-      "select jsonb_array_length(data->'digests') as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1",
+      "select jsonb_array_length(data->'digests') + coalesce(jsonb_array_length(data->'names'), 0) as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1",
       [name],
     )) as { n: number; error: string | null; print: string | null }[];
     // A registry that cannot be reached for a moment still holds what it held.
     if (seen.error && before) {
-      const [old] = (await m.query("select data->'digests' as d from observation where kind = 'registry' and subject = $1", [
-        name,
-      ])) as { d: string[] }[];
+      const [old] = (await m.query(
+        "select data->'digests' as d, data->'names' as names from observation where kind = 'registry' and subject = $1",
+        [name],
+      )) as { d: string[]; names: string[] | null }[];
       seen.digests = old?.d ?? [];
+      if (old?.names) seen.names = old.names;
     }
     await observe(m, 'registry', name, seen);
     if (
       !before ||
-      before.n !== seen.digests.length ||
+      before.n !== seen.digests.length + (seen.names?.length ?? 0) ||
       (before.error ?? undefined) !== seen.error ||
       (before.print ?? undefined) !== seen.certificate?.fingerprint
     )

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import type { EntityManager } from 'typeorm';
-import { joinBills, missing, parseReference } from '@praesidor/core/images';
+import { heldBy, joinBills, missing, parseReference } from '@praesidor/core/images';
 import type { Bill, Site } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
@@ -33,8 +33,8 @@ export async function planShipment(ctx: Context, target: string, bills: string[]
       remedy: 'It is walked at the source within a minute of being declared; look whether the source can be reached.',
     });
   const bill = joinBills('shipment', known as Bill[]);
-  const lack = missing(bill, new Set(seen.digests));
-  if (!lack.blobs && !lack.manifests.length)
+  const lack = missing(bill, heldBy(seen));
+  if (!lack.images.length)
     throw new Refusal('not-now', `${target} holds everything of ${bills.join(', ')}. There is nothing to move.`);
   const site = needIn(estate, 'Site', registry.site);
   const source = estate.registries.find((r) => r.role === 'source');

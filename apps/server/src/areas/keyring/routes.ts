@@ -9,7 +9,7 @@ import { keep } from './service.ts';
 
 const Entry = z.strictObject({
   name: words.Name,
-  use: z.enum(['bmc', 'registry', 'tsig', 'other']),
+  use: z.enum(['bmc', 'hypervisor', 'registry', 'tsig', 'other']),
   user: z.string().max(120),
   secret: z.string().min(1).max(4000),
 });

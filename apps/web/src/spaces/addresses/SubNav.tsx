@@ -1,5 +1,4 @@
-import { NavLink } from 'react-router';
-import { scoped } from '../../state/scope.ts';
+import { SubNav as Sheets } from '../../parts/SubNav.tsx';
 
 const views = [
   ['/addresses', 'Networks'],
@@ -7,20 +6,4 @@ const views = [
   ['/addresses/routes', 'Routes'],
 ] as const;
 
-/** The three sheets of this space. */
-export const SubNav = ({ site }: { site: string }) => (
-  <nav aria-label="Addresses" className="flex gap-4">
-    {views.map(([path, label]) => (
-      <NavLink
-        key={path}
-        to={scoped(path, site)}
-        end
-        className={({ isActive }) =>
-          isActive ? 'border-ink border-b-2 font-semibold text-ink' : 'text-verdigris hover:underline'
-        }
-      >
-        {label}
-      </NavLink>
-    ))}
-  </nav>
-);
+export const SubNav = ({ site }: { site: string }) => <Sheets label="Addresses" views={views} site={site} />;

@@ -1,4 +1,4 @@
-import type { Sighting } from '@praesidor/core/model';
+import type { Host, Sighting } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import { useKeyring } from '../../api/queries.ts';
@@ -8,7 +8,9 @@ import { clock } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 
 /** What answered on the management network and is nobody's yet: compare the fingerprint, accept it, list it. */
-export function Sighted({ sightings, at }: { sightings: Sighting[]; at: string | undefined }) {
+export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: string | undefined; hosts: readonly Host[] }) {
+  const bySerial = new Map(hosts.flatMap((h) => (h.facts?.serial ? [[h.facts.serial, h.name] as const] : [])));
+  const knownAs = (s: Sighting) => (s.facts ? bySerial.get(s.facts.serial) : undefined);
   const keys = (useKeyring().data ?? []).filter((k) => k.use === 'bmc');
   const near = keys.find((k) => k.name.endsWith(sightings[0]?.site ?? '')) ?? keys[0];
   const [key, setKey] = useState<string>();
@@ -16,17 +18,23 @@ export function Sighted({ sightings, at }: { sightings: Sighting[]; at: string |
   const [off, setOff] = useState<Set<string>>(new Set());
   const on = (s: Sighting) => !off.has(s.address);
   const fresh = sightings.filter((s) => !s.accepted);
-  const measured = sightings.filter((s) => s.accepted && s.facts);
+  const measured = sightings.filter((s) => s.accepted && s.facts && !knownAs(s));
+  const refused = sightings.filter((s) => s.accepted && s.error);
   const accept = useAct(
     () =>
       api<{ results: { address: string; error: string | null }[] }>('POST', '/api/hosts/accept', {
-        credential,
-        addresses: fresh.filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
+        // The one that is named first, then the others: one that was refused already is not tried again.
+        credential: [credential, ...keys.map((k) => k.name).filter((k) => k !== credential)].slice(0, 3),
+        addresses: [...fresh, ...refused].filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
       }),
     (r) => {
       const bad = r.results.filter((x) => x.error);
       return `${r.results.length - bad.length} accepted and measured${bad.length ? `; ${bad.length} not: ${bad[0]?.error}` : ''}.`;
     },
+  );
+  const rejoin = useAct(
+    (v: { host: string; address: string }) => api<{ act: number }>('POST', '/api/hosts/rejoin', v),
+    (_, v) => `${v.host} answers at ${v.address} now.`,
   );
   const list = useAct(
     () =>
@@ -104,6 +112,17 @@ export function Sighted({ sightings, at }: { sightings: Sighting[]; at: string |
               <td>
                 {s.error ? (
                   <span className="text-brick">{s.error.replace(`${s.address}:443: `, '')}</span>
+                ) : s.facts && knownAs(s) ? (
+                  <span className="flex items-baseline gap-2">
+                    is {knownAs(s)}, whose controller was elsewhere
+                    <Button
+                      quiet
+                      className="py-0!"
+                      onClick={() => rejoin.mutate({ host: knownAs(s) as string, address: s.address })}
+                    >
+                      Join them
+                    </Button>
+                  </span>
                 ) : s.facts ? (
                   `${s.facts.model}, ${s.facts.serial}, ${s.facts.cores} cores, ${s.facts.memoryGiB} GiB`
                 ) : (

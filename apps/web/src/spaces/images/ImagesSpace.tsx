@@ -1,4 +1,4 @@
-import { bytesText, missing, sizeOf } from '@praesidor/core/images';
+import { heldBy, bytesText, missing, sizeOf } from '@praesidor/core/images';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
 import { useContext, useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
@@ -132,7 +132,7 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
   const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
   if (!bill || !seen || (seen.error && !seen.digests.length))
     return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
-  const lack = missing(bill, new Set(seen.digests));
+  const lack = missing(bill, heldBy(seen));
   const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
   const text =

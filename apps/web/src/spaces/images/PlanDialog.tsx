@@ -1,4 +1,4 @@
-import { bytesText, joinBills, missing } from '@praesidor/core/images';
+import { heldBy, bytesText, joinBills, missing } from '@praesidor/core/images';
 import type { Bill, Estate } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -26,7 +26,7 @@ export function PlanDialog({
   const registry = registries.find((r) => r.name === target);
   const site = estate.sites.find((s) => s.name === registry?.site);
   const known = bills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => !!b);
-  const lack = missing(joinBills('', known), new Set(estate.observed.registries[target]?.digests));
+  const lack = missing(joinBills('', known), heldBy(estate.observed.registries[target]));
   const plan = useAct(
     async () => {
       const { shipment } = await api<{ shipment: ShipmentDto }>('POST', '/api/shipments', { target, bills });

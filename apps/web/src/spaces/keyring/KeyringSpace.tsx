@@ -11,7 +11,13 @@ import { day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 
-const uses = { bmc: 'management controllers', registry: 'registries', tsig: 'signing DNS updates', other: 'other' } as const;
+const uses = {
+  bmc: 'management controllers',
+  hypervisor: 'hypervisors',
+  registry: 'registries',
+  tsig: 'signing DNS updates',
+  other: 'other',
+} as const;
 
 export function KeyringSpace() {
   const keys = useKeyring();

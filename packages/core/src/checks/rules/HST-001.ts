@@ -1,4 +1,4 @@
-import { compareVersions } from '../../hosts/firmware.ts';
+import { baselineOf, firmwareLines } from '../../hosts/firmware.ts';
 import type { Check } from '../check.ts';
 
 export const HST001: Check = {
@@ -8,15 +8,18 @@ export const HST001: Check = {
   reads: ['hosts', 'baselines'],
   find: ({ estate }) =>
     estate.hosts.flatMap((h) => {
-      const base = estate.baselines.find((b) => b.model === h.facts?.model);
-      return base && h.facts && h.state !== 'retired' && compareVersions(h.facts.firmware.system, base.system) < 0
+      const base = baselineOf(h.facts, estate.baselines);
+      if (!base || !h.facts || h.state === 'retired') return [];
+      const bad = firmwareLines(h.facts, base).filter((l) => !l.ok);
+      return bad.length
         ? [
             {
               subject: { kind: 'Host' as const, name: h.name },
-              path: ['facts', 'firmware', 'system'],
+              path: ['facts', 'firmware', bad[0]?.part === 'bmc' ? 'bmc' : 'system'],
               site: h.site,
-              title: `Firmware of ${h.name} is below the baseline`,
-              text: `${h.facts.firmware.system} stands, ${base.model} is to have ${base.system} or later.`,
+              title: `Firmware of ${h.name} is not at the baseline`,
+              text: `${bad.map((l) => `${l.part} ${l.stands} stands, ${l.wanted} is asked`).join('; ')} of a ${base.model}.`,
+              remedy: { label: 'Show the plan', act: { kind: 'open' as const, path: `/hosts/${h.name}?part=firmware` } },
             },
           ]
         : [];

@@ -7,7 +7,7 @@ export const HST002: Check = {
   reads: ['hosts'],
   find: ({ estate }) =>
     estate.hosts
-      .filter((h) => h.facts && h.facts.disks.length < 2 && h.state !== 'retired')
+      .filter((h) => h.facts && !h.guest && h.facts.disks.length < 2 && h.state !== 'retired')
       .map((h) => ({
         subject: { kind: 'Host', name: h.name },
         path: ['facts', 'disks'],

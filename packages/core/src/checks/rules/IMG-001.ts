@@ -19,8 +19,14 @@ export const IMG001: Check = {
           subject: { kind: 'Charter' as const, name: c.name },
           path: ['mirror'],
           site: c.site,
-          title: `${n <= 12 ? ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'][n] : n} layers are not at ${site?.title ?? mirror.name}`,
-          text: `${names.join(', ')}${more > 0 ? ` and ${more} more images need` : ' need'} ${bytesText(images.missingPaper)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
+          title:
+            n === 0
+              ? `${images.missingImages.length} image names are not at ${site?.title ?? mirror.name}`
+              : `${n <= 12 ? ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'][n] : n} layers are not at ${site?.title ?? mirror.name}`,
+          text:
+            n === 0
+              ? `${names.join(', ')}${more > 0 ? ` and ${more} more` : ''}: ${mirror.endpoint} holds every layer, under other names. Nodes would ask for a name that it does not answer to.`
+              : `${names.join(', ')}${more > 0 ? ` and ${more} more images need` : ' need'} ${bytesText(images.missingPaper)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
           remedy: {
             label: 'Plan the shipment',
             act: { kind: 'plan-shipment' as const, target: mirror.name, bills: images.names },

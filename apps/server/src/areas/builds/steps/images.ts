@@ -1,6 +1,5 @@
 import { imagesOf } from '@praesidor/core/files';
-import { powerState, reset } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/service.ts';
+import { powered } from '../../hosts/machine.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Follows the host while it pulls its images through the mirror. On a second try the host is started again where it stood. */
@@ -12,16 +11,16 @@ export const images: StepRunner = {
     const of = imagesOf(kit, node).length;
     const got = new Set<string>();
     const troubled = new Map<string, string>();
-    const bmc = host?.bmc ? await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal) : undefined;
+    const machine = host && (await powered(ctx, host, signal));
     if (retry)
       for (const r of (await ctx.db.manager.query(
         "select distinct data->>'text' as text from build_report where build = $1 and host = $2 and data->>'name' = 'images' and data->>'event' = 'progress' and data->>'result' = 'SUCCESS'",
         [build.id, node.host],
       )) as { text: string }[])
         got.add(r.text);
-    if (retry && bmc) {
+    if (retry && machine) {
       await log('started again from its disk, to go on where it stood');
-      await reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On'));
+      await machine.restart();
     }
     let asked = Date.now();
     return until(
@@ -47,9 +46,9 @@ export const images: StepRunner = {
           }
           if (r.event === 'finish' && r.result === 'SUCCESS') return `${of} images`;
         }
-        if (bmc && Date.now() - asked > 2000) {
+        if (machine && Date.now() - asked > 2000) {
           asked = Date.now();
-          if ((await powerState(bmc).catch(() => 'On')) === 'Off')
+          if (!(await machine.on().catch(() => true)))
             throw new StepFailure(
               `${node.host} lost power after ${got.size} of ${of} images`,
               'Resume: the host is started again and goes on with the images it lacks.',

@@ -1,5 +1,6 @@
 import type { StepKind } from '@praesidor/core/schedule';
 import type { StepRunner } from '../step.ts';
+import { cast } from './cast.ts';
 import { api, inbound, podNetwork, quorum } from './cluster.ts';
 import { images } from './images.ts';
 import { joinControlPlane, joinWorker } from './join.ts';
@@ -13,6 +14,7 @@ import { system } from './system.ts';
 const all: StepRunner[] = [
   preflight,
   names,
+  cast,
   power,
   system,
   images,

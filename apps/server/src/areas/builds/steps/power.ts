@@ -1,13 +1,17 @@
 import { ProtocolError, transient } from '@praesidor/protocols/dial';
 import { powerState, reset, setHttpBoot } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/service.ts';
-import { StepFailure, type StepRunner } from '../step.ts';
+import { bmcFor } from '../../hosts/bmc.ts';
+import { guestState, start } from '@praesidor/protocols/hypervisor';
+import { guestOf } from '../../hosts/hypervisors.ts';
+import { castFailure } from '../../hosts/work/cast.ts';
+import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 
 /** Sets the boot source over the controller, once, and powers the host on from cold. */
 export const power: StepRunner = {
   kind: 'power',
   run: async ({ ctx, node, estate, kit, log, healed, until, signal }) => {
     const host = estate.hosts.find((h) => h.name === node?.host);
+    if (node?.guest) return powerGuest(ctx, node.host, log, until, signal);
     if (!node || !host?.bmc)
       throw new StepFailure(`${node?.host} has no management controller, so it cannot be started from here`);
     const bmc = await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
@@ -46,3 +50,26 @@ export const power: StepRunner = {
     return 'on';
   },
 };
+
+/** A guest is started by its hypervisor. */
+async function powerGuest(
+  ctx: StepContext['ctx'],
+  name: string,
+  log: StepContext['log'],
+  until: StepContext['until'],
+  signal: AbortSignal,
+): Promise<string> {
+  const g = await guestOf(ctx, name, signal);
+  try {
+    await start(g.driver, name);
+  } catch (e) {
+    if (!(e instanceof ProtocolError)) throw e;
+    const f = castFailure(name, g.on.name, e);
+    throw new StepFailure(f.message, f.remedy);
+  }
+  await log(`started on ${g.on.name}`);
+  return until(
+    async () => ((await guestState(g.driver, name).catch(() => undefined))?.state === 'running' ? 'on' : undefined),
+    () => `${name} stays off although ${g.on.name} took the command`,
+  );
+}

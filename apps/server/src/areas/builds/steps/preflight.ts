@@ -1,11 +1,33 @@
 import { check } from '@praesidor/core/checks';
+import { heldBy, missing } from '@praesidor/core/images';
 import { isIp, serverList } from '@praesidor/core/address';
 import { lookup } from '@praesidor/protocols/dns';
 import { ping, targetOf } from '@praesidor/protocols/oci';
 import { powerState } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/service.ts';
+import { bmcFor } from '../../hosts/bmc.ts';
+import { lookAtHypervisor } from '../../hosts/hypervisors.ts';
 import { at, lookAt } from '../../images/registries.ts';
-import { StepFailure, type StepRunner } from '../step.ts';
+import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
+
+/** Whether a hypervisor answers, and has the image, and the memory for those of the cluster's guests that do not run yet. */
+async function roomAt(
+  ctx: StepContext['ctx'],
+  plan: StepContext['plan'],
+  estate: StepContext['estate'],
+  name: string,
+): Promise<string> {
+  const seen = await lookAtHypervisor(ctx, name);
+  if (seen.error) throw new Error(seen.error);
+  const mine = plan.nodes.filter((n) => n.guest?.hypervisor === name);
+  const running = new Set(seen.guests.filter((g) => g.state === 'running').map((g) => g.name));
+  const asked = mine.filter((n) => !running.has(n.host)).reduce((s, n) => s + n.facts.memoryGiB, 0);
+  if (asked > seen.freeGiB) throw new Error(`${asked} GiB are asked for ${mine.length} guests, ${seen.freeGiB} GiB are free`);
+  const lacking = mine
+    .map((n) => estate.moulds.find((m) => m.name === n.guest?.mould)?.image)
+    .find((image) => image && !seen.images.includes(image));
+  if (lacking) throw new Error(`it has no image ${lacking}`);
+  return `answers, ${seen.freeGiB} GiB free, ${asked} GiB asked`;
+}
 
 /** Measures everything the build needs before it touches anything: findings, controllers, resolvers, registry, images. */
 export const preflight: StepRunner = {
@@ -38,6 +60,8 @@ export const preflight: StepRunner = {
           }),
         ),
     );
+    for (const name of new Set(plan.nodes.flatMap((n) => (n.guest ? [n.guest.hypervisor] : []))))
+      await measure(`hypervisor ${name}`, () => roomAt(ctx, plan, estate, name));
     for (const server of plan.site ? serverList(plan.site.resolvers).servers : [])
       await measure(`resolver ${server}`, async () => {
         await lookup({ address: server, detours: ctx.config.detours }, plan.site?.domain ?? '', 'NS');
@@ -53,11 +77,10 @@ export const preflight: StepRunner = {
       });
     if (mirror && !wrong.length)
       await measure('images', async () => {
-        const held = new Set((await lookAt(ctx, mirror.name)).digests);
-        const lacking = plan.images.names
-          .flatMap((n) => Object.keys(estate.observed.bills[n]?.blobs ?? {}))
-          .filter((d) => !held.has(d));
-        if (lacking.length) throw new Error(`${lacking.length} layers are not at ${mirror.endpoint}`);
+        const bills = plan.images.names.flatMap((n) => estate.observed.bills[n] ?? []);
+        const lack = missing(bills, heldBy(await lookAt(ctx, mirror.name)));
+        if (lack.images.length)
+          throw new Error(`${lack.blobs} layers of ${lack.images.length} images are not at ${mirror.endpoint} under their names`);
         return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
       });
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);

@@ -1,5 +1,7 @@
+import { start } from '@praesidor/protocols/hypervisor';
 import { reset, setHttpBoot } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/service.ts';
+import { bmcFor } from '../../hosts/bmc.ts';
+import { cast, guestOf } from '../../hosts/hypervisors.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Waits until the host has fetched its kit and finished its first boot. */
@@ -12,6 +14,12 @@ export const system: StepRunner = {
       await log('boots once more from its kit');
       await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`);
       await reset(bmc, 'ForceRestart');
+    }
+    if (retry && node?.guest) {
+      const g = await guestOf(ctx, node.host, signal);
+      await log('cast anew, and started');
+      await cast(g, `${kit.bootUrl(node.host)}/`, async (text) => log(text));
+      await start(g.driver, node.host);
     }
     let heard = false;
     return until(

@@ -1,0 +1,134 @@
+import { merged, readHosts, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
+import { type Edit, type Host, keyOf, type Reservation } from '@praesidor/core/model';
+import { record } from '../../audit.ts';
+import type { Context } from '../../context.ts';
+import { type SightingRow, Sightings } from '../../db/tables.ts';
+import { makeEdits, needDoc, refuseChangedSince } from '../../estate/documents.ts';
+import { loadEstate } from '../../estate/load.ts';
+import { tell } from '../../events/bus.ts';
+import { Refusal } from '../../refusal.ts';
+import { noteFacts } from './facts.ts';
+
+export async function previewHosts(ctx: Context, text: string, site: string | undefined): Promise<HostPreview> {
+  const { estate } = await loadEstate(ctx.db);
+  return readHosts(text, estate.sites, estate.hosts, estate.now, site);
+}
+
+/** What becomes of a line that is a machine we have under another name. */
+export type Double = 'skip' | 'merge';
+
+/**
+ * Takes a table of hosts in one transaction. Lines that are wrong stop it unless they may be left out; a line that is a
+ * machine we have is left out, or merged into the entry that is there.
+ */
+export async function importHosts(
+  ctx: Context,
+  asked: { text: string; site?: string | undefined; leaveOut: boolean; doubles: Double; revision?: number | undefined },
+  who: string,
+) {
+  const { estate } = await loadEstate(ctx.db);
+  const p = readHosts(asked.text, estate.sites, estate.hosts, estate.now, asked.site);
+  if (p.fault)
+    throw new Refusal('invalid', `The table cannot be read: line ${p.fault.line}: ${p.fault.message}.`, { places: [p.fault] });
+  const wrong = p.lines.filter((l) => l.what === 'wrong');
+  if (wrong.length && !asked.leaveOut)
+    throw new Refusal(
+      'invalid',
+      `Nothing was imported: ${wrong.length} ${wrong.length === 1 ? 'line is' : 'lines are'} wrong, the first is line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
+      {
+        places: wrong.slice(0, 100).map((l) => ({ line: l.line, message: l.message })),
+        remedy: 'Correct them, or leave them out.',
+      },
+    );
+  const docs = p.lines.flatMap((l) => docOf(l, estate.hosts, asked.doubles));
+  const edits = docs.map((doc): Edit => ({ op: 'put', doc }));
+  return ctx.db.transaction(async (m) => {
+    if (asked.revision !== undefined)
+      await refuseChangedSince(
+        m,
+        docs.map((d) => ({ kind: 'Host', key: d.name })),
+        asked.revision,
+      );
+    const inverse = await makeEdits(m, edits, who, 'imported hosts');
+    for (const d of docs) {
+      const before = estate.hosts.find((h) => h.name === d.name)?.facts;
+      if (d.facts && d.facts !== before) await noteFacts(m, d.name, before, d.facts);
+    }
+    const act = await record(
+      m,
+      who,
+      'imported hosts',
+      docs
+        .map((d) => d.name)
+        .join(' ')
+        .slice(0, 300),
+      { ...p.counts },
+      inverse.length ? inverse : undefined,
+    );
+    return { counts: p.counts, taken: docs.length, act };
+  });
+}
+
+function docOf(l: HostLine, standing: readonly Host[], doubles: Double): Host[] {
+  if (!l.doc || l.what === 'wrong' || l.what === 'same') return [];
+  if (l.what !== 'double') return [l.doc];
+  const keep = standing.find((h) => h.name === l.double);
+  return doubles === 'merge' && keep ? [merged(keep, l.doc)] : [];
+}
+
+export async function exportHosts(ctx: Context, site: string | undefined): Promise<string> {
+  const { estate } = await loadEstate(ctx.db);
+  return writeHosts(estate.hosts.filter((h) => !site || h.site === site));
+}
+
+/** Makes one entry out of two that are one machine: what `drop` held in the ledger goes over to `keep`. */
+export async function mergeHosts(
+  ctx: Context,
+  keepName: string,
+  dropName: string,
+  who: string,
+): Promise<{ act: number; host: Host }> {
+  return ctx.db.transaction(async (m) => {
+    const { doc: keep } = await needDoc(m, 'Host', keepName);
+    const { doc: drop } = await needDoc(m, 'Host', dropName);
+    if (keepName === dropName) throw new Refusal('invalid', 'A host cannot be merged with itself.');
+    if (drop.held) throw new Refusal('not-now', `${dropName} is held for ${drop.held.charter}; keep that one instead.`);
+    const host = merged(keep, drop);
+    const { estate } = await loadEstate(m);
+    const mine = estate.reservations.filter((r) => r.owner.kind === 'host' && r.owner.name === dropName);
+    const edits: Edit[] = [
+      { op: 'drop', kind: 'Host', key: dropName },
+      { op: 'put', doc: host },
+      ...mine.map((r): Edit => ({ op: 'put', doc: { ...r, owner: { ...r.owner, name: keepName } } as Reservation })),
+    ];
+    const inverse = await makeEdits(m, edits, who, `merged ${dropName} into ${keepName}`);
+    return {
+      host,
+      act: await record(m, who, 'merged hosts', `${keepName} ${dropName}`, { reservations: mine.map(keyOf) }, inverse),
+    };
+  });
+}
+
+/** A sighted machine is a listed host whose controller moved: its address, fingerprint and facts are taken over. */
+export async function rejoin(ctx: Context, name: string, address: string, who: string): Promise<{ act: number; host: Host }> {
+  return ctx.db.transaction(async (m) => {
+    const s = (await m.findOneBy(Sightings, { address })) as SightingRow | null;
+    if (!s?.accepted || !s.facts) throw new Refusal('not-now', `The certificate at ${address} has not been accepted.`);
+    const { doc } = await needDoc(m, 'Host', name);
+    const facts = s.facts as NonNullable<Host['facts']>;
+    if (doc.facts?.serial && doc.facts.serial !== facts.serial)
+      throw new Refusal(
+        'conflict',
+        `${name} has the serial ${doc.facts.serial}, the machine at ${address} has ${facts.serial}: they are two.`,
+      );
+    const host: Host = {
+      ...doc,
+      bmc: { address, credential: s.credential ?? doc.bmc?.credential ?? `bmc-${doc.site}`, fingerprint: s.fingerprint },
+      facts,
+    };
+    const inverse = await makeEdits(m, [{ op: 'put', doc: host }], who, `${name} answers at ${address}`);
+    await noteFacts(m, name, doc.facts, facts);
+    await tell(m, 'Sighting', address);
+    return { host, act: await record(m, who, 'joined a sighting to its host', name, { address }, inverse) };
+  });
+}

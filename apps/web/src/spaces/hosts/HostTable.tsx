@@ -1,0 +1,213 @@
+import type { Fitness } from '@praesidor/core/hosts';
+import type { Host } from '@praesidor/core/model';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { memo, useCallback, useRef } from 'react';
+import { At } from '../../parts/Bastion.tsx';
+import { Mark } from '../../parts/Mark.tsx';
+
+const columns =
+  'grid grid-cols-[20px_minmax(108px,1.3fr)_70px_44px_50px_72px_minmax(84px,1fr)_60px_104px_100px_92px_64px] items-center gap-x-2 pl-2';
+const heads = [
+  ['Host', 'name'],
+  ['Place', 'place'],
+  ['Zone', 'zone'],
+  ['Cores', 'cores'],
+  ['Memory', 'memory'],
+  ['Disks', 'disks'],
+  ['Links', 'links'],
+  ['Control plane', ''],
+  ['Worker', ''],
+  ['Registry', ''],
+  ['State', 'state'],
+] as const;
+export type Sort = Exclude<(typeof heads)[number][1], ''>;
+const roles = ['control-plane', 'worker', 'registry'] as const;
+
+interface Props {
+  rows: readonly Host[];
+  chosen: string | undefined;
+  picked: ReadonlySet<string>;
+  sort: string;
+  onSort: (by: Sort) => void;
+  onChoose: (name: string) => void;
+  onOpen: (name: string) => void;
+  onPick: (name: string, on: boolean) => void;
+  onPickAll: (on: boolean) => void;
+  showSite: boolean;
+  registries: ReadonlyMap<string, string>;
+  judge: (h: Host) => Fitness[];
+}
+
+/** Hosts as a table of which only what is in sight is drawn: ten thousand rows scroll as well as ten. */
+export function HostTable(p: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: p.rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 29,
+    overscan: 12,
+  });
+  const all = p.rows.length > 0 && p.rows.every((h) => p.picked.has(h.name));
+  const { onChoose, onOpen, onPick, judge, registries } = p;
+  const choose = useCallback(onChoose, [onChoose]);
+  return (
+    <div role="table" aria-label="Hosts" aria-rowcount={p.rows.length}>
+      <div role="row" className={`${columns} border-rule-2 border-b py-1 text-ink-3 text-sm`}>
+        <span role="columnheader">
+          <input type="checkbox" aria-label="pick all" checked={all} onChange={(e) => p.onPickAll(e.target.checked)} />
+        </span>
+        {heads.map(([label, by]) => {
+          const down = p.sort === `-${by}`;
+          const on = by !== '' && (p.sort === by || down);
+          return (
+            <span role="columnheader" key={label} aria-sort={on ? (down ? 'descending' : 'ascending') : undefined}>
+              {by ? (
+                <button type="button" className={on ? 'font-semibold text-ink' : 'hover:underline'} onClick={() => p.onSort(by)}>
+                  {label}
+                  {on ? (down ? ' ↓' : ' ↑') : ''}
+                </button>
+              ) : (
+                label
+              )}
+            </span>
+          );
+        })}
+      </div>
+      <div
+        ref={box}
+        className="overflow-auto"
+        style={{ maxHeight: p.rows.length > 12 ? (p.chosen ? 370 : 'calc(100vh - 268px)') : undefined }}
+      >
+        <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
+          {virtual.getVirtualItems().map((v) => {
+            const h = p.rows[v.index] as Host;
+            return (
+              <HostRow
+                key={h.name}
+                host={h}
+                top={v.start}
+                chosen={h.name === p.chosen}
+                picked={p.picked.has(h.name)}
+                onChoose={choose}
+                onOpen={onOpen}
+                onPick={onPick}
+                showSite={p.showSite}
+                carries={registries.has(h.name)}
+                judge={judge}
+              />
+            );
+          })}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+const tb = (gb: number) => (gb / 1000).toFixed(1);
+
+const HostRow = memo(function HostRow({
+  host: h,
+  top,
+  chosen,
+  picked,
+  onChoose,
+  onOpen,
+  onPick,
+  showSite,
+  carries,
+  judge,
+}: {
+  host: Host;
+  top: number;
+  chosen: boolean;
+  picked: boolean;
+  onChoose: (name: string) => void;
+  onOpen: (name: string) => void;
+  onPick: (name: string, on: boolean) => void;
+  showSite: boolean;
+  carries: boolean;
+  judge: (h: Host) => Fitness[];
+}) {
+  const f = h.facts;
+  const fits = judge(h);
+  return (
+    <div
+      role="row"
+      data-row
+      tabIndex={0}
+      aria-selected={chosen}
+      onClick={() => onChoose(h.name)}
+      onDoubleClick={() => onOpen(h.name)}
+      onKeyDown={(e) => {
+        if (e.target !== e.currentTarget) return;
+        if (e.key === 'Enter') onOpen(h.name);
+        else if (e.key === ' ') {
+          e.preventDefault();
+          onPick(h.name, !picked);
+        }
+      }}
+      className={`${columns} absolute right-0 left-0 cursor-pointer border-rule border-b ${chosen ? 'lit' : ''}`}
+      style={{ top, height: 29 }}
+    >
+      <span role="cell" onClick={(e) => e.stopPropagation()} onKeyDown={(e) => e.stopPropagation()}>
+        <input
+          type="checkbox"
+          aria-label={`pick ${h.name}`}
+          checked={picked}
+          onChange={(e) => onPick(h.name, e.target.checked)}
+        />
+      </span>
+      <span role="cell" className="truncate font-semibold">
+        {showSite && <span className="font-normal text-ink-3">{h.site} </span>}
+        {h.name}
+        <At kind="Host" name={h.name} />
+      </span>
+      <span
+        role="cell"
+        className={h.guest ? 'truncate text-plum' : 'mono'}
+        title={h.guest ? `guest on ${h.guest.hypervisor}` : undefined}
+      >
+        {h.guest ? h.guest.hypervisor : h.rack ? `${h.rack} u${h.unit}` : '—'}
+      </span>
+      <span role="cell">{h.zone ?? '—'}</span>
+      <span role="cell">{f?.cores ?? '?'}</span>
+      <span role="cell">{f ? `${f.memoryGiB} GiB` : '?'}</span>
+      <span role="cell" className="truncate">
+        {f ? `${f.disks.map((d) => tb(d.sizeGB)).join(' + ')} TB` : '?'}
+      </span>
+      <span role="cell">{f ? `${f.nics.filter((n) => n.link).length} × ${f.nics[0]?.speedGbit ?? 0}` : '?'}</span>
+      {roles.map((role) => {
+        const fit = fits.find((x) => x.role === role);
+        const held = h.held?.role === role;
+        return (
+          <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>
+            {carries && role === 'registry' ? (
+              <>
+                <Mark kind="done" />
+                serves
+              </>
+            ) : !fit ? (
+              '—'
+            ) : held ? (
+              <>
+                <Mark kind={h.state === 'serving' ? 'done' : 'half'} />
+                {h.held?.charter}
+              </>
+            ) : fit.fits ? (
+              <>
+                <Mark kind="free" />
+                fits
+              </>
+            ) : (
+              <>
+                <Mark kind="failing" />
+                {fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}
+              </>
+            )}
+          </span>
+        );
+      })}
+      <span role="cell">{h.drained ? 'drained' : h.state}</span>
+    </div>
+  );
+});

@@ -1,0 +1,110 @@
+import { Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import { useEffect, useRef } from 'react';
+import { api } from '../../api/client.ts';
+import { Button } from '../../parts/Button.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { useAct } from '../../state/act.ts';
+import { useView } from '../../state/view.ts';
+
+Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip);
+
+export interface SeriesDto {
+  name: string;
+  kind: string;
+  unit: string;
+  points: [string, number][];
+}
+const time = (ms: number) => new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' }).format(ms);
+const dashes = [[], [6, 3], [2, 2], [8, 2, 2, 2]];
+
+/** Readings over the last day: temperatures in one chart, power in another; the rest as they are now. */
+export default function Sensors({ host, samples, live }: { host: string; samples: readonly SeriesDto[]; live: boolean }) {
+  const read = useAct(() => api('POST', `/api/hosts/${host}/sensors`), '', [['host', host]]);
+  const heat = samples.filter((s) => s.unit === '°C');
+  const power = samples.filter((s) => s.unit === 'W');
+  const rest = samples.filter((s) => !heat.includes(s) && !power.includes(s));
+  return (
+    <>
+      {!samples.length && (
+        <p className="pb-1 text-ink-2">
+          {live ? 'Nothing has been read yet.' : 'Its controller has no accepted certificate, so nothing is read.'}
+        </p>
+      )}
+      <div className="grid grid-cols-2 gap-4">
+        {heat.length > 0 && <Lines title="Temperature, °C" series={heat} />}
+        {power.length > 0 && <Lines title="Power, W" series={power} />}
+      </div>
+      <div className="flex items-center gap-4 pt-1 text-ink-2">
+        {rest.map((s) => (
+          <span key={s.name}>
+            {s.name} {s.points.at(-1)?.[1]} {s.unit}
+          </span>
+        ))}
+        {live && (
+          <Button quiet className="ml-auto py-0!" disabled={read.isPending} onClick={() => read.mutate()}>
+            Read now
+          </Button>
+        )}
+      </div>
+      <Refused error={read.error} />
+    </>
+  );
+}
+
+function Lines({ title, series }: { title: string; series: readonly SeriesDto[] }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const theme = useView((s) => s.theme);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the colours that are read from the page
+  useEffect(() => {
+    let chart: Chart | undefined;
+    let gone = false;
+    const style = getComputedStyle(document.documentElement);
+    const colour = (n: string) => style.getPropertyValue(n).trim();
+    void document.fonts.load('12px "Atkinson Hyperlegible Next Variable"').then(() => {
+      if (gone || !canvas.current) return;
+      Chart.defaults.font.family = '"Atkinson Hyperlegible Next Variable", sans-serif';
+      Chart.defaults.font.size = 12;
+      chart = new Chart(canvas.current, {
+        type: 'line',
+        data: {
+          datasets: series.map((s, i) => ({
+            label: s.name,
+            data: s.points.map(([at, v]) => ({ x: Date.parse(at), y: v })),
+            borderColor: colour(['--verdigris', '--plum', '--ochre', '--slate'][i % 4] as string),
+            borderDash: dashes[i % 4] as number[],
+            borderWidth: 1.5,
+            pointRadius: s.points.length < 3 ? 2.5 : 0,
+          })),
+        },
+        options: {
+          animation: false,
+          maintainAspectRatio: false,
+          parsing: false,
+          interaction: { mode: 'nearest', intersect: false },
+          scales: {
+            x: {
+              type: 'linear',
+              ticks: { color: colour('--ink-3'), maxTicksLimit: 4, callback: (v) => time(Number(v)) },
+              grid: { color: colour('--rule') },
+            },
+            y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4 }, grid: { color: colour('--rule') }, grace: '10%' },
+          },
+          plugins: { tooltip: { callbacks: { title: (items) => time(items[0]?.parsed.x ?? 0) } } },
+        },
+      });
+    });
+    return () => {
+      gone = true;
+      chart?.destroy();
+    };
+  }, [series, theme]);
+  const now = series.map((s) => `${s.name} ${s.points.at(-1)?.[1] ?? '?'} ${s.unit}`).join(', ');
+  return (
+    <figure aria-label={title}>
+      <div className="h-[120px]">
+        <canvas ref={canvas} role="img" aria-label={now} />
+      </div>
+      <figcaption className="text-ink-2 text-sm">{now}</figcaption>
+    </figure>
+  );
+}

@@ -1,0 +1,10 @@
+import { SubNav as Sheets } from '../../parts/SubNav.tsx';
+
+const views = [
+  ['/hosts', 'Machines'],
+  ['/hosts/racks', 'Racks'],
+  ['/hosts/hypervisors', 'Hypervisors'],
+  ['/hosts/profiles', 'What is asked'],
+] as const;
+
+export const SubNav = ({ site }: { site: string }) => <Sheets label="Hosts" views={views} site={site} />;

@@ -1,0 +1,53 @@
+import { useState } from 'react';
+import { Button } from '../../parts/Button.tsx';
+import { Dialog } from '../../parts/Dialog.tsx';
+import { Field, Input } from '../../parts/Fields.tsx';
+
+/** An act that cannot be undone, confirmed by typing what it is done to. */
+export function TypedDialog({
+  title,
+  about,
+  words,
+  act,
+  onDone,
+  onClose,
+}: {
+  title: string;
+  about: string;
+  words: string;
+  act: string;
+  onDone: () => void;
+  onClose: () => void;
+}) {
+  const [typed, setTyped] = useState('');
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={title}
+      about={about}
+      acts={
+        <>
+          <Button onClick={onClose}>Leave it</Button>
+          <Button
+            filled
+            disabled={typed.trim() !== words}
+            onClick={() => {
+              onDone();
+              onClose();
+            }}
+          >
+            {act}
+          </Button>
+        </>
+      }
+    >
+      <p className="pb-2">
+        Type <b className="mono whitespace-normal">{words}</b>
+      </p>
+      <Field label="Names">
+        {(id) => <Input id={id} autoFocus value={typed} onChange={(e) => setTyped(e.target.value)} className="mono" />}
+      </Field>
+    </Dialog>
+  );
+}

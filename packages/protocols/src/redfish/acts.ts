@@ -1,0 +1,100 @@
+import { z } from 'zod';
+import { ProtocolError } from '../dial/index.ts';
+import { act, type Bmc, Collection, firstSystem, get, Link } from './bmc.ts';
+
+export async function powerState(b: Bmc): Promise<'On' | 'Off'> {
+  const s = await get(b, await firstSystem(b), z.object({ PowerState: z.string().nullish() }));
+  return s.PowerState === 'On' ? 'On' : 'Off';
+}
+
+/** Boots once over HTTP from `uri` at the next start (Boot.HttpBootUri of DSP0268). */
+export const setHttpBoot = async (b: Bmc, uri: string): Promise<void> => setBoot(b, 'UefiHttp', uri);
+
+export type BootSource = 'None' | 'Pxe' | 'UefiHttp' | 'Cd' | 'Hdd' | 'BiosSetup';
+/** What the machine boots from at its next start, and only then; `None` takes it back. */
+export async function setBoot(b: Bmc, source: BootSource, uri?: string): Promise<void> {
+  await act(b, 'PATCH', await firstSystem(b), {
+    Boot: {
+      BootSourceOverrideEnabled: source === 'None' ? 'Disabled' : 'Once',
+      BootSourceOverrideMode: 'UEFI',
+      BootSourceOverrideTarget: source,
+      ...(uri ? { HttpBootUri: uri } : {}),
+    },
+  });
+}
+
+export type ResetType = 'On' | 'ForceOff' | 'GracefulShutdown' | 'ForceRestart' | 'GracefulRestart';
+export async function reset(b: Bmc, type: ResetType): Promise<void> {
+  await act(b, 'POST', `${await firstSystem(b)}/Actions/ComputerSystem.Reset`, { ResetType: type });
+}
+
+/** The light that tells which machine it is. */
+export async function setLight(b: Bmc, on: boolean): Promise<void> {
+  await act(b, 'PATCH', await firstSystem(b), { LocationIndicatorActive: on });
+}
+
+export interface Media {
+  path: string;
+  name: string;
+  image: string | undefined;
+}
+/** Drives that the controller plays to its machine, and what is in them. */
+export async function virtualMedia(b: Bmc): Promise<Media[]> {
+  const { Members } = await get(b, '/redfish/v1/Managers', Collection);
+  const manager = Members[0]?.['@odata.id'];
+  if (!manager) return [];
+  const { VirtualMedia } = await get(b, manager, z.object({ VirtualMedia: Link.nullish() }));
+  if (!VirtualMedia) return [];
+  const out: Media[] = [];
+  for (const m of (await get(b, VirtualMedia['@odata.id'], Collection)).Members.slice(0, 16)) {
+    const v = await get(
+      b,
+      m['@odata.id'],
+      z.object({ Name: z.string().nullish(), Image: z.string().nullish(), Inserted: z.boolean().nullish() }),
+    );
+    out.push({ path: m['@odata.id'], name: v.Name ?? '', image: v.Inserted === false ? undefined : (v.Image ?? undefined) });
+  }
+  return out;
+}
+/** Puts an image into the first of those drives, or takes out what is in it. */
+export async function setMedia(b: Bmc, image: string | undefined): Promise<void> {
+  const [first] = await virtualMedia(b);
+  if (!first) throw new ProtocolError('missing', b.address, 'it has no virtual media');
+  if (image)
+    await act(b, 'POST', `${first.path}/Actions/VirtualMedia.InsertMedia`, {
+      Image: image,
+      Inserted: true,
+      WriteProtected: true,
+    });
+  else await act(b, 'POST', `${first.path}/Actions/VirtualMedia.EjectMedia`, {});
+}
+
+export interface Erased {
+  drive: string;
+  /** Where its progress stands, if it takes time. */
+  task: string | undefined;
+}
+/** Begins the secure erase of every drive of the machine (Drive.SecureErase). */
+export async function eraseDrives(b: Bmc): Promise<Erased[]> {
+  const { Storage } = await get(b, await firstSystem(b), z.object({ Storage: Link.nullish() }));
+  const out: Erased[] = [];
+  if (!Storage) return out;
+  for (const s of (await get(b, Storage['@odata.id'], Collection)).Members.slice(0, 64)) {
+    const { Drives } = await get(b, s['@odata.id'], z.object({ Drives: z.array(Link).max(256).nullish() }));
+    for (const d of Drives ?? []) {
+      const facts = await get(
+        b,
+        d['@odata.id'],
+        z.object({
+          Name: z.string().nullish(),
+          SerialNumber: z.string().nullish(),
+          PhysicalLocation: z.object({ PartLocation: z.object({ ServiceLabel: z.string().nullish() }).nullish() }).nullish(),
+        }),
+      );
+      const task = await act(b, 'POST', `${d['@odata.id']}/Actions/Drive.SecureErase`, {});
+      const where = facts.PhysicalLocation?.PartLocation?.ServiceLabel ?? facts.Name ?? '?';
+      out.push({ drive: `${where}${facts.SerialNumber ? ` ${facts.SerialNumber}` : ''}`, task });
+    }
+  }
+  return out;
+}

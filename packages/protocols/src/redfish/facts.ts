@@ -1,0 +1,227 @@
+import { z } from 'zod';
+import type { Facts } from '@praesidor/core/model';
+import { ProtocolError } from '../dial/index.ts';
+import { type Bmc, firstSystem, get, Link, members } from './bmc.ts';
+
+const Status = z.object({ Health: z.string().nullish(), HealthRollup: z.string().nullish() }).nullish();
+const System = z.object({
+  Manufacturer: z.string().nullish(),
+  Model: z.string().nullish(),
+  SerialNumber: z.string().nullish(),
+  HostName: z.string().nullish(),
+  PowerState: z.string().nullish(),
+  BiosVersion: z.string().nullish(),
+  Status,
+  Boot: z.object({ BootSourceOverrideMode: z.string().nullish(), BootOptions: Link.nullish() }).nullish(),
+  Processors: Link.nullish(),
+  Storage: Link.nullish(),
+  EthernetInterfaces: Link.nullish(),
+  MemorySummary: z.object({ TotalSystemMemoryGiB: z.number().nullish() }).nullish(),
+});
+const Processor = z.object({
+  Model: z.string().nullish(),
+  ProcessorArchitecture: z.string().nullish(),
+  InstructionSet: z.string().nullish(),
+  TotalCores: z.number().nullish(),
+  TotalThreads: z.number().nullish(),
+});
+const Drive = z.object({
+  Name: z.string().nullish(),
+  Model: z.string().nullish(),
+  SerialNumber: z.string().nullish(),
+  CapacityBytes: z.number().nullish(),
+  MediaType: z.string().nullish(),
+  Protocol: z.string().nullish(),
+  PredictedMediaLifeLeftPercent: z.number().nullish(),
+  Status,
+  PhysicalLocation: z.object({ PartLocation: z.object({ ServiceLabel: z.string().nullish() }).nullish() }).nullish(),
+});
+const Ethernet = z.object({
+  Id: z.string().nullish(),
+  MACAddress: z.string().nullish(),
+  SpeedMbps: z.number().nullish(),
+  LinkStatus: z.string().nullish(),
+  VLAN: z.object({ VLANEnable: z.boolean().nullish(), VLANId: z.number().int().nullish() }).nullish(),
+});
+const Chassis = z.object({
+  Location: z
+    .object({ Placement: z.object({ Rack: z.string().nullish(), RackOffset: z.number().nullish() }).nullish() })
+    .nullish(),
+  AssetTag: z.string().nullish(),
+  EnvironmentMetrics: Link.nullish(),
+  PowerSubsystem: Link.nullish(),
+  NetworkAdapters: Link.nullish(),
+});
+const Port = z.object({
+  Ethernet: z
+    .object({
+      AssociatedMACAddresses: z.array(z.string()).nullish(),
+      LLDPReceive: z
+        .object({
+          ChassisId: z.string().nullish(),
+          SystemName: z.string().nullish(),
+          PortId: z.string().nullish(),
+        })
+        .nullish(),
+    })
+    .nullish(),
+});
+const Software = z.object({ Id: z.string().nullish(), Name: z.string().nullish(), Version: z.string().nullish() });
+
+type Health = NonNullable<Facts['health']>;
+const healthOf = (s: z.infer<typeof Status>): { health?: Health } => {
+  const h = s?.HealthRollup ?? s?.Health;
+  return h === 'OK' || h === 'Warning' || h === 'Critical' ? { health: h } : {};
+};
+const text = (key: string, value: string | null | undefined) => (value ? { [key]: value.slice(0, 80) } : {});
+
+export interface Read {
+  facts: Facts;
+  place: { name?: string; rack?: string; unit?: number };
+}
+
+/**
+ * All facts the job needs, and where the chassis says it stands. `at` is the time written into them. What a controller
+ * has nothing about is left out; a part that it breaks off at is named in `untold`, and the rest is kept.
+ *
+ * @throws ProtocolError when the system itself cannot be read, or the credentials are refused
+ */
+export async function readFacts(b: Bmc, at: string): Promise<Read> {
+  const untold: string[] = [];
+  const part = async <T>(what: string, otherwise: T, read: () => Promise<T>): Promise<T> => {
+    try {
+      return await read();
+    } catch (e) {
+      // A part it does not have is no fault of the whole; silence, a changed certificate or refused credentials are.
+      if (!(e instanceof ProtocolError) || ['silent', 'refused', 'cut', 'pin', 'credentials', 'cancelled'].includes(e.fault))
+        throw e;
+      untold.push(`${what}: ${e.detail}`.slice(0, 200));
+      return otherwise;
+    }
+  };
+  const s = await get(b, await firstSystem(b), System);
+  const processors = await part('processors', [], () => members(b, s.Processors, Processor));
+  const nics = await part('adapters', [], () => members(b, s.EthernetInterfaces, Ethernet));
+  const drives = await part('drives', [], () => readDrives(b, s.Storage));
+  const chassis = await part(
+    'chassis',
+    undefined,
+    async () => (await members(b, { '@odata.id': '/redfish/v1/Chassis' }, Chassis))[0],
+  );
+  const ports = await part('cabling', new Map<string, PortFacts>(), () => readPorts(b, chassis?.NetworkAdapters));
+  const power = await part('power draw', {}, () => readPower(b, chassis));
+  const bmc = await part('its own firmware', '', async () => {
+    const [m] = await members(b, { '@odata.id': '/redfish/v1/Managers' }, z.object({ FirmwareVersion: z.string().nullish() }));
+    return m?.FirmwareVersion ?? '';
+  });
+  const inventory = await part('firmware inventory', [], () => readInventory(b));
+  const options = await part('boot options', [], () =>
+    members(b, s.Boot?.BootOptions, z.object({ DisplayName: z.string().nullish() })),
+  );
+  const place = chassis?.Location?.Placement;
+  return {
+    facts: {
+      at,
+      source: 'bmc',
+      maker: s.Manufacturer ?? '',
+      model: s.Model ?? '',
+      serial: s.SerialNumber ?? '',
+      arch: processors.some((p) => p.InstructionSet === 'ARM-A64' || p.ProcessorArchitecture === 'ARM') ? 'arm64' : 'x86-64',
+      cores: processors.reduce((n, p) => n + (p.TotalCores ?? 0), 0),
+      ...(processors.some((p) => p.Model)
+        ? {
+            processors: processors.map((p) => ({
+              model: p.Model ?? '',
+              cores: p.TotalCores ?? 0,
+              ...(p.TotalThreads ? { threads: p.TotalThreads } : {}),
+            })),
+          }
+        : {}),
+      memoryGiB: s.MemorySummary?.TotalSystemMemoryGiB ?? 0,
+      disks: drives.map((d, i) => ({
+        bay: (d.PhysicalLocation?.PartLocation?.ServiceLabel ?? d.Name ?? `drive ${i + 1}`).slice(0, 40),
+        sizeGB: Math.round((d.CapacityBytes ?? 0) / 1e9),
+        media: d.Protocol === 'NVMe' ? 'nvme' : d.MediaType === 'HDD' ? 'hdd' : 'ssd',
+        ...text('model', d.Model),
+        ...text('serial', d.SerialNumber),
+        ...(d.PredictedMediaLifeLeftPercent === null || d.PredictedMediaLifeLeftPercent === undefined
+          ? {}
+          : { lifeLeft: Math.min(100, Math.max(0, d.PredictedMediaLifeLeftPercent)) }),
+        ...healthOf(d.Status),
+      })),
+      nics: nics
+        .filter((n) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(n.MACAddress ?? ''))
+        .map((n, i) => ({
+          name: n.Id ?? `nic${i}`,
+          mac: (n.MACAddress as string).toLowerCase(),
+          speedGbit: (n.SpeedMbps ?? 0) / 1000,
+          link: n.LinkStatus === 'LinkUp',
+          ...(n.VLAN?.VLANEnable && n.VLAN.VLANId ? { vlans: [n.VLAN.VLANId] } : {}),
+          ...ports.get((n.MACAddress as string).toLowerCase()),
+        })),
+      firmware: { bmc, system: s.BiosVersion ?? '', ...(inventory.length ? { parts: inventory } : {}) },
+      bootMode: s.Boot?.BootSourceOverrideMode === 'Legacy' ? 'BIOS' : 'UEFI',
+      ...(options.length ? { bootOptions: options.flatMap((o) => o.DisplayName?.slice(0, 120) ?? []) } : {}),
+      power: s.PowerState === 'On' ? 'On' : 'Off',
+      ...healthOf(s.Status),
+      ...power,
+      ...(untold.length ? { untold } : {}),
+    },
+    place: {
+      ...(s.HostName ? { name: s.HostName } : chassis?.AssetTag ? { name: chassis.AssetTag } : {}),
+      ...(place?.Rack ? { rack: place.Rack } : {}),
+      ...(place?.RackOffset ? { unit: place.RackOffset } : {}),
+    },
+  };
+}
+
+async function readDrives(b: Bmc, storage: Link | null | undefined): Promise<z.infer<typeof Drive>[]> {
+  const out: z.infer<typeof Drive>[] = [];
+  for (const s of await members(b, storage, z.object({ Drives: z.array(Link).max(256).nullish() })))
+    for (const d of s.Drives ?? []) out.push(await get(b, d['@odata.id'], Drive));
+  return out;
+}
+
+type PortFacts = Pick<Facts['nics'][number], 'adapter' | 'neighbour'>;
+async function readPorts(b: Bmc, adapters: Link | null | undefined): Promise<Map<string, PortFacts>> {
+  const out = new Map<string, PortFacts>();
+  for (const a of await members(b, adapters, z.object({ Model: z.string().nullish(), Ports: Link.nullish() })))
+    for (const p of await members(b, a.Ports, Port)) {
+      const l = p.Ethernet?.LLDPReceive;
+      const name = l?.SystemName ?? l?.ChassisId;
+      for (const mac of p.Ethernet?.AssociatedMACAddresses ?? [])
+        out.set(mac.toLowerCase(), {
+          ...text('adapter', a.Model),
+          ...(name && l?.PortId ? { neighbour: { name: name.slice(0, 120), port: l.PortId.slice(0, 120) } } : {}),
+        });
+    }
+  return out;
+}
+
+async function readPower(b: Bmc, chassis: z.infer<typeof Chassis> | undefined): Promise<Pick<Facts, 'drawsW' | 'suppliesW'>> {
+  const watts = z.object({ PowerWatts: z.object({ Reading: z.number().nullish() }).nullish() });
+  const drawn = chassis?.EnvironmentMetrics && (await get(b, chassis.EnvironmentMetrics['@odata.id'], watts)).PowerWatts?.Reading;
+  const capacity =
+    chassis?.PowerSubsystem &&
+    (await get(b, chassis.PowerSubsystem['@odata.id'], z.object({ CapacityWatts: z.number().nullish() }))).CapacityWatts;
+  return {
+    ...(typeof drawn === 'number' ? { drawsW: drawn } : {}),
+    ...(typeof capacity === 'number' ? { suppliesW: capacity } : {}),
+  };
+}
+
+async function readInventory(b: Bmc): Promise<NonNullable<Facts['firmware']['parts']>> {
+  const service = await get(b, '/redfish/v1/UpdateService', z.object({ FirmwareInventory: Link.nullish() })).catch(
+    (e: unknown) => {
+      if (e instanceof ProtocolError && e.fault === 'missing') return { FirmwareInventory: undefined };
+      throw e;
+    },
+  );
+  return (await members(b, service.FirmwareInventory, Software))
+    .filter((x) => x.Id && x.Version)
+    .map((x) => ({
+      id: (x.Id as string).slice(0, 60),
+      name: (x.Name ?? x.Id ?? '').slice(0, 120),
+      version: (x.Version as string).slice(0, 60),
+    }));
+}
