@@ -115,7 +115,7 @@ export const measures: Record<FactName, Measure> = {
     mend: (f) => `connect ${f.nics.find((n) => !n.link)?.name ?? 'another adapter'}`,
   },
   network: {
-    label: 'link',
+    label: 'link on its network',
     unit: 'Gbit/s',
     ok: (f, n, a) => enough(reached(f, n, a), n),
     has: (f, n, a) => {
@@ -246,8 +246,9 @@ export function judgeOf(
   };
 }
 
-/** Whether a machine fits any role of a cluster; the registry alone makes none `fit`. */
-export const fitsCluster = (judged: readonly Fitness[]) => judged.some((f) => f.fits && f.role !== 'registry');
+/** Whether a machine fits any role of a cluster of several; fit for a registry or for an edge alone it is only listed. */
+export const fitsCluster = (judged: readonly Fitness[]) =>
+  judged.some((f) => f.fits && f.role !== 'registry' && f.role !== 'edge');
 
 /** Free for a charter: with facts, and promised to nobody else; what serves this charter already stays its own. */
 export const isFree = (host: Host, charter?: string) =>

@@ -109,7 +109,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const results = await Promise.all(
       addresses.map(async ({ address, fingerprint }) => {
         try {
-          const s = await accept(ctx, address, fingerprint, credentials);
+          const s = await accept(ctx, address, fingerprint, credentials, req.who.login);
           return { address, error: s.error, credential: s.credential, serial: (s.facts as { serial?: string } | null)?.serial };
         } catch (e) {
           return { address, error: (e as Error).message };

@@ -1,12 +1,12 @@
 import type { EntityManager } from 'typeorm';
-import { fitsCluster, zoneOf } from '@praesidor/core/hosts';
-import { type Doc, type Edit, type Host, keyOf, type Reservation, type Site, words } from '@praesidor/core/model';
+import { doTo, fitsCluster, zoneOf } from '@praesidor/core/hosts';
+import { type Doc, type Edit, type Facts, type Host, keyOf, type Reservation, type Site, words } from '@praesidor/core/model';
 import { zoneFor } from '@praesidor/core/naming';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { readFacts } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
 import { docTables, type SightingRow, Sightings } from '../../db/tables.ts';
-import { insertDoc, needDoc, readDoc } from '../../estate/documents.ts';
+import { insertDoc, needDoc, readDoc, writeDoc } from '../../estate/documents.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { tryCredentials } from './bmc.ts';
@@ -18,6 +18,7 @@ export async function accept(
   address: string,
   fingerprint: string,
   credentials: readonly string[],
+  who: string,
 ): Promise<SightingRow> {
   const s = await ctx.db.manager.findOneBy(Sightings, { address });
   if (!s) throw new Refusal('not-found', `Nothing has been sighted at ${address}.`);
@@ -31,11 +32,33 @@ export async function accept(
       readFacts(bmc, new Date().toISOString()),
     );
     await save(ctx, address, { facts: answer.facts, place: answer.place, error: null, credential });
+    await pinListed(ctx, address, fingerprint, answer.facts, credential, who);
   } catch (e) {
     if (!(e instanceof ProtocolError)) throw e;
     await save(ctx, address, { facts: null, place: null, error: e.message, credential: null });
   }
   return (await ctx.db.manager.findOneBy(Sightings, { address })) as SightingRow;
+}
+
+/** A host that is listed with this controller and has no pin yet is pinned by the same act, and takes the facts over. */
+async function pinListed(
+  ctx: Context,
+  address: string,
+  fingerprint: string,
+  facts: Facts,
+  credential: string,
+  who: string,
+): Promise<void> {
+  const [row] = (await ctx.db.manager.query('select key from host where bmc_address = $1', [address])) as { key: string }[];
+  if (!row) return;
+  await ctx.db.transaction(async (m) => {
+    const { doc, version } = await needDoc(m, 'Host', row.key);
+    if (!doc.bmc || doc.bmc.fingerprint) return;
+    const pinned: Host = { ...doc, bmc: { ...doc.bmc, fingerprint, credential }, facts };
+    const step = doTo(pinned, 'measure', { fits: fitsCluster((await judging(m))(pinned)) });
+    await writeDoc(m, 'refused' in step ? pinned : step.host, who, version);
+    await noteFacts(m, doc.name, doc.facts, facts);
+  });
 }
 
 const save = (

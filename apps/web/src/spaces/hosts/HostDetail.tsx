@@ -19,7 +19,7 @@ export function HostDetail({ host, estate, judge }: { host: Host; estate: Estate
     fits.find((x) => x.role === host.held?.role) ??
     fits[1];
   return (
-    <section aria-label={host.name} className="mt-3.5 grid grid-cols-[1fr_190px] gap-6 border-rule-2 border-t pt-3">
+    <section aria-label={host.name} className="mt-3.5 grid grid-cols-[minmax(0,1fr)_190px] gap-6 border-rule-2 border-t pt-3">
       <div>
         <div className="flex items-center gap-3">
           <h2 className="whitespace-nowrap text-lg">

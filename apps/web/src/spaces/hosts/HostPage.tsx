@@ -129,15 +129,16 @@ function Acts({ host, page, estate }: { host: Host; page: PageDto; estate: Estat
           Firmware…
         </Button>
       ) : (
-        !host.guest && (
-          <Button
-            filled
-            disabled={!host.bmc?.fingerprint || work.isPending}
-            onClick={() => work.mutate({ kind: 'read', hosts: [host.name] })}
-          >
+        !host.guest &&
+        (host.bmc && !host.bmc.fingerprint ? (
+          <LinkButton filled to={`/hosts?site=${host.site}&sweep=${host.bmc.address}`}>
+            Sweep its controller
+          </LinkButton>
+        ) : (
+          <Button filled disabled={!host.bmc || work.isPending} onClick={() => work.mutate({ kind: 'read', hosts: [host.name] })}>
             Read facts
           </Button>
-        )
+        ))
       )}
       {doing === 'drain' && <DrainDialog hosts={[host]} onClose={() => setDoing(undefined)} />}
       {doing === 'firmware' && <FirmwareDialog hosts={[host]} estate={estate} onClose={() => setDoing(undefined)} />}

@@ -6,7 +6,7 @@ import { At } from '../../parts/Bastion.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 
 const columns =
-  'grid grid-cols-[20px_minmax(108px,1.3fr)_70px_44px_50px_72px_minmax(84px,1fr)_60px_104px_100px_92px_64px] items-center gap-x-2 pl-2';
+  'grid grid-cols-[16px_minmax(92px,1.2fr)_66px_38px_40px_62px_minmax(90px,1fr)_50px_92px_84px_80px_62px] items-center gap-x-2 pl-2';
 const heads = [
   ['Host', 'name'],
   ['Place', 'place'],
@@ -53,7 +53,7 @@ export function HostTable(p: Props) {
   return (
     <div role="table" aria-label="Hosts" aria-rowcount={p.rows.length}>
       <div role="row" className={`${columns} border-rule-2 border-b py-1 text-ink-3 text-sm`}>
-        <span role="columnheader">
+        <span role="columnheader" className="flex">
           <input type="checkbox" aria-label="pick all" checked={all} onChange={(e) => p.onPickAll(e.target.checked)} />
         </span>
         {heads.map(([label, by]) => {
@@ -76,7 +76,7 @@ export function HostTable(p: Props) {
       <div
         ref={box}
         className="overflow-auto"
-        style={{ maxHeight: p.rows.length > 12 ? (p.chosen ? 370 : 'calc(100vh - 268px)') : undefined }}
+        style={{ maxHeight: p.rows.length > 12 ? (p.chosen ? 262 : 'calc(100vh - 268px)') : undefined }}
       >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
           {virtual.getVirtualItems().map((v) => {
@@ -149,7 +149,7 @@ const HostRow = memo(function HostRow({
       className={`${columns} absolute right-0 left-0 cursor-pointer border-rule border-b ${chosen ? 'lit' : ''}`}
       style={{ top, height: 29 }}
     >
-      <span role="cell" onClick={(e) => e.stopPropagation()} onKeyDown={(e) => e.stopPropagation()}>
+      <span role="cell" className="flex" onClick={(e) => e.stopPropagation()} onKeyDown={(e) => e.stopPropagation()}>
         <input
           type="checkbox"
           aria-label={`pick ${h.name}`}

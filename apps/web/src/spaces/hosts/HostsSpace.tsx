@@ -71,7 +71,7 @@ export function HostsSpace() {
   );
   const rows = useMemo(() => sorted(hosts.filter(filter.test), sort), [hosts, filter, sort]);
   const registries = useMemo(() => new Map((estate?.registries ?? []).map((r) => [r.host ?? '', r.name])), [estate]);
-  const known = useMemo(() => new Set(estate?.hosts.map((h) => h.bmc?.address)), [estate]);
+  const known = useMemo(() => new Set(estate?.hosts.flatMap((h) => (h.bmc?.fingerprint ? [h.bmc.address] : []))), [estate]);
   const sighted = (estate?.observed.sightings ?? [])
     .filter((s) => inScope(s.site) && !known.has(s.address))
     .sort((a, b) => a.address.localeCompare(b.address, 'en', { numeric: true }));

@@ -112,7 +112,7 @@ export function HypervisorsSpace() {
 }
 
 const Bar = ({ used, of, unit }: { used: number; of: number; unit: string }) => (
-  <div className="w-36">
+  <div className="w-27">
     <div className="whitespace-nowrap">
       {used} of {of} {unit}
     </div>
@@ -139,7 +139,9 @@ function Row({ of: h, estate, lit }: { of: Hypervisor; estate: Estate; lit: bool
           {h.name}
           <At kind="Hypervisor" name={h.name} />
           <div className="font-normal">
-            <Copy text={h.endpoint} className="mono text-ink-2" />
+            <Copy text={h.endpoint} className="text-ink-2 text-sm">
+              {h.pools.map((p) => `${p.name} ${p.media}`).join(', ')}, {h.networks.length} bridges
+            </Copy>
           </div>
         </td>
         <td>{h.zone ?? '—'}</td>
@@ -161,8 +163,13 @@ function Row({ of: h, estate, lit }: { of: Hypervisor; estate: Estate; lit: bool
               {loss.stranded.length} of {loss.guests} find no room
             </span>
           ) : (
-            <span title={loss.crowded.length ? `${loss.crowded.join(', ')} would stand beside their own` : undefined}>
-              all find room, {loss.memoryLeftGiB} GiB left
+            <span
+              className="whitespace-nowrap"
+              title={loss.crowded.length ? `${loss.crowded.join(', ')} would stand beside their own` : undefined}
+            >
+              all find room,
+              <br />
+              {loss.memoryLeftGiB} GiB left
             </span>
           )}
         </td>
@@ -179,8 +186,10 @@ function Row({ of: h, estate, lit }: { of: Hypervisor; estate: Estate; lit: bool
             ) : seen.error ? (
               <span className="text-brick">silent since {clock(seen.at)}</span>
             ) : (
-              <span title={utc(seen.at)}>
-                {seen.guests.filter((g) => g.state === 'running').length} run, {seen.freeGiB} GiB free
+              <span className="whitespace-nowrap" title={utc(seen.at)}>
+                {seen.guests.filter((g) => g.state === 'running').length} run,
+                <br />
+                {seen.freeGiB} GiB free
               </span>
             )}
           </button>

@@ -309,7 +309,9 @@ function Dragged({
       className={`flex cursor-grab items-center gap-1.5 border bg-leaf text-[11px] leading-none ${claimed ? 'hatch border-brick' : thing.kind === 'Hypervisor' ? 'border-plum' : 'border-rule-2'} ${back ? 'border-dashed opacity-80' : ''} ${isDragging ? 'z-20 shadow-[0_0_0_2px_var(--verdigris)]' : ''} ${className}`}
       style={{ ...style, ...(transform ? { transform: `translate(${transform.x}px, ${transform.y}px)` } : {}) }}
     >
-      <Mark kind={thing.kind === 'Hypervisor' ? 'virtual' : hostMark(thing.state ?? '')} />
+      <span className="flex h-2.5 w-2 items-center [&>svg]:h-2.5">
+        <Mark kind={thing.kind === 'Hypervisor' ? 'virtual' : hostMark(thing.state ?? '')} />
+      </span>
       <span className="mono truncate text-[11px]! font-semibold">{thing.name}</span>
       <span className="ml-auto text-ink-3">{back ? 'back' : thing.drawsW === undefined ? '' : `${thing.drawsW} W`}</span>
     </div>

@@ -1,4 +1,5 @@
 import type { Fitness, Line } from '@praesidor/core/hosts';
+import { Fragment } from 'react';
 
 const short: Record<string, string> = {
   'control-plane': 'Control',
@@ -19,12 +20,11 @@ export function Requirements({ fits }: { fits: readonly Fitness[] }) {
         <tr>
           <th className="pr-3">asked</th>
           {fits.map((x) => (
-            <th key={x.role} className={`w-[76px] pr-3 ${x.fits ? '' : 'text-brick!'}`} title={x.title}>
+            <th key={x.role} className={`w-[70px] pr-2 ${x.fits ? '' : 'text-brick!'}`} title={x.title}>
               {short[x.role] ?? x.title}
             </th>
           ))}
           <th className="pr-4">has</th>
-          <th />
         </tr>
       </thead>
       <tbody>
@@ -32,16 +32,25 @@ export function Requirements({ fits }: { fits: readonly Fitness[] }) {
           const each = lines.map(({ lines: own }) => own.find((l) => l.label === line.label));
           const bad = each.find((l) => l && !l.ok);
           return (
-            <tr key={line.label}>
-              <td className="whitespace-nowrap py-[2.5px] pr-3 text-ink-2">{line.label}</td>
-              {each.map((l, i) => (
-                <td key={fits[i]?.role} className={`whitespace-nowrap pr-2 ${l && !l.ok ? 'text-brick' : ''}`}>
-                  {l ? l.asked : ''}
-                </td>
-              ))}
-              <td className={`whitespace-nowrap pr-4 ${bad ? 'font-semibold text-brick' : ''}`}>{bad?.has ?? line.has}</td>
-              <td className="text-ink-2">{bad?.mend ?? ''}</td>
-            </tr>
+            <Fragment key={line.label}>
+              <tr>
+                <td className="whitespace-nowrap py-[2.5px] pr-3 text-ink-2">{line.label}</td>
+                {each.map((l, i) => (
+                  <td key={fits[i]?.role} className={`whitespace-nowrap pr-2 ${l && !l.ok ? 'text-brick' : ''}`}>
+                    {l ? l.asked : ''}
+                  </td>
+                ))}
+                <td className={`whitespace-nowrap pr-4 ${bad ? 'font-semibold text-brick' : ''}`}>{bad?.has ?? line.has}</td>
+              </tr>
+              {bad?.mend && (
+                <tr>
+                  <td />
+                  <td colSpan={fits.length + 1} className="pb-1 text-ink-2">
+                    ↳ {bad.mend}
+                  </td>
+                </tr>
+              )}
+            </Fragment>
           );
         })}
       </tbody>

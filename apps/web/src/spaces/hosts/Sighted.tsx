@@ -10,6 +10,7 @@ import { useAct } from '../../state/act.ts';
 /** What answered on the management network and is nobody's yet: compare the fingerprint, accept it, list it. */
 export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: string | undefined; hosts: readonly Host[] }) {
   const bySerial = new Map(hosts.flatMap((h) => (h.facts?.serial ? [[h.facts.serial, h.name] as const] : [])));
+  const listed = new Map(hosts.flatMap((h) => (h.bmc ? [[h.bmc.address, h.name] as const] : [])));
   const knownAs = (s: Sighting) => (s.facts ? bySerial.get(s.facts.serial) : undefined);
   const keys = (useKeyring().data ?? []).filter((k) => k.use === 'bmc');
   const near = keys.find((k) => k.name.endsWith(sightings[0]?.site ?? '')) ?? keys[0];
@@ -47,7 +48,7 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
   return (
     <section aria-label="Sighted" className="mb-4 border-rule-2 border-b border-dashed pb-3">
       <div className="flex items-center gap-3 pb-1.5">
-        <h2 className="text-lg">Sighted, nobody's yet</h2>
+        <h2 className="text-lg">{fresh.length ? 'Sighted, certificates to compare' : "Sighted, nobody's yet"}</h2>
         <label className="ml-auto flex items-center gap-2 text-ink-2">
           credential{' '}
           <select
@@ -126,7 +127,11 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
                 ) : s.facts ? (
                   `${s.facts.model}, ${s.facts.serial}, ${s.facts.cores} cores, ${s.facts.memoryGiB} GiB`
                 ) : (
-                  <span className="text-ink-3">not asked: accept its certificate first</span>
+                  <span className="text-ink-3">
+                    {listed.has(s.address)
+                      ? `${listed.get(s.address)}, as listed: accept its certificate`
+                      : 'not asked: accept its certificate first'}
+                  </span>
                 )}
               </td>
               <td>{s.place?.rack ? `${s.place.name ?? ''} ${s.place.rack} u${s.place.unit}` : '?'}</td>
