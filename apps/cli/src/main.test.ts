@@ -202,3 +202,49 @@ describe('names', () => {
     expect(await run('names', 'lint', 'some.file')).toMatchObject({ code: 2, err: expect.stringContaining('ZONE=FILE') });
   });
 });
+
+describe('hosts', () => {
+  const on = (...args: string[]) => run('hosts', ...args, '--estate', demo);
+  it('lists by the language of the filter, and says where it cannot be read', async () => {
+    expect(
+      (await on('list', 'site:bw', 'is:guest', 'cluster:gannet', 'role:worker')).out.split('\n').map((l) => l.split(' ')[0]),
+    ).toEqual(['bw-g4', 'bw-g5', 'bw-g6', '']);
+    expect(await on('list', 'zone:A', 'memry>=4')).toMatchObject({
+      code: 2,
+      err: 'column 8: memry is no fact; did you mean memory?\n',
+    });
+  });
+  it('judges each role with its reasons', async () => {
+    const r = await on('fit', 'bw-14');
+    expect(r.out).toContain('bw-14 worker: firmware: system 2.17, ≥ 2.19 asked (bring system to 2.19 or later, below 3)');
+    expect(r.out).toContain('bw-14 registry: fits');
+    expect(r.code).toBe(0);
+  });
+  it('plans firmware in order, and exits 1 when something is to be done', async () => {
+    expect(await on('plan-firmware')).toMatchObject({
+      code: 1,
+      out: 'bw-14: 1 restart, 15 min; not now: its controller has no accepted certificate\n  system 2.17 to 2.21, then restart\n',
+    });
+    expect((await on('plan-firmware', 'bw-01')).code).toBe(0);
+  });
+  it('packs guests, and says what is left and what fails', async () => {
+    const r = await on('pack', 'errand', '--count', '2', '--stem', 'bw-e');
+    expect(r.out).toContain('bw-e1 on bw-hv1');
+    expect(r.out).toContain('bw-hv3 has 104 GiB and 78 vCPU left; when it fails, all find room');
+    expect(r.out).toContain('no packing uses fewer than 3');
+    expect(r.code).toBe(0);
+    expect((await on('pack', 'erand')).err).toContain('did you mean errand?');
+    expect((await on('pack', 'staging-node', '--count', '30')).code).toBe(1);
+    expect((JSON.parse((await on('pack', '--json')).out) as { packing: { left: unknown[] } }).packing.left).toHaveLength(3);
+  });
+  it('turns a table into documents, and tells what is wrong by its line', async () => {
+    const file = join(work, 'hosts.csv');
+    writeFileSync(file, 'name,site,rack,unit\nbw-30,bw,R2,10\n');
+    expect(await on('import', file)).toMatchObject({ code: 0, out: expect.stringContaining('name: bw-30') });
+    writeFileSync(file, 'name,site,serial\nbw-30,bw,HW40009B\nbw-31,nowhere,\n');
+    expect(await on('import', file)).toMatchObject({
+      code: 1,
+      out: `${file}:2: bw-30 double: serial HW40009B is bw-09's\n${file}:3: bw-31 wrong: there is no site nowhere\n`,
+    });
+  });
+});

@@ -3,6 +3,7 @@ import { address } from './commands/address.ts';
 import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
 import { follow } from './commands/follow.ts';
+import { hosts } from './commands/hosts.ts';
 import { names } from './commands/names.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
@@ -14,7 +15,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, names];
+const groups: CommandGroup[] = [address, hosts, names];
 
 export async function main(
   args: string[],
