@@ -11,6 +11,7 @@ await eventually(async () => {
   return (
     ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) &&
     Object.keys(e.observed.registries).length >= 5 &&
+    Object.keys(e.observed.hypervisors).length === 3 &&
     Object.keys(e.observed.zones).length > 3
   );
 }, 'everything looked at');
@@ -34,6 +35,20 @@ try {
       await b.find("//figure//canvas[contains(@aria-label, 'full on')]");
       await b.find("//aside[not(contains(., 'checking…'))]");
       await shot('address');
+      await page('hypervisors', '/hosts/hypervisors?site=bw', 'staging-node');
+      await page('asked', '/hosts/profiles?site=bw', 'Firmware baselines');
+      await c.good('POST', '/api/hosts/sweep', { site: 'bw', range: '10.40.7.11-10.40.7.24' });
+      const seen = await eventually(async () => {
+        const s = (await c.estate()).observed.sightings;
+        return s.length === 14 && s;
+      }, 'controllers of Breakwater Hall');
+      await c.good('POST', '/api/hosts/accept', {
+        credential: 'bmc-bw',
+        addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
+      });
+      await page('racks', '/hosts/racks?site=bw', 'bw-hv3');
+      for (let n = 0; n < 6; n++) await c.good('POST', '/api/hosts/bw-14/sensors');
+      await page('host', '/hosts/bw-14?site=bw', 'bw-sw1a Eth34');
       await page('routes', '/addresses/routes?site=bw', 'Static routes');
       await b.open(`${i.config.publicUrl}/declare?kind=Charter&site=lr`);
       await b.find("//*[contains(@class, 'cm-lint-marker')]");

@@ -24,7 +24,7 @@ it('a registry certificate for another name stops the build before anything is t
   const { preflight } = await broken();
   expect(preflight?.text).toContain('its certificate is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
   expect(preflight?.remedy).toContain('nothing has been touched yet');
-  expect([...i.world.machines.values()].map((m) => m.power)).toEqual(Array(8).fill('Off'));
+  expect(new Set([...i.world.machines.values()].map((m) => m.power))).toEqual(new Set(['Off']));
   i.lift('registry-name', 'lr-registry');
 });
 

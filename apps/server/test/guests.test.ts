@@ -6,7 +6,7 @@ import { type Client, buildOf, eventually, Installation, shipmentIn } from './in
 const i = new Installation();
 let c: Client;
 beforeAll(async () => {
-  await i.start();
+  await i.start({ patience: 6 });
   c = await i.as('warden');
 });
 afterAll(() => i.stop());
@@ -130,7 +130,7 @@ describe('a hypervisor that has not enough', () => {
 });
 
 describe('gannet, a cluster of guests', () => {
-  it('is built end to end like one of metal', async () => {
+  it('is built end to end like one of metal; a guest that never boots breaks its own lane, and is gone on with', async () => {
     await eventually(async () => {
       const { bills, registries } = (await c.estate()).observed;
       return bills['1.33.6'] && bills['inbound-router'] && registries['bw-registry'];
@@ -141,15 +141,26 @@ describe('gannet, a cluster of guests', () => {
     });
     await c.good('POST', `/api/shipments/${shipment.label}/start`);
     await shipmentIn(c, shipment.label, 'landed');
+    i.plant('node-never-boots', 'bw-g5');
     await c.good('POST', '/api/builds', { charter: 'gannet' });
-    const b = await eventually(
-      async () => {
-        const now = await buildOf(c, 1, 'gannet');
-        return ['done', 'failed'].includes(now.status.state) && now;
-      },
-      'the end of the build',
-      110_000,
-    );
+    const ended = () =>
+      eventually(
+        async () => {
+          const now = await buildOf(c, 1, 'gannet');
+          return ['done', 'failed'].includes(now.status.state) && now;
+        },
+        'the end of the build',
+        110_000,
+      );
+    const broken = await ended();
+    expect(broken.status.steps['bw-g5/system']).toMatchObject({
+      state: 'failed',
+      text: expect.stringContaining('bw-g5 runs and never asked for its first-boot data'),
+    });
+    expect(broken.status.steps['bw-g4/images']?.state).toBe('done');
+    i.lift('node-never-boots', 'bw-g5');
+    await c.good('POST', '/api/builds/gannet/1/resume');
+    const b = await ended();
     expect(
       Object.entries(b.status.steps)
         .filter(([, s]) => s.state === 'failed')

@@ -8,7 +8,7 @@ import pg from 'pg';
 import { parse } from 'yaml';
 import { type Estate, type Kind, kinds, readDocuments } from '@praesidor/core/model';
 import { parseDetours } from '@praesidor/protocols/dial';
-import { controlServer, type FaultKind, type Publication, World } from '@praesidor/standins';
+import { controlServer, type FaultKind, type Hardware, type Publication, World } from '@praesidor/standins';
 import { readWorld } from '../../../packages/standins/src/read-world.ts';
 import { keep } from '../src/areas/keyring/service.ts';
 import { type Running, startServer } from '../src/app.ts';
@@ -85,6 +85,7 @@ export class Installation {
     also = [],
     bare = false,
     watch = 3600,
+    machines = [],
   }: {
     speed?: number;
     patience?: number;
@@ -94,11 +95,14 @@ export class Installation {
     bare?: boolean;
     /** Seconds between looks at the outside. */
     watch?: number;
+    /** Machines that stand there besides those of the demonstration. */
+    machines?: Hardware[];
   } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
     const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
+    spec.machines.push(...machines);
     this.world = await new World(spec, join(this.dir, 'world'), detours, speed).start();
     this.control = controlServer(this.world);
     await new Promise<void>((done) => {

@@ -140,6 +140,13 @@ describe('a controller in bad shape', () => {
     expect(h.facts.untold.map((u) => u.split(':')[0])).toEqual(['drives', 'firmware inventory']);
     await c.good('POST', '/api/hosts/bw-04/refresh');
   });
+  it('that dies while it is asked keeps nobody from the others of its sweep', async () => {
+    i.plant('bmc-dies', 'bw-07');
+    const r = await accept(['10.40.7.17', '10.40.7.18']);
+    i.lift('bmc-dies', 'bw-07');
+    expect(r.map((x) => x.error === null)).toEqual([false, true]);
+    expect((await host('bw-07'))?.facts?.source).toBe('imported');
+  });
   it('keeps nobody from the others when many are read, and a sweep goes round it', async () => {
     i.plant('bmc-silent', 'bw-10');
     const w = await work('read', ['bw-04', 'bw-10', 'bw-09', 'bw-05']);
@@ -182,6 +189,50 @@ describe('firmware', () => {
     });
     i.lift('firmware-stuck', 'bw-09');
     expect((await work('firmware', ['bw-09'])).end?.state).toBe('done');
+  });
+});
+
+describe('work', () => {
+  it('is on a host once at a time, and is stopped after what is under way', async () => {
+    Object.assign(machine('bw-09').firmware, { system: '2.10' });
+    await c.good('POST', '/api/hosts/bw-09/refresh');
+    i.plant('firmware-stuck', 'bw-09');
+    const b = await c.good<{ work: { id: number } }>('POST', '/api/hosts/works', {
+      kind: 'firmware',
+      hosts: ['bw-09'],
+      asked: {},
+    });
+    const twice = await c.call('POST', '/api/hosts/works', { kind: 'read', hosts: ['bw-09'], asked: {} });
+    expect([twice.status, twice.body.message]).toEqual([409, 'bw-09 is being worked on: Firmware of bw-09.']);
+    await c.good('POST', `/api/hosts/works/${b.work.id}/stop`);
+    const end = await eventually(async () => {
+      const { works } = await c.good<{ works: WorkAnswer[] }>('GET', '/api/hosts/works');
+      const w = works.find((x) => x.id === b.work.id);
+      return w && !['running', 'stopping'].includes(w.state) && w;
+    }, 'its end');
+    i.lift('firmware-stuck', 'bw-09');
+    expect(end.items[0]?.state).toBe('stopped');
+    expect((await work('firmware', ['bw-09'])).end?.state).toBe('done');
+  });
+  it('goes on after the server was started anew, and writes no image twice', async () => {
+    Object.assign(machine('bw-09').firmware, { system: '2.10' });
+    await c.good('POST', '/api/hosts/bw-09/refresh');
+    const before = machine('bw-09').tasks.size;
+    i.world.clock.setSpeed(100); // 24 s a tenth of it, 2.4 s in all
+    const b = await c.good<{ work: { id: number } }>('POST', '/api/hosts/works', {
+      kind: 'firmware',
+      hosts: ['bw-09'],
+      asked: {},
+    });
+    await eventually(async () => machine('bw-09').tasks.size > before, 'the image is being written');
+    await i.restart();
+    await eventually(async () => {
+      const { works } = await c.good<{ works: WorkAnswer[] }>('GET', '/api/hosts/works');
+      return works.find((x) => x.id === b.work.id)?.state === 'done';
+    }, 'the end of the work');
+    i.world.clock.setSpeed(2000);
+    expect(machine('bw-09').tasks.size).toBe(before + 1);
+    expect((await host('bw-09'))?.facts?.firmware.system).toBe('2.21');
   });
 });
 

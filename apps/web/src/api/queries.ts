@@ -73,6 +73,7 @@ export interface ProvingDto {
   speed: number;
   faults: { kind: string; subject: string }[];
   machines: { name: string; hostName: string; bmc: string; power: string; stage: string; pulled: number }[];
+  hypervisors?: { name: string; guests: number }[];
   registries: { name: string; host: string }[];
   zones: { name: string; serial: number; records: number }[];
   clusters: { name: string; up: boolean; members: string[] }[];

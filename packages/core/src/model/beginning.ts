@@ -139,7 +139,7 @@ const writers: Record<Begun, (estate: Estate, site: string) => string> = {
       'memoryGiB: 16',
       'disks: [{sizeGB: 60}, {sizeGB: 200}] # the first is written from the image',
       `image: ${estate.moulds[0]?.image ?? ''}`,
-      `networks: [${machine?.name ?? ''}]`,
+      machine ? `networks: [${machine.name}]` : 'networks: ',
     );
   },
   Baseline: (estate) => {
@@ -151,7 +151,7 @@ const writers: Record<Begun, (estate: Estate, site: string) => string> = {
       `name: ${fresh(model.toLowerCase().replace(/[^a-z0-9-]+/g, '-') || 'new-baseline', estate.baselines)}`,
       `model: ${model}`,
       'parts:',
-      `  - {part: system, atLeast: '${newest ?? ''}', reboot: true, minutes: 10} # image: https://… brings it there`,
+      `  - {part: system, atLeast: '${newest ?? '1.0'}', reboot: true, minutes: 10} # image: https://… brings it there`,
     );
   },
   Charter: (estate, site) => {

@@ -13,7 +13,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day, utc } from '../../parts/time.ts';
-import { useUndo } from '../../state/act.ts';
+import { useAct, useUndo } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { BmcActs, EventLog } from './BmcActs.tsx';
@@ -369,6 +369,10 @@ const Part = ({ title, children }: { title: string; children: React.ReactNode })
 
 function Aside({ host, estate, page }: { host: Host; estate: Estate; page: PageDto | undefined }) {
   const undo = useUndo();
+  const merge = useAct(
+    (v: { keep: string; drop: string }) => api<{ act: number }>('POST', '/api/hosts/merge', v),
+    (_, v) => `${v.drop} is one with ${v.keep} now.`,
+  );
   const mine = estate.reservations.filter(
     (r) => (r.owner.kind === 'host' && r.owner.name === host.name) || r.owner.use === `node ${host.name}`,
   );
@@ -396,6 +400,18 @@ function Aside({ host, estate, page }: { host: Host; estate: Estate; page: PageD
             {twin.hosts.filter((h) => h !== host.name).join(', ')} {twin.hosts.length > 2 ? 'are' : 'is'} the same machine by{' '}
             {twin.by.map((b) => `${b.mark} ${b.value}`).join(', ')}.
           </p>
+          {twin.hosts
+            .filter((h) => h !== host.name)
+            .map((h) => (
+              <Button
+                key={h}
+                className="mt-1.5"
+                disabled={merge.isPending}
+                onClick={() => merge.mutate({ keep: host.name, drop: h })}
+              >
+                Merge {h} into {host.name}
+              </Button>
+            ))}
         </MarginPart>
       )}
       <MarginPart title="Charters and builds">

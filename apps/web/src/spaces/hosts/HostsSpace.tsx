@@ -2,12 +2,14 @@ import { type Fitness, hostFilter } from '@praesidor/core/hosts';
 import { byName, type Host } from '@praesidor/core/model';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
+import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { clock } from '../../parts/time.ts';
+import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
 import { scoped, useScope, useTyped } from '../../state/scope.ts';
@@ -101,6 +103,7 @@ export function HostsSpace() {
   );
   const title = estate?.sites.find((s) => s.name === site)?.title ?? 'all sites';
   const sweep = site ? sweeps[site] : undefined;
+  const stopSweep = useAct(() => api('POST', '/api/hosts/sweep/stop', { site }), 'The sweep ends; what it found stays.');
   const mine = rows.filter((h) => picked.has(h.name));
   const running = (works.data ?? []).filter((w) => w.state === 'running' || w.state === 'stopping');
   const broken = (works.data ?? []).filter((w) => w.state === 'failed').slice(0, 2);
@@ -141,6 +144,9 @@ export function HostsSpace() {
       {sweep && sweep.done < sweep.of && (
         <div className="pb-2 text-ink-2" role="status">
           Sweeping: {sweep.done} of {sweep.of} addresses, {sweep.found} answer.
+          <Button quiet className="ml-3 py-0!" onClick={() => stopSweep.mutate()}>
+            Stop
+          </Button>
         </div>
       )}
       {mine.length > 0 && estate && (

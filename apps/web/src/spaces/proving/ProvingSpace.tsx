@@ -42,16 +42,18 @@ export function ProvingSpace() {
   const subjects =
     on === 'machine'
       ? d.machines.map((m) => m.name)
-      : on === 'registry'
-        ? d.registries.map((r) => r.name)
-        : ['dns', ...d.zones.map((z) => z.name)];
+      : on === 'hypervisor'
+        ? (d.hypervisors ?? []).map((h) => h.name)
+        : on === 'registry'
+          ? d.registries.map((r) => r.name)
+          : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
   const may = me?.role === 'builder' || me?.role === 'warden';
   return (
     <Space
       space="proving"
       title="Proving ground"
-      facts={`${d.machines.length} machines, ${d.registries.length} registries, ${d.zones.length} zones`}
+      facts={`${d.machines.length} machines, ${d.hypervisors?.length ?? 0} hypervisors, ${d.registries.length} registries, ${d.zones.length} zones`}
       findings={[]}
       foot="What is planted here happens to the devices, not to Praesidor: it finds out as it would outside."
     >
@@ -139,7 +141,7 @@ export function ProvingSpace() {
           {d.machines.map((m) => (
             <tr key={m.name}>
               <td className="font-semibold">{m.name}</td>
-              <td className="mono">{m.bmc}</td>
+              <td className="mono">{m.bmc || <span className="font-sans text-ink-2">guest</span>}</td>
               <td>
                 <Mark kind={m.power === 'On' ? 'done' : 'free'} /> {m.power}
               </td>

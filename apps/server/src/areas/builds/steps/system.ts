@@ -43,7 +43,9 @@ export const system: StepRunner = {
       () =>
         heard
           ? `${node?.host} began its first boot and has gone silent`
-          : `${node?.host} has power and never asked for its boot script`,
+          : node?.guest
+            ? `${node.host} runs and never asked for its first-boot data`
+            : `${node?.host} has power and never asked for its boot script`,
     );
   },
 };
