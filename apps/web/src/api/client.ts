@@ -25,7 +25,12 @@ export const setCsrf = (token: string) => {
   csrf = token;
 };
 
-export async function api<T = object>(method: 'GET' | 'POST' | 'PUT' | 'DELETE', path: string, body?: unknown): Promise<T> {
+export const api = async <T = object>(method: Method, path: string, body?: unknown): Promise<T> =>
+  (await ask<T>(method, path, body)).json;
+
+type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+/** An answer as text and as what was read from it. @throws ApiError */
+export async function ask<T = object>(method: Method, path: string, body?: unknown): Promise<{ json: T; text: string }> {
   let r: Response;
   try {
     r = await fetch(path, {
@@ -39,7 +44,14 @@ export async function api<T = object>(method: 'GET' | 'POST' | 'PUT' | 'DELETE',
   } catch {
     throw new ApiError(0, 'offline', 'The server does not answer.', 'Look whether it runs; what you typed stays here.');
   }
-  const json = (await r.json().catch(() => ({}))) as {
+  const text = await r.text().catch(() => '');
+  let read: unknown;
+  try {
+    read = JSON.parse(text);
+  } catch {
+    read = {};
+  }
+  const json = read as {
     code?: string;
     message?: string;
     remedy?: string;
@@ -55,5 +67,5 @@ export async function api<T = object>(method: 'GET' | 'POST' | 'PUT' | 'DELETE',
       json.places,
       json.current,
     );
-  return json as T;
+  return { json: json as T, text };
 }

@@ -2,7 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import type { Estate } from '@praesidor/core/model';
 import type { Plan } from '@praesidor/core/charter';
 import type { BuildStatus, Step } from '@praesidor/core/schedule';
-import { api, setCsrf } from './client.ts';
+import { arrived } from '../workers/compute.ts';
+import { api, ask, setCsrf } from './client.ts';
 
 export interface Me {
   login: string;
@@ -91,7 +92,15 @@ export const useMe = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 export const useSnapshot = () =>
-  useQuery({ queryKey: ['estate'], queryFn: () => api<Snapshot>('GET', '/api/estate'), placeholderData: (old) => old });
+  useQuery({
+    queryKey: ['estate'],
+    queryFn: async () => {
+      const { json, text } = await ask<Snapshot>('GET', '/api/estate');
+      arrived(json.revision, text);
+      return json;
+    },
+    placeholderData: (old) => old,
+  });
 export const useShipments = () =>
   useQuery({
     queryKey: ['shipments'],

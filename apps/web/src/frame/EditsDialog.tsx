@@ -8,7 +8,7 @@ import { Button } from '../parts/Button.tsx';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Refused } from '../parts/Refused.tsx';
 import { useAct } from '../state/act.ts';
-import { computer } from '../workers/compute.ts';
+import { computer, computerWith } from '../workers/compute.ts';
 import { describe } from './describe.ts';
 
 /** Shows exactly what edits will change, and what the checks would then find; makes them as one act that can be undone. */
@@ -40,8 +40,8 @@ export default function EditsDialog({
     placeholderData: (old) => old,
     gcTime: 1000,
     queryFn: async () => {
-      if (snapshot.data) await computer().load(snapshot.data.estate, snapshot.data.revision);
-      return (await computer().tried(JSON.parse(text) as Edit[])) ?? null;
+      const c = snapshot.data ? await computerWith(snapshot.data) : computer();
+      return (await c.tried(JSON.parse(text) as Edit[])) ?? null;
     },
   });
   const act = useAct(

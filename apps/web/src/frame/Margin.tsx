@@ -6,6 +6,9 @@ import { useReport } from '../state/computed.ts';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
 
+/** As many as somebody reads; a hall of ten thousand hosts has thousands, and drawing them would slow all else down. */
+const page = 60;
+
 const RemedyDialog = lazy(() => import('./RemedyDialog.tsx'));
 
 /** The panel at the right of every view: findings, most serious first, then what else helps here. */
@@ -26,6 +29,7 @@ export function Margin({
   const lit = useView((s) => s.lit);
   const light = useView((s) => s.light);
   const [open, setOpen] = useState<Finding>();
+  const [most, setMost] = useState(page);
   const report = useReport();
   const n = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
   const counts = (['stop', 'mind', 'note'] as const)
@@ -60,7 +64,7 @@ export function Margin({
         </span>
       </div>
       <ol>
-        {findings.map((f, i) => (
+        {shown(findings, most, lit).map(([f, i]) => (
           <li
             key={f.id}
             id={`margin-${f.id}`}
@@ -83,11 +87,26 @@ export function Margin({
           </li>
         ))}
       </ol>
+      {findings.length > most && (
+        <button type="button" className="pt-2 font-semibold text-verdigris hover:underline" onClick={() => setMost(most + page)}>
+          Show {Math.min(page, findings.length - most)} more of {(findings.length - most).toLocaleString('en')}
+        </button>
+      )}
       {extra}
       {foot && <div className="pt-2.5 text-ink-2 text-sm">{foot}</div>}
       <Suspense>{open && <RemedyDialog finding={open} onClose={() => setOpen(undefined)} />}</Suspense>
     </aside>
   );
+}
+
+/** The first findings with their numbers, and the one that is lit wherever it stands. */
+function shown(findings: readonly Finding[], most: number, lit: string | undefined): [Finding, number][] {
+  const list = findings.slice(0, most).map((f, i): [Finding, number] => [f, i]);
+  if (lit && findings.length > most) {
+    const at = findings.findIndex((f) => f.id === lit);
+    if (at >= most) list.push([findings[at] as Finding, at]);
+  }
+  return list;
 }
 
 /** What can be done: edits are shown before they are made; other acts lead to where they stand. */

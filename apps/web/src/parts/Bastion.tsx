@@ -50,13 +50,31 @@ export function Bastion({
 /** The findings of the view, numbered as in its margin. */
 export const MarginContext = createContext<readonly Finding[]>([]);
 
+type Numbered = { f: Finding; i: number };
+const subjects = new WeakMap<readonly Finding[], Map<string, Numbered[]>>();
+/** Findings by what they are about, sorted once a list: every row of a table asks for its own. */
+function bySubject(findings: readonly Finding[]): Map<string, Numbered[]> {
+  let map = subjects.get(findings);
+  if (!map) {
+    map = new Map();
+    for (const [i, f] of findings.entries()) {
+      const key = `${f.subject.kind} ${f.subject.name}`;
+      const list = map.get(key);
+      if (list) list.push({ f, i });
+      else map.set(key, [{ f, i }]);
+    }
+    subjects.set(findings, map);
+  }
+  return map;
+}
+
 /** The bastions that belong at a field: those whose subject and path are given. */
 export function At({ kind, name, path }: { kind: string; name: string; path?: string }) {
   const findings = useContext(MarginContext);
   return (
     <>
-      {findings.map((f, i) =>
-        f.subject.kind === kind && f.subject.name === name && (path === undefined || f.path.join('.').startsWith(path)) ? (
+      {(bySubject(findings).get(`${kind} ${name}`) ?? []).map(({ f, i }) =>
+        path === undefined || f.path.join('.').startsWith(path) ? (
           <span key={f.id} className="ml-1.5">
             <Bastion severity={f.severity} number={i + 1} id={f.id} />
           </span>

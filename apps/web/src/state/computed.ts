@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Finding, Move } from '@praesidor/core/checks';
 import type { Charter } from '@praesidor/core/model';
 import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
-import { computer } from '../workers/compute.ts';
+import { computerWith } from '../workers/compute.ts';
 
 export interface ReportDto {
   findings: Finding[];
@@ -10,12 +10,6 @@ export interface ReportDto {
   holding: number;
   ms: number;
   moves: Move[];
-}
-
-async function loaded(s: Snapshot) {
-  const c = computer();
-  await c.load(s.estate, s.revision);
-  return c;
 }
 
 /** Findings and next moves of the estate as it is on the server. */
@@ -30,7 +24,7 @@ export function useReport() {
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 1000,
-    queryFn: async () => (await (await loaded(snapshot.data as Snapshot)).report(built)) as ReportDto,
+    queryFn: async () => (await (await computerWith(snapshot.data as Snapshot)).report(built)) as ReportDto,
   });
 }
 
@@ -43,6 +37,6 @@ export function useDraftReport(draft: Charter | undefined) {
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 1000,
-    queryFn: async () => (await loaded(snapshot.data as Snapshot)).charter(draft as Charter),
+    queryFn: async () => (await computerWith(snapshot.data as Snapshot)).charter(draft as Charter),
   });
 }

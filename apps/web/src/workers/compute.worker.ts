@@ -29,6 +29,10 @@ export const compute = {
     estate = next;
     revision = rev;
   },
+  /** The server's own answer, read here. */
+  loadText(text: string) {
+    ({ estate, revision } = JSON.parse(text) as { estate: Estate; revision: number });
+  },
   revision: () => revision,
   report(built: Record<string, { number: number; state: string }>) {
     if (!estate) return undefined;

@@ -1,9 +1,22 @@
 import type { Baseline, Facts, Host } from '../model/documents.ts';
 
+/** A version is read once: ten thousand hosts have the same few. */
+const read = new Map<string, number[]>();
+function numbersOf(version: string): number[] {
+  let parts = read.get(version);
+  if (!parts) {
+    if (read.size > 10_000) read.clear();
+    parts = version.split(/[.-]/).map(Number);
+    read.set(version, parts);
+  }
+  return parts;
+}
+
 /** Compares dotted versions number by number: 2.9 is older than 2.19. Negative when `a` is older. */
 export function compareVersions(a: string, b: string): number {
-  const pa = a.split(/[.-]/).map(Number);
-  const pb = b.split(/[.-]/).map(Number);
+  if (a === b) return 0;
+  const pa = numbersOf(a);
+  const pb = numbersOf(b);
   for (let i = 0; i < Math.max(pa.length, pb.length); i++) {
     const d = (pa[i] || 0) - (pb[i] || 0);
     if (d) return d;

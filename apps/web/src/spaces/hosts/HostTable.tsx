@@ -3,7 +3,7 @@ import type { Host } from '@praesidor/core/model';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useRef } from 'react';
 import { At } from '../../parts/Bastion.tsx';
-import { Mark } from '../../parts/Mark.tsx';
+import type { MarkKind } from '../../parts/Mark.tsx';
 
 const columns =
   'grid grid-cols-[16px_minmax(92px,1.2fr)_66px_38px_40px_62px_minmax(90px,1fr)_50px_92px_84px_80px_62px] items-center gap-x-2 pl-2';
@@ -45,7 +45,7 @@ export function HostTable(p: Props) {
     count: p.rows.length,
     getScrollElement: () => box.current,
     estimateSize: () => 29,
-    overscan: 12,
+    overscan: 8,
   });
   const all = p.rows.length > 0 && p.rows.every((h) => p.picked.has(h.name));
   const { onChoose, onOpen, onPick, judge, registries } = p;
@@ -75,7 +75,8 @@ export function HostTable(p: Props) {
       </div>
       <div
         ref={box}
-        className="overflow-auto"
+        // Opaque, so that the browser moves what is drawn instead of drawing it anew.
+        className="overflow-auto bg-paper"
         style={{ maxHeight: p.rows.length > 12 ? (p.chosen ? 262 : 'calc(100vh - 268px)') : undefined }}
       >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
@@ -102,6 +103,9 @@ export function HostTable(p: Props) {
     </div>
   );
 }
+
+/** The mark of a state as a box that is painted, not built: three stand in each of thousands of rows. */
+const Drawn = ({ kind }: { kind: MarkKind }) => <i className={`mark mark-${kind}`} aria-hidden="true" />;
 
 const tb = (gb: number) => (gb / 1000).toFixed(1);
 
@@ -130,6 +134,10 @@ const HostRow = memo(function HostRow({
 }) {
   const f = h.facts;
   const fits = judge(h);
+  const pick = (e: { stopPropagation: () => void }) => {
+    e.stopPropagation();
+    onPick(h.name, !picked);
+  };
   return (
     <div
       role="row"
@@ -146,16 +154,12 @@ const HostRow = memo(function HostRow({
           onPick(h.name, !picked);
         }
       }}
-      className={`${columns} absolute right-0 left-0 cursor-pointer border-rule border-b ${chosen ? 'lit' : ''}`}
-      style={{ top, height: 29 }}
+      // A row lays out nobody but itself: thousands pass while a table is scrolled.
+      className={`${columns} absolute top-0 right-0 left-0 cursor-pointer border-rule border-b contain-strict ${chosen ? 'lit' : ''}`}
+      style={{ transform: `translateY(${top}px)`, height: 29 }}
     >
-      <span role="cell" className="flex" onClick={(e) => e.stopPropagation()} onKeyDown={(e) => e.stopPropagation()}>
-        <input
-          type="checkbox"
-          aria-label={`pick ${h.name}`}
-          checked={picked}
-          onChange={(e) => onPick(h.name, e.target.checked)}
-        />
+      <span role="cell" className="flex h-full items-center" onClick={pick}>
+        <span role="checkbox" aria-label={`pick ${h.name}`} aria-checked={picked} tabIndex={-1} className="pickbox" />
       </span>
       <span role="cell" className="truncate font-semibold">
         {showSite && <span className="font-normal text-ink-3">{h.site} </span>}
@@ -183,24 +187,24 @@ const HostRow = memo(function HostRow({
           <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>
             {carries && role === 'registry' ? (
               <>
-                <Mark kind="done" />
+                <Drawn kind="done" />
                 serves
               </>
             ) : !fit ? (
               '—'
             ) : held ? (
               <>
-                <Mark kind={h.state === 'serving' ? 'done' : 'half'} />
+                <Drawn kind={h.state === 'serving' ? 'done' : 'half'} />
                 {h.held?.charter}
               </>
             ) : fit.fits ? (
               <>
-                <Mark kind="free" />
+                <Drawn kind="free" />
                 fits
               </>
             ) : (
               <>
-                <Mark kind="failing" />
+                <Drawn kind="failing" />
                 {fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}
               </>
             )}

@@ -1,6 +1,6 @@
 import { type Fitness, hostFilter } from '@praesidor/core/hosts';
 import { byName, type Host } from '@praesidor/core/model';
-import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
+import { memo, useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
@@ -78,7 +78,11 @@ export function HostsSpace() {
     .filter((s) => inScope(s.site) && !known.has(s.address))
     .sort((a, b) => a.address.localeCompare(b.address, 'en', { numeric: true }));
   const chosen = rows.find((h) => h.name === params.get('host'));
-  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && ['HST', 'KEY'].includes(f.code.slice(0, 3)));
+  const all = report.data?.findings;
+  const findings = useMemo(
+    () => (all ?? []).filter((f) => (!site || f.site === site) && ['HST', 'KEY'].includes(f.code.slice(0, 3))),
+    [all, site],
+  );
   const set = useCallback(
     (key: string, value: string | undefined) =>
       setParams((p) => {
@@ -207,7 +211,7 @@ export function HostsSpace() {
   );
 }
 
-function Left({ hosts, judge }: { hosts: readonly Host[]; judge: (h: Host) => Fitness[] }) {
+const Left = memo(function Left({ hosts, judge }: { hosts: readonly Host[]; judge: (h: Host) => Fitness[] }) {
   const free = hosts.filter((h) => h.state === 'fit' && h.facts);
   const n = (role: string) => free.filter((h) => judge(h).some((f) => f.role === role && f.fits)).length;
   const newest = hosts
@@ -236,4 +240,4 @@ function Left({ hosts, judge }: { hosts: readonly Host[]; judge: (h: Host) => Fi
       </div>
     </MarginPart>
   );
-}
+});
