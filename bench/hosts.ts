@@ -144,7 +144,7 @@ async function sweeping() {
 }
 
 /** The table in Chromium with ten thousand rows: first rows behind the answer, then scrolling. */
-async function table() {
+export async function table() {
   const i = await new Installation().start();
   const b = await openBrowser();
   try {
@@ -188,33 +188,41 @@ async function table() {
       first <= 300,
     );
     await b.find("//aside[not(contains(., 'checking…'))]");
-    // The wheel is turned as by hand, through the browser's own input, and the thumb is dragged far three times.
-    await b.driver.executeScript(`window.frame = 0; window.frames = 0; window.turning = true; let last = performance.now();
+    // The wheel is turned as by hand, through the browser's own input; then the thumb is dragged far, over a third of the list.
+    const watch = () =>
+      b.driver.executeScript(`window.frame = 0; window.frames = 0; window.turning = true; let last = performance.now();
       const step = (now) => { if (window.frames > 2) window.frame = Math.max(window.frame, now - last); last = now; window.frames++; if (window.turning) requestAnimationFrame(step); }; requestAnimationFrame(step);`);
+    const seen = () =>
+      b.driver.executeScript<{ frame: number; frames: number; rows: number }>(
+        "window.turning = false; return { frame: window.frame, frames: window.frames, rows: document.querySelectorAll('main [data-row]').length }",
+      );
     const wheel = b.driver as never as { sendDevToolsCommand: (n: string, a: object) => Promise<void> };
-    for (let n = 0; n < 3; n++) {
+    await watch();
+    for (let n = 0; n < 3; n++)
       await wheel.sendDevToolsCommand('Input.synthesizeScrollGesture', {
         x: 400,
         y: 500,
         yDistance: -12_000,
-        speed: 6000,
+        speed: 4000,
         gestureSourceType: 'mouse',
         preventFling: true,
       });
-      await b.driver.executeScript("document.querySelector('main [role=table] .overflow-auto').scrollTop += 60000");
-    }
-    const {
-      frame,
-      frames,
-      rows: drawn,
-    } = await b.driver.executeScript<{ frame: number; frames: number; rows: number }>(
-      "window.turning = false; return { frame: window.frame, frames: window.frames, rows: document.querySelectorAll('main [data-row]').length }",
-    );
+    const w = await seen();
     row(
-      'host table with 10,000 rows: scrolled',
-      `longest of ${frames} frames ${frame.toFixed(0)} ms, ${drawn} rows drawn`,
+      'host table with 10,000 rows, 36,000 px by the wheel at 4,000 px/s',
+      `longest of ${w.frames} frames ${w.frame.toFixed(0)} ms, ${w.rows} rows drawn`,
       'no frame over 50 ms',
-      frame <= 50,
+      w.frame <= 50,
+    );
+    await watch();
+    await b.driver.executeAsyncScript(`const done = arguments[0]; const box = document.querySelector('main [role=table] .overflow-auto'); let n = 0;
+      const step = () => { box.scrollTop = 40000 + 900 * n; if (++n < 100) requestAnimationFrame(step); else done(); }; requestAnimationFrame(step);`);
+    const t = await seen();
+    row(
+      'host table with 10,000 rows, the thumb dragged over 90,000 px',
+      `longest of ${t.frames} frames ${t.frame.toFixed(0)} ms, every row anew in each`,
+      'no frame over 50 ms',
+      t.frame <= 50,
     );
   } finally {
     await b.close();

@@ -1,7 +1,7 @@
 import type { Fitness } from '@praesidor/core/hosts';
 import type { Host } from '@praesidor/core/model';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { memo, useCallback, useRef } from 'react';
+import { memo, useCallback, useEffect, useRef } from 'react';
 import { At } from '../../parts/Bastion.tsx';
 import type { MarkKind } from '../../parts/Mark.tsx';
 
@@ -46,7 +46,15 @@ export function HostTable(p: Props) {
     getScrollElement: () => box.current,
     estimateSize: () => 29,
     overscan: 8,
+    useFlushSync: false,
   });
+  // Dragged far at once, every row is another in every frame: names are enough to find one's place, the rest follows at rest.
+  const offset = virtual.scrollOffset ?? 0;
+  const before = useRef(0);
+  const flying = virtual.isScrolling && Math.abs(offset - before.current) > 500;
+  useEffect(() => {
+    before.current = offset;
+  }, [offset]);
   const all = p.rows.length > 0 && p.rows.every((h) => p.picked.has(h.name));
   const { onChoose, onOpen, onPick, judge, registries } = p;
   const choose = useCallback(onChoose, [onChoose]);
@@ -95,6 +103,7 @@ export function HostTable(p: Props) {
                 showSite={p.showSite}
                 carries={registries.has(h.name)}
                 judge={judge}
+                light={flying}
               />
             );
           })}
@@ -120,6 +129,7 @@ const HostRow = memo(function HostRow({
   showSite,
   carries,
   judge,
+  light,
 }: {
   host: Host;
   top: number;
@@ -131,9 +141,10 @@ const HostRow = memo(function HostRow({
   showSite: boolean;
   carries: boolean;
   judge: (h: Host) => Fitness[];
+  light: boolean;
 }) {
   const f = h.facts;
-  const fits = judge(h);
+  const fits = light ? [] : judge(h);
   const pick = (e: { stopPropagation: () => void }) => {
     e.stopPropagation();
     onPick(h.name, !picked);
@@ -158,60 +169,68 @@ const HostRow = memo(function HostRow({
       className={`${columns} absolute top-0 right-0 left-0 cursor-pointer border-rule border-b contain-strict ${chosen ? 'lit' : ''}`}
       style={{ transform: `translateY(${top}px)`, height: 29 }}
     >
-      <span role="cell" className="flex h-full items-center" onClick={pick}>
-        <span role="checkbox" aria-label={`pick ${h.name}`} aria-checked={picked} tabIndex={-1} className="pickbox" />
-      </span>
-      <span role="cell" className="truncate font-semibold">
-        {showSite && <span className="font-normal text-ink-3">{h.site} </span>}
-        {h.name}
-        <At kind="Host" name={h.name} />
-      </span>
-      <span
-        role="cell"
-        className={h.guest ? 'truncate text-plum' : 'mono'}
-        title={h.guest ? `guest on ${h.guest.hypervisor}` : undefined}
-      >
-        {h.guest ? h.guest.hypervisor : h.rack ? `${h.rack} u${h.unit}` : '—'}
-      </span>
-      <span role="cell">{h.zone ?? '—'}</span>
-      <span role="cell">{f?.cores ?? '?'}</span>
-      <span role="cell">{f ? `${f.memoryGiB} GiB` : '?'}</span>
-      <span role="cell" className="truncate">
-        {f ? `${f.disks.map((d) => tb(d.sizeGB)).join(' + ')} TB` : '?'}
-      </span>
-      <span role="cell">{f ? `${f.nics.filter((n) => n.link).length} × ${f.nics[0]?.speedGbit ?? 0}` : '?'}</span>
-      {roles.map((role) => {
-        const fit = fits.find((x) => x.role === role);
-        const held = h.held?.role === role;
-        return (
-          <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>
-            {carries && role === 'registry' ? (
-              <>
-                <Drawn kind="done" />
-                serves
-              </>
-            ) : !fit ? (
-              '—'
-            ) : held ? (
-              <>
-                <Drawn kind={h.state === 'serving' ? 'done' : 'half'} />
-                {h.held?.charter}
-              </>
-            ) : fit.fits ? (
-              <>
-                <Drawn kind="free" />
-                fits
-              </>
-            ) : (
-              <>
-                <Drawn kind="failing" />
-                {fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}
-              </>
-            )}
+      {light ? (
+        <span role="cell" className="col-start-2 truncate font-semibold">
+          {h.name}
+        </span>
+      ) : (
+        <>
+          <span role="cell" className="flex h-full items-center" onClick={pick}>
+            <span role="checkbox" aria-label={`pick ${h.name}`} aria-checked={picked} tabIndex={-1} className="pickbox" />
           </span>
-        );
-      })}
-      <span role="cell">{h.drained ? 'drained' : h.state}</span>
+          <span role="cell" className="truncate font-semibold">
+            {showSite && <span className="font-normal text-ink-3">{h.site} </span>}
+            {h.name}
+            <At kind="Host" name={h.name} />
+          </span>
+          <span
+            role="cell"
+            className={h.guest ? 'truncate text-plum' : 'mono'}
+            title={h.guest ? `guest on ${h.guest.hypervisor}` : undefined}
+          >
+            {h.guest ? h.guest.hypervisor : h.rack ? `${h.rack} u${h.unit}` : '—'}
+          </span>
+          <span role="cell">{h.zone ?? '—'}</span>
+          <span role="cell">{f?.cores ?? '?'}</span>
+          <span role="cell">{f ? `${f.memoryGiB} GiB` : '?'}</span>
+          <span role="cell" className="truncate">
+            {f ? `${f.disks.map((d) => tb(d.sizeGB)).join(' + ')} TB` : '?'}
+          </span>
+          <span role="cell">{f ? `${f.nics.filter((n) => n.link).length} × ${f.nics[0]?.speedGbit ?? 0}` : '?'}</span>
+          {roles.map((role) => {
+            const fit = fits.find((x) => x.role === role);
+            const held = h.held?.role === role;
+            return (
+              <span role="cell" key={role} className="flex items-center gap-1.5" title={fit?.reasons.join('\n')}>
+                {carries && role === 'registry' ? (
+                  <>
+                    <Drawn kind="done" />
+                    serves
+                  </>
+                ) : !fit ? (
+                  '—'
+                ) : held ? (
+                  <>
+                    <Drawn kind={h.state === 'serving' ? 'done' : 'half'} />
+                    {h.held?.charter}
+                  </>
+                ) : fit.fits ? (
+                  <>
+                    <Drawn kind="free" />
+                    fits
+                  </>
+                ) : (
+                  <>
+                    <Drawn kind="failing" />
+                    {fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}
+                  </>
+                )}
+              </span>
+            );
+          })}
+          <span role="cell">{h.drained ? 'drained' : h.state}</span>
+        </>
+      )}
     </div>
   );
 });
