@@ -25,6 +25,8 @@ export interface Hardware {
   /** Percent of endurance left of its last drive. */
   lifeLeft?: number;
   watts?: number;
+  /** It runs something already when the proving ground begins. */
+  on?: boolean;
   /** Without one it is a guest, and its hypervisor speaks for it. */
   bmc?: { address: string; user: string; password: string; firmware: string };
 }

@@ -59,6 +59,7 @@ function declared(raw: WorldFile, docs: readonly Doc[]): Hardware[] {
               parts: c.parts,
               vlan: c.vlan,
               switch: c.switch,
+              on: d.facts.power === 'On',
               bmc: { address: d.bmc.address, user: c.user, password: c.password, firmware: d.facts.firmware.bmc },
             },
           ]

@@ -88,10 +88,8 @@ export class World {
         443,
       );
       const state = saved.machines[h.name];
-      if (state) {
-        machine.restore(state);
-        if (state.power === 'On') machine.powerOn();
-      }
+      if (state) machine.restore(state);
+      if (state ? state.power === 'On' : h.on) machine.powerOn();
     }
     for (const h of this.spec.hypervisors) await this.startHypervisor(h, saved.hypervisors?.[h.name]);
     return this;

@@ -16,6 +16,8 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
   const near = keys.find((k) => k.name.endsWith(sightings[0]?.site ?? '')) ?? keys[0];
   const [key, setKey] = useState<string>();
   const credential = key ?? near?.name ?? '';
+  const [more, setMore] = useState(false);
+  const others = keys.map((k) => k.name).filter((k) => k !== credential);
   const [off, setOff] = useState<Set<string>>(new Set());
   const on = (s: Sighting) => !off.has(s.address);
   const fresh = sightings.filter((s) => !s.accepted);
@@ -24,8 +26,8 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
   const accept = useAct(
     () =>
       api<{ results: { address: string; error: string | null }[] }>('POST', '/api/hosts/accept', {
-        // The one that is named first, then the others: one that was refused already is not tried again.
-        credential: [credential, ...keys.map((k) => k.name).filter((k) => k !== credential)].slice(0, 3),
+        // Another password is shown to a machine only when somebody says so; one that was refused already is not tried again.
+        credential: more ? [credential, ...others].slice(0, 8) : [credential],
         addresses: [...fresh, ...refused].filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
       }),
     (r) => {
@@ -61,6 +63,11 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
             ))}
           </select>
         </label>
+        {others.length > 0 && (
+          <label className="flex items-center gap-1.5 text-ink-2" title={others.join(', ')}>
+            <input type="checkbox" checked={more} onChange={(e) => setMore(e.target.checked)} /> then the other {others.length}
+          </label>
+        )}
         {fresh.length > 0 && (
           <Button filled disabled={accept.isPending || !credential || !fresh.some(on)} onClick={() => accept.mutate()}>
             {accept.isPending ? 'Reading facts…' : `Accept ${fresh.filter(on).length} fingerprints`}
