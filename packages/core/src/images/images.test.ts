@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { bytesText, joinBills, missing, parseReference, sizeOf, whereFrom } from './index.ts';
+import { bytesText, heldBy, joinBills, missing, parseReference, sizeOf, whereFrom } from './index.ts';
 
 const d = (c: string) => `sha256:${c.repeat(64)}`;
 const image = (ref: string, manifest: string, blobs: string[]) => ({
@@ -35,6 +35,18 @@ describe('bills', () => {
       images: ['a.example/y:1'],
     });
     expect(missing(bill, new Set(['1', '2', 'a', 'b', 'c'].map(d))).images).toEqual([]);
+  });
+  it('an image is held only where it is answered to by its name, and not where all of it stands under another', () => {
+    const digests = ['1', '2', 'a', 'b', 'c'].map(d);
+    const seen = (names?: string[]) => heldBy({ at: '', digests, ...(names ? { names } : {}) });
+    expect(missing(bill, seen([`x:1@${d('1')}`, `y:2@${d('2')}`]))).toMatchObject({
+      blobs: 0,
+      manifests: [],
+      images: ['a.example/y:1'],
+    });
+    expect(missing(bill, seen([`x:1@${d('1')}`, `y:1@${d('a')}`])).images).toEqual(['a.example/y:1']); // the tag moved
+    expect(missing(bill, seen([`x:1@${d('1')}`, `y:1@${d('2')}`])).images).toEqual([]);
+    expect(missing(bill, seen()).images).toEqual([]); // a registry that does not tell its names is believed
   });
   it('join without counting twice', () => {
     expect(sizeOf(joinBills('j', [bill, bill])).blobs).toBe(3);

@@ -1,4 +1,4 @@
-import { binOf, standing, standingPacking } from '@praesidor/core/hosts';
+import { binOf, type Packing, standing, standingPacking } from '@praesidor/core/hosts';
 import type { Estate, Hypervisor, SeenHypervisor } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
@@ -32,7 +32,12 @@ export function HypervisorsSpace() {
   const codes = ['HST-010', 'HST-011', 'HST-012', 'HST-014'];
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && codes.includes(f.code));
   const guests = (estate?.hosts ?? []).filter((h) => h.guest && (!site || h.site === site) && h.state !== 'retired');
-  const sites = [...new Set(here.map((h) => h.site))];
+  const sites = useMemo(() => [...new Set(here.map((h) => h.site))], [here]);
+  // Worked out once a site: a hall of a hundred hypervisors asks for it in every row.
+  const packings = useMemo(
+    () => new Map(estate ? sites.map((s) => [s, standingPacking(estate, s)] as const) : []),
+    [estate, sites],
+  );
   const mine = (works.data ?? []).filter((w) => ['cast', 'remove', 'power'].includes(w.kind)).slice(0, 4);
   return (
     <Space
@@ -51,9 +56,9 @@ export function HypervisorsSpace() {
       extra={
         <>
           {estate &&
-            sites.map((s) => (
+            [...packings].map(([s, packing]) => (
               <MarginPart key={s} title={`Left at ${estate.sites.find((x) => x.name === s)?.title ?? s}`}>
-                <LeftAt estate={estate} site={s} />
+                <LeftAt packing={packing} />
               </MarginPart>
             ))}
           {mine.length > 0 && (
@@ -84,7 +89,13 @@ export function HypervisorsSpace() {
             </thead>
             <tbody>
               {here.map((h) => (
-                <Row key={h.name} of={h} estate={estate} lit={params.get('hypervisor') === h.name} />
+                <Row
+                  key={h.name}
+                  of={h}
+                  estate={estate}
+                  packing={packings.get(h.site)}
+                  lit={params.get('hypervisor') === h.name}
+                />
               ))}
             </tbody>
           </table>
@@ -125,11 +136,11 @@ const Bar = ({ used, of, unit }: { used: number; of: number; unit: string }) => 
   </div>
 );
 
-function Row({ of: h, estate, lit }: { of: Hypervisor; estate: Estate; lit: boolean }) {
+function Row({ of: h, estate, packing, lit }: { of: Hypervisor; estate: Estate; packing: Packing | undefined; lit: boolean }) {
   const look = useAct(() => api('POST', `/api/hypervisors/${h.name}/look`), '', [['estate']]);
   const bin = binOf(h);
   const on = standing(estate, h.site).filter((p) => p.on === h.name);
-  const loss = standingPacking(estate, h.site).losses.find((l) => l.hypervisor === h.name);
+  const loss = packing?.losses.find((l) => l.hypervisor === h.name);
   const seen = estate.observed.hypervisors[h.name];
   const disk = on.reduce((s, p) => s + p.disks.reduce((n, d) => n + d.sizeGB, 0), 0);
   return (
@@ -319,8 +330,7 @@ function Moulds({ estate }: { estate: Estate }) {
   );
 }
 
-function LeftAt({ estate, site }: { estate: Estate; site: string }) {
-  const p = standingPacking(estate, site);
+function LeftAt({ packing: p }: { packing: Packing }) {
   const sum = (pick: (l: (typeof p.left)[number]) => number) => Math.round(p.left.reduce((n, l) => n + pick(l), 0));
   const worst = [...p.losses].sort((a, b) => a.memoryLeftGiB - b.memoryLeftGiB)[0];
   return (
