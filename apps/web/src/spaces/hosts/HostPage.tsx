@@ -1,11 +1,8 @@
-import { firmwareLines, firmwarePlan, baselineOf, portsOf, duplicates } from '@praesidor/core/hosts';
+import { firmwareLines, firmwarePlan, baselineOf, portsOf } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
-import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
-import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
@@ -13,36 +10,21 @@ import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day, utc } from '../../parts/time.ts';
-import { useAct, useUndo } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { BmcActs, EventLog } from './BmcActs.tsx';
 import { FirmwareDialog } from './FirmwareDialog.tsx';
+import { GuestActs } from './GuestActs.tsx';
+import { HostAside } from './HostAside.tsx';
 import { useJudge } from './judge.ts';
+import { type PageDto, usePage } from './page.ts';
 import { Requirements } from './Requirements.tsx';
 import { DrainDialog } from './SelectionBar.tsx';
-import type { SeriesDto } from './Sensors.tsx';
 import { TypedDialog } from './TypedDialog.tsx';
 import { Works } from './Works.tsx';
-import { useBeginWork, useStateAct, type WorkDto } from './works.ts';
+import { useBeginWork, useStateAct } from './works.ts';
 
 const Sensors = lazy(() => import('./Sensors.tsx'));
-
-interface PageDto {
-  acts: { act: string; label: string; refused?: string }[];
-  facts: { at: string; source: string; changes: { what: string; text: string; heavy: boolean }[] }[];
-  history: { id: number; at: string; who: string; act: string; subject: string; canUndo: boolean }[];
-  works: WorkDto[];
-  builds: { charter: string; number: number; state: string; at: string; role: string }[];
-  samples: SeriesDto[];
-}
-const usePage = (name: string) =>
-  useQuery({
-    queryKey: ['host', name],
-    queryFn: () => api<PageDto>('GET', `/api/hosts/${name}`),
-    placeholderData: (old) => old,
-    refetchInterval: 30_000,
-  });
 
 /** Everything about one host: what it has and what is asked of it, what hangs on it, what was done to it. */
 export function HostPage() {
@@ -79,7 +61,7 @@ export function HostPage() {
       facts={<Subject host={host} estate={estate} />}
       findings={findings}
       acts={page.data && <Acts host={host} page={page.data} estate={estate} />}
-      extra={<Aside host={host} estate={estate} page={page.data} />}
+      extra={<HostAside host={host} estate={estate} page={page.data} />}
     >
       <Refused error={page.error} />
       <Body host={host} estate={estate} page={page.data} />
@@ -324,131 +306,9 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
   );
 }
 
-function GuestActs({ host, estate }: { host: Host; estate: Estate }) {
-  const work = useBeginWork();
-  const seen = estate.observed.hypervisors[host.guest?.hypervisor ?? ''];
-  const is = seen?.guests.find((g) => g.name === host.name);
-  const [removing, setRemoving] = useState(false);
-  const power = (to: string) => work.mutate({ kind: 'power', hosts: [host.name], asked: { to } });
-  return (
-    <>
-      <p className="pb-2 text-ink-2">
-        {seen?.error ? `${host.guest?.hypervisor}: ${seen.error}` : is ? `It is ${is.state} there.` : 'It has not been cast yet.'}
-      </p>
-      <div className="flex flex-wrap gap-2">
-        {!is && (
-          <Button onClick={() => work.mutate({ kind: 'cast', hosts: [host.name], asked: { start: true } })}>
-            Cast and start
-          </Button>
-        )}
-        {is?.state === 'off' && <Button onClick={() => power('on')}>Start</Button>}
-        {is?.state === 'running' && <Button onClick={() => power('off')}>Shut down</Button>}
-        {is?.state === 'running' && <Button onClick={() => power('restart')}>Restart</Button>}
-        {is && <Button onClick={() => setRemoving(true)}>Take away…</Button>}
-      </div>
-      {removing && (
-        <TypedDialog
-          title={`Take ${host.name} off ${host.guest?.hypervisor}`}
-          about="It is stopped, and its volumes with what is on them are gone for good. Its entry stays, and can be cast again."
-          words={host.name}
-          act="Take away"
-          onDone={() => work.mutate({ kind: 'remove', hosts: [host.name] })}
-          onClose={() => setRemoving(false)}
-        />
-      )}
-    </>
-  );
-}
-
 const Part = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <section aria-label={title} className="pt-4">
     <h2 className="pb-1 text-md">{title}</h2>
     {children}
   </section>
 );
-
-function Aside({ host, estate, page }: { host: Host; estate: Estate; page: PageDto | undefined }) {
-  const undo = useUndo();
-  const merge = useAct(
-    (v: { keep: string; drop: string }) => api<{ act: number }>('POST', '/api/hosts/merge', v),
-    (_, v) => `${v.drop} is one with ${v.keep} now.`,
-  );
-  const mine = estate.reservations.filter(
-    (r) => (r.owner.kind === 'host' && r.owner.name === host.name) || r.owner.use === `node ${host.name}`,
-  );
-  const twin = duplicates(estate.hosts).find((d) => d.hosts.includes(host.name));
-  return (
-    <>
-      <MarginPart title="Addresses and names">
-        {mine.length ? (
-          mine.map((r) => (
-            <div key={r.address} className="py-0.5">
-              <Copy text={r.address} className="mono" />{' '}
-              <Link className="text-verdigris" to={`/addresses?site=${host.site}&net=${r.network}&at=${r.address}`}>
-                {r.network}
-              </Link>
-              {r.name && <div className="truncate text-ink-2">{r.name}</div>}
-            </div>
-          ))
-        ) : (
-          <p className="text-ink-2">None is reserved for it.</p>
-        )}
-      </MarginPart>
-      {twin && (
-        <MarginPart title="Entered twice">
-          <p>
-            {twin.hosts.filter((h) => h !== host.name).join(', ')} {twin.hosts.length > 2 ? 'are' : 'is'} the same machine by{' '}
-            {twin.by.map((b) => `${b.mark} ${b.value}`).join(', ')}.
-          </p>
-          {twin.hosts
-            .filter((h) => h !== host.name)
-            .map((h) => (
-              <Button
-                key={h}
-                className="mt-1.5"
-                disabled={merge.isPending}
-                onClick={() => merge.mutate({ keep: host.name, drop: h })}
-              >
-                Merge {h} into {host.name}
-              </Button>
-            ))}
-        </MarginPart>
-      )}
-      <MarginPart title="Charters and builds">
-        {host.held && (
-          <div>
-            <Link className="text-verdigris" to={`/clusters/${host.held.charter}`}>
-              {host.held.charter}
-            </Link>
-            , {host.held.role}
-          </div>
-        )}
-        {page?.builds.map((b) => (
-          <div key={`${b.charter}${b.number}`} className="text-ink-2">
-            <Link className="text-verdigris" to={`/builds/${b.charter}/${b.number}`}>
-              {b.charter} build {b.number}
-            </Link>
-            , {b.state}, {day(b.at)}
-          </div>
-        ))}
-        {!host.held && !page?.builds.length && <p className="text-ink-2">None has used it.</p>}
-      </MarginPart>
-      <MarginPart title="Who did what">
-        {page?.history.slice(0, 12).map((a) => (
-          <div key={a.id} className="py-0.5" title={utc(a.at)}>
-            <span className="text-ink-2">
-              {day(a.at)}, {clock(a.at)}
-            </span>{' '}
-            {a.who}: {a.act}
-            {a.canUndo && (
-              <Button quiet className="ml-2 py-0!" onClick={() => undo.mutate(a.id)}>
-                Undo
-              </Button>
-            )}
-          </div>
-        ))}
-        {page && !page.history.length && <p className="text-ink-2">Nobody has done anything to it yet.</p>}
-      </MarginPart>
-    </>
-  );
-}
