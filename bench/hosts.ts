@@ -2,10 +2,10 @@ import { eventually, Installation } from '../apps/server/test/installation.ts';
 import { openBrowser } from '../e2e/lib/browser.ts';
 import { judgeOf, pack, type Bin, type Piece } from '@praesidor/core/hosts';
 import { emptyEstate, type Host, kinds, type Network } from '@praesidor/core/model';
-import { row, timed } from './measure.ts';
+import { percent, quietest, row, timed } from './measure.ts';
 
 /** A machine of a hall with ten thousand of them: some too small, some without a second disk, some with old firmware. */
-const machine = (i: number): Host =>
+export const machine = (i: number): Host =>
   kinds.Host.parse({
     kind: 'Host',
     name: `h${i}`,
@@ -199,32 +199,50 @@ export async function table() {
     const wheel = b.driver as never as { sendDevToolsCommand: (n: string, a: object) => Promise<void> };
     // What five loadings left behind is put away first; it is not what is measured.
     await wheel.sendDevToolsCommand('HeapProfiler.collectGarbage', {});
-    await watch();
-    for (let n = 0; n < 3; n++)
-      await wheel.sendDevToolsCommand('Input.synthesizeScrollGesture', {
-        x: 400,
-        y: 500,
-        yDistance: -12_000,
-        speed: 4000,
-        gestureSourceType: 'mouse',
-        preventFling: true,
-      });
-    const w = await seen();
+    const turned = () =>
+      quietest(async () => {
+        await watch();
+        await wheel.sendDevToolsCommand('Input.synthesizeScrollGesture', {
+          x: 400,
+          y: 500,
+          yDistance: -12_000,
+          speed: 4000,
+          gestureSourceType: 'mouse',
+          preventFling: true,
+        });
+        const w = await seen();
+        await b.driver.executeScript("document.querySelector('main [role=table] .overflow-auto').scrollTop = 0");
+        return w;
+      }, 20);
+    const w = await turned();
     row(
-      'host table with 10,000 rows, 36,000 px by the wheel at 4,000 px/s',
-      `longest of ${w.frames} frames ${w.frame.toFixed(0)} ms, ${w.rows} rows drawn`,
+      'host table with 10,000 rows, 12,000 px by the wheel at 4,000 px/s',
+      `longest of ${w.value.frames} frames ${w.value.frame.toFixed(0)} ms, ${w.value.rows} rows drawn; ${percent(w.stolen)} of the processors taken by neighbours, quietest of ${w.rounds} rounds`,
       'no frame over 50 ms',
-      w.frame <= 50,
+      w.value.frame <= 50,
     );
-    await watch();
-    await b.driver.executeAsyncScript(`const done = arguments[0]; const box = document.querySelector('main [role=table] .overflow-auto'); let n = 0;
+    const t = await quietest(async () => {
+      await watch();
+      await b.driver.executeAsyncScript(`const done = arguments[0]; const box = document.querySelector('main [role=table] .overflow-auto'); let n = 0;
       const step = () => { box.scrollTop = 40000 + 900 * n; if (++n < 100) requestAnimationFrame(step); else done(); }; requestAnimationFrame(step);`);
-    const t = await seen();
+      return await seen();
+    });
     row(
       'host table with 10,000 rows, the thumb dragged over 90,000 px',
-      `longest of ${t.frames} frames ${t.frame.toFixed(0)} ms, every row anew in each`,
+      `longest of ${t.value.frames} frames ${t.value.frame.toFixed(0)} ms, every row anew in each; ${percent(t.stolen)} taken by neighbours, quietest of ${t.rounds} rounds`,
       'no frame over 50 ms',
-      t.frame <= 50,
+      t.value.frame <= 50,
+    );
+    // What the browser itself needs for the same turning, over a page of plain lines: below it no table can come.
+    await b.driver.executeScript(
+      "document.body.innerHTML = '<main><div role=table><div class=overflow-auto style=height:700px>' + '<p>a line</p>'.repeat(2000) + '</div></div></main>'",
+    );
+    const plain = await turned();
+    row(
+      'the same turning over a page of plain lines, for comparison',
+      `longest of ${plain.value.frames} frames ${plain.value.frame.toFixed(0)} ms; ${percent(plain.stolen)} taken by neighbours, quietest of ${plain.rounds} rounds`,
+      'no limit',
+      true,
     );
   } finally {
     await b.close();

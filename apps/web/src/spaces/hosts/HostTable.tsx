@@ -57,9 +57,13 @@ export function HostTable(p: Props) {
   }, [offset]);
   const all = p.rows.length > 0 && p.rows.every((h) => p.picked.has(h.name));
   const { onChoose, onOpen, onPick, judge, registries } = p;
+  const items = virtual.getVirtualItems();
+  // A row that leaves at the top comes in again below with another host's text: nothing is built or thrown away while it scrolls.
+  const slots = useRef(1);
+  slots.current = Math.max(slots.current, items.length);
   const choose = useCallback(onChoose, [onChoose]);
   return (
-    <div role="table" aria-label="Hosts" aria-rowcount={p.rows.length}>
+    <div role="table" aria-label="Hosts" aria-rowcount={p.rows.length + 1}>
       <div role="row" className={`${columns} border-rule-2 border-b py-1 text-ink-3 text-sm`}>
         <span role="columnheader" className="flex">
           <input type="checkbox" aria-label="pick all" checked={all} onChange={(e) => p.onPickAll(e.target.checked)} />
@@ -88,11 +92,12 @@ export function HostTable(p: Props) {
         style={{ maxHeight: p.rows.length > 12 ? (p.chosen ? 262 : 'calc(100vh - 268px)') : undefined }}
       >
         <div style={{ height: virtual.getTotalSize(), position: 'relative' }}>
-          {virtual.getVirtualItems().map((v) => {
+          {items.map((v) => {
             const h = p.rows[v.index] as Host;
             return (
               <HostRow
-                key={h.name}
+                key={v.index % slots.current}
+                index={v.index + 2}
                 host={h}
                 top={v.start}
                 chosen={h.name === p.chosen}
@@ -130,6 +135,7 @@ const HostRow = memo(function HostRow({
   carries,
   judge,
   light,
+  index,
 }: {
   host: Host;
   top: number;
@@ -142,6 +148,7 @@ const HostRow = memo(function HostRow({
   carries: boolean;
   judge: (h: Host) => Fitness[];
   light: boolean;
+  index: number;
 }) {
   const f = h.facts;
   const fits = light ? [] : judge(h);
@@ -153,6 +160,7 @@ const HostRow = memo(function HostRow({
     <div
       role="row"
       data-row
+      aria-rowindex={index}
       tabIndex={0}
       aria-selected={chosen}
       onClick={() => onChoose(h.name)}
