@@ -4,7 +4,7 @@ import type { Server } from 'node:http';
 import { type AddressInfo, connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterEach, beforeEach, describe, expect, it } from 'vitest';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { createRegistry, type RegistryOptions, Store } from './index.ts';
 
 const sha = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
@@ -170,16 +170,10 @@ describe('bad times', () => {
   });
   it('keeps what arrived when the connection breaks in the middle', async () => {
     const location = (await fetch(`${url}/v2/a/blobs/uploads/`, { method: 'POST' })).headers.get('location') as string;
-    await new Promise<void>((done) => {
-      const s = connect(Number(new URL(url).port), '127.0.0.1', () => {
-        s.write(`PATCH ${location} HTTP/1.1\r\nhost: x\r\ncontent-length: 100\r\n\r\n${'y'.repeat(40)}`);
-      });
-      void (async () => {
-        while ((await store.uploadSize(location.split('/').at(-1) as string)) !== 40) await new Promise((r) => setImmediate(r));
-        s.destroy();
-        done();
-      })();
-    });
+    const s = connect(Number(new URL(url).port), '127.0.0.1');
+    s.write(`PATCH ${location} HTTP/1.1\r\nhost: x\r\ncontent-length: 100\r\n\r\n${'y'.repeat(40)}`);
+    await vi.waitFor(async () => expect(await store.uploadSize(location.split('/').at(-1) as string)).toBe(40));
+    s.destroy();
     expect((await fetch(`${url}${location}`)).headers.get('range')).toBe('0-39');
   });
 });

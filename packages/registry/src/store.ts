@@ -1,34 +1,66 @@
-import { createHash, randomUUID } from 'node:crypto';
-import { createReadStream, createWriteStream } from 'node:fs';
-import { appendFile, mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { createHash, type Hash, randomUUID } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { mkdir, open, readdir, readFile, rename, rm, rmdir, stat, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { pipeline } from 'node:stream/promises';
+import { exists, FolderSync, freeBytes, isFull, shaOf, sizeOfFolder, StoreFull, syncFile, Turns, writeSynced } from './disk.ts';
+import { readManifest } from './manifest.ts';
+import { PullLog } from './pulls.ts';
+
+export { StoreFull } from './disk.ts';
+export type { PullLine } from './pulls.ts';
+
+/** Somebody else still writes to the same upload: a connection that broke may not be noticed yet. */
+export class Busy extends Error {}
+
+export interface StoreLimits {
+  /** Bytes of content at most. */
+  limitBytes?: number;
+  /** Bytes that must stay free where the store lies. */
+  keepFree?: number;
+}
+export interface Descriptor {
+  mediaType: string;
+  digest: string;
+  size: number;
+  artifactType?: string;
+  annotations?: Record<string, string>;
+}
 
 /**
  * Content on disk, addressed by digest. A blob is written beside its place, synced, verified and only then
- * renamed into it, so that what stands under a digest is always whole. Uploads survive a restart.
+ * renamed into it, so that what stands under a digest is always whole; the name is synced before it is
+ * acknowledged. Uploads survive a restart.
  *
- *     blobs/sha256/<hex>             content, shared by all repositories
- *     repos/<name>/blobs/<hex>       this repository holds that blob (empty file)
- *     repos/<name>/manifests/<hex>   media type of a manifest
- *     repos/<name>/tags/<tag>        digest
- *     uploads/<id>                   an upload under way
+ *     blobs/sha256/<hex>                  content, shared by all repositories
+ *     repos/<name>/blobs/<hex>            this repository holds that blob (empty file)
+ *     repos/<name>/manifests/<hex>        media type of a manifest
+ *     repos/<name>/tags/<tag>             digest
+ *     repos/<name>/referrers/<hex>/<hex>  descriptor of a manifest whose subject is the first
+ *     uploads/<id>                        an upload under way
+ *     damaged/<hex>                       content that did not verify any more, put aside
  */
 export class Store {
+  readonly turns = new Turns();
+  readonly pullLog: PullLog;
+  private readonly folders = new FolderSync();
+  private readonly limits: StoreLimits;
+
   constructor(
     readonly dir: string,
-    private readonly limitBytes = Number.POSITIVE_INFINITY,
-  ) {}
+    limits: number | StoreLimits = {},
+  ) {
+    this.limits = typeof limits === 'number' ? { limitBytes: limits } : limits;
+    this.pullLog = new PullLog(dir);
+  }
 
   async open(): Promise<this> {
-    for (const d of ['blobs/sha256', 'repos', 'uploads']) await mkdir(join(this.dir, d), { recursive: true });
+    for (const d of ['blobs/sha256', 'repos', 'uploads', 'damaged']) await mkdir(join(this.dir, d), { recursive: true });
     return this;
   }
 
-  private blobPath = (digest: string) => join(this.dir, 'blobs/sha256', digest.slice(7));
-  private repoPath = (repo: string, ...more: string[]) =>
-    join(this.dir, 'repos', ...repo.split('/').map((p) => `_${p}`), ...more);
+  blobPath = (digest: string) => join(this.dir, 'blobs/sha256', digest.slice(7));
+  repoPath = (repo: string, ...more: string[]) => join(this.dir, 'repos', ...repo.split('/').map((p) => `_${p}`), ...more);
 
   async blobSize(repo: string, digest: string): Promise<number | undefined> {
     if (!(await exists(this.repoPath(repo, 'blobs', digest.slice(7))))) return undefined;
@@ -36,81 +68,187 @@ export class Store {
   }
 
   readBlob = (digest: string, start = 0, end?: number): Readable =>
-    createReadStream(this.blobPath(digest), { start, ...(end === undefined ? {} : { end }) });
+    createReadStream(this.blobPath(digest), { start, highWaterMark: 262_144, ...(end === undefined ? {} : { end }) });
+
+  // ── uploads ────────────────────────────────────────────────────────────────────────────────────────────────────
+
+  /** Digests of what arrives, kept while this process receives it; what was begun by another one is read again. */
+  private readonly hashes = new Map<string, { hash: Hash; size: number }>();
+  private readonly busy = new Set<string>();
 
   async startUpload(): Promise<string> {
     const id = randomUUID();
     await writeFile(join(this.dir, 'uploads', id), '');
+    this.hashes.set(id, { hash: createHash('sha256'), size: 0 });
     return id;
   }
 
   uploadSize = async (id: string): Promise<number | undefined> =>
     /^[0-9a-f-]{36}$/.test(id) ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size : undefined;
-  dropUpload = (id: string) => rm(join(this.dir, 'uploads', id), { force: true });
 
-  /** Appends to an upload. What arrived before a broken connection stays, and can be continued. @throws StoreFull */
+  async dropUpload(id: string): Promise<void> {
+    this.hashes.delete(id);
+    await rm(join(this.dir, 'uploads', id), { force: true });
+  }
+
+  /**
+   * Appends to an upload. What arrived before a broken connection stays, and can be continued.
+   * @throws StoreFull; the upload is dropped then, since it would keep the space that it could not find
+   */
   async append(id: string, body: Readable, expected = 0): Promise<number> {
-    if ((await this.used()) + expected > this.limitBytes) throw new StoreFull();
-    await pipeline(body, createWriteStream(join(this.dir, 'uploads', id), { flags: 'a' }));
+    if (this.busy.has(id)) throw new Busy();
+    this.busy.add(id);
+    try {
+      await this.room(expected);
+      const known = this.hashes.get(id);
+      const hash = known && known.size === (await this.uploadSize(id)) ? known : undefined;
+      const handle = await open(join(this.dir, 'uploads', id), 'a');
+      try {
+        let waiting: Buffer[] = [];
+        let size = 0;
+        let writing: Promise<unknown> = Promise.resolve();
+        const flush = () => {
+          if (!size) return writing;
+          const list = waiting;
+          waiting = [];
+          size = 0;
+          writing = writing.then(() => handle.writev(list));
+          writing.catch(() => undefined);
+          return writing;
+        };
+        // Written a megabyte at a time while the next one arrives; what comes drop by drop does not wait for a megabyte.
+        const idle = setInterval(() => void flush(), 200);
+        try {
+          for await (const chunk of body) {
+            waiting.push(chunk as Buffer);
+            size += (chunk as Buffer).length;
+            if (hash) {
+              hash.hash.update(chunk as Buffer);
+              hash.size += (chunk as Buffer).length;
+            }
+            if (size >= 1_048_576) {
+              await writing;
+              flush();
+            }
+          }
+        } finally {
+          clearInterval(idle);
+          await flush();
+        }
+      } finally {
+        await handle.close();
+      }
+    } catch (cause) {
+      if (!isFull(cause)) throw cause;
+      await this.dropUpload(id);
+      throw cause instanceof StoreFull ? cause : new StoreFull();
+    } finally {
+      this.busy.delete(id);
+    }
     return (await this.uploadSize(id)) ?? 0;
   }
 
   /** Takes an upload for a blob if its bytes have that digest; otherwise drops it and answers false. */
   async finish(repo: string, id: string, digest: string): Promise<boolean> {
     const path = join(this.dir, 'uploads', id);
-    const hash = createHash('sha256');
-    for await (const chunk of createReadStream(path)) hash.update(chunk as Buffer);
+    const known = this.hashes.get(id);
+    this.hashes.delete(id);
+    let hash = known?.hash;
+    if (!hash || known?.size !== (await this.uploadSize(id))) {
+      hash = createHash('sha256');
+      for await (const chunk of createReadStream(path, { highWaterMark: 1_048_576 })) hash.update(chunk as Buffer);
+    }
     if (`sha256:${hash.digest('hex')}` !== digest) {
       await rm(path, { force: true });
       return false;
     }
     await syncFile(path);
-    await rename(path, this.blobPath(digest));
-    await this.link(repo, digest);
+    await this.turns.beside(async () => {
+      const size = (await stat(path)).size;
+      const before = await exists(this.blobPath(digest));
+      await rename(path, this.blobPath(digest));
+      if (!before) this.grown(size);
+      await Promise.all([this.folders.of(join(this.dir, 'blobs/sha256')), this.link(repo, digest)]);
+    });
     return true;
   }
 
   /** Records that a repository holds a blob that another one brought. */
-  async mount(repo: string, from: string, digest: string): Promise<boolean> {
-    if ((await this.blobSize(from, digest)) === undefined) return false;
-    await this.link(repo, digest);
-    return true;
-  }
+  mount = (repo: string, from: string, digest: string): Promise<boolean> =>
+    this.turns.beside(async () => {
+      if ((await this.blobSize(from, digest)) === undefined) return false;
+      await this.link(repo, digest);
+      return true;
+    });
 
   private async link(repo: string, digest: string) {
-    await mkdir(this.repoPath(repo, 'blobs'), { recursive: true });
-    await writeFile(this.repoPath(repo, 'blobs', digest.slice(7)), '');
+    await this.folder(this.repoPath(repo, 'blobs'));
+    await this.folders.file(this.repoPath(repo, 'blobs', digest.slice(7)), '');
   }
 
+  /** Makes a folder and syncs the names on the way to it. */
+  private async folder(path: string): Promise<void> {
+    const made = await mkdir(path, { recursive: true });
+    if (made === undefined) return;
+    for (let at = dirname(path); at.length >= dirname(made).length; at = dirname(at)) await this.folders.of(at);
+  }
+
+  // ── manifests and names ────────────────────────────────────────────────────────────────────────────────────────
+
+  /**
+   * Takes a manifest whose content is all here. An index may name manifests that are not here (other
+   * architectures), as long as one is. @throws Error when it is no manifest
+   */
   async putManifest(
     repo: string,
     reference: string,
     mediaType: string,
     body: Buffer,
-  ): Promise<{ digest: string; missing: string[] }> {
-    const digest = `sha256:${createHash('sha256').update(body).digest('hex')}`;
+  ): Promise<{ digest: string; missing: string[]; subject?: string }> {
+    const digest = shaOf(body);
     if (reference.startsWith('sha256:') && reference !== digest)
       throw new Error('the manifest does not have the digest it was put under');
-    const missing: string[] = [];
-    for (const d of referred(body)) {
-      const held =
-        d.kind === 'manifest'
-          ? await exists(this.repoPath(repo, 'manifests', d.digest.slice(7)))
-          : (await this.blobSize(repo, d.digest)) !== undefined;
-      if (!held) missing.push(d.digest);
-    }
-    if (missing.length) return { digest, missing };
+    const says = readManifest(body);
+    return this.turns.beside(async () => {
+      const missing: string[] = [];
+      for (const d of says.blobs) if ((await this.blobSize(repo, d)) === undefined) missing.push(d);
+      const children = await Promise.all(says.manifests.map((d) => exists(this.repoPath(repo, 'manifests', d.slice(7)))));
+      if (says.index && children.length > 0 && !children.some(Boolean)) missing.push(...says.manifests);
+      if (missing.length) return { digest, missing };
+      await this.room(body.length);
+      const before = await exists(this.blobPath(digest));
+      const temporary = join(this.dir, 'uploads', randomUUID());
+      await writeSynced(temporary, body);
+      await rename(temporary, this.blobPath(digest));
+      if (!before) this.grown(body.length);
+      await this.folders.of(join(this.dir, 'blobs/sha256'));
+      await this.folder(this.repoPath(repo, 'manifests'));
+      await this.whole(this.repoPath(repo, 'manifests', digest.slice(7)), mediaType);
+      if (says.subject) {
+        const about: Descriptor = {
+          mediaType,
+          digest,
+          size: body.length,
+          ...(says.artifactType ? { artifactType: says.artifactType } : {}),
+          ...(says.annotations ? { annotations: says.annotations } : {}),
+        };
+        await this.folder(this.repoPath(repo, 'referrers', says.subject.slice(7)));
+        await this.whole(this.repoPath(repo, 'referrers', says.subject.slice(7), digest.slice(7)), JSON.stringify(about));
+      }
+      if (!reference.startsWith('sha256:')) {
+        await this.folder(this.repoPath(repo, 'tags'));
+        await this.whole(this.repoPath(repo, 'tags', reference), digest);
+      }
+      return { digest, missing, ...(says.subject ? { subject: says.subject } : {}) };
+    });
+  }
+
+  /** A name set in one step: who reads it sees the old text or the new one, never half of one. */
+  private async whole(path: string, text: string): Promise<void> {
     const temporary = join(this.dir, 'uploads', randomUUID());
-    await writeFile(temporary, body);
-    await syncFile(temporary);
-    await rename(temporary, this.blobPath(digest));
-    await mkdir(this.repoPath(repo, 'manifests'), { recursive: true });
-    await writeFile(this.repoPath(repo, 'manifests', digest.slice(7)), mediaType);
-    if (!reference.startsWith('sha256:')) {
-      await mkdir(this.repoPath(repo, 'tags'), { recursive: true });
-      await writeFile(this.repoPath(repo, 'tags', reference), digest);
-    }
-    return { digest, missing };
+    await writeSynced(temporary, text);
+    await rename(temporary, path);
+    await this.folders.of(dirname(path));
   }
 
   async manifest(repo: string, reference: string): Promise<{ digest: string; mediaType: string; body: Buffer } | undefined> {
@@ -124,6 +262,38 @@ export class Store {
     } catch {
       return undefined;
     }
+  }
+
+  /** Manifests whose subject is that digest (OCI distribution 1.1, referrers). */
+  async referrers(repo: string, digest: string): Promise<Descriptor[]> {
+    const dir = this.repoPath(repo, 'referrers', digest.slice(7));
+    const names = (await readdir(dir).catch(() => [])).sort();
+    return Promise.all(names.map(async (n) => JSON.parse(await readFile(join(dir, n), 'utf8')) as Descriptor));
+  }
+
+  /** Takes a name away, or a manifest with all its names; false: there was none. Content goes when `collect` finds it unused. */
+  deleteManifest = (repo: string, reference: string): Promise<boolean> =>
+    this.turns.beside(async () => {
+      if (!reference.startsWith('sha256:')) return this.remove(this.repoPath(repo, 'tags', reference));
+      const found = await this.manifest(repo, reference);
+      const gone = await this.remove(this.repoPath(repo, 'manifests', reference.slice(7)));
+      for (const tag of (await this.tags(repo)) ?? [])
+        if ((await readFile(this.repoPath(repo, 'tags', tag), 'utf8')) === reference)
+          await this.remove(this.repoPath(repo, 'tags', tag));
+      const subject = found && readManifest(found.body).subject;
+      if (subject) await this.remove(this.repoPath(repo, 'referrers', subject.slice(7), reference.slice(7)));
+      return gone;
+    });
+  deleteBlob = (repo: string, digest: string): Promise<boolean> =>
+    this.turns.beside(() => this.remove(this.repoPath(repo, 'blobs', digest.slice(7))));
+
+  async remove(path: string): Promise<boolean> {
+    if (!(await exists(path))) return false;
+    await rm(path, { force: true });
+    await this.folders.of(dirname(path));
+    // An empty folder says that there is something where there is nothing.
+    await rmdir(dirname(path)).catch(() => undefined);
+    return true;
   }
 
   tags = async (repo: string): Promise<string[] | undefined> =>
@@ -148,73 +318,38 @@ export class Store {
   async names(): Promise<string[]> {
     const out: string[] = [];
     for (const repo of await this.repositories())
-      for (const tag of (await this.tags(repo)) ?? [])
-        out.push(`${repo}:${tag}@${await readFile(this.repoPath(repo, 'tags', tag), 'utf8')}`);
+      for (const tag of (await this.tags(repo)) ?? []) {
+        const digest = await readFile(this.repoPath(repo, 'tags', tag), 'utf8').catch(() => undefined);
+        if (digest) out.push(`${repo}:${tag}@${digest}`);
+      }
     return out;
   }
 
-  private usedBytes: number | undefined;
-  async used(): Promise<number> {
-    if (!Number.isFinite(this.limitBytes)) return 0;
-    this.usedBytes = 0;
-    for (const hex of await readdir(join(this.dir, 'blobs/sha256')))
-      this.usedBytes += (await stat(join(this.dir, 'blobs/sha256', hex))).size;
+  // ── room ───────────────────────────────────────────────────────────────────────────────────────────────────────
+
+  private usedBytes: Promise<number> | undefined;
+  /** Bytes of content, counted once and kept up. */
+  used(): Promise<number> {
+    this.usedBytes ??= sizeOfFolder(join(this.dir, 'blobs/sha256'));
     return this.usedBytes;
   }
-
-  /** The pull log: one JSON line a request that read content. Append-only. */
-  logPull = (line: PullLine) => appendFile(join(this.dir, 'pulls.jsonl'), `${JSON.stringify(line)}\n`);
-
-  async pulls(since?: string): Promise<PullLine[]> {
-    const text = await readFile(join(this.dir, 'pulls.jsonl'), 'utf8').catch(() => '');
-    return text
-      .split('\n')
-      .filter(Boolean)
-      .map((l) => JSON.parse(l) as PullLine)
-      .filter((l) => !since || l.at >= since);
+  grown(bytes: number): void {
+    if (this.usedBytes) this.usedBytes = this.usedBytes.then((n) => n + bytes);
   }
-}
-
-export interface PullLine {
-  at: string;
-  client: string;
-  user: string;
-  agent: string;
-  kind: 'manifest' | 'blob';
-  repository: string;
-  reference: string;
-  digest: string;
-  status: number;
-}
-export class StoreFull extends Error {
-  constructor() {
-    super('the disk set aside for images is full');
+  /** Bytes that can still be taken in. */
+  async free(): Promise<number> {
+    const disk = (await freeBytes(this.dir)) - (this.limits.keepFree ?? 0);
+    const limit = this.limits.limitBytes;
+    return Math.max(0, limit === undefined ? disk : Math.min(disk, limit - (await this.used())));
   }
-}
-
-const exists = async (path: string) => (await stat(path).catch(() => undefined)) !== undefined;
-
-async function syncFile(path: string) {
-  const handle = await open(path, 'r+');
-  try {
-    await handle.sync();
-  } finally {
-    await handle.close();
+  private async room(bytes: number): Promise<void> {
+    const free = await this.free();
+    if (bytes > free || free <= 0) throw new StoreFull(`the disk set aside for images is full: ${free} bytes are left`);
   }
-}
 
-/** Digests that a manifest or index refers to. @throws Error when it is not one. */
-function referred(body: Buffer): { kind: 'manifest' | 'blob'; digest: string }[] {
-  const doc = JSON.parse(body.toString('utf8')) as {
-    manifests?: { digest: string }[];
-    config?: { digest: string };
-    layers?: { digest: string }[];
-  };
-  const good = (d: { digest: string }) => {
-    if (!/^sha256:[0-9a-f]{64}$/.test(d.digest)) throw new Error('a descriptor has no sha256 digest');
-    return d.digest;
-  };
-  if (Array.isArray(doc.manifests)) return doc.manifests.map((m) => ({ kind: 'manifest', digest: good(m) }));
-  if (!doc.config || !Array.isArray(doc.layers)) throw new Error('neither an image index nor an image manifest');
-  return [doc.config, ...doc.layers].map((d) => ({ kind: 'blob', digest: good(d) }));
+  logPull = this.addPull.bind(this);
+  private addPull(line: Parameters<PullLog['add']>[0]): Promise<void> {
+    return this.pullLog.add(line);
+  }
+  pulls = (since?: string) => this.pullLog.since(since);
 }

@@ -77,7 +77,7 @@ it('the longest rule decides where an image is pulled from', () => {
     { source: 'a.example', mirror: 'm1:5000' },
     { source: 'a.example/core', mirror: 'm2:5000' },
   ];
-  expect(whereFrom('a.example/core/api:1', rules)).toMatchObject({ endpoint: 'm2:5000', repository: 'core/api', reference: '1' });
+  expect(whereFrom('a.example/core/api:1', rules)).toMatchObject({ endpoint: 'm2:5000', repository: 'api', reference: '1' });
   expect(whereFrom('a.example/corex/api:1', rules).endpoint).toBe('m1:5000');
   expect(whereFrom('b.example/x:1', rules)).toMatchObject({ endpoint: 'b.example' });
 });

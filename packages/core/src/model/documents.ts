@@ -37,6 +37,16 @@ export const Site = doc('Site', {
         .optional(),
     })
     .optional(),
+  /** A faster way that is there at times only: a berth, a visit with a van. Its shipments are planned by choice. */
+  alongside: z
+    .strictObject({
+      rateMbit: z.number().positive().max(1e6),
+      hours: z
+        .string()
+        .regex(/^\d\d:\d\d-\d\d:\d\d$/, 'hours such as 09:00-17:40')
+        .optional(),
+    })
+    .optional(),
   timezone: z.string().max(60).default('UTC'),
   domain: Fqdn,
   resolvers: ServerList.default([]),
@@ -323,6 +333,16 @@ const Component = z.strictObject({
   name: Name,
   image: z.string().min(1).max(500),
   on: z.enum(['control-plane', 'worker', 'node', 'boot', 'cluster']),
+  version: z.string().max(60).optional(),
+  /** Architectures that it is made for, where it is not all of the release's. */
+  arch: z.array(Arch).min(1).optional(),
+});
+/** How far a component may lag behind, or run ahead of, another, in minor versions. */
+const Skew = z.strictObject({
+  component: Name,
+  against: Name,
+  behind: z.number().int().min(0).max(9),
+  ahead: z.number().int().min(0).max(9).default(0),
 });
 export const Release = doc('Release', {
   name: VersionName,
@@ -330,13 +350,19 @@ export const Release = doc('Release', {
   arch: z.array(Arch).min(1),
   source: Name,
   components: z.array(Component).min(1).max(2000),
+  skew: z.array(Skew).max(200).optional(),
+  /** Versions that can be moved to this one without a stop between, as a range such as `>=1.33.0 <1.34.0`. */
+  upgradesFrom: z.string().max(200).optional(),
 });
 export const Addon = doc('Addon', {
   name: VersionName,
   title: z.string().max(80),
   version: z.string().max(40),
   source: Name,
+  arch: z.array(Arch).min(1).optional(),
   components: z.array(Component).min(1).max(200),
+  /** Releases that it runs with, as a range of versions. */
+  runsWith: z.string().max(200).optional(),
 });
 /** The firmware that machines of a model are to have. `system` alone is enough; parts say how each is brought there. */
 export const Baseline = doc('Baseline', {
@@ -456,6 +482,8 @@ export const BillImage = z.strictObject({
   digest: Digest,
   manifests: z.array(Digest),
   blobs: z.array(Digest),
+  /** The architectures that were walked, where a publication has several. */
+  arch: z.array(Arch).optional(),
 });
 /**
  * A bill: every image by digest, every blob once. `bytes` is what moves and is verified; `paper` is the size

@@ -104,7 +104,7 @@ describe('a registry', () => {
 describe('a bill', () => {
   const parts = ['api', 'agent'].map((name) => ({ name, image: `images.upstream.example/core/${name}:1`, on: 'node' }));
   it('holds every image by digest and a shared layer once', async () => {
-    const bill = await walkBill(at, '1', parts, 'x86-64', '2026-11-23T00:00:00Z');
+    const bill = await walkBill(at, '1', parts, ['x86-64'], '2026-11-23T00:00:00Z');
     expect(bill.images.map((i) => [i.component, i.manifests.length, i.blobs.length])).toEqual([
       ['api', 2, 3],
       ['agent', 2, 3],
@@ -119,10 +119,10 @@ describe('a bill', () => {
   it('names an image that is not there, or not for the architecture', async () => {
     expect(
       await faultOf(
-        walkBill(at, '1', [...parts, { name: 'x', image: 'images.upstream.example/core/none:1', on: 'node' }], 'x86-64', ''),
+        walkBill(at, '1', [...parts, { name: 'x', image: 'images.upstream.example/core/none:1', on: 'node' }], ['x86-64'], ''),
       ),
     ).toContain('core/none:1');
-    expect(await faultOf(walkBill(at, '1', parts, 'arm64', ''))).toContain('has no manifest for arm64; it has amd64');
+    expect(await faultOf(walkBill(at, '1', parts, ['arm64'], ''))).toContain('has no manifest for arm64; it has amd64');
   });
 });
 

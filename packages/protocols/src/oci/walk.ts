@@ -1,21 +1,24 @@
 import { parseReference } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '../dial/index.ts';
-import { getManifest, type RegistryAt } from './client.ts';
+import { getManifest, type Manifest, type RegistryAt } from './client.ts';
 
 /** Publishers that declare a size other than what is transferred say so here, in bytes, on the descriptor. */
 export const paperSize = 'example.praesidor.declared-size';
 export const architecture = { 'x86-64': 'amd64', arm64: 'arm64' } as const;
 
+type Arch = keyof typeof architecture;
+
 /**
- * The bill of a list of components: each image's index → manifest of the platform → config and layers,
- * every blob once. Four walks at a time. @throws ProtocolError naming the image that could not be read.
+ * The bill of a list of components: each image's index → manifest of each architecture → config and layers,
+ * every blob once. Four walks at a time. A component may be made for fewer architectures than the release.
+ * @throws ProtocolError naming the image that could not be read, or lacks an architecture that is asked for.
  */
 export async function walkBill(
   registry: RegistryAt,
   name: string,
-  components: readonly { name: string; image: string; on: string }[],
-  arch: keyof typeof architecture,
+  components: readonly { name: string; image: string; on: string; arch?: readonly Arch[] | undefined }[],
+  archs: readonly Arch[],
   at: string,
   progress?: (done: number, of: number) => void,
 ): Promise<Bill> {
@@ -27,29 +30,30 @@ export async function walkBill(
     for (let i = next++; i < components.length; i = next++) {
       const c = components[i] as (typeof components)[number];
       const ref = parseReference(c.image);
-      const manifests: string[] = [];
-      let m = await getManifest(registry, ref.repository, ref.digest ?? ref.tag ?? 'latest');
-      manifests.push(m.digest);
-      if (m.json.manifests) {
-        const child = m.json.manifests.find((d) => d.platform?.architecture === architecture[arch]);
+      const wanted = c.arch ? archs.filter((a) => c.arch?.includes(a)) : archs;
+      const top = await getManifest(registry, ref.repository, ref.digest ?? ref.tag ?? 'latest');
+      const manifests: Manifest[] = [];
+      for (const arch of top.json.manifests ? wanted : []) {
+        const child = top.json.manifests?.find((d) => d.platform?.architecture === architecture[arch]);
         if (!child)
           throw new ProtocolError(
             'missing',
             registry.endpoint,
-            `${c.image} has no manifest for ${arch}; it has ${m.json.manifests.map((d) => d.platform?.architecture ?? '?').join(', ')}`,
+            `${c.image} has no manifest for ${arch}; it has ${top.json.manifests?.map((d) => d.platform?.architecture ?? '?').join(', ')}`,
           );
-        m = await getManifest(registry, ref.repository, child.digest);
-        manifests.unshift(m.digest);
+        manifests.push(await getManifest(registry, ref.repository, child.digest));
       }
-      const blobs = [...(m.json.config ? [m.json.config] : []), ...(m.json.layers ?? [])];
+      manifests.push(top);
+      const blobs = manifests.flatMap((m) => [...(m.json.config ? [m.json.config] : []), ...(m.json.layers ?? [])]);
       for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, paper: Number(d.annotations?.[paperSize] ?? d.size) };
       found[i] = {
         ref: c.image,
         component: c.name,
         on: c.on,
-        digest: manifests.at(-1) as string,
-        manifests,
+        digest: top.digest,
+        manifests: manifests.map((m) => m.digest),
         blobs: [...new Set(blobs.map((b) => b.digest))],
+        ...(archs.length > 1 ? { arch: [...wanted] } : {}),
       };
       progress?.(++done, components.length);
     }

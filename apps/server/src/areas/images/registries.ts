@@ -69,8 +69,7 @@ export async function computeBill(ctx: Context, name: string, signal: AbortSigna
   const release = estate.releases.find((r) => r.name === name) ?? estate.addons.find((a) => a.name === name);
   if (!release) throw new Refusal('not-found', `There is neither a release nor an add-on ${name}.`);
   const source = await at(ctx, needIn(estate, 'Registry', release.source), signal);
-  const arch = 'arch' in release ? (release.arch[0] ?? 'x86-64') : 'x86-64';
-  const bill = await walkBill(source, name, release.components, arch, new Date().toISOString());
+  const bill = await walkBill(source, name, release.components, release.arch ?? ['x86-64'], new Date().toISOString());
   await ctx.db.transaction(async (m) => {
     await observe(m, 'bill', name, bill);
     await tell(m, 'Bill', name);

@@ -1,0 +1,72 @@
+import { readFileSync } from 'node:fs';
+import type { AddressInfo } from 'node:net';
+import { collect } from './collect.ts';
+import { readRegistryConfig } from './config.ts';
+import { hashPassword, loginOf } from './login.ts';
+import { createRegistry } from './server.ts';
+import { Store } from './store.ts';
+
+const usage = `Usage: registry serve CONFIG          answers until it is told to stop (SIGTERM)
+       registry check CONFIG          reads the configuration, says what is wrong with it
+       registry collect CONFIG [--dry]  takes away what nothing refers to; the server must not run
+       registry hash-password         reads a password from standard input, prints what belongs into the configuration
+`;
+const say = (line: string) => void process.stdout.write(`${line}\n`);
+
+async function serve(file: string): Promise<void> {
+  const c = readRegistryConfig(file);
+  const pair = () => (c.tls ? { key: readFileSync(c.tls.key, 'utf8'), cert: readFileSync(c.tls.cert, 'utf8') } : undefined);
+  const tls = pair();
+  const store = await new Store(c.dir, {
+    keepFree: c.keepFree,
+    ...(c.limitBytes === undefined ? {} : { limitBytes: c.limitBytes }),
+  }).open();
+  const server = createRegistry({
+    store,
+    login: loginOf(c.users),
+    scheme: c.scheme,
+    readOnly: c.readOnly,
+    ...(tls ? { tls } : {}),
+  });
+  // A new certificate is taken up without letting anybody go.
+  process.on('SIGHUP', () => {
+    const fresh = pair();
+    if (fresh) (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext(fresh);
+    say('certificate read again');
+  });
+  const stop = () => {
+    say('stopping');
+    server.close(() => process.exit(0));
+    server.closeIdleConnections();
+    setTimeout(() => server.closeAllConnections(), 10_000).unref();
+  };
+  process.on('SIGTERM', stop);
+  process.on('SIGINT', stop);
+  await new Promise<void>((done, fail) => {
+    server.once('error', fail);
+    server.listen(c.port, c.address, done);
+  });
+  const at = server.address() as AddressInfo;
+  say(`answers at ${at.address} port ${at.port}${c.tls ? ' over TLS' : ''}, content in ${c.dir}`);
+}
+
+async function main(args: string[]): Promise<void> {
+  const [command, file] = args;
+  if (command === 'serve' && file) return serve(file);
+  if (command === 'check' && file) return say(`${file}: good, content in ${readRegistryConfig(file).dir}`);
+  if (command === 'collect' && file) {
+    const c = readRegistryConfig(file);
+    const out = await collect(await new Store(c.dir).open(), { dry: args.includes('--dry') });
+    return say(
+      `${args.includes('--dry') ? 'would take' : 'took'} ${out.blobs} blobs, ${out.bytes} bytes, ${out.uploads} abandoned uploads`,
+    );
+  }
+  if (command === 'hash-password') return say(await hashPassword(readFileSync(0, 'utf8').replace(/\r?\n$/, '')));
+  process.stderr.write(usage);
+  process.exitCode = 2;
+}
+
+main(process.argv.slice(2)).catch((e: Error) => {
+  process.stderr.write(`${e.message}\n`);
+  process.exitCode = 1;
+});
