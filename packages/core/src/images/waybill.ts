@@ -39,6 +39,8 @@ export const Waybill = z
       .max(100_000),
     /** Every blob that some image has, with its size; those that travel are in `cases`, the others stand at the target. */
     blobs: z.record(Digest, bytes),
+    /** Repositories at the target in which blobs that do not travel may stand, so that they are linked and not asked for. */
+    stands: z.record(Digest, z.array(Repository).max(100)).optional(),
     cases: z
       .array(
         z.strictObject({
@@ -126,12 +128,19 @@ export interface Draft {
   bills: string[];
 }
 /** A waybill from images, sizes and a plan of cases. */
-export const waybillOf = (d: Draft, images: Waybill['images'], blobs: Waybill['blobs'], plan: CasePlan): Waybill => ({
+export const waybillOf = (
+  d: Draft,
+  images: Waybill['images'],
+  blobs: Waybill['blobs'],
+  plan: CasePlan,
+  stands: Record<string, string[]> = {},
+): Waybill => ({
   apiVersion: 'praesidor/v1',
   kind: 'Waybill',
   ...d,
   images,
   blobs,
+  ...(Object.keys(stands).length ? { stands } : {}),
   cases: plan.cases.map((c) => ({ number: c.number, bytes: c.bytes, pieces: c.pieces })),
 });
 

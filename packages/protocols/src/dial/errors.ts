@@ -20,6 +20,8 @@ export class ProtocolError extends Error {
     readonly where: string,
     readonly detail: string,
     readonly status?: number,
+    /** Milliseconds after which it asked to be asked again (RFC 9110 §10.2.3). */
+    readonly retryAfter?: number,
   ) {
     super(`${where}: ${detail}`);
     this.name = 'ProtocolError';
@@ -55,4 +57,5 @@ export class ProtocolError extends Error {
 /** Faults that may be gone at the next try. */
 export const transient = (e: unknown) =>
   e instanceof ProtocolError &&
+  e.fault !== 'full' &&
   (['silent', 'refused', 'cut', 'busy'].includes(e.fault) || (e.status !== undefined && e.status >= 500));

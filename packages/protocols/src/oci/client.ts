@@ -1,16 +1,8 @@
 import { createHash } from 'node:crypto';
 import type { Readable } from 'node:stream';
-import { askJson, type Dialer, ProtocolError, type Target, type Trust } from '../dial/index.ts';
+import { ProtocolError } from '../dial/index.ts';
+import { ask, bad, type RegistryAt } from './session.ts';
 
-/** A registry as seen from here: an OCI distribution 1.1 endpoint with optional credentials. */
-export interface RegistryAt {
-  dialer: Dialer;
-  endpoint: string;
-  trust?: Trust;
-  user?: string;
-  password?: string;
-  signal?: AbortSignal;
-}
 export interface Descriptor {
   mediaType: string;
   digest: string;
@@ -28,45 +20,17 @@ export interface Manifest {
 const accept = ['application/vnd.oci.image.index.v1+json', 'application/vnd.oci.image.manifest.v1+json'].join(', ');
 const digestPattern = /^sha256:[0-9a-f]{64}$/;
 
-export function targetOf(r: RegistryAt): Target {
-  const [host = '', port] = r.endpoint.split(':');
-  return { host, port: Number(port ?? 443), tls: true, ...(r.trust ? { trust: r.trust } : {}) };
-}
-const headers = (r: RegistryAt): Record<string, string> =>
-  r.user ? { authorization: `Basic ${Buffer.from(`${r.user}:${r.password ?? ''}`).toString('base64')}` } : {};
-const ask = (r: RegistryAt, o: Parameters<Dialer['ask']>[1]) =>
-  r.dialer.ask(targetOf(r), { ...o, headers: { ...headers(r), ...o.headers }, ...(r.signal ? { signal: r.signal } : {}) });
-
-async function bad(r: RegistryAt, status: number, body: { text: () => Promise<string> }, what: string): Promise<never> {
-  const text = (await body.text().catch(() => '')).slice(0, 2000);
-  let said = '';
-  try {
-    said = (JSON.parse(text) as { errors?: { message?: string }[] }).errors?.[0]?.message ?? '';
-  } catch {
-    /* not JSON: the status says enough */
-  }
-  const fault =
-    status === 401 || status === 403
-      ? 'credentials'
-      : status === 404
-        ? 'missing'
-        : status === 507
-          ? 'full'
-          : status === 429 || status === 503
-            ? 'busy'
-            : 'answer';
-  throw new ProtocolError(fault, r.endpoint, `${what}: ${said || `it answered ${status}`}`, status);
-}
-
 /** Logs in, reads nothing. */
 export async function ping(r: RegistryAt): Promise<void> {
-  await askJson(r.dialer, targetOf(r), { path: '/v2/', headers: headers(r), ...(r.signal ? { signal: r.signal } : {}) });
+  const a = await ask(r, { path: '/v2/' });
+  if (a.status !== 200) await bad(r, a, 'its front door');
+  await a.body.dump();
 }
 
 /** A manifest or index, its digest computed from the bytes and, where asked for by digest, compared. */
 export async function getManifest(r: RegistryAt, repository: string, reference: string): Promise<Manifest> {
   const a = await ask(r, { path: `/v2/${repository}/manifests/${reference}`, headers: { accept } });
-  if (a.status !== 200) return bad(r, a.status, a.body, `${repository}:${reference}`);
+  if (a.status !== 200) return bad(r, a, `${repository}:${reference}`);
   const chunks: Buffer[] = [];
   let size = 0;
   try {
@@ -112,25 +76,54 @@ export async function putManifest(
     headers: { 'content-type': mediaType },
     body,
   });
-  if (a.status !== 201) await bad(r, a.status, a.body, `putting ${repository}:${reference.slice(0, 19)}`);
+  if (a.status !== 201) await bad(r, a, `putting ${repository}:${reference.slice(0, 19)}`);
   await a.body.dump();
 }
 
+/** @throws ProtocolError when it answers neither yes nor no */
 export async function hasBlob(r: RegistryAt, repository: string, digest: string): Promise<boolean> {
   const a = await ask(r, { method: 'HEAD', path: `/v2/${repository}/blobs/${digest}` });
+  if (a.status !== 200 && a.status !== 404) return bad(r, a, `${repository} ${digest.slice(0, 19)}`);
   await a.body.dump();
-  if (a.status === 401 || a.status === 403)
-    throw new ProtocolError('credentials', r.endpoint, `it refuses the credentials (${a.status})`, a.status);
   return a.status === 200;
 }
 
-/** A blob's bytes from `from` on. The caller verifies them. */
-export async function readBlob(r: RegistryAt, repository: string, digest: string, from = 0): Promise<Readable> {
+/** The digest that a name or digest stands for, or undefined where there is none. */
+export async function hasManifest(r: RegistryAt, repository: string, reference: string): Promise<string | undefined> {
+  const a = await ask(r, { method: 'HEAD', path: `/v2/${repository}/manifests/${reference}`, headers: { accept } });
+  if (a.status !== 200 && a.status !== 404) return bad(r, a, `${repository}:${reference}`);
+  await a.body.dump();
+  return a.status === 200 ? String(a.headers['docker-content-digest'] ?? '') : undefined;
+}
+
+/** Takes a name away, or by its digest a manifest with all its names. False: it was not there. */
+export async function deleteManifest(r: RegistryAt, repository: string, reference: string): Promise<boolean> {
+  const a = await ask(r, { method: 'DELETE', path: `/v2/${repository}/manifests/${reference}` });
+  if (a.status !== 202 && a.status !== 404) return bad(r, a, `deleting ${repository}:${reference.slice(0, 19)}`);
+  await a.body.dump();
+  return a.status === 202;
+}
+
+/** Names of a repository, page by page. */
+export async function tagsOf(r: RegistryAt, repository: string): Promise<string[]> {
+  const out: string[] = [];
+  for (let path = `/v2/${repository}/tags/list?n=1000`; path; ) {
+    const a = await ask(r, { path });
+    if (a.status !== 200) return bad(r, a, `the names of ${repository}`);
+    out.push(...(((await a.body.json()) as { tags?: string[] }).tags ?? []));
+    const link = /<([^>]+)>;\s*rel="next"/.exec(String(a.headers.link ?? ''))?.[1];
+    path = link?.startsWith('/v2/') && out.length < 100_000 ? link : '';
+  }
+  return out;
+}
+
+/** A blob's bytes from `from` on, up to `to` (exclusive). The caller verifies them. */
+export async function readBlob(r: RegistryAt, repository: string, digest: string, from = 0, to?: number): Promise<Readable> {
   const a = await ask(r, {
     path: `/v2/${repository}/blobs/${digest}`,
-    ...(from ? { headers: { range: `bytes=${from}-` } } : {}),
+    ...(from || to !== undefined ? { headers: { range: `bytes=${from}-${to === undefined ? '' : to - 1}` } } : {}),
   });
-  if (a.status !== (from ? 206 : 200)) return bad(r, a.status, a.body, `${repository} ${digest.slice(0, 19)}`);
+  if (a.status !== (from || to !== undefined ? 206 : 200)) return bad(r, a, `${repository} ${digest.slice(0, 19)}`);
   return a.body;
 }
 
@@ -140,58 +133,11 @@ export async function mountBlob(r: RegistryAt, repository: string, digest: strin
     method: 'POST',
     path: `/v2/${repository}/blobs/uploads/?mount=${digest}&from=${encodeURIComponent(from)}`,
   });
+  if (a.status !== 201 && a.status !== 202) return bad(r, a, `linking ${digest.slice(0, 19)} into ${repository}`);
   await a.body.dump();
-  return a.status === 201;
+  if (a.status === 201) return true;
+  // It could not, and opened an upload instead, as the standard has it: nobody will fill that one.
+  const location = String(a.headers.location ?? '');
+  if (location.startsWith('/v2/')) await (await ask(r, { method: 'DELETE', path: location })).body.dump();
+  return false;
 }
-
-/** One upload: opened, filled, ended. The registry verifies the digest before it keeps anything. */
-export async function pushBlob(r: RegistryAt, repository: string, digest: string, size: number, body: Readable): Promise<void> {
-  const opened = await ask(r, { method: 'POST', path: `/v2/${repository}/blobs/uploads/` });
-  if (opened.status !== 202) await bad(r, opened.status, opened.body, `opening an upload to ${repository}`);
-  await opened.body.dump();
-  const location = String(opened.headers.location ?? '');
-  if (!location.startsWith('/v2/')) throw new ProtocolError('answer', r.endpoint, 'it sends uploads elsewhere');
-  const a = await ask(r, {
-    method: 'PUT',
-    path: `${location}?digest=${digest}`,
-    headers: { 'content-type': 'application/octet-stream', 'content-length': String(size) },
-    body,
-    timeoutMs: 60_000,
-  });
-  if (a.status !== 201) await bad(r, a.status, a.body, `${repository} ${digest.slice(0, 19)}`);
-  await a.body.dump();
-}
-
-export interface PullLine {
-  at: string;
-  client: string;
-  user: string;
-  agent: string;
-  kind: 'manifest' | 'blob';
-  repository: string;
-  reference: string;
-  digest: string;
-  status: number;
-}
-/** What the product's own registry tells beyond the standard: digests held whole, names with what they stand for, and who pulled what. */
-export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: string[] }> => {
-  const { json } = await askJson<{ digests: string[]; names?: string[] }>(
-    r.dialer,
-    targetOf(r),
-    { path: '/praesidor/digests', headers: headers(r) },
-    64_000_000,
-  );
-  return {
-    digests: json.digests.filter((d) => digestPattern.test(d)),
-    ...(Array.isArray(json.names) ? { names: json.names } : {}),
-  };
-};
-export const pullLog = async (r: RegistryAt, since: string) =>
-  (
-    await askJson<{ pulls: PullLine[] }>(
-      r.dialer,
-      targetOf(r),
-      { path: `/praesidor/pulls?since=${encodeURIComponent(since)}`, headers: headers(r) },
-      256_000_000,
-    )
-  ).json.pulls;

@@ -1,2 +1,6 @@
 export * from './client.ts';
+export * from './ours.ts';
+export * from './push.ts';
+export * from './read-on.ts';
+export { type RegistryAt, retryAfter, targetOf } from './session.ts';
 export * from './walk.ts';

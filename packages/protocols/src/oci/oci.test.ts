@@ -78,7 +78,7 @@ describe('a registry', () => {
     const bytes = randomBytes(3000);
     const digest = sha(bytes);
     expect(await hasBlob(at, 'a/b', digest)).toBe(false);
-    await pushBlob(at, 'a/b', digest, bytes.length, Readable.from([bytes.subarray(0, 1000), bytes.subarray(1000)]));
+    await pushBlob(at, 'a/b', digest, bytes.length, () => Readable.from([bytes.subarray(0, 1000), bytes.subarray(1000)]));
     expect(await mountBlob(at, 'c/d', digest, 'a/b')).toBe(true);
     const chunks: Buffer[] = [];
     for await (const c of await readBlob(at, 'c/d', digest, 2990)) chunks.push(c as Buffer);
@@ -160,7 +160,7 @@ describe('a registry that lies', () => {
       res.writeHead(202, { location: 'https://elsewhere.example/upload' }).end();
       return true;
     };
-    expect(await faultOf(pushBlob(at, 'a/b', sha(Buffer.from('x')), 1, Readable.from([Buffer.from('x')])))).toContain(
+    expect(await faultOf(pushBlob(at, 'a/b', sha(Buffer.from('x')), 1, () => Readable.from([Buffer.from('x')])))).toContain(
       'sends uploads elsewhere',
     );
     before = () => false;

@@ -1,7 +1,8 @@
 import { parseReference } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '../dial/index.ts';
-import { getManifest, type Manifest, type RegistryAt } from './client.ts';
+import { getManifest, type Manifest } from './client.ts';
+import type { RegistryAt } from './session.ts';
 
 /** Publishers that declare a size other than what is transferred say so here, in bytes, on the descriptor. */
 export const paperSize = 'example.praesidor.declared-size';

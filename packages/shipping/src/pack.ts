@@ -1,0 +1,150 @@
+import {
+  isPart,
+  overheadOf,
+  pathOf,
+  splitIntoCases,
+  type Waybill,
+  waybillOf,
+  type Draft,
+  type WaybillPiece,
+} from '@praesidor/core/images';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { getManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
+import { CaseFolder, sumOf, type TopManifest } from './case.ts';
+import { inParallel } from './parallel.ts';
+
+export interface Manifests {
+  /** The images with the sizes of their manifests. */
+  images: Waybill['images'];
+  bodies: Map<string, { body: Buffer; mediaType: string }>;
+}
+
+/** Reads the manifests of all images at the source: their sizes are needed before cases can be planned. */
+export async function readManifests(source: RegistryAt, images: Waybill['images'], signal?: AbortSignal): Promise<Manifests> {
+  const bodies: Manifests['bodies'] = new Map();
+  await inParallel(images, 4, signal, async (i) => {
+    for (const m of i.manifests) {
+      if (bodies.has(m.digest)) continue;
+      const got = await getManifest(source, i.repository, m.digest);
+      bodies.set(m.digest, { body: got.body, mediaType: got.mediaType });
+    }
+  });
+  return {
+    images: images.map((i) => ({
+      ...i,
+      manifests: i.manifests.map((m) => ({ digest: m.digest, bytes: bodies.get(m.digest)?.body.length ?? 0 })),
+    })),
+    bodies,
+  };
+}
+
+/** The waybill of a shipment whose blobs travel in cases of `caseBytes`. @throws RangeError when a case is too small to hold anything */
+export function planCases(
+  draft: Draft,
+  images: Waybill['images'],
+  sizes: Waybill['blobs'],
+  travelling: readonly string[],
+  caseBytes: number,
+  stands?: Record<string, string[]>,
+): Waybill {
+  const own = Object.fromEntries([...new Set(images.flatMap((i) => i.blobs))].sort().map((d) => [d, sizes[d] ?? 0]));
+  const overhead = overheadOf(images, travelling.length);
+  const plan = splitIntoCases(
+    travelling.map((digest) => ({ digest, bytes: sizes[digest] ?? 0 })),
+    caseBytes,
+    overhead,
+  );
+  const cases = plan.cases.length ? plan.cases : [{ number: 1, bytes: 0, pieces: [] }];
+  return waybillOf(draft, images, own, { ...plan, cases }, stands);
+}
+
+export interface PackHooks {
+  onBytes?: (n: number) => void;
+  onCut?: () => void;
+  onPiece?: (piece: WaybillPiece, number: number) => Promise<void> | void;
+  onClosed?: (number: number) => Promise<void> | void;
+  signal?: AbortSignal;
+}
+
+/**
+ * Packs cases from a registry, each piece verified as it arrives; what lies there from before is taken as it is.
+ * Answers the waybill with the checksums of parts. Called again after a kill, it goes on at the byte where it stood.
+ */
+export async function packCases(
+  waybill: Waybill,
+  source: RegistryAt,
+  manifests: Manifests['bodies'],
+  folderOf: (number: number) => string,
+  hooks: PackHooks = {},
+): Promise<Waybill> {
+  const w = structuredClone(waybill);
+  const repository = new Map<string, string>();
+  for (const i of w.images) for (const b of i.blobs) if (!repository.has(b)) repository.set(b, i.repository);
+  const boxes = new Map<number, CaseFolder>();
+  const sums = new Map<number, Map<string, string>>();
+  for (const c of w.cases) {
+    boxes.set(c.number, await new CaseFolder(folderOf(c.number)).open());
+    sums.set(c.number, new Map());
+  }
+  const all = w.cases.flatMap((c) => c.pieces.map((piece) => ({ piece, number: c.number })));
+  await inParallel(all, 4, hooks.signal, async ({ piece, number }) => {
+    const box = boxes.get(number) as CaseFolder;
+    const path = pathOf(w, piece);
+    const length = piece.to - piece.from;
+    if ((await box.size(path)) === length) {
+      hooks.onBytes?.(length);
+      if (isPart(w, piece)) piece.sha256 = await box.sha256(path);
+    } else {
+      const before = await box.partial(path);
+      hooks.onBytes?.(before);
+      const from = { digest: piece.digest, from: piece.from + before, to: piece.to, size: w.blobs[piece.digest] ?? 0 };
+      const got = await box.take(
+        path,
+        sumOf(w, piece),
+        readOn(source, repository.get(piece.digest) ?? '', from, { onCut: () => hooks.onCut?.() }),
+        (n) => hooks.onBytes?.(n),
+      );
+      if (isPart(w, piece)) piece.sha256 = got;
+    }
+    sums.get(number)?.set(path, sumOf(w, piece) ?? '');
+    await hooks.onPiece?.(piece, number);
+  });
+  await verifyJoined(w, (n) => boxes.get(n) as CaseFolder);
+  const tops: TopManifest[] = w.images
+    .flatMap((i) => {
+      const top = manifests.get(i.digest);
+      return top && i.tag
+        ? [{ digest: i.digest, size: top.body.length, mediaType: top.mediaType, ref: `${i.repository}:${i.tag}` }]
+        : [];
+    })
+    .sort((a, b) => (a.ref < b.ref ? -1 : 1));
+  for (const c of w.cases) {
+    const box = boxes.get(c.number) as CaseFolder;
+    for (const [digest, m] of manifests) {
+      const path = `blobs/sha256/${digest.slice(7)}`;
+      if ((await box.size(path)) !== m.body.length) await box.put(path, m.body);
+      sums.get(c.number)?.set(path, digest.slice(7));
+    }
+    await box.close(w, c.number, tops, sums.get(c.number) ?? new Map());
+    await hooks.onClosed?.(c.number);
+  }
+  return w;
+}
+
+/** Parts were fetched each by itself: joined, they must be the blob. @throws ProtocolError `digest` */
+async function verifyJoined(w: Waybill, boxOf: (number: number) => CaseFolder): Promise<void> {
+  const { createHash } = await import('node:crypto');
+  const parts = new Map<string, { piece: WaybillPiece; number: number }[]>();
+  for (const c of w.cases)
+    for (const piece of c.pieces)
+      if (isPart(w, piece)) parts.set(piece.digest, [...(parts.get(piece.digest) ?? []), { piece, number: c.number }]);
+  for (const [digest, list] of parts) {
+    const hash = createHash('sha256');
+    for (const { piece, number } of list.sort((a, b) => a.piece.from - b.piece.from))
+      for await (const chunk of boxOf(number).stream(pathOf(w, piece))) hash.update(chunk as Buffer);
+    if (`sha256:${hash.digest('hex')}` === digest) continue;
+    const { rm } = await import('node:fs/promises');
+    for (const { piece, number } of list) await rm(boxOf(number).file(pathOf(w, piece)), { force: true });
+    throw new ProtocolError('digest', 'source', `${digest.slice(0, 19)} arrived with other bytes; its parts were thrown away`);
+  }
+}
