@@ -2,8 +2,13 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { CaseFolder } from '@praesidor/shipping';
 import { type Client, eventually, Installation, type ShipmentAnswer, shipmentIn } from './installation.ts';
 
+interface WhereAnswer {
+  would: { works?: boolean; steps: { what: string; good?: boolean; text: string }[] };
+  measured: { what: string; good: boolean; text: string }[];
+}
 const i = new Installation();
 let c: Client;
 beforeAll(async () => {
@@ -55,7 +60,7 @@ describe('by case, into a sealed room', () => {
     i.lift('registry-drops', 'upstream');
     expect(s.resumed).toBeGreaterThanOrEqual(1);
     expect(s.movedBytes).toBe(s.bytes);
-    const dir = join(i.config.dataDir, 'cases', label);
+    const dir = join(i.config.dataDir, 'cases', label, 'case-1');
     execFileSync('sha256sum', ['--quiet', '-c', 'SHA256SUMS'], { cwd: dir });
     expect(JSON.parse(readFileSync(join(dir, 'oci-layout'), 'utf8'))).toEqual({ imageLayoutVersion: '1.0.0' });
     expect((JSON.parse(readFileSync(join(dir, 'index.json'), 'utf8')) as { manifests: unknown[] }).manifests).toHaveLength(3);
@@ -66,11 +71,16 @@ describe('by case, into a sealed room', () => {
     expect((await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['log-shipper'] })).body.message).toContain(
       'holds everything',
     );
-    const { steps } = await c.good<{ steps: { text: string; ok: boolean }[] }>('POST', '/api/images/where', {
+    const { would, measured } = await c.good<WhereAnswer>('POST', '/api/images/where', {
       charter: 'plover',
       image: 'images.upstream.example/addons/log-shipper:2.9.1',
     });
-    expect(steps.map((s) => s.ok)).toEqual([true, true, true]);
+    expect(would.works, JSON.stringify(would.steps)).toBe(true);
+    expect(would.steps.map((s) => s.what)).toEqual(['rule', 'name', 'path', 'certificate', 'trust', 'credentials', 'content']);
+    expect(measured.map((s) => [s.what, s.good])).toEqual([
+      ['credentials', true],
+      ['content', true],
+    ]);
   });
 });
 
@@ -90,16 +100,17 @@ describe('over the link, to an open site', () => {
 
 describe('what is wrong is seen', () => {
   it('a byte changed on the way is not accepted; the next try mends it', async () => {
-    const { CaseLayout } = await import('../src/areas/images/layout.ts');
-    const box = await new CaseLayout(join(i.config.dataDir, 'cases', 'T-1')).open();
-    const digest = 'sha256:9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08'; // of "test"
+    const box = await new CaseFolder(join(i.config.dataDir, 'cases', 'T-1')).open();
+    const hex = '9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08'; // of "test"
     const bytes = async function* (t: string) {
       yield Buffer.from(t);
     };
-    await expect(box.take(digest, bytes('tesT'), () => undefined)).rejects.toThrow('arrived with other bytes');
-    expect(await box.has(digest)).toBe(false);
-    await box.take(digest, bytes('test'), () => undefined);
-    expect(await box.has(digest, 4)).toBe(true);
+    await expect(box.take(`blobs/sha256/${hex}`, hex, bytes('tesT'), () => undefined)).rejects.toThrow(
+      'arrived with other bytes',
+    );
+    expect(await box.size(`blobs/sha256/${hex}`)).toBeUndefined();
+    await box.take(`blobs/sha256/${hex}`, hex, bytes('test'), () => undefined);
+    expect(await box.size(`blobs/sha256/${hex}`)).toBe(4);
   });
   it('a registry that cannot be reached keeps what was seen of it, and says so', async () => {
     const before = (await c.estate()).observed.registries['lr-registry']?.digests.length;

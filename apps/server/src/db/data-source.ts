@@ -3,11 +3,12 @@ import { DataSource } from 'typeorm';
 import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
 import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
+import { Images1764200000000 } from './migrations/0004-images.ts';
 import { isRetry } from './errors.ts';
 import { entities } from './tables.ts';
 
 /** Migrations in their order; a new one is a file and a line here. */
-const migrations = [First1763900000000, Ledger1764000000000, Hosts1764100000000];
+const migrations = [First1763900000000, Ledger1764000000000, Hosts1764100000000, Images1764200000000];
 
 /** Connects and brings the schema up to date; several servers may start at once. */
 export async function openDatabase(url: string): Promise<DataSource> {

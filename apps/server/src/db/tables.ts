@@ -1,3 +1,4 @@
+import type { Waybill } from '@praesidor/core/images';
 import { EntitySchema } from 'typeorm';
 import type { Kind } from '@praesidor/core/model';
 
@@ -159,7 +160,7 @@ export interface Shipment {
   label: string;
   source: string;
   target: string;
-  way: 'case' | 'link';
+  way: 'case' | 'link' | 'alongside';
   bills: string[];
   state: string;
   error: string | null;
@@ -173,6 +174,13 @@ export interface Shipment {
   phase: string;
   rate: number;
   resumed: number;
+  /** The shipment that must have landed before this one begins. */
+  after: string | null;
+  /** Of a shipment in cases: how large one may be, in bytes. */
+  caseBytes: number | null;
+  waybill: Waybill | null;
+  /** While the way is closed: when it opens. */
+  resumeAt: Date | null;
 }
 const int = { type: 'int' } as const;
 const big = { type: 'bigint', transformer: { to: (v: number) => v, from: (v: string) => Number(v) } } as const;
@@ -195,6 +203,27 @@ export const Shipments = table<Shipment>('Shipment', 'shipment', {
   phase: text,
   rate: big,
   resumed: int,
+  after: { ...text, nullable: true },
+  caseBytes: { ...big, name: 'case_bytes', nullable: true },
+  waybill: { ...json, nullable: true, select: false },
+  resumeAt: { ...time, name: 'resume_at', nullable: true },
+});
+export interface ShipmentCase {
+  shipment: number;
+  number: number;
+  bytes: number;
+  state: 'planned' | 'packed' | 'awaited' | 'waiting' | 'landing' | 'landed' | 'damaged';
+  /** What was found wrong with it, by file. */
+  bad: { path: string; why: string }[];
+  landedAt: Date | null;
+}
+export const ShipmentCases = table<ShipmentCase>('ShipmentCase', 'shipment_case', {
+  shipment: { type: 'int', primary: true },
+  number: { type: 'int', primary: true },
+  bytes: big,
+  state: text,
+  bad: json,
+  landedAt: { ...time, name: 'landed_at', nullable: true },
 });
 export interface ShipmentItem {
   shipment: number;
@@ -203,9 +232,11 @@ export interface ShipmentItem {
   kind: 'blob' | 'manifest';
   bytes: number;
   paper: number;
-  state: 'wanted' | 'cased' | 'landed';
+  state: 'wanted' | 'landed';
   tag: string | null;
   position: number;
+  /** Where the registry keeps what arrived of it, for going on after a kill. */
+  upload: string | null;
 }
 export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item', {
   shipment: { type: 'int', primary: true },
@@ -217,6 +248,7 @@ export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item'
   state: text,
   tag: { ...text, nullable: true },
   position: int,
+  upload: { ...text, nullable: true },
 });
 /** One host of a long work: where it stands, and what it must know to go on after a kill. */
 export interface WorkItem {
@@ -286,6 +318,7 @@ export const entities = [
   Observations,
   Shipments,
   ShipmentItems,
+  ShipmentCases,
   Works,
   Builds,
 ];

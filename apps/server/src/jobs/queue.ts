@@ -94,12 +94,13 @@ export class Queue {
     }
   }
 
-  /** Enqueues in the caller's transaction: rolled back with it. */
-  async send(m: EntityManager, kind: JobKind, id: string): Promise<void> {
+  /** Enqueues in the caller's transaction: rolled back with it. With `after`, nobody takes it before that time. */
+  async send(m: EntityManager, kind: JobKind, id: string, after?: Date): Promise<void> {
     await this.boss.send(kind, { id }, {
       retryLimit: 1000,
       retryDelay: 0,
       expireInSeconds: 23 * 3600,
+      ...(after ? { startAfter: after } : {}),
       db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await m.query(text, values)) as unknown[] }) },
     } as never);
     await whisper(m, 'Job', kind);

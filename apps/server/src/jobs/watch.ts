@@ -2,6 +2,7 @@ import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { lookAt } from '../areas/images/registries.ts';
+import { readPulls } from '../areas/images/pulls.ts';
 import { lookAtHypervisor } from '../areas/hosts/hypervisors.ts';
 import { sampleAll } from '../areas/hosts/page.ts';
 import { loadEstate } from '../estate/load.ts';
@@ -22,7 +23,10 @@ export function watch(ctx: Context, everyMs: number): () => void {
     await expire(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
     const { estate } = await loadEstate(ctx.db);
     const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
-    for (const r of estate.registries) await safely(lookAt(ctx, r.name));
+    for (const r of estate.registries) {
+      await safely(lookAt(ctx, r.name));
+      await safely(readPulls(ctx, r));
+    }
     await Promise.all(estate.hypervisors.map((h) => safely(lookAtHypervisor(ctx, h.name))));
     await safely(sampleAll(ctx));
     await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));

@@ -1,5 +1,6 @@
 export * from './bill.ts';
 export * from './cases.ts';
+export * from './handover.ts';
 export * from './mirror.ts';
 export * from './moving.ts';
 export * from './pull-secret.ts';

@@ -1,5 +1,5 @@
 import { holds, parseIp, parsePrefix, prefixRange } from '../address/index.ts';
-import type { Bill, Host, Registry } from '../model/documents.ts';
+import type { Bill, Charter, Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { bytesText, heldBy } from './bill.ts';
 import { mirrorRules, whereFrom } from './mirror.ts';
@@ -25,9 +25,9 @@ export interface WouldPull {
  * Where a host would pull an image from, and whether it would work, from the plan and what was last seen: the rule,
  * the name, the way there, the certificate, who trusts it, the credentials, the content. @throws Error for no image name
  */
-export function wouldPull(estate: Estate, hostName: string, image: string): WouldPull {
+export function wouldPull(estate: Estate, hostName: string, image: string, charterName?: string): WouldPull {
   const host = estate.hosts.find((h) => h.name === hostName);
-  const charter = estate.charters.find((c) => c.name === host?.held?.charter);
+  const charter = estate.charters.find((c) => c.name === (host?.held?.charter ?? charterName));
   const mirror = estate.registries.find((r) => r.name === charter?.mirror);
   const bills = [charter?.release, ...(charter?.addons ?? [])].flatMap((n) => (n && estate.observed.bills[n]) || []);
   const from = whereFrom(image, mirror ? mirrorRules(bills, mirror) : []);
@@ -38,7 +38,8 @@ export function wouldPull(estate: Estate, hostName: string, image: string): Woul
   else if (!from.rule)
     say('rule', false, `no rule of ${charter.name} begins this name: the runtime would ask ${from.endpoint} itself`);
   else say('rule', true, `longest rule ${from.rule.source} → ${from.rule.mirror}`);
-  if (host && charter && mirror && from.rule) follow(estate, host, mirror, bills, from, say);
+  if (charter && mirror && from.rule)
+    follow(estate, { name: hostName || `a host of ${charter.name}`, charter }, mirror, bills, from, say);
   const bad = steps.some((s) => s.good === false);
   return {
     host: hostName,
@@ -51,11 +52,16 @@ export function wouldPull(estate: Estate, hostName: string, image: string): Woul
   };
 }
 
+/** Who asks: a host of a charter, or any of them where it holds none yet. */
+interface Asking {
+  name: string;
+  charter: Charter;
+}
 type Say = (what: PullStep['what'], good: boolean | undefined, text: string) => void;
 
 function follow(
   estate: Estate,
-  host: Host,
+  host: Asking,
   mirror: Registry,
   bills: readonly Bill[],
   from: ReturnType<typeof whereFrom>,
@@ -134,9 +140,8 @@ function follow(
 }
 
 /** Whether the host's machine network gets to an address: it lies in it, or in one that it routes to. */
-function path(estate: Estate, host: Host, address: string, say: Say) {
-  const charter = estate.charters.find((c) => c.name === host.held?.charter);
-  const own = estate.networks.find((n) => n.name === charter?.machineNetwork);
+function path(estate: Estate, host: Asking, address: string, say: Say) {
+  const own = estate.networks.find((n) => n.name === host.charter.machineNetwork);
   if (!own) return;
   const ip = parseIp(address);
   const at = estate.networks

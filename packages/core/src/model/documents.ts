@@ -512,6 +512,21 @@ export interface SeenRegistry {
   digests: string[];
   /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
   names?: string[];
+  /** Bytes that it holds, and that it can still take in. */
+  used?: number;
+  free?: number;
+  /** The last time that every blob was read again. */
+  scrub?: SeenScrub;
+}
+export interface SeenScrub {
+  running: boolean;
+  done: number;
+  of: number;
+  bytes: number;
+  startedAt?: string;
+  endedAt?: string;
+  damaged: { digest: string; why: string }[];
+  missing: { digest: string; repository: string }[];
 }
 export interface ServedRecord {
   name: string;

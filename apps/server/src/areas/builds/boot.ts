@@ -10,7 +10,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { whisper } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { bootBlob } from '../clusters/kit.ts';
-import { readOn } from '../images/source-reader.ts';
+import { readOn } from '@praesidor/protocols/oci';
 import { kitOf } from './kit-of-build.ts';
 
 const Report = z.object({
@@ -75,7 +75,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return reply
       .type('application/octet-stream')
       .header('content-length', found.size)
-      .send(Readable.from(readOn(found.registry, found.repository, digest, found.size)));
+      .send(Readable.from(readOn(found.registry, found.repository, { digest, from: 0, to: found.size, size: found.size })));
   });
 
   app.get('/boot/:token/gate/join', async (req, reply) => {

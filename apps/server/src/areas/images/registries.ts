@@ -42,6 +42,10 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
       "select jsonb_array_length(data->'digests') + coalesce(jsonb_array_length(data->'names'), 0) as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1",
       [name],
     )) as { n: number; error: string | null; print: string | null }[];
+    const [kept] = (await m.query("select data->'scrub' as scrub from observation where kind = 'registry' and subject = $1", [
+      name,
+    ])) as { scrub: SeenRegistry['scrub'] | null }[];
+    if (kept?.scrub) seen.scrub = kept.scrub;
     // A registry that cannot be reached for a moment still holds what it held.
     if (seen.error && before) {
       const [old] = (await m.query(

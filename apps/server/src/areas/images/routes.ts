@@ -1,100 +1,236 @@
+import type { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { mirrorRules, whereFrom } from '@praesidor/core/images';
-import { type Bill, words } from '@praesidor/core/model';
+import { type PullStep, wouldPull } from '@praesidor/core/images';
+import { words } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, ping, targetOf } from '@praesidor/protocols/oci';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { Shipments } from '../../db/tables.ts';
+import { ShipmentCases, Shipments } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
+import { arrive, caseArchive } from './cases.ts';
+import { mayGo, scrubOf, takeAway } from './deleting.ts';
+import { offersOf, takeOffers } from './offers.ts';
+import { planChain, planRepair, planShipment } from './plan.ts';
+import { pullSummary, readPulls } from './pulls.ts';
 import { at, computeBill, lookAt } from './registries.ts';
-import { planShipment, run, start, stop } from './shipments.ts';
+import { run, start, stop } from './shipments.ts';
 
-const Plan = z.strictObject({ target: words.Name, bills: z.array(words.VersionName).min(1).max(50) });
-const Label = z.strictObject({ label: z.string().regex(/^[A-Z0-9-]{1,70}$/) });
-const Where = z.strictObject({ charter: words.Name, image: z.string().max(500) });
+const Bills = z.array(words.VersionName).min(1).max(50);
+const how = {
+  way: z.enum(['link', 'alongside', 'case']).optional(),
+  caseBytes: z.number().int().min(10_000).max(1e14).optional(),
+};
+const Plan = z.strictObject({ target: words.Name, bills: Bills, source: words.Name.optional(), ...how });
+const Chain = z.strictObject({
+  bills: Bills,
+  source: words.Name.optional(),
+  stops: z
+    .array(z.strictObject({ target: words.Name, ...how }))
+    .min(2)
+    .max(10),
+});
+const label = z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._-]{0,69}$/);
+const Label = z.strictObject({ label });
+const Start = z.strictObject({ cases: z.array(z.number().int().min(1).max(10_000)).min(1).max(10_000).optional() }).nullish();
+const Where = z.strictObject({ charter: words.Name.optional(), host: words.Name.optional(), image: z.string().max(500) });
+const Named = z.strictObject({ name: words.Name });
+const Keep = z.strictObject({ keep: z.coerce.number().int().min(0).max(50).default(1) });
+const Take = z.strictObject({ bills: Bills, keep: z.number().int().min(0).max(50).default(1), names: z.number().int().min(0) });
+const Since = z.strictObject({
+  since: words.Instant.optional(),
+  by: z.enum(['hour', 'day']).default('hour'),
+  site: words.Name.optional(),
+});
 
 export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   ctx.queue.handle('shipment', (id, signal) => run(ctx, Number(id), signal));
   ctx.queue.handle('bills', (id, signal) => computeBill(ctx, id, signal));
+  // An archive is read as it comes: it may be larger than any memory.
+  app.addContentTypeParser('application/x-tar', (_req, payload, done) => done(null, payload));
 
-  app.get('/api/shipments', { config: { role: 'reader' } }, async () => ({
-    shipments: await ctx.db.manager.find(Shipments, { order: { id: 'DESC' }, take: 100 }),
-  }));
+  app.get('/api/shipments', { config: { role: 'reader' } }, async () => {
+    const shipments = await ctx.db.manager.find(Shipments, { order: { id: 'DESC' }, take: 100 });
+    const cases = shipments.length
+      ? await ctx.db.manager
+          .createQueryBuilder(ShipmentCases, 'c')
+          .where('c.shipment in (:...ids)', { ids: shipments.map((s) => s.id) })
+          .orderBy('c.number')
+          .getMany()
+      : [];
+    return {
+      shipments: shipments.map((s) => ({
+        ...s,
+        cases: cases.filter((c) => c.shipment === s.id).map(({ shipment: _, ...c }) => c),
+      })),
+    };
+  });
 
   app.post('/api/shipments', { config: { role: 'builder' }, schema: { body: Plan } }, async (req, reply) => {
-    const { target, bills } = req.body as z.infer<typeof Plan>;
-    const s = await planShipment(ctx, target, bills, req.who.login);
-    await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { target, bills, bytes: s.bytes });
+    const wish = req.body as z.infer<typeof Plan>;
+    const s = await planShipment(ctx, wish, req.who.login);
+    await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
     return reply.status(201).send({ shipment: s });
   });
 
-  for (const [act, perform] of [
-    ['start', start],
-    ['stop', stop],
-  ] as const) {
-    app.post(`/api/shipments/:label/${act}`, { config: { role: 'builder' }, schema: { params: Label } }, async (req) => {
-      const { label } = req.params as { label: string };
-      await perform(ctx, label);
-      await record(ctx.db.manager, req.who.login, act === 'start' ? 'started a shipment' : 'stopped a shipment', label);
-      return {};
-    });
-  }
+  app.post('/api/shipments/chain', { config: { role: 'builder' }, schema: { body: Chain } }, async (req, reply) => {
+    const { stops, bills, source } = req.body as z.infer<typeof Chain>;
+    const made = await planChain(ctx, stops, bills, source, req.who.login);
+    for (const s of made)
+      await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { target: s.target, bills, after: s.after });
+    return reply.status(201).send({ shipments: made });
+  });
+
+  app.post('/api/shipments/:label/repair', { config: { role: 'builder' }, schema: { params: Label } }, async (req, reply) => {
+    const broken = (req.params as { label: string }).label;
+    const s = await planRepair(ctx, broken, req.who.login);
+    await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { repairs: broken, bytes: s.bytes });
+    return reply.status(201).send({ shipment: s });
+  });
 
   app.post(
-    '/api/registries/:name/look',
-    { config: { role: 'reader' }, schema: { params: z.strictObject({ name: words.Name }) } },
+    '/api/shipments/:label/start',
+    { config: { role: 'builder' }, schema: { params: Label, body: Start } },
     async (req) => {
-      const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name);
-      return { seen: { ...seen, held: digests.length } };
+      const name = (req.params as { label: string }).label;
+      const cases = (req.body as z.infer<typeof Start>)?.cases;
+      await start(ctx, name, cases);
+      await record(ctx.db.manager, req.who.login, 'started a shipment', name, cases ? { cases } : {});
+      return {};
     },
   );
+  app.post('/api/shipments/:label/stop', { config: { role: 'builder' }, schema: { params: Label } }, async (req) => {
+    const name = (req.params as { label: string }).label;
+    await stop(ctx, name);
+    await record(ctx.db.manager, req.who.login, 'stopped a shipment', name);
+    return {};
+  });
 
-  /** Computed, then measured: where a cluster's nodes would pull an image from, and whether it would work. */
-  app.post('/api/images/where', { config: { role: 'reader' }, schema: { body: Where } }, async (req) => {
-    const { charter: name, image } = req.body as z.infer<typeof Where>;
+  /** A packed case as a tar archive, to be carried. */
+  app.get(
+    '/api/shipments/:label/cases/:number',
+    { config: { role: 'builder' }, schema: { params: z.strictObject({ label, number: z.coerce.number().int().min(1) }) } },
+    async (req, reply) => {
+      const p = req.params as { label: string; number: number };
+      const stream = await caseArchive(ctx, p.label, p.number);
+      await record(ctx.db.manager, req.who.login, 'took out a case', `${p.label} case ${p.number}`);
+      return reply
+        .type('application/x-tar')
+        .header('content-disposition', `attachment; filename="${p.label}-case-${p.number}.tar"`)
+        .send(stream);
+    },
+  );
+  /** A case that was carried here, as a tar archive, plain or gzip. */
+  app.post('/api/cases', { config: { role: 'builder' }, bodyLimit: Number.MAX_SAFE_INTEGER }, async (req, reply) =>
+    reply.status(201).send(await arrive(ctx, req.body as Readable, req.who.login)),
+  );
+
+  app.post('/api/registries/:name/look', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+    const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name);
+    return { seen: { ...seen, held: digests.length } };
+  });
+  for (const [method, act] of [
+    ['GET', 'look'],
+    ['POST', 'start'],
+    ['DELETE', 'stop'],
+  ] as const)
+    app.route({
+      method,
+      url: '/api/registries/:name/scrub',
+      config: { role: act === 'look' ? 'reader' : 'builder' },
+      schema: { params: Named },
+      handler: async (req) => ({ scrub: await scrubOf(ctx, (req.params as { name: string }).name, act, req.who.login) }),
+    });
+  app.get(
+    '/api/registries/:name/may-go',
+    { config: { role: 'reader' }, schema: { params: Named, querystring: Keep } },
+    async (req) => mayGo(ctx, (req.params as { name: string }).name, (req.query as z.infer<typeof Keep>).keep),
+  );
+  app.post(
+    '/api/registries/:name/take-away',
+    { config: { role: 'builder' }, schema: { params: Named, body: Take } },
+    async (req) => {
+      const b = req.body as z.infer<typeof Take>;
+      return takeAway(ctx, (req.params as { name: string }).name, b.bills, b.keep, b.names, req.who.login);
+    },
+  );
+  app.get('/api/registries/:name/offers', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+    const { offers, faults } = await offersOf(ctx, (req.params as { name: string }).name);
+    return { offers: offers.map(({ doc: _, ...o }) => o), faults };
+  });
+  app.post(
+    '/api/registries/:name/offers',
+    { config: { role: 'planner' }, schema: { params: Named, body: z.strictObject({ names: Bills }) } },
+    async (req) => takeOffers(ctx, (req.params as { name: string }).name, (req.body as { names: string[] }).names, req.who.login),
+  );
+
+  app.get('/api/pulls', { config: { role: 'reader' }, schema: { querystring: Since } }, async (req) => {
+    const { since, by, site } = req.query as z.infer<typeof Since>;
     const { estate } = await loadEstate(ctx.db);
-    const charter = needIn(estate, 'Charter', name);
-    const mirror = needIn(estate, 'Registry', charter.mirror);
-    const bills = [charter.release, ...charter.addons]
-      .map((n) => estate.observed.bills[n])
-      .filter((b): b is Bill => b !== undefined);
-    let from: ReturnType<typeof whereFrom>;
+    const hosts = estate.hosts.filter((h) => !site || h.site === site);
+    return pullSummary(ctx, since ?? new Date(Date.now() - 7 * 86_400_000).toISOString(), estate.registries, by, hosts);
+  });
+  app.post('/api/registries/:name/pulls', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+    const { estate } = await loadEstate(ctx.db);
+    return { added: await readPulls(ctx, needIn(estate, 'Registry', (req.params as { name: string }).name)) };
+  });
+
+  /** Computed, then measured: where a host (or any of a cluster's) would pull an image from, and whether it would work. */
+  app.post('/api/images/where', { config: { role: 'reader' }, schema: { body: Where } }, async (req) => {
+    const { charter, host, image } = req.body as z.infer<typeof Where>;
+    const { estate } = await loadEstate(ctx.db);
+    const asked = host ?? estate.hosts.find((h) => h.held?.charter === charter)?.name ?? '';
+    if (charter) needIn(estate, 'Charter', charter);
+    if (host || !charter) needIn(estate, 'Host', asked);
+    let would: ReturnType<typeof wouldPull>;
     try {
-      from = whereFrom(image, mirrorRules(bills, mirror));
+      would = wouldPull(estate, asked, image, charter);
     } catch (e) {
       throw new Refusal('invalid', (e as Error).message, { places: [{ path: 'image', message: (e as Error).message }] });
     }
-    const steps: { text: string; ok: boolean }[] = [];
-    steps.push(
-      from.rule
-        ? { text: `longest rule ${from.rule.source} → ${from.rule.mirror}`, ok: true }
-        : { text: `no rule matches: the runtime would ask ${from.endpoint} itself`, ok: false },
-    );
-    if (from.rule) {
-      const r = await at(ctx, mirror);
-      ctx.dialer.forget(targetOf(r).host);
-      const attempt = async (text: string, act: () => Promise<string>) => {
-        try {
-          steps.push({ text: `${text}: ${await act()}`, ok: true });
-          return true;
-        } catch (e) {
-          steps.push({ text: `${text}: ${e instanceof ProtocolError ? e.detail : (e as Error).message}`, ok: false });
-          return false;
-        }
-      };
-      (await attempt('name, certificate and credentials', async () => {
-        await ping(r);
-        return `${from.endpoint} answers, its certificate names it, ${r.user ?? 'nobody'} may read`;
-      })) &&
-        (await attempt(
-          'content',
-          async () => `${(await getManifest(r, from.repository, from.reference)).digest.slice(0, 19)}… is there`,
-        ));
-    }
-    return { steps };
+    return { would, measured: await measure(ctx, would) };
   });
+}
+
+/** What the computed answer says, tried from here: the name, the certificate, the credentials, the content. */
+async function measure(ctx: Context, would: ReturnType<typeof wouldPull>): Promise<(PullStep & { ms: number })[]> {
+  const { estate } = await loadEstate(ctx.db);
+  const mirror = estate.registries.find((r) => r.endpoint === would.endpoint && r.role !== 'source');
+  if (!mirror || would.steps[0]?.good === false) return [];
+  const steps: (PullStep & { ms: number })[] = [];
+  const r = await at(ctx, mirror).catch((e: Refusal) => {
+    steps.push({ what: 'credentials', good: false, text: e.message, ms: 0 });
+    return undefined;
+  });
+  if (!r) return steps;
+  ctx.dialer.forget(targetOf(r).host);
+  const attempt = async (what: PullStep['what'], act: () => Promise<string>) => {
+    const began = performance.now();
+    try {
+      const text = await act();
+      steps.push({ what, good: true, text, ms: Math.round(performance.now() - began) });
+      return true;
+    } catch (e) {
+      steps.push({
+        what,
+        good: false,
+        text: e instanceof ProtocolError ? e.detail : (e as Error).message,
+        ms: Math.round(performance.now() - began),
+      });
+      return false;
+    }
+  };
+  const there = await attempt('credentials', async () => {
+    await ping(r);
+    return `${would.endpoint} answers, its certificate names it, ${r.user ?? 'everybody'} may read`;
+  });
+  if (there)
+    await attempt('content', async () => {
+      const { digest } = await getManifest(r, would.repository, would.reference);
+      return `${digest.slice(0, 15)}…${digest.slice(-4)} is there`;
+    });
+  return steps;
 }

@@ -1,0 +1,98 @@
+import { type Retention, whatMayGo } from '@praesidor/core/images';
+import { collectUnused, deleteManifest, scrub, type ScrubAnswer } from '@praesidor/protocols/oci';
+import { record } from '../../audit.ts';
+import type { Context } from '../../context.ts';
+import { needIn } from '../../estate/documents.ts';
+import { loadEstate } from '../../estate/load.ts';
+import { tell } from '../../events/bus.ts';
+import { Refusal } from '../../refusal.ts';
+import { at, lookAt } from './registries.ts';
+
+/** What may go from a registry, looked at now: its content, the charters, and the shipments that touch it. */
+export async function mayGo(ctx: Context, name: string, last: number): Promise<Retention> {
+  const seen = await lookAt(ctx, name);
+  if (seen.error)
+    throw new Refusal('unreachable', `${name} cannot be looked at: ${seen.error}.`, {
+      remedy: 'What it holds is not known, so nothing may go.',
+    });
+  const { estate } = await loadEstate(ctx.db);
+  needIn(estate, 'Registry', name);
+  const moving = (await ctx.db.manager.query(
+    "select label as shipment, jsonb_array_elements_text(bills) as bill from shipment where (target = $1 or source = $1) and state not in ('landed', 'stopped')",
+    [name],
+  )) as { shipment: string; bill: string }[];
+  return whatMayGo(estate, name, { last, moving });
+}
+
+export interface Deleted {
+  names: number;
+  blobs: number;
+  bytes: number;
+}
+
+/**
+ * Takes the images of some bills away, if they may go now as they might when they were looked at. `expect` is the
+ * number of names that the engineer saw: when another plan would take more, nothing is touched.
+ */
+export async function takeAway(
+  ctx: Context,
+  name: string,
+  bills: readonly string[],
+  last: number,
+  expect: number,
+  who: string,
+): Promise<Deleted> {
+  const { estate } = await loadEstate(ctx.db);
+  const registry = needIn(estate, 'Registry', name);
+  if (registry.role === 'source') throw new Refusal('invalid', `${name} is a source; nothing is taken away from others.`);
+  const plan = await mayGo(ctx, name, last);
+  const stays = bills.find((b) => plan.stays.some((s) => s.bill === b));
+  if (stays) throw new Refusal('conflict', `${stays} may not go: ${plan.stays.find((s) => s.bill === stays)?.why.join('; ')}.`);
+  const going = new Set(plan.goes.filter((g) => bills.includes(g.bill)).flatMap((g) => g.images.map(nameIn)));
+  // What another bill that may go, but is not asked to, still names stays too.
+  for (const g of plan.goes) if (!bills.includes(g.bill)) for (const i of g.images) going.delete(nameIn(i));
+  const deletes = plan.deletes.filter((d) => going.has(`${d.repository}:${d.tag ?? d.digest}`));
+  if (deletes.length !== expect)
+    throw new Refusal('conflict', `By now ${deletes.length} names would go, not ${expect}. Nothing was taken away.`, {
+      remedy: 'Look again at what may go.',
+    });
+  const r = await at(ctx, registry);
+  let names = 0;
+  // A name goes, not the manifest: another name may stand for the same one.
+  for (const d of deletes) if (await deleteManifest(r, d.repository, d.tag ?? d.digest)) names++;
+  const { blobs, bytes } = await collectUnused(r, { untagged: true, graceSeconds: 600 });
+  await lookAt(ctx, name);
+  await record(ctx.db.manager, who, 'took images away', name, {
+    bills,
+    names,
+    blobs,
+    bytes,
+    images: deletes.map((d) => `${d.repository}:${d.tag ?? d.digest}`),
+  });
+  return { names, blobs, bytes };
+}
+const nameIn = (ref: string) => {
+  const at = ref.indexOf('/') + 1;
+  return ref.slice(at).includes('@') && !ref.slice(at).includes(':')
+    ? ref.slice(at).replace('@', ':')
+    : (ref.slice(at).split('@')[0] as string);
+};
+
+/** Begins a scrub, stops it, or tells how far it is; what it found is kept beside the registry. */
+export async function scrubOf(ctx: Context, name: string, act: 'start' | 'look' | 'stop', who: string): Promise<ScrubAnswer> {
+  const { estate } = await loadEstate(ctx.db);
+  const answer = await scrub(await at(ctx, needIn(estate, 'Registry', name)), act);
+  if (act === 'start') await record(ctx.db.manager, who, 'began a scrub', name);
+  const before = estate.observed.registries[name]?.scrub;
+  const seen = { ...answer, damaged: answer.damaged.slice(0, 1000), missing: answer.missing.slice(0, 1000) };
+  if (JSON.stringify(before) !== JSON.stringify(seen))
+    await ctx.db.transaction(async (m) => {
+      await m.query("update observation set data = jsonb_set(data, '{scrub}', $2) where kind = 'registry' and subject = $1", [
+        name,
+        JSON.stringify(seen),
+      ]);
+      if (!answer.running) await tell(m, 'SeenRegistry', name);
+    });
+  if (!answer.running && answer.endedAt !== before?.endedAt) await lookAt(ctx, name);
+  return answer;
+}

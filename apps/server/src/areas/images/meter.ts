@@ -1,0 +1,47 @@
+import type { Context } from '../../context.ts';
+import type { Shipment } from '../../db/tables.ts';
+import { whisper } from '../../events/bus.ts';
+
+/** Amount and rate of a shipment, written at most four times a second. */
+export class Meter {
+  private moved = 0;
+  private cuts = 0;
+  private last = 0;
+  private readonly since = Date.now();
+  private timer: NodeJS.Timeout | undefined;
+  constructor(
+    private readonly ctx: Context,
+    private readonly s: Shipment,
+  ) {}
+  /** Bytes that are where they belong, moved now or found there. */
+  add(n: number): void {
+    this.moved += n;
+    this.later();
+  }
+  cut(): void {
+    this.cuts++;
+    this.later();
+  }
+  private later(): void {
+    this.timer ??= setTimeout(
+      () => {
+        this.timer = undefined;
+        void this.write().catch(() => undefined);
+      },
+      Math.max(0, 250 - (Date.now() - this.last)),
+    );
+  }
+  async write(): Promise<void> {
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    this.last = Date.now();
+    const rate = Math.round(this.moved / Math.max(0.001, (this.last - this.since) / 1000));
+    await this.ctx.db.manager.query('update shipment set moved_bytes = $2, rate = $3, resumed = $4 where id = $1', [
+      this.s.id,
+      Math.min(this.moved, this.s.bytes),
+      rate,
+      this.s.resumed + this.cuts,
+    ]);
+    await whisper(this.ctx.db.manager, 'ShipmentProgress', this.s.label);
+  }
+}

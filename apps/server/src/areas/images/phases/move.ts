@@ -1,0 +1,155 @@
+import { createHash } from 'node:crypto';
+import { isOpen, parseReference, type Way } from '@praesidor/core/images';
+import type { Bill } from '@praesidor/core/model';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, type RegistryAt, readOn } from '@praesidor/protocols/oci';
+import { inParallel, Pacer } from '@praesidor/shipping';
+import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
+import { needIn } from '../../../estate/documents.ts';
+import { at } from '../registries.ts';
+import type { Phase, PhaseEnd } from './index.ts';
+
+/**
+ * Moves a shipment over its link, from registry to registry: blobs, then manifests, then names, so that what is
+ * readable at the target is always whole. Paced to the link's rate, and only in its hours.
+ */
+export async function move({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
+  const source = await at(ctx, needIn(estate, 'Registry', s.source), signal);
+  const to = await at(ctx, target, signal);
+  const site = needIn(estate, 'Site', target.site);
+  const way: Way | undefined = s.way === 'alongside' ? site.alongside : site.link;
+  const pacer = new Pacer(way?.rateMbit, (now) => (way ? isOpen(way, site.timezone, now) : { open: true }));
+  await pacer.pass(0, signal);
+  const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
+  const places = repositoriesOf(Object.values(estate.observed.bills));
+  const landed = new Map<string, string>();
+  const todo = new Map<string, ShipmentItem[]>();
+  for (const i of items) {
+    if (i.state === 'landed') {
+      if (i.kind === 'blob' && !landed.has(i.digest)) {
+        landed.set(i.digest, i.repository);
+        meter.add(i.bytes);
+      }
+    } else if (i.kind === 'blob') todo.set(i.digest, [...(todo.get(i.digest) ?? []), i]);
+  }
+  const mark = (i: ShipmentItem, repositories: string[] = [i.repository]) =>
+    ctx.db.manager.query(
+      "update shipment_item set state = 'landed', upload = null where shipment = $1 and digest = $2 and repository = any($3)",
+      [i.shipment, i.digest, repositories],
+    );
+  await inParallel([...todo.values()], 4, signal, async (same) => {
+    for (const i of same) {
+      const from = landed.get(i.digest);
+      if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
+      if (await hasBlob(to, i.repository, i.digest)) meter.add(i.bytes);
+      else if (!(i.bytes === 0 && (await mountAnywhere(i)))) await push(i);
+      landed.set(i.digest, i.repository);
+    }
+    await mark(
+      same[0] as ShipmentItem,
+      same.map((i) => i.repository),
+    );
+  });
+  const manifests = new Map<string, ShipmentItem[]>();
+  for (const i of items)
+    if (i.kind === 'manifest' && i.state !== 'landed') manifests.set(i.repository, [...(manifests.get(i.repository) ?? []), i]);
+  // Within a repository in order: what an index names is there before the index.
+  await inParallel([...manifests.values()], 4, signal, async (list) => {
+    for (const i of list) {
+      const m = await getManifest(source, i.repository, i.digest);
+      await pacer.pass(m.body.length, signal);
+      await putManifest(to, i.repository, i.tag ?? i.digest, m.mediaType || 'application/vnd.oci.image.manifest.v1+json', m.body);
+      await mark(i);
+    }
+  });
+  return { state: 'landed' };
+
+  /** The registry holds the blob under another repository of the known bills: linked there instead of sent. */
+  async function mountAnywhere(i: ShipmentItem): Promise<boolean> {
+    for (const repository of places.get(i.digest) ?? [])
+      if (repository !== i.repository && (await mountBlob(to, i.repository, i.digest, repository))) return true;
+    throw new ProtocolError(
+      'missing',
+      s.target,
+      `${i.digest.slice(0, 19)} was held when the shipment was planned and is not any more`,
+    );
+  }
+
+  async function push(i: ShipmentItem): Promise<void> {
+    for (let tries = 0; ; tries++) {
+      try {
+        return await pushFrom(i, source, to, pacer, tries === 0 ? i.upload : null);
+      } catch (e) {
+        // A byte was wrong on the way, or in what a killed process had sent: once more from the beginning.
+        const cause = ProtocolError.from((e as { cause?: unknown }).cause ?? e, to.endpoint);
+        if (cause.fault !== 'digest' || tries > 0) throw cause;
+        meter.cut();
+      }
+    }
+  }
+
+  async function pushFrom(
+    i: ShipmentItem,
+    source: RegistryAt,
+    to: RegistryAt,
+    pacer: Pacer,
+    resume: string | null,
+  ): Promise<void> {
+    let hash = createHash('sha256');
+    let whole = false;
+    let fault: unknown;
+    async function* bytes(from: number) {
+      whole = from === 0;
+      hash = createHash('sha256');
+      try {
+        const read = readOn(
+          source,
+          i.repository,
+          { digest: i.digest, from, to: i.bytes, size: i.bytes },
+          { onCut: () => meter.cut() },
+        );
+        for await (const chunk of pacer.through(read, signal)) {
+          hash.update(chunk);
+          meter.add(chunk.length);
+          yield chunk;
+        }
+      } catch (e) {
+        fault = e;
+        throw e;
+      }
+    }
+    try {
+      await pushBlob(to, i.repository, i.digest, i.bytes, bytes, {
+        resume: resume ?? undefined,
+        onCut: () => meter.cut(),
+        onOpened: async (location) => {
+          await ctx.db.manager.query(
+            'update shipment_item set upload = $4 where shipment = $1 and digest = $2 and repository = $3',
+            [i.shipment, i.digest, i.repository, location],
+          );
+        },
+      });
+    } catch (e) {
+      if (fault) throw fault;
+      const cause = ProtocolError.from(e, to.endpoint);
+      if (cause.fault === 'digest' && whole && `sha256:${hash.digest('hex')}` !== i.digest)
+        throw new ProtocolError(
+          'digest',
+          source.endpoint,
+          `${i.digest.slice(0, 19)} was read with other bytes; ${to.endpoint} refused them`,
+        );
+      throw cause;
+    }
+  }
+}
+
+/** Every repository that some bill has a blob in. */
+function repositoriesOf(bills: readonly Bill[]): Map<string, Set<string>> {
+  const places = new Map<string, Set<string>>();
+  for (const bill of bills)
+    for (const image of bill.images) {
+      const { repository } = parseReference(image.ref);
+      for (const b of image.blobs) places.set(b, (places.get(b) ?? new Set()).add(repository));
+    }
+  return places;
+}

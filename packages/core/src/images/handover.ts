@@ -1,0 +1,68 @@
+import type { Bill, Registry } from '../model/documents.ts';
+import type { Estate } from '../model/estate.ts';
+import { bytesText, heldBy, joinBills, missing } from './bill.ts';
+
+export interface HandOverStep {
+  what: 'content' | 'cluster' | 'starter';
+  subject: string;
+  done: boolean;
+  text: string;
+  /** Why it cannot be done yet. */
+  waits?: string;
+}
+export interface HandOver {
+  from: string;
+  to: string;
+  bills: string[];
+  steps: HandOverStep[];
+}
+
+/**
+ * The hand-over from a starter registry to a standing one: everything its clusters need is there and proved, each
+ * cluster's rules are switched, and the starter is kept until nothing uses it. `pulls`: reads of the starter by
+ * hosts since the last cluster was switched, from its log.
+ */
+export function handOver(estate: Estate, from: Registry, to: Registry, pulls: number): HandOver {
+  const users = estate.charters.filter((c) => c.mirror === from.name);
+  const both = estate.charters.filter((c) => c.mirror === from.name || c.mirror === to.name);
+  const bills = [...new Set(both.flatMap((c) => [c.release, ...c.addons]))];
+  const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
+  const seen = estate.observed.registries[to.name];
+  const lack = missing(joinBills('', known), heldBy(seen));
+  const whole = seen !== undefined && known.length === bills.length && lack.images.length === 0;
+  const steps: HandOverStep[] = [
+    {
+      what: 'content',
+      subject: to.name,
+      done: whole,
+      text: whole
+        ? `${to.name} holds everything of ${bills.join(', ') || 'no bill'}`
+        : `${to.name} lacks ${bytesText(lack.paper)}, ${lack.images.length} images`,
+    },
+    ...both.map((c): HandOverStep => {
+      const done = c.mirror === to.name;
+      return {
+        what: 'cluster',
+        subject: c.name,
+        done,
+        text: done ? `${c.name} pulls from ${to.name}` : `${c.name} pulls from ${from.name}`,
+        ...(done || whole ? {} : { waits: 'its content is not there yet' }),
+      };
+    }),
+  ];
+  const idle = users.length === 0 && pulls === 0;
+  steps.push({
+    what: 'starter',
+    subject: from.name,
+    done: false,
+    text: idle ? `nothing uses ${from.name} any more: it can be taken down` : `${from.name} is kept`,
+    ...(idle
+      ? {}
+      : {
+          waits: users.length
+            ? `${users.length} of ${both.length} clusters still pull from it`
+            : `hosts read from it ${pulls} times since`,
+        }),
+  });
+  return { from: from.name, to: to.name, bills, steps };
+}
