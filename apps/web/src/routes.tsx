@@ -39,6 +39,9 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./spaces/addresses/RoutesSpace.tsx')).RoutesSpace }),
       },
       { path: 'images', lazy: async () => ({ Component: (await import('./spaces/images/ImagesSpace.tsx')).ImagesSpace }) },
+      { path: 'images/pulls', lazy: async () => ({ Component: (await import('./spaces/images/PullsSpace.tsx')).PullsSpace }) },
+      { path: 'images/away', lazy: async () => ({ Component: (await import('./spaces/images/AwaySpace.tsx')).AwaySpace }) },
+      { path: 'images/rules', lazy: async () => ({ Component: (await import('./spaces/images/RulesSpace.tsx')).RulesSpace }) },
       {
         path: 'clusters',
         lazy: async () => ({ Component: (await import('./spaces/clusters/ClustersSpace.tsx')).ClustersSpace }),

@@ -92,8 +92,10 @@ const digestOfFile = async (path: string): Promise<string> => {
 };
 
 function refuse(res: ServerResponse, status: number, code: string, message: string) {
-  // What was not read of a request would be taken for the next one.
-  if (status >= 400) res.setHeader('connection', 'close');
+  // What was not read of a request is not waited for; one that was read leaves the connection to the next.
+  const { req } = res;
+  const bare = req.method === 'GET' || req.method === 'HEAD' || req.headers['content-length'] === '0';
+  if (!bare && !req.complete) res.setHeader('connection', 'close');
   res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify({ errors: [{ code, message }] }));
 }
 const json = (res: ServerResponse, body: unknown, headers: Record<string, string> = {}) =>

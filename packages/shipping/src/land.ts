@@ -21,7 +21,7 @@ export interface Landed {
   /** Images that are whole and named at the target, of all of the shipment. */
   images: number;
   of: number;
-  /** Blobs that images still wait for. */
+  /** Of each image that waits, the first blob that it waits for. */
   lacking: string[];
 }
 
@@ -192,15 +192,25 @@ async function nameWhole(
     }
     return known;
   };
+  const firstWithout = async (i: Waybill['images'][number]) => {
+    for (const b of i.blobs) if (!(await has(i.repository, b))) return b;
+    return undefined;
+  };
   let images = 0;
   const byRepository = new Map<string, Waybill['images']>();
   for (const i of w.images) byRepository.set(i.repository, [...(byRepository.get(i.repository) ?? []), i]);
   await inParallel([...byRepository.values()], 4, hooks.signal, async (list) => {
     for (const i of list) {
-      const without: string[] = [];
-      for (const b of i.blobs) if (!(await has(i.repository, b))) without.push(b);
-      for (const b of without) lacking.add(b);
-      if (without.length) continue;
+      if ((await hasManifest(to, i.repository, i.tag ?? i.digest)) === i.digest) {
+        images++;
+        continue;
+      }
+      // One that lacks is enough: another case brings it.
+      const without = await firstWithout(i);
+      if (without) {
+        lacking.add(without);
+        continue;
+      }
       const why = await putImage(i, box, to);
       if (why) bad.push(why);
       else images++;
@@ -210,7 +220,6 @@ async function nameWhole(
 }
 
 async function putImage(i: Waybill['images'][number], box: CaseFolder, to: RegistryAt): Promise<BadFile | undefined> {
-  if ((await hasManifest(to, i.repository, i.tag ?? i.digest)) === i.digest) return undefined;
   for (const m of i.manifests) {
     const path = `blobs/sha256/${m.digest.slice(7)}`;
     if ((await box.size(path)) !== m.bytes) return { path, why: `the manifest of ${i.repository} is not whole` };

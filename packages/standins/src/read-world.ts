@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Doc, readDocuments } from '@praesidor/core/model';
-import { parse } from 'yaml';
+import { parse, stringify } from 'yaml';
 import type { Hardware } from './machine.ts';
 import type { Publication } from './source.ts';
 import type { RegistrySpec, WorldSpec } from './world.ts';
@@ -12,7 +12,9 @@ interface WorldFile {
   controllers?: { site: string; user: string; password: string; vlan: number; switch: string; parts: Record<string, string> }[];
   dns: WorldSpec['dns'];
   authorities: WorldSpec['authorities'];
-  registries: (Omit<RegistrySpec, 'publications'> & { publishes: string[] })[];
+  registries: (Omit<RegistrySpec, 'publications' | 'documents'> & { publishes: string[]; offers?: string[] })[];
+  /** Documents that nobody declared yet. */
+  documents?: string[];
 }
 
 /** The world of a YAML file; what registries publish comes from the releases and add-ons of an estate. */
@@ -22,8 +24,14 @@ export function readWorld(file: string, estateDir: string): WorldSpec {
     .filter((f) => f.endsWith('.yaml'))
     .sort()
     .flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => d.doc));
+  const elsewhere = (raw.documents ?? []).flatMap((text) => readDocuments(text, 'documents').docs.map((d) => d.doc));
+  const known = [...docs, ...elsewhere];
+  const documents = (names: string[]) =>
+    known.flatMap((d) =>
+      (d.kind === 'Release' || d.kind === 'Addon') && names.includes(d.name) ? [{ tag: d.name, text: stringify(d) }] : [],
+    );
   const publications = (names: string[]): Publication[] =>
-    docs.flatMap((d) =>
+    known.flatMap((d) =>
       (d.kind === 'Release' || d.kind === 'Addon') && names.includes(d.name)
         ? d.components.map((c) => publication(c.image, c.on))
         : [],
@@ -32,7 +40,11 @@ export function readWorld(file: string, estateDir: string): WorldSpec {
     ...raw,
     hypervisors: raw.hypervisors ?? [],
     machines: [...raw.machines, ...declared(raw, docs)],
-    registries: raw.registries.map(({ publishes, ...r }) => ({ ...r, publications: publications(publishes) })),
+    registries: raw.registries.map(({ publishes, offers = [], ...r }) => ({
+      ...r,
+      publications: publications([...publishes, ...offers.filter((o) => elsewhere.some((d) => 'name' in d && d.name === o))]),
+      documents: documents(offers),
+    })),
   };
 }
 

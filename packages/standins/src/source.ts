@@ -30,6 +30,7 @@ export async function publish(
   store: Store,
   publications: readonly Publication[],
   without: ReadonlySet<string> = new Set(),
+  documents: readonly { tag: string; text: string }[] = [],
 ): Promise<void> {
   const marker = join(store.dir, 'published');
   if (existsSync(marker)) return;
@@ -99,6 +100,24 @@ export async function publish(
     }
     writeFileSync(join(store.dir, 'repos', ...repository.split('/').map((x) => `_${x}`), 'tags', tag ?? 'latest'), sha(index));
   }
+  for (const d of documents) {
+    const repo = 'praesidor/releases';
+    const bytes = Buffer.from(d.text);
+    const layer = blob(repo, bytes);
+    const empty = blob(repo, Buffer.from('{}'));
+    const body = Buffer.from(
+      JSON.stringify({
+        schemaVersion: 2,
+        mediaType: 'application/vnd.oci.image.manifest.v1+json',
+        artifactType: 'application/vnd.praesidor.release.v1+yaml',
+        config: { mediaType: 'application/vnd.oci.empty.v1+json', digest: empty.digest, size: 2 },
+        layers: [{ mediaType: 'application/vnd.praesidor.release.v1+yaml', digest: layer.digest, size: bytes.length }],
+      }),
+    );
+    const { digest, dir } = blob(repo, body);
+    writeFileSync(join(dir, 'manifests', digest.slice(7)), 'application/vnd.oci.image.manifest.v1+json');
+    writeFileSync(join(dir, 'tags', d.tag), digest);
+  }
   writeFileSync(marker, new Date().toISOString());
 }
 
@@ -111,6 +130,7 @@ export function faultyRegistry(
   faults: Faults,
   users?: Record<string, string>,
   writers?: string[],
+  scheme?: 'basic' | 'bearer',
 ): Server {
   let count = 0;
   let dropping = false;
@@ -135,6 +155,7 @@ export function faultyRegistry(
     tls: pair,
     ...(users ? { users } : {}),
     ...(writers ? { writers } : {}),
+    ...(scheme ? { scheme } : {}),
     before: (req, res) => {
       if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
       count++;

@@ -27,6 +27,9 @@ export interface RegistrySpec {
   users?: Record<string, string>;
   writers?: string[];
   publications: Publication[];
+  /** Documents of what it publishes, one a tag. */
+  documents: { tag: string; text: string }[];
+  scheme?: 'basic' | 'bearer';
   without?: string[];
 }
 export interface WorldSpec {
@@ -147,7 +150,7 @@ export class World {
 
   private async startRegistry(r: RegistrySpec): Promise<void> {
     const store = await new Store(join(this.dir, 'registries', r.name)).open();
-    await publish(store, r.publications, new Set(r.without));
+    await publish(store, r.publications, new Set(r.without), r.documents);
     this.stores.set(r.name, store);
     const ca = this.authorities.get(r.ca) as Pair;
     const pair = await kept(join(this.dir, `registry-${r.name}.json`), () =>
@@ -156,7 +159,7 @@ export class World {
     const wrong = await kept(join(this.dir, `registry-${r.name}-wrong.json`), () =>
       makeCertificate({ commonName: 'depot.elsewhere.example', names: ['depot.elsewhere.example'], ca }),
     );
-    await this.listen(faultyRegistry(r.name, store, pair, wrong, this.faults, r.users, r.writers), r.address, r.port);
+    await this.listen(faultyRegistry(r.name, store, pair, wrong, this.faults, r.users, r.writers, r.scheme), r.address, r.port);
   }
 
   private async listen(server: Server, address: string, port: number): Promise<void> {

@@ -6,6 +6,8 @@ import { listen } from './stream.ts';
 const keysFor: Record<string, string[][]> = {
   Shipment: [['shipments'], ['estate']],
   ShipmentProgress: [['shipments']],
+  Pulls: [['pulls']],
+  SeenRegistry: [['estate'], ['may-go']],
   Build: [['builds'], ['build'], ['estate']],
   BuildProgress: [['builds'], ['build']],
   BuildLog: [['log']],

@@ -21,9 +21,20 @@ export interface ShipmentDto {
   label: string;
   source: string;
   target: string;
-  way: 'case' | 'link';
+  way: 'case' | 'link' | 'alongside';
   bills: string[];
-  state: 'planned' | 'packing' | 'packed' | 'landing' | 'moving' | 'landed' | 'failed' | 'stopped';
+  state:
+    | 'planned'
+    | 'queued'
+    | 'packing'
+    | 'packed'
+    | 'landing'
+    | 'moving'
+    | 'waiting'
+    | 'short'
+    | 'landed'
+    | 'failed'
+    | 'stopped';
   phase: string;
   error: string | null;
   bytes: number;
@@ -35,6 +46,17 @@ export interface ShipmentDto {
   endedAt: string | null;
   createdAt: string;
   createdBy: string;
+  after: string | null;
+  resumeAt: string | null;
+  caseBytes: number | null;
+  cases: CaseDto[];
+}
+export interface CaseDto {
+  number: number;
+  bytes: number;
+  state: 'planned' | 'packed' | 'awaited' | 'waiting' | 'landing' | 'landed' | 'damaged';
+  bad: { path: string; why: string }[];
+  landedAt: string | null;
 }
 export interface BuildDto {
   charter: string;

@@ -6,6 +6,7 @@ export * from './moving.ts';
 export * from './pull-secret.ts';
 export * from './reference.ts';
 export * from './retention.ts';
+export * from './rotation.ts';
 export * from './runtime-config.ts';
 export * from './shared.ts';
 export * from './suffices.ts';

@@ -40,7 +40,10 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
   const seen = estate.observed.registries[registry];
   const held = heldBy(seen);
   const bills = [...estate.releases, ...estate.addons].flatMap((d) => estate.observed.bills[d.name] ?? []);
-  const here = bills.filter((b) => b.images.some((i) => held.has(i.digest)));
+  // One manifest may have many names: what is held is the name, where names are known.
+  const named = seen?.names && new Set(seen.names);
+  const stands = (i: Bill['images'][number]) => (named ? named.has(nameOf(i)) : held.has(i.digest));
+  const here = bills.filter((b) => b.images.some(stands));
   const stays = new Map<string, string[]>();
   const stay = (bill: string, why: string) => stays.set(bill, [...(stays.get(bill) ?? []), why]);
   for (const c of estate.charters.filter((x) => x.mirror === registry)) {
@@ -72,7 +75,7 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
   const holders = new Map<string, number>();
   const gone = new Map<string, Bill['images'][number]>();
   for (const b of going) {
-    const images = b.images.filter((i) => !keptRefs.has(i.ref) && held.has(i.digest));
+    const images = b.images.filter((i) => !keptRefs.has(i.ref) && stands(i));
     for (const i of images) gone.set(i.ref, i);
     const blobs = new Set(images.flatMap((i) => i.blobs).filter((d) => !keptBlobs.has(d) && held.has(d)));
     for (const d of blobs) holders.set(d, (holders.get(d) ?? 0) + 1);

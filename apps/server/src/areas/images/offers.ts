@@ -98,7 +98,7 @@ export async function takeOffers(
     for (const o of offers.filter((x) => wanted.includes(x.name))) {
       const before = await readDoc(m, o.kind, o.name);
       inverse.push(
-        before ? ({ op: 'put', doc: before.doc } as const) : ({ op: 'remove', kind: o.kind, key: keyOf(o.doc) } as const),
+        before ? ({ op: 'put', doc: before.doc } as const) : ({ op: 'drop', kind: o.kind, key: keyOf(o.doc) } as const),
       );
       await writeDoc(m, o.doc, who);
     }

@@ -1,3 +1,4 @@
+import { setMaxListeners } from 'node:events';
 import type { EntityManager } from 'typeorm';
 import { Closed } from '@praesidor/shipping';
 import { NotACase } from '@praesidor/shipping';
@@ -85,6 +86,8 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
   if (!s || !under.includes(s.state)) return;
   const { estate } = await loadEstate(ctx.db);
   const halt = new AbortController();
+  // Every request under way hears of it.
+  setMaxListeners(0, halt.signal);
   signal.addEventListener('abort', () => halt.abort(), { once: true });
   const off = ctx.bus.on((e) => {
     if (e.kind === 'Shipment' && e.subject === s.label)

@@ -1,53 +1,24 @@
-import {
-  Chart,
-  type ChartConfiguration,
-  Filler,
-  LinearScale,
-  LineController,
-  LineElement,
-  PointElement,
-  Tooltip,
-} from 'chart.js';
-import { useEffect, useRef } from 'react';
+import { type ChartConfiguration, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import { useCallback } from 'react';
 import type { LevelsDto } from '../../api/queries.ts';
-import { useView } from '../../state/view.ts';
+import { Chart } from '../../parts/Chart.tsx';
 
-Chart.register(LineController, LineElement, PointElement, LinearScale, Filler, Tooltip);
+const uses = [LineController, LineElement, PointElement, LinearScale, Filler, Tooltip];
 
 const date = (ms: number) => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }).format(ms);
 const longest = 5 * 365 * 86_400_000;
 
 /** Held addresses over time, the line they were fitted with, and the span between its edges until the network is full. */
 export default function Forecast({ data, name }: { data: LevelsDto; name: string }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const theme = useView((s) => s.theme);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the colours that are read from the page
-  useEffect(() => {
-    let chart: Chart | undefined;
-    let gone = false;
-    const style = getComputedStyle(document.documentElement);
-    const colour = (n: string) => style.getPropertyValue(n).trim();
-    void document.fonts.load('12px "Atkinson Hyperlegible Next Variable"').then(() => {
-      if (gone || !canvas.current) return;
-      Chart.defaults.font.family = '"Atkinson Hyperlegible Next Variable", sans-serif';
-      Chart.defaults.font.size = 12;
-      chart = new Chart(canvas.current, config(data, colour));
-    });
-    return () => {
-      gone = true;
-      chart?.destroy();
-    };
-  }, [data, theme]);
+  const drawn = useCallback((colour: (n: string) => string) => config(data, colour), [data]);
   const f = data.forecast;
   return (
     <figure aria-label={`Forecast of ${name}`} className="pt-2">
-      <div className="h-[150px]">
-        <canvas
-          ref={canvas}
-          role="img"
-          aria-label={`${data.levels.at(-1)?.taken ?? 0} of ${data.room} addresses held${f?.full ? `, full on ${date(Date.parse(f.full))}` : ''}`}
-        />
-      </div>
+      <Chart
+        uses={uses}
+        config={drawn}
+        says={`${data.levels.at(-1)?.taken ?? 0} of ${data.room} addresses held${f?.full ? `, full on ${date(Date.parse(f.full))}` : ''}`}
+      />
       <figcaption className="text-ink-2 text-sm">
         {f
           ? `Fitted on ${date(Date.parse(f.from))} to ${date(Date.parse(f.to))}: ${f.perDay >= 0 ? '+' : ''}${(f.perDay * 30).toFixed(1)} addresses in 30 days. `

@@ -1,12 +1,12 @@
-import { Chart, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
-import { useEffect, useRef } from 'react';
+import { type ChartConfiguration, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
+import { useCallback } from 'react';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
+import { Chart } from '../../parts/Chart.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useAct } from '../../state/act.ts';
-import { useView } from '../../state/view.ts';
 
-Chart.register(LineController, LineElement, PointElement, LinearScale, Tooltip);
+const uses = [LineController, LineElement, PointElement, LinearScale, Tooltip];
 
 export interface SeriesDto {
   name: string;
@@ -52,58 +52,41 @@ export default function Sensors({ host, samples, live }: { host: string; samples
 }
 
 function Lines({ title, series }: { title: string; series: readonly SeriesDto[] }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const theme = useView((s) => s.theme);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the theme changes the colours that are read from the page
-  useEffect(() => {
-    let chart: Chart | undefined;
-    let gone = false;
-    const style = getComputedStyle(document.documentElement);
-    const colour = (n: string) => style.getPropertyValue(n).trim();
-    void document.fonts.load('12px "Atkinson Hyperlegible Next Variable"').then(() => {
-      if (gone || !canvas.current) return;
-      Chart.defaults.font.family = '"Atkinson Hyperlegible Next Variable", sans-serif';
-      Chart.defaults.font.size = 12;
-      chart = new Chart(canvas.current, {
-        type: 'line',
-        data: {
-          datasets: series.map((s, i) => ({
-            label: s.name,
-            data: s.points.map(([at, v]) => ({ x: Date.parse(at), y: v })),
-            borderColor: colour(['--verdigris', '--plum', '--ochre', '--slate'][i % 4] as string),
-            borderDash: dashes[i % 4] as number[],
-            borderWidth: 1.5,
-            pointRadius: s.points.length < 3 ? 2.5 : 0,
-          })),
-        },
-        options: {
-          animation: false,
-          maintainAspectRatio: false,
-          parsing: false,
-          interaction: { mode: 'nearest', intersect: false },
-          scales: {
-            x: {
-              type: 'linear',
-              ticks: { color: colour('--ink-3'), maxTicksLimit: 4, callback: (v) => time(Number(v)) },
-              grid: { color: colour('--rule') },
-            },
-            y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4 }, grid: { color: colour('--rule') }, grace: '10%' },
+  const drawn = useCallback(
+    (colour: (n: string) => string): ChartConfiguration => ({
+      type: 'line',
+      data: {
+        datasets: series.map((s, i) => ({
+          label: s.name,
+          data: s.points.map(([at, v]) => ({ x: Date.parse(at), y: v })),
+          borderColor: colour(['--verdigris', '--plum', '--ochre', '--slate'][i % 4] as string),
+          borderDash: dashes[i % 4] as number[],
+          borderWidth: 1.5,
+          pointRadius: s.points.length < 3 ? 2.5 : 0,
+        })),
+      },
+      options: {
+        animation: false,
+        maintainAspectRatio: false,
+        parsing: false,
+        interaction: { mode: 'nearest', intersect: false },
+        scales: {
+          x: {
+            type: 'linear',
+            ticks: { color: colour('--ink-3'), maxTicksLimit: 4, callback: (v) => time(Number(v)) },
+            grid: { color: colour('--rule') },
           },
-          plugins: { tooltip: { callbacks: { title: (items) => time(items[0]?.parsed.x ?? 0) } } },
+          y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4 }, grid: { color: colour('--rule') }, grace: '10%' },
         },
-      });
-    });
-    return () => {
-      gone = true;
-      chart?.destroy();
-    };
-  }, [series, theme]);
+        plugins: { tooltip: { callbacks: { title: (items) => time(items[0]?.parsed.x ?? 0) } } },
+      },
+    }),
+    [series],
+  );
   const now = series.map((s) => `${s.name} ${s.points.at(-1)?.[1] ?? '?'} ${s.unit}`).join(', ');
   return (
     <figure aria-label={title}>
-      <div className="h-[120px]">
-        <canvas ref={canvas} role="img" aria-label={now} />
-      </div>
+      <Chart uses={uses} config={drawn} says={now} className="h-[120px]" />
       <figcaption className="text-ink-2 text-sm">{now}</figcaption>
     </figure>
   );

@@ -1,4 +1,4 @@
-import { heldBy, bytesText, missing, sizeOf } from '@praesidor/core/images';
+import { heldBy, bytesText, missing, sharedBetween, sizeOf } from '@praesidor/core/images';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
 import { useContext, useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
@@ -12,6 +12,7 @@ import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
 import { PlanDialog } from './PlanDialog.tsx';
 import { Shipments } from './Shipments.tsx';
+import { SubNav } from './SubNav.tsx';
 import { WhereFrom } from './WhereFrom.tsx';
 
 /** What each registry holds of each release and add-on; what moves between them; where a node would pull from. */
@@ -37,11 +38,14 @@ export function ImagesSpace() {
     ...estate.releases.map((r) => ({ name: r.name, what: 'core' })),
     ...estate.addons.map((a) => ({ name: a.name, what: a.version })),
   ];
-  const whole = estate.releases.map((r) => estate.observed.bills[r.name]).filter((b): b is Bill => !!b);
+  const [common] = sharedBetween(
+    estate.releases.flatMap((r): Bill[] => (estate.observed.bills[r.name] ? [estate.observed.bills[r.name] as Bill] : [])),
+  );
   return (
     <Space
       space="images"
       title="Images"
+      crumbs={<SubNav site={site} />}
       facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`}
       findings={findings}
       acts={
@@ -95,10 +99,9 @@ export function ImagesSpace() {
           </tbody>
         </table>
       )}
-      {whole.length > 1 && (
+      {common && (
         <p className="pt-1.5 text-ink-2 text-sm">
-          {whole[0]?.name} and {whole[1]?.name} share {bytesText(shared(whole[0] as Bill, whole[1] as Bill))}; a registry that
-          holds one lacks only the rest of the other.
+          {common.a} and {common.b} share {bytesText(common.paper)}; a registry that holds one lacks only the rest of the other.
         </p>
       )}
       <Shipments estate={estate} />
@@ -121,8 +124,6 @@ export function ImagesSpace() {
     </Space>
   );
 }
-
-const shared = (a: Bill, b: Bill) => Object.entries(a.blobs).reduce((n, [d, s]) => n + (b.blobs[d] ? s.paper : 0), 0);
 
 /** Bytes missing, in the cell. */
 function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | undefined; estate: Estate }) {

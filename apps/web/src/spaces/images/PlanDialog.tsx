@@ -1,14 +1,23 @@
-import { heldBy, bytesText, joinBills, missing } from '@praesidor/core/images';
-import type { Bill, Estate } from '@praesidor/core/model';
+import { bytesText, heldBy, joinBills, missing, splitIntoCases, timeToMove } from '@praesidor/core/images';
+import type { Bill, Estate, Site } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import type { ShipmentDto } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
-import { Field } from '../../parts/Fields.tsx';
+import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { clock, day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
+import { readSize } from './sizes.ts';
 
+type Way = ShipmentDto['way'];
+const ways: Record<Way, string> = { link: 'over the link', alongside: 'over the link alongside', case: 'by case' };
+const waysTo = (site: Site | undefined): Way[] =>
+  site?.reach === 'sealed' ? ['case'] : ['link', ...(site?.alongside ? (['alongside'] as const) : []), 'case'];
+const box = 'w-full border border-rule-2 bg-leaf px-2 py-1';
+
+/** What, from where, to where, by which way, and over which registry on the way; what follows from it stands below. */
 export function PlanDialog({
   estate,
   target: first,
@@ -21,15 +30,31 @@ export function PlanDialog({
   onClose: () => void;
 }) {
   const registries = estate.registries.filter((r) => r.role !== 'source');
+  const siteOf = (name: string) => estate.sites.find((s) => s.name === estate.registries.find((r) => r.name === name)?.site);
   const [target, setTarget] = useState(first);
   const [bills, setBills] = useState(wanted.length ? wanted : defaults(estate, first));
-  const registry = registries.find((r) => r.name === target);
-  const site = estate.sites.find((s) => s.name === registry?.site);
+  const [source, setSource] = useState(estate.registries.find((r) => r.role === 'source')?.name ?? '');
+  const [over, setOver] = useState('');
+  const [way, setWay] = useState<Way>(waysTo(siteOf(first))[0] as Way);
+  const [size, setSize] = useState('60 GB');
+  const site = siteOf(target);
   const known = bills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => !!b);
-  const lack = missing(joinBills('', known), heldBy(estate.observed.registries[target]));
+  const bill = joinBills('', known);
+  const lack = missing(bill, heldBy(estate.observed.registries[target]));
+  const caseBytes = readSize(size);
   const plan = useAct(
     async () => {
-      const { shipment } = await api<{ shipment: ShipmentDto }>('POST', '/api/shipments', { target, bills });
+      const how = { way, ...(way === 'case' ? { caseBytes } : {}) };
+      if (over) {
+        const { shipments } = await api<{ shipments: ShipmentDto[] }>('POST', '/api/shipments/chain', {
+          bills,
+          source,
+          stops: [{ target: over }, { target, ...how }],
+        });
+        await api('POST', `/api/shipments/${shipments[0]?.label}/start`);
+        return { label: shipments.map((s) => s.label).join(', then ') };
+      }
+      const { shipment } = await api<{ shipment: ShipmentDto }>('POST', '/api/shipments', { target, bills, source, ...how });
       await api('POST', `/api/shipments/${shipment.label}/start`);
       return shipment;
     },
@@ -39,6 +64,7 @@ export function PlanDialog({
   return (
     <Dialog
       open
+      wide
       onClose={onClose}
       title="Plan a shipment"
       about="Only what the target lacks is moved; every digest is verified."
@@ -47,43 +73,90 @@ export function PlanDialog({
           <Button onClick={onClose}>Leave it</Button>
           <Button
             filled
-            disabled={plan.isPending || lack.images.length === 0}
+            disabled={plan.isPending || lack.images.length === 0 || (way === 'case' && !caseBytes)}
             onClick={() => plan.mutate(undefined, { onSuccess: onClose })}
           >
-            {site?.reach === 'sealed' ? 'Pack the case' : 'Ship it'}
+            {way === 'case' && !over ? 'Pack the cases' : 'Ship it'}
           </Button>
         </>
       }
     >
-      <Field
-        label="To"
-        hint={
-          site && (
-            <span className="follows">
-              ↳ {site.title} is {site.reach}:{' '}
-              {site.reach === 'sealed' ? 'by case, packed here and landed there' : 'over the link, from registry to registry'}
-            </span>
-          )
-        }
-      >
-        {(id) => (
-          <select
-            id={id}
-            value={target}
-            onChange={(e) => {
-              setTarget(e.target.value);
-              setBills(defaults(estate, e.target.value));
-            }}
-            className="w-full border border-rule-2 bg-leaf px-2 py-1"
-          >
-            {registries.map((r) => (
-              <option key={r.name} value={r.name}>
-                {r.endpoint}
-              </option>
-            ))}
-          </select>
+      <div className="grid grid-cols-2 gap-x-6">
+        <Field label="To">
+          {(id) => (
+            <select
+              id={id}
+              value={target}
+              onChange={(e) => {
+                setTarget(e.target.value);
+                setBills(defaults(estate, e.target.value));
+                setWay(waysTo(siteOf(e.target.value))[0] as Way);
+                setOver('');
+              }}
+              className={box}
+            >
+              {registries.map((r) => (
+                <option key={r.name} value={r.name}>
+                  {r.endpoint}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="From">
+          {(id) => (
+            <select id={id} value={source} onChange={(e) => setSource(e.target.value)} className={box}>
+              {estate.registries
+                .filter((r) => r.name !== target)
+                .map((r) => (
+                  <option key={r.name} value={r.name}>
+                    {r.endpoint}
+                  </option>
+                ))}
+            </select>
+          )}
+        </Field>
+        <Field
+          label="By"
+          hint={
+            site && (
+              <span className="follows">
+                ↳ {site.title} is {site.reach}
+                {way !== 'case' && rateText(way === 'alongside' ? site.alongside : site.link)}
+              </span>
+            )
+          }
+        >
+          {(id) => (
+            <select id={id} value={way} onChange={(e) => setWay(e.target.value as Way)} className={box}>
+              {waysTo(site).map((w) => (
+                <option key={w} value={w}>
+                  {ways[w]}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Stopping at" hint="it lands there first, and goes on from there by itself">
+          {(id) => (
+            <select id={id} value={over} onChange={(e) => setOver(e.target.value)} className={box}>
+              <option value="">nowhere on the way</option>
+              {registries
+                .filter((r) => r.name !== target && r.name !== source)
+                .map((r) => (
+                  <option key={r.name} value={r.name}>
+                    {r.endpoint}
+                  </option>
+                ))}
+            </select>
+          )}
+        </Field>
+        {way === 'case' && (
+          <Field label="One case holds" wrong={caseBytes ? undefined : 'write it like 60 GB or 700 MB'}>
+            {(id) => <Input id={id} value={size} onChange={(e) => setSize(e.target.value)} />}
+          </Field>
         )}
-      </Field>
+      </div>
       <fieldset className="mb-2.5 grid grid-cols-[130px_1fr] gap-3">
         <legend className="float-left text-ink-2">What</legend>
         <div className="col-start-2">
@@ -104,13 +177,14 @@ export function PlanDialog({
           <>
             <b>{lack.blobs} layers</b> of {lack.images.length} images, {bytesText(lack.paper)} on paper, {bytesText(lack.bytes)}{' '}
             to move.
+            <Follows way={way} site={site} bill={bill} lack={lack} caseBytes={caseBytes} now={estate.now} />
             <ul className="pt-1 text-ink-2">
-              {lack.images.slice(0, 6).map((i) => (
+              {lack.images.slice(0, 4).map((i) => (
                 <li key={i} className="mono">
                   {i}
                 </li>
               ))}
-              {lack.images.length > 6 && <li>and {lack.images.length - 6} more</li>}
+              {lack.images.length > 4 && <li>and {lack.images.length - 4} more</li>}
             </ul>
           </>
         ) : (
@@ -119,6 +193,61 @@ export function PlanDialog({
       </div>
       <Refused error={plan.error} />
     </Dialog>
+  );
+}
+
+const rateText = (way: { rateMbit: number; hours?: string | undefined } | undefined) =>
+  way ? `, ${way.rateMbit} Mbit/s${way.hours ? `, ${way.hours.replace('-', ' to ')}` : ''}` : '';
+
+/** How long it takes, or how many cases it is: computed, and said on paper and as it moves. */
+function Follows({
+  way,
+  site,
+  bill,
+  lack,
+  caseBytes,
+  now,
+}: {
+  way: Way;
+  site: Site | undefined;
+  bill: Bill;
+  lack: ReturnType<typeof missing>;
+  caseBytes: number | undefined;
+  now: string;
+}) {
+  if (way === 'case') {
+    if (!caseBytes) return null;
+    const on = (key: 'bytes' | 'paper') => {
+      try {
+        return splitIntoCases(
+          lack.digests.map((digest) => ({ digest, bytes: bill.blobs[digest]?.[key] ?? 0 })),
+          caseBytes,
+        );
+      } catch {
+        return undefined;
+      }
+    };
+    const [moves, paper] = [on('bytes'), on('paper')];
+    const text = (n: number) => `${n} ${n === 1 ? 'case' : 'cases'}`;
+    return (
+      <p className="follows">
+        ↳ {text(Math.max(1, moves?.cases.length ?? 0))} of {bytesText(caseBytes)}
+        {paper && paper.cases.length !== moves?.cases.length
+          ? `; on paper ${text(paper.cases.length)}, and no fewer than ${paper.bound}`
+          : ''}
+      </p>
+    );
+  }
+  const used = way === 'alongside' ? site?.alongside : site?.link;
+  if (!used || !site) return null;
+  const t = timeToMove(lack.paper, used, site.timezone, now);
+  return (
+    <p className="follows">
+      ↳{' '}
+      {t.end
+        ? `on paper there ${day(t.end)} at ${clock(t.end, site.timezone)}, ${t.minutes < 90 ? `${t.minutes} min` : `${Math.floor(t.minutes / 60)} h ${t.minutes % 60} min`} of moving${used.hours ? ` in ${t.openings.length} ${t.openings.length === 1 ? 'night' : 'nights'}` : ''}`
+        : 'at that rate, and in those hours, it takes more than ten years'}
+    </p>
   );
 }
 

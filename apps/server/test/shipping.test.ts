@@ -1,0 +1,313 @@
+import { execFileSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { isOpen } from '@praesidor/core/images';
+import { type Client, eventually, Installation, type ShipmentAnswer, shipmentIn } from './installation.ts';
+
+interface Whole extends ShipmentAnswer {
+  source: string;
+  target: string;
+  way: string;
+  after: string | null;
+  resumeAt: string | null;
+  cases: { number: number; bytes: number; state: string; bad: { path: string; why: string }[] }[];
+}
+const i = new Installation();
+let c: Client;
+const known = () =>
+  eventually(async () => {
+    const e = await c.estate();
+    const o = e.observed;
+    return (
+      ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => o.bills[n]) &&
+      ['lr-registry', 'bw-registry', 'ptl-registry', 'dnl-registry'].every((n) => o.registries[n] && !o.registries[n]?.error)
+    );
+  }, 'bills and registries');
+beforeAll(async () => {
+  await i.start();
+  c = await i.as('warden');
+  await known();
+});
+afterAll(() => i.stop());
+
+const shipments = async () => (await c.good<{ shipments: Whole[] }>('GET', '/api/shipments')).shipments;
+const shipment = async (label: string) => (await shipments()).find((s) => s.label === label) as Whole;
+const plan = (body: object) => c.good<{ shipment: Whole }>('POST', '/api/shipments', body).then((r) => r.shipment);
+const start = (label: string, cases?: number[]) => c.good('POST', `/api/shipments/${label}/start`, cases ? { cases } : undefined);
+const folder = (label: string, n: number) => join(i.config.dataDir, 'cases', label, `case-${n}`);
+const raw = (path: string, init: RequestInit = {}) =>
+  fetch(`${i.config.publicUrl}${path}`, {
+    ...init,
+    headers: { cookie: c.cookie, 'x-csrf-token': c.csrf, ...init.headers },
+  });
+
+describe('in several cases, into a sealed room', () => {
+  let label = '';
+  it('packs cases of the size asked for, each of which sha256sum confirms', async () => {
+    const s = await plan({ target: 'lr-registry', bills: ['1.33.6'], caseBytes: 1_200_000 });
+    label = s.label;
+    await start(label);
+    await shipmentIn(c, label, 'packed');
+    const { cases } = await shipment(label);
+    expect(cases.length).toBeGreaterThanOrEqual(3);
+    expect(cases.every((k) => k.state === 'packed')).toBe(true);
+    for (const k of cases) {
+      execFileSync('sha256sum', ['--quiet', '--strict', '-c', 'SHA256SUMS'], { cwd: folder(label, k.number) });
+      const size = readdirSync(folder(label, k.number), { recursive: true, withFileTypes: true })
+        .filter((e) => e.isFile())
+        .reduce((n, e) => n + readFileSync(join(e.parentPath, e.name)).length, 0);
+      expect(size).toBeLessThanOrEqual(1_200_000);
+    }
+  });
+  it('is told that a case is too small before anything is moved', async () => {
+    const s = await plan({ target: 'lr-registry', bills: ['1.33.6'], caseBytes: 20_000 });
+    await start(s.label);
+    expect((await shipmentIn(c, s.label, 'failed')).error).toContain('holds nothing beside its own description');
+  });
+  it('lands the third case first, says what is lacking, and waits for the others', async () => {
+    await start(label, [3]);
+    const s = await shipmentIn(c, label, 'short');
+    expect(s.error).toMatch(/^Cases 1.* and \d did not land yet\. .* are lacking\.$/);
+    expect((await shipment(label)).cases.map((k) => k.state).slice(0, 3)).toEqual(['packed', 'packed', 'landed']);
+  });
+  it('takes a case in as an archive; damaged on the way, it is named, the rest of it lands, and the repair is small', async () => {
+    const tar = Buffer.from(await (await raw(`/api/shipments/${label}/cases/1`)).arrayBuffer());
+    const dir = join(i.config.dataDir, 'carried');
+    mkdirSync(dir, { recursive: true });
+    writeFileSync(join(dir, 'case.tar'), tar);
+    execFileSync('tar', ['-xf', 'case.tar'], { cwd: dir });
+    execFileSync('sha256sum', ['--quiet', '-c', 'SHA256SUMS'], { cwd: dir });
+    const hurt = readdirSync(join(dir, 'blobs/sha256')).find(
+      (f) => readFileSync(join(dir, 'blobs/sha256', f)).length > 10_000,
+    ) as string;
+    const bytes = readFileSync(join(dir, 'blobs/sha256', hurt));
+    bytes[5] = (bytes[5] as number) ^ 1;
+    writeFileSync(join(dir, 'blobs/sha256', hurt), bytes);
+    rmSync(join(dir, 'case.tar'));
+    execFileSync('tar', ['-czf', '../carried.tgz', '.'], { cwd: dir });
+    rmSync(folder(label, 1), { recursive: true });
+    const r = await raw('/api/cases', {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-tar' },
+      body: readFileSync(join(dir, '../carried.tgz')),
+    });
+    expect(r.status).toBe(201);
+    expect(await r.json()).toMatchObject({
+      label,
+      number: 1,
+      bad: [{ path: `blobs/sha256/${hurt}`, why: 'has other bytes than were packed' }],
+    });
+    await start(label);
+    expect((await shipmentIn(c, label, 'short')).error).toMatch(/^Case 1 has 1 damaged file\. /);
+    expect((await shipment(label)).cases[0]?.bad).toEqual([
+      { path: `blobs/sha256/${hurt}`, why: 'has other bytes than were packed' },
+    ]);
+    const held = await i.world.stores.get('lr-registry')?.digests();
+    expect(held).not.toContain(`sha256:${hurt}`);
+
+    const { shipment: repair } = await c.good<{ shipment: Whole }>('POST', `/api/shipments/${label}/repair`);
+    expect(repair.bytes).toBe(bytes.length);
+    await start(repair.label);
+    await shipmentIn(c, repair.label, 'packed');
+    await start(repair.label);
+    await shipmentIn(c, repair.label, 'landed');
+    const left = await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['1.33.6'] });
+    expect(left.body.message).toContain('holds everything');
+    for (const d of (await i.world.stores.get('lr-registry')?.digests()) ?? [])
+      expect(
+        `sha256:${createHash('sha256')
+          .update(readFileSync(i.world.stores.get('lr-registry')?.blobPath(d) as string))
+          .digest('hex')}`,
+      ).toBe(d);
+  });
+  it.each([
+    ['nothing at all', Buffer.alloc(0)],
+    ['something else', Buffer.from('a letter to the harbour master'.repeat(50))],
+  ])('%s is no case', async (_, body) => {
+    const r = await raw('/api/cases', {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-tar' },
+      body: new Uint8Array(body),
+    });
+    expect([r.status, ((await r.json()) as { message: string }).message]).toEqual([
+      422,
+      expect.stringMatching(/no case of a shipment|refused/),
+    ]);
+    expect(readdirSync(join(i.config.dataDir, 'cases')).filter((f) => f.startsWith('.arriving'))).toEqual([]);
+  });
+});
+
+describe('over a thin link', () => {
+  it('waits for its hours, says until when, and moves alongside at once', async () => {
+    const e = await c.estate();
+    const site = e.sites.find((s) => s.name === 'ptl');
+    // Hours that are not now, wherever the clock stands: the two hours before the last one.
+    const hour = (n: number) => String((((new Date().getUTCHours() + n) % 24) + 24) % 24).padStart(2, '0');
+    const hours = `${hour(-4)}:00-${hour(-2)}:00`;
+    await c.good('POST', '/api/edits', {
+      why: 'hours',
+      edits: [
+        { op: 'set', kind: 'Site', key: 'ptl', path: ['timezone'], value: 'UTC' },
+        { op: 'set', kind: 'Site', key: 'ptl', path: ['link', 'hours'], value: hours },
+      ],
+    });
+    const s = await plan({ target: 'ptl-registry', bills: ['log-shipper'] });
+    expect(s.way).toBe('link');
+    await start(s.label);
+    await shipmentIn(c, s.label, 'waiting');
+    const waits = await shipment(s.label);
+    expect(waits.resumeAt).toBe(isOpen({ rateMbit: 8, hours }, 'UTC', new Date().toISOString()).until);
+    expect(waits.movedBytes).toBe(0);
+    await c.good('POST', `/api/shipments/${s.label}/stop`);
+    const quick = await plan({ target: 'ptl-registry', bills: ['log-shipper'], way: 'alongside' });
+    await start(quick.label);
+    await shipmentIn(c, quick.label, 'landed');
+    expect(site?.alongside?.rateMbit).toBe(600);
+  });
+  it('begins by itself when its hours come', async () => {
+    const s = await plan({ target: 'ptl-registry', bills: ['1.34.2'] });
+    await start(s.label);
+    await shipmentIn(c, s.label, 'waiting');
+    // The clock strikes: the hours are now, and the job that was put off is due.
+    await c.good('POST', '/api/edits', {
+      why: 'hours',
+      edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['link'], value: { rateMbit: 100 } }],
+    });
+    const db = i.running.ctx.db;
+    await db.query('update shipment set resume_at = now() where label = $1', [s.label]);
+    await db.query("update jobs.job set start_after = now() where name = 'shipment' and state < 'active'");
+    await shipmentIn(c, s.label, 'landed');
+  });
+  it('keeps to the rate', async () => {
+    await c.good('POST', '/api/edits', {
+      why: 'rate',
+      edits: [{ op: 'set', kind: 'Site', key: 'dnl', path: ['link'], value: { rateMbit: 8 } }],
+    });
+    const s = await plan({ target: 'dnl-registry', bills: ['1.33.6'] });
+    const began = Date.now();
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    // 8 Mbit/s is 1 MB/s; a quarter of a second of it stands in the bucket
+    expect((Date.now() - began) / 1000).toBeGreaterThanOrEqual((s.bytes - 250_000) / 1e6);
+  });
+  it.each([
+    [{ target: 'lr-registry', bills: ['1.34.2'], way: 'link' }, 'is sealed: nothing reaches it over a link'],
+    [{ target: 'bw-registry', bills: ['1.33.6'], way: 'alongside' }, 'declares no link alongside'],
+    [{ target: 'bw-registry', bills: ['1.33.6'], source: 'bw-registry' }, 'cannot be shipped to from itself'],
+  ])('%j is refused', async (body, why) => {
+    i.world.stores.get('lr-registry');
+    const r = await c.call('POST', '/api/shipments', body);
+    expect(r.status).toBeGreaterThanOrEqual(400);
+    if (!String(r.body.message).includes('holds everything')) expect(r.body.message).toContain(why);
+  });
+});
+
+describe('one after another', () => {
+  it('open hall, then a ship alongside: the second begins when the first has landed, from what the first brought', async () => {
+    const { shipments: made } = await c.good<{ shipments: Whole[] }>('POST', '/api/shipments/chain', {
+      bills: ['1.33.6', 'log-shipper'],
+      stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'alongside' }],
+    });
+    expect(made.map((s) => [s.source, s.target, s.state, s.after])).toEqual([
+      ['upstream', 'bw-registry', 'planned', null],
+      ['bw-registry', 'dnl-registry', 'queued', made[0]?.label],
+    ]);
+    const [first, second] = made as [Whole, Whole];
+    const early = await c.call('POST', `/api/shipments/${second.label}/start`);
+    expect([early.status, early.body.message]).toEqual([409, `${second.label} waits for ${first.label}, which is planned.`]);
+    await start(first.label);
+    await shipmentIn(c, second.label, 'landed');
+    const { bills, registries } = (await c.estate()).observed;
+    const held = new Set(registries['dnl-registry']?.digests);
+    for (const d of Object.keys(bills['log-shipper']?.blobs ?? {})) expect(held.has(d)).toBe(true);
+  });
+});
+
+describe('what a registry holds, and may let go', () => {
+  interface MayGo {
+    goes: { bill: string; images: string[]; paper: number }[];
+    stays: { bill: string; why: string[] }[];
+    free: { blobs: number; bytes: number };
+    deletes: unknown[];
+  }
+  const mayGo = () => c.good<MayGo>('GET', '/api/registries/ptl-registry/may-go?keep=0');
+  it('says what may go and why the rest may not, takes it away, and frees what it said', async () => {
+    const m = await mayGo();
+    expect(m.goes.map((g) => g.bill)).toEqual(['1.34.2', 'log-shipper']);
+    expect(m.stays.find((s) => s.bill === '1.33.6')?.why).toEqual([expect.stringContaining('petrel')]);
+    const kept = await c.call('POST', '/api/registries/ptl-registry/take-away', { bills: ['1.33.6'], keep: 0, names: 1 });
+    expect(kept.body.message).toMatch(/^1\.33\.6 may not go: /);
+    const other = await c.call('POST', '/api/registries/ptl-registry/take-away', {
+      bills: ['1.34.2', 'log-shipper'],
+      keep: 0,
+      names: 5,
+    });
+    expect([other.status, other.body.message]).toEqual([409, expect.stringContaining('Nothing was taken away')]);
+    // What landed a moment ago is young: a manifest that needs it might be on its way. An hour later it goes.
+    const store = i.world.stores.get('ptl-registry');
+    const old = new Date(Date.now() - 7_200_000);
+    const { utimesSync } = await import('node:fs');
+    for (const e of readdirSync(store?.dir as string, { recursive: true, withFileTypes: true }))
+      if (e.isFile()) utimesSync(join(e.parentPath, e.name), old, old);
+    const took = await c.good<{ names: number; blobs: number; bytes: number }>('POST', '/api/registries/ptl-registry/take-away', {
+      bills: ['1.34.2', 'log-shipper'],
+      keep: 0,
+      names: m.deletes.length,
+    });
+    expect(took.names).toBe(m.deletes.length);
+    // The bill counts layers and configurations; manifests come free beside them.
+    expect(took.bytes).toBeGreaterThanOrEqual(m.free.bytes);
+    expect((await mayGo()).goes).toEqual([]);
+    const { bills, registries } = (await c.estate()).observed;
+    const held = new Set(registries['ptl-registry']?.digests);
+    for (const d of Object.keys(bills['1.33.6']?.blobs ?? {})) expect(held.has(d)).toBe(true);
+    const { acts } = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
+    expect(acts.find((r) => r.act === 'took images away')?.subject).toBe('ptl-registry');
+  });
+  it('a scrub finds the byte that changed; it is put aside, missing, and shipped again', async () => {
+    const store = i.world.stores.get('dnl-registry');
+    const bill = (await c.estate()).observed.bills['inbound-router'];
+    const [digest] = Object.keys(bill?.blobs ?? {}) as [string];
+    writeFileSync(store?.blobPath(digest) as string, 'rot');
+    await c.good('POST', '/api/registries/dnl-registry/scrub');
+    const found = await eventually(async () => {
+      const { scrub } = await c.good<{ scrub: { running: boolean; damaged: { digest: string }[] } }>(
+        'GET',
+        '/api/registries/dnl-registry/scrub',
+      );
+      return !scrub.running && scrub;
+    }, 'the scrub');
+    expect(found.damaged.map((d) => d.digest)).toEqual([digest]);
+    const seen = (await c.estate()).observed.registries['dnl-registry'];
+    expect(seen?.digests).not.toContain(digest);
+    expect(seen?.scrub?.damaged).toHaveLength(1);
+    const s = await plan({ target: 'dnl-registry', bills: ['inbound-router'], way: 'alongside' });
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    expect((await c.estate()).observed.registries['dnl-registry']?.digests).toContain(digest);
+  });
+});
+
+describe('what a source publishes', () => {
+  it('is read as documents, taken into the estate, walked, and taken back', async () => {
+    const { offers, faults } = await c.good<{ offers: { name: string; state: string }[]; faults: string[] }>(
+      'GET',
+      '/api/registries/upstream/offers',
+    );
+    expect(faults).toEqual([]);
+    expect(Object.fromEntries(offers.map((o) => [o.name, o.state]))).toEqual({
+      '1.33.6': 'same',
+      '1.34.2': 'same',
+      'inbound-router': 'same',
+      'log-shipper': 'same',
+      'time-keeper': 'new',
+    });
+    const { act } = await c.good<{ act: number }>('POST', '/api/registries/upstream/offers', { names: ['time-keeper'] });
+    await eventually(async () => (await c.estate()).observed.bills['time-keeper'], 'its bill');
+    await c.good('POST', `/api/acts/${act}/undo`);
+    expect((await c.estate()).addons.some((a) => a.name === 'time-keeper')).toBe(false);
+    expect((await c.call('POST', '/api/registries/upstream/offers', { names: ['nobody'] })).status).toBe(404);
+  });
+});

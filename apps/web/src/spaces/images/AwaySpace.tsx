@@ -1,0 +1,288 @@
+import { bytesText, handOver, type Retention } from '@praesidor/core/images';
+import type { Edit, Estate, Registry } from '@praesidor/core/model';
+import { useQuery } from '@tanstack/react-query';
+import { lazy, Suspense, useState } from 'react';
+import { api } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
+import { MarginPart } from '../../frame/Margin.tsx';
+import { Space } from '../../frame/Space.tsx';
+import { Button } from '../../parts/Button.tsx';
+import { Mark } from '../../parts/Mark.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { clock, day } from '../../parts/time.ts';
+import { useAct } from '../../state/act.ts';
+import { useScope } from '../../state/scope.ts';
+import { TypedDialog } from '../hosts/TypedDialog.tsx';
+import { SubNav } from './SubNav.tsx';
+
+const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
+
+/** What may go from a registry and why the rest may not; whether what it holds still verifies; what takes over from it. */
+export function AwaySpace() {
+  const { site, inScope, params, setParams } = useScope();
+  const estate = useSnapshot().data?.estate;
+  const registries = (estate?.registries ?? []).filter((r) => r.role !== 'source');
+  const name = params.get('registry') ?? registries.find((r) => inScope(r.site))?.name ?? registries[0]?.name ?? '';
+  const registry = registries.find((r) => r.name === name);
+  const seen = estate?.observed.registries[name];
+  return (
+    <Space
+      space="away"
+      title="What can go"
+      crumbs={<SubNav site={site} />}
+      facts={
+        seen
+          ? `${seen.digests.length} digests${seen.used === undefined ? '' : `, ${bytesText(seen.used)}`}${seen.free === undefined ? '' : `; room for ${bytesText(seen.free)}`}`
+          : 'not looked at yet'
+      }
+      findings={[]}
+      acts={
+        <select
+          aria-label="registry"
+          value={name}
+          onChange={(e) =>
+            setParams((q) => {
+              q.set('registry', e.target.value);
+              return q;
+            })
+          }
+          className="border border-rule-2 bg-leaf px-2 py-1"
+        >
+          {registries.map((r) => (
+            <option key={r.name}>{r.name}</option>
+          ))}
+        </select>
+      }
+      extra={estate && registry && <Taking registry={registry} estate={estate} />}
+    >
+      {registry && estate && (
+        <>
+          <MayGo key={name} registry={registry} />
+          <Scrub registry={registry} />
+        </>
+      )}
+    </Space>
+  );
+}
+
+function MayGo({ registry }: { registry: Registry }) {
+  const [keep, setKeep] = useState(1);
+  const [left, setLeft] = useState<string[]>([]);
+  const [asking, setAsking] = useState(false);
+  const may = useQuery({
+    queryKey: ['may-go', registry.name, keep],
+    queryFn: () => api<Retention>('GET', `/api/registries/${registry.name}/may-go?keep=${keep}`),
+  });
+  const take = useAct(
+    (b: { bills: string[]; names: number }) =>
+      api<{ names: number; blobs: number; bytes: number }>('POST', `/api/registries/${registry.name}/take-away`, { ...b, keep }),
+    (r) => `${r.names} names and ${r.blobs} blobs are gone from ${registry.name}; ${bytesText(r.bytes)} are free.`,
+    [['may-go'], ['estate']],
+  );
+  const m = may.data;
+  const bills = (m?.goes ?? []).map((g) => g.bill).filter((b) => !left.includes(b));
+  const names = namesOf(m, bills);
+  return (
+    <section aria-label="What may go">
+      <div className="flex items-baseline gap-3 pt-4 pb-1">
+        <h2 className="text-lg">May go</h2>
+        <label className="text-ink-2">
+          keep the newest{' '}
+          <input
+            type="number"
+            min={0}
+            max={20}
+            value={keep}
+            onChange={(e) => setKeep(Math.max(0, Math.min(20, Number(e.target.value))))}
+            className="set w-12 bg-leaf px-1"
+          />{' '}
+          releases, used or not
+        </label>
+      </div>
+      <Refused error={may.error ?? take.error} />
+      {may.isPending && <p className="text-ink-2">looking…</p>}
+      {m && !m.goes.length && <p>Nothing: every bill here is asked for by something below.</p>}
+      {m?.goes.map((g) => (
+        <label key={g.bill} className="grid grid-cols-[20px_180px_1fr_140px] items-center border-rule border-b py-1.5">
+          <input
+            type="checkbox"
+            checked={!left.includes(g.bill)}
+            onChange={(e) => setLeft(e.target.checked ? left.filter((b) => b !== g.bill) : [...left, g.bill])}
+          />
+          <b>{g.bill}</b>
+          <span className="text-ink-2">
+            {g.images.length} {g.images.length === 1 ? 'image' : 'images'} that nothing else names
+          </span>
+          <span className="text-right">{bytesText(g.paper)} of its own</span>
+        </label>
+      ))}
+      {m && m.goes.length > 0 && (
+        <div className="flex items-center gap-3 pt-2">
+          <span>
+            <b>{bytesText(m.free.bytes)}</b> come free ({m.free.blobs} blobs, {bytesText(m.free.paper)} on paper) if all of it
+            goes.
+          </span>
+          <Button className="ml-auto" disabled={!bills.length || take.isPending} onClick={() => setAsking(true)}>
+            Take {names} names away…
+          </Button>
+        </div>
+      )}
+      <h2 className="pt-4 pb-1 text-lg">Stays</h2>
+      {m?.stays.map((s) => (
+        <div key={s.bill} className="grid grid-cols-[20px_180px_1fr] items-baseline border-rule border-b py-1.5">
+          <Mark kind="done" />
+          <b>{s.bill}</b>
+          <span>{s.why.join('; ')}</span>
+        </div>
+      ))}
+      {m && m.unknown.length > 0 && (
+        <p className="pt-1.5 text-ink-2">
+          {m.unknown.length} names stand in no bill known here and are left alone:{' '}
+          <span className="mono">{m.unknown[0]?.split('@')[0]}</span>
+          {m.unknown.length > 1 ? ' and others' : ''}.
+        </p>
+      )}
+      {asking && (
+        <TypedDialog
+          title={`Take ${bills.join(', ')} away from ${registry.name}`}
+          about={`${names} names go, and what nothing refers to then. To have them back, ship them again.`}
+          words={registry.name}
+          act="Take them away"
+          onDone={() => take.mutate({ bills, names })}
+          onClose={() => setAsking(false)}
+        />
+      )}
+    </section>
+  );
+}
+
+/** Names that go with some of the bills: those that no other bill which may go, and is left, still names. */
+function namesOf(m: Retention | undefined, bills: string[]): number {
+  const kept = new Set((m?.goes ?? []).filter((g) => !bills.includes(g.bill)).flatMap((g) => g.images));
+  return new Set((m?.goes ?? []).filter((g) => bills.includes(g.bill)).flatMap((g) => g.images.filter((i) => !kept.has(i)))).size;
+}
+
+interface ScrubDto {
+  running: boolean;
+  done: number;
+  of: number;
+  bytes: number;
+  endedAt?: string;
+  damaged: { digest: string; why: string }[];
+  missing: { digest: string; repository: string }[];
+}
+function Scrub({ registry }: { registry: Registry }) {
+  const scrub = useQuery({
+    queryKey: ['scrub', registry.name],
+    queryFn: async () => (await api<{ scrub: ScrubDto }>('GET', `/api/registries/${registry.name}/scrub`)).scrub,
+    refetchInterval: (q) => (q.state.data?.running ? 1000 : false),
+  });
+  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubDto }>(how, `/api/registries/${registry.name}/scrub`), '', [
+    ['scrub', registry.name],
+  ]);
+  const s = scrub.data;
+  return (
+    <section aria-label="Scrub">
+      <h2 className="pt-4 pb-1 text-lg">Does it still verify?</h2>
+      <Refused error={scrub.error} />
+      {s && (
+        <div className="flex items-center gap-3">
+          {s.running ? (
+            <>
+              <span
+                className="h-[14px] w-40 border border-rule-2"
+                role="progressbar"
+                aria-valuenow={s.done}
+                aria-valuemax={s.of}
+                aria-label="scrub"
+              >
+                <span className="block h-full bg-verdigris-tint" style={{ width: `${(100 * s.done) / Math.max(1, s.of)}%` }} />
+              </span>
+              {s.done} of {s.of} blobs, {bytesText(s.bytes)} read
+            </>
+          ) : s.endedAt ? (
+            <span>
+              {s.done} blobs, {bytesText(s.bytes)}, read again {day(s.endedAt)} {clock(s.endedAt)}:{' '}
+              {s.damaged.length || s.missing.length ? (
+                <b className="text-brick">
+                  {s.damaged.length} did not verify and were put aside, {s.missing.length} are named and not there
+                </b>
+              ) : (
+                'every one verifies'
+              )}
+            </span>
+          ) : (
+            <span className="text-ink-2">
+              Every blob is read again and held against its digest. That was not done since it started.
+            </span>
+          )}
+          <Button className="ml-auto" disabled={act.isPending} onClick={() => act.mutate(s.running ? 'DELETE' : 'POST')}>
+            {s.running ? 'Stop' : 'Scrub'}
+          </Button>
+        </div>
+      )}
+      {s?.damaged.slice(0, 10).map((d) => (
+        <div key={d.digest}>
+          <span className="mono">{d.digest.slice(0, 23)}…</span> {d.why}
+        </div>
+      ))}
+      {!!s && !s.running && s.damaged.length + s.missing.length > 0 && (
+        <p className="text-ink-2">What is missing now counts as lacking: a shipment brings it again.</p>
+      )}
+    </section>
+  );
+}
+
+/** The hand-over to a standing registry: content, then cluster by cluster, then the starter may end. */
+function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
+  const [to, setTo] = useState('');
+  const [edit, setEdit] = useState<{ edits: Edit[]; why: string }>();
+  const others = estate.registries.filter((r) => r.role === 'standing' && r.name !== registry.name);
+  if (registry.role !== 'starter') return null;
+  const standing = others.find((r) => r.name === to);
+  const plan = standing && handOver(estate, registry, standing, 0);
+  return (
+    <MarginPart title="Hand over">
+      <p className="text-ink-2">A starter registry gives way to a standing one: content first, then its clusters one by one.</p>
+      <select
+        aria-label="standing registry"
+        value={to}
+        onChange={(e) => setTo(e.target.value)}
+        className="my-1.5 w-full border border-rule-2 bg-leaf px-2 py-1"
+      >
+        <option value="">to which one?</option>
+        {others.map((r) => (
+          <option key={r.name}>{r.name}</option>
+        ))}
+      </select>
+      {plan?.steps.map((s) => (
+        <div key={s.what + s.subject} className="flex items-baseline gap-2 border-rule border-b py-1">
+          <Mark kind={s.done ? 'done' : s.waits ? 'hatched' : 'free'} />
+          <span className="min-w-0 flex-1">
+            {s.text}
+            {s.waits && <span className="block text-ink-3 text-sm">{s.waits}</span>}
+          </span>
+          {s.what === 'cluster' && !s.done && !s.waits && (
+            <button
+              type="button"
+              className="font-semibold text-verdigris"
+              onClick={() =>
+                setEdit({
+                  why: `${s.subject} pulls from ${plan.to}`,
+                  edits: [{ op: 'set', kind: 'Charter', key: s.subject, path: ['mirror'], value: plan.to }],
+                })
+              }
+            >
+              Switch…
+            </button>
+          )}
+        </div>
+      ))}
+      {edit && (
+        <Suspense fallback={null}>
+          <EditsDialog title={edit.why} edits={edit.edits} why={edit.why} onClose={() => setEdit(undefined)} />
+        </Suspense>
+      )}
+    </MarginPart>
+  );
+}

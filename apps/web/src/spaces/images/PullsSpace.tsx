@@ -1,0 +1,195 @@
+import { useQuery } from '@tanstack/react-query';
+import { BarController, BarElement, CategoryScale, type ChartConfiguration, LinearScale, Tooltip } from 'chart.js';
+import { useCallback } from 'react';
+import { api } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
+import { MarginPart } from '../../frame/Margin.tsx';
+import { Space } from '../../frame/Space.tsx';
+import { Chart } from '../../parts/Chart.tsx';
+import { Empty } from '../../parts/Empty.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { clock, day } from '../../parts/time.ts';
+import { useScope } from '../../state/scope.ts';
+import { SubNav } from './SubNav.tsx';
+
+interface Summary {
+  over: { at: string; inside: number; outside: number }[];
+  hosts: { host: string; registry: string; images: number; last: string }[];
+  images: { image: string; hosts: number; last: string }[];
+  outside: { host: string; registry: string; image: string; at: string }[];
+  missed: { host: string; image: string; registry: string; at: string; times: number }[];
+  total: number;
+}
+const spans = [
+  ['1', 'a day', 'hour'],
+  ['7', 'a week', 'day'],
+  ['30', 'a month', 'day'],
+] as const;
+const uses = [BarController, BarElement, CategoryScale, LinearScale, Tooltip];
+const when = (iso: string) => `${day(iso)} ${clock(iso)}`;
+
+/** What hosts pulled, read from the registries' own logs: over time, by node, by image, and what tried the outside. */
+export function PullsSpace() {
+  const { site, params, setParams } = useScope();
+  const estate = useSnapshot().data?.estate;
+  const days = params.get('days') ?? '7';
+  const [, , by] = spans.find(([d]) => d === days) ?? spans[1];
+  const pulls = useQuery({
+    queryKey: ['pulls', site, days],
+    queryFn: () =>
+      api<Summary>(
+        'GET',
+        `/api/pulls?by=${by}&since=${new Date(Date.now() - Number(days) * 86_400_000).toISOString()}${site ? `&site=${site}` : ''}`,
+      ),
+  });
+  const p = pulls.data;
+  const over = p?.over;
+  const drawn = useCallback(
+    (colour: (n: string) => string): ChartConfiguration<'bar'> => ({
+      type: 'bar',
+      data: {
+        labels: (over ?? []).map((o) => (by === 'hour' ? clock(o.at) : day(o.at))),
+        datasets: [
+          { label: 'from mirrors', data: (over ?? []).map((o) => o.inside), backgroundColor: colour('--verdigris'), stack: 'a' },
+          { label: 'from outside', data: (over ?? []).map((o) => o.outside), backgroundColor: colour('--brick'), stack: 'a' },
+        ],
+      },
+      options: {
+        animation: false,
+        maintainAspectRatio: false,
+        scales: {
+          x: { ticks: { color: colour('--ink-3') }, grid: { display: false } },
+          y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4, precision: 0 }, grid: { color: colour('--rule') } },
+        },
+        datasets: { bar: { maxBarThickness: 34 } },
+      },
+    }),
+    [over, by],
+  ) as (colour: (n: string) => string) => ChartConfiguration;
+  const outside = p?.outside.length ?? 0;
+  return (
+    <Space
+      space="pulls"
+      title="Pulls"
+      crumbs={<SubNav site={site} />}
+      facts={p ? `${p.total} images pulled from mirrors, ${outside} tried the outside` : 'reading…'}
+      findings={[]}
+      acts={
+        <select
+          aria-label="since"
+          value={days}
+          onChange={(e) =>
+            setParams((q) => {
+              q.set('days', e.target.value);
+              return q;
+            })
+          }
+          className="border border-rule-2 bg-leaf px-2 py-1"
+        >
+          {spans.map(([d, text]) => (
+            <option key={d} value={d}>
+              over {text}
+            </option>
+          ))}
+        </select>
+      }
+      extra={
+        <MarginPart title="Where this comes from">
+          <p className="text-ink-2">
+            Each registry of ours keeps who asked it for what; it is read every half minute and kept for 90 days. A pull counts
+            when a host of the estate asks for an image by its name.
+          </p>
+          {estate?.registries
+            .filter((r) => r.role !== 'source' && (!site || r.site === site))
+            .map((r) => (
+              <div key={r.name} className="flex justify-between border-rule border-b py-1">
+                <span>{r.name}</span>
+                <span className="text-ink-2">
+                  {p?.hosts.filter((h) => h.registry === r.name).reduce((n, h) => n + h.images, 0) ?? 0} images,{' '}
+                  {p?.hosts.filter((h) => h.registry === r.name).length ?? 0} hosts
+                </span>
+              </div>
+            ))}
+        </MarginPart>
+      }
+    >
+      <Refused error={pulls.error} />
+      {p && !p.total && !outside ? (
+        <Empty title="Nothing was pulled in this time">
+          Hosts pull when they are built, restarted, or given something new to run.
+        </Empty>
+      ) : (
+        p && (
+          <>
+            <figure aria-label="Pulls over time" className="pt-3">
+              <Chart uses={uses} config={drawn} says={`${p.total} from mirrors, ${outside} from outside`} className="h-[140px]" />
+            </figure>
+            {outside > 0 && (
+              <section aria-label="Tried the outside" className="mt-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
+                <b className="text-brick">
+                  {outside} {outside === 1 ? 'image was' : 'images were'} asked of the outside
+                </b>
+                {p.outside.slice(0, 8).map((o) => (
+                  <div key={o.host + o.image}>
+                    {o.host} asked {o.registry} for <span className="mono">{o.image}</span>, {when(o.at)}
+                  </div>
+                ))}
+                <div className="text-ink-2">Its rules do not reach that name, or they are not on the machine.</div>
+              </section>
+            )}
+            {p.missed.length > 0 && (
+              <section aria-label="Asked for and not there" className="mt-3 border-ochre border-l-[3px] bg-ochre-tint px-3 py-2">
+                <b className="text-ochre">{p.missed.length} asked for and not there</b>
+                {p.missed.slice(0, 8).map((o) => (
+                  <div key={o.host + o.image}>
+                    {o.host} asked {o.registry} for <span className="mono">{o.image}</span>{' '}
+                    {o.times > 1 ? `${o.times} times, last ` : ''}
+                    {when(o.at)}
+                  </div>
+                ))}
+              </section>
+            )}
+            <div className="grid grid-cols-2 gap-6 pt-3">
+              <table className="grid-table self-start" aria-label="By host">
+                <thead>
+                  <tr>
+                    <th>Host</th>
+                    <th>From</th>
+                    <th>Images</th>
+                    <th>Last</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {p.hosts.slice(0, 200).map((h) => (
+                    <tr key={h.host + h.registry}>
+                      <td className="font-semibold">{h.host}</td>
+                      <td>{h.registry}</td>
+                      <td>{h.images}</td>
+                      <td className="text-ink-2">{when(h.last)}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+              <table className="grid-table self-start" aria-label="By image">
+                <thead>
+                  <tr>
+                    <th>Image</th>
+                    <th>Hosts</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {p.images.slice(0, 200).map((i) => (
+                    <tr key={i.image}>
+                      <td className="mono">{i.image}</td>
+                      <td>{i.hosts}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          </>
+        )
+      )}
+    </Space>
+  );
+}

@@ -1,0 +1,10 @@
+import { SubNav as Sheets } from '../../parts/SubNav.tsx';
+
+const views = [
+  ['/images', 'What is held'],
+  ['/images/rules', 'Rules and trust'],
+  ['/images/pulls', 'Pulls'],
+  ['/images/away', 'What can go'],
+] as const;
+
+export const SubNav = ({ site }: { site: string }) => <Sheets label="Images" views={views} site={site} />;
