@@ -4,6 +4,7 @@ import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
 import { follow } from './commands/follow.ts';
 import { hosts } from './commands/hosts.ts';
+import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
@@ -15,7 +16,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, hosts, names];
+const groups: CommandGroup[] = [address, hosts, images, names];
 
 export async function main(
   args: string[],
@@ -56,8 +57,8 @@ export async function main(
         .exitOverride()
         .configureOutput({ writeOut: write, writeErr: complain });
       for (const [flags, about] of c.options ?? []) sub.option(flags, about);
-      sub.action(() => {
-        code = c.run({ words: sub.args, options: sub.opts() }, write);
+      sub.action(async () => {
+        code = await c.run({ words: sub.args, options: sub.opts() }, write);
       });
     }
   }

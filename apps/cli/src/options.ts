@@ -23,7 +23,7 @@ export interface SubCommand {
   options?: [flags: string, about: string][];
   /** Needs the estate's folder. */
   estate?: boolean;
-  run: (asked: Asked, write: (text: string) => void) => number;
+  run: (asked: Asked, write: (text: string) => void) => number | Promise<number>;
 }
 export interface CommandGroup {
   name: string;

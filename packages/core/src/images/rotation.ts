@@ -6,6 +6,8 @@ export interface Place {
   text: string;
 }
 
+const on = (hosts: number) => (hosts ? `on ${hosts} ${hosts === 1 ? 'host' : 'hosts'}` : 'in the boot kit');
+
 /** Every place that must change when a credential of the keyring does. */
 export function placesOfCredential(estate: Estate, key: string): Place[] {
   const registries = estate.registries.filter((r) => r.credential === key);
@@ -15,7 +17,7 @@ export function placesOfCredential(estate: Estate, key: string): Place[] {
       { what: 'registry', subject: r.name, text: `${r.endpoint}: its list of users` },
       ...users.map((c): Place => {
         const n = estate.hosts.filter((h) => h.held?.charter === c.name).length;
-        return { what: 'hosts', subject: c.name, text: `hosts.toml on ${n} ${n === 1 ? 'host' : 'hosts'} of ${c.name}` };
+        return { what: 'hosts', subject: c.name, text: `hosts.toml ${on(n)} of ${c.name}` };
       }),
       { what: 'shipments', subject: r.name, text: `shipments to and from ${r.name}: the keyring entry ${key}` },
     ];
@@ -32,7 +34,7 @@ export function placesOfAuthority(estate: Estate, registry: string): Place[] {
       .filter((c) => c.mirror === r.name)
       .map((c): Place => {
         const n = estate.hosts.filter((h) => h.held?.charter === c.name).length;
-        return { what: 'hosts', subject: c.name, text: `mirror-ca.crt on ${n} ${n === 1 ? 'host' : 'hosts'} of ${c.name}` };
+        return { what: 'hosts', subject: c.name, text: `mirror-ca.crt ${on(n)} of ${c.name}` };
       }),
     { what: 'registry', subject: r.name, text: `${r.endpoint}: its new certificate, last` },
     { what: 'trust', subject: r.name, text: 'the old authority taken out again' },

@@ -1,4 +1,4 @@
-import { bytesText, handOver, type Retention } from '@praesidor/core/images';
+import { bytesText, handOver, type Retention, suffices } from '@praesidor/core/images';
 import type { Edit, Estate, Registry } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
@@ -53,7 +53,15 @@ export function AwaySpace() {
           ))}
         </select>
       }
-      extra={estate && registry && <Taking registry={registry} estate={estate} />}
+      extra={
+        estate &&
+        registry && (
+          <>
+            <Suffices registry={registry} estate={estate} />
+            <Taking registry={registry} estate={estate} />
+          </>
+        )
+      }
     >
       {registry && estate && (
         <>
@@ -230,6 +238,26 @@ function Scrub({ registry }: { registry: Registry }) {
         <p className="text-ink-2">What is missing now counts as lacking: a shipment brings it again.</p>
       )}
     </section>
+  );
+}
+
+/** Whether the host that carries it has what it takes for everything that its clusters ask. */
+function Suffices({ registry, estate }: { registry: Registry; estate: Estate }) {
+  const host = estate.hosts.find((h) => h.name === registry.host);
+  if (!host) return null;
+  const bills = [...new Set(estate.charters.filter((c) => c.mirror === registry.name).flatMap((c) => [c.release, ...c.addons]))];
+  return (
+    <MarginPart title={`Does ${host.name} suffice?`}>
+      {suffices(estate, registry, host, bills).map((l) => (
+        <div key={l.what} className="flex items-baseline gap-2 border-rule border-b py-1">
+          <Mark kind={l.good ? 'done' : 'failing'} />
+          <span className="min-w-0 flex-1">
+            {l.what}: {l.has}
+            <span className="block text-ink-3 text-sm">needs {l.needs}</span>
+          </span>
+        </div>
+      ))}
+    </MarginPart>
   );
 }
 

@@ -187,14 +187,14 @@ function Trust({ registries, estate }: { registries: Registry[]; estate: Estate 
           {registries.map((r) => {
             const c = estate.observed.registries[r.name]?.certificate;
             const host = r.endpoint.split(':')[0] ?? '';
-            const days = c ? Math.floor((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
+            const days = c ? Math.ceil((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
             const wrong = !c
               ? 'not seen yet'
               : !c.names.includes(host)
                 ? `does not name ${host}`
                 : !c.trusted
                   ? 'signed by nobody that is trusted here'
-                  : days < 0
+                  : days <= 0
                     ? 'ended'
                     : undefined;
             return (

@@ -164,7 +164,7 @@ function Line({
         <span className="text-ink-3"> · {bytesText(s.paper)} on paper</span>
       </span>
       <span className="flex min-w-0 items-center gap-1.5">
-        <Mark kind={marks[s.state]} />
+        <Mark kind={s.state === 'short' && !damaged ? 'half' : marks[s.state]} />
         <span>
           {s.state === 'queued' ? `follows ${s.after}` : says[s.state]}
           {s.state === 'waiting' && s.resumeAt && <span title={utc(s.resumeAt)}> from {clock(s.resumeAt, site?.timezone)}</span>}
