@@ -53,7 +53,7 @@ export async function followNextMoves(
   await at('settled');
 
   await b.clickText('Plan the shipment', "//ol[@aria-label='Next moves']");
-  await b.click('button', 'Pack the case', "//*[@role='dialog']");
+  await b.click('button', 'Pack the cases', "//*[@role='dialog']");
   await b.click('button', 'Land it');
   await b.see('landed and verified');
   await at('shipped');

@@ -185,7 +185,7 @@ describe('over a thin link', () => {
       why: 'rate',
       edits: [{ op: 'set', kind: 'Site', key: 'dnl', path: ['link'], value: { rateMbit: 8 } }],
     });
-    const s = await plan({ target: 'dnl-registry', bills: ['1.33.6'] });
+    const s = await plan({ target: 'dnl-registry', bills: ['1.34.2'] });
     const began = Date.now();
     await start(s.label);
     await shipmentIn(c, s.label, 'landed');

@@ -4,6 +4,7 @@ import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'nod
 import { dirname, join } from 'node:path';
 import { isPart, pathOf, Waybill, type WaybillPiece } from '@praesidor/core/images';
 import { ProtocolError } from '@praesidor/protocols/dial';
+import { Hashing } from './hashing.ts';
 
 /** What a case says of itself, beside the waybill of the whole. */
 export interface CaseMark {
@@ -54,34 +55,44 @@ export class CaseFolder {
     onBytes: (n: number) => void,
   ): Promise<string> {
     const incoming = this.file(`${path}.incoming`);
-    const hash = createHash('sha256');
-    if (await this.partial(path))
-      for await (const chunk of createReadStream(incoming, { highWaterMark: 1_048_576 })) hash.update(chunk as Buffer);
-    const file = await open(incoming, 'a');
-    let waiting: Buffer[] = [];
-    let size = 0;
-    let writing: Promise<unknown> = Promise.resolve();
-    // Written a megabyte at a time, while the next one arrives.
-    const flush = async () => {
-      await writing;
-      if (size) writing = observed(file.writev(waiting));
-      waiting = [];
-      size = 0;
-    };
+    const hash = new Hashing();
+    let got: string;
     try {
-      for await (const chunk of bytes) {
-        hash.update(chunk);
-        waiting.push(chunk);
-        size += chunk.length;
-        onBytes(chunk.length);
-        if (size >= 1_048_576) await flush();
+      if (await this.partial(path))
+        for await (const chunk of createReadStream(incoming, { highWaterMark: 1_048_576 }))
+          await hash.update(own(chunk as Buffer));
+      const file = await open(incoming, 'a');
+      let waiting: Buffer[] = [];
+      let size = 0;
+      let writing: Promise<unknown> = Promise.resolve();
+      // Written and hashed a megabyte at a time, while the next one arrives.
+      const flush = async () => {
+        await writing;
+        if (!size) return;
+        const bytes = Buffer.allocUnsafeSlow(size);
+        let at = 0;
+        for (const w of waiting) at += w.copy(bytes, at);
+        waiting = [];
+        size = 0;
+        writing = observed(file.writev([bytes]).then(() => hash.update(bytes)));
+      };
+      try {
+        for await (const chunk of bytes) {
+          waiting.push(chunk);
+          size += chunk.length;
+          onBytes(chunk.length);
+          if (size >= 1_048_576) await flush();
+        }
+      } finally {
+        await flush();
+        await writing;
+        await file.close();
       }
-    } finally {
-      await flush();
-      await writing;
-      await file.close();
+      got = await hash.digest();
+    } catch (e) {
+      hash.drop();
+      throw e;
     }
-    const got = hash.digest('hex');
     if (want && got !== want) {
       await rm(incoming, { force: true });
       throw new ProtocolError('digest', 'source', `${want.slice(0, 12)} arrived with other bytes; they were thrown away`);
@@ -192,6 +203,13 @@ const indexText = (tops: readonly TopManifest[]): string =>
 
 /** What a piece must have as its SHA-256, where that is known. */
 export const sumOf = (w: Waybill, p: WaybillPiece): string | undefined => (isPart(w, p) ? p.sha256 : p.digest.slice(7));
+
+/** A copy in memory of its own, that can be given away. */
+function own(bytes: Buffer): Buffer {
+  const out = Buffer.allocUnsafeSlow(bytes.length);
+  bytes.copy(out);
+  return out;
+}
 
 /** Work that is awaited later: a failure before that is kept for whoever awaits it, and ends no process. */
 function observed<T>(work: Promise<T>): Promise<T> {

@@ -6,7 +6,7 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 import { repairOf, type Waybill } from '@praesidor/core/images';
 import { Dialer, parseDetours, ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasManifest, pushBlob, putManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
@@ -290,6 +290,8 @@ describe('on the way', () => {
       { onOpened: (l) => void (place = l) },
     );
     expect(await faultOf(first)).toBe('cancelled');
+    const id = place.split('/').at(-1) as string;
+    await vi.waitFor(async () => expect(await stores.target?.uploadSize(id)).toBeGreaterThan(500_000));
     const begun: number[] = [];
     await pushBlob(
       target,

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { isOpen, parseReference, type Way } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, type RegistryAt, readOn } from '@praesidor/protocols/oci';
+import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, readOn } from '@praesidor/protocols/oci';
 import { inParallel, Pacer } from '@praesidor/shipping';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
@@ -78,7 +78,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   async function push(i: ShipmentItem): Promise<void> {
     for (let tries = 0; ; tries++) {
       try {
-        return await pushFrom(i, source, to, pacer, tries === 0 ? i.upload : null);
+        return await pushFrom(i, tries);
       } catch (e) {
         // A byte was wrong on the way, or in what a killed process had sent: once more from the beginning.
         const cause = ProtocolError.from((e as { cause?: unknown }).cause ?? e, to.endpoint);
@@ -88,19 +88,15 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     }
   }
 
-  async function pushFrom(
-    i: ShipmentItem,
-    source: RegistryAt,
-    to: RegistryAt,
-    pacer: Pacer,
-    resume: string | null,
-  ): Promise<void> {
-    let hash = createHash('sha256');
-    let whole = false;
+  /**
+   * The registry holds every blob against its digest before it takes it (OCI distribution, end-6), so it is hashed
+   * once on its way. On a second try it is hashed here too: to say who had the wrong byte.
+   */
+  async function pushFrom(i: ShipmentItem, tries: number): Promise<void> {
+    let hash = tries ? createHash('sha256') : undefined;
     let fault: unknown;
     async function* bytes(from: number) {
-      whole = from === 0;
-      hash = createHash('sha256');
+      hash = tries && from === 0 ? createHash('sha256') : undefined;
       try {
         const read = readOn(
           source,
@@ -108,8 +104,8 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
           { digest: i.digest, from, to: i.bytes, size: i.bytes },
           { onCut: () => meter.cut() },
         );
-        for await (const chunk of pacer.through(read, signal)) {
-          hash.update(chunk);
+        for await (const chunk of way ? pacer.through(read, signal) : read) {
+          hash?.update(chunk);
           meter.add(chunk.length);
           yield chunk;
         }
@@ -120,7 +116,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     }
     try {
       await pushBlob(to, i.repository, i.digest, i.bytes, bytes, {
-        resume: resume ?? undefined,
+        resume: tries ? undefined : (i.upload ?? undefined),
         onCut: () => meter.cut(),
         onOpened: async (location) => {
           await ctx.db.manager.query(
@@ -132,7 +128,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     } catch (e) {
       if (fault) throw fault;
       const cause = ProtocolError.from(e, to.endpoint);
-      if (cause.fault === 'digest' && whole && `sha256:${hash.digest('hex')}` !== i.digest)
+      if (cause.fault === 'digest' && hash && `sha256:${hash.digest('hex')}` !== i.digest)
         throw new ProtocolError(
           'digest',
           source.endpoint,

@@ -1,0 +1,169 @@
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { By } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { authOf } from '@praesidor/core/images';
+import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Images as somebody moves them in Chromium: from click to effect in the registries' own stores. */
+const i = new Installation();
+const files = mkdtempSync(join(tmpdir(), 'images-'));
+let b: Browser;
+let c: Client;
+const open = (path: string) => b.open(i.config.publicUrl + path);
+const inDialog = "//*[@role='dialog']";
+const held = async (registry: string) => new Set((await i.world.stores.get(registry)?.digests()) ?? []);
+const bill = async (name: string) => Object.keys((await c.estate()).observed.bills[name]?.blobs ?? {});
+beforeAll(async () => {
+  mkdirSync(files, { recursive: true });
+  await i.start();
+  b = await openBrowser();
+  c = await i.as('warden');
+  await open('/sign-in');
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await eventually(async () => {
+    const o = (await c.estate()).observed;
+    return (
+      ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => o.bills[n]) &&
+      ['lr-registry', 'bw-registry', 'ptl-registry'].every((n) => o.registries[n])
+    );
+  }, 'bills and registries');
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+  rmSync(files, { recursive: true, force: true });
+});
+
+describe('a shipment in cases', () => {
+  it('is planned with what follows, packed, landed case by case, and whole', async () => {
+    await open('/images?plan=lr-registry&bills=1.33.6');
+    await b.type('One case holds', '1.2 MB');
+    await b.find(`${inDialog}//*[contains(., '3 cases of 1.2 MB')]`);
+    await b.click('button', 'Pack the cases', inDialog);
+    await b.see('packed: carry it there, then land it');
+    await b.driver.findElement(By.xpath("//button[starts-with(@aria-label, 'case 2,')]")).click();
+    await b.see('Cases 1 and 3 did not land yet.');
+    const some = await held('lr-registry');
+    expect((await bill('1.33.6')).some((d) => !some.has(d))).toBe(true);
+    await b.click('button', 'Land the rest');
+    await b.see('landed and verified');
+    const all = await held('lr-registry');
+    expect((await bill('1.33.6')).filter((d) => !all.has(d))).toEqual([]);
+  });
+  it('of a size that is none is not planned', async () => {
+    await open('/images?plan=lr-registry&bills=log-shipper');
+    await b.type('One case holds', 'a lot');
+    await b.see('write it like 60 GB or 700 MB');
+    expect(await (await b.find(`${inDialog}//button[normalize-space(.)='Pack the cases']`)).isEnabled()).toBe(false);
+  });
+});
+
+describe('a ship', () => {
+  it('is told how long its link takes, and gets its images alongside', async () => {
+    await open('/images?plan=ptl-registry&bills=log-shipper');
+    await b.see('MV Petrel is thin, 8 Mbit/s, 01:00 to 05:00');
+    await b.find(`${inDialog}//*[contains(., 'in 1 night')]`);
+    await b.choose('By', 'alongside');
+    await b.see('MV Petrel is thin, 600 Mbit/s');
+    await b.click('button', 'Ship it', inDialog);
+    await b.find("//*[@data-row and contains(., 'MV Petrel') and contains(., 'landed and verified')]");
+    const all = await held('ptl-registry');
+    expect((await bill('log-shipper')).filter((d) => !all.has(d))).toEqual([]);
+  });
+});
+
+describe('where a pull would go', () => {
+  it('is computed as it is typed, and measured when asked', async () => {
+    await open('/images');
+    await b.choose('host or cluster', 'bw-02');
+    await b.type('image', 'images.upstream.example/core/etcd:1.34.2');
+    await b.see('longest rule images.upstream.example → registry.bw.kestrelferries.example:5000');
+    await b.see('10.40.8.9 lies in bw-machine, as bw-02 does');
+    await b.click('button', 'Measure');
+    await b.see('registry.bw.kestrelferries.example:5000 answers, its certificate names it, keeper may read');
+    await b.type('image', 'images.upstream.example/core/none:1');
+    await b.see('this is where it fails');
+    await b.type('image', 'etcd');
+    await b.see('it must begin with a registry');
+  });
+});
+
+describe('rules and trust', () => {
+  it('shows the files of both runtimes, and says what somebody else’s file lets through', async () => {
+    await open('/images/rules?charter=tern');
+    await b.see('server = "https://registry.bw.kestrelferries.example:5000"');
+    await b.click('button', 'registries.conf');
+    await b.see('unqualified-search-registries = []');
+    writeFileSync(
+      join(files, 'old.conf'),
+      '[[registry]]\nprefix = "images.upstream.example"\nlocation = "depot.example"\ninsecure = true\n',
+    );
+    const [rules] = await b.driver.findElements(By.css('input[type=file][accept=".toml,.conf"]'));
+    await rules?.sendKeys(join(files, 'old.conf'));
+    await b.see('is asked without looking at its certificate');
+    await b.see('is not what follows here');
+  });
+  it('joins pull secrets, names what conflicts and what is missing, and shows no password', async () => {
+    const put = (name: string, auths: object) => {
+      writeFileSync(join(files, name), JSON.stringify({ auths }));
+      return join(files, name);
+    };
+    const [input] = await b.driver.findElements(By.css('input[type=file][accept=".json"]'));
+    await input?.sendKeys(put('one.json', { 'depot.example': { auth: authOf('reader', 'hush-one') } }));
+    await b.see('no file knows it, and tern pulls from there');
+    await input?.sendKeys(put('two.json', { 'depot.example': { auth: authOf('reader', 'hush-two') } }));
+    await b.see('file 1 says reader, file 2 says reader');
+    await b.click('button', 'file 2');
+    await b.see('as reader, from file 2');
+    expect(await b.text()).not.toContain('hush');
+  });
+});
+
+describe('what can go', () => {
+  it('is listed with its reasons, confirmed by name, and taken away', async () => {
+    await open('/images/away?registry=ptl-registry');
+    await b.see('petrel');
+    await b.find("//label[contains(., 'log-shipper') and contains(., 'that nothing else names')]");
+    await b.clickText('names away…');
+    await b.type('Names', 'ptl-registry');
+    await b.click('button', 'Take them away', inDialog);
+    await b.see('are gone from ptl-registry');
+    await b.see('every bill here is asked for by something below');
+    expect((await i.world.stores.get('ptl-registry')?.names())?.filter((n) => n.includes('log-shipper'))).toEqual([]);
+  });
+  it('is scrubbed, with what did not verify', async () => {
+    const [digest] = (await bill('inbound-router')) as [string];
+    writeFileSync(i.world.stores.get('ptl-registry')?.blobPath(digest) as string, 'rot');
+    await b.click('button', 'Scrub');
+    await b.see('1 did not verify and were put aside');
+    await b.see(`${digest.slice(0, 23)}…`);
+  });
+});
+
+describe('pulls', () => {
+  it('are read from the log: who pulled, and who tried the outside', async () => {
+    const line = (agent: string, repository: string, status = 200) => ({
+      at: new Date().toISOString(),
+      client: '10.40.8.33',
+      user: 'keeper',
+      agent,
+      kind: 'manifest' as const,
+      repository,
+      reference: '1.34.2',
+      digest: '',
+      status,
+    });
+    await i.world.stores.get('bw-registry')?.logPull(line('node/bw-02', 'core/etcd'));
+    await i.world.stores.get('bw-registry')?.logPull(line('node/bw-02', 'core/unknown', 404));
+    await i.world.stores.get('upstream')?.logPull(line('node/bw-02', 'core/pause'));
+    for (const r of ['bw-registry', 'upstream']) await c.good('POST', `/api/registries/${r}/pulls`);
+    await open('/images/pulls?site=bw');
+    await b.see('1 image was asked of the outside');
+    await b.find("//table[@aria-label='By host']//td[.='bw-02']");
+    await b.see('1 asked for and not there');
+    expect(await b.text()).toContain('core/etcd:1.34.2');
+  });
+});
