@@ -3,12 +3,15 @@ import type { AddressInfo } from 'node:net';
 import { collect } from './collect.ts';
 import { readRegistryConfig } from './config.ts';
 import { hashPassword, loginOf } from './login.ts';
+import { prove } from './prove.ts';
 import { createRegistry } from './server.ts';
 import { Store } from './store.ts';
 
 const usage = `Usage: registry serve CONFIG          answers until it is told to stop (SIGTERM)
        registry check CONFIG          reads the configuration, says what is wrong with it
        registry collect CONFIG [--dry]  takes away what nothing refers to; the server must not run
+       registry prove URL --ca FILE --user NAME [--at ADDRESS] [--restart COMMAND] [--kill COMMAND]
+                                      proves log-in, push, pull, restart and kill; the password is read from standard input
        registry hash-password         reads a password from standard input, prints what belongs into the configuration
 `;
 const say = (line: string) => void process.stdout.write(`${line}\n`);
@@ -60,6 +63,25 @@ async function main(args: string[]): Promise<void> {
     return say(
       `${args.includes('--dry') ? 'would take' : 'took'} ${out.blobs} blobs, ${out.bytes} bytes, ${out.uploads} abandoned uploads`,
     );
+  }
+  if (command === 'prove' && file) {
+    const option = (name: string) => {
+      const n = args.indexOf(name);
+      return n < 0 ? undefined : args[n + 1];
+    };
+    const [ca, user, at, restart, kill] = ['--ca', '--user', '--at', '--restart', '--kill'].map(option);
+    if (!ca || !user) throw new Error(usage);
+    const password = readFileSync(0, 'utf8').replace(/\r?\n$/, '');
+    return prove({
+      url: file,
+      ca: readFileSync(ca, 'utf8'),
+      user,
+      password,
+      ...(at ? { at } : {}),
+      ...(restart ? { restart } : {}),
+      ...(kill ? { kill } : {}),
+      say,
+    });
   }
   if (command === 'hash-password') return say(await hashPassword(readFileSync(0, 'utf8').replace(/\r?\n$/, '')));
   process.stderr.write(usage);

@@ -104,6 +104,13 @@ export const overheadOf = (images: Waybill['images'], blobs: number): number =>
   images.reduce((n, i) => n + 400 + i.manifests.reduce((k, m) => k + m.bytes + 400, 0) + 80 * i.blobs.length, 0) +
   420 * blobs;
 
+/** The same before any manifest was read: each is taken for as large as they usually are. */
+export const usualOverhead = (bill: Bill, refs: ReadonlySet<string>, blobs: number): number =>
+  overheadOf(
+    wantedImages(bill, refs).map((i) => ({ ...i, manifests: i.manifests.map((m) => ({ ...m, bytes: 1500 })) })),
+    blobs,
+  );
+
 /** The images of some bills of which something has to travel, as a waybill names them. Manifest sizes are filled in while packing. */
 export function wantedImages(bill: Bill, refs: ReadonlySet<string>): Waybill['images'] {
   return bill.images

@@ -69,7 +69,7 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
 
 const sorted = (json: string | undefined) => JSON.stringify(Object.entries(JSON.parse(json ?? '{}') as object).sort());
 
-async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cert: string; key: string }> {
+export async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cert: string; key: string }> {
   const keys = (await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])) as CryptoKeyPair;
   const self = c.signer === 'self';
   const issuer = self ? undefined : new x509.X509Certificate(have.get(`${c.signer}.crt`) as string);

@@ -13,6 +13,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { arrive, caseArchive } from './cases.ts';
 import { mayGo, scrubOf, takeAway } from './deleting.ts';
+import { makeKit, takeKit } from './kit/make.ts';
 import { offersOf, takeOffers } from './offers.ts';
 import { planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls } from './pulls.ts';
@@ -40,6 +41,13 @@ const Where = z.strictObject({ charter: words.Name.optional(), host: words.Name.
 const Named = z.strictObject({ name: words.Name });
 const Keep = z.strictObject({ keep: z.coerce.number().int().min(0).max(50).default(1) });
 const Take = z.strictObject({ bills: Bills, keep: z.number().int().min(0).max(50).default(1), names: z.number().int().min(0) });
+const Pem = z.string().min(1).max(100_000);
+const Kit = z
+  .strictObject({
+    days: z.number().int().min(1).max(3650).default(397),
+    given: z.strictObject({ cert: Pem, key: Pem, ca: Pem }).optional(),
+  })
+  .nullish();
 const Since = z.strictObject({
   since: words.Instant.optional(),
   by: z.enum(['hour', 'day']).default('hour'),
@@ -165,6 +173,28 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     '/api/registries/:name/offers',
     { config: { role: 'planner' }, schema: { params: Named, body: z.strictObject({ names: Bills }) } },
     async (req) => takeOffers(ctx, (req.params as { name: string }).name, (req.body as { names: string[] }).names, req.who.login),
+  );
+
+  /** The kit that installs a registry on a machine without internet; its passwords are shown in this answer and never again. */
+  app.post(
+    '/api/registries/:name/kit',
+    { config: { role: 'warden' }, schema: { params: Named, body: Kit } },
+    async (req, reply) => {
+      const asked = (req.body as z.infer<typeof Kit>) ?? { days: 397 };
+      return reply.status(201).send(await makeKit(ctx, (req.params as { name: string }).name, asked, req.who.login));
+    },
+  );
+  app.get(
+    '/api/kits/:id',
+    { config: { role: 'warden' }, schema: { params: z.strictObject({ id: z.uuid() }) } },
+    async (req, reply) => {
+      const { stream, size } = await takeKit(ctx, (req.params as { id: string }).id);
+      return reply
+        .type('application/gzip')
+        .header('content-length', size)
+        .header('content-disposition', 'attachment; filename="praesidor-registry.tar.gz"')
+        .send(stream);
+    },
   );
 
   app.get('/api/pulls', { config: { role: 'reader' }, schema: { querystring: Since } }, async (req) => {

@@ -1,4 +1,4 @@
-import { bytesText, heldBy, joinBills, missing, splitIntoCases, timeToMove } from '@praesidor/core/images';
+import { bytesText, heldBy, joinBills, missing, splitIntoCases, timeToMove, usualOverhead } from '@praesidor/core/images';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -222,17 +222,19 @@ function Follows({
         return splitIntoCases(
           lack.digests.map((digest) => ({ digest, bytes: bill.blobs[digest]?.[key] ?? 0 })),
           caseBytes,
+          usualOverhead(bill, new Set(lack.images), lack.blobs),
         );
       } catch {
         return undefined;
       }
     };
     const [moves, paper] = [on('bytes'), on('paper')];
+    if (!moves) return <p className="text-brick">A case of {bytesText(caseBytes)} holds nothing beside its own description.</p>;
     const text = (n: number) => `${n} ${n === 1 ? 'case' : 'cases'}`;
     return (
       <p className="follows">
-        ↳ {text(Math.max(1, moves?.cases.length ?? 0))} of {bytesText(caseBytes)}
-        {paper && paper.cases.length !== moves?.cases.length
+        ↳ {text(Math.max(1, moves.cases.length))} of {bytesText(caseBytes)}
+        {paper && paper.cases.length !== moves.cases.length
           ? `; on paper ${text(paper.cases.length)}, and no fewer than ${paper.bound}`
           : ''}
       </p>
