@@ -46,6 +46,9 @@ import { IMG003 } from './rules/IMG-003.ts';
 import { IMG004 } from './rules/IMG-004.ts';
 import { IMG005 } from './rules/IMG-005.ts';
 import { IMG006 } from './rules/IMG-006.ts';
+import { IMG007 } from './rules/IMG-007.ts';
+import { IMG008 } from './rules/IMG-008.ts';
+import { IMG009 } from './rules/IMG-009.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
 import { NET001 } from './rules/NET-001.ts';
@@ -115,6 +118,9 @@ export const catalogue: readonly Check[] = [
   IMG004,
   IMG005,
   IMG006,
+  IMG007,
+  IMG008,
+  IMG009,
   KEY001,
   KEY002,
   NET001,

@@ -181,6 +181,35 @@ const cases: Record<string, Change> = {
   'IMG-006': observe((o) => {
     o.registries['lr-registry'] = { at: '', error: 'registry.lr: nothing listens there', digests: [] };
   }),
+  'IMG-007': observe((o) => {
+    const r = o.registries['lr-registry'];
+    const image = o.bills['1.34.2']?.images[0];
+    if (r && image) r.names = [`${image.ref.slice(image.ref.indexOf('/') + 1)}@sha256:${'f'.repeat(64)}`];
+  }),
+  'IMG-008': observe((o) => {
+    const r = o.registries['lr-registry'];
+    const damaged = [{ digest: `sha256:${'e'.repeat(64)}`, why: 'its bytes have another digest' }];
+    if (r) r.scrub = { running: false, done: 9, of: 9, bytes: 900, endedAt: '2026-11-22T03:00:00Z', damaged, missing: [] };
+  }),
+  // An old release of 2 GB that nobody names, held beside the one that is used.
+  'IMG-009': (e) => {
+    const digest = `sha256:${'d'.repeat(64)}`;
+    const [used] = e.releases;
+    const ref = 'images.upstream.example/core/old:1.30.0';
+    const image = { ref, component: 'old', on: 'node', digest, manifests: [digest], blobs: [digest] };
+    return observe((o) => {
+      const r = o.registries['lr-registry'];
+      o.bills['1.30.0'] = { name: '1.30.0', at: '', images: [image], blobs: { [digest]: { bytes: 1e6, paper: 2e9 } } };
+      if (r) {
+        r.names = [
+          ...(r.names ?? []),
+          ...(o.bills['1.34.2']?.images ?? []).map((i) => `${i.ref.slice(i.ref.indexOf('/') + 1)}@${i.digest}`),
+          `core/old:1.30.0@${digest}`,
+        ];
+        r.digests = [...r.digests, digest];
+      }
+    })({ ...e, releases: [...e.releases, { ...(used as (typeof e.releases)[number]), name: '1.30.0', version: '1.30.0' }] });
+  },
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),

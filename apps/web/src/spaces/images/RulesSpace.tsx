@@ -10,7 +10,7 @@ import {
 } from '@praesidor/core/images';
 import type { Bill, Charter, Estate, Registry } from '@praesidor/core/model';
 import { useState } from 'react';
-import { useSnapshot } from '../../api/queries.ts';
+import { useMe, useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { At } from '../../parts/Bastion.tsx';
@@ -21,6 +21,7 @@ import { Mark } from '../../parts/Mark.tsx';
 import { day } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
+import { KitDialog } from './KitDialog.tsx';
 import { SubNav } from './SubNav.tsx';
 
 const anchor = '/etc/praesidor/trust/mirror-ca.crt';
@@ -170,6 +171,8 @@ function Rules({ estate, charter }: { estate: Estate; charter: Charter }) {
 }
 
 function Trust({ registries, estate }: { registries: Registry[]; estate: Estate }) {
+  const [kit, setKit] = useState<Registry>();
+  const warden = useMe().data?.role === 'warden';
   return (
     <section aria-label="Trust">
       <h2 className="pt-4 pb-1 text-lg">Certificates</h2>
@@ -181,6 +184,7 @@ function Trust({ registries, estate }: { registries: Registry[]; estate: Estate 
             <th>Signed by</th>
             <th>Until</th>
             <th>Verdict</th>
+            <th />
           </tr>
         </thead>
         <tbody>
@@ -214,11 +218,19 @@ function Trust({ registries, estate }: { registries: Registry[]; estate: Estate 
                     {wrong ?? 'verifies'}
                   </span>
                 </td>
+                <td className="text-right">
+                  {warden && r.role !== 'source' && (
+                    <button type="button" className="font-semibold text-verdigris hover:underline" onClick={() => setKit(r)}>
+                      Kit…
+                    </button>
+                  )}
+                </td>
               </tr>
             );
           })}
         </tbody>
       </table>
+      {kit && <KitDialog registry={kit} onClose={() => setKit(undefined)} />}
     </section>
   );
 }

@@ -1,0 +1,26 @@
+import type { Check } from '../check.ts';
+
+export const IMG008: Check = {
+  code: 'IMG-008',
+  severity: 'mind',
+  about: 'content of a registry does not verify any more',
+  reads: ['registries', 'seenRegistries'],
+  find: ({ estate }) =>
+    estate.registries.flatMap((r) => {
+      const seen = estate.observed.registries[r.name];
+      const held = new Set(seen?.digests);
+      // What was shipped again since is no matter any more.
+      const lost = (seen?.scrub?.damaged ?? []).filter((d) => !held.has(d.digest));
+      return lost.length
+        ? [
+            {
+              subject: { kind: 'Registry' as const, name: r.name },
+              path: ['endpoint'],
+              site: r.site,
+              title: `${lost.length === 1 ? 'A layer' : `${lost.length} layers`} at ${r.name} rotted`,
+              text: `The scrub of ${seen?.scrub?.endedAt?.slice(0, 10) ?? 'today'} put ${lost[0]?.digest.slice(0, 19)}…${lost.length > 1 ? ` and ${lost.length - 1} more` : ''} aside: ${lost[0]?.why}. A shipment brings it again; look at the disk that it lay on.`,
+            },
+          ]
+        : [];
+    }),
+};
