@@ -33,8 +33,8 @@ export interface From {
 /**
  * Where a runtime with these rules would pull `image` from: the longest source that the name begins with, part by part.
  *
- *     whereFrom('up.example/core/api:1', [{ source: 'up.example/core', mirror: 'lr.example:5000/c' }])
- *     // lr.example:5000, repository c/api, reference 1
+ *     whereFrom('up.example/core/api:1', [{ source: 'up.example/core', mirror: 'lr.example:5000/kept' }])
+ *     // lr.example:5000, repository kept/api, reference 1
  */
 export function whereFrom(image: string, rules: readonly MirrorRule[]): From {
   const ref = parseReference(image);

@@ -46,7 +46,7 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
   const here = bills.filter((b) => b.images.some(stands));
   const stays = new Map<string, string[]>();
   const stay = (bill: string, why: string) => stays.set(bill, [...(stays.get(bill) ?? []), why]);
-  for (const c of estate.charters.filter((x) => x.mirror === registry)) {
+  for (const c of estate.charters.filter((x) => registry === x.mirror)) {
     const serves = estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
     for (const b of [c.release, ...c.addons]) stay(b, serves ? `${c.name} runs on it` : `the draft of ${c.name} asks for it`);
   }

@@ -3,14 +3,14 @@ import { describe, expect, it } from 'vitest';
 import { hostsToml, readHostsToml, readRegistriesConf, registriesConf, whereFrom } from './index.ts';
 
 const rules = [
-  { source: 'images.upstream.example', mirror: 'registry.lr.example:5000' },
-  { source: 'images.upstream.example/core', mirror: 'registry.lr.example:5000/kept/core' },
+  { source: 'images.upstream.example', mirror: 'depot.lr.example:5000' },
+  { source: 'images.upstream.example/core', mirror: 'depot.lr.example:5000/kept/core' },
 ];
 
 describe('mirror rules', () => {
   it('answer with the longest source that a name begins with, part by part', () => {
     expect(whereFrom('images.upstream.example/core/api:1', rules)).toMatchObject({
-      endpoint: 'registry.lr.example:5000',
+      endpoint: 'depot.lr.example:5000',
       repository: 'kept/core/api',
     });
     expect(whereFrom('images.upstream.example/corepack/api:1', rules)).toMatchObject({

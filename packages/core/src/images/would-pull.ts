@@ -57,12 +57,14 @@ interface Asking {
   name: string;
   charter: Charter;
 }
+/** The registry that answers. */
+type Answering = Registry;
 type Say = (what: PullStep['what'], good: boolean | undefined, text: string) => void;
 
 function follow(
   estate: Estate,
   host: Asking,
-  mirror: Registry,
+  mirror: Answering,
   bills: readonly Bill[],
   from: ReturnType<typeof whereFrom>,
   say: Say,

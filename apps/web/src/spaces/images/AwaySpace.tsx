@@ -245,7 +245,7 @@ function Scrub({ registry }: { registry: Registry }) {
 function Suffices({ registry, estate }: { registry: Registry; estate: Estate }) {
   const host = estate.hosts.find((h) => h.name === registry.host);
   if (!host) return null;
-  const bills = [...new Set(estate.charters.filter((c) => c.mirror === registry.name).flatMap((c) => [c.release, ...c.addons]))];
+  const bills = [...new Set(estate.charters.filter((c) => registry.name === c.mirror).flatMap((c) => [c.release, ...c.addons]))];
   return (
     <MarginPart title={`Does ${host.name} suffice?`}>
       {suffices(estate, registry, host, bills).map((l) => (

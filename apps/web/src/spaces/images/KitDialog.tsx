@@ -17,6 +17,7 @@ interface Made {
   sha256: string;
   until: string;
   credentials: { user: string; password: string; writes: boolean }[];
+  keeps?: string;
   act: number;
 }
 const parts = [
@@ -64,8 +65,16 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
       {m ? (
         <>
           <p className="pb-2">
-            These passwords are shown now and never again; that of <b>keeper</b> is in the keyring as{' '}
-            {registry.credential ?? registry.name}.
+            {m.keeps ? (
+              <>
+                <b>{m.keeps}</b> keeps the password that the keyring holds. This one is shown now and never again.
+              </>
+            ) : (
+              <>
+                These passwords are shown now and never again; that of <b>keeper</b> is in the keyring as{' '}
+                {registry.credential ?? registry.name}.
+              </>
+            )}
           </p>
           {m.credentials.map((c) => (
             <div key={c.user} className="grid grid-cols-[90px_1fr_120px] border-rule border-b py-1.5">

@@ -13,7 +13,7 @@ import type { Context } from '../../../context.ts';
 import { needDoc, writeDoc } from '../../../estate/documents.ts';
 import { loadEstate } from '../../../estate/load.ts';
 import { Refusal } from '../../../refusal.ts';
-import { keep } from '../../keyring/service.ts';
+import { credential, keep } from '../../keyring/service.ts';
 import { type Authority, authorityOf, makeAuthority, serverCertificate } from '../authority.ts';
 import { judgeCertificate } from '../certificates.ts';
 import { installText, type KitFacts, proveText, readmeText, removeText, unitText } from './texts.ts';
@@ -28,8 +28,10 @@ export interface KitMade {
   bytes: number;
   sha256: string;
   until: string;
-  /** Shown once, and kept nowhere but in the keyring (the first of them). */
+  /** Shown once, and kept nowhere but in the keyring (the one that writes). */
   credentials: { user: string; password: string; writes: boolean }[];
+  /** The user whose password stays what the keyring holds. */
+  keeps: string | undefined;
   act: number;
 }
 
@@ -48,10 +50,16 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
   const facts: KitFacts = { registry: name, endpoint: registry.endpoint, host, port: Number(port) };
   const addresses = estate.reservations.filter((r) => r.name === host).map((r) => r.address);
   const site = estate.sites.find((s) => s.name === registry.site);
-  const credentials = [
-    { user: 'keeper', password: randomBytes(18).toString('base64url'), writes: true },
-    { user: 'puller', password: randomBytes(18).toString('base64url'), writes: false },
-  ];
+  // One that is in use keeps its password: what the keyring and its clusters hold goes on working.
+  const kept = registry.credential
+    ? await credential(ctx.config, ctx.db.manager, registry.credential).catch((e: unknown) => {
+        if (e instanceof Refusal) return undefined;
+        throw e;
+      })
+    : undefined;
+  const fresh = () => randomBytes(18).toString('base64url');
+  const keeper = { user: kept?.user ?? 'keeper', password: kept?.secret ?? fresh(), writes: true };
+  const puller = { user: keeper.user === 'puller' ? 'reader' : 'puller', password: fresh(), writes: false };
 
   const { tls, act } = await ctx.db.transaction(async (m) => {
     let pair: { cert: string; key: string; ca: string };
@@ -69,8 +77,10 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
     }
     const { doc, version } = await needDoc(m, 'Registry', name);
     const key = doc.credential ?? name;
-    await writeDoc(m, { ...doc, ca: pair.ca, credential: key }, who, version);
-    await keep(ctx.config, m, { name: key, use: 'registry', user: 'keeper', secret: credentials[0]?.password ?? '' }, who);
+    // Old and new side by side: what still shows the old certificate is trusted until the new one is there.
+    const ca = !doc.ca || doc.ca.includes(pair.ca.trim()) ? (doc.ca ?? pair.ca) : `${doc.ca.trimEnd()}\n${pair.ca}`;
+    await writeDoc(m, { ...doc, ca, credential: key }, who, version);
+    if (!kept) await keep(ctx.config, m, { name: key, use: 'registry', user: keeper.user, secret: keeper.password }, who);
     const made = await record(m, who, 'made a registry kit', name, { until: untilOf(pair.cert), given: !!asked.given }, [
       { op: 'put', doc },
     ]);
@@ -79,7 +89,7 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
 
   const users = Object.fromEntries(
     await Promise.all(
-      credentials.map(async (c) => [c.user, { password: await hashPassword(c.password), writes: c.writes }] as const),
+      [keeper, puller].map(async (c) => [c.user, { password: await hashPassword(c.password), writes: c.writes }] as const),
     ),
   );
   const config = {
@@ -110,7 +120,15 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
   await forgetOld(ctx);
   await write(kitFile(ctx, id), texts);
   const { size } = await stat(kitFile(ctx, id));
-  return { id, bytes: size, sha256: await sha256Of(kitFile(ctx, id)), until, credentials, act };
+  return {
+    id,
+    bytes: size,
+    sha256: await sha256Of(kitFile(ctx, id)),
+    until,
+    credentials: kept ? [puller] : [keeper, puller],
+    keeps: kept ? keeper.user : undefined,
+    act,
+  };
 }
 
 const untilOf = (pem: string) => new Date(new X509Certificate(pem).validTo).toISOString();
