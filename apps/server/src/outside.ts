@@ -12,11 +12,15 @@ import { docTables } from './db/tables.ts';
  * of the open sites' resolvers. No other resolver is ever asked.
  */
 export function makeDialer(config: Config, db: DataSource): Dialer {
+  // Who did not answer is asked last for a while: a resolver that is away holds up nobody twice.
+  const silent = new Map<string, number>();
   return new Dialer(config.detours, async (name) => {
     const sites = (await db.manager.find(docTables.Site)).map((r) => r.doc as Site);
     const own = sites.filter((s) => inZone(name, s.domain));
     const open = sites.filter((s) => s.reach === 'open' && !own.includes(s));
     const servers = [...new Set([...own, ...open].flatMap((s) => serverList(s.resolvers).servers))];
+    const late = (address: string) => Number((silent.get(address) ?? 0) > Date.now());
+    servers.sort((a, b) => late(a) - late(b));
     let last: unknown;
     for (const address of servers) {
       try {
@@ -24,6 +28,7 @@ export function makeDialer(config: Config, db: DataSource): Dialer {
         if (a) return a;
       } catch (e) {
         last = e;
+        if (e instanceof ProtocolError && ['silent', 'refused'].includes(e.fault)) silent.set(address, Date.now() + 30_000);
       }
     }
     throw last instanceof ProtocolError && last.fault === 'silent'

@@ -251,15 +251,29 @@ export class Client {
   estate = async () => (await this.good<{ estate: Estate }>('GET', '/api/estate')).estate;
 }
 
-/** Waits on a condition; asks as fast as it is answered. */
+/** Waits on a condition. */
 export async function eventually<T>(ask: () => Promise<T | undefined | false>, what: string, ms = 60_000): Promise<T> {
   const end = Date.now() + ms;
+  let wait = 25;
   for (;;) {
     const answer = await ask();
     if (answer) return answer;
     if (Date.now() > end) throw new Error(`never came to be: ${what}`);
-    await new Promise((done) => setTimeout(done, 25));
+    await new Promise((done) => setTimeout(done, wait));
+    // Asked at once, then less and less often: who asks all the time holds up what is asked for.
+    wait = Math.min(200, wait * 1.3);
   }
+}
+
+/** An add-on of six images and 2.4 MB: what has to move in tests that are not about size. */
+export const smallPublications: Publication[] = Array.from({ length: 6 }, (_, k) => ({
+  image: `images.upstream.example/addons/small-${k}:1`,
+  layers: Array.from({ length: 4 }, (_, l) => ({ key: `small ${k} ${l}`, paper: 2e8 })),
+}));
+export async function declareSmall(c: Client): Promise<void> {
+  const components = smallPublications.map((p, k) => `  - {name: small-${k}, image: '${p.image}', on: worker}`).join('\n');
+  const head = "apiVersion: praesidor/v1\nkind: Addon\nname: small\ntitle: small\nversion: '1'\nsource: upstream\ncomponents:\n";
+  await c.good('POST', '/api/import', { text: `${head}${components}\n` });
 }
 
 interface BuildAnswer {

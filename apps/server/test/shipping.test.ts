@@ -4,7 +4,15 @@ import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'nod
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { isOpen } from '@praesidor/core/images';
-import { type Client, eventually, Installation, type ShipmentAnswer, shipmentIn } from './installation.ts';
+import {
+  type Client,
+  declareSmall,
+  eventually,
+  Installation,
+  type ShipmentAnswer,
+  shipmentIn,
+  smallPublications,
+} from './installation.ts';
 
 interface Whole extends ShipmentAnswer {
   source: string;
@@ -21,13 +29,15 @@ const known = () =>
     const e = await c.estate();
     const o = e.observed;
     return (
-      ['1.34.2', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => o.bills[n]) &&
+      ['small', '1.33.6', 'log-shipper', 'inbound-router'].every((n) => o.bills[n]) &&
       ['lr-registry', 'bw-registry', 'ptl-registry', 'dnl-registry'].every((n) => o.registries[n] && !o.registries[n]?.error)
     );
   }, 'bills and registries');
 beforeAll(async () => {
-  await i.start();
+  await i.start({ also: smallPublications });
   c = await i.as('warden');
+  await declareSmall(c);
+  await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', 'small'));
   await known();
 });
 afterAll(() => i.stop());
@@ -46,7 +56,7 @@ const raw = (path: string, init: RequestInit = {}) =>
 describe('in several cases, into a sealed room', () => {
   let label = '';
   it('packs cases of the size asked for, each of which sha256sum confirms', async () => {
-    const s = await plan({ target: 'lr-registry', bills: ['1.33.6'], caseBytes: 1_200_000 });
+    const s = await plan({ target: 'lr-registry', bills: ['small'], caseBytes: 1_000_000 });
     label = s.label;
     await start(label);
     await shipmentIn(c, label, 'packed');
@@ -58,11 +68,11 @@ describe('in several cases, into a sealed room', () => {
       const size = readdirSync(folder(label, k.number), { recursive: true, withFileTypes: true })
         .filter((e) => e.isFile())
         .reduce((n, e) => n + readFileSync(join(e.parentPath, e.name)).length, 0);
-      expect(size).toBeLessThanOrEqual(1_200_000);
+      expect(size).toBeLessThanOrEqual(1_000_000);
     }
   });
   it('is told that a case is too small before anything is moved', async () => {
-    const s = await plan({ target: 'lr-registry', bills: ['1.33.6'], caseBytes: 20_000 });
+    const s = await plan({ target: 'lr-registry', bills: ['small'], caseBytes: 20_000 });
     await start(s.label);
     expect((await shipmentIn(c, s.label, 'failed')).error).toContain('holds nothing beside its own description');
   });
@@ -113,7 +123,7 @@ describe('in several cases, into a sealed room', () => {
     await shipmentIn(c, repair.label, 'packed');
     await start(repair.label);
     await shipmentIn(c, repair.label, 'landed');
-    const left = await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['1.33.6'] });
+    const left = await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['small'] });
     expect(left.body.message).toContain('holds everything');
     for (const d of (await i.world.stores.get('lr-registry')?.digests()) ?? [])
       expect(
@@ -167,7 +177,7 @@ describe('over a thin link', () => {
     expect(site?.alongside?.rateMbit).toBe(600);
   });
   it('begins by itself when its hours come', async () => {
-    const s = await plan({ target: 'ptl-registry', bills: ['1.34.2'] });
+    const s = await plan({ target: 'ptl-registry', bills: ['small'] });
     await start(s.label);
     await shipmentIn(c, s.label, 'waiting');
     // The clock strikes: the hours are now, and the job that was put off is due.
@@ -185,7 +195,7 @@ describe('over a thin link', () => {
       why: 'rate',
       edits: [{ op: 'set', kind: 'Site', key: 'dnl', path: ['link'], value: { rateMbit: 8 } }],
     });
-    const s = await plan({ target: 'dnl-registry', bills: ['1.34.2'] });
+    const s = await plan({ target: 'dnl-registry', bills: ['small'] });
     const began = Date.now();
     await start(s.label);
     await shipmentIn(c, s.label, 'landed');
@@ -207,7 +217,7 @@ describe('over a thin link', () => {
 describe('one after another', () => {
   it('open hall, then a ship alongside: the second begins when the first has landed, from what the first brought', async () => {
     const { shipments: made } = await c.good<{ shipments: Whole[] }>('POST', '/api/shipments/chain', {
-      bills: ['1.33.6', 'log-shipper'],
+      bills: ['small', 'log-shipper'],
       stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'alongside' }],
     });
     expect(made.map((s) => [s.source, s.target, s.state, s.after])).toEqual([
@@ -235,12 +245,12 @@ describe('what a registry holds, and may let go', () => {
   const mayGo = () => c.good<MayGo>('GET', '/api/registries/ptl-registry/may-go?keep=0');
   it('says what may go and why the rest may not, takes it away, and frees what it said', async () => {
     const m = await mayGo();
-    expect(m.goes.map((g) => g.bill)).toEqual(['1.34.2', 'log-shipper']);
+    expect(m.goes.map((g) => g.bill).sort()).toEqual(['log-shipper', 'small']);
     expect(m.stays.find((s) => s.bill === '1.33.6')?.why).toEqual([expect.stringContaining('petrel')]);
     const kept = await c.call('POST', '/api/registries/ptl-registry/take-away', { bills: ['1.33.6'], keep: 0, names: 1 });
     expect(kept.body.message).toMatch(/^1\.33\.6 may not go: /);
     const other = await c.call('POST', '/api/registries/ptl-registry/take-away', {
-      bills: ['1.34.2', 'log-shipper'],
+      bills: ['small', 'log-shipper'],
       keep: 0,
       names: 5,
     });
@@ -252,7 +262,7 @@ describe('what a registry holds, and may let go', () => {
     for (const e of readdirSync(store?.dir as string, { recursive: true, withFileTypes: true }))
       if (e.isFile()) utimesSync(join(e.parentPath, e.name), old, old);
     const took = await c.good<{ names: number; blobs: number; bytes: number }>('POST', '/api/registries/ptl-registry/take-away', {
-      bills: ['1.34.2', 'log-shipper'],
+      bills: ['small', 'log-shipper'],
       keep: 0,
       names: m.deletes.length,
     });

@@ -392,7 +392,13 @@ async function startUpload(o: Running, url: URL, req: IncomingMessage, res: Serv
   }
   const id = await o.store.startUpload();
   const digest = url.searchParams.get('digest');
-  if (digest) return continueUpload(o, 'PUT', url, req, res, repo, id);
+  if (digest) {
+    // Nobody was told where it is: broken off, it cannot be gone on with.
+    return continueUpload(o, 'PUT', url, req, res, repo, id).catch(async (cause: unknown) => {
+      await o.store.dropUpload(id);
+      throw cause;
+    });
+  }
   res.writeHead(202, { location: `/v2/${repo}/blobs/uploads/${id}`, range: '0-0', 'content-length': 0 }).end();
 }
 

@@ -71,6 +71,8 @@ export async function unpack(
     read += c.length;
   });
   const gzip = head[0] === 0x1f && head[1] === 0x8b;
+  let writing: Promise<unknown> = Promise.resolve();
+  let current: PassThrough | undefined;
   const tar = extract();
   // Faults are taken from the pipeline; without listeners of their own the streams would end the process.
   tar.on('error', () => undefined);
@@ -101,14 +103,21 @@ export async function unpack(
         done(null, chunk);
       },
     });
-    mkdir(dirname(path), { recursive: true })
+    current = guard;
+    writing = mkdir(dirname(path), { recursive: true })
       .then(() => pipeline(entry, guard, createWriteStream(path)))
-      .then(() => next(), next);
+      .then(
+        () => next(),
+        (e: Error) => next(e),
+      );
   });
   const chain = gzip ? pipeline(again(head, stream), counted, createGunzip(), tar) : pipeline(again(head, stream), counted, tar);
   try {
     await chain;
   } catch (e) {
+    // What is being written ends before anybody hears of it: the folder is theirs then.
+    current?.destroy();
+    await writing.catch(() => undefined);
     if (e instanceof ArchiveRefused) throw e;
     throw new ArchiveRefused(`the archive ends or breaks in the middle, after ${files} files: ${(e as Error).message}`);
   }

@@ -35,6 +35,22 @@ export const faultKinds = {
     title: 'Registry certificate for another name',
     text: 'the certificate shown names another host',
   },
+  'registry-expired': {
+    on: 'registry',
+    title: 'Registry certificate ended',
+    text: 'the certificate shown ended yesterday, and connections are closed so that it is seen',
+  },
+  'registry-full': { on: 'registry', title: 'Registry disk full', text: 'every upload is answered with 507' },
+  'registry-busy': {
+    on: 'registry',
+    title: 'Registry asks to come again later',
+    text: 'every third request is answered with 429 or 503 and Retry-After, each once',
+  },
+  'registry-cuts-uploads': {
+    on: 'registry',
+    title: 'Registry drops uploads',
+    text: 'the first upload and every fourth after it are cut in the middle',
+  },
   'registry-corrupts': { on: 'registry', title: 'Registry serves a wrong byte', text: 'one byte of every tenth blob is changed' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;

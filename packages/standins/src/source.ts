@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { createRegistry, type Store } from '@praesidor/registry';
 import { parseReference } from '@praesidor/core/images';
 import { paperSize } from '@praesidor/protocols/oci';
-import type { Server } from 'node:http';
+import type { IncomingMessage, Server, ServerResponse } from 'node:http';
 import type { Pair } from './certificates.ts';
 import type { Faults } from './faults.ts';
 
@@ -127,6 +127,7 @@ export function faultyRegistry(
   store: Store,
   pair: Pair,
   wrong: Pair,
+  ended: Pair,
   faults: Faults,
   users?: Record<string, string>,
   writers?: string[],
@@ -150,6 +151,40 @@ export function faultyRegistry(
     dropped.add(url);
     return true;
   };
+  /** Whether a request brings bytes of a blob or a manifest. */
+  const brings = (req: IncomingMessage) =>
+    ['PUT', 'PATCH'].includes(req.method ?? '') || (req.method === 'POST' && req.url?.includes('?digest='));
+  const full = (req: IncomingMessage, res: ServerResponse) => {
+    if (!faults.has('registry-full', name) || !brings(req)) return false;
+    const errors = [{ code: 'DENIED', message: 'the disk set aside for images is full: 0 bytes are left' }];
+    res.writeHead(507, { 'content-type': 'application/json', connection: 'close' }).end(JSON.stringify({ errors }));
+    return true;
+  };
+  const asked = new Set<string>();
+  let turn = 0;
+  const busy = (req: IncomingMessage, res: ServerResponse) => {
+    if (!faults.has('registry-busy', name)) {
+      asked.clear();
+      return false;
+    }
+    const what = `${req.method} ${req.url}`;
+    if (turn++ % 3 !== 0 || asked.has(what)) return false;
+    asked.add(what);
+    res.writeHead(turn % 2 ? 429 : 503, { 'retry-after': '0', connection: 'close' }).end();
+    return true;
+  };
+  let uploads = 0;
+  const cutUpload = (req: IncomingMessage) => {
+    if (!faults.has('registry-cuts-uploads', name) || !brings(req)) return;
+    if (!req.url?.includes('/uploads/') || uploads++ % 4 !== 0) return;
+    const half = Number(req.headers['content-length'] ?? 0) >> 1;
+    let seen = 0;
+    req.on('data', (c: Buffer) => {
+      seen += c.length;
+      if (seen >= half) req.socket.destroy();
+    });
+    req.pause();
+  };
   const server = createRegistry({
     store,
     tls: pair,
@@ -157,6 +192,8 @@ export function faultyRegistry(
     ...(writers ? { writers } : {}),
     ...(scheme ? { scheme } : {}),
     before: (req, res) => {
+      if (full(req, res) || busy(req, res)) return true;
+      cutUpload(req);
       if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
       count++;
       const write = res.write.bind(res) as (chunk: Buffer, sent?: () => void) => boolean;
@@ -176,8 +213,12 @@ export function faultyRegistry(
       return false;
     },
   });
+  let last = pair;
   const shown = () => {
-    const p = faults.has('registry-name', name) ? wrong : pair;
+    const p = faults.has('registry-name', name) ? wrong : faults.has('registry-expired', name) ? ended : pair;
+    // A connection that stands would never see another certificate.
+    if (p === ended && last !== ended) server.closeAllConnections();
+    last = p;
     (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext({ key: p.key, cert: p.cert });
   };
   faults.onChange(shown);

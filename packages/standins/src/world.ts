@@ -159,7 +159,14 @@ export class World {
     const wrong = await kept(join(this.dir, `registry-${r.name}-wrong.json`), () =>
       makeCertificate({ commonName: 'depot.elsewhere.example', names: ['depot.elsewhere.example'], ca }),
     );
-    await this.listen(faultyRegistry(r.name, store, pair, wrong, this.faults, r.users, r.writers, r.scheme), r.address, r.port);
+    const ended = await kept(join(this.dir, `registry-${r.name}-ended.json`), () =>
+      makeCertificate({ commonName: r.host, names: [r.host], days: -0.5, ca }),
+    );
+    await this.listen(
+      faultyRegistry(r.name, store, pair, wrong, ended, this.faults, r.users, r.writers, r.scheme),
+      r.address,
+      r.port,
+    );
   }
 
   private async listen(server: Server, address: string, port: number): Promise<void> {

@@ -68,7 +68,8 @@ export class Dialer {
     for (const [key, agent] of this.agents)
       if ((JSON.parse(key) as string[])[2] === host) {
         this.agents.delete(key);
-        void agent.close();
+        // Whoever closes everything may have been first.
+        agent.close().catch(() => undefined);
       }
   }
 

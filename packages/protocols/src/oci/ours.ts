@@ -1,5 +1,5 @@
-import { askJson } from '../dial/index.ts';
-import { ask, bad, headersOf, type RegistryAt, targetOf } from './session.ts';
+import { ProtocolError } from '../dial/index.ts';
+import { ask, bad, type RegistryAt } from './session.ts';
 
 const digestPattern = /^sha256:[0-9a-f]{64}$/;
 
@@ -16,10 +16,10 @@ export interface PullLine {
 }
 /** What the product's own registry tells beyond the standard: digests held whole, names with what they stand for, and who pulled what. */
 export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: string[]; used?: number; free?: number }> => {
-  const { json } = await askJson<{ digests: string[]; names?: string[]; used?: number; free?: number }>(
-    r.dialer,
-    targetOf(r),
-    { path: '/praesidor/digests', headers: headersOf(r) },
+  const json = await own<{ digests: string[]; names?: string[]; used?: number; free?: number }>(
+    r,
+    'GET',
+    '/praesidor/digests',
     64_000_000,
   );
   return {
@@ -30,14 +30,7 @@ export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: 
   };
 };
 export const pullLog = async (r: RegistryAt, since: string) =>
-  (
-    await askJson<{ pulls: PullLine[] }>(
-      r.dialer,
-      targetOf(r),
-      { path: `/praesidor/pulls?since=${encodeURIComponent(since)}`, headers: headersOf(r) },
-      256_000_000,
-    )
-  ).json.pulls;
+  (await own<{ pulls: PullLine[] }>(r, 'GET', `/praesidor/pulls?since=${encodeURIComponent(since)}`, 256_000_000)).pulls;
 
 export interface ScrubAnswer {
   running: boolean;
@@ -49,10 +42,26 @@ export interface ScrubAnswer {
   damaged: { digest: string; why: string }[];
   missing: { digest: string; repository: string }[];
 }
-async function own<T>(r: RegistryAt, method: string, path: string): Promise<T> {
+/** @throws ProtocolError when what it answers is no JSON, or larger than `most` bytes */
+async function own<T>(r: RegistryAt, method: string, path: string, most = 4_000_000): Promise<T> {
   const a = await ask(r, { method, path });
-  if (a.status !== 200) return bad(r, a, path);
-  return (await a.body.json()) as T;
+  if (a.status !== 200) return bad(r, a, path.split('?')[0] as string);
+  const chunks: Buffer[] = [];
+  let size = 0;
+  try {
+    for await (const c of a.body) {
+      size += (c as Buffer).length;
+      if (size > most) throw new ProtocolError('answer', r.endpoint, `what it answers to ${path} is larger than ${most} bytes`);
+      chunks.push(c as Buffer);
+    }
+  } catch (cause) {
+    throw ProtocolError.from(cause, r.endpoint);
+  }
+  try {
+    return JSON.parse(Buffer.concat(chunks).toString('utf8')) as T;
+  } catch {
+    throw new ProtocolError('answer', r.endpoint, `what it answers to ${path} is not JSON`);
+  }
 }
 /** Begins to read every blob again, or tells how far that is. */
 export const scrub = (r: RegistryAt, act: 'start' | 'look' | 'stop') =>

@@ -40,6 +40,11 @@ export async function pushBlob(
   for (;;) {
     const began = at;
     try {
+      if (!location && size <= large) {
+        const opened = await inOne(r, repository, digest, size, bytes);
+        if (opened === undefined) return;
+        location = opened;
+      }
       if (!location) {
         location = await open(r, repository);
         at = 0;
@@ -105,6 +110,26 @@ async function open(r: RegistryAt, repository: string): Promise<string> {
   if (a.status !== 202) await bad(r, a, `opening an upload to ${repository}`);
   await a.body.dump();
   return locationOf(r, a.headers.location ?? '') as string;
+}
+
+/** Opens, fills and ends an upload in one request; answers where to go on with a registry that only opened it. */
+async function inOne(
+  r: RegistryAt,
+  repository: string,
+  digest: string,
+  size: number,
+  bytes: (from: number) => AsyncIterable<Buffer> | Readable,
+): Promise<string | undefined> {
+  const a = await ask(r, {
+    method: 'POST',
+    path: `/v2/${repository}/blobs/uploads/?digest=${digest}`,
+    headers: { ...octets, 'content-length': String(size) },
+    body: Readable.from(bytes(0)),
+    timeoutMs: 60_000,
+  });
+  if (a.status !== 201 && a.status !== 202) await bad(r, a, `${repository} ${digest.slice(0, 19)}`);
+  await a.body.dump();
+  return a.status === 202 ? (locationOf(r, a.headers.location ?? '') as string) : undefined;
 }
 
 /** Bytes of an upload that arrived; undefined: the registry does not know it any more. */

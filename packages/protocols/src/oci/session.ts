@@ -38,11 +38,19 @@ export async function ask(r: RegistryAt, o: HttpAsk): Promise<HttpAnswer> {
   for (let tries = 0, fresh = false; ; tries++) {
     const known = tokens.get(r)?.get(scopeOf(o));
     const auth = known && known.until > Date.now() ? { authorization: `Bearer ${known.token}` } : headersOf(r);
-    const a = await r.dialer.ask(targetOf(r), {
-      ...o,
-      headers: { ...auth, ...o.headers },
-      ...(r.signal ? { signal: r.signal } : {}),
-    });
+    let a: HttpAnswer;
+    try {
+      a = await r.dialer.ask(targetOf(r), {
+        ...o,
+        headers: { ...auth, ...o.headers },
+        ...(r.signal ? { signal: r.signal } : {}),
+      });
+    } catch (e) {
+      // A kept connection may be closed at the very moment at which it is used: what can be asked again is.
+      if (once || tries >= 2 || !(e instanceof ProtocolError && e.fault === 'cut')) throw e;
+      await pause(50);
+      continue;
+    }
     if (a.status === 401 && r.user && !fresh && (await renew(r, o, a))) {
       fresh = true;
       await a.body.dump();

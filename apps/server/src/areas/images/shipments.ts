@@ -89,6 +89,7 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
   // Every request under way hears of it.
   setMaxListeners(0, halt.signal);
   signal.addEventListener('abort', () => halt.abort(), { once: true });
+  setMaxListeners(0, signal);
   const off = ctx.bus.on((e) => {
     if (e.kind === 'Shipment' && e.subject === s.label)
       void ctx.db.manager.findOneBy(Shipments, { id }).then((x) => {

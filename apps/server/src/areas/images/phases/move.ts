@@ -1,12 +1,13 @@
 import { createHash } from 'node:crypto';
-import { isOpen, parseReference, type Way } from '@praesidor/core/images';
+import { heldBy, isOpen, parseReference, type Way } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, readOn } from '@praesidor/protocols/oci';
 import { inParallel, Pacer } from '@praesidor/shipping';
+import type { Context } from '../../../context.ts';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
-import { at } from '../registries.ts';
+import { at, lookAt } from '../registries.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /**
@@ -32,23 +33,19 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       }
     } else if (i.kind === 'blob') todo.set(i.digest, [...(todo.get(i.digest) ?? []), i]);
   }
-  const mark = (i: ShipmentItem, repositories: string[] = [i.repository]) =>
-    ctx.db.manager.query(
-      "update shipment_item set state = 'landed', upload = null where shipment = $1 and digest = $2 and repository = any($3)",
-      [i.shipment, i.digest, repositories],
-    );
+  const done = new Marks(ctx, s.id);
+  // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
+  const seen = await lookAt(ctx, s.target);
+  const known = seen.error ? undefined : heldBy(seen);
   await inParallel([...todo.values()], 4, signal, async (same) => {
     for (const i of same) {
       const from = landed.get(i.digest);
       if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
-      if (await hasBlob(to, i.repository, i.digest)) meter.add(i.bytes);
+      if ((!known || known.has(i.digest)) && (await hasBlob(to, i.repository, i.digest))) meter.add(i.bytes);
       else if (!(i.bytes === 0 && (await mountAnywhere(i)))) await push(i);
       landed.set(i.digest, i.repository);
     }
-    await mark(
-      same[0] as ShipmentItem,
-      same.map((i) => i.repository),
-    );
+    for (const i of same) done.add(i);
   });
   const manifests = new Map<string, ShipmentItem[]>();
   for (const i of items)
@@ -59,9 +56,10 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       const m = await getManifest(source, i.repository, i.digest);
       await pacer.pass(m.body.length, signal);
       await putManifest(to, i.repository, i.tag ?? i.digest, m.mediaType || 'application/vnd.oci.image.manifest.v1+json', m.body);
-      await mark(i);
+      done.add(i);
     }
   });
+  await done.write();
   return { state: 'landed' };
 
   /** The registry holds the blob under another repository of the known bills: linked there instead of sent. */
@@ -136,6 +134,30 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
         );
       throw cause;
     }
+  }
+}
+
+/** Items that landed, written together a few times a second; what a kill leaves unwritten is found at the target. */
+class Marks {
+  private waiting: ShipmentItem[] = [];
+  private timer: NodeJS.Timeout | undefined;
+  constructor(
+    private readonly ctx: Context,
+    private readonly shipment: number,
+  ) {}
+  add(i: ShipmentItem): void {
+    this.waiting.push(i);
+    this.timer ??= setTimeout(() => void this.write().catch(() => undefined), 200);
+  }
+  async write(): Promise<void> {
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    const items = this.waiting.splice(0);
+    if (!items.length) return;
+    await this.ctx.db.manager.query(
+      "update shipment_item i set state = 'landed', upload = null from unnest($2::text[], $3::text[]) w(digest, repository) where i.shipment = $1 and i.digest = w.digest and i.repository = w.repository",
+      [this.shipment, items.map((i) => i.digest), items.map((i) => i.repository)],
+    );
   }
 }
 
