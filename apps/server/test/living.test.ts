@@ -224,7 +224,13 @@ describe('work', () => {
       hosts: ['bw-09'],
       asked: {},
     });
-    await eventually(async () => machine('bw-09').tasks.size > before, 'the image is being written');
+    // The controller writes, and which task that is has been put down: whoever goes on finds it there.
+    await eventually(async () => {
+      const [row] = (await i.running.ctx.db.query("select items->0->'knows' as knows from host_work where id = $1", [
+        b.work.id,
+      ])) as { knows: object | null }[];
+      return machine('bw-09').tasks.size > before && Object.keys(row?.knows ?? {}).length > 0;
+    }, 'the image is being written');
     await i.restart();
     await eventually(async () => {
       const { works } = await c.good<{ works: WorkAnswer[] }>('GET', '/api/hosts/works');
