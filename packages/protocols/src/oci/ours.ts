@@ -1,3 +1,4 @@
+import type { SeenScrub } from '@praesidor/core/model';
 import { ProtocolError } from '../dial/index.ts';
 import { ask, bad, type RegistryAt } from './session.ts';
 
@@ -32,16 +33,8 @@ export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: 
 export const pullLog = async (r: RegistryAt, since: string) =>
   (await own<{ pulls: PullLine[] }>(r, 'GET', `/praesidor/pulls?since=${encodeURIComponent(since)}`, 256_000_000)).pulls;
 
-export interface ScrubAnswer {
-  running: boolean;
-  done: number;
-  of: number;
-  bytes: number;
-  startedAt?: string;
-  endedAt?: string;
-  damaged: { digest: string; why: string }[];
-  missing: { digest: string; repository: string }[];
-}
+/** What a scrub tells is what is kept of it. */
+export type ScrubAnswer = SeenScrub;
 /** @throws ProtocolError when what it answers is no JSON, or larger than `most` bytes */
 async function own<T>(r: RegistryAt, method: string, path: string, most = 4_000_000): Promise<T> {
   const a = await ask(r, { method, path });
