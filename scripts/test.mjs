@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 /* `npm test`: installs what is missing, lints, checks types, runs every suite; ends with one line of totals. */
 import { spawn, spawnSync } from 'node:child_process';
-import { readFileSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, readFileSync, rmSync, statfsSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, judges, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, startPostgres } from './lib/postgres.mjs';
@@ -11,6 +11,20 @@ checkNode();
 const began = Date.now();
 let pg;
 let suites;
+/** Where the suites keep what they throw away: in memory where there is plenty, since they lay thousands of small files. */
+const scratch = inMemory();
+function inMemory() {
+  try {
+    const s = statfsSync('/dev/shm');
+    if (s.bavail * s.bsize < 4e9) return undefined;
+    const dir = mkdtempSync('/dev/shm/praesidor-tests-');
+    // PostgreSQL runs as somebody else and must be able to walk through it.
+    chmodSync(dir, 0o755);
+    return dir;
+  } catch {
+    return undefined;
+  }
+}
 const stop = async () => {
   // The suites first: they hold connections to the database, and must not outlive whoever started them.
   if (suites && suites.exitCode === null) {
@@ -21,6 +35,7 @@ const stop = async () => {
     clearTimeout(timer);
   }
   await pg?.stop().catch(() => undefined);
+  if (scratch) rmSync(scratch, { recursive: true, force: true });
 };
 process
   .on('SIGINT', () => void stop().then(() => process.exit(130)))
@@ -56,7 +71,7 @@ try {
   await quietly('Checking types', process.execPath, ['node_modules/typescript-7/bin/tsc', '--noEmit', '-p', 'tsconfig.json']);
   await web();
   pg = await step('Starting PostgreSQL', async () => {
-    const p = await startPostgres(join(state, 'test-postgres'), 54400);
+    const p = await startPostgres(join(state, 'test-postgres'), 54400, { lasting: false });
     createDatabase(p, 'tests');
     return p;
   });
@@ -73,7 +88,11 @@ try {
         `--outputFile.json=${report}`,
         ...process.argv.slice(2),
       ],
-      { cwd: root, stdio: 'inherit', env: { ...process.env, TEST_DATABASE_URL: pg.url('tests') } },
+      {
+        cwd: root,
+        stdio: 'inherit',
+        env: { ...process.env, TEST_DATABASE_URL: pg.url('tests'), ...(scratch ? { TMPDIR: scratch } : {}) },
+      },
     );
     suites.once('exit', (c) => done(c ?? 1));
   });

@@ -38,8 +38,9 @@ function account() {
 /**
  * PostgreSQL on loopback over a folder of ours. A folder left by a killed process is taken over: an old
  * server that still holds it is asked to end first, and its log makes the content whole again.
+ * With `lasting: false`, for tests, it does not wait for the disk: what it holds is gone after a power cut, and nobody minds.
  */
-export async function startPostgres(wanted, wantedPort) {
+export async function startPostgres(wanted, wantedPort, { lasting = true } = {}) {
   const bin = postgresBin();
   const as = account();
   // The folders above stay as they are: PostgreSQL runs as somebody else and must be able to walk through them.
@@ -86,6 +87,7 @@ export async function startPostgres(wanted, wantedPort) {
       'log_min_messages=warning',
       '-c',
       'logging_collector=off',
+      ...(lasting ? [] : ['-c', 'fsync=off', '-c', 'full_page_writes=off', '-c', 'synchronous_commit=off']),
     ],
     { cwd: dir, stdio: ['ignore', 'ignore', 'pipe'], detached: true, ...as },
   );

@@ -80,8 +80,12 @@ export class FolderSync {
 
 /** Bytes of all files directly in a folder. */
 export async function sizeOfFolder(dir: string): Promise<number> {
+  const names = await readdir(dir);
   let total = 0;
-  for (const name of await readdir(dir)) total += (await stat(`${dir}/${name}`).catch(() => ({ size: 0 }))).size;
+  // Some at a time: ten thousand one after the other take a second, and all at once as many file handles.
+  for (let i = 0; i < names.length; i += 64)
+    for (const s of await Promise.all(names.slice(i, i + 64).map((n) => stat(`${dir}/${n}`).catch(() => ({ size: 0 })))))
+      total += s.size;
   return total;
 }
 

@@ -317,11 +317,13 @@ export class Store {
   /** Every tag with the digest that it stands for, as repository:tag@digest. */
   async names(): Promise<string[]> {
     const out: string[] = [];
-    for (const repo of await this.repositories())
-      for (const tag of (await this.tags(repo)) ?? []) {
+    for (const repo of await this.repositories()) {
+      const named = ((await this.tags(repo)) ?? []).map(async (tag) => {
         const digest = await readFile(this.repoPath(repo, 'tags', tag), 'utf8').catch(() => undefined);
-        if (digest) out.push(`${repo}:${tag}@${digest}`);
-      }
+        return digest ? [`${repo}:${tag}@${digest}`] : [];
+      });
+      out.push(...(await Promise.all(named)).flat());
+    }
     return out;
   }
 

@@ -4,4 +4,5 @@ export * from './land.ts';
 export * from './pack.ts';
 export * from './pacer.ts';
 export * from './parallel.ts';
+export * from './reading.ts';
 export * from './verify.ts';

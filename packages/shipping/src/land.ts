@@ -5,6 +5,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { hasBlob, hasManifest, mountBlob, pushBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import { CaseFolder, sumOf } from './case.ts';
 import { inParallel } from './parallel.ts';
+import { Reading } from './reading.ts';
 import type { BadFile } from './verify.ts';
 
 export interface LandHooks {
@@ -89,26 +90,21 @@ async function pushFile(
   open: (from: number) => AsyncIterable<Buffer>,
   what: string,
 ): Promise<string | undefined> {
-  let read: Error | undefined;
+  const reading = new Reading();
   let hash = createHash('sha256');
   async function* counted(from: number) {
     if (from === 0) hash = createHash('sha256');
-    try {
-      for await (const chunk of open(from)) {
-        hash.update(chunk);
-        hooks.onBytes?.(chunk.length);
-        yield chunk;
-      }
-    } catch (e) {
-      read = e as Error;
-      throw e;
+    for await (const chunk of reading.of(open(from))) {
+      hash.update(chunk);
+      hooks.onBytes?.(chunk.length);
+      yield chunk;
     }
   }
   try {
     await pushBlob(to, repo, p.digest, w.blobs[p.digest] ?? 0, counted, { onCut: () => hooks.onCut?.() });
     return undefined;
   } catch (e) {
-    if (read) return `cannot be read: ${read.message}`;
+    if (reading.fault) return `cannot be read: ${(reading.fault as Error).message}`;
     if (e instanceof ProtocolError && e.fault === 'digest')
       return `sha256:${hash.digest('hex')}` === p.digest
         ? `${what} arrived with other bytes`

@@ -5,7 +5,7 @@ import { type Bus, whisper } from '../events/bus.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
-const lanes: Record<JobKind, number> = { sweep: 2, shipment: 3, build: 6, bills: 1, work: 4 };
+const lanes: Record<JobKind, number> = { sweep: 2, shipment: 3, build: 6, bills: 2, work: 4 };
 
 /**
  * Durable work on PostgreSQL. A worker holds an advisory lock as long as its process lives; a job whose

@@ -6,6 +6,7 @@ import { readPulls } from '../areas/images/pulls.ts';
 import { lookAtHypervisor } from '../areas/hosts/hypervisors.ts';
 import { sampleAll } from '../areas/hosts/page.ts';
 import { loadEstate } from '../estate/load.ts';
+import { inParallel } from '@praesidor/shipping';
 
 /**
  * Looks at the outside on its own: served zones, registries, bills not walked yet. One process at a time
@@ -23,13 +24,6 @@ export function watch(ctx: Context, everyMs: number): () => void {
     await expire(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
     const { estate } = await loadEstate(ctx.db);
     const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
-    for (const r of estate.registries) {
-      await safely(lookAt(ctx, r.name));
-      await safely(readPulls(ctx, r));
-    }
-    await Promise.all(estate.hypervisors.map((h) => safely(lookAtHypervisor(ctx, h.name))));
-    await safely(sampleAll(ctx));
-    await Promise.all(estate.zones.map((z) => safely(readZone(ctx, z.name))));
     for (const doc of [...estate.releases, ...estate.addons]) {
       const old = estate.observed.bills[doc.name];
       const same =
@@ -37,6 +31,17 @@ export function watch(ctx: Context, everyMs: number): () => void {
       if (!same && estate.registries.some((r) => r.name === doc.source))
         await safely(ctx.db.transaction((m) => ctx.queue.send(m, 'bills', doc.name)));
     }
+    // Side by side, some at a time: of two hundred sites a few are always silent, and nobody waits for them in a row.
+    const looks = [
+      ...estate.registries.map((r) => async () => {
+        await safely(lookAt(ctx, r.name));
+        await safely(readPulls(ctx, r));
+      }),
+      ...estate.hypervisors.map((h) => () => safely(lookAtHypervisor(ctx, h.name))),
+      ...estate.zones.map((z) => () => safely(readZone(ctx, z.name))),
+      () => safely(sampleAll(ctx)),
+    ];
+    await inParallel(looks, 8, undefined, async (act) => void (await act()));
     // Only now: a round that a kill cut short is begun again by whoever starts next.
     await ctx.db.manager.query(
       "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",

@@ -3,7 +3,7 @@ import { heldBy, isOpen, parseReference, type Way } from '@praesidor/core/images
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, readOn } from '@praesidor/protocols/oci';
-import { inParallel, Pacer } from '@praesidor/shipping';
+import { inParallel, Pacer, Reading } from '@praesidor/shipping';
 import type { Context } from '../../../context.ts';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
@@ -92,24 +92,19 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
    */
   async function pushFrom(i: ShipmentItem, tries: number): Promise<void> {
     let hash = tries ? createHash('sha256') : undefined;
-    let fault: unknown;
+    const reading = new Reading();
     async function* bytes(from: number) {
       hash = tries && from === 0 ? createHash('sha256') : undefined;
-      try {
-        const read = readOn(
-          source,
-          i.repository,
-          { digest: i.digest, from, to: i.bytes, size: i.bytes },
-          { onCut: () => meter.cut() },
-        );
-        for await (const chunk of way ? pacer.through(read, signal) : read) {
-          hash?.update(chunk);
-          meter.add(chunk.length);
-          yield chunk;
-        }
-      } catch (e) {
-        fault = e;
-        throw e;
+      const read = readOn(
+        source,
+        i.repository,
+        { digest: i.digest, from, to: i.bytes, size: i.bytes },
+        { onCut: () => meter.cut() },
+      );
+      for await (const chunk of reading.of(way ? pacer.through(read, signal) : read)) {
+        hash?.update(chunk);
+        meter.add(chunk.length);
+        yield chunk;
       }
     }
     try {
@@ -124,7 +119,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
         },
       });
     } catch (e) {
-      if (fault) throw fault;
+      if (reading.fault) throw reading.fault;
       const cause = ProtocolError.from(e, to.endpoint);
       if (cause.fault === 'digest' && hash && `sha256:${hash.digest('hex')}` !== i.digest)
         throw new ProtocolError(
