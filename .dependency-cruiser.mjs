@@ -27,9 +27,10 @@ export default {
       '^packages/shipping/src',
       '^(packages/(registry|standins)|apps/)',
     ),
+    rule('hashing-is-a-leaf', 'it is used from below everything else', '^packages/hashing/src', '^(packages/(?!hashing)|apps/)'),
     rule(
       'registry-stands-alone',
-      'the registry must run where nothing else is',
+      'the registry must run where nothing else is: it is bundled with the one leaf that it uses',
       '^packages/registry/src',
       '^(packages/(core|protocols|shipping|standins)|apps/)',
     ),

@@ -184,7 +184,7 @@ async function shipped() {
       let more = 0;
       const watch = setInterval(() => {
         more = Math.max(more, process.memoryUsage().rss - before);
-      }, 20);
+      }, 100);
       const began = performance.now();
       await c.good('POST', `/api/shipments/${shipment.label}/start`);
       await shipmentIn(c, shipment.label, way === 'case' ? 'packed' : 'landed');

@@ -167,3 +167,35 @@ describe('pulls', () => {
     expect(await b.text()).toContain('core/etcd:1.34.2');
   });
 });
+
+describe('the hand-over', () => {
+  const choose = async () => {
+    await open('/images/away?registry=lr-registry');
+    await (await b.find("//select[@aria-label='standing registry']/option[.='bw-registry']")).click();
+  };
+  it('switches a cluster once its content is there, and keeps the starter while hosts read from it', async () => {
+    await choose();
+    await b.see('bw-registry holds everything of');
+    await b.see('1 cluster still pulls from it');
+    await b.clickText('Switch…');
+    await b.click('button', 'Make this change', inDialog);
+    await b.see('plover pulls from bw-registry');
+    await b.see('nothing uses lr-registry any more: it can be taken down');
+    expect((await c.estate()).charters.find((x) => x.name === 'plover')?.mirror).toBe('bw-registry');
+    // Somebody who was not told, and who is no host of the estate: what is read there is read all the same.
+    await i.world.stores.get('lr-registry')?.logPull({
+      at: new Date().toISOString(),
+      client: '10.62.8.13',
+      user: 'puller',
+      agent: 'runtime',
+      kind: 'manifest',
+      repository: 'core/etcd',
+      reference: '1.34.2',
+      digest: '',
+      status: 200,
+    });
+    await choose();
+    await b.see('it was read once since');
+    await b.see('last read by 10.62.8.13');
+  });
+});

@@ -26,6 +26,7 @@ import { openDatabase } from './db/data-source.ts';
 import { inWords } from './db/errors.ts';
 import { estate } from './estate/routes.ts';
 import { Bus } from './events/bus.ts';
+import { Carrier } from './carrier/carrier.ts';
 import { Heavy } from './heavy/heavy.ts';
 import { events } from './events/routes.ts';
 import { Queue } from './jobs/queue.ts';
@@ -55,7 +56,16 @@ export async function startServer(config: Config): Promise<Running> {
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl).open();
   const queue = new Queue(config.databaseUrl, bus, log);
-  const ctx: Context = { config, db, bus, queue, dialer: makeDialer(config, db), heavy: new Heavy(), log };
+  const ctx: Context = {
+    config,
+    db,
+    bus,
+    queue,
+    dialer: makeDialer(config, db),
+    heavy: new Heavy(),
+    carrier: new Carrier(join(config.dataDir, 'programs')),
+    log,
+  };
 
   app.setValidatorCompiler(validatorCompiler);
   app.setSerializerCompiler(serializerCompiler);
@@ -130,6 +140,7 @@ export async function startServer(config: Config): Promise<Running> {
       await queue.stop();
       await ctx.dialer.close();
       await ctx.heavy.close();
+      ctx.carrier.close();
       await bus.close();
       await db.destroy();
     },

@@ -1,5 +1,6 @@
 import type { DataSource } from 'typeorm';
 import type { Dialer } from '@praesidor/protocols/dial';
+import type { Carrier } from './carrier/carrier.ts';
 import type { Config } from './config.ts';
 import type { Heavy } from './heavy/heavy.ts';
 import type { Bus } from './events/bus.ts';
@@ -14,5 +15,7 @@ export interface Context {
   dialer: Dialer;
   /** Computation that would hold up everybody else. */
   heavy: Heavy;
+  /** Gigabytes on their way, beside everybody else. */
+  carrier: Carrier;
   log: (message: string, facts?: object) => void;
 }

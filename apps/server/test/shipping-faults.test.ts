@@ -1,3 +1,4 @@
+import type { ChildProcess } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import {
@@ -21,7 +22,7 @@ beforeAll(async () => {
   await eventually(async () => {
     const o = (await c.estate()).observed;
     return (
-      ['small', 'log-shipper'].every((n) => o.bills[n]) &&
+      ['small', 'log-shipper', '1.33.6'].every((n) => o.bills[n]) &&
       ['bw-registry', 'dnl-registry', 'ptl-registry'].every((n) => o.registries[n] && !o.registries[n]?.error)
     );
   }, 'bills and registries');
@@ -94,6 +95,27 @@ describe('over the link', () => {
     await shipmentIn(c, s.label, 'landed');
     expect((await digests('ptl-registry')).size).toBeGreaterThan(stood);
     expect(await whole('ptl-registry', 'small')).toBe(true);
+  });
+  it('the process that carries it is killed in the middle: it is said, and it goes on with another one', async () => {
+    // Slowly enough for something to happen in the middle: 1.6 MB at half a megabyte a second.
+    await c.good('POST', '/api/edits', {
+      why: 'rate',
+      edits: [{ op: 'set', kind: 'Site', key: 'bw', path: ['link', 'rateMbit'], value: 4 }],
+    });
+    const s = await plan('bw-registry', ['1.33.6']);
+    const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
+    await start(s.label);
+    await eventually(
+      async () =>
+        (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === s.label)
+          ?.movedBytes,
+      'bytes on their way',
+    );
+    carrier.child.kill('SIGKILL');
+    expect((await shipmentIn(c, s.label, 'failed')).error).toMatch(/the process that carries shipments ended in the middle/);
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    expect(await whole('bw-registry', '1.33.6')).toBe(true);
   });
   it('a byte that is wrong at the source is refused by the target, and the source is named', async () => {
     // Of a layer that stands at the source alone, the first byte: what is read has another digest, every time.

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { createReadStream } from 'node:fs';
 import { open, readdir, stat, statfs, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 
@@ -14,6 +15,13 @@ export const isFull = (cause: unknown): boolean =>
 export const exists = async (path: string) => (await stat(path).catch(() => undefined)) !== undefined;
 
 export const shaOf = (body: Buffer) => `sha256:${createHash('sha256').update(body).digest('hex')}`;
+
+/** SHA-256 of a file's bytes, as a digest. */
+export async function digestOfFile(path: string): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const chunk of createReadStream(path, { highWaterMark: 1_048_576 })) hash.update(chunk as Buffer);
+  return `sha256:${hash.digest('hex')}`;
+}
 
 export async function syncFile(path: string): Promise<void> {
   const handle = await open(path, 'r+');

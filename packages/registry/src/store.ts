@@ -1,9 +1,22 @@
-import { createHash, type Hash, randomUUID } from 'node:crypto';
+import { randomUUID } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { mkdir, open, readdir, readFile, rename, rm, rmdir, stat, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { exists, FolderSync, freeBytes, isFull, shaOf, sizeOfFolder, StoreFull, syncFile, Turns, writeSynced } from './disk.ts';
+import { Hashing, writeHashed } from '@praesidor/hashing';
+import {
+  digestOfFile,
+  exists,
+  FolderSync,
+  freeBytes,
+  isFull,
+  shaOf,
+  sizeOfFolder,
+  StoreFull,
+  syncFile,
+  Turns,
+  writeSynced,
+} from './disk.ts';
 import { readManifest } from './manifest.ts';
 import { PullLog } from './pulls.ts';
 
@@ -73,13 +86,13 @@ export class Store {
   // ── uploads ────────────────────────────────────────────────────────────────────────────────────────────────────
 
   /** Digests of what arrives, kept while this process receives it; what was begun by another one is read again. */
-  private readonly hashes = new Map<string, { hash: Hash; size: number }>();
+  private readonly hashes = new Map<string, { hash: Hashing; size: number }>();
   private readonly busy = new Set<string>();
 
   async startUpload(): Promise<string> {
     const id = randomUUID();
     await writeFile(join(this.dir, 'uploads', id), '');
-    this.hashes.set(id, { hash: createHash('sha256'), size: 0 });
+    this.hashes.set(id, { hash: new Hashing(), size: 0 });
     return id;
   }
 
@@ -87,6 +100,7 @@ export class Store {
     /^[0-9a-f-]{36}$/.test(id) ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size : undefined;
 
   async dropUpload(id: string): Promise<void> {
+    this.hashes.get(id)?.hash.drop();
     this.hashes.delete(id);
     await rm(join(this.dir, 'uploads', id), { force: true });
   }
@@ -101,40 +115,12 @@ export class Store {
     try {
       await this.room(expected);
       const known = this.hashes.get(id);
-      const hash = known && known.size === (await this.uploadSize(id)) ? known : undefined;
+      const hashed = known && known.size === (await this.uploadSize(id)) ? known : undefined;
       const handle = await open(join(this.dir, 'uploads', id), 'a');
       try {
-        let waiting: Buffer[] = [];
-        let size = 0;
-        let writing: Promise<unknown> = Promise.resolve();
-        const flush = () => {
-          if (!size) return writing;
-          const list = waiting;
-          waiting = [];
-          size = 0;
-          writing = writing.then(() => handle.writev(list));
-          writing.catch(() => undefined);
-          return writing;
-        };
-        // Written a megabyte at a time while the next one arrives; what comes drop by drop does not wait for a megabyte.
-        const idle = setInterval(() => void flush(), 200);
-        try {
-          for await (const chunk of body) {
-            waiting.push(chunk as Buffer);
-            size += (chunk as Buffer).length;
-            if (hash) {
-              hash.hash.update(chunk as Buffer);
-              hash.size += (chunk as Buffer).length;
-            }
-            if (size >= 1_048_576) {
-              await writing;
-              flush();
-            }
-          }
-        } finally {
-          clearInterval(idle);
-          await flush();
-        }
+        await writeHashed(handle, body, hashed?.hash, (n) => {
+          if (hashed) hashed.size += n;
+        });
       } finally {
         await handle.close();
       }
@@ -153,12 +139,10 @@ export class Store {
     const path = join(this.dir, 'uploads', id);
     const known = this.hashes.get(id);
     this.hashes.delete(id);
-    let hash = known?.hash;
-    if (!hash || known?.size !== (await this.uploadSize(id))) {
-      hash = createHash('sha256');
-      for await (const chunk of createReadStream(path, { highWaterMark: 1_048_576 })) hash.update(chunk as Buffer);
-    }
-    if (`sha256:${hash.digest('hex')}` !== digest) {
+    const whole = known?.size === (await this.uploadSize(id));
+    if (!whole) known?.hash.drop();
+    const got = whole ? `sha256:${await known?.hash.digest()}` : await digestOfFile(path);
+    if (got !== digest) {
       await rm(path, { force: true });
       return false;
     }

@@ -3,8 +3,8 @@ import { createReadStream } from 'node:fs';
 import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { isPart, pathOf, Waybill, type WaybillPiece } from '@praesidor/core/images';
+import { Hashing, writeHashed } from '@praesidor/hashing';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { Hashing } from './hashing.ts';
 
 /** What a case says of itself, beside the waybill of the whole. */
 export interface CaseMark {
@@ -62,30 +62,9 @@ export class CaseFolder {
         for await (const chunk of createReadStream(incoming, { highWaterMark: 1_048_576 }))
           await hash.update(own(chunk as Buffer));
       const file = await open(incoming, 'a');
-      let waiting: Buffer[] = [];
-      let size = 0;
-      let writing: Promise<unknown> = Promise.resolve();
-      // Written and hashed a megabyte at a time, while the next one arrives.
-      const flush = async () => {
-        await writing;
-        if (!size) return;
-        const bytes = Buffer.allocUnsafeSlow(size);
-        let at = 0;
-        for (const w of waiting) at += w.copy(bytes, at);
-        waiting = [];
-        size = 0;
-        writing = observed(file.writev([bytes]).then(() => hash.update(bytes)));
-      };
       try {
-        for await (const chunk of bytes) {
-          waiting.push(chunk);
-          size += chunk.length;
-          onBytes(chunk.length);
-          if (size >= 1_048_576) await flush();
-        }
+        await writeHashed(file, bytes, hash, onBytes);
       } finally {
-        await flush();
-        await writing;
         await file.close();
       }
       got = await hash.digest();

@@ -210,6 +210,20 @@ const cases: Record<string, Change> = {
       }
     })({ ...e, releases: [...e.releases, { ...(used as (typeof e.releases)[number]), name: '1.30.0', version: '1.30.0' }] });
   },
+  // An add-on for older releases, and a kubelet three minor versions behind where two are allowed.
+  'IMG-010': (e) => ({
+    ...e,
+    addons: e.addons.map((a) => ({ ...a, runsWith: '<1.30.0' })),
+    releases: e.releases.map((r) => ({
+      ...r,
+      skew: [{ component: 'old', against: 'new', behind: 2, ahead: 0 }],
+      components: [
+        ...r.components,
+        { name: 'old', image: 'x', on: 'node' as const, version: '1.31.0' },
+        { name: 'new', image: 'y', on: 'node' as const, version: '1.34.0' },
+      ],
+    })),
+  }),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),

@@ -20,12 +20,13 @@ export interface HandOver {
 /**
  * The hand-over from a starter registry to a standing one: everything its clusters need is there and proved, each
  * cluster's rules are switched, and the starter is kept until nothing uses it. `pulls`: reads of the starter by
- * hosts since the last cluster was switched, from its log.
+ * hosts since the last cluster was switched, from its log; infinite: not known.
  */
 export function handOver(estate: Estate, from: Registry, to: Registry, pulls: number): HandOver {
   const users = estate.charters.filter((c) => c.mirror === from.name);
   const both = estate.charters.filter((c) => c.mirror === from.name || c.mirror === to.name);
-  const bills = [...new Set(both.flatMap((c) => [c.release, ...c.addons]))];
+  // What those that are there already lack is a finding of theirs, and holds up nobody else.
+  const bills = [...new Set((users.length ? users : both).flatMap((c) => [c.release, ...c.addons]))];
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const seen = estate.observed.registries[to.name];
   const lack = missing(joinBills('', known), heldBy(seen));
@@ -60,8 +61,12 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
       ? {}
       : {
           waits: users.length
-            ? `${users.length} of ${both.length} clusters still pull from it`
-            : `hosts read from it ${pulls} times since`,
+            ? users.length === 1
+              ? '1 cluster still pulls from it'
+              : `${users.length} clusters still pull from it`
+            : Number.isFinite(pulls)
+              ? `it was read ${pulls === 1 ? 'once' : `${pulls} times`} since`
+              : 'its log of pulls was not read yet',
         }),
   });
   return { from: from.name, to: to.name, bills, steps };

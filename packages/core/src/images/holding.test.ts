@@ -209,7 +209,7 @@ describe('a hand-over', () => {
     expect(of()).toEqual([
       ['content', false, ''],
       ['cluster', false, 'its content is not there yet'],
-      ['starter', false, '1 of 1 clusters still pull from it'],
+      ['starter', false, '1 cluster still pulls from it'],
     ]);
     e.observed.registries.s = { at: '', digests: ['1', 'a'].map(d), names: [`core/api:1@${d('1')}`] };
     expect(of().slice(0, 2)).toEqual([
@@ -217,7 +217,7 @@ describe('a hand-over', () => {
       ['cluster', false, ''],
     ]);
     e.charters[0]!.mirror = 's';
-    expect(of(3).at(-1)).toEqual(['starter', false, 'hosts read from it 3 times since']);
+    expect(of(3).at(-1)).toEqual(['starter', false, 'it was read 3 times since']);
     expect(of().at(-1)).toEqual(['starter', false, '']);
   });
 });

@@ -12,3 +12,4 @@ export * from './shared.ts';
 export * from './suffices.ts';
 export * from './waybill.ts';
 export * from './would-pull.ts';
+export * from './versions.ts';

@@ -14,6 +14,8 @@ export interface PushHooks {
 }
 /** Larger ones are sent so that a broken upload can be gone on with; smaller ones in one request. */
 const large = 1_000_000;
+/** Pieces read ahead of what is sent. */
+const ahead = { highWaterMark: 2 };
 
 /**
  * One upload: opened, filled, ended. `bytes(from)` gives the blob from a byte on. When the connection breaks, the
@@ -55,7 +57,7 @@ export async function pushBlob(
           method: 'PATCH',
           path: location,
           headers: { ...octets, 'content-length': String(size - at), 'content-range': `${at}-${size - 1}` },
-          body: Readable.from(bytes(at)),
+          body: Readable.from(bytes(at), ahead),
           timeoutMs: 60_000,
         });
         if (a.status !== 202) await bad(r, a, `${repository} ${digest.slice(0, 19)}`);
@@ -68,7 +70,7 @@ export async function pushBlob(
         method: 'PUT',
         path: `${location}${location.includes('?') ? '&' : '?'}digest=${digest}`,
         headers: { ...octets, 'content-length': String(size - at) },
-        ...(last ? { body: Readable.from(bytes(at)) } : {}),
+        ...(last ? { body: Readable.from(bytes(at), ahead) } : {}),
         timeoutMs: 60_000,
       });
       if (a.status !== 201) await bad(r, a, `${repository} ${digest.slice(0, 19)}`);
@@ -124,7 +126,7 @@ async function inOne(
     method: 'POST',
     path: `/v2/${repository}/blobs/uploads/?digest=${digest}`,
     headers: { ...octets, 'content-length': String(size) },
-    body: Readable.from(bytes(0)),
+    body: Readable.from(bytes(0), ahead),
     timeoutMs: 60_000,
   });
   if (a.status !== 201 && a.status !== 202) await bad(r, a, `${repository} ${digest.slice(0, 19)}`);

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { ProtocolError, transient } from '../dial/index.ts';
 import { readBlob } from './client.ts';
+import { gathered } from './gathered.ts';
 import type { RegistryAt } from './session.ts';
 
 export interface ReadHooks {
@@ -25,15 +26,11 @@ export async function* readOn(
     const start = at;
     try {
       const stream = await readBlob(source, repository, digest, at, at === 0 && to === size ? undefined : to);
-      for await (const chunk of stream) {
-        const bytes = chunk as Buffer;
+      for await (const bytes of gathered(stream)) {
         const fit = at + bytes.length > to ? bytes.subarray(0, to - at) : bytes;
         at += fit.length;
         yield fit;
-        if (at >= to && fit !== bytes) {
-          stream.destroy();
-          break;
-        }
+        if (at >= to && fit !== bytes) break;
       }
       if (at >= to) return;
       throw new ProtocolError('cut', source.endpoint, `the connection was closed after ${at} of ${to} bytes`);

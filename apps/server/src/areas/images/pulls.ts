@@ -94,3 +94,32 @@ export async function pullSummary(
     total: over.reduce((n, o) => n + o.inside, 0),
   };
 }
+
+export interface StillReading {
+  /** When the last cluster was switched away from it; null: none ever was. */
+  since: string | null;
+  /** Reads of blobs and manifests since then, our own left out. */
+  pulls: number;
+  hosts: { host: string; pulls: number; last: string }[];
+}
+
+/**
+ * Who still reads from a registry after the last charter was switched to another one (by its kept revisions): hosts of the
+ * estate by name, everybody else by address, since what nobody knows of is what would break.
+ */
+export async function stillReading(ctx: Context, registry: string): Promise<StillReading> {
+  const [{ since } = { since: null }] = (await ctx.db.manager.query(
+    `select max(at) as since from (select at, doc->>'mirror' as now, lag(doc->>'mirror') over (partition by charter order by revision) as before from charter_revision) r
+     where before = $1 and now <> $1`,
+    [registry],
+  )) as { since: Date | null }[];
+  const rows = (await ctx.db.manager.query(
+    "select coalesce(host, client) as host, count(*)::int as pulls, max(at) as last from pull where registry = $1 and agent not like 'praesidor%' and status < 300 and at > coalesce($2::timestamptz, '-infinity') group by 1 order by last desc",
+    [registry, since],
+  )) as { host: string; pulls: number; last: Date }[];
+  return {
+    since: since?.toISOString() ?? null,
+    pulls: rows.reduce((n, r) => n + r.pulls, 0),
+    hosts: rows.map((r) => ({ ...r, last: r.last.toISOString() })),
+  };
+}

@@ -16,7 +16,7 @@ import { mayGo, scrubOf, takeAway } from './deleting.ts';
 import { makeKit, takeKit } from './kit/make.ts';
 import { offersOf, takeOffers } from './offers.ts';
 import { planChain, planRepair, planShipment } from './plan.ts';
-import { pullSummary, readPulls } from './pulls.ts';
+import { pullSummary, readPulls, stillReading } from './pulls.ts';
 import { at, computeBill, lookAt } from './registries.ts';
 import { run, start, stop } from './shipments.ts';
 
@@ -202,6 +202,13 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { estate } = await loadEstate(ctx.db);
     const hosts = estate.hosts.filter((h) => !site || h.site === site);
     return pullSummary(ctx, since ?? new Date(Date.now() - 7 * 86_400_000).toISOString(), estate.registries, by, hosts);
+  });
+  /** For a hand-over: its log is read first, so that what is told is as of now. */
+  app.get('/api/registries/:name/readers', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+    const { estate } = await loadEstate(ctx.db);
+    const registry = needIn(estate, 'Registry', (req.params as { name: string }).name);
+    await readPulls(ctx, registry);
+    return stillReading(ctx, registry.name);
   });
   app.post('/api/registries/:name/pulls', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
     const { estate } = await loadEstate(ctx.db);

@@ -266,9 +266,17 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
   const [to, setTo] = useState('');
   const [edit, setEdit] = useState<{ edits: Edit[]; why: string }>();
   const others = estate.registries.filter((r) => r.role === 'standing' && r.name !== registry.name);
-  if (registry.role !== 'starter') return null;
   const standing = others.find((r) => r.name === to);
-  const plan = standing && handOver(estate, registry, standing, 0);
+  const readers = useQuery({
+    queryKey: ['pulls', 'readers', registry.name],
+    queryFn: () =>
+      api<{ pulls: number; hosts: { host: string; last: string }[] }>('GET', `/api/registries/${registry.name}/readers`),
+    enabled: standing !== undefined,
+    retry: false,
+  });
+  if (registry.role !== 'starter') return null;
+  // Before it is known that nobody reads from it, it is kept.
+  const plan = standing && handOver(estate, registry, standing, readers.data?.pulls ?? Number.POSITIVE_INFINITY);
   return (
     <MarginPart title="Hand over">
       <p className="text-ink-2">A starter registry gives way to a standing one: content first, then its clusters one by one.</p>
@@ -306,6 +314,13 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
           )}
         </div>
       ))}
+      {plan && readers.error && <Refused error={readers.error} />}
+      {plan && readers.data?.hosts.length ? (
+        <p className="pt-1 text-ink-3 text-sm">
+          last read by {readers.data.hosts[0]?.host}, {day(readers.data.hosts[0]?.last ?? '')}{' '}
+          {clock(readers.data.hosts[0]?.last ?? '')}
+        </p>
+      ) : null}
       {edit && (
         <Suspense fallback={null}>
           <EditsDialog title={edit.why} edits={edit.edits} why={edit.why} onClose={() => setEdit(undefined)} />

@@ -1,9 +1,8 @@
-import { createHash } from 'node:crypto';
 import { heldBy, isOpen, parseReference, type Way } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { getManifest, hasBlob, mountBlob, pushBlob, putManifest, readOn } from '@praesidor/protocols/oci';
-import { inParallel, Pacer, Reading } from '@praesidor/shipping';
+import { getManifest, hasBlob, mountBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
+import { inParallel, Pacer } from '@praesidor/shipping';
 import type { Context } from '../../../context.ts';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
@@ -23,6 +22,25 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   await pacer.pass(0, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
   const places = repositoriesOf(Object.values(estate.observed.bills));
+  const route = await ctx.carrier.open(
+    { source: placeOf(source), to: placeOf(to), detours: ctx.config.detours, way, timezone: site.timezone },
+    async (name) => (await ctx.dialer.locate(name, 443)).address,
+    signal,
+  );
+  const push = (i: ShipmentItem): Promise<void> =>
+    route.carry(
+      { repository: i.repository, digest: i.digest, bytes: i.bytes, upload: i.upload ?? undefined },
+      {
+        onBytes: (n) => meter.add(n),
+        onCut: () => meter.cut(),
+        onOpened: async (location) => {
+          await ctx.db.manager.query(
+            'update shipment_item set upload = $4 where shipment = $1 and digest = $2 and repository = $3',
+            [i.shipment, i.digest, i.repository, location],
+          );
+        },
+      },
+    );
   const landed = new Map<string, string>();
   const todo = new Map<string, ShipmentItem[]>();
   for (const i of items) {
@@ -37,16 +55,20 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
   const seen = await lookAt(ctx, s.target);
   const known = seen.error ? undefined : heldBy(seen);
-  await inParallel([...todo.values()], 4, signal, async (same) => {
-    for (const i of same) {
-      const from = landed.get(i.digest);
-      if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
-      if ((!known || known.has(i.digest)) && (await hasBlob(to, i.repository, i.digest))) meter.add(i.bytes);
-      else if (!(i.bytes === 0 && (await mountAnywhere(i)))) await push(i);
-      landed.set(i.digest, i.repository);
-    }
-    for (const i of same) done.add(i);
-  });
+  try {
+    await inParallel([...todo.values()], 8, signal, async (same) => {
+      for (const i of same) {
+        const from = landed.get(i.digest);
+        if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
+        if ((!known || known.has(i.digest)) && (await hasBlob(to, i.repository, i.digest))) meter.add(i.bytes);
+        else if (!(i.bytes === 0 && (await mountAnywhere(i)))) await push(i);
+        landed.set(i.digest, i.repository);
+      }
+      for (const i of same) done.add(i);
+    });
+  } finally {
+    route.close();
+  }
   const manifests = new Map<string, ShipmentItem[]>();
   for (const i of items)
     if (i.kind === 'manifest' && i.state !== 'landed') manifests.set(i.repository, [...(manifests.get(i.repository) ?? []), i]);
@@ -72,65 +94,9 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       `${i.digest.slice(0, 19)} was held when the shipment was planned and is not any more`,
     );
   }
-
-  async function push(i: ShipmentItem): Promise<void> {
-    for (let tries = 0; ; tries++) {
-      try {
-        return await pushFrom(i, tries);
-      } catch (e) {
-        // A byte was wrong on the way, or in what a killed process had sent: once more from the beginning.
-        const cause = ProtocolError.from((e as { cause?: unknown }).cause ?? e, to.endpoint);
-        if (cause.fault !== 'digest' || tries > 0) throw cause;
-        meter.cut();
-      }
-    }
-  }
-
-  /**
-   * The registry holds every blob against its digest before it takes it (OCI distribution, end-6), so it is hashed
-   * once on its way. On a second try it is hashed here too: to say who had the wrong byte.
-   */
-  async function pushFrom(i: ShipmentItem, tries: number): Promise<void> {
-    let hash = tries ? createHash('sha256') : undefined;
-    const reading = new Reading();
-    async function* bytes(from: number) {
-      hash = tries && from === 0 ? createHash('sha256') : undefined;
-      const read = readOn(
-        source,
-        i.repository,
-        { digest: i.digest, from, to: i.bytes, size: i.bytes },
-        { onCut: () => meter.cut() },
-      );
-      for await (const chunk of reading.of(way ? pacer.through(read, signal) : read)) {
-        hash?.update(chunk);
-        meter.add(chunk.length);
-        yield chunk;
-      }
-    }
-    try {
-      await pushBlob(to, i.repository, i.digest, i.bytes, bytes, {
-        resume: tries ? undefined : (i.upload ?? undefined),
-        onCut: () => meter.cut(),
-        onOpened: async (location) => {
-          await ctx.db.manager.query(
-            'update shipment_item set upload = $4 where shipment = $1 and digest = $2 and repository = $3',
-            [i.shipment, i.digest, i.repository, location],
-          );
-        },
-      });
-    } catch (e) {
-      if (reading.fault) throw reading.fault;
-      const cause = ProtocolError.from(e, to.endpoint);
-      if (cause.fault === 'digest' && hash && `sha256:${hash.digest('hex')}` !== i.digest)
-        throw new ProtocolError(
-          'digest',
-          source.endpoint,
-          `${i.digest.slice(0, 19)} was read with other bytes; ${to.endpoint} refused them`,
-        );
-      throw cause;
-    }
-  }
 }
+
+const placeOf = ({ dialer, signal, ...place }: RegistryAt) => place;
 
 /** Items that landed, written together a few times a second; what a kill leaves unwritten is found at the target. */
 class Marks {

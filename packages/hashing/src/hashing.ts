@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { Worker } from 'node:worker_threads';
 
 /**
@@ -42,10 +43,15 @@ function thread(): Worker {
   return w;
 }
 
+/** Up to so many bytes a digest is made here: going to the other thread and back would take longer. */
+const small = 65_536;
+
 /** One digest in the making. `update` takes the bytes away: they must be a buffer of their own, and are not used afterwards. */
 export class Hashing {
   private readonly id = ++last;
   private tail: Promise<string> = Promise.resolve('');
+  private early: Buffer[] | undefined = [];
+  private size = 0;
 
   private send(message: { bytes?: Uint8Array; end?: 'digest' | 'drop' }, transfer: ArrayBuffer[] = []): Promise<string> {
     const w = thread();
@@ -68,12 +74,26 @@ export class Hashing {
 
   /** Settles when what was given before is hashed: one piece is on the way while the next is filled. */
   async update(bytes: Buffer): Promise<void> {
+    this.size += bytes.length;
+    if (this.early) {
+      this.early.push(bytes);
+      if (this.size <= small) return;
+      const all = this.early;
+      this.early = undefined;
+      for (const b of all) this.tail = this.send({ bytes: b }, [b.buffer as ArrayBuffer]);
+      return;
+    }
     const before = this.tail;
     this.tail = this.send({ bytes }, [bytes.buffer as ArrayBuffer]);
     await before;
   }
   /** The digest in hex; the object is of no use afterwards. */
   async digest(): Promise<string> {
+    if (this.early) {
+      const hash = createHash('sha256');
+      for (const b of this.early) hash.update(b);
+      return hash.digest('hex');
+    }
     await this.tail;
     const hex = await this.send({ end: 'digest' });
     waiting.delete(this.id);
@@ -81,6 +101,7 @@ export class Hashing {
   }
   /** Lets go of a digest that nobody needs any more. */
   drop(): void {
+    if (this.early) return;
     void this.send({ end: 'drop' }).then(
       () => waiting.delete(this.id),
       () => waiting.delete(this.id),

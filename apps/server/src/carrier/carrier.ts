@@ -1,0 +1,117 @@
+import { type ChildProcess, fork } from 'node:child_process';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import type { Carriage, CarryHooks } from '@praesidor/shipping';
+import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
+import { program } from './program.ts';
+
+interface Blob {
+  hooks: CarryHooks;
+  done: () => void;
+  fail: (e: Error) => void;
+}
+/** A way from registry to registry that is open: blobs can be carried over it until it is closed. */
+export interface OpenRoute {
+  carry: (what: Carriage, hooks: CarryHooks) => Promise<void>;
+  close: () => void;
+}
+
+/**
+ * Carries blobs in a process of its own, so that people are answered while a link is full: what passes is never seen by
+ * the server, which resolves names, keeps the record, and is asked for both. The process is started when it is first
+ * needed; one that ends fails what it carried, and is replaced. It ends with the server.
+ */
+export class Carrier {
+  private child: ChildProcess | undefined;
+  private readonly blobs = new Map<number, Blob>();
+  private readonly names = new Map<number, (name: string) => Promise<string>>();
+  private last = 0;
+
+  /** `dir`: where its program is laid. */
+  constructor(private readonly dir: string) {}
+
+  /** `resolve` gives the address of a name; `signal` stops what is under way and closes. */
+  async open(what: Route, resolve: (name: string) => Promise<string>, signal: AbortSignal): Promise<OpenRoute> {
+    const child = this.process(await program(this.dir));
+    const route = ++this.last;
+    this.names.set(route, resolve);
+    tell(child, { do: 'open', route, what });
+    const close = () => {
+      signal.removeEventListener('abort', close);
+      if (this.names.delete(route)) tell(child, { do: 'stop', route });
+    };
+    signal.addEventListener('abort', close);
+    return {
+      close,
+      carry: (blob, hooks) => {
+        if (signal.aborted || this.child !== child) return Promise.reject(ended(what.to.endpoint, signal.aborted));
+        const id = ++this.last;
+        return new Promise<void>((done, fail) => {
+          this.blobs.set(id, { hooks, done, fail });
+          tell(child, { do: 'carry', route, id, what: blob });
+        });
+      },
+    };
+  }
+
+  close(): void {
+    this.end();
+  }
+
+  private process(path: string): ChildProcess {
+    if (this.child) return this.child;
+    // It is given nothing of the server's: neither its environment nor its loader. Nothing it keeps grows old.
+    const child = fork(path, { env: {}, execArgv: ['--max-old-space-size=256'], serialization: 'advanced', stdio: 'ignore' });
+    child.unref();
+    child.channel?.unref();
+    child.on('message', (news) => void this.hear(child, news as News));
+    const gone = () => {
+      if (this.child === child) this.end();
+    };
+    child.on('error', gone).on('exit', gone);
+    this.child = child;
+    return child;
+  }
+
+  private async hear(child: ChildProcess, news: News): Promise<void> {
+    if ('call' in news) {
+      const { call } = news;
+      try {
+        if ('address' in news) {
+          const value = await this.names.get(news.route)?.(news.address);
+          tell(child, { do: 'answer', call, value: value ?? '' });
+        } else {
+          await this.blobs.get(news.id)?.hooks.onOpened(news.opened);
+          tell(child, { do: 'answer', call });
+        }
+      } catch (e) {
+        tell(child, { do: 'answer', call, fault: faultOf(e) });
+      }
+      return;
+    }
+    const blob = this.blobs.get(news.id);
+    if (!blob) return;
+    if ('bytes' in news) return blob.hooks.onBytes(news.bytes);
+    if ('cut' in news) return blob.hooks.onCut();
+    this.blobs.delete(news.id);
+    if ('done' in news) blob.done();
+    else blob.fail(errorOf(news.fault));
+  }
+
+  private end(): void {
+    const { child } = this;
+    this.child = undefined;
+    this.names.clear();
+    for (const b of this.blobs.values()) b.fail(ended('this server', false));
+    this.blobs.clear();
+    child?.kill('SIGKILL');
+  }
+}
+
+/** One that is gone is not told; what waited for it was failed when it went. */
+const tell = (child: ChildProcess, order: Order) => {
+  if (child.connected) child.send(order, () => undefined);
+};
+const ended = (where: string, byUs: boolean) =>
+  byUs
+    ? new ProtocolError('cancelled', where, 'stopped by us')
+    : new ProtocolError('cut', where, 'the process that carries shipments ended in the middle');

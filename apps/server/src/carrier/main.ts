@@ -1,0 +1,89 @@
+import { isOpen } from '@praesidor/core/images';
+import { Dialer } from '@praesidor/protocols/dial';
+import type { RegistryAt } from '@praesidor/protocols/oci';
+import { carryBlob, Pacer } from '@praesidor/shipping';
+import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
+
+/**
+ * The program of the carrier. What travels passes here and not through the process that answers people: a gigabyte is
+ * 65,000 pieces of TLS, and what they leave behind is cleared away in a small heap instead of a large one.
+ */
+interface Open {
+  source: RegistryAt;
+  to: RegistryAt;
+  dialer: Dialer;
+  pacer: Pacer | undefined;
+  stop: AbortController;
+}
+const routes = new Map<number, Open>();
+const calls = new Map<number, { done: (value: string) => void; fail: (e: Error) => void }>();
+let last = 0;
+const say = (news: News) => process.send?.(news);
+/** Asks the server, which knows resolvers and database. */
+const ask = (question: { route: number; address: string } | { id: number; opened: string }) =>
+  new Promise<string>((done, fail) => {
+    const call = ++last;
+    calls.set(call, { done, fail });
+    say({ call, ...question } as News);
+  });
+
+/** Bytes that were not told yet, by blob: told together some twenty times a second. */
+const untold = new Map<number, number>();
+let telling: NodeJS.Timeout | undefined;
+function count(id: number, bytes: number) {
+  untold.set(id, (untold.get(id) ?? 0) + bytes);
+  telling ??= setTimeout(tellBytes, 50);
+}
+function tellBytes() {
+  clearTimeout(telling);
+  telling = undefined;
+  for (const [id, bytes] of untold) say({ id, bytes });
+  untold.clear();
+}
+
+function open(route: number, what: Route) {
+  const dialer = new Dialer(what.detours, (address) => ask({ route, address }));
+  const stop = new AbortController();
+  const { way } = what;
+  routes.set(route, {
+    dialer,
+    stop,
+    source: { ...what.source, dialer, signal: stop.signal },
+    to: { ...what.to, dialer, signal: stop.signal },
+    pacer: way && new Pacer(way.rateMbit, (now) => isOpen(way, what.timezone, now)),
+  });
+}
+async function carry(o: Extract<Order, { do: 'carry' }>) {
+  const { id } = o;
+  try {
+    const r = routes.get(o.route);
+    if (!r) throw new Error('that way was closed');
+    await carryBlob(r.source, r.to, o.what, r.pacer, {
+      onBytes: (bytes) => count(id, bytes),
+      onCut: () => say({ id, cut: true }),
+      onOpened: async (opened) => void (await ask({ id, opened })),
+    });
+    tellBytes();
+    say({ id, done: true });
+  } catch (e) {
+    say({ id, fault: faultOf(e) });
+  }
+}
+
+process.on('message', (o: Order) => {
+  if (o.do === 'open') open(o.route, o.what);
+  else if (o.do === 'carry') void carry(o);
+  else if (o.do === 'stop') {
+    const r = routes.get(o.route);
+    routes.delete(o.route);
+    r?.stop.abort();
+    void r?.dialer.close();
+  } else {
+    const c = calls.get(o.call);
+    calls.delete(o.call);
+    if (o.fault) c?.fail(errorOf(o.fault));
+    else c?.done(o.value ?? '');
+  }
+});
+// Whoever asked for it is gone: what it carried is gone on with by another.
+process.on('disconnect', () => process.exit());

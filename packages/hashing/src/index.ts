@@ -1,0 +1,2 @@
+export * from './hashing.ts';
+export * from './written.ts';
