@@ -53,6 +53,11 @@ export class Carrier {
     };
   }
 
+  /** The process that carries, while there is one. */
+  get pid(): number | undefined {
+    return this.child?.pid;
+  }
+
   close(): void {
     this.end();
   }

@@ -167,6 +167,19 @@ describe('hostile files', () => {
       { numRuns: 500 },
     );
   });
+  it('do not lose count of their lines where a backslash ends one', () => {
+    const places = (text: string) => read(text).problems.map((p) => [p.line, p.column]);
+    // An escaped backslash alone is a name; a backslash before the end of a line escapes nothing, quoted or not.
+    expect(places('\\\\\n\n !')).toEqual([
+      [1, 1],
+      [3, 2],
+    ]);
+    expect(places('a\\\n\n !')).toEqual([
+      [1, 1],
+      [3, 2],
+    ]);
+    expect(places('a TXT "b\\\n" !')[0]?.[0]).toBe(1);
+  });
   it.each([
     ['a line of 10 MB', `a A ${'9'.repeat(10_000_000)}\nb A 10.0.0.1\n`],
     ['10 MB of one text', `a TXT "${'x'.repeat(10_000_000)}"\nb A 10.0.0.1\n`],

@@ -107,10 +107,10 @@ export class Scanner {
         at = close + 1;
       } else {
         const start = at;
-        at++;
+        at += this.escapes(at) ? 2 : 1;
         for (; at < end; at++) {
           const w = text.charCodeAt(at);
-          if (w === 92) at++;
+          if (w === 92 && this.escapes(at)) at++;
           else if (w <= 32 || w === 59 || w === 40 || w === 41 || w === 34) break;
         }
         if (at > end) at = end;
@@ -119,6 +119,11 @@ export class Scanner {
     }
     if (depth > 0 && !this.fault) this.fault = { message: 'the opening parenthesis is never closed', at: 0 };
     this.position = at;
+  }
+
+  /** Whether a backslash stands there that takes the next character with it. The end of a line ends the line all the same. */
+  private escapes(at: number): boolean {
+    return this.text.charCodeAt(at) === 92 && this.text.charCodeAt(at + 1) !== 10;
   }
 
   private push(word: string, start: number, quoted: boolean): void {
@@ -132,7 +137,7 @@ export class Scanner {
     const { text } = this;
     for (let at = from; at < text.length && at - from <= this.longest; at++) {
       const c = text.charCodeAt(at);
-      if (c === 92) at++;
+      if (c === 92 && this.escapes(at)) at++;
       else if (c === 34) return at;
       else if (c === 10) return -1;
     }
