@@ -64,8 +64,14 @@ export class Carrier {
 
   private process(path: string): ChildProcess {
     if (this.child) return this.child;
-    // It is given nothing of the server's: neither its environment nor its loader. Nothing it keeps grows old.
-    const child = fork(path, { env: {}, execArgv: ['--max-old-space-size=256'], serialization: 'advanced', stdio: 'ignore' });
+    // It is given nothing of the server's: neither its environment nor its loader. What passes lies outside its heap, and is
+    // given back from one place.
+    const child = fork(path, {
+      env: { MALLOC_ARENA_MAX: '1' },
+      execArgv: ['--max-old-space-size=256'],
+      serialization: 'advanced',
+      stdio: 'ignore',
+    });
     child.unref();
     child.channel?.unref();
     child.on('message', (news) => void this.hear(child, news as News));

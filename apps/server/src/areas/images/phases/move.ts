@@ -56,7 +56,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const seen = await lookAt(ctx, s.target);
   const known = seen.error ? undefined : heldBy(seen);
   try {
-    await inParallel([...todo.values()], 8, signal, async (same) => {
+    await inParallel([...todo.values()], 5, signal, async (same) => {
       for (const i of same) {
         const from = landed.get(i.digest);
         if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
