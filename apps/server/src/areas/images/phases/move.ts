@@ -22,6 +22,21 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   await pacer.pass(0, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
   const places = repositoriesOf(Object.values(estate.observed.bills));
+  const landed = new Map<string, string>();
+  const todo = new Map<string, ShipmentItem[]>();
+  for (const i of items) {
+    if (i.state === 'landed') {
+      if (i.kind === 'blob' && !landed.has(i.digest)) {
+        landed.set(i.digest, i.repository);
+        meter.add(i.bytes);
+      }
+    } else if (i.kind === 'blob') todo.set(i.digest, [...(todo.get(i.digest) ?? []), i]);
+  }
+  const done = new Marks(ctx, s.id);
+  // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
+  const seen = await lookAt(ctx, s.target);
+  const known = seen.error ? undefined : heldBy(seen);
+  // Opened last, so that nothing that fails before leaves it open.
   const route = await ctx.carrier.open(
     { source: placeOf(source), to: placeOf(to), detours: ctx.config.detours, way, timezone: site.timezone },
     async (name) => (await ctx.dialer.locate(name, 443)).address,
@@ -41,20 +56,6 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
         },
       },
     );
-  const landed = new Map<string, string>();
-  const todo = new Map<string, ShipmentItem[]>();
-  for (const i of items) {
-    if (i.state === 'landed') {
-      if (i.kind === 'blob' && !landed.has(i.digest)) {
-        landed.set(i.digest, i.repository);
-        meter.add(i.bytes);
-      }
-    } else if (i.kind === 'blob') todo.set(i.digest, [...(todo.get(i.digest) ?? []), i]);
-  }
-  const done = new Marks(ctx, s.id);
-  // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
-  const seen = await lookAt(ctx, s.target);
-  const known = seen.error ? undefined : heldBy(seen);
   try {
     await inParallel([...todo.values()], 5, signal, async (same) => {
       for (const i of same) {
