@@ -1,2 +1,3 @@
+export * from './gathered.ts';
 export * from './hashing.ts';
 export * from './written.ts';

@@ -1,12 +1,15 @@
 import type { FileHandle } from 'node:fs/promises';
+import { Readable } from 'node:stream';
+import { gathered } from './gathered.ts';
 import type { Hashing } from './hashing.ts';
 
-const piece = 1_048_576;
-
 /**
- * Appends a stream to an open file and hashes it beside, a megabyte at a time: while one is written and hashed, the next
- * arrives. What comes drop by drop is written five times a second. What arrived before a fault is written before it is
+ * Appends a stream to an open file and hashes it beside, piece by piece: while one is written and hashed, the next
+ * arrives. What comes drop by drop is written a few times a second. What arrived before a fault is written before it is
  * thrown, so that it can be gone on with. Answers the bytes that were appended.
+ *
+ * A stream is gathered into pieces that both processor caches hold; of anything else the pieces are taken as they are.
+ * With a `hash` they are taken away: a piece that fills its memory must not be used by whoever gave it.
  */
 export async function writeHashed(
   file: FileHandle,
@@ -14,37 +17,26 @@ export async function writeHashed(
   hash: Hashing | undefined,
   onBytes: (n: number) => void = () => undefined,
 ): Promise<number> {
-  let waiting: Buffer[] = [];
-  let size = 0;
   let total = 0;
   let writing: Promise<unknown> = Promise.resolve();
-  const flush = () => {
-    if (!size) return;
-    // A copy of their own, since the other thread takes them away; and one write instead of many.
-    const own = Buffer.allocUnsafeSlow(size);
-    let at = 0;
-    for (const w of waiting) at += w.copy(own, at);
-    waiting = [];
-    size = 0;
-    writing = writing.then(() => file.writev([own])).then(() => hash?.update(own));
-    writing.catch(() => undefined);
-  };
-  const idle = setInterval(flush, 200);
   try {
-    for await (const chunk of bytes) {
-      waiting.push(chunk);
-      size += chunk.length;
-      total += chunk.length;
-      onBytes(chunk.length);
-      if (size >= piece) {
-        await writing;
-        flush();
-      }
+    for await (const piece of bytes instanceof Readable ? gathered(bytes) : bytes) {
+      total += piece.length;
+      onBytes(piece.length);
+      await writing;
+      writing = file.writev([piece]).then(() => hash?.update(own(piece)));
+      writing.catch(() => undefined);
     }
   } finally {
-    clearInterval(idle);
-    flush();
     await writing;
   }
   return total;
+}
+
+/** In memory of its own, so that it can be given to another thread. */
+function own(piece: Buffer): Buffer {
+  if (piece.length === piece.buffer.byteLength) return piece;
+  const copy = Buffer.allocUnsafeSlow(piece.length);
+  piece.copy(copy);
+  return copy;
 }

@@ -1,4 +1,5 @@
 export * from './collect.ts';
 export { hashPassword, loginOf, plainLogin } from './login.ts';
+export { nodeFlags } from './node-flags.ts';
 export * from './server.ts';
 export * from './store.ts';

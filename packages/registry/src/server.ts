@@ -1,5 +1,6 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { createServer as createHttps } from 'node:https';
+import { DEFAULT_CIPHERS } from 'node:tls';
 import { collect, Scrub } from './collect.ts';
 import { digestOfFile, isFull } from './disk.ts';
 import { health, metrics } from './health.ts';
@@ -20,6 +21,9 @@ const routes = {
   tags: new RegExp(`^/v2/${NAME}/tags/list$`),
   referrers: new RegExp(`^/v2/${NAME}/referrers/(sha256:[0-9a-f]{64})$`),
 };
+
+/** The usual ones, the one with the shorter key first: it is as good here, and costs a quarter less for every byte. */
+const ciphers = ['TLS_AES_128_GCM_SHA256', DEFAULT_CIPHERS].join(':');
 
 /** An OCI distribution 1.1 server over a store. It does not listen yet. */
 export function createRegistry(options: RegistryOptions): Server {
@@ -48,7 +52,7 @@ export function createRegistry(options: RegistryOptions): Server {
     });
   };
   const server = options.tls
-    ? createHttps({ key: options.tls.key, cert: options.tls.cert, minVersion: 'TLSv1.2' }, handle)
+    ? createHttps({ key: options.tls.key, cert: options.tls.cert, minVersion: 'TLSv1.2', ciphers }, handle)
     : createHttp(handle);
   // A blob of many gigabytes over a slow link takes its time; silence is what ends a connection.
   server.requestTimeout = 0;

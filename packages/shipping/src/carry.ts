@@ -65,6 +65,7 @@ async function once(
   try {
     await pushBlob(to, c.repository, c.digest, c.bytes, bytes, {
       resume: tries ? undefined : c.upload,
+      inOneRequest: inOneRequest(pacer),
       onCut: hooks.onCut,
       onOpened: hooks.onOpened,
     });
@@ -80,3 +81,6 @@ async function once(
     throw cause;
   }
 }
+
+/** What passes in the time that two requests take is sooner sent again than gone on with: 1 MB on a thin link, 8 MB at the most. */
+const inOneRequest = (pacer: Pacer | undefined) => Math.min(8e6, Math.max(1e6, pacer?.bytesIn(50) ?? 8e6));

@@ -36,6 +36,11 @@ export class Pacer {
     this.at = clock.now();
   }
 
+  /** Bytes that pass in so many milliseconds at the rate. */
+  bytesIn(ms: number): number {
+    return this.perMs * ms;
+  }
+
   /** Waits until `bytes` more may pass. @throws Closed */
   async pass(bytes: number, signal?: AbortSignal): Promise<void> {
     const now = this.clock.now();

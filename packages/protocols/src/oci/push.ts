@@ -11,9 +11,12 @@ export interface PushHooks {
   onOpened?: (location: string) => Promise<void> | void;
   /** Tries without a single byte of progress before it is given up. */
   patience?: number;
+  /**
+   * Up to so many bytes a blob is sent in one request, and again from its beginning when that breaks; larger ones are sent so
+   * that a broken upload can be gone on with, which takes two requests more.
+   */
+  inOneRequest?: number;
 }
-/** Larger ones are sent so that a broken upload can be gone on with; smaller ones in one request. */
-const large = 1_000_000;
 /** Pieces read ahead of what is sent. */
 const ahead = { highWaterMark: 2 };
 
@@ -30,7 +33,8 @@ export async function pushBlob(
   bytes: (from: number) => AsyncIterable<Buffer> | Readable,
   hooks: PushHooks = {},
 ): Promise<void> {
-  let location = size > large ? (hooks.resume ?? '') : '';
+  const large = size > (hooks.inOneRequest ?? 1_000_000);
+  let location = large ? (hooks.resume ?? '') : '';
   let at = 0;
   if (location) {
     const got = await received(r, location);
@@ -42,7 +46,7 @@ export async function pushBlob(
   for (;;) {
     const began = at;
     try {
-      if (!location && size <= large) {
+      if (!location && !large) {
         const opened = await inOne(r, repository, digest, size, bytes);
         if (opened === undefined) return;
         location = opened;
@@ -50,9 +54,9 @@ export async function pushBlob(
       if (!location) {
         location = await open(r, repository);
         at = 0;
-        if (size > large) await hooks.onOpened?.(location);
+        if (large) await hooks.onOpened?.(location);
       }
-      if (size > large && at < size) {
+      if (large && at < size) {
         const a = await ask(r, {
           method: 'PATCH',
           path: location,

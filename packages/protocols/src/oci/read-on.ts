@@ -1,7 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
+import { gathered } from '@praesidor/hashing';
 import { ProtocolError, transient } from '../dial/index.ts';
 import { readBlob } from './client.ts';
-import { gathered } from './gathered.ts';
 import type { RegistryAt } from './session.ts';
 
 export interface ReadHooks {

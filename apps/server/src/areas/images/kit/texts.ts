@@ -1,3 +1,5 @@
+import { nodeFlags } from '@praesidor/registry';
+
 /** The files of a registry's kit that are text: the unit, what installs, removes and proves it, and what to read first. */
 export interface KitFacts {
   registry: string;
@@ -19,7 +21,7 @@ Wants=network-online.target
 Type=simple
 User=praesidor-registry
 Group=praesidor-registry
-ExecStart=${home}/bin/node ${home}/lib/registry.mjs serve ${etc}/registry.json
+ExecStart=${home}/bin/node ${nodeFlags.join(' ')} ${home}/lib/registry.mjs serve ${etc}/registry.json
 ExecReload=/bin/kill -HUP $MAINPID
 Restart=always
 RestartSec=2

@@ -27,7 +27,9 @@ export async function* gathered(stream: Readable, least = 262_144, patienceMs = 
     })
     .once('end', () => end())
     .once('error', end)
-    .once('close', () => end());
+    .once('close', () => end())
+    // Somebody before us may have paused it.
+    .resume();
   const timer = setInterval(() => {
     due = size > 0;
     if (due) wake();
