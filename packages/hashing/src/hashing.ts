@@ -3,7 +3,8 @@ import { Worker } from 'node:worker_threads';
 
 /**
  * SHA-256 beside the thread that moves the bytes: hashing is the dearest part of a shipment, and while one thread
- * hashes a megabyte the other receives the next. The thread is started when it is first needed, and keeps no process alive.
+ * hashes a piece the other receives the next. The thread is started when it is first needed, and keeps no process alive.
+ * It gives the bytes back: it allocates next to nothing, so that its own memory would not be cleared for a long time.
  */
 const program = `
 const { parentPort } = require('node:worker_threads');
@@ -14,7 +15,7 @@ parentPort.on('message', ({ id, bytes, end }) => {
   if (!hash) hashes.set(id, (hash = createHash('sha256')));
   if (bytes) hash.update(bytes);
   if (end) hashes.delete(id);
-  parentPort.postMessage({ id, ...(end === 'digest' ? { hex: hash.digest('hex') } : {}) });
+  parentPort.postMessage({ id, bytes, ...(end === 'digest' ? { hex: hash.digest('hex') } : {}) }, bytes ? [bytes.buffer] : []);
 });`;
 
 interface Waiting {

@@ -7,6 +7,8 @@ import { Reading } from './reading.ts';
 /** One blob on its way from registry to registry. */
 export interface Carriage {
   repository: string;
+  /** Where it stands at the source, where that is another path. */
+  from?: string | undefined;
   digest: string;
   bytes: number;
   /** An upload that was begun before, perhaps by a process that is gone. */
@@ -55,7 +57,7 @@ async function once(
   const reading = new Reading();
   async function* bytes(from: number) {
     hash = tries && from === 0 ? createHash('sha256') : undefined;
-    const read = readOn(source, c.repository, { digest: c.digest, from, to: c.bytes, size: c.bytes }, { onCut: hooks.onCut });
+    const read = readOn(source, c.from ?? c.repository, { digest: c.digest, from, to: c.bytes, size: c.bytes }, { onCut: hooks.onCut });
     for await (const chunk of reading.of(pacer ? pacer.through(read, source.signal) : read)) {
       hash?.update(chunk);
       hooks.onBytes(chunk.length);

@@ -82,6 +82,11 @@ export class CaseFolder {
     return got;
   }
 
+  /** When everything that was taken lies on the disk. */
+  async settled(): Promise<void> {
+    await Promise.all(this.syncs.splice(0));
+  }
+
   put = async (path: string, body: string | Buffer) => {
     await mkdir(dirname(this.file(path)), { recursive: true });
     await writeFile(this.file(path), body);
@@ -95,7 +100,7 @@ export class CaseFolder {
     await this.put('waybill.json', JSON.stringify(w));
     const mark: CaseMark = { shipment: w.shipment, number, of: w.cases.length };
     await this.put('case.json', `${JSON.stringify(mark)}\n`);
-    await Promise.all(this.syncs.splice(0));
+    await this.settled();
     const paths = [
       'case.json',
       'index.json',

@@ -25,7 +25,7 @@ export async function readManifests(source: RegistryAt, images: Waybill['images'
   await inParallel(images, 4, signal, async (i) => {
     for (const m of i.manifests) {
       if (bodies.has(m.digest)) continue;
-      const got = await getManifest(source, i.repository, m.digest);
+      const got = await getManifest(source, i.from ?? i.repository, m.digest);
       bodies.set(m.digest, { body: got.body, mediaType: got.mediaType });
     }
   });
@@ -58,7 +58,35 @@ export function planCases(
   return waybillOf(draft, images, own, { ...plan, cases }, stands);
 }
 
+/** A piece of a blob on its way into a case: `from` to `to` (exclusive) of its `size` bytes, to be `want` (SHA-256, hex) where that is known. */
+export interface Fetch {
+  dir: string;
+  path: string;
+  want?: string | undefined;
+  repository: string;
+  digest: string;
+  from: number;
+  to: number;
+  size: number;
+}
+export interface FetchHooks {
+  onBytes: (n: number) => void;
+  onCut: () => void;
+}
+/** Fetches a piece behind what of it lies there already. Answers its SHA-256 when it is verified and on the disk. */
+export async function fetchPiece(source: RegistryAt, f: Fetch, hooks: FetchHooks): Promise<string> {
+  const box = new CaseFolder(f.dir);
+  const before = await box.partial(f.path);
+  hooks.onBytes(before);
+  const rest = { digest: f.digest, from: f.from + before, to: f.to, size: f.size };
+  const got = await box.take(f.path, f.want, readOn(source, f.repository, rest, { onCut: hooks.onCut }), hooks.onBytes);
+  await box.settled();
+  return got;
+}
+
 export interface PackHooks {
+  /** Who fetches; this process where nobody is named. */
+  fetch?: (f: Fetch, hooks: FetchHooks) => Promise<string>;
   onBytes?: (n: number) => void;
   onCut?: () => void;
   onPiece?: (piece: WaybillPiece, number: number) => Promise<void> | void;
@@ -79,7 +107,7 @@ export async function packCases(
 ): Promise<Waybill> {
   const w = structuredClone(waybill);
   const repository = new Map<string, string>();
-  for (const i of w.images) for (const b of i.blobs) if (!repository.has(b)) repository.set(b, i.repository);
+  for (const i of w.images) for (const b of i.blobs) if (!repository.has(b)) repository.set(b, i.from ?? i.repository);
   const boxes = new Map<number, CaseFolder>();
   const sums = new Map<number, Map<string, string>>();
   for (const c of w.cases) {
@@ -87,7 +115,9 @@ export async function packCases(
     sums.set(c.number, new Map());
   }
   const all = w.cases.flatMap((c) => c.pieces.map((piece) => ({ piece, number: c.number })));
-  await inParallel(all, 4, hooks.signal, async ({ piece, number }) => {
+  const fetch = hooks.fetch ?? ((f: Fetch, h: FetchHooks) => fetchPiece(source, f, h));
+  const counted = { onBytes: (n: number) => hooks.onBytes?.(n), onCut: () => hooks.onCut?.() };
+  await inParallel(all, 5, hooks.signal, async ({ piece, number }) => {
     const box = boxes.get(number) as CaseFolder;
     const path = pathOf(w, piece);
     const length = piece.to - piece.from;
@@ -95,14 +125,13 @@ export async function packCases(
       hooks.onBytes?.(length);
       if (isPart(w, piece)) piece.sha256 = await box.sha256(path);
     } else {
-      const before = await box.partial(path);
-      hooks.onBytes?.(before);
-      const from = { digest: piece.digest, from: piece.from + before, to: piece.to, size: w.blobs[piece.digest] ?? 0 };
-      const got = await box.take(
-        path,
-        sumOf(w, piece),
-        readOn(source, repository.get(piece.digest) ?? '', from, { onCut: () => hooks.onCut?.() }),
-        (n) => hooks.onBytes?.(n),
+      const { digest, from, to } = piece;
+      const got = await fetch(
+        {
+          ...{ dir: box.dir, path, want: sumOf(w, piece), repository: repository.get(digest) ?? '' },
+          ...{ digest, from, to, size: w.blobs[digest] ?? 0 },
+        },
+        counted,
       );
       if (isPart(w, piece)) piece.sha256 = got;
     }

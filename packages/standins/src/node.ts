@@ -212,7 +212,7 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
 
 interface HostsToml {
   server?: string;
-  host?: Record<string, { capabilities?: string[]; ca?: string; header?: { authorization?: string[] } }>;
+  host?: Record<string, { capabilities?: string[]; override_path?: boolean; ca?: string; header?: { authorization?: string[] } }>;
 }
 
 /** One image as the container runtime does it: hosts.toml of its registry, manifest, config, layers, each verified. */
@@ -228,7 +228,9 @@ async function pullImage(
   const text = me.files[`/etc/containerd/certs.d/${ref.registry}/hosts.toml`];
   const toml = text ? (parseToml(text) as HostsToml) : {};
   const [url, mirror] = Object.entries(toml.host ?? {})[0] ?? [`https://${ref.registry}`, undefined];
-  const [host = '', port] = url.replace('https://', '').split(':');
+  const { hostname: host, port } = new URL(url);
+  // Where the path is overridden, it stands for /v2; otherwise it goes behind it.
+  const base = mirror?.override_path ? new URL(url).pathname.replace(/\/$/, '') : '/v2';
   const ca = mirror?.ca ? me.files[mirror.ca] : undefined;
   const headers: Record<string, string> = {
     'user-agent': `node/${me.host}`,
@@ -236,8 +238,8 @@ async function pullImage(
   };
   const get = async (path: string, accept: string) => {
     const a = await dialer.ask(
-      { host, port: Number(port ?? 443), tls: true, ...(ca ? { trust: { ca } } : {}) },
-      { path: `${path}${path.includes('?') ? '&' : '?'}ns=${ref.registry}`, headers: { ...headers, accept }, signal },
+      { host, port: Number(port || 443), tls: true, ...(ca ? { trust: { ca } } : {}) },
+      { path: `${base}${path}${path.includes('?') ? '&' : '?'}ns=${ref.registry}`, headers: { ...headers, accept }, signal },
     );
     const bytes = Buffer.from(
       await a.body.arrayBuffer().catch((e: unknown) => {
@@ -257,15 +259,15 @@ async function pullImage(
     layers: { digest: string; annotations?: Record<string, string>; size: number }[];
   };
   let doc = JSON.parse(
-    (await get(`/v2/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString(),
+    (await get(`/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString(),
   ) as Doc;
   const child = doc.manifests?.find((d) => d.platform?.architecture === 'amd64');
-  if (child) doc = JSON.parse((await get(`/v2/${ref.repository}/manifests/${child.digest}`, all)).toString()) as Doc;
+  if (child) doc = JSON.parse((await get(`/${ref.repository}/manifests/${child.digest}`, all)).toString()) as Doc;
   const fetched: string[] = [];
   let paper = 0;
   for (const d of [doc.config, ...doc.layers]) {
     if (held.has(d.digest)) continue;
-    const bytes = await get(`/v2/${ref.repository}/blobs/${d.digest}`, '*/*');
+    const bytes = await get(`/${ref.repository}/blobs/${d.digest}`, '*/*');
     if (`sha256:${createHash('sha256').update(bytes).digest('hex')}` !== d.digest)
       throw new Error(`${d.digest.slice(0, 19)} from ${host} does not have its digest; it was thrown away`);
     held.add(d.digest);

@@ -74,6 +74,9 @@ function billsOf(estate: Estate, names: readonly string[]): Bill[] {
   });
 }
 
+/** The registry of the estate that answers there: it says under which paths it keeps what. */
+const declaredAt = (estate: Estate, endpoint: unknown) => estate.registries.find((r) => r.endpoint === endpoint);
+
 /** What somebody types as a size: `60GB`, `700 MB`. */
 function sizeIn(text: unknown, usual: number): number {
   if (text === undefined) return usual;
@@ -90,7 +93,7 @@ const bill = plainly(async (asked, write) => {
     for (const name of asked.words) {
       const doc = docOf(estate, name);
       bills.push(
-        r ? await walkBill(r.at, name, doc.components, doc.arch ?? ['x86-64'], estate.now) : (billsOf(estate, [name])[0] as Bill),
+        r ? await walkBill(r.at, name, doc.components, doc.arch ?? ['x86-64'], estate.now, declaredAt(estate, r.at.endpoint)) : (billsOf(estate, [name])[0] as Bill),
       );
     }
     if (typeof asked.options.out === 'string') {
@@ -117,7 +120,7 @@ const lacking = plainly(async (asked, write) => {
   const r = needRegistry(asked);
   try {
     const whole = joinBills('', billsOf(estate, asked.words));
-    const lack = missing(whole, heldBy({ at: estate.now, ...(await held(r.at)) }));
+    const lack = missing(whole, heldBy({ at: estate.now, ...(await held(r.at)) }, declaredAt(estate, r.at.endpoint)));
     put(
       asked,
       write,
@@ -162,7 +165,7 @@ const pack = plainly(async (asked, write) => {
     const whole = joinBills('', billsOf(estate, asked.words));
     const { refs, digests } = selection(asked, whole);
     if (!refs.size) throw new Unusable('nothing is lacking: there is nothing to pack');
-    const { images, bodies } = await readManifests(r.at, wantedImages(whole, refs));
+    const { images, bodies } = await readManifests(r.at, wantedImages(whole, refs, declaredAt(estate, r.at.endpoint), declaredAt(estate, to)));
     const sizes = Object.fromEntries(Object.entries(whole.blobs).map(([d, b]) => [d, b.bytes]));
     const used = new Set(images.flatMap((i) => i.blobs));
     const shipment = typeof asked.options.name === 'string' ? asked.options.name : `shipment-${estate.now.slice(0, 10)}`;

@@ -1,17 +1,18 @@
 import { type ChildProcess, fork } from 'node:child_process';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import type { Carriage, CarryHooks } from '@praesidor/shipping';
+import type { Carriage, CarryHooks, Fetch, FetchHooks } from '@praesidor/shipping';
 import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
 import { program } from './program.ts';
 
 interface Blob {
-  hooks: CarryHooks;
-  done: () => void;
+  hooks: FetchHooks & Partial<CarryHooks>;
+  done: (answer: string) => void;
   fail: (e: Error) => void;
 }
-/** A way from registry to registry that is open: blobs can be carried over it until it is closed. */
+/** A way that is open until it is closed: blobs are carried over it to another registry, or fetched into cases. */
 export interface OpenRoute {
   carry: (what: Carriage, hooks: CarryHooks) => Promise<void>;
+  fetch: (what: Fetch, hooks: FetchHooks) => Promise<string>;
   close: () => void;
 }
 
@@ -40,16 +41,18 @@ export class Carrier {
       if (this.names.delete(route)) tell(child, { do: 'stop', route });
     };
     signal.addEventListener('abort', close);
+    const pass = (order: (id: number) => Order, hooks: Blob['hooks']) => {
+      if (signal.aborted || this.child !== child) return Promise.reject(ended((what.to ?? what.source).endpoint, signal.aborted));
+      const id = ++this.last;
+      return new Promise<string>((done, fail) => {
+        this.blobs.set(id, { hooks, done, fail });
+        tell(child, order(id));
+      });
+    };
     return {
       close,
-      carry: (blob, hooks) => {
-        if (signal.aborted || this.child !== child) return Promise.reject(ended(what.to.endpoint, signal.aborted));
-        const id = ++this.last;
-        return new Promise<void>((done, fail) => {
-          this.blobs.set(id, { hooks, done, fail });
-          tell(child, { do: 'carry', route, id, what: blob });
-        });
-      },
+      carry: async (blob, hooks) => void (await pass((id) => ({ do: 'carry', route, id, what: blob }), hooks)),
+      fetch: (piece, hooks) => pass((id) => ({ do: 'fetch', route, id, what: piece }), hooks),
     };
   }
 
@@ -92,7 +95,7 @@ export class Carrier {
           const value = await this.names.get(news.route)?.(news.address);
           tell(child, { do: 'answer', call, value: value ?? '' });
         } else {
-          await this.blobs.get(news.id)?.hooks.onOpened(news.opened);
+          await this.blobs.get(news.id)?.hooks.onOpened?.(news.opened);
           tell(child, { do: 'answer', call });
         }
       } catch (e) {
@@ -105,7 +108,7 @@ export class Carrier {
     if ('bytes' in news) return blob.hooks.onBytes(news.bytes);
     if ('cut' in news) return blob.hooks.onCut();
     this.blobs.delete(news.id);
-    if ('done' in news) blob.done();
+    if ('done' in news) blob.done(news.done);
     else blob.fail(errorOf(news.fault));
   }
 

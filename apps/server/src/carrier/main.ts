@@ -1,7 +1,7 @@
 import { isOpen } from '@praesidor/core/images';
 import { Dialer } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
-import { carryBlob, Pacer } from '@praesidor/shipping';
+import { carryBlob, fetchPiece, Pacer } from '@praesidor/shipping';
 import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
 
 /**
@@ -10,7 +10,7 @@ import { errorOf, faultOf, type News, type Order, type Route } from './messages.
  */
 interface Open {
   source: RegistryAt;
-  to: RegistryAt;
+  to: RegistryAt | undefined;
   dialer: Dialer;
   pacer: Pacer | undefined;
   stop: AbortController;
@@ -49,22 +49,27 @@ function open(route: number, what: Route) {
     dialer,
     stop,
     source: { ...what.source, dialer, signal: stop.signal },
-    to: { ...what.to, dialer, signal: stop.signal },
+    to: what.to && { ...what.to, dialer, signal: stop.signal },
     pacer: way && new Pacer(way.rateMbit, (now) => isOpen(way, what.timezone, now)),
   });
 }
-async function carry(o: Extract<Order, { do: 'carry' }>) {
+/** One blob or piece: its bytes are told as they pass, and how it ended. */
+async function pass(o: Extract<Order, { id: number }>) {
   const { id } = o;
+  const hooks = { onBytes: (bytes: number) => count(id, bytes), onCut: () => say({ id, cut: true }) };
   try {
     const r = routes.get(o.route);
     if (!r) throw new Error('that way was closed');
-    await carryBlob(r.source, r.to, o.what, r.pacer, {
-      onBytes: (bytes) => count(id, bytes),
-      onCut: () => say({ id, cut: true }),
-      onOpened: async (opened) => void (await ask({ id, opened })),
-    });
+    let done = '';
+    if (o.do === 'fetch') done = await fetchPiece(r.source, o.what, hooks);
+    else if (!r.to) throw new Error('that way leads nowhere');
+    else
+      await carryBlob(r.source, r.to, o.what, r.pacer, {
+        ...hooks,
+        onOpened: async (opened) => void (await ask({ id, opened })),
+      });
     tellBytes();
-    say({ id, done: true });
+    say({ id, done });
   } catch (e) {
     say({ id, fault: faultOf(e) });
   }
@@ -72,7 +77,7 @@ async function carry(o: Extract<Order, { do: 'carry' }>) {
 
 process.on('message', (o: Order) => {
   if (o.do === 'open') open(o.route, o.what);
-  else if (o.do === 'carry') void carry(o);
+  else if (o.do === 'carry' || o.do === 'fetch') void pass(o);
   else if (o.do === 'stop') {
     const r = routes.get(o.route);
     routes.delete(o.route);

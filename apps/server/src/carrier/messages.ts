@@ -1,13 +1,14 @@
 import type { Way } from '@praesidor/core/images';
 import { type Detour, ProtocolError, type ProtocolFault } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
-import { type Carriage, Closed } from '@praesidor/shipping';
+import { type Carriage, Closed, type Fetch } from '@praesidor/shipping';
 
 /** A registry as the carrier is told of it: it dials by itself. */
 export type Place = Omit<RegistryAt, 'dialer' | 'signal'>;
 export interface Route {
   source: Place;
-  to: Place;
+  /** Not given: what is read goes into cases. */
+  to?: Place | undefined;
   detours: readonly Detour[];
   /** The way whose rate and hours are kept, all blobs of the route together. */
   way?: Way | undefined;
@@ -18,13 +19,14 @@ export interface Route {
 export type Order =
   | { do: 'open'; route: number; what: Route }
   | { do: 'carry'; route: number; id: number; what: Carriage }
+  | { do: 'fetch'; route: number; id: number; what: Fetch }
   | { do: 'stop'; route: number }
   | { do: 'answer'; call: number; value?: string; fault?: Fault };
 /** From the carrier. */
 export type News =
   | { id: number; bytes: number }
   | { id: number; cut: true }
-  | { id: number; done: true }
+  | { id: number; done: string }
   | { id: number; fault: Fault }
   | { call: number; route: number; address: string }
   | { call: number; id: number; opened: string };

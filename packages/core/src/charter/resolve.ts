@@ -61,7 +61,7 @@ export function resolve(charter: Charter, estate: Estate): Plan {
   const bills = wantedBills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => b !== undefined);
   const total = sizeOf(bills);
   const seen = mirror && estate.observed.registries[mirror.name];
-  const lack = missing(bills, heldBy(seen));
+  const lack = missing(bills, heldBy(seen, mirror));
   const images: Plan['images'] = {
     names: wantedBills,
     images: bills.reduce((n, b) => n + b.images.length, 0),

@@ -50,6 +50,7 @@ import { IMG007 } from './rules/IMG-007.ts';
 import { IMG008 } from './rules/IMG-008.ts';
 import { IMG009 } from './rules/IMG-009.ts';
 import { IMG010 } from './rules/IMG-010.ts';
+import { IMG011 } from './rules/IMG-011.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
 import { NET001 } from './rules/NET-001.ts';
@@ -123,6 +124,7 @@ export const catalogue: readonly Check[] = [
   IMG008,
   IMG009,
   IMG010,
+  IMG011,
   KEY001,
   KEY002,
   NET001,

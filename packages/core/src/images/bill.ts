@@ -1,5 +1,5 @@
 import type { Bill, SeenRegistry } from '../model/documents.ts';
-import { parseReference } from './reference.ts';
+import { type Keeping, keptAt } from './mirror.ts';
 
 export interface Sizes {
   blobs: number;
@@ -68,7 +68,7 @@ const lacking = remembering((bills, held = new Set<string>()): Missing => {
   const out: Missing = { blobs: 0, bytes: 0, paper: 0, digests: [], manifests: [], images: [] };
   const lack = new Set<string>();
   const manifests = new Set<string>();
-  const named = held.has(namesKnown);
+  const place = held instanceof Held && held.named ? held : undefined;
   for (const bill of bills) {
     for (const [digest, s] of blobsOf(bill)) {
       if (held.has(digest) || lack.has(digest)) continue;
@@ -85,27 +85,36 @@ const lacking = remembering((bills, held = new Set<string>()): Missing => {
           waits = true;
         }
       // A name that another release had brought under another tag is not answered to, whatever the store holds.
-      if (named && !held.has(nameOf(image))) waits = true;
+      if (place && !held.has(nameAt(image, place))) waits = true;
       if (waits || (lack.size > 0 && image.blobs.some((b) => lack.has(b)))) out.images.push(image.ref);
     }
   }
   return { ...out, digests: [...lack], manifests: [...manifests] };
 });
 
-/** Stands in the set of a registry whose names are known, beside its digests. */
-const namesKnown = 'names are known';
-const nameOf = (image: Bill['images'][number]) => {
-  const { repository, tag } = parseReference(image.ref);
+/** The name under which a registry answers to an image: repository:tag@digest, or its digest where it has no tag. */
+export function nameAt(image: Bill['images'][number], registry: Keeping | undefined): string {
+  const { repository, tag } = keptAt(image.ref, registry);
   return tag ? `${repository}:${tag}@${image.digest}` : image.digest;
-};
+}
 
-const sets = new WeakMap<SeenRegistry, ReadonlySet<string>>();
-/** What a registry holds, digests and names, as a set that is made once for what was seen. */
-export function heldBy(seen: SeenRegistry | undefined): ReadonlySet<string> {
-  if (!seen) return new Set();
+/** What a registry holds: digests and, where they are known, the names it answers to; with where it keeps what. */
+export class Held extends Set<string> {
+  constructor(
+    digests: readonly string[],
+    readonly named: boolean,
+    readonly keeps: Keeping['keeps'],
+  ) {
+    super(digests);
+  }
+}
+const sets = new WeakMap<SeenRegistry, Held>();
+/** What a registry was seen to hold, as a set that is made once for what was seen. */
+export function heldBy(seen: SeenRegistry | undefined, registry: Keeping | undefined): Held {
+  if (!seen) return new Held([], false, undefined);
   let set = sets.get(seen);
-  if (!set) {
-    set = new Set(seen.names ? [...seen.digests, ...seen.names, namesKnown] : seen.digests);
+  if (!set || set.keeps !== registry?.keeps) {
+    set = new Held(seen.names ? [...seen.digests, ...seen.names] : seen.digests, seen.names !== undefined, registry?.keeps);
     sets.set(seen, set);
   }
   return set;

@@ -29,7 +29,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
   const bills = [...new Set((users.length ? users : both).flatMap((c) => [c.release, ...c.addons]))];
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const seen = estate.observed.registries[to.name];
-  const lack = missing(joinBills('', known), heldBy(seen));
+  const lack = missing(joinBills('', known), heldBy(seen, to));
   const whole = seen !== undefined && known.length === bills.length && lack.images.length === 0;
   const steps: HandOverStep[] = [
     {

@@ -38,7 +38,7 @@ describe('bills', () => {
   });
   it('an image is held only where it is answered to by its name, and not where all of it stands under another', () => {
     const digests = ['1', '2', 'a', 'b', 'c'].map(d);
-    const seen = (names?: string[]) => heldBy({ at: '', digests, ...(names ? { names } : {}) });
+    const seen = (names?: string[]) => heldBy({ at: '', digests, ...(names ? { names } : {}) }, undefined);
     expect(missing(bill, seen([`x:1@${d('1')}`, `y:2@${d('2')}`]))).toMatchObject({
       blobs: 0,
       manifests: [],

@@ -1,8 +1,8 @@
 import { compare, valid } from 'semver';
 import type { Bill } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { heldBy } from './bill.ts';
-import { parseReference } from './reference.ts';
+import { heldBy, nameAt } from './bill.ts';
+import { keptAt } from './mirror.ts';
 
 /** A release or add-on that a registry must go on holding, with each reason. */
 export interface Stays {
@@ -38,11 +38,11 @@ export interface Keep {
  */
 export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retention {
   const seen = estate.observed.registries[registry];
-  const held = heldBy(seen);
+  const place = estate.registries.find((r) => r.name === registry);
+  const held = heldBy(seen, place);
   const bills = [...estate.releases, ...estate.addons].flatMap((d) => estate.observed.bills[d.name] ?? []);
   // One manifest may have many names: what is held is the name, where names are known.
-  const named = seen?.names && new Set(seen.names);
-  const stands = (i: Bill['images'][number]) => (named ? named.has(nameOf(i)) : held.has(i.digest));
+  const stands = (i: Bill['images'][number]) => held.has(held.named ? nameAt(i, place) : i.digest);
   const here = bills.filter((b) => b.images.some(stands));
   const stays = new Map<string, string[]>();
   const stay = (bill: string, why: string) => stays.set(bill, [...(stays.get(bill) ?? []), why]);
@@ -63,7 +63,7 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
   const keptBlobs = new Set<string>();
   for (const b of staying) for (const i of b.images) for (const d of [i.digest, ...i.manifests, ...i.blobs]) keptBlobs.add(d);
 
-  const known = new Set(bills.flatMap((b) => b.images.map(nameOf)));
+  const known = new Set(bills.flatMap((b) => b.images.map((i) => nameAt(i, place))));
   const unknown = (seen?.names ?? []).filter((n) => !known.has(n));
   const out: Retention = {
     stays: staying.map((b) => ({ bill: b.name, why: stays.get(b.name) ?? [] })),
@@ -94,13 +94,8 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
     out.free.paper += s?.paper ?? 0;
   }
   for (const i of [...gone.values()].sort((a, b) => (a.ref < b.ref ? -1 : 1))) {
-    const { repository, tag } = parseReference(i.ref);
+    const { repository, tag } = keptAt(i.ref, place);
     out.deletes.push({ repository, digest: i.digest, ...(tag ? { tag } : {}) });
   }
   return out;
 }
-
-const nameOf = (image: Bill['images'][number]) => {
-  const { repository, tag } = parseReference(image.ref);
-  return `${repository}:${tag ?? ''}@${image.digest}`;
-};

@@ -22,6 +22,36 @@ export function hostsToml(source: string, mirror: string, access: MirrorAccess =
   return `# ${source} is answered by ${mirror}; images keep their own names.\nserver = "${url}"\n\n[host."${url}"]\n  capabilities = ["pull", "resolve"]\n${at < 0 ? '' : '  override_path = true\n'}${access.ca ? `  ca = ${JSON.stringify(access.ca)}\n` : ''}${auth}`;
 }
 
+export interface HostsFile {
+  /** The registry that it is about, and the folder that it lies in. */
+  source: string;
+  text: string;
+  /** Rules that this form cannot say: it sends a whole registry below one path. */
+  unsaid: MirrorRule[];
+}
+/**
+ * One `hosts.toml` for each source registry of some rules. Names below a source go below one path of the mirror together;
+ * a rule that would send some of them elsewhere than the shortest one cannot be said, and is answered as `unsaid`.
+ */
+export function hostsFiles(rules: readonly MirrorRule[], access: MirrorAccess = {}): HostsFile[] {
+  const bySource = new Map<string, MirrorRule[]>();
+  for (const r of [...rules].sort((a, b) => a.source.length - b.source.length)) {
+    const source = r.source.split('/')[0] as string;
+    bySource.set(source, [...(bySource.get(source) ?? []), r]);
+  }
+  return [...bySource]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([source, list]) => {
+      // What stands below the mirror when the rule's own path is taken off its end: up.example/core → m/kept/core is m/kept.
+      const whole = list.map((r) => {
+        const path = r.source.slice(source.length);
+        return path === '' ? r.mirror : r.mirror.endsWith(path) ? r.mirror.slice(0, -path.length) : undefined;
+      });
+      const mirror = whole.find((w) => w !== undefined) ?? (list[0] as MirrorRule).mirror;
+      return { source, text: hostsToml(source, mirror, access), unsaid: list.filter((_, n) => whole[n] !== mirror) };
+    });
+}
+
 /** Drop-in for runtimes that read `registries.conf` (version 2): one table a rule, the mirror first and nobody behind it. */
 export function registriesConf(rules: readonly MirrorRule[]): string {
   return [

@@ -24,8 +24,8 @@ export function suffices(estate: Estate, registry: Registry, host: Host, bills: 
   const need = sizeOf(known).paper;
   const seen = estate.observed.registries[registry.name];
   const whole = joinBills('', Object.values(estate.observed.bills));
-  const held = sizeOf(whole).paper - missing(whole, heldBy(seen)).paper;
-  const both = seen ? held + missing(joinBills('', known), heldBy(seen)).paper : need;
+  const held = sizeOf(whole).paper - missing(whole, heldBy(seen, registry)).paper;
+  const both = seen ? held + missing(joinBills('', known), heldBy(seen, registry)).paper : need;
   const disk = (registry.diskGB ?? largest(host)) * 1e9;
   lines.push({
     what: 'disk for images',

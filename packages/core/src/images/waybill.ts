@@ -2,7 +2,7 @@ import { z } from 'zod';
 import type { Bill } from '../model/documents.ts';
 import { Digest } from '../model/words.ts';
 import type { CasePlan } from './cases.ts';
-import { parseReference } from './reference.ts';
+import { type Keeping, keptAt } from './mirror.ts';
 
 /**
  * What a shipment on media says of itself, the same text in every case: which images come, of which blobs they are
@@ -26,6 +26,8 @@ export const Waybill = z
       .array(
         z.strictObject({
           repository: Repository,
+          /** Where it stands at the source, where that is another path. */
+          from: Repository.optional(),
           tag: z.string().max(128).optional(),
           digest: Digest,
           /** In the order in which they are put: what an index names comes before it. */
@@ -107,18 +109,28 @@ export const overheadOf = (images: Waybill['images'], blobs: number): number =>
 /** The same before any manifest was read: each is taken for as large as they usually are. */
 export const usualOverhead = (bill: Bill, refs: ReadonlySet<string>, blobs: number): number =>
   overheadOf(
-    wantedImages(bill, refs).map((i) => ({ ...i, manifests: i.manifests.map((m) => ({ ...m, bytes: 1500 })) })),
+    wantedImages(bill, refs, undefined, undefined).map((i) => ({ ...i, manifests: i.manifests.map((m) => ({ ...m, bytes: 1500 })) })),
     blobs,
   );
 
-/** The images of some bills of which something has to travel, as a waybill names them. Manifest sizes are filled in while packing. */
-export function wantedImages(bill: Bill, refs: ReadonlySet<string>): Waybill['images'] {
+/**
+ * The images of some bills of which something has to travel from one registry to another, as a waybill names them: where
+ * the target keeps them, and the source. Manifest sizes are filled in while packing.
+ */
+export function wantedImages(
+  bill: Bill,
+  refs: ReadonlySet<string>,
+  source: Keeping | undefined,
+  target: Keeping | undefined,
+): Waybill['images'] {
   return bill.images
     .filter((i) => refs.has(i.ref))
     .map((i) => {
-      const { repository, tag } = parseReference(i.ref);
+      const { repository, tag } = keptAt(i.ref, target);
+      const from = keptAt(i.ref, source).repository;
       return {
         repository,
+        ...(from === repository ? {} : { from }),
         ...(tag ? { tag } : {}),
         digest: i.digest,
         manifests: i.manifests.map((digest) => ({ digest, bytes: 0 })),

@@ -112,7 +112,7 @@ function follow(
         ? `credentials ${mirror.credential} from the keyring`
         : `credentials ${mirror.credential}, which the keyring does not hold`,
   );
-  const held = heldBy(seen);
+  const held = heldBy(seen, mirror);
   const ref = bills
     .flatMap((b) => b.images.map((i) => ({ i, b })))
     .find(

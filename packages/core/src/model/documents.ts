@@ -5,12 +5,14 @@ import {
   Digest,
   Fqdn,
   Hostport,
+  ImagePrefix,
   Instant,
   Ip,
   Mac,
   Name,
   RangeText,
   RecordName,
+  RepositoryPath,
   ServerList,
   VersionName,
 } from './words.ts';
@@ -327,6 +329,11 @@ export const Registry = doc('Registry', {
   credential: Name.optional(),
   /** Trust anchors in PEM; without them the registry's certificate cannot be verified. */
   ca: z.string().max(20000).optional(),
+  /** Images that are kept here under another path than their own: names that begin with `source` stand below `under`. */
+  keeps: z
+    .array(z.strictObject({ source: ImagePrefix, under: RepositoryPath }))
+    .max(50)
+    .optional(),
 });
 
 const Component = z.strictObject({

@@ -54,6 +54,18 @@ export const Hostport = z
   .string()
   .max(260)
   .regex(/^[a-z0-9.-]+(:\d{1,5})?$/i, 'host:port, such as registry.lr.kestrelferries.example:5000');
+/** What image names begin with: a registry, and a path below it where not all of it is meant. */
+export const ImagePrefix = z
+  .string()
+  .max(300)
+  .regex(
+    /^(?=[^/]*[.:])[a-z0-9.-]+(:\d{1,5})?(\/[a-z0-9]+([._-]+[a-z0-9]+)*)*$/,
+    'a registry, and a path where not all of it is meant, such as images.upstream.example/core',
+  );
+export const RepositoryPath = z
+  .string()
+  .max(200)
+  .regex(/^[a-z0-9]+([._/-]+[a-z0-9]+)*$/, 'a path of lower-case letters, digits and separators, such as mirrored/core');
 export const Instant = z.iso.datetime({ offset: true });
 export const Digest = z.string().regex(/^sha256:[0-9a-f]{64}$/, 'sha256: and 64 hex digits');
 /** Typed by people with any separator; kept as typed until somebody accepts how it was understood. */

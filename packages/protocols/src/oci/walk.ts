@@ -1,4 +1,4 @@
-import { parseReference } from '@praesidor/core/images';
+import { type Keeping, keptAt } from '@praesidor/core/images';
 import type { Bill } from '@praesidor/core/model';
 import { ProtocolError } from '../dial/index.ts';
 import { getManifest, type Manifest } from './client.ts';
@@ -12,7 +12,8 @@ type Arch = keyof typeof architecture;
 
 /**
  * The bill of a list of components: each image's index → manifest of each architecture → config and layers,
- * every blob once. Four walks at a time. A component may be made for fewer architectures than the release.
+ * every blob once. Four walks at a time. A component may be made for fewer architectures than the release; the registry
+ * may keep it under another path than its own.
  * @throws ProtocolError naming the image that could not be read, or lacks an architecture that is asked for.
  */
 export async function walkBill(
@@ -21,16 +22,15 @@ export async function walkBill(
   components: readonly { name: string; image: string; on: string; arch?: readonly Arch[] | undefined }[],
   archs: readonly Arch[],
   at: string,
-  progress?: (done: number, of: number) => void,
+  keeping?: Keeping,
 ): Promise<Bill> {
   const bill: Bill = { name, at, images: [], blobs: {} };
   const found: Bill['images'] = new Array(components.length);
   let next = 0;
-  let done = 0;
   const worker = async () => {
     for (let i = next++; i < components.length; i = next++) {
       const c = components[i] as (typeof components)[number];
-      const ref = parseReference(c.image);
+      const ref = keptAt(c.image, keeping);
       const wanted = c.arch ? archs.filter((a) => c.arch?.includes(a)) : archs;
       const top = await getManifest(registry, ref.repository, ref.digest ?? ref.tag ?? 'latest');
       const manifests: Manifest[] = [];
@@ -56,7 +56,6 @@ export async function walkBill(
         blobs: [...new Set(blobs.map((b) => b.digest))],
         ...(archs.length > 1 ? { arch: [...wanted] } : {}),
       };
-      progress?.(++done, components.length);
     }
   };
   await Promise.all([worker(), worker(), worker(), worker()]);

@@ -5,7 +5,7 @@ import { createGzip } from 'node:zlib';
 import type { Readable } from 'node:stream';
 import type { Plan } from '@praesidor/core/charter';
 import { type KitContext, type KitFile, placeholder } from '@praesidor/core/files';
-import { parseReference } from '@praesidor/core/images';
+import { keptAt } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
 import { getManifest } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
@@ -67,7 +67,7 @@ export async function bootBlob(ctx: Context, plan: Plan, estate: Estate, digest:
   const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
   if (!image?.blobs.includes(digest) || !plan.mirror) return undefined;
   const registry = await at(ctx, plan.mirror);
-  const { repository } = parseReference(image.ref);
+  const { repository } = keptAt(image.ref, plan.mirror);
   const manifest = await getManifest(registry, repository, image.manifests[0] as string);
   const size = manifest.json.layers?.find((l) => l.digest === digest)?.size;
   return size === undefined ? undefined : { registry, repository, size };

@@ -1,4 +1,4 @@
-import { type Retention, whatMayGo } from '@praesidor/core/images';
+import { keptAt, type Retention, whatMayGo } from '@praesidor/core/images';
 import { collectUnused, deleteManifest, scrub, type ScrubAnswer } from '@praesidor/protocols/oci';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -48,6 +48,10 @@ export async function takeAway(
   const plan = await mayGo(ctx, name, last);
   const stays = bills.find((b) => plan.stays.some((s) => s.bill === b));
   if (stays) throw new Refusal('conflict', `${stays} may not go: ${plan.stays.find((s) => s.bill === stays)?.why.join('; ')}.`);
+  const nameIn = (ref: string) => {
+    const { repository, tag, digest } = keptAt(ref, registry);
+    return `${repository}:${tag ?? digest}`;
+  };
   const going = new Set(plan.goes.filter((g) => bills.includes(g.bill)).flatMap((g) => g.images.map(nameIn)));
   // What another bill that may go, but is not asked to, still names stays too.
   for (const g of plan.goes) if (!bills.includes(g.bill)) for (const i of g.images) going.delete(nameIn(i));
@@ -71,12 +75,6 @@ export async function takeAway(
   });
   return { names, blobs, bytes };
 }
-const nameIn = (ref: string) => {
-  const at = ref.indexOf('/') + 1;
-  return ref.slice(at).includes('@') && !ref.slice(at).includes(':')
-    ? ref.slice(at).replace('@', ':')
-    : (ref.slice(at).split('@')[0] as string);
-};
 
 /** Begins a scrub, stops it, or tells how far it is; what it found is kept beside the registry. */
 export async function scrubOf(ctx: Context, name: string, act: 'start' | 'look' | 'stop', who: string): Promise<ScrubAnswer> {

@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import { bytesText, heldBy, joinBills, missing, parseReference, repairOf } from '@praesidor/core/images';
+import { bytesText, heldBy, joinBills, keptAt, missing, repairOf } from '@praesidor/core/images';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { type Shipment, ShipmentCases, type ShipmentItem, ShipmentItems, Shipments } from '../../db/tables.ts';
@@ -69,10 +69,10 @@ export async function planRepair(ctx: Context, label: string, who: string): Prom
   const cases = await ctx.db.manager.findBy(ShipmentCases, { shipment: s.id });
   const found = cases.filter((c) => !['awaited', 'planned'].includes(c.state)).map((c) => ({ number: c.number, bad: c.bad }));
   const seen = await lookAt(ctx, s.target);
-  const repair = repairOf(s.waybill, { cases: found }, heldBy(seen));
+  const { estate } = await loadEstate(ctx.db);
+  const repair = repairOf(s.waybill, { cases: found }, heldBy(seen, needIn(estate, 'Registry', s.target)));
   if (!repair.digests.length)
     throw new Refusal('not-now', `Nothing of ${label} is missing or damaged; land the cases that did not land yet.`);
-  const { estate } = await loadEstate(ctx.db);
   return ctx.db.transaction((m) =>
     planIn(
       m,
@@ -112,7 +112,7 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
       remedy: 'It is walked at the source within a minute of being declared; look whether the source can be reached.',
     });
   const bill = joinBills('shipment', bills.map((n) => estate.observed.bills[n]) as Bill[]);
-  const lack = missing(bill, heldBy(seen));
+  const lack = missing(bill, heldBy(seen, registry));
   if (!lack.images.length)
     throw new Refusal('not-now', `${target} holds everything of ${bills.join(', ')}. There is nothing to move.`);
   const site = needIn(estate, 'Site', registry.site);
@@ -154,7 +154,7 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
   const items = new Map<string, ShipmentItem>();
   // An image that lacks anything is completed as a whole in its repository: blobs that the registry holds elsewhere are only linked there.
   for (const image of images) {
-    const { repository, tag } = parseReference(image.ref);
+    const { repository, tag } = keptAt(image.ref, registry);
     const add = (digest: string, kind: 'blob' | 'manifest', bytes: number, paper: number, t: string | null = null) =>
       items.set(`${repository} ${digest}`, {
         shipment: id,

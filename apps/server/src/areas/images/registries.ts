@@ -72,8 +72,9 @@ export async function computeBill(ctx: Context, name: string, signal: AbortSigna
   const { estate } = await loadEstate(ctx.db);
   const release = estate.releases.find((r) => r.name === name) ?? estate.addons.find((a) => a.name === name);
   if (!release) throw new Refusal('not-found', `There is neither a release nor an add-on ${name}.`);
-  const source = await at(ctx, needIn(estate, 'Registry', release.source), signal);
-  const bill = await walkBill(source, name, release.components, release.arch ?? ['x86-64'], new Date().toISOString());
+  const registry = needIn(estate, 'Registry', release.source);
+  const source = await at(ctx, registry, signal);
+  const bill = await walkBill(source, name, release.components, release.arch ?? ['x86-64'], new Date().toISOString(), registry);
   await ctx.db.transaction(async (m) => {
     await observe(m, 'bill', name, bill);
     await tell(m, 'Bill', name);

@@ -133,7 +133,7 @@ function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | un
   const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
   if (!bill || !seen || (seen.error && !seen.digests.length))
     return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
-  const lack = missing(bill, heldBy(seen));
+  const lack = missing(bill, heldBy(seen, registry));
   const all = sizeOf(bill);
   const share = all.paper ? 1 - lack.paper / all.paper : 0;
   const text =

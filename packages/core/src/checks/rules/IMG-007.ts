@@ -1,4 +1,4 @@
-import { parseReference } from '../../images/reference.ts';
+import { keptAt } from '../../images/mirror.ts';
 import type { Check } from '../check.ts';
 
 export const IMG007: Check = {
@@ -16,7 +16,7 @@ export const IMG007: Check = {
           .flatMap((c) => [c.release, ...c.addons])
           .flatMap((n) => estate.observed.bills[n]?.images ?? [])
           .map((i) => {
-            const { repository, tag } = parseReference(i.ref);
+            const { repository, tag } = keptAt(i.ref, r);
             return [`${repository}:${tag ?? ''}`, i.digest] as const;
           }),
       );

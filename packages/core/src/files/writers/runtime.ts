@@ -1,5 +1,6 @@
-import { parseReference } from '../../images/reference.ts';
-import { componentsOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
+import { rulesFor } from '../../images/mirror.ts';
+import { hostsFiles } from '../../images/runtime-config.ts';
+import { componentsOf, nodeFile, type NodeWriter } from '../kit.ts';
 
 /** Mirror and trust of the container runtime: one hosts.toml for each source registry, and the mirror's CA. */
 export const runtime: NodeWriter = {
@@ -8,21 +9,24 @@ export const runtime: NodeWriter = {
     const mirror = ctx.plan.mirror;
     if (!mirror) return [];
     const ca = '/etc/praesidor/trust/mirror-ca.crt';
-    const auth = mirror.credential
-      ? `\n  [host."https://${mirror.endpoint}".header]\n    authorization = ["Basic ${ctx.secret(`pull ${mirror.name}`)}"]\n`
-      : '';
+    const rules = rulesFor(
+      componentsOf(ctx).map((c) => c.image),
+      mirror,
+    );
+    const access = {
+      ...(mirror.ca ? { ca } : {}),
+      ...(mirror.credential ? { authorization: `Basic ${ctx.secret(`pull ${mirror.name}`)}` } : {}),
+    };
     return [
       ...(mirror.ca ? [nodeFile(ca, mirror.ca, [`registries.${mirror.name}.ca`])] : []),
-      ...sources(ctx).map((source) =>
+      ...hostsFiles(rules, access).map((f) =>
         nodeFile(
-          `/etc/containerd/certs.d/${source}/hosts.toml`,
-          `# ${source} is answered by ${mirror.endpoint}; images keep their own names.\nserver = "https://${mirror.endpoint}"\n\n[host."https://${mirror.endpoint}"]\n  capabilities = ["pull", "resolve"]\n${mirror.ca ? `  ca = "${ca}"\n` : ''}${auth}`,
-          ['charter.mirror', `registries.${mirror.name}.endpoint`],
+          `/etc/containerd/certs.d/${f.source}/hosts.toml`,
+          f.text,
+          ['charter.mirror', `registries.${mirror.name}.endpoint`, ...(mirror.keeps ? [`registries.${mirror.name}.keeps`] : [])],
           { secret: mirror.credential !== undefined },
         ),
       ),
     ];
   },
 };
-
-const sources = (ctx: KitContext) => [...new Set(componentsOf(ctx).map((c) => parseReference(c.image).registry))].sort();

@@ -78,7 +78,7 @@ export const preflight: StepRunner = {
     if (mirror && !wrong.length)
       await measure('images', async () => {
         const bills = plan.images.names.flatMap((n) => estate.observed.bills[n] ?? []);
-        const lack = missing(bills, heldBy(await lookAt(ctx, mirror.name)));
+        const lack = missing(bills, heldBy(await lookAt(ctx, mirror.name), mirror));
         if (lack.images.length)
           throw new Error(`${lack.blobs} layers of ${lack.images.length} images are not at ${mirror.endpoint} under their names`);
         return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;

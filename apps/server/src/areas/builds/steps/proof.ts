@@ -1,5 +1,5 @@
 import { imagesOf } from '@praesidor/core/files';
-import { parseReference } from '@praesidor/core/images';
+import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
 import { lookup } from '@praesidor/protocols/dns';
 import { isReady, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
@@ -162,7 +162,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   let of = 0;
   const evidence: string[] = [];
   for (const n of s.plan.nodes) {
-    const wanted = imagesOf(s.kit, n).map(parseReference);
+    const wanted = imagesOf(s.kit, n).map((i) => keptAt(i, mirror));
     const got = wanted.filter((w) => seen.get(n.host)?.has(`${w.repository}:${w.tag ?? w.digest}`)).length;
     of += wanted.length;
     found += got;

@@ -42,7 +42,7 @@ export async function land({ ctx, s, target, meter, signal }: Phase): Promise<Ph
     await ctx.db.manager.query("update shipment_item set state = 'landed' where shipment = $1", [s.id]);
     return { state: 'landed' };
   }
-  const held = heldBy(await lookAt(ctx, s.target));
+  const held = heldBy(await lookAt(ctx, s.target), target);
   const { waybill } = await wholeShipment(ctx.db.manager, s.label);
   let lacking = 0;
   for (const c of waybill?.cases ?? []) for (const p of c.pieces) if (!held.has(p.digest)) lacking += p.to - p.from;

@@ -1,27 +1,32 @@
-import { heldBy, isOpen, parseReference, type Way } from '@praesidor/core/images';
-import type { Bill } from '@praesidor/core/model';
+import { heldBy, isOpen, keptAt, type Way } from '@praesidor/core/images';
+import type { Bill, Registry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { getManifest, hasBlob, mountBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
+import { getManifest, hasBlob, mountBlob, putManifest } from '@praesidor/protocols/oci';
 import { inParallel, Pacer } from '@praesidor/shipping';
 import type { Context } from '../../../context.ts';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
+import { Refusal } from '../../../refusal.ts';
 import { at, lookAt } from '../registries.ts';
 import type { Phase, PhaseEnd } from './index.ts';
+import { openRoute } from './route.ts';
 
 /**
  * Moves a shipment over its link, from registry to registry: blobs, then manifests, then names, so that what is
  * readable at the target is always whole. Paced to the link's rate, and only in its hours.
  */
 export async function move({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
-  const source = await at(ctx, needIn(estate, 'Registry', s.source), signal);
+  const origin = needIn(estate, 'Registry', s.source);
+  const source = await at(ctx, origin, signal);
   const to = await at(ctx, target, signal);
   const site = needIn(estate, 'Site', target.site);
   const way: Way | undefined = s.way === 'alongside' ? site.alongside : site.link;
   const pacer = new Pacer(way?.rateMbit, (now) => (way ? isOpen(way, site.timezone, now) : { open: true }));
   await pacer.pass(0, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
-  const places = repositoriesOf(Object.values(estate.observed.bills));
+  const bills = Object.values(estate.observed.bills);
+  const places = repositoriesOf(bills, target);
+  const from = pathsAt(bills, origin, target);
   const landed = new Map<string, string>();
   const todo = new Map<string, ShipmentItem[]>();
   for (const i of items) {
@@ -35,16 +40,12 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const done = new Marks(ctx, s.id);
   // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
   const seen = await lookAt(ctx, s.target);
-  const known = seen.error ? undefined : heldBy(seen);
+  const known = seen.error ? undefined : heldBy(seen, target);
   // Opened last, so that nothing that fails before leaves it open.
-  const route = await ctx.carrier.open(
-    { source: placeOf(source), to: placeOf(to), detours: ctx.config.detours, way, timezone: site.timezone },
-    async (name) => (await ctx.dialer.locate(name, 443)).address,
-    signal,
-  );
+  const route = await openRoute(ctx, { source, to, way, timezone: site.timezone }, signal);
   const push = (i: ShipmentItem): Promise<void> =>
     route.carry(
-      { repository: i.repository, digest: i.digest, bytes: i.bytes, upload: i.upload ?? undefined },
+      { repository: i.repository, from: from(i), digest: i.digest, bytes: i.bytes, upload: i.upload ?? undefined },
       {
         onBytes: (n) => meter.add(n),
         onCut: () => meter.cut(),
@@ -59,8 +60,8 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   try {
     await inParallel([...todo.values()], 5, signal, async (same) => {
       for (const i of same) {
-        const from = landed.get(i.digest);
-        if (from && (await mountBlob(to, i.repository, i.digest, from))) continue;
+        const beside = landed.get(i.digest);
+        if (beside && (await mountBlob(to, i.repository, i.digest, beside))) continue;
         if ((!known || known.has(i.digest)) && (await hasBlob(to, i.repository, i.digest))) meter.add(i.bytes);
         else if (!(i.bytes === 0 && (await mountAnywhere(i)))) await push(i);
         landed.set(i.digest, i.repository);
@@ -76,7 +77,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   // Within a repository in order: what an index names is there before the index.
   await inParallel([...manifests.values()], 4, signal, async (list) => {
     for (const i of list) {
-      const m = await getManifest(source, i.repository, i.digest);
+      const m = await getManifest(source, from(i), i.digest);
       await pacer.pass(m.body.length, signal);
       await putManifest(to, i.repository, i.tag ?? i.digest, m.mediaType || 'application/vnd.oci.image.manifest.v1+json', m.body);
       done.add(i);
@@ -96,8 +97,6 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     );
   }
 }
-
-const placeOf = ({ dialer, signal, ...place }: RegistryAt) => place;
 
 /** Items that landed, written together a few times a second; what a kill leaves unwritten is found at the target. */
 class Marks {
@@ -123,12 +122,28 @@ class Marks {
   }
 }
 
-/** Every repository that some bill has a blob in. */
-function repositoriesOf(bills: readonly Bill[]): Map<string, Set<string>> {
+/** Where the source keeps what a plan puts somewhere at the target. @throws Refusal when the target keeps it elsewhere by now */
+function pathsAt(bills: readonly Bill[], source: Registry, target: Registry): (i: ShipmentItem) => string {
+  if (!source.keeps?.length && !target.keeps?.length) return (i) => i.repository;
+  const paths = new Map<string, string>();
+  for (const b of bills)
+    for (const i of b.images) paths.set(keptAt(i.ref, target).repository, keptAt(i.ref, source).repository);
+  return (i) => {
+    const path = paths.get(i.repository);
+    if (path === undefined)
+      throw new Refusal('conflict', `${target.name} keeps nothing under ${i.repository} any more, as it did when this was planned.`, {
+        remedy: 'Plan the shipment again.',
+      });
+    return path;
+  };
+}
+
+/** Every repository of a registry that some bill has a blob in. */
+function repositoriesOf(bills: readonly Bill[], registry: Registry): Map<string, Set<string>> {
   const places = new Map<string, Set<string>>();
   for (const bill of bills)
     for (const image of bill.images) {
-      const { repository } = parseReference(image.ref);
+      const { repository } = keptAt(image.ref, registry);
       for (const b of image.blobs) places.set(b, (places.get(b) ?? new Set()).add(repository));
     }
   return places;

@@ -1,4 +1,4 @@
-import { joinBills, parseReference, type Waybill, wantedImages } from '@praesidor/core/images';
+import { joinBills, type Keeping, keptAt, type Waybill, wantedImages } from '@praesidor/core/images';
 import type { Bill, Estate } from '@praesidor/core/model';
 import { packCases, planCases, readManifests } from '@praesidor/shipping';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
@@ -8,13 +8,15 @@ import { caseFolder } from '../cases.ts';
 import { usualCaseBytes, wholeShipment } from '../plan.ts';
 import { Refusal } from '../../../refusal.ts';
 import { at } from '../registries.ts';
+import { openRoute } from './route.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /** Packs the cases of a shipment from its source, after planning them once and for all. */
 export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
-  const source = await at(ctx, needIn(estate, 'Registry', s.source), signal);
+  const origin = needIn(estate, 'Registry', s.source);
+  const source = await at(ctx, origin, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
-  const { images, bodies } = await readManifests(source, imagesOf(items, estate, s.bills), signal);
+  const { images, bodies } = await readManifests(source, imagesOf(items, estate, s.bills, origin, target), signal);
   const known = (await wholeShipment(ctx.db.manager, s.label)).waybill;
   const waybill = known ?? planWaybill();
   if (!known)
@@ -27,15 +29,17 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
           c.bytes,
         ]);
     });
+  const route = await openRoute(ctx, { source }, signal);
   const packed = await packCases(waybill, source, bodies, (n) => caseFolder(ctx, s.label, n), {
     signal,
+    fetch: route.fetch,
     onBytes: (n) => meter.add(n),
     onCut: () => meter.cut(),
     onClosed: async (n) => {
       await ctx.db.manager.query("update shipment_case set state = 'packed' where shipment = $1 and number = $2", [s.id, n]);
       await whisper(ctx.db.manager, 'ShipmentProgress', s.label);
     },
-  });
+  }).finally(() => route.close());
   await ctx.db.manager.query('update shipment set waybill = $2 where id = $1', [s.id, JSON.stringify(packed)]);
   return { state: 'packed' };
 
@@ -61,7 +65,7 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
     const out: Record<string, Set<string>> = {};
     for (const bill of Object.values(estate.observed.bills))
       for (const i of bill.images) {
-        const repository = i.ref.slice(i.ref.indexOf('/') + 1).split(/[:@]/)[0] as string;
+        const { repository } = keptAt(i.ref, target);
         for (const b of i.blobs)
           if (digests.has(b)) {
             out[b] ??= new Set();
@@ -73,12 +77,18 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
 }
 
 /** The images of a plan, as its bills name them: those of which an item is the manifest. */
-function imagesOf(items: readonly ShipmentItem[], estate: Estate, bills: readonly string[]): Waybill['images'] {
+function imagesOf(
+  items: readonly ShipmentItem[],
+  estate: Estate,
+  bills: readonly string[],
+  source: Keeping,
+  target: Keeping,
+): Waybill['images'] {
   const planned = new Set(items.filter((i) => i.kind === 'manifest').map((i) => `${i.repository} ${i.digest}`));
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const bill = joinBills('', known);
-  const refs = bill.images.filter((i) => planned.has(`${parseReference(i.ref).repository} ${i.digest}`)).map((i) => i.ref);
-  const images = wantedImages(bill, new Set(refs));
+  const refs = bill.images.filter((i) => planned.has(`${keptAt(i.ref, target).repository} ${i.digest}`)).map((i) => i.ref);
+  const images = wantedImages(bill, new Set(refs), source, target);
   const found = new Set(images.map((i) => `${i.repository} ${i.digest}`));
   const lost = items.find((i) => i.tag && !found.has(`${i.repository} ${i.digest}`));
   if (lost)
