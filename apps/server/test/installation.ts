@@ -295,8 +295,8 @@ export const builtOrBroken = (c: Client, number = 1, ms = 110_000) =>
     ms,
   );
 
-/** From an empty room to a charter that nothing stops: what Next moves asks for, over the API. */
-export async function prepare(warden: Client): Promise<void> {
+/** From an empty room to a charter that nothing stops: what Next moves asks for, over the API. `under`: where its mirror keeps images. */
+export async function prepare(warden: Client, under?: string): Promise<void> {
   await eventually(async () => {
     const e = await warden.estate();
     return ['1.34.2', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && e.observed.registries['lr-registry'];
@@ -316,6 +316,17 @@ export async function prepare(warden: Client): Promise<void> {
     edits: [
       { op: 'set', kind: 'Charter', key: 'plover', path: ['servicePool', 'range'], value: '10.62.8.64-10.62.8.79' },
       { op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'] },
+      ...(under
+        ? [
+            {
+              op: 'set',
+              kind: 'Registry',
+              key: 'lr-registry',
+              path: ['keeps'],
+              value: [{ source: 'images.upstream.example', under }],
+            },
+          ]
+        : []),
     ],
   });
   const { shipment } = await warden.good<{ shipment: { label: string } }>('POST', '/api/shipments', {

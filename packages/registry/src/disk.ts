@@ -33,8 +33,8 @@ export async function syncFile(path: string): Promise<void> {
 }
 
 /** A small file that is there whole, also after the power went. */
-export async function writeSynced(path: string, body: string | Buffer): Promise<void> {
-  const handle = await open(path, 'w');
+export async function writeSynced(path: string, body: string | Buffer, mode = 0o666): Promise<void> {
+  const handle = await open(path, 'w', mode);
   try {
     await handle.writeFile(body);
     await handle.datasync();

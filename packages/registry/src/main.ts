@@ -1,10 +1,11 @@
 import { readFileSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
+import { ShownPair } from './certificate.ts';
 import { collect } from './collect.ts';
 import { readRegistryConfig } from './config.ts';
 import { hashPassword, loginOf } from './login.ts';
 import { prove } from './prove.ts';
-import { createRegistry } from './server.ts';
+import { createRegistry, showPair } from './server.ts';
 import { Store } from './store.ts';
 
 const usage = `Usage: registry serve CONFIG          answers until it is told to stop (SIGTERM)
@@ -18,8 +19,10 @@ const say = (line: string) => void process.stdout.write(`${line}\n`);
 
 async function serve(file: string): Promise<void> {
   const c = readRegistryConfig(file);
-  const pair = () => (c.tls ? { key: readFileSync(c.tls.key, 'utf8'), cert: readFileSync(c.tls.cert, 'utf8') } : undefined);
-  const tls = pair();
+  const files = c.tls;
+  const shown =
+    files && new ShownPair(() => ({ key: readFileSync(files.key, 'utf8'), cert: readFileSync(files.cert, 'utf8') }), c.dir);
+  const tls = shown?.read();
   const store = await new Store(c.dir, {
     keepFree: c.keepFree,
     ...(c.limitBytes === undefined ? {} : { limitBytes: c.limitBytes }),
@@ -30,11 +33,11 @@ async function serve(file: string): Promise<void> {
     scheme: c.scheme,
     readOnly: c.readOnly,
     ...(tls ? { tls } : {}),
+    ...(shown ? { takePair: (pair) => shown.keep(pair) } : {}),
   });
   // A new certificate is taken up without letting anybody go.
   process.on('SIGHUP', () => {
-    const fresh = pair();
-    if (fresh) (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext(fresh);
+    if (shown) showPair(server, shown.read());
     say('certificate read again');
   });
   const stop = () => {

@@ -1,11 +1,14 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
+import type { Pair } from './certificate.ts';
 import type { Scrub } from './collect.ts';
 import type { Login, Tokens } from './login.ts';
 import type { Store } from './store.ts';
 
 export interface RegistryOptions {
   store: Store;
-  tls?: { key: string; cert: string };
+  tls?: Pair;
+  /** Keeps a certificate that was handed over; without it, none is taken. */
+  takePair?: (pair: Pair) => Promise<void>;
   /** Who may log in; nobody asked for: everybody may read and write. */
   login?: Login;
   /** The same from names and passwords held in memory; `writers` may write, all of them where not given. */
@@ -33,6 +36,8 @@ export interface Running extends RegistryOptions {
   scrub: Scrub;
   counts: Counts;
   startedAt: number;
+  /** Shows another certificate to whoever connects from now on. */
+  show?: (pair: Pair) => void;
 }
 
 /** Names of repositories, as the distribution specification has them. */

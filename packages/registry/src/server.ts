@@ -1,6 +1,6 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { createServer as createHttps } from 'node:https';
-import { DEFAULT_CIPHERS } from 'node:tls';
+import { type Pair, takeCertificate, tlsOf } from './certificate.ts';
 import { collect, Scrub } from './collect.ts';
 import { digestOfFile, isFull } from './disk.ts';
 import { health, metrics } from './health.ts';
@@ -21,9 +21,6 @@ const routes = {
   tags: new RegExp(`^/v2/${NAME}/tags/list$`),
   referrers: new RegExp(`^/v2/${NAME}/referrers/(sha256:[0-9a-f]{64})$`),
 };
-
-/** The usual ones, the one with the shorter key first: it is as good here, and costs a quarter less for every byte. */
-const ciphers = ['TLS_AES_128_GCM_SHA256', DEFAULT_CIPHERS].join(':');
 
 /** An OCI distribution 1.1 server over a store. It does not listen yet. */
 export function createRegistry(options: RegistryOptions): Server {
@@ -51,14 +48,17 @@ export function createRegistry(options: RegistryOptions): Server {
       else refuse(res, 500, 'UNKNOWN', 'the registry could not answer');
     });
   };
-  const server = options.tls
-    ? createHttps({ key: options.tls.key, cert: options.tls.cert, minVersion: 'TLSv1.2', ciphers }, handle)
-    : createHttp(handle);
+  const server = options.tls ? createHttps(tlsOf(options.tls), handle) : createHttp(handle);
+  running.show = (pair) => showPair(server, pair);
   // A blob of many gigabytes over a slow link takes its time; silence is what ends a connection.
   server.requestTimeout = 0;
   server.timeout = 300_000;
   return server;
 }
+
+/** Whoever connects from now on is shown this one; who is connected stays. */
+export const showPair = (server: Server, pair: Pair): void =>
+  (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext(tlsOf(pair));
 
 async function answer(o: Running, req: IncomingMessage, res: ServerResponse): Promise<void> {
   if (await o.before?.(req, res)) return;
@@ -78,7 +78,7 @@ async function answer(o: Running, req: IncomingMessage, res: ServerResponse): Pr
   if (repo && !who.access.some((a) => (a.name === '*' || a.name === repo) && a.actions.includes(need)))
     return challenge(o, req, res, repo, need, 'wrong');
   return path.startsWith('/praesidor/') || path === '/metrics'
-    ? ours(o, path, url, method, res)
+    ? ours(o, path, url, method, req, res)
     : standard(o, path, url, method, req, res, who.user);
 }
 
@@ -135,7 +135,14 @@ async function standard(
 }
 
 /** What this registry tells beyond the standard: what it holds, who pulled, whether it still verifies, how it fares. */
-async function ours(o: Running, path: string, url: URL, method: string, res: ServerResponse): Promise<void> {
+async function ours(
+  o: Running,
+  path: string,
+  url: URL,
+  method: string,
+  req: IncomingMessage,
+  res: ServerResponse,
+): Promise<void> {
   const flag = (name: string) => url.searchParams.get(name) === '1';
   if (path === '/metrics') return metrics(o, res);
   if (path === '/praesidor/digests')
@@ -146,6 +153,7 @@ async function ours(o: Running, path: string, url: URL, method: string, res: Ser
       free: await o.store.free(),
     });
   if (path === '/praesidor/pulls') return json(res, { pulls: await o.store.pulls(url.searchParams.get('since') ?? undefined) });
+  if (path === '/praesidor/certificate' && method === 'PUT') return takeCertificate(o, req, res);
   if (path === '/praesidor/scrub') {
     if (method === 'DELETE') await o.scrub.stop();
     return json(res, method === 'POST' ? o.scrub.start() : o.scrub.state);

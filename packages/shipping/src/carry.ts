@@ -57,7 +57,12 @@ async function once(
   const reading = new Reading();
   async function* bytes(from: number) {
     hash = tries && from === 0 ? createHash('sha256') : undefined;
-    const read = readOn(source, c.from ?? c.repository, { digest: c.digest, from, to: c.bytes, size: c.bytes }, { onCut: hooks.onCut });
+    const read = readOn(
+      source,
+      c.from ?? c.repository,
+      { digest: c.digest, from, to: c.bytes, size: c.bytes },
+      { onCut: hooks.onCut },
+    );
     for await (const chunk of reading.of(pacer ? pacer.through(read, source.signal) : read)) {
       hash?.update(chunk);
       hooks.onBytes(chunk.length);

@@ -258,9 +258,7 @@ async function pullImage(
     config: { digest: string };
     layers: { digest: string; annotations?: Record<string, string>; size: number }[];
   };
-  let doc = JSON.parse(
-    (await get(`/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString(),
-  ) as Doc;
+  let doc = JSON.parse((await get(`/${ref.repository}/manifests/${ref.digest ?? ref.tag ?? 'latest'}`, all)).toString()) as Doc;
   const child = doc.manifests?.find((d) => d.platform?.architecture === 'amd64');
   if (child) doc = JSON.parse((await get(`/${ref.repository}/manifests/${child.digest}`, all)).toString()) as Doc;
   const fetched: string[] = [];

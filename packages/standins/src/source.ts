@@ -1,7 +1,7 @@
 import { createCipheriv, createHash } from 'node:crypto';
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { createRegistry, type Store } from '@praesidor/registry';
+import { createRegistry, showPair, type Store } from '@praesidor/registry';
 import { parseReference } from '@praesidor/core/images';
 import { paperSize } from '@praesidor/protocols/oci';
 import type { IncomingMessage, Server, ServerResponse } from 'node:http';
@@ -125,14 +125,17 @@ export async function publish(
 export function faultyRegistry(
   name: string,
   store: Store,
-  pair: Pair,
+  first: Pair,
   wrong: Pair,
   ended: Pair,
   faults: Faults,
   users?: Record<string, string>,
   writers?: string[],
   scheme?: 'basic' | 'bearer',
+  /** Keeps a certificate that is handed over. */
+  keep?: (pair: Pair) => void,
 ): Server {
+  let pair = first;
   let count = 0;
   let dropping = false;
   const dropped = new Set<string>();
@@ -191,6 +194,14 @@ export function faultyRegistry(
     ...(users ? { users } : {}),
     ...(writers ? { writers } : {}),
     ...(scheme ? { scheme } : {}),
+    ...(keep
+      ? {
+          takePair: async (next) => {
+            pair = next;
+            keep(next);
+          },
+        }
+      : {}),
     before: (req, res) => {
       if (full(req, res) || busy(req, res)) return true;
       cutUpload(req);
@@ -219,7 +230,7 @@ export function faultyRegistry(
     // A connection that stands would never see another certificate.
     if (p === ended && last !== ended) server.closeAllConnections();
     last = p;
-    (server as unknown as { setSecureContext: (o: object) => void }).setSecureContext({ key: p.key, cert: p.cert });
+    showPair(server, p);
   };
   faults.onChange(shown);
   shown();

@@ -30,6 +30,8 @@ export interface RegistrySpec {
   /** Documents of what it publishes, one a tag. */
   documents: { tag: string; text: string }[];
   scheme?: 'basic' | 'bearer';
+  /** Its certificate can be handed over; otherwise it is laid by hand. */
+  takesCertificates?: boolean;
   without?: string[];
 }
 export interface WorldSpec {
@@ -153,9 +155,8 @@ export class World {
     await publish(store, r.publications, new Set(r.without), r.documents);
     this.stores.set(r.name, store);
     const ca = this.authorities.get(r.ca) as Pair;
-    const pair = await kept(join(this.dir, `registry-${r.name}.json`), () =>
-      makeCertificate({ commonName: r.host, names: [r.host], days: r.days, ca }),
-    );
+    const file = join(this.dir, `registry-${r.name}.json`);
+    const pair = await kept(file, () => makeCertificate({ commonName: r.host, names: [r.host], days: r.days, ca }));
     const wrong = await kept(join(this.dir, `registry-${r.name}-wrong.json`), () =>
       makeCertificate({ commonName: 'depot.elsewhere.example', names: ['depot.elsewhere.example'], ca }),
     );
@@ -163,7 +164,18 @@ export class World {
       makeCertificate({ commonName: r.host, names: [r.host], days: -0.5, ca }),
     );
     await this.listen(
-      faultyRegistry(r.name, store, pair, wrong, ended, this.faults, r.users, r.writers, r.scheme),
+      faultyRegistry(
+        r.name,
+        store,
+        pair,
+        wrong,
+        ended,
+        this.faults,
+        r.users,
+        r.writers,
+        r.scheme,
+        r.takesCertificates ? (p) => writeFileSync(file, JSON.stringify(p), { mode: 0o600 }) : undefined,
+      ),
       r.address,
       r.port,
     );

@@ -93,7 +93,9 @@ const bill = plainly(async (asked, write) => {
     for (const name of asked.words) {
       const doc = docOf(estate, name);
       bills.push(
-        r ? await walkBill(r.at, name, doc.components, doc.arch ?? ['x86-64'], estate.now, declaredAt(estate, r.at.endpoint)) : (billsOf(estate, [name])[0] as Bill),
+        r
+          ? await walkBill(r.at, name, doc.components, doc.arch ?? ['x86-64'], estate.now, declaredAt(estate, r.at.endpoint))
+          : (billsOf(estate, [name])[0] as Bill),
       );
     }
     if (typeof asked.options.out === 'string') {
@@ -165,7 +167,10 @@ const pack = plainly(async (asked, write) => {
     const whole = joinBills('', billsOf(estate, asked.words));
     const { refs, digests } = selection(asked, whole);
     if (!refs.size) throw new Unusable('nothing is lacking: there is nothing to pack');
-    const { images, bodies } = await readManifests(r.at, wantedImages(whole, refs, declaredAt(estate, r.at.endpoint), declaredAt(estate, to)));
+    const { images, bodies } = await readManifests(
+      r.at,
+      wantedImages(whole, refs, declaredAt(estate, r.at.endpoint), declaredAt(estate, to)),
+    );
     const sizes = Object.fromEntries(Object.entries(whole.blobs).map(([d, b]) => [d, b.bytes]));
     const used = new Set(images.flatMap((i) => i.blobs));
     const shipment = typeof asked.options.name === 'string' ? asked.options.name : `shipment-${estate.now.slice(0, 10)}`;

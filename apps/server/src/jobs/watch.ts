@@ -1,6 +1,7 @@
 import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
+import { renewDue } from '../areas/images/trust.ts';
 import { lookAt } from '../areas/images/registries.ts';
 import { readPulls } from '../areas/images/pulls.ts';
 import { lookAtHypervisor } from '../areas/hosts/hypervisors.ts';
@@ -42,6 +43,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
       () => safely(sampleAll(ctx)),
     ];
     await inParallel(looks, 8, undefined, async (act) => void (await act()));
+    await safely(renewDue(ctx));
     // Only now: a round that a kill cut short is begun again by whoever starts next.
     await ctx.db.manager.query(
       "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",

@@ -224,6 +224,12 @@ const cases: Record<string, Change> = {
       ],
     })),
   }),
+  'IMG-011': (e) => ({
+    ...e,
+    registries: e.registries.map((r) =>
+      r.role === 'source' ? r : { ...r, keeps: [{ source: 'images.upstream.example/core', under: 'kept' }] },
+    ),
+  }),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),

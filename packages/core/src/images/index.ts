@@ -5,6 +5,7 @@ export * from './mirror.ts';
 export * from './moving.ts';
 export * from './pull-secret.ts';
 export * from './reference.ts';
+export * from './renewal.ts';
 export * from './retention.ts';
 export * from './rotation.ts';
 export * from './runtime-config.ts';

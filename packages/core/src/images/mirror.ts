@@ -31,6 +31,11 @@ export function keptAt(image: string, registry: Keeping | undefined): Reference 
   return rule ? { ...ref, repository: `${rule.under}${name.slice(rule.source.length)}` } : ref;
 }
 
+/** Repositories of a registry in which an image's blobs may stand: where it keeps them, and where it kept them before. */
+export function placesAt(image: string, registry: Keeping | undefined): string[] {
+  return [...new Set([keptAt(image, registry).repository, parseReference(image).repository])];
+}
+
 /** The rules by which a runtime finds these images at a mirror: it asks the mirror, and keeps the image's own name. */
 export function rulesFor(images: Iterable<string>, mirror: Pick<Registry, 'endpoint' | 'keeps'>): MirrorRule[] {
   const rules = new Map<string, string>();

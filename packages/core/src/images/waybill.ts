@@ -109,7 +109,10 @@ export const overheadOf = (images: Waybill['images'], blobs: number): number =>
 /** The same before any manifest was read: each is taken for as large as they usually are. */
 export const usualOverhead = (bill: Bill, refs: ReadonlySet<string>, blobs: number): number =>
   overheadOf(
-    wantedImages(bill, refs, undefined, undefined).map((i) => ({ ...i, manifests: i.manifests.map((m) => ({ ...m, bytes: 1500 })) })),
+    wantedImages(bill, refs, undefined, undefined).map((i) => ({
+      ...i,
+      manifests: i.manifests.map((m) => ({ ...m, bytes: 1500 })),
+    })),
     blobs,
   );
 

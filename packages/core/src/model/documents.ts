@@ -524,6 +524,8 @@ export interface SeenRegistry {
   free?: number;
   /** The last time that every blob was read again. */
   scrub?: SeenScrub;
+  /** What it shows was issued here, and is renewed from here: when it was last tried, and what went wrong then. */
+  renews?: { tried?: string; error?: string };
 }
 export interface SeenScrub {
   running: boolean;

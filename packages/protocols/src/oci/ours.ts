@@ -36,8 +36,8 @@ export const pullLog = async (r: RegistryAt, since: string) =>
 /** What a scrub tells is what is kept of it. */
 export type ScrubAnswer = SeenScrub;
 /** @throws ProtocolError when what it answers is no JSON, or larger than `most` bytes */
-async function own<T>(r: RegistryAt, method: string, path: string, most = 4_000_000): Promise<T> {
-  const a = await ask(r, { method, path });
+async function own<T>(r: RegistryAt, method: string, path: string, most = 4_000_000, body?: string): Promise<T> {
+  const a = await ask(r, { method, path, ...(body === undefined ? {} : { body }) });
   if (a.status !== 200) return bad(r, a, path.split('?')[0] as string);
   const chunks: Buffer[] = [];
   let size = 0;
@@ -66,3 +66,6 @@ export const collectUnused = (r: RegistryAt, o: { dry?: boolean; untagged?: bool
     'POST',
     `/praesidor/collect?dry=${o.dry ? 1 : 0}&untagged=${o.untagged ? 1 : 0}${o.graceSeconds === undefined ? '' : `&grace=${o.graceSeconds}`}`,
   );
+/** Hands a new certificate with its key over, protected by the old one. Answers its SHA-256 fingerprint. */
+export const handCertificate = async (r: RegistryAt, pair: { cert: string; key: string }) =>
+  (await own<{ fingerprint: string }>(r, 'PUT', '/praesidor/certificate', 10_000, JSON.stringify(pair))).fingerprint;

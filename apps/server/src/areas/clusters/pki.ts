@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import { webcrypto } from 'node:crypto';
+import { createPrivateKey, webcrypto } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import type { EntityManager } from 'typeorm';
 import type { Plan, PlannedCertificate } from '@praesidor/core/charter';
@@ -12,6 +12,23 @@ const algorithm = { name: 'ECDSA', namedCurve: 'P-256', hash: 'SHA-256' };
 
 /** All secrets of a cluster by name: `apiserver.crt`, `apiserver.key`, … */
 export type Secrets = ReadonlyMap<string, string>;
+
+/** The key of an authority in whatever PEM it came: PKCS#8, PKCS#1 or SEC 1. */
+const pkcs8 = (key: string) => createPrivateKey(key).export({ type: 'pkcs8', format: 'der' });
+/** How a key signs: an authority that was brought along may have another kind than ours. @throws Error for one that cannot */
+export function algorithmOf(key: string) {
+  const { asymmetricKeyType: type, asymmetricKeyDetails: details } = createPrivateKey(key);
+  if (type === 'rsa') return { name: 'RSASSA-PKCS1-v1_5', hash: 'SHA-256' };
+  const curves: Record<string, [string, string]> = {
+    prime256v1: ['P-256', 'SHA-256'],
+    secp384r1: ['P-384', 'SHA-384'],
+    secp521r1: ['P-521', 'SHA-512'],
+  };
+  const [namedCurve, hash] = curves[details?.namedCurve ?? ''] ?? [];
+  if (type !== 'ec' || !namedCurve || !hash)
+    throw new Error('the key is neither RSA nor on one of the curves P-256, P-384, P-521');
+  return { name: 'ECDSA', namedCurve, hash };
+}
 
 const pem = (label: string, der: ArrayBuffer) =>
   `-----BEGIN ${label}-----\n${(
@@ -73,15 +90,10 @@ export async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cer
   const keys = (await webcrypto.subtle.generateKey(algorithm, true, ['sign', 'verify'])) as CryptoKeyPair;
   const self = c.signer === 'self';
   const issuer = self ? undefined : new x509.X509Certificate(have.get(`${c.signer}.crt`) as string);
+  const signs = self ? algorithm : algorithmOf(have.get(`${c.signer}.key`) as string);
   const signingKey = self
     ? keys.privateKey
-    : await webcrypto.subtle.importKey(
-        'pkcs8',
-        x509.PemConverter.decodeFirst(have.get(`${c.signer}.key`) as string),
-        algorithm,
-        false,
-        ['sign'],
-      );
+    : await webcrypto.subtle.importKey('pkcs8', pkcs8(have.get(`${c.signer}.key`) as string), signs, false, ['sign']);
   const subject = [...(c.organization ? [{ O: [c.organization] }] : []), { CN: [c.commonName] }];
   const san = [
     ...c.names.map((value) => ({ type: 'dns' as const, value })),
@@ -97,7 +109,7 @@ export async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cer
     issuer: issuer?.subject ?? new x509.Name(subject as never).toString(),
     notBefore: new Date(Date.now() - 3_600_000),
     notAfter: new Date(Date.now() + c.days * 86_400_000),
-    signingAlgorithm: algorithm,
+    signingAlgorithm: signs,
     publicKey: keys.publicKey as never,
     signingKey: signingKey as never,
     extensions: [

@@ -8,6 +8,7 @@ import { loadEstate, observe } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
+import { authorityOf } from './authority.ts';
 
 /** A declared registry with its credentials and trust anchors. */
 export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
@@ -42,10 +43,15 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
       "select jsonb_array_length(data->'digests') + coalesce(jsonb_array_length(data->'names'), 0) as n, data->>'error' as error, data->'certificate'->>'fingerprint' as print from observation where kind = 'registry' and subject = $1",
       [name],
     )) as { n: number; error: string | null; print: string | null }[];
-    const [kept] = (await m.query("select data->'scrub' as scrub from observation where kind = 'registry' and subject = $1", [
-      name,
-    ])) as { scrub: SeenRegistry['scrub'] | null }[];
+    const [kept] = (await m.query(
+      "select data->'scrub' as scrub, data->'renews' as renews from observation where kind = 'registry' and subject = $1",
+      [name],
+    )) as { scrub: SeenRegistry['scrub'] | null; renews: SeenRegistry['renews'] | null }[];
     if (kept?.scrub) seen.scrub = kept.scrub;
+    const own = await authorityOf(ctx.config, m, name);
+    // What went wrong with one certificate says nothing of the next.
+    if (own?.issued && own.issued === seen.certificate?.fingerprint)
+      seen.renews = before?.print === own.issued ? (kept?.renews ?? {}) : {};
     // A registry that cannot be reached for a moment still holds what it held.
     if (seen.error && before) {
       const [old] = (await m.query(

@@ -19,6 +19,7 @@ import { planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls, stillReading } from './pulls.ts';
 import { at, computeBill, lookAt } from './registries.ts';
 import { run, start, stop } from './shipments.ts';
+import { newCertificate, setAuthority, trustOf } from './trust.ts';
 
 const Bills = z.array(words.VersionName).min(1).max(50);
 const how = {
@@ -48,6 +49,14 @@ const Kit = z
     given: z.strictObject({ cert: Pem, key: Pem, ca: Pem }).optional(),
   })
   .nullish();
+const PairGiven = z.strictObject({ cert: Pem, key: Pem });
+const AuthorityAsked = z.strictObject({ given: PairGiven.optional() }).nullish();
+const Certificate = z.strictObject({
+  days: z.number().int().min(1).max(3650).default(397),
+  given: PairGiven.optional(),
+  files: z.boolean().optional(),
+  confirmed: z.array(words.Name).max(300).default([]),
+});
 const Since = z.strictObject({
   since: words.Instant.optional(),
   by: z.enum(['hour', 'day']).default('hour'),
@@ -194,6 +203,27 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
         .header('content-length', size)
         .header('content-disposition', 'attachment; filename="praesidor-registry.tar.gz"')
         .send(stream);
+    },
+  );
+
+  app.get('/api/registries/:name/trust', { config: { role: 'reader' }, schema: { params: Named } }, async (req) =>
+    trustOf(ctx, (req.params as { name: string }).name),
+  );
+  /** An authority of its own, made here or brought along, beside what is trusted already. */
+  app.post(
+    '/api/registries/:name/authority',
+    { config: { role: 'warden' }, schema: { params: Named, body: AuthorityAsked } },
+    async (req, reply) => {
+      const given = (req.body as z.infer<typeof AuthorityAsked>)?.given;
+      return reply.status(201).send(await setAuthority(ctx, (req.params as { name: string }).name, given, req.who.login));
+    },
+  );
+  app.post(
+    '/api/registries/:name/certificate',
+    { config: { role: 'warden' }, schema: { params: Named, body: Certificate } },
+    async (req, reply) => {
+      const asked = req.body as z.infer<typeof Certificate>;
+      return reply.status(201).send(await newCertificate(ctx, (req.params as { name: string }).name, asked, req.who.login));
     },
   );
 

@@ -40,10 +40,13 @@ export function PlanDialog({
   const site = siteOf(target);
   const known = bills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => !!b);
   const bill = joinBills('', known);
-  const lack = missing(bill, heldBy(
+  const lack = missing(
+    bill,
+    heldBy(
       estate.observed.registries[target],
       estate.registries.find((r) => r.name === target),
-    ));
+    ),
+  );
   const caseBytes = readSize(size);
   const plan = useAct(
     async () => {

@@ -1,30 +1,18 @@
-import {
-  hostsToml,
-  mergePullSecrets,
-  mirrorRules,
-  placesOfAuthority,
-  placesOfCredential,
-  readHostsToml,
-  readRegistriesConf,
-  registriesConf,
-} from '@praesidor/core/images';
-import type { Bill, Charter, Estate, Registry } from '@praesidor/core/model';
+import { mergePullSecrets, placesOfAuthority, placesOfCredential } from '@praesidor/core/images';
+import type { Charter, Estate } from '@praesidor/core/model';
 import { useState } from 'react';
-import { useMe, useSnapshot } from '../../api/queries.ts';
+import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
-import { Mark } from '../../parts/Mark.tsx';
-import { day } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
-import { KitDialog } from './KitDialog.tsx';
+import { Rules } from './Rules.tsx';
+import { rulesOf } from './rules-of.ts';
 import { SubNav } from './SubNav.tsx';
-
-const anchor = '/etc/praesidor/trust/mirror-ca.crt';
+import { Trust } from './Trust.tsx';
 
 /** What every node of a cluster is told: which name is asked of whom, over which trust, with which credentials. */
 export function RulesSpace() {
@@ -34,7 +22,7 @@ export function RulesSpace() {
   const charters = (estate?.charters ?? []).filter((c) => inScope(c.site));
   const charter = charters.find((c) => c.name === params.get('charter')) ?? charters[0];
   const findings = (report.data?.findings ?? []).filter(
-    (f) => inScope(f.site) && ['IMG-002', 'IMG-003', 'KEY-001'].includes(f.code),
+    (f) => inScope(f.site) && ['IMG-002', 'IMG-003', 'IMG-011', 'KEY-001'].includes(f.code),
   );
   return (
     <Space
@@ -74,164 +62,6 @@ export function RulesSpace() {
         </Empty>
       )}
     </Space>
-  );
-}
-
-function rulesOf(estate: Estate, charter: Charter) {
-  const mirror = estate.registries.find((r) => r.name === charter.mirror);
-  const bills = [charter.release, ...charter.addons].flatMap((n): Bill[] =>
-    estate.observed.bills[n] ? [estate.observed.bills[n]] : [],
-  );
-  return { mirror, rules: mirror ? mirrorRules(bills, mirror) : [] };
-}
-
-function Rules({ estate, charter }: { estate: Estate; charter: Charter }) {
-  const { mirror, rules } = rulesOf(estate, charter);
-  const [form, setForm] = useState<'hosts.toml' | 'registries.conf'>('hosts.toml');
-  const [read, setRead] = useState<{ name: string; text: string }>();
-  const access = mirror?.ca ? { ca: anchor } : {};
-  const text =
-    form === 'registries.conf'
-      ? registriesConf(rules)
-      : rules
-          .map((r) => hostsToml(r.source, r.mirror, { ...access, ...(mirror?.credential ? { authorization: 'Basic …' } : {}) }))
-          .join('\n');
-  const other =
-    read && (read.text.includes('[[registry') ? readRegistriesConf(read.text) : readHostsToml(rules[0]?.source ?? '', read.text));
-  return (
-    <section aria-label="Mirror rules">
-      <table className="grid-table mt-2" aria-label="Rules">
-        <thead>
-          <tr>
-            <th>Names that begin with</th>
-            <th>are asked of</th>
-            <th>over the trust</th>
-            <th>as</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rules.map((r) => (
-            <tr key={r.source}>
-              <td className="mono">{r.source}</td>
-              <td className="mono follows">↳ {r.mirror}</td>
-              <td>{mirror?.ca ? anchor : <span className="text-brick">none declared</span>}</td>
-              <td>{mirror?.credential ?? 'anybody'}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="py-1.5 text-ink-2">
-        Manifests keep their original image names; the runtime on each node redirects the pull. What the mirror does not have is
-        asked of nobody else.
-      </p>
-      <div className="flex items-center gap-3">
-        {(['hosts.toml', 'registries.conf'] as const).map((f) => (
-          <button
-            key={f}
-            type="button"
-            aria-pressed={form === f}
-            className={form === f ? 'border-ink border-b-2 font-semibold' : 'text-verdigris hover:underline'}
-            onClick={() => setForm(f)}
-          >
-            {f}
-          </button>
-        ))}
-        <span className="ml-auto" />
-        <Copy text={text} className="font-semibold text-verdigris">
-          Copy
-        </Copy>
-        <FilePicker accept=".toml,.conf" onText={(t) => setRead({ name: 'the file', text: t })} />
-      </div>
-      <pre className="mono mt-1 max-h-44 overflow-auto whitespace-pre border border-rule-2 bg-leaf px-3 py-2">{text}</pre>
-      {other && (
-        <div role="status" className="mt-2 border-rule-2 border-l-[3px] px-3 py-1.5">
-          <b>The file that was opened</b>
-          {other.faults.map((f) => (
-            <div key={f.message} className="text-brick">
-              {f.line > 1 || f.column > 1 ? `line ${f.line}, column ${f.column}: ` : ''}
-              {f.message}
-            </div>
-          ))}
-          {other.rules.map((r) => {
-            const same = rules.some((x) => x.source === r.source && x.mirror === r.mirror);
-            return (
-              <div key={r.source + r.mirror} className={same ? '' : 'text-ochre'}>
-                <span className="mono">
-                  {r.source} → {r.mirror}
-                </span>{' '}
-                {same ? 'as planned' : 'is not what follows here'}
-              </div>
-            );
-          })}
-          {other.unread.length > 0 && <div className="text-ink-2">Not understood, and left alone: {other.unread.join(', ')}</div>}
-        </div>
-      )}
-    </section>
-  );
-}
-
-function Trust({ registries, estate }: { registries: Registry[]; estate: Estate }) {
-  const [kit, setKit] = useState<Registry>();
-  const warden = useMe().data?.role === 'warden';
-  return (
-    <section aria-label="Trust">
-      <h2 className="pt-4 pb-1 text-lg">Certificates</h2>
-      <table className="grid-table" aria-label="Certificates">
-        <thead>
-          <tr>
-            <th>Registry</th>
-            <th>Names</th>
-            <th>Signed by</th>
-            <th>Until</th>
-            <th>Verdict</th>
-            <th />
-          </tr>
-        </thead>
-        <tbody>
-          {registries.map((r) => {
-            const c = estate.observed.registries[r.name]?.certificate;
-            const host = r.endpoint.split(':')[0] ?? '';
-            const days = c ? Math.ceil((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
-            const wrong = !c
-              ? 'not seen yet'
-              : !c.names.includes(host)
-                ? `does not name ${host}`
-                : !c.trusted
-                  ? 'signed by nobody that is trusted here'
-                  : days <= 0
-                    ? 'ended'
-                    : undefined;
-            return (
-              <tr key={r.name}>
-                <td className="font-semibold">
-                  {r.name}
-                  <At kind="Registry" name={r.name} />
-                </td>
-                <td className="mono max-w-[230px] truncate" title={c?.names.join(', ')}>
-                  {c?.names.join(', ') ?? '—'}
-                </td>
-                <td>{c?.issuer ?? '—'}</td>
-                <td>{c ? `${day(c.notAfter)}${days < 60 ? `, in ${days} days` : ''}` : '—'}</td>
-                <td>
-                  <span className="flex items-center gap-1.5">
-                    <Mark kind={wrong ? (c ? 'failing' : 'sighted') : 'done'} />
-                    {wrong ?? 'verifies'}
-                  </span>
-                </td>
-                <td className="text-right">
-                  {warden && r.role !== 'source' && (
-                    <button type="button" className="font-semibold text-verdigris hover:underline" onClick={() => setKit(r)}>
-                      Kit…
-                    </button>
-                  )}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-      {kit && <KitDialog registry={kit} onClose={() => setKit(undefined)} />}
-    </section>
   );
 }
 

@@ -1,4 +1,11 @@
-import type { Check } from '../check.ts';
+import { renewalDue } from '../../images/renewal.ts';
+import type { Check, Remedy } from '../check.ts';
+
+/** Leads to where a registry is given another certificate. */
+export const newCertificate = (registry: string): Remedy => ({
+  label: 'Prepare a new certificate',
+  act: { kind: 'open', path: `/images/rules?registry=${registry}` },
+});
 
 export const IMG002: Check = {
   code: 'IMG-002',
@@ -7,8 +14,12 @@ export const IMG002: Check = {
   reads: ['registries', 'seenRegistries', 'charters'],
   find: ({ estate }) =>
     estate.registries.flatMap((r) => {
-      const c = estate.observed.registries[r.name]?.certificate;
+      const seen = estate.observed.registries[r.name];
+      const c = seen?.certificate;
       if (!c) return [];
+      // What was issued here is renewed from here; nobody is told until that fails, or is late.
+      const late = Date.parse(estate.now) - Date.parse(renewalDue(c)) > 86_400_000;
+      if (seen.renews && !seen.renews.error && !late) return [];
       const days = Math.floor((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000);
       if (days > 30 || days < 0) return [];
       const users = estate.charters.filter((x) => x.mirror === r.name).length;
@@ -18,7 +29,8 @@ export const IMG002: Check = {
           path: ['endpoint'],
           site: r.site,
           title: `Registry certificate ends in ${days + 1} days`,
-          text: `${c.notAfter.slice(0, 10)}, ${c.notAfter.slice(11, 16)} UTC. Pulls stop then, also for node restarts${users ? `; ${users} ${users === 1 ? 'cluster pulls' : 'clusters pull'} from ${r.endpoint}` : ''}.`,
+          text: `${c.notAfter.slice(0, 10)}, ${c.notAfter.slice(11, 16)} UTC. Pulls stop then, also for node restarts${users ? `; ${users} ${users === 1 ? 'cluster pulls' : 'clusters pull'} from ${r.endpoint}` : ''}.${seen.renews?.error ? ` Renewing it was tried ${seen.renews.tried?.slice(0, 10)}: ${seen.renews.error}` : ''}`,
+          ...(r.role === 'source' ? {} : { remedy: newCertificate(r.name) }),
         },
       ];
     }),

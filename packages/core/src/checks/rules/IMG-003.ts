@@ -1,4 +1,5 @@
 import type { Check } from '../check.ts';
+import { newCertificate } from './IMG-002.ts';
 
 export const IMG003: Check = {
   code: 'IMG-003',
@@ -28,6 +29,7 @@ export const IMG003: Check = {
               charters: estate.charters.filter((x) => x.mirror === r.name).map((x) => x.name),
               title: `The certificate of ${r.endpoint} will be refused`,
               text: `${why[0]?.toUpperCase()}${why.slice(1)}. Log-in and every pull fail.`,
+              ...(r.role === 'source' ? {} : { remedy: newCertificate(r.name) }),
             },
           ]
         : [];

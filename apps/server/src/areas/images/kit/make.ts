@@ -14,7 +14,7 @@ import { needDoc, writeDoc } from '../../../estate/documents.ts';
 import { loadEstate } from '../../../estate/load.ts';
 import { Refusal } from '../../../refusal.ts';
 import { credential, keep } from '../../keyring/service.ts';
-import { type Authority, authorityOf, makeAuthority, serverCertificate } from '../authority.ts';
+import { type Authority, authorityOf, makeAuthority, noteIssued, serverCertificate } from '../authority.ts';
 import { judgeCertificate } from '../certificates.ts';
 import { installText, type KitFacts, proveText, readmeText, removeText, unitText } from './texts.ts';
 
@@ -81,6 +81,7 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
     const ca = !doc.ca || doc.ca.includes(pair.ca.trim()) ? (doc.ca ?? pair.ca) : `${doc.ca.trimEnd()}\n${pair.ca}`;
     await writeDoc(m, { ...doc, ca, credential: key }, who, version);
     if (!kept) await keep(ctx.config, m, { name: key, use: 'registry', user: keeper.user, secret: keeper.password }, who);
+    if (!asked.given) await noteIssued(m, name, new X509Certificate(pair.cert).fingerprint256);
     const made = await record(m, who, 'made a registry kit', name, { until: untilOf(pair.cert), given: !!asked.given }, [
       { op: 'put', doc },
     ]);

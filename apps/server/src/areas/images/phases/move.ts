@@ -1,4 +1,4 @@
-import { heldBy, isOpen, keptAt, type Way } from '@praesidor/core/images';
+import { heldBy, isOpen, keptAt, placesAt, type Way } from '@praesidor/core/images';
 import type { Bill, Registry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, putManifest } from '@praesidor/protocols/oci';
@@ -126,14 +126,17 @@ class Marks {
 function pathsAt(bills: readonly Bill[], source: Registry, target: Registry): (i: ShipmentItem) => string {
   if (!source.keeps?.length && !target.keeps?.length) return (i) => i.repository;
   const paths = new Map<string, string>();
-  for (const b of bills)
-    for (const i of b.images) paths.set(keptAt(i.ref, target).repository, keptAt(i.ref, source).repository);
+  for (const b of bills) for (const i of b.images) paths.set(keptAt(i.ref, target).repository, keptAt(i.ref, source).repository);
   return (i) => {
     const path = paths.get(i.repository);
     if (path === undefined)
-      throw new Refusal('conflict', `${target.name} keeps nothing under ${i.repository} any more, as it did when this was planned.`, {
-        remedy: 'Plan the shipment again.',
-      });
+      throw new Refusal(
+        'conflict',
+        `${target.name} keeps nothing under ${i.repository} any more, as it did when this was planned.`,
+        {
+          remedy: 'Plan the shipment again.',
+        },
+      );
     return path;
   };
 }
@@ -143,8 +146,8 @@ function repositoriesOf(bills: readonly Bill[], registry: Registry): Map<string,
   const places = new Map<string, Set<string>>();
   for (const bill of bills)
     for (const image of bill.images) {
-      const { repository } = keptAt(image.ref, registry);
-      for (const b of image.blobs) places.set(b, (places.get(b) ?? new Set()).add(repository));
+      for (const p of placesAt(image.ref, registry))
+        for (const b of image.blobs) places.set(b, (places.get(b) ?? new Set()).add(p));
     }
   return places;
 }

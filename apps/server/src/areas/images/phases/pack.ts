@@ -1,4 +1,4 @@
-import { joinBills, type Keeping, keptAt, type Waybill, wantedImages } from '@praesidor/core/images';
+import { joinBills, type Keeping, keptAt, placesAt, type Waybill, wantedImages } from '@praesidor/core/images';
 import type { Bill, Estate } from '@praesidor/core/model';
 import { packCases, planCases, readManifests } from '@praesidor/shipping';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
@@ -65,11 +65,11 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
     const out: Record<string, Set<string>> = {};
     for (const bill of Object.values(estate.observed.bills))
       for (const i of bill.images) {
-        const { repository } = keptAt(i.ref, target);
+        const places = placesAt(i.ref, target);
         for (const b of i.blobs)
           if (digests.has(b)) {
             out[b] ??= new Set();
-            out[b].add(repository);
+            for (const p of places) out[b].add(p);
           }
       }
     return Object.fromEntries(Object.entries(out).map(([d, list]) => [d, [...list].slice(0, 100)]));
