@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../../../packages/core/test/estate.ts';
 import { kinds } from '@praesidor/core/model';
-import { clock, span, utc } from '../parts/time.ts';
+import { clock, day, span, utc } from '../parts/time.ts';
 import { describe as inRows } from './describe.ts';
 
 const estate = goodEstate();
@@ -17,6 +17,19 @@ describe('an edit before it is made', () => {
     expect(
       inRows({ op: 'set', kind: 'Charter', key: 'plover', path: ['overlay', 'mtu'], value: undefined }, estate)[0]?.after,
     ).toBe('follows');
+  });
+  it('shows lists of small things as words, and not as they are written', () => {
+    const keeps = [
+      { source: 'images.upstream.example', under: 'mirrored' },
+      { source: 'own.example', under: 'own' },
+    ];
+    expect(inRows({ op: 'set', kind: 'Registry', key: 'lr-registry', path: ['keeps'], value: keeps }, estate)).toEqual([
+      {
+        what: 'Registry lr-registry, keeps',
+        before: '—',
+        after: 'source images.upstream.example, under mirrored; source own.example, under own',
+      },
+    ]);
   });
   it('says what is added and what is removed', () => {
     const record = kinds.Record.parse({
@@ -40,6 +53,11 @@ describe('an edit before it is made', () => {
 });
 
 describe('times', () => {
+  it('a day has its year where that is another one', () => {
+    const year = new Date().getFullYear();
+    expect(day(`${year}-06-06T12:00:00Z`)).toBe('6 Jun');
+    expect(day(`${year + 1}-06-06T12:00:00Z`)).toBe(`6 Jun ${year + 1}`);
+  });
   it.each([
     [400, '0 s'],
     [41_000, '41 s'],

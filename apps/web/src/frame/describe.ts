@@ -12,7 +12,14 @@ const show = (v: unknown): string =>
       ? v
       : Array.isArray(v) && v.every((x) => typeof x === 'string')
         ? v.join(', ') || 'none'
-        : JSON.stringify(v);
+        : Array.isArray(v) && v.every(flat)
+          ? v.map((x) => entries(x).join(', ')).join('; ')
+          : JSON.stringify(v);
+
+type Flat = Record<string, string | number | boolean>;
+const flat = (v: unknown): v is Flat =>
+  !!v && typeof v === 'object' && !Array.isArray(v) && Object.values(v).every((x) => typeof x !== 'object');
+const entries = (v: Flat) => Object.entries(v).map(([k, x]) => `${k} ${x}`);
 
 /** What a document is, in a few words, for when it is new. */
 function summary(doc: Doc): string {

@@ -22,7 +22,14 @@ export function Bastion({
   const shape = (
     <svg width="17" height="18" viewBox="0 0 17 18" aria-hidden="true">
       <path d="M8.5.6 16 4.600V17.400H1V4.600z" fill={fill[severity]} stroke={on ? 'var(--ink)' : 'none'} strokeWidth="1.6" />
-      <text x="8.5" y="14" textAnchor="middle" fontSize="10.5" fontWeight="700" fill="var(--on-fill)">
+      <text
+        x="8.5"
+        y="14"
+        textAnchor="middle"
+        fontSize={number < 100 ? 10.5 : number < 1000 ? 8 : 6}
+        fontWeight="700"
+        fill="var(--on-fill)"
+      >
         {number}
       </text>
     </svg>

@@ -10,7 +10,15 @@ export const clockSeconds = (iso: string | number, timeZone?: string) =>
     second: '2-digit',
     ...(timeZone ? { timeZone } : {}),
   }).format(new Date(iso));
-export const day = (iso: string) => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short' }).format(new Date(iso));
+/** 6 Dec; with its year where that is another one than now: 29 Dec 2027. */
+export const day = (iso: string) => {
+  const at = new Date(iso);
+  return new Intl.DateTimeFormat('en-GB', {
+    day: 'numeric',
+    month: 'short',
+    ...(at.getFullYear() === new Date().getFullYear() ? {} : { year: 'numeric' }),
+  }).format(at);
+};
 export const utc = (iso: string | number) => `${new Date(iso).toISOString().replace('T', ' ').slice(0, 19)} UTC`;
 /** 6 min 25 s, 41 s, 1 h 12 min. */
 export function span(ms: number): string {

@@ -120,8 +120,10 @@ export const compute = {
     const key = (f: { id: string; text: string }) => `${f.id} ${f.text}`;
     const before = checker(estate).findings;
     const after = checker(applyEdits(estate, edits)).findings;
-    const [had, has] = [new Set(before.map(key)), new Set(after.map(key))];
-    return { come: after.filter((f) => !had.has(key(f))), go: before.filter((f) => !has.has(key(f))) };
+    const had = new Set(before.map(key));
+    // One that only speaks of other figures by then has not gone.
+    const has = new Set(after.map((f) => f.id));
+    return { come: after.filter((f) => !had.has(key(f))), go: before.filter((f) => !has.has(f.id)) };
   },
   /** A document after a remedy, for showing what it will change. */
   edited(edits: Edit[]) {

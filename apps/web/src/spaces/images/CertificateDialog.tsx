@@ -28,7 +28,18 @@ type Signer = 'held' | 'new' | 'brought' | 'elsewhere';
 type Given = Partial<Record<'cert' | 'key', string>>;
 
 /** Another certificate for a registry: who signs it, who must trust that first, and how it gets there. */
-export function CertificateDialog({ registry, estate, onClose }: { registry: Registry; estate: Estate; onClose: () => void }) {
+export function CertificateDialog({
+  registry,
+  estate,
+  warden,
+  onClose,
+}: {
+  registry: Registry;
+  estate: Estate;
+  /** Others see how it stands. */
+  warden: boolean;
+  onClose: () => void;
+}) {
   const { name } = registry;
   const seen = estate.observed.registries[name]?.certificate;
   const trust = useQuery({ queryKey: ['trust', name], queryFn: () => api<TrustDto>('GET', `/api/registries/${name}/trust`) });
@@ -84,7 +95,8 @@ export function CertificateDialog({ registry, estate, onClose }: { registry: Reg
       acts={
         <>
           <Button onClick={onClose}>{made ? 'Done' : 'Leave it'}</Button>
-          {!made &&
+          {warden &&
+            !made &&
             (first ? (
               <Button
                 filled
@@ -108,7 +120,8 @@ export function CertificateDialog({ registry, estate, onClose }: { registry: Reg
         </>
       }
     >
-      {!made && (
+      {!warden && <p className="pb-1 text-ink-2">A warden gives registries their certificates.</p>}
+      {warden && !made && (
         <>
           <Choice legend="Signed by">
             {t?.authority && (

@@ -1,15 +1,18 @@
-import { heldBy, bytesText, missing, sharedBetween, sizeOf } from '@praesidor/core/images';
+import { bytesText, sharedBetween, sizeOf } from '@praesidor/core/images';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
-import { useContext, useEffect, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At, Bastion, MarginContext } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/Bastion.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { clock, day } from '../../parts/time.ts';
 import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
+import { Holds } from './Holds.tsx';
+import { Many, many } from './Many.tsx';
+import { OffersDialog } from './OffersDialog.tsx';
 import { PlanDialog } from './PlanDialog.tsx';
 import { Shipments } from './Shipments.tsx';
 import { SubNav } from './SubNav.tsx';
@@ -21,6 +24,7 @@ export function ImagesSpace() {
   const estate = useSnapshot().data?.estate;
   const report = useReport();
   const [planning, setPlanning] = useState(params.has('plan'));
+  const [offers, setOffers] = useState(params.has('offers'));
   useEffect(() => {
     if (params.has('plan')) setPlanning(true);
   }, [params]);
@@ -49,16 +53,21 @@ export function ImagesSpace() {
       facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`}
       findings={findings}
       acts={
-        <Button filled onClick={() => setPlanning(true)}>
-          Plan a shipment…
-        </Button>
+        <>
+          <Button onClick={() => setOffers(true)}>Take in releases…</Button>
+          <Button filled onClick={() => setPlanning(true)}>
+            Plan a shipment…
+          </Button>
+        </>
       }
       extra={<Certificates registries={registries} estate={estate} />}
     >
       {!docs.length ? (
-        <Empty title="No release is declared">
+        <Empty title="No release is declared" act={<Button onClick={() => setOffers(true)}>Take in releases…</Button>}>
           A release names its components; its bill is walked at the source: every image by digest, every layer once.
         </Empty>
+      ) : registries.length > many ? (
+        <Many estate={estate} registries={registries.filter((r) => inScope(r.site))} bills={docs.map((d) => d.name)} />
       ) : (
         <table className="grid-table mt-2" aria-label="What each registry holds">
           <thead>
@@ -106,6 +115,7 @@ export function ImagesSpace() {
       )}
       <Shipments estate={estate} />
       <WhereFrom estate={estate} site={site} />
+      {offers && <OffersDialog estate={estate} onClose={() => setOffers(false)} />}
       {planning && (
         <PlanDialog
           estate={estate}
@@ -125,50 +135,10 @@ export function ImagesSpace() {
   );
 }
 
-/** Bytes missing, in the cell. */
-function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | undefined; estate: Estate }) {
-  const findings = useContext(MarginContext);
-  const seen = estate.observed.registries[registry.name];
-  const { name } = registry;
-  const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
-  if (!bill || !seen || (seen.error && !seen.digests.length))
-    return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
-  const lack = missing(bill, heldBy(seen, registry));
-  const all = sizeOf(bill);
-  const share = all.paper ? 1 - lack.paper / all.paper : 0;
-  const text =
-    lack.images.length === 0
-      ? 'whole'
-      : share < 0.001 || lack.blobs === all.blobs
-        ? users.length
-          ? `${bytesText(lack.paper)} short`
-          : 'not wanted'
-        : users.length
-          ? `${bytesText(lack.paper)} short`
-          : 'not wanted';
-  const i = lack.images.length
-    ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name))
-    : -1;
-  return (
-    <td>
-      <span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}>
-        <span className="h-[9px] w-[38px] shrink-0 border border-rule-2">
-          <span
-            className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`}
-            style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }}
-          />
-        </span>
-        <span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>
-        {i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}
-      </span>
-    </td>
-  );
-}
-
 function Certificates({ registries, estate }: { registries: Registry[]; estate: Estate }) {
   return (
     <MarginPart title="Registries">
-      {registries.map((r) => {
+      {registries.slice(0, 12).map((r) => {
         const s = estate.observed.registries[r.name];
         return (
           <div key={r.name} className="border-rule border-b py-1.5">
@@ -183,6 +153,7 @@ function Certificates({ registries, estate }: { registries: Registry[]; estate: 
           </div>
         );
       })}
+      {registries.length > 12 && <p className="pt-1.5 text-ink-2">and {registries.length - 12} more</p>}
     </MarginPart>
   );
 }

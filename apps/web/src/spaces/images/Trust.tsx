@@ -21,6 +21,10 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
       return q;
     });
   const warden = useMe().data?.role === 'warden';
+  // What fails first, then what ends first.
+  const judged = registries
+    .map((r) => verdict(estate, r))
+    .sort((a, b) => Number(!a.wrong) - Number(!b.wrong) || a.days - b.days || (a.r.name < b.r.name ? -1 : 1));
   return (
     <section aria-label="Trust">
       <h2 className="pt-4 pb-1 text-lg">Certificates</h2>
@@ -36,20 +40,8 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
           </tr>
         </thead>
         <tbody>
-          {registries.map((r) => {
-            const seen = estate.observed.registries[r.name];
+          {judged.map(({ r, seen, days, wrong }) => {
             const c = seen?.certificate;
-            const host = r.endpoint.split(':')[0] ?? '';
-            const days = c ? Math.ceil((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
-            const wrong = !c
-              ? 'not seen yet'
-              : !c.names.includes(host)
-                ? `does not name ${host}`
-                : !c.trusted
-                  ? 'signed by nobody that is trusted here'
-                  : days <= 0
-                    ? 'ended'
-                    : undefined;
             return (
               <tr key={r.name}>
                 <td className="font-semibold">
@@ -60,7 +52,7 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
                   {c?.names.join(', ') ?? '—'}
                 </td>
                 <td>{c?.issuer ?? '—'}</td>
-                <td>{c ? `${day(c.notAfter)}${days < 60 ? `, in ${days} days` : ''}` : '—'}</td>
+                <td className="whitespace-nowrap">{c ? `${day(c.notAfter)}${days < 60 ? `, in ${days} days` : ''}` : '—'}</td>
                 <td>
                   <span className="flex items-center gap-1.5">
                     <Mark kind={wrong ? (c ? 'failing' : 'sighted') : 'done'} />
@@ -84,7 +76,7 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
                         aria-label={`New certificate of ${r.name}`}
                         onClick={() => ask(r.name)}
                       >
-                        New…
+                        Renew…
                       </button>
                       <button
                         type="button"
@@ -102,8 +94,25 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
           })}
         </tbody>
       </table>
-      {asked && <CertificateDialog key={asked.name} registry={asked} estate={estate} onClose={() => ask()} />}
+      {asked && <CertificateDialog key={asked.name} registry={asked} estate={estate} warden={warden} onClose={() => ask()} />}
       {kit && <KitDialog registry={kit} onClose={() => setKit(undefined)} />}
     </section>
   );
+}
+
+function verdict(estate: Estate, r: Registry) {
+  const seen = estate.observed.registries[r.name];
+  const c = seen?.certificate;
+  const host = r.endpoint.split(':')[0] ?? '';
+  const days = c ? Math.ceil((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
+  const wrong = !c
+    ? 'not seen yet'
+    : !c.names.includes(host)
+      ? `does not name ${host}`
+      : !c.trusted
+        ? 'signed by nobody that is trusted here'
+        : days <= 0
+          ? 'ended'
+          : undefined;
+  return { r, seen, days, wrong };
 }
