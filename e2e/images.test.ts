@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { By } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { authOf } from '@praesidor/core/images';
+import { makeCertificate } from '@praesidor/standins';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 
@@ -119,6 +120,103 @@ describe('rules and trust', () => {
     await b.click('button', 'file 2');
     await b.see('as reader, from file 2');
     expect(await b.text()).not.toContain('hush');
+  });
+});
+
+describe('releases', () => {
+  it('are taken in from what a source publishes, and their bills are walked', async () => {
+    await open('/images');
+    await b.click('button', 'Take in releases…');
+    await b.find(`${inDialog}//label[contains(., 'log-shipper') and contains(., 'as it is declared here')]`);
+    await b.find(`${inDialog}//label[contains(., 'time-keeper') and contains(., 'not declared here')]`);
+    await b.click('button', 'Declare 1', inDialog);
+    await b.see('time-keeper: declared; its bill is being walked.');
+    await b.find("//table[@aria-label='What each registry holds']//tr[contains(., 'time-keeper') and contains(., '1 images')]");
+    expect((await c.estate()).addons.map((a) => a.name)).toContain('time-keeper');
+  });
+});
+
+describe('where a mirror keeps images', () => {
+  it('is set in place after showing what it changes, said to the runtime, and taken back', async () => {
+    await open('/images/rules?charter=dunlin');
+    await (await b.find("//button[contains(@aria-label, 'keeps images.upstream.example: its own')]")).click();
+    await b.type('below which path dnl-registry keeps images.upstream.example', 'Not A Path\uE007');
+    await b.click('button', 'Make this change', inDialog);
+    await b.see('a path of lower-case letters, digits and separators');
+    await b.click('button', 'Leave it', inDialog);
+    await (await b.find("//button[contains(@aria-label, 'keeps images.upstream.example: its own')]")).click();
+    await b.type('below which path dnl-registry keeps images.upstream.example', 'mirrored\uE007');
+    await b.see('source images.upstream.example, under mirrored');
+    await b.click('button', 'Make this change', inDialog);
+    await b.see('server = "https://registry.dnl.kestrelferries.example:5000/v2/mirrored"');
+    await b.see('override_path = true');
+    expect((await c.estate()).registries.find((r) => r.name === 'dnl-registry')?.keeps).toEqual([
+      { source: 'images.upstream.example', under: 'mirrored' },
+    ]);
+    await b.click('button', 'Undo');
+    await b.gone('/v2/mirrored');
+  });
+});
+
+describe('a registry’s certificate', () => {
+  const shown = async () => (await c.estate()).observed.registries['dnl-registry']?.certificate;
+  it('is signed by an authority made here, trusted first, handed over, and the old one goes out of the trust', async () => {
+    const before = await shown();
+    await open('/images/rules?site=dnl');
+    await b.click('button', 'New certificate of dnl-registry');
+    await b.see('shows one that MV Dunlin CA signed');
+    await b.click('button', 'Put it into the trust', inDialog);
+    await b.see('MV Dunlin images CA stands in the trust, and in every boot kit from now on');
+    await b.type('Good for', '90');
+    await b.click('button', 'Give it the certificate', inDialog);
+    await b.see('dnl-registry shows it, good until');
+    expect((await shown())?.fingerprint).not.toBe(before?.fingerprint);
+    expect((await shown())?.issuer).toBe('MV Dunlin images CA');
+    await b.click('button', 'Take it out…', inDialog);
+    await b.click('button', 'Make this change', "(//*[@role='dialog'])[last()]");
+    await b.see('what signed the old one is taken out of the trust, last');
+    const ca = (await c.estate()).registries.find((r) => r.name === 'dnl-registry')?.ca ?? '';
+    expect(ca.match(/BEGIN CERTIFICATE/g)).toHaveLength(1);
+    // With the old anchor gone it is still trusted: looked at anew, and not from memory.
+    const { seen } = await c.good<{ seen: { certificate: { trusted: boolean } } }>('POST', '/api/registries/dnl-registry/look');
+    expect(seen.certificate.trusted).toBe(true);
+    await b.click('button', 'Done', inDialog);
+    await b.see('is renewed from here');
+  });
+  it('is refused by name when it is somebody else’s', async () => {
+    await open('/images/rules?registry=lr-registry');
+    await (await b.find(`${inDialog}//label[contains(., 'it was made elsewhere')]`)).click();
+    writeFileSync(
+      join(files, 'other.crt'),
+      (await makeCertificate({ commonName: 'x', names: ['depot.elsewhere.example'] })).cert,
+    );
+    writeFileSync(join(files, 'other.key'), (await makeCertificate({ commonName: 'y' })).key);
+    const inputs = await b.driver.findElements(By.css('[role=dialog] input[type=file]'));
+    await inputs[0]?.sendKeys(join(files, 'other.crt'));
+    await inputs[1]?.sendKeys(join(files, 'other.key'));
+    await b.click('button', 'Give it the certificate', inDialog);
+    await b.see('it is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
+    await b.see('the key belongs to another certificate');
+  });
+});
+
+describe('the kit of a registry', () => {
+  it('is made, shows its passwords once, and is taken once', async () => {
+    await open('/images/rules?site=tst');
+    await b.click('button', 'Kit of tst-registry');
+    await b.type('Good for', '200');
+    await b.click('button', 'Make the kit', inDialog);
+    await b.see('keeps the password that the keyring holds');
+    const link = String(await (await b.find(`${inDialog}//a[contains(., 'Take the archive')]`)).getAttribute('href'));
+    const take = () => fetch(link, { headers: { cookie: c.cookie } });
+    const first = await take();
+    expect([first.status, first.headers.get('content-type')]).toEqual([200, 'application/gzip']);
+    expect(Buffer.from(await first.arrayBuffer()).subarray(0, 2)).toEqual(Buffer.from([0x1f, 0x8b]));
+    expect((await take()).status).toBe(404);
+    await b.click('button', 'Done', inDialog);
+    await b.click('button', 'Kit of tst-registry');
+    await b.see('made by an authority of its own');
+    expect(await b.text()).not.toContain('is shown now and never again');
   });
 });
 

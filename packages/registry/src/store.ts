@@ -257,7 +257,8 @@ export class Store {
 
   /** Takes a name away, or a manifest with all its names; false: there was none. Content goes when `collect` finds it unused. */
   deleteManifest = (repo: string, reference: string): Promise<boolean> =>
-    this.turns.beside(async () => {
+    // Alone: the folder that it leaves empty goes too, and nobody may be about to write into it.
+    this.turns.apart(async () => {
       if (!reference.startsWith('sha256:')) return this.remove(this.repoPath(repo, 'tags', reference));
       const found = await this.manifest(repo, reference);
       const gone = await this.remove(this.repoPath(repo, 'manifests', reference.slice(7)));
@@ -269,7 +270,7 @@ export class Store {
       return gone;
     });
   deleteBlob = (repo: string, digest: string): Promise<boolean> =>
-    this.turns.beside(() => this.remove(this.repoPath(repo, 'blobs', digest.slice(7))));
+    this.turns.apart(() => this.remove(this.repoPath(repo, 'blobs', digest.slice(7))));
 
   async remove(path: string): Promise<boolean> {
     if (!(await exists(path))) return false;

@@ -1,3 +1,4 @@
+import { ProtocolError } from '@praesidor/protocols/dial';
 import { Refusal } from '../refusal.ts';
 
 interface PgError {
@@ -8,8 +9,9 @@ interface PgError {
 }
 export const pgError = (e: unknown): PgError => (e as PgError)?.driverError ?? (e as PgError);
 
-/** A refusal by PostgreSQL in words; anything else is given back as it came. */
+/** A refusal by PostgreSQL or by a device in words; anything else is given back as it came. */
 export function inWords(e: unknown): unknown {
+  if (e instanceof ProtocolError) return new Refusal('unreachable', `${e.message}.`);
   const { code, constraint, detail } = pgError(e);
   if (constraint === 'reservation_address_once')
     return new Refusal('held-twice', 'That address has just been reserved by somebody else.', {

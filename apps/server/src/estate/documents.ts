@@ -164,6 +164,11 @@ export async function refuseChangedSince(
   docs: readonly { kind: string; key: string }[],
   revision: number,
 ): Promise<void> {
+  // One after another for each document: who comes second sees what the first has changed. In one order, so that nobody waits in a ring.
+  await m.query(
+    'select pg_advisory_xact_lock(727006, h) from (select distinct hashtext(k) as h from unnest($1::text[]) k order by h offset 0) one',
+    [docs.map((d) => `${d.kind} ${d.key}`)],
+  );
   const [found] = (await m.query(
     'select e.kind, e.subject from event e join unnest($1::text[], $2::text[]) as d(kind, key) on d.kind = e.kind and d.key = e.subject where e.id > $3 limit 1',
     [docs.map((d) => d.kind), docs.map((d) => d.key), revision],

@@ -124,7 +124,7 @@ export default function EditsDialog({
           )}
         </div>
       )}
-      <Refused error={act.error} />
+      <Refused error={act.error ?? tried.error} />
     </Dialog>
   );
 }

@@ -24,12 +24,20 @@ export function setAt<T>(value: T, path: readonly (string | number)[], to: unkno
 export const getAt = (value: unknown, path: readonly (string | number)[]): unknown =>
   path.reduce<unknown>((v, key) => (v === null || v === undefined ? undefined : (v as Tree)[key]), value);
 
+/** @throws Error that says where it does not fit, and why */
+function fitting(doc: Doc): Doc {
+  const read = kinds[doc.kind].safeParse(doc);
+  if (read.success) return read.data as Doc;
+  const [issue] = read.error.issues;
+  throw new Error(`${doc.kind} cannot be taken: ${[issue?.path.join('.'), issue?.message].filter(Boolean).join(': ')}`);
+}
+
 /** The document after the edit, validated; throws where no such document stands or the result does not fit its schema. */
 export function editDoc(edit: Edit, before: Doc | undefined): Doc | undefined {
   if (edit.op === 'drop') return undefined;
-  if (edit.op === 'put') return kinds[edit.doc.kind].parse(edit.doc) as Doc;
+  if (edit.op === 'put') return fitting(edit.doc);
   if (!before) throw new Error(`there is no ${edit.kind} ${edit.key}`);
-  return kinds[edit.kind].parse(setAt(before, edit.path, edit.value)) as Doc;
+  return fitting(setAt(before, edit.path, edit.value));
 }
 
 /** The estate after the edits. The estate given is not changed. */

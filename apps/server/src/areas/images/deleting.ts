@@ -42,6 +42,27 @@ export async function takeAway(
   expect: number,
   who: string,
 ): Promise<Deleted> {
+  // One at a time at a registry, whoever asks at whichever server.
+  return ctx.db.transaction(async (m) => {
+    const [turn] = (await m.query('select pg_try_advisory_xact_lock(727005, hashtext($1)) as mine', [name])) as {
+      mine: boolean;
+    }[];
+    if (!turn?.mine)
+      throw new Refusal('not-now', `Somebody is taking images away from ${name} at this moment. Nothing was taken away.`, {
+        remedy: 'Look again at what may go.',
+      });
+    return takeAwayAlone(ctx, name, bills, last, expect, who);
+  });
+}
+
+async function takeAwayAlone(
+  ctx: Context,
+  name: string,
+  bills: readonly string[],
+  last: number,
+  expect: number,
+  who: string,
+): Promise<Deleted> {
   const { estate } = await loadEstate(ctx.db);
   const registry = needIn(estate, 'Registry', name);
   if (registry.role === 'source') throw new Refusal('invalid', `${name} is a source; nothing is taken away from others.`);
@@ -61,19 +82,23 @@ export async function takeAway(
       remedy: 'Look again at what may go.',
     });
   const r = await at(ctx, registry);
-  let names = 0;
-  // A name goes, not the manifest: another name may stand for the same one.
-  for (const d of deletes) if (await deleteManifest(r, d.repository, d.tag ?? d.digest)) names++;
-  const { blobs, bytes } = await collectUnused(r, { untagged: true, graceSeconds: 600 });
+  const gone: string[] = [];
+  const freed = { blobs: 0, bytes: 0 };
+  try {
+    // A name goes, not the manifest: another name may stand for the same one.
+    for (const d of deletes)
+      if (await deleteManifest(r, d.repository, d.tag ?? d.digest)) gone.push(`${d.repository}:${d.tag ?? d.digest}`);
+    const { blobs, bytes } = await collectUnused(r, { untagged: true, graceSeconds: 600 });
+    Object.assign(freed, { blobs, bytes });
+  } finally {
+    // What went is put down, also when the rest did not go.
+    await record(ctx.db.manager, who, 'took images away', name, {
+      ...{ bills, names: gone.length, blobs: freed.blobs, bytes: freed.bytes, images: gone },
+      ...(gone.length < deletes.length ? { left: deletes.length - gone.length } : {}),
+    });
+  }
   await lookAt(ctx, name);
-  await record(ctx.db.manager, who, 'took images away', name, {
-    bills,
-    names,
-    blobs,
-    bytes,
-    images: deletes.map((d) => `${d.repository}:${d.tag ?? d.digest}`),
-  });
-  return { names, blobs, bytes };
+  return { names: gone.length, ...freed };
 }
 
 /** Begins a scrub, stops it, or tells how far it is; what it found is kept beside the registry. */

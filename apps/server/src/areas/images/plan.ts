@@ -2,7 +2,7 @@ import type { EntityManager } from 'typeorm';
 import { bytesText, heldBy, joinBills, keptAt, missing, repairOf } from '@praesidor/core/images';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
-import { type Shipment, ShipmentCases, type ShipmentItem, ShipmentItems, Shipments } from '../../db/tables.ts';
+import { type Shipment, ShipmentCases, type ShipmentItem, Shipments } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
@@ -172,7 +172,11 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
     for (const [i, d] of image.manifests.entries())
       add(d, 'manifest', 0, 0, i === image.manifests.length - 1 ? (tag ?? null) : null);
   }
-  await m.insert(ShipmentItems, [...items.values()] as never);
+  // As one value: a statement takes 65,535 of them, which fifty releases exceed.
+  await m.query(
+    'insert into shipment_item (shipment, digest, repository, kind, bytes, paper, state, tag, position) select shipment, digest, repository, kind, bytes, paper, state, tag, position from jsonb_to_recordset($1::jsonb) as i(shipment int, digest text, repository text, kind text, bytes bigint, paper bigint, state text, tag text, position int)',
+    [JSON.stringify([...items.values()])],
+  );
   await tell(m, 'Shipment', label);
   return (await m.findOneBy(Shipments, { id })) as Shipment;
 }

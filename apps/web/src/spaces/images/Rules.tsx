@@ -137,17 +137,22 @@ function Below({ mirror, source, onEdit }: { mirror: Registry; source: string; o
     <>
       /
       <input
-        ref={(e) => e?.focus()}
+        // biome-ignore lint/a11y/noAutofocus: the person has just asked to edit this value
+        autoFocus
         aria-label={`below which path ${mirror.name} keeps ${source}`}
         value={typed}
         placeholder="its own path"
+        title="Enter shows what it changes, Escape takes back"
         className="w-40 border border-rule-2 bg-leaf px-1"
         onChange={(e) => setTyped(e.target.value)}
         onKeyDown={(e) => {
-          if (e.key === 'Enter') done(typed);
+          if (e.key === 'Enter') {
+            // The same key would press what the dialog puts under it.
+            e.preventDefault();
+            done(typed);
+          }
           if (e.key === 'Escape') setTyped(undefined);
         }}
-        onBlur={() => setTyped(undefined)}
       />
     </>
   );

@@ -22,12 +22,10 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
   if (!known)
     await ctx.db.transaction(async (m) => {
       await m.query('update shipment set waybill = $2 where id = $1', [s.id, JSON.stringify(waybill)]);
-      for (const c of waybill.cases)
-        await m.query("insert into shipment_case (shipment, number, bytes, state) values ($1, $2, $3, 'planned')", [
-          s.id,
-          c.number,
-          c.bytes,
-        ]);
+      await m.query(
+        "insert into shipment_case (shipment, number, bytes, state) select $1, number, bytes, 'planned' from unnest($2::int[], $3::bigint[]) c(number, bytes)",
+        [s.id, waybill.cases.map((c) => c.number), waybill.cases.map((c) => c.bytes)],
+      );
     });
   const route = await openRoute(ctx, { source }, signal);
   const packed = await packCases(waybill, source, bodies, (n) => caseFolder(ctx, s.label, n), {
