@@ -29,12 +29,6 @@ try {
       await b.find("//section[@aria-label='Lantern Rock']//*[contains(., 'layers short')]");
       await shot('estate');
       await page('addresses', '/addresses?site=lr&net=lr-machine', 'claimed twice');
-      await b.open(`${i.config.publicUrl}/addresses?site=bw&net=bw-machine&at=10.40.8.9`);
-      await b.see('Written by');
-      await b.clickText('full in about');
-      await b.find("//figure//canvas[contains(@aria-label, 'full on')]");
-      await b.find("//aside[not(contains(., 'checking…'))]");
-      await shot('address');
       await page('hypervisors', '/hosts/hypervisors?site=bw', 'staging-node');
       await page('asked', '/hosts/profiles?site=bw', 'Firmware baselines');
       await c.good('POST', '/api/hosts/sweep', { site: 'bw', range: '10.40.7.11-10.40.7.24' });
@@ -56,6 +50,7 @@ try {
       await b.find("//aside[not(contains(., 'checking…'))]");
       await shot('declare');
       await page('images', '/images?site=lr', 'Where would');
+      await page('trust', '/images/rules?charter=plover&site=lr', 'server = "https');
       await b.open(`${i.config.publicUrl}/estate`);
       await b.see('Next moves');
     },

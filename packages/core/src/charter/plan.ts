@@ -1,5 +1,6 @@
 import type { MirrorRule } from '../images/mirror.ts';
-import type { Charter, ClusterRole, DocOf, Facts, Network, Release, Reservation, Site } from '../model/documents.ts';
+import type { Charter, ClusterRole, DocOf, Network, Release, Reservation, Site } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
 
 /** What Praesidor computed, with the chain it came from. `section` is the § of the sheet it stands in. */
 export interface Follow {

@@ -1,6 +1,7 @@
 import { bits, formatIp, parsePrefix } from '../address/parse.ts';
 import { bytesText, heldBy, missing, mirrorRules, sizeOf } from '../images/index.ts';
-import type { Bill, Charter } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
+import type { Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { addressing, linkedNic, macOf } from './addresses.ts';
 import { capacityOf, overhead, quorumOf } from './arithmetic.ts';

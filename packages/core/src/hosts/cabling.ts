@@ -1,4 +1,5 @@
-import type { Facts, Host, Network } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
+import type { Host, Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 
 type Nic = Facts['nics'][number];

@@ -1,4 +1,4 @@
-import type { Facts } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
 
 /** What is otherwise than at the last reading. `heavy` changes are those somebody should know of. */
 export interface Change {

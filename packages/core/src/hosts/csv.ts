@@ -1,5 +1,6 @@
 import { isIp } from '../address/parse.ts';
-import { type Facts, type Host, kinds, type Site } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
+import { type Host, kinds, type Site } from '../model/documents.ts';
 import { issuesOf } from '../model/read.ts';
 import { macText, readTable, writeTable } from '../table/table.ts';
 import { zoneOf } from './place.ts';

@@ -1,4 +1,5 @@
-import type { Baseline, Facts, Host } from '../model/documents.ts';
+import type { Baseline, Host } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
 
 /** A version is read once: ten thousand hosts have the same few. */
 const read = new Map<string, number[]>();

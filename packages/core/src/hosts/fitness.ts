@@ -1,4 +1,5 @@
-import type { Baseline, FactName, Facts, Host, Network, Profile, Requirement, RoleName } from '../model/documents.ts';
+import type { Baseline, FactName, Host, Network, Profile, Requirement, RoleName } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
 import type { Estate } from '../model/estate.ts';
 import { atBaseline, baselineOf, firmwareLines } from './firmware.ts';
 import { profilesOf } from './profiles.ts';

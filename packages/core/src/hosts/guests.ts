@@ -1,5 +1,6 @@
 import { XMLBuilder, XMLParser } from 'fast-xml-parser';
-import type { Facts, Host, Hypervisor, Mould } from '../model/documents.ts';
+import type { Facts } from '../model/facts.ts';
+import type { Host, Hypervisor, Mould } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { type Bin, pack, type Packing, type PackRules, type Piece } from './pack.ts';
 

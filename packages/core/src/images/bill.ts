@@ -1,4 +1,4 @@
-import type { Bill, SeenRegistry } from '../model/documents.ts';
+import type { Bill, SeenRegistry } from '../model/observed.ts';
 import { type Keeping, keptAt } from './mirror.ts';
 
 export interface Sizes {

@@ -1,4 +1,5 @@
-import type { Bill, Registry } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
+import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { bytesText, heldBy, joinBills, missing } from './bill.ts';
 
@@ -26,7 +27,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
   const users = estate.charters.filter((c) => c.mirror === from.name);
   const both = estate.charters.filter((c) => c.mirror === from.name || c.mirror === to.name);
   // What those that are there already lack is a finding of theirs, and holds up nobody else.
-  const bills = [...new Set((users.length ? users : both).flatMap((c) => [c.release, ...c.addons]))];
+  const bills = [...new Set(users.flatMap((c) => [c.release, ...c.addons]))];
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const seen = estate.observed.registries[to.name];
   const lack = missing(joinBills('', known), heldBy(seen, to));
@@ -36,9 +37,13 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
       what: 'content',
       subject: to.name,
       done: whole,
-      text: whole
-        ? `${to.name} holds everything of ${bills.join(', ') || 'no bill'}`
-        : `${to.name} lacks ${bytesText(lack.paper)}, ${lack.images.length} images`,
+      text: !users.length
+        ? both.length
+          ? `${to.name} answers ${both.map((c) => c.name).join(', ')} now`
+          : `no cluster pulls from ${from.name}: there is nothing to hand over`
+        : whole
+          ? `${to.name} holds everything of ${bills.join(', ') || 'no bill'}`
+          : `${to.name} lacks ${bytesText(lack.paper)}, ${lack.images.length} images`,
     },
     ...both.map((c): HandOverStep => {
       const done = c.mirror === to.name;

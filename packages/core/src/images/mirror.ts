@@ -1,4 +1,5 @@
-import type { Bill, Registry } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
+import type { Registry } from '../model/documents.ts';
 import { parseReference, type Reference } from './reference.ts';
 
 /** Names below `source` are asked of `mirror`; both may go into a registry: `images.upstream.example/core`. */

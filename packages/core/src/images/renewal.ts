@@ -1,4 +1,4 @@
-import type { SeenCertificate } from '../model/documents.ts';
+import type { SeenCertificate } from '../model/observed.ts';
 
 const day = 86_400_000;
 

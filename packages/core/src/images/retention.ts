@@ -1,5 +1,5 @@
 import { compare, valid } from 'semver';
-import type { Bill } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
 import type { Estate } from '../model/estate.ts';
 import { heldBy, nameAt } from './bill.ts';
 import { keptAt } from './mirror.ts';

@@ -1,4 +1,4 @@
-import type { Bill } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
 
 export interface Shared {
   a: string;

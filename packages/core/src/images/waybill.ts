@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Bill } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
 import { Digest } from '../model/words.ts';
 import type { CasePlan } from './cases.ts';
 import { type Keeping, keptAt } from './mirror.ts';

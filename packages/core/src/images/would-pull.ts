@@ -1,5 +1,6 @@
 import { holds, parseIp, parsePrefix, prefixRange } from '../address/index.ts';
-import type { Bill, Charter, Registry } from '../model/documents.ts';
+import type { Bill } from '../model/observed.ts';
+import type { Charter, Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { bytesText, heldBy } from './bill.ts';
 import { mirrorRules, whereFrom } from './mirror.ts';

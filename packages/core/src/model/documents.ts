@@ -1,8 +1,8 @@
 import { z } from 'zod';
+import { Facts, Media } from './facts.ts';
 import {
   Arch,
   Cidr,
-  Digest,
   Fqdn,
   Hostport,
   ImagePrefix,
@@ -111,65 +111,6 @@ export const Network = doc('Network', {
   endpoints: z.enum(['host', 'gateway']).optional(),
   /** Networks that traffic from here can be routed to. */
   routesTo: z.array(Name).max(500).default([]),
-});
-
-const Health = z.enum(['OK', 'Warning', 'Critical']);
-export const Media = z.enum(['hdd', 'ssd', 'nvme']);
-export const Disk = z.strictObject({
-  bay: z.string().max(40),
-  sizeGB: z.number().nonnegative(),
-  media: Media,
-  model: z.string().max(80).optional(),
-  serial: z.string().max(80).optional(),
-  /** What is left of its endurance, in percent. */
-  lifeLeft: z.number().min(0).max(100).optional(),
-  health: Health.optional(),
-});
-export const Nic = z.strictObject({
-  name: z.string().max(60),
-  mac: Mac,
-  speedGbit: z.number().nonnegative(),
-  link: z.boolean(),
-  adapter: z.string().max(80).optional(),
-  /** VLANs that its port is set up to carry, where that is told. */
-  vlans: z.array(z.number().int()).max(200).optional(),
-  /** What the other end of the cable says of itself (LLDP, IEEE 802.1AB). */
-  neighbour: z.strictObject({ name: z.string().max(120), port: z.string().max(120) }).optional(),
-});
-/** What was read of a machine, with the time and where it came from; what a source does not tell is left out. */
-export const Facts = z.strictObject({
-  at: Instant,
-  source: z.enum(['bmc', 'imported', 'mould']),
-  maker: z.string().max(80),
-  model: z.string().max(80),
-  serial: z.string().max(80),
-  arch: Arch,
-  cores: z.number().int().nonnegative(),
-  processors: z
-    .array(z.strictObject({ model: z.string().max(120), cores: z.number().int(), threads: z.number().int().optional() }))
-    .max(16)
-    .optional(),
-  memoryGiB: z.number().nonnegative(),
-  disks: z.array(Disk).max(200),
-  nics: z.array(Nic).max(64),
-  firmware: z.strictObject({
-    bmc: z.string().max(60),
-    system: z.string().max(60),
-    /** The rest of the firmware inventory, by its identifier. */
-    parts: z
-      .array(z.strictObject({ id: z.string().max(60), name: z.string().max(120), version: z.string().max(60) }))
-      .max(200)
-      .optional(),
-  }),
-  bootMode: z.enum(['UEFI', 'BIOS']),
-  bootOptions: z.array(z.string().max(120)).max(100).optional(),
-  power: z.enum(['On', 'Off']),
-  health: Health.optional(),
-  /** What it draws, and the most its supplies give, in watts. */
-  drawsW: z.number().nonnegative().optional(),
-  suppliesW: z.number().nonnegative().optional(),
-  /** Parts that the source broke off at, each with why. */
-  untold: z.array(z.string().max(200)).max(40).optional(),
 });
 
 /** Roles that a machine can be fit for; a profile says what each asks. */
@@ -446,7 +387,6 @@ export const kinds = {
 export type Kind = keyof typeof kinds;
 export type Site = z.infer<typeof Site>;
 export type Network = z.infer<typeof Network>;
-export type Facts = z.infer<typeof Facts>;
 export type Host = z.infer<typeof Host>;
 export type Reservation = z.infer<typeof Reservation>;
 export type Owner = z.infer<typeof Owner>;
@@ -480,94 +420,3 @@ export type Doc =
   | Reservation
   | NameRecord;
 export type DocOf<K extends Kind> = z.infer<(typeof kinds)[K]>;
-
-/** What is observed, each with its time: never declared, never edited. */
-export const BillImage = z.strictObject({
-  ref: z.string(),
-  component: z.string(),
-  on: z.string(),
-  digest: Digest,
-  manifests: z.array(Digest),
-  blobs: z.array(Digest),
-  /** The architectures that were walked, where a publication has several. */
-  arch: z.array(Arch).optional(),
-});
-/**
- * A bill: every image by digest, every blob once. `bytes` is what moves and is verified; `paper` is the size
- * its publisher declares in an annotation where it differs (otherwise equal).
- */
-export const Bill = z.strictObject({
-  name: z.string(),
-  at: Instant,
-  images: z.array(BillImage),
-  blobs: z.record(Digest, z.strictObject({ bytes: z.number(), paper: z.number() })),
-});
-export type Bill = z.infer<typeof Bill>;
-export interface SeenCertificate {
-  subject: string;
-  issuer: string;
-  names: string[];
-  notBefore: string;
-  notAfter: string;
-  fingerprint: string;
-  trusted: boolean;
-}
-export interface SeenRegistry {
-  at: string;
-  error?: string;
-  certificate?: SeenCertificate;
-  digests: string[];
-  /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
-  names?: string[];
-  /** Bytes that it holds, and that it can still take in. */
-  used?: number;
-  free?: number;
-  /** The last time that every blob was read again. */
-  scrub?: SeenScrub;
-  /** What it shows was issued here, and is renewed from here: when it was last tried, and what went wrong then. */
-  renews?: { tried?: string; error?: string };
-}
-export interface SeenScrub {
-  running: boolean;
-  done: number;
-  of: number;
-  bytes: number;
-  startedAt?: string;
-  endedAt?: string;
-  damaged: { digest: string; why: string }[];
-  missing: { digest: string; repository: string }[];
-}
-export interface ServedRecord {
-  name: string;
-  type: string;
-  ttl: number;
-  value: string;
-}
-export interface ServedZone {
-  at: string;
-  serial: number;
-  records: ServedRecord[];
-  error?: string;
-}
-/** What a hypervisor says of itself. */
-export interface SeenHypervisor {
-  at: string;
-  error?: string;
-  cores: number;
-  memoryGiB: number;
-  freeGiB: number;
-  pools: { name: string; sizeGB: number; freeGB: number }[];
-  bridges: string[];
-  images: string[];
-  guests: { name: string; state: 'running' | 'off'; vcpu: number; memoryGiB: number }[];
-}
-export interface Sighting {
-  address: string;
-  site: string;
-  at: string;
-  fingerprint: string;
-  accepted: boolean;
-  error?: string;
-  facts?: Facts;
-  place?: { name?: string; rack?: string; unit?: number };
-}

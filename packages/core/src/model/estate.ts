@@ -1,7 +1,6 @@
 import type {
   Addon,
   Baseline,
-  Bill,
   Charter,
   Doc,
   DocOf,
@@ -15,13 +14,10 @@ import type {
   Registry,
   Release,
   Reservation,
-  SeenHypervisor,
-  SeenRegistry,
-  ServedZone,
-  Sighting,
   Site,
   Zone,
 } from './documents.ts';
+import type { Bill, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
 
 /** Everything declared and the latest of what was observed: the one input of all computation. */
 export interface Estate {

@@ -79,7 +79,9 @@ describe('edits', () => {
     expect(after.networks).toBe(estate.networks);
   });
   it('are refused when the result does not fit', () => {
-    expect(() => applyEdits(estate, [{ op: 'set', kind: 'Site', key: 'lr', path: ['reach'], value: 'shut' }])).toThrow();
+    expect(() => applyEdits(estate, [{ op: 'set', kind: 'Site', key: 'lr', path: ['reach'], value: 'shut' }])).toThrow(
+      'Site cannot be taken: reach: ',
+    );
   });
   it('take a field out with undefined', () => {
     expect(setAt({ a: { b: 1, c: 2 } }, ['a', 'b'], undefined)).toEqual({ a: { c: 2 } });

@@ -1,4 +1,4 @@
-import type { ServedRecord } from '../model/documents.ts';
+import type { ServedRecord } from '../model/observed.ts';
 
 export interface Drift {
   /** Planned, not served. */

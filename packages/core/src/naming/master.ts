@@ -1,5 +1,5 @@
 import { formatIp, isIp, parseIp } from '../address/parse.ts';
-import type { ServedRecord } from '../model/documents.ts';
+import type { ServedRecord } from '../model/observed.ts';
 import { Scanner } from './scan.ts';
 
 /** A record as it stands in a master file, with the line it began at. */

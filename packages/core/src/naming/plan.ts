@@ -1,5 +1,6 @@
 import { parseIp } from '../address/parse.ts';
-import type { ServedRecord, Zone } from '../model/documents.ts';
+import type { ServedRecord } from '../model/observed.ts';
+import type { Zone } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { classlessRange, pointerName, reverseName, zoneFinder } from './reverse.ts';
 

@@ -1,4 +1,5 @@
-import type { ServedRecord, Zone } from '../model/documents.ts';
+import type { ServedRecord } from '../model/observed.ts';
+import type { Zone } from '../model/documents.ts';
 
 /** A master file (RFC 1035 §5): absolute names, one record a line, SOA first. `serial` per RFC 1912 §2.2. */
 export function zoneFile(zone: Zone, serial: number, records: readonly ServedRecord[]): string {
