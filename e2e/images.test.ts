@@ -274,6 +274,9 @@ describe('the hand-over', () => {
   it('switches a cluster once its content is there, and keeps the starter while hosts read from it', async () => {
     await choose();
     await b.see('bw-registry holds everything of');
+    await b.see('what is there was not proved yet');
+    await b.click('button', 'Read again');
+    await b.see('blobs again, and every one verifies');
     await b.see('1 cluster still pulls from it');
     await b.clickText('Switch…');
     await b.click('button', 'Make this change', inDialog);

@@ -1,10 +1,10 @@
-import type { Bill } from '../model/observed.ts';
+import type { Bill, SeenRegistry } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { bytesText, heldBy, joinBills, missing } from './bill.ts';
 
 export interface HandOverStep {
-  what: 'content' | 'cluster' | 'starter';
+  what: 'content' | 'proof' | 'cluster' | 'starter';
   subject: string;
   done: boolean;
   text: string;
@@ -32,6 +32,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
   const seen = estate.observed.registries[to.name];
   const lack = missing(joinBills('', known), heldBy(seen, to));
   const whole = seen !== undefined && known.length === bills.length && lack.images.length === 0;
+  const proved = proofOf(to, seen, whole).done;
   const steps: HandOverStep[] = [
     {
       what: 'content',
@@ -45,6 +46,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
           ? `${to.name} holds everything of ${bills.join(', ') || 'no bill'}`
           : `${to.name} lacks ${bytesText(lack.paper)}, ${lack.images.length} images`,
     },
+    proofOf(to, seen, whole),
     ...both.map((c): HandOverStep => {
       const done = c.mirror === to.name;
       return {
@@ -52,7 +54,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
         subject: c.name,
         done,
         text: done ? `${c.name} pulls from ${to.name}` : `${c.name} pulls from ${from.name}`,
-        ...(done || whole ? {} : { waits: 'its content is not there yet' }),
+        ...(done || proved ? {} : { waits: whole ? 'what is there was not proved yet' : 'its content is not there yet' }),
       };
     }),
   ];
@@ -75,4 +77,24 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
         }),
   });
   return { from: from.name, to: to.name, bills, steps };
+}
+
+/**
+ * What is there is proved when every blob was read again since the last one came, and verified; at a registry that tells no more
+ * than the standard, when each was asked for.
+ */
+function proofOf(to: Registry, seen: SeenRegistry | undefined, whole: boolean): HandOverStep {
+  const step = (done: boolean, text: string, waits?: string): HandOverStep => ({
+    ...{ what: 'proof', subject: to.name, done, text },
+    ...(waits ? { waits } : {}),
+  });
+  if (!whole) return step(false, `${to.name} proves what it holds`, 'its content is not there yet');
+  if (seen?.askedAt) return step(true, `${to.name} answered to every name, manifest and blob`);
+  const s = seen?.scrub;
+  if (s?.running) return step(false, `${to.name} reads what it holds again: ${s.done} of ${s.of} blobs`);
+  if (!s?.endedAt || s.of < (seen?.digests.length ?? 0)) return step(false, `${to.name} reads every blob again`);
+  const bad = s.damaged.length + s.missing.length;
+  return bad
+    ? step(false, `${bad} of the blobs that ${to.name} read again did not verify`)
+    : step(true, `${to.name} read ${s.done} blobs again, and every one verifies`);
 }

@@ -208,14 +208,32 @@ describe('a hand-over', () => {
       handOver(e, e.registries[0]!, e.registries[1]!, pulls).steps.map((s) => [s.what, s.done, s.waits ?? '']);
     expect(of()).toEqual([
       ['content', false, ''],
+      ['proof', false, 'its content is not there yet'],
       ['cluster', false, 'its content is not there yet'],
       ['starter', false, '1 cluster still pulls from it'],
     ]);
     e.observed.registries.s = { at: '', digests: ['1', 'a'].map(d), names: [`core/api:1@${d('1')}`] };
-    expect(of().slice(0, 2)).toEqual([
+    expect(of().slice(0, 3)).toEqual([
       ['content', true, ''],
+      ['proof', false, ''],
+      ['cluster', false, 'what is there was not proved yet'],
+    ]);
+    const scrub = { running: false, done: 2, of: 2, bytes: 9, endedAt: '2026-11-23T09:00:00Z', damaged: [], missing: [] };
+    const proved = (s: object) => {
+      e.observed.registries.s = { ...e.observed.registries.s!, scrub: { ...scrub, ...s } };
+      return of().slice(1, 3);
+    };
+    // Read before the last blob came, still under way, or with one that did not verify: not proved.
+    for (const s of [{ of: 1 }, { running: true }, { damaged: [{ digest: d('a'), why: 'rot' }] }])
+      expect(proved(s).map(([, done]) => done)).toEqual([false, false]);
+    expect(proved({})).toEqual([
+      ['proof', true, ''],
       ['cluster', false, ''],
     ]);
+    // One that tells no more than the standard answered for each.
+    const { scrub: _, ...told } = e.observed.registries.s!;
+    e.observed.registries.s = { ...told, askedAt: '2026-11-23T09:00:00Z' };
+    expect(of()[1]).toEqual(['proof', true, '']);
     e.charters[0]!.mirror = 's';
     expect(of(3).at(-1)).toEqual(['starter', false, 'it was read 3 times since']);
     expect(of().at(-1)).toEqual(['starter', false, '']);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { isOpen, opening, timeToMove } from './index.ts';
+import { isOpen, opening, timeToMove, staysWithin } from './index.ts';
 
 describe('time to move', () => {
   it('is bytes over rate, to the minute', () => {
@@ -58,5 +58,17 @@ describe('permitted hours', () => {
     ['01:00-05:00', 'Nowhere/At-All'],
   ])('%s in %s are refused', (hours, zone) => {
     expect(() => opening(hours, zone, '2026-11-23T12:00:00Z')).toThrow();
+  });
+});
+
+describe('a shipment stays within a site', () => {
+  it.each([
+    ['starter', 'lr', 'lr', true],
+    ['standing', 'lr', 'lr', true],
+    ['starter', 'lr', 'bw', false],
+    // A source stands outside, wherever it is declared to be reached from.
+    ['source', 'bw', 'bw', false],
+  ] as const)('from a %s at %s to %s: %s', (role, from, to, within) => {
+    expect(staysWithin({ role, site: from }, { site: to })).toBe(within);
   });
 });

@@ -1,3 +1,4 @@
+import type { Registry } from '../model/documents.ts';
 import { DateTime } from 'luxon';
 
 /** A way by which bytes get to a site: how fast, and when it may be used (`01:00-05:00` in the site's zone; always otherwise). */
@@ -80,3 +81,7 @@ export function timeToMove(bytes: number, way: Way, timezone: string, from: stri
   }
   return { end: undefined, openings: used, minutes };
 }
+
+/** Whether a shipment stays within one site: over its own network, whatever reaches the site from outside. */
+export const staysWithin = (source: Pick<Registry, 'role' | 'site'>, target: Pick<Registry, 'site'>): boolean =>
+  source.role !== 'source' && source.site === target.site;

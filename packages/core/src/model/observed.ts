@@ -40,6 +40,8 @@ export interface SeenRegistry {
   digests: string[];
   /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
   names?: string[];
+  /** It tells no list of what it holds: what the bills name was asked for, all of it anew at that time. */
+  askedAt?: string;
   /** Bytes that it holds, and that it can still take in. */
   used?: number;
   free?: number;

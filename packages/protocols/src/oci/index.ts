@@ -1,4 +1,5 @@
 export * from './client.ts';
+export * from './held-of.ts';
 export * from './ours.ts';
 export * from './push.ts';
 export * from './read-on.ts';

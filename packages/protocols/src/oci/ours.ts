@@ -15,6 +15,10 @@ export interface PullLine {
   digest: string;
   status: number;
 }
+/** Whether a fault is the answer of a registry that tells no more than the standard. */
+export const tellsNoMore = (e: unknown): e is ProtocolError =>
+  e instanceof ProtocolError && e.status !== undefined && [400, 404, 405, 501].includes(e.status);
+
 /** What the product's own registry tells beyond the standard: digests held whole, names with what they stand for, and who pulled what. */
 export const held = async (r: RegistryAt): Promise<{ digests: string[]; names?: string[]; used?: number; free?: number }> => {
   const json = await own<{ digests: string[]; names?: string[]; used?: number; free?: number }>(

@@ -1,5 +1,5 @@
 import { keptAt, type Retention, whatMayGo } from '@praesidor/core/images';
-import { collectUnused, deleteManifest, scrub, type ScrubAnswer } from '@praesidor/protocols/oci';
+import { collectUnused, deleteManifest, scrub, type ScrubAnswer, tellsNoMore } from '@praesidor/protocols/oci';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { needIn } from '../../estate/documents.ts';
@@ -88,7 +88,11 @@ async function takeAwayAlone(
     // A name goes, not the manifest: another name may stand for the same one.
     for (const d of deletes)
       if (await deleteManifest(r, d.repository, d.tag ?? d.digest)) gone.push(`${d.repository}:${d.tag ?? d.digest}`);
-    const { blobs, bytes } = await collectUnused(r, { untagged: true, graceSeconds: 600 });
+    // One that is not ours frees what nothing refers to in its own time.
+    const { blobs, bytes } = await collectUnused(r, { untagged: true, graceSeconds: 600 }).catch((e: unknown) => {
+      if (tellsNoMore(e)) return { blobs: 0, bytes: 0 };
+      throw e;
+    });
     Object.assign(freed, { blobs, bytes });
   } finally {
     // What went is put down, also when the rest did not go.
@@ -104,7 +108,11 @@ async function takeAwayAlone(
 /** Begins a scrub, stops it, or tells how far it is; what it found is kept beside the registry. */
 export async function scrubOf(ctx: Context, name: string, act: 'start' | 'look' | 'stop', who: string): Promise<ScrubAnswer> {
   const { estate } = await loadEstate(ctx.db);
-  const answer = await scrub(await at(ctx, needIn(estate, 'Registry', name)), act);
+  const answer = await scrub(await at(ctx, needIn(estate, 'Registry', name)), act).catch((e: unknown) => {
+    if (tellsNoMore(e))
+      throw new Refusal('not-now', `${name} tells no more than the standard: it cannot be asked to read itself again.`);
+    throw e;
+  });
   if (act === 'start') await record(ctx.db.manager, who, 'began a scrub', name);
   const before = estate.observed.registries[name]?.scrub;
   const seen = { ...answer, damaged: answer.damaged.slice(0, 1000), missing: answer.missing.slice(0, 1000) };

@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import { bytesText, heldBy, joinBills, keptAt, missing, repairOf } from '@praesidor/core/images';
+import { bytesText, heldBy, joinBills, keptAt, missing, repairOf, staysWithin } from '@praesidor/core/images';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { type Shipment, ShipmentCases, type ShipmentItem, Shipments } from '../../db/tables.ts';
@@ -119,8 +119,15 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
   const source = wish.source ? needIn(estate, 'Registry', wish.source) : estate.registries.find((r) => r.role === 'source');
   if (!source) throw new Refusal('invalid', 'No source registry is declared.');
   if (source.name === target) throw new Refusal('invalid', `${target} cannot be shipped to from itself.`);
-  const way = wish.way ?? (site.reach === 'sealed' ? 'case' : 'link');
-  refuseWay(site, way);
+  const within = staysWithin(source, registry);
+  const way = wish.way ?? (site.reach === 'sealed' && !within ? 'case' : 'link');
+  if (!within) {
+    const left = source.role === 'source' ? undefined : needIn(estate, 'Site', source.site);
+    if (left?.reach === 'sealed' && way !== 'case')
+      throw new Refusal('invalid', `${left.title} is sealed: nothing leaves it over a link.`, { remedy: 'Plan it by case.' });
+    refuseWay(site, way);
+  } else if (way === 'alongside')
+    throw new Refusal('invalid', `${source.name} and ${target} both stand at ${site.title}: nothing has to come alongside.`);
   const images = bill.images.filter((i) => lack.images.includes(i.ref) && (!wish.only || i.blobs.some((b) => wish.only?.has(b))));
   const wanted = new Set([...lack.digests.filter((d) => !wish.only || wish.only.has(d)), ...lack.manifests]);
   const blobs = [...new Set(images.flatMap((i) => i.blobs))].filter((d) => wanted.has(d));

@@ -1,5 +1,5 @@
 import type { Host, Registry } from '@praesidor/core/model';
-import { pullLog } from '@praesidor/protocols/oci';
+import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { whisper } from '../../events/bus.ts';
@@ -15,7 +15,11 @@ export async function readPulls(ctx: Context, registry: Registry): Promise<numbe
   ])) as {
     last: Date | null;
   }[];
-  const lines = await pullLog(await at(ctx, registry), last?.toISOString() ?? '');
+  const lines = await pullLog(await at(ctx, registry), last?.toISOString() ?? '').catch((e: unknown) => {
+    // It keeps no log that it would show.
+    if (tellsNoMore(e)) return [];
+    throw e;
+  });
   if (!lines.length) return 0;
   const { estate } = await loadEstate(ctx.db);
   const names = new Set(estate.hosts.map((h) => h.name));

@@ -1,6 +1,7 @@
+import { keptAt } from '@praesidor/core/images';
 import type { Registry, SeenRegistry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { held, type RegistryAt, targetOf, walkBill } from '@praesidor/protocols/oci';
+import { type AskedImage, held, heldOf, ping, type RegistryAt, targetOf, tellsNoMore, walkBill } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { docTables } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
@@ -22,8 +23,39 @@ export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promi
   };
 }
 
-/** Looks at a registry: its certificate, and which digests it holds whole. What went wrong is kept too. */
-export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> {
+/** Hours that what was found once at a registry that tells no list is believed. */
+const believed = 6;
+
+/** What a registry holds: as it tells itself, or, where it tells no more than the standard, of what the bills name. */
+async function heldThere(ctx: Context, r: RegistryAt, registry: Registry, anew: boolean): Promise<Partial<SeenRegistry>> {
+  try {
+    return await held(r);
+  } catch (e) {
+    if (!tellsNoMore(e)) throw e;
+  }
+  await ping(r);
+  const { estate } = await loadEstate(ctx.db);
+  const images = new Map<string, AskedImage>();
+  for (const b of Object.values(estate.observed.bills))
+    for (const i of b.images) {
+      const { repository, tag } = keptAt(i.ref, registry);
+      images.set(`${repository}:${tag ?? i.digest}@${i.digest}`, {
+        ...{ repository, tag, digest: i.digest },
+        ...{ manifests: i.manifests, blobs: i.blobs },
+      });
+    }
+  const before = estate.observed.registries[registry.name];
+  const old = !before?.askedAt || Date.now() - Date.parse(before.askedAt) > believed * 3_600_000;
+  const known = anew || old ? [] : (before?.digests ?? []);
+  const found = await heldOf(r, [...images.values()], new Set(known));
+  return { ...found, askedAt: anew || old ? new Date().toISOString() : (before?.askedAt as string) };
+}
+
+/**
+ * Looks at a registry: its certificate, and which digests it holds whole. What went wrong is kept too. `anew`: nothing that was
+ * found before is believed.
+ */
+export async function lookAt(ctx: Context, name: string, anew = false): Promise<SeenRegistry> {
   const row = await ctx.db.manager.findOneBy(docTables.Registry, { key: name });
   if (!row) throw new Refusal('not-found', `There is no registry ${name}.`);
   const registry = row.doc as Registry;
@@ -33,7 +65,7 @@ export async function lookAt(ctx: Context, name: string): Promise<SeenRegistry> 
     const t = targetOf(r);
     ctx.dialer.forget(t.host);
     seen.certificate = await ctx.dialer.certificate({ host: t.host, port: t.port, ...(t.trust ? { trust: t.trust } : {}) });
-    Object.assign(seen, await held(r));
+    Object.assign(seen, await heldThere(ctx, r, registry, anew));
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
     seen.error = e.message;

@@ -146,7 +146,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   );
 
   app.post('/api/registries/:name/look', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
-    const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name);
+    const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name, true);
     return { seen: { ...seen, held: digests.length } };
   });
   for (const [method, act] of [

@@ -75,8 +75,22 @@ export async function stop(ctx: Context, label: string): Promise<void> {
   });
 }
 
+/** What this process is at, by shipment: one that is stopped and started again waits until the first has let go. */
+const atWork = new Map<number, Promise<void>>();
+
 /** Carries out the phase a shipment is in. Called again after a kill, it goes on with what is still to do. */
-export async function run(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
+export function run(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
+  const now = (atWork.get(id) ?? Promise.resolve()).catch(() => undefined).then(() => carryOut(ctx, id, signal));
+  const kept = now
+    .catch(() => undefined)
+    .finally(() => {
+      if (atWork.get(id) === kept) atWork.delete(id);
+    });
+  atWork.set(id, kept);
+  return now;
+}
+
+async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
   // The clock woke it: what waited for its hours moves on.
   await ctx.db.manager.query(
     "update shipment set state = 'moving', resume_at = null where id = $1 and state = 'waiting' and resume_at <= now() + interval '1 second'",
@@ -93,7 +107,8 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
   const off = ctx.bus.on((e) => {
     if (e.kind === 'Shipment' && e.subject === s.label)
       void ctx.db.manager.findOneBy(Shipments, { id }).then((x) => {
-        if (x?.state === 'stopped') halt.abort();
+        // Stopped, or stopped and started again: then somebody else is at it.
+        if (!x || x.state === 'stopped' || begun(x) !== begun(s)) halt.abort();
       });
   });
   const target = needIn(estate, 'Registry', s.target);
@@ -101,8 +116,8 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
   const settle = (state: string, error: string | null, resumeAt: string | null = null) =>
     ctx.db.transaction(async (m) => {
       await m.query(
-        "update shipment set state = $2, error = $3, resume_at = $4, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving')",
-        [id, state, error, resumeAt],
+        "update shipment set state = $2, error = $3, resume_at = $4, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving') and date_trunc('milliseconds', started_at) = $5",
+        [id, state, error, resumeAt, s.startedAt],
       );
       if (resumeAt) await ctx.queue.send(m, 'shipment', String(id), new Date(resumeAt));
       await tell(m, 'Shipment', s.label);
@@ -130,6 +145,9 @@ export async function run(ctx: Context, id: number, signal: AbortSignal): Promis
     off();
   }
 }
+
+/** Which start a shipment is in. */
+const begun = (s: Pick<Shipment, 'startedAt'>) => s.startedAt && new Date(s.startedAt).getTime();
 
 /** What waited for a shipment begins when it has landed. */
 async function followers(ctx: Context, label: string): Promise<void> {

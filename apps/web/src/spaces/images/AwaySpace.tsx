@@ -2,6 +2,7 @@ import { bytesText, handOver, type Retention, suffices } from '@praesidor/core/i
 import type { Edit, Estate, Registry } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
+import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
@@ -179,15 +180,22 @@ interface ScrubDto {
   damaged: { digest: string; why: string }[];
   missing: { digest: string; repository: string }[];
 }
-function Scrub({ registry }: { registry: Registry }) {
+/** A registry that reads every blob again: how far it is, and what began or stops it. */
+function useScrub(name: string, enabled = true) {
   const scrub = useQuery({
-    queryKey: ['scrub', registry.name],
-    queryFn: async () => (await api<{ scrub: ScrubDto }>('GET', `/api/registries/${registry.name}/scrub`)).scrub,
+    queryKey: ['scrub', name],
+    queryFn: async () => (await api<{ scrub: ScrubDto }>('GET', `/api/registries/${name}/scrub`)).scrub,
     refetchInterval: (q) => (q.state.data?.running ? 1000 : false),
+    enabled,
+    retry: false,
   });
-  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubDto }>(how, `/api/registries/${registry.name}/scrub`), '', [
-    ['scrub', registry.name],
+  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubDto }>(how, `/api/registries/${name}/scrub`), '', [
+    ['scrub', name],
   ]);
+  return { scrub, act };
+}
+function Scrub({ registry }: { registry: Registry }) {
+  const { scrub, act } = useScrub(registry.name);
   const s = scrub.data;
   return (
     <section aria-label="Scrub">
@@ -274,6 +282,7 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
     enabled: standing !== undefined,
     retry: false,
   });
+  const reading = useScrub(to, standing !== undefined);
   if (registry.role !== 'starter') return null;
   // Before it is known that nobody reads from it, it is kept.
   const plan = standing && handOver(estate, registry, standing, readers.data?.pulls ?? Number.POSITIVE_INFINITY);
@@ -298,6 +307,24 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
             {s.text}
             {s.waits && <span className="block text-ink-3 text-sm">{s.waits}</span>}
           </span>
+          {s.what === 'content' && !s.done && (
+            <Link
+              className="font-semibold text-verdigris"
+              to={`/images?plan=${plan.to}&bills=${plan.bills.join(',')}&from=${plan.from}`}
+            >
+              Ship it…
+            </Link>
+          )}
+          {s.what === 'proof' && !s.done && !s.waits && (
+            <button
+              type="button"
+              className="font-semibold text-verdigris disabled:text-ink-3"
+              disabled={reading.act.isPending || reading.scrub.data?.running}
+              onClick={() => reading.act.mutate('POST')}
+            >
+              Read again
+            </button>
+          )}
           {s.what === 'cluster' && !s.done && !s.waits && (
             <button
               type="button"
@@ -314,7 +341,7 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
           )}
         </div>
       ))}
-      {plan && readers.error && <Refused error={readers.error} />}
+      {plan && <Refused error={readers.error ?? reading.act.error} />}
       {plan && readers.data?.hosts.length ? (
         <p className="pt-1 text-ink-3 text-sm">
           last read by {readers.data.hosts[0]?.host}, {day(readers.data.hosts[0]?.last ?? '')}{' '}

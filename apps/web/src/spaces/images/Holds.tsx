@@ -32,7 +32,7 @@ export function Holds({ registry, bill, estate }: { registry: Registry; bill: Bi
       <span className="flex items-center gap-1.5 whitespace-nowrap" title={`${all.blobs - lack.blobs} of ${all.blobs} layers`}>
         <span className="h-[9px] w-[38px] shrink-0 border border-rule-2">
           <span
-            className={`block h-full ${lack.images.length ? 'bg-ochre' : 'bg-verdigris'}`}
+            className={`block h-full ${!lack.images.length ? 'bg-verdigris' : users.length ? 'bg-ochre' : 'bg-slate'}`}
             style={{ width: `${Math.max(lack.images.length ? 0 : 100, share * 100)}%` }}
           />
         </span>

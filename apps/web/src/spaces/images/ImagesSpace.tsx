@@ -121,11 +121,13 @@ export function ImagesSpace() {
           estate={estate}
           target={params.get('plan') ?? registries[0]?.name ?? ''}
           bills={params.get('bills')?.split(',') ?? []}
+          from={params.get('from') ?? undefined}
           onClose={() => {
             setPlanning(false);
             setParams((p) => {
               p.delete('plan');
               p.delete('bills');
+              p.delete('from');
               return p;
             });
           }}

@@ -1,4 +1,13 @@
-import { bytesText, heldBy, joinBills, missing, splitIntoCases, timeToMove, usualOverhead } from '@praesidor/core/images';
+import {
+  bytesText,
+  heldBy,
+  joinBills,
+  missing,
+  splitIntoCases,
+  staysWithin,
+  timeToMove,
+  usualOverhead,
+} from '@praesidor/core/images';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -13,8 +22,12 @@ import { readSize } from './sizes.ts';
 
 type Way = ShipmentDto['way'];
 const ways: Record<Way, string> = { link: 'over the link', alongside: 'over the link alongside', case: 'by case' };
-const waysTo = (site: Site | undefined): Way[] =>
-  site?.reach === 'sealed' ? ['case'] : ['link', ...(site?.alongside ? (['alongside'] as const) : []), 'case'];
+const waysTo = (site: Site | undefined, within: boolean): Way[] =>
+  within
+    ? ['link', 'case']
+    : site?.reach === 'sealed'
+      ? ['case']
+      : ['link', ...(site?.alongside ? (['alongside'] as const) : []), 'case'];
 const box = 'w-full border border-rule-2 bg-leaf px-2 py-1';
 
 /** What, from where, to where, by which way, and over which registry on the way; what follows from it stands below. */
@@ -22,20 +35,30 @@ export function PlanDialog({
   estate,
   target: first,
   bills: wanted,
+  from,
   onClose,
 }: {
   estate: Estate;
   target: string;
   bills: string[];
+  /** The registry that it is to come from. */
+  from?: string | undefined;
   onClose: () => void;
 }) {
   const registries = estate.registries.filter((r) => r.role !== 'source');
   const siteOf = (name: string) => estate.sites.find((s) => s.name === estate.registries.find((r) => r.name === name)?.site);
   const [target, setTarget] = useState(first);
   const [bills, setBills] = useState(wanted.length ? wanted : defaults(estate, first));
-  const [source, setSource] = useState(estate.registries.find((r) => r.role === 'source')?.name ?? '');
+  const [source, setSource] = useState(
+    (estate.registries.find((r) => r.name === from) ?? estate.registries.find((r) => r.role === 'source'))?.name ?? '',
+  );
   const [over, setOver] = useState('');
-  const [way, setWay] = useState<Way>(waysTo(siteOf(first))[0] as Way);
+  const isWithin = (a: string, b: string) => {
+    const [s, t] = [a, b].map((n) => estate.registries.find((r) => r.name === n));
+    return !!s && !!t && staysWithin(s, t);
+  };
+  const within = isWithin(source, target);
+  const [way, setWay] = useState<Way>(waysTo(siteOf(first), isWithin(source, first))[0] as Way);
   const [size, setSize] = useState('60 GB');
   const site = siteOf(target);
   const known = bills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => !!b);
@@ -96,7 +119,7 @@ export function PlanDialog({
               onChange={(e) => {
                 setTarget(e.target.value);
                 setBills(defaults(estate, e.target.value));
-                setWay(waysTo(siteOf(e.target.value))[0] as Way);
+                setWay(waysTo(siteOf(e.target.value), isWithin(source, e.target.value))[0] as Way);
                 setOver('');
               }}
               className={box}
@@ -111,7 +134,15 @@ export function PlanDialog({
         </Field>
         <Field label="From">
           {(id) => (
-            <select id={id} value={source} onChange={(e) => setSource(e.target.value)} className={box}>
+            <select
+              id={id}
+              value={source}
+              onChange={(e) => {
+                setSource(e.target.value);
+                setWay(waysTo(site, isWithin(e.target.value, target))[0] as Way);
+              }}
+              className={box}
+            >
               {estate.registries
                 .filter((r) => r.name !== target)
                 .map((r) => (
@@ -127,17 +158,17 @@ export function PlanDialog({
           hint={
             site && (
               <span className="follows">
-                ↳ {site.title} is {site.reach}
-                {way !== 'case' && rateText(way === 'alongside' ? site.alongside : site.link)}
+                ↳ {within ? `both stand at ${site.title}` : `${site.title} is ${site.reach}`}
+                {!within && way !== 'case' && rateText(way === 'alongside' ? site.alongside : site.link)}
               </span>
             )
           }
         >
           {(id) => (
             <select id={id} value={way} onChange={(e) => setWay(e.target.value as Way)} className={box}>
-              {waysTo(site).map((w) => (
+              {waysTo(site, within).map((w) => (
                 <option key={w} value={w}>
-                  {ways[w]}
+                  {within && w === 'link' ? 'over the network of the site' : ways[w]}
                 </option>
               ))}
             </select>
@@ -183,7 +214,7 @@ export function PlanDialog({
           <>
             <b>{lack.blobs} layers</b> of {lack.images.length} images, {bytesText(lack.paper)} on paper, {bytesText(lack.bytes)}{' '}
             to move.
-            <Follows way={way} site={site} bill={bill} lack={lack} caseBytes={caseBytes} now={estate.now} />
+            <Follows way={way} site={within ? undefined : site} bill={bill} lack={lack} caseBytes={caseBytes} now={estate.now} />
             <ul className="pt-1 text-ink-2">
               {lack.images.slice(0, 4).map((i) => (
                 <li key={i} className="mono">

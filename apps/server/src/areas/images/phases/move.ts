@@ -1,4 +1,4 @@
-import { heldBy, isOpen, keptAt, placesAt, type Way } from '@praesidor/core/images';
+import { heldBy, isOpen, keptAt, placesAt, staysWithin, type Way } from '@praesidor/core/images';
 import type { Bill, Registry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasBlob, mountBlob, putManifest } from '@praesidor/protocols/oci';
@@ -20,7 +20,8 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const source = await at(ctx, origin, signal);
   const to = await at(ctx, target, signal);
   const site = needIn(estate, 'Site', target.site);
-  const way: Way | undefined = s.way === 'alongside' ? site.alongside : site.link;
+  // Within a site nothing passes the link that reaches it.
+  const way: Way | undefined = staysWithin(origin, target) ? undefined : s.way === 'alongside' ? site.alongside : site.link;
   const pacer = new Pacer(way?.rateMbit, (now) => (way ? isOpen(way, site.timezone, now) : { open: true }));
   await pacer.pass(0, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
@@ -38,9 +39,9 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     } else if (i.kind === 'blob') todo.set(i.digest, [...(todo.get(i.digest) ?? []), i]);
   }
   const done = new Marks(ctx, s.id);
-  // What it holds is asked once and not blob by blob; a registry that does not tell is asked for each.
+  // What it holds is asked once and not blob by blob; a registry that tells no list is asked for each.
   const seen = await lookAt(ctx, s.target);
-  const known = seen.error ? undefined : heldBy(seen, target);
+  const known = seen.error || seen.askedAt ? undefined : heldBy(seen, target);
   // Opened last, so that nothing that fails before leaves it open.
   const route = await openRoute(ctx, { source, to, way, timezone: site.timezone }, signal);
   const push = (i: ShipmentItem): Promise<void> =>
