@@ -300,3 +300,50 @@ describe('the hand-over', () => {
     await b.see('last read by 10.62.8.13');
   });
 });
+
+describe('many registries', () => {
+  const n = 30;
+  beforeAll(async () => {
+    const site = (k: number) =>
+      [
+        `kind: Site\nname: e${k}\ntitle: Edge ${k}\nform: edge\nreach: thin\ndomain: e${k}.kestrelferries.example\nlink: {rateMbit: 8}`,
+        `kind: Network\nname: e${k}-machine\nsite: e${k}\npurpose: machine\nprefix: 10.${100 + k}.1.0/24\ngateway: 10.${100 + k}.1.1`,
+        `kind: Registry\nname: e${k}-registry\nsite: e${k}\nrole: starter\nendpoint: 'registry.e${k}.kestrelferries.example:5000'`,
+        `kind: Charter\nname: edge-${k}\nsite: e${k}\nrelease: 1.33.6\nmirror: e${k}-registry\ncontrolPlane: {count: 1}\nworkers: {count: 0}\nmachineNetwork: e${k}-machine\npods: {range: 10.${140 + k}.0.0/18}\nservices: {range: 10.${180 + k}.0.0/20}\noverlay: {kind: none}`,
+      ].map((d) => `apiVersion: praesidor/v1\n${d}\n`);
+    await c.good('POST', '/api/import', {
+      text: Array.from({ length: n }, (_, k) => site(k))
+        .flat()
+        .join('---\n'),
+    });
+    // Two hold what a ship holds, the others have never been reached; one of the two lacks a layer.
+    const { observed } = await c.estate();
+    const whole = observed.registries['dnl-registry'];
+    const lack = Object.keys(observed.bills['1.33.6']?.blobs ?? {})[3];
+    for (const [name, seen] of [
+      ['e3-registry', { ...whole, digests: whole?.digests.filter((x) => x !== lack) }],
+      ['e4-registry', whole],
+    ] as const)
+      await i.running.ctx.db.manager.query(
+        "insert into observation values ('registry', $1, now(), $2) on conflict (kind, subject) do update set data = excluded.data",
+        [name, JSON.stringify(seen)],
+      );
+  });
+  it('stand below each other, with those that are behind first, and are found by typing', async () => {
+    await open('/images');
+    await b.see('registries are behind');
+    // Edge 3 lacks a layer: no other edge stands before it. Of the others nothing is known, which is told.
+    await b.find(
+      "//table[@aria-label='What each registry holds']/tbody/tr[.//b[.='Edge 3'] and not(preceding-sibling::tr[.//b[starts-with(., 'Edge')]])]",
+    );
+    await b.find("//table[@aria-label='What each registry holds']/tbody/tr[.//b[.='Edge 7'] and contains(., 'not known')]");
+    await b.type('find a registry', 'edge 4');
+    await b.find("//table[@aria-label='What each registry holds']/tbody[count(tr)=1]/tr[.//b[.='Edge 4']]");
+    await b.type('find a registry', 'no such site');
+    await b.see('No registry or site fits no such site.');
+    await b.type('find a registry', 'edge 3');
+    await b.clickText('Plan a shipment', "//table[@aria-label='What each registry holds']");
+    await b.find(`${inDialog}//*[contains(., 'Edge 3 is thin, 8 Mbit/s')]`);
+    await b.see('1 layer');
+  });
+});

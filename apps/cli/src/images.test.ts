@@ -205,3 +205,51 @@ describe('where, and what can go', () => {
     expect(r.err).not.toContain('nearly');
   });
 });
+
+describe('a registry that is not ours, and keeps images below a path of its own', () => {
+  const of = (...more: string[]) => [...on, ...(at.plain as string[]), ...more];
+  beforeAll(async () => {
+    const store = await new Store(join(dir, 'plain')).open();
+    stores.plain = store;
+    const pair = await makeCertificate({ commonName: 'plain', names: ['registry.plain.example'] });
+    writeFileSync(join(dir, 'plain.crt'), pair.cert);
+    const server = createRegistry({
+      store,
+      tls: pair,
+      users: { keeper: 'k' },
+      before: (req, res) => {
+        if (!req.url?.startsWith('/praesidor/')) return false;
+        res.writeHead(404).end();
+        return true;
+      },
+    });
+    servers.push(server);
+    await new Promise<void>((done) => {
+      server.listen(0, '127.0.0.1', done);
+    });
+    const endpoint = `registry.plain.example:${(server.address() as AddressInfo).port}`;
+    writeFileSync(join(dir, 'plain.json'), JSON.stringify({ auths: { [endpoint]: { auth: authOf('keeper', 'k') } } }));
+    at.plain = ['--registry', endpoint, '--at', '127.0.0.1', '--ca', join(dir, 'plain.crt'), '--auth', join(dir, 'plain.json')];
+    writeFileSync(
+      join(estate, 'plain.yaml'),
+      `apiVersion: praesidor/v1\nkind: Registry\nname: plain\nsite: lr\nrole: standing\nendpoint: '${endpoint}'\nkeeps: [{source: images.upstream.example, under: rooms/lr}]\n`,
+    );
+  });
+  it('is asked for what the bill names, and gets it where it keeps it', async () => {
+    expect((await run('missing', 'log-shipper', ...of())).code).toBe(1);
+    const box = join(dir, 'plain-cases');
+    const to = ['--to', (at.plain as string[])[1] as string];
+    await json('pack', 'log-shipper', ...on, ...(at.source as string[]), '--out', box, '--name', 'LR-10', ...to);
+    const landed = await run('land', box, ...(at.plain as string[]));
+    expect([landed.code, landed.err]).toEqual([0, '']);
+    expect(await stores.plain?.tags('rooms/lr/addons/log-shipper')).toEqual(['2.9.1']);
+    expect(await stores.plain?.tags('addons/log-shipper')).toBeUndefined();
+    expect(await run('missing', 'log-shipper', ...of())).toMatchObject({ code: 0, out: expect.stringMatching(/^0 blobs/) });
+  });
+  it('is told what may go by its own names, and frees the rest in its own time', async () => {
+    const dry = await json<{ deletes: { repository: string }[] }>('prune', ...of('--keep', '0'));
+    expect(dry.deletes.map((x) => x.repository)).toContain('rooms/lr/addons/log-shipper');
+    expect((await run('prune', ...of('--keep', '0', '--do'))).out).toContain('took 3 names and 0 blobs');
+    expect((await run('missing', 'log-shipper', ...of())).code).toBe(1);
+  });
+});

@@ -117,6 +117,38 @@ describe('over the link', () => {
     await shipmentIn(c, s.label, 'landed');
     expect(await whole('bw-registry', '1.33.6')).toBe(true);
   });
+  it('killed while cases are packed, it is said too, and they are packed on', async () => {
+    const { shipment: s } = await c.good<{ shipment: ShipmentAnswer }>('POST', '/api/shipments', {
+      target: 'lr-registry',
+      bills: ['1.33.6'],
+      way: 'case',
+      caseBytes: 5_000_000,
+    });
+    const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
+    await start(s.label);
+    await eventually(
+      async () =>
+        (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === s.label)
+          ?.movedBytes,
+      'bytes on their way',
+    );
+    carrier.child.kill('SIGKILL');
+    // It may have been done already: then nothing is to be said.
+    const first = await eventually(async () => {
+      const x = (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find(
+        (y) => y.label === s.label,
+      );
+      return x && ['failed', 'packed'].includes(x.state) && x;
+    }, 'an end');
+    if (first.state === 'failed') {
+      expect(first.error).toMatch(/the process that carries shipments ended in the middle/);
+      await start(s.label);
+      await shipmentIn(c, s.label, 'packed');
+    }
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    expect(await whole('lr-registry', '1.33.6')).toBe(true);
+  });
   it('a byte that is wrong at the source is refused by the target, and the source is named', async () => {
     // Of a layer that stands at the source alone, the first byte: what is read has another digest, every time.
     const bill = (await c.estate()).observed.bills.small;

@@ -70,7 +70,7 @@ export class CaseFolder {
       got = await hash.digest();
     } catch (e) {
       hash.drop();
-      throw e;
+      throw fullOr(e);
     }
     if (want && got !== want) {
       await rm(incoming, { force: true });
@@ -89,8 +89,12 @@ export class CaseFolder {
 
   put = async (path: string, body: string | Buffer) => {
     await mkdir(dirname(this.file(path)), { recursive: true });
-    await writeFile(this.file(path), body);
-    await syncFile(this.file(path));
+    try {
+      await writeFile(this.file(path), body);
+      await syncFile(this.file(path));
+    } catch (e) {
+      throw fullOr(e);
+    }
   };
 
   /** Describes itself, last: a case without SHA256SUMS was not finished. `sums` are those known already, by path. */
@@ -187,6 +191,16 @@ const indexText = (tops: readonly TopManifest[]): string =>
 
 /** What a piece must have as its SHA-256, where that is known. */
 export const sumOf = (w: Waybill, p: WaybillPiece): string | undefined => (isPart(w, p) ? p.sha256 : p.digest.slice(7));
+
+/** A disk without room says so by its own name, and not by that of whoever the bytes came from. */
+const fullOr = (e: unknown): unknown =>
+  ['ENOSPC', 'EDQUOT'].includes((e as NodeJS.ErrnoException).code ?? '')
+    ? new ProtocolError(
+        'full',
+        'this machine',
+        'the disk that cases are packed on is full; what arrived stays, and is gone on with',
+      )
+    : e;
 
 /** A copy in memory of its own, that can be given away. */
 function own(bytes: Buffer): Buffer {

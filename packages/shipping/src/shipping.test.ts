@@ -165,6 +165,26 @@ describe('cases', () => {
     expect(again).toEqual(w);
     expect(readFileSync(file).equals(whole)).toBe(true);
   });
+  it('on a disk without room say so, keep what arrived, and go on when there is room', async () => {
+    const bytes = randomBytes(60_000);
+    const own = await box(9).open();
+    async function* running(out: boolean) {
+      const at = await own.partial('blobs/sha256/x');
+      yield Buffer.from(bytes.subarray(at, 40_000));
+      if (out) throw Object.assign(new Error('write'), { code: 'ENOSPC' });
+      yield Buffer.from(bytes.subarray(40_000));
+    }
+    const want = sha(bytes).slice(7);
+    const e = (await own.take('blobs/sha256/x', want, running(true), () => undefined).catch((x: unknown) => x)) as ProtocolError;
+    expect([e.fault, e.message]).toEqual(['full', expect.stringContaining('the disk that cases are packed on is full')]);
+    expect(await own.partial('blobs/sha256/x')).toBe(40_000);
+    expect(await own.size('blobs/sha256/x')).toBeUndefined();
+    async function* rest() {
+      yield Buffer.from(bytes.subarray(40_000));
+    }
+    expect(await own.take('blobs/sha256/x', want, rest(), () => undefined)).toBe(want);
+    expect(readFileSync(own.file('blobs/sha256/x')).equals(bytes)).toBe(true);
+  });
   it('that were damaged, cut short or lost are named, the rest lands, and the repair is the least there can be', async () => {
     const { w } = await packed();
     const small = w.cases

@@ -81,7 +81,7 @@ function declared(raw: WorldFile, docs: readonly Doc[]): Hardware[] {
 }
 
 /** Brings a core release to the size of a real one on paper. */
-const grown = 1.42;
+const grown = 0.74;
 
 /** Layers of an image: a base shared by many, some of its own that stay over versions, and some of this version. */
 function publication(image: string, on: string): Publication {
@@ -98,18 +98,18 @@ function publication(image: string, on: string): Publication {
     };
   const base = n % 4;
   const lasting = 2 + (n % 2);
-  const fresh = 2 + ((n >> 3) % 4);
+  const fresh = 2 + ((n >>> 3) % 4);
   return {
     image,
     layers: [
       { key: `base ${base}`, paper: Math.round(grown * (28e6 + base * 3e6)) },
       ...Array.from({ length: lasting }, (_, i) => ({
         key: `${path} ${i}`,
-        paper: Math.round(grown * (16e6 + ((n >> (i + 2)) % 29) * 1e6)),
+        paper: Math.round(grown * (16e6 + ((n >>> (i + 2)) % 29) * 1e6)),
       })),
       ...Array.from({ length: fresh }, (_, i) => ({
         key: `${path} ${version} ${i}`,
-        paper: Math.round(grown * (4e6 + ((n >> (i + 5)) % 17) * 1e6)),
+        paper: Math.round(grown * (4e6 + ((n >>> (i + 5)) % 17) * 1e6)),
       })),
     ],
   };

@@ -2,6 +2,7 @@ import { createReadStream, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSy
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
+  askedImages,
   bytesText,
   heldBy,
   joinBills,
@@ -16,7 +17,7 @@ import {
 } from '@praesidor/core/images';
 import { type Bill, type Estate, nearest } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { collectUnused, deleteManifest, held, walkBill } from '@praesidor/protocols/oci';
+import { collectUnused, deleteManifest, heldAt, tellsNoMore, walkBill } from '@praesidor/protocols/oci';
 import {
   ArchiveRefused,
   CaseFolder,
@@ -122,7 +123,9 @@ const lacking = plainly(async (asked, write) => {
   const r = needRegistry(asked);
   try {
     const whole = joinBills('', billsOf(estate, asked.words));
-    const lack = missing(whole, heldBy({ at: estate.now, ...(await held(r.at)) }, declaredAt(estate, r.at.endpoint)));
+    const place = declaredAt(estate, r.at.endpoint);
+    const there = await heldAt(r.at, () => ({ images: askedImages([whole], place) }));
+    const lack = missing(whole, heldBy({ at: estate.now, ...there }, place));
     put(
       asked,
       write,
@@ -320,7 +323,8 @@ const prune = plainly(async (asked, write) => {
   try {
     const name = estate.registries.find((x) => x.endpoint === r.at.endpoint)?.name;
     if (!name) throw new Unusable(`${r.at.endpoint} is no registry of this estate: who uses it is not known, so nothing may go`);
-    estate.observed.registries[name] = { at: estate.now, ...(await held(r.at)) };
+    const images = askedImages(Object.values(estate.observed.bills), declaredAt(estate, r.at.endpoint));
+    estate.observed.registries[name] = { at: estate.now, ...(await heldAt(r.at, () => ({ images }))) };
     const last = Number(asked.options.keep ?? 1);
     if (!(Number.isInteger(last) && last >= 0))
       throw new Unusable(`--keep: ${String(asked.options.keep)} is no number of releases`);
@@ -329,7 +333,11 @@ const prune = plainly(async (asked, write) => {
     if (asked.options.do && plan.deletes.length) {
       let names = 0;
       for (const d of plan.deletes) if (await deleteManifest(r.at, d.repository, d.tag ?? d.digest)) names++;
-      const c = await collectUnused(r.at, { untagged: true });
+      // One that is not ours frees what nothing refers to in its own time.
+      const c = await collectUnused(r.at, { untagged: true }).catch((e: unknown) => {
+        if (tellsNoMore(e)) return { blobs: 0, bytes: 0 };
+        throw e;
+      });
       took = { names, blobs: c.blobs, bytes: c.bytes };
     }
     put(asked, write, { ...plan, took }, () =>

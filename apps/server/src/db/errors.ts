@@ -40,6 +40,10 @@ export function inWords(e: unknown): unknown {
       `Something it refers to is not there, or something still refers to it (${constraint}).`,
       detail ? { remedy: detail } : {},
     );
+  if (code === 'ENOSPC' || code === 'EDQUOT')
+    return new Refusal('not-now', 'The disk of this server is full. Nothing was taken in.', {
+      remedy: 'Make room where PRAESIDOR_DATA lies; cases that have landed can be packed again.',
+    });
   if (code === '23505') return new Refusal('conflict', `It is there already (${constraint}).`);
   return e;
 }

@@ -1,14 +1,7 @@
-import { getManifest, hasBlob, hasManifest } from './client.ts';
+import type { AskedImage } from '@praesidor/core/images';
+import { getManifest, hasBlob, hasManifest, ping } from './client.ts';
+import { held, tellsNoMore } from './ours.ts';
 import type { RegistryAt } from './session.ts';
-
-/** An image as a registry is asked for it. */
-export interface AskedImage {
-  repository: string;
-  tag?: string | undefined;
-  digest: string;
-  manifests: readonly string[];
-  blobs: readonly string[];
-}
 
 /**
  * What a registry that tells no more than the standard holds of some images (OCI distribution 1.1, end-2 and end-3): each name
@@ -54,4 +47,24 @@ export async function heldOf(
   };
   await Promise.all(Array.from({ length: 8 }, lane));
   return { digests: [...digests].sort(), names: [...names].sort() };
+}
+
+/**
+ * What a registry holds: as it tells itself, or of `images` where it tells no more than the standard (`asked`); then what is
+ * `known` to be there is believed. @throws ProtocolError
+ */
+export async function heldAt(
+  r: RegistryAt,
+  images: () =>
+    | { images: readonly AskedImage[]; known?: ReadonlySet<string> }
+    | Promise<{ images: readonly AskedImage[]; known?: ReadonlySet<string> }>,
+): Promise<{ digests: string[]; names?: string[]; used?: number; free?: number; asked: boolean }> {
+  try {
+    return { ...(await held(r)), asked: false };
+  } catch (e) {
+    if (!tellsNoMore(e)) throw e;
+  }
+  await ping(r);
+  const { images: list, known } = await images();
+  return { ...(await heldOf(r, list, known)), asked: true };
 }

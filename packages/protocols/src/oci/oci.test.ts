@@ -14,6 +14,7 @@ import {
   getManifest,
   hasBlob,
   mountBlob,
+  paperSize,
   ping,
   pullLog,
   pushBlob,
@@ -115,6 +116,25 @@ describe('a bill', () => {
         .filter((b) => b.paper === 2_000_000)
         .every((b) => b.bytes === 1000),
     ).toBe(true); // 1:2000, as declared
+  });
+  it.each([
+    ['-5680000', 9],
+    ['much', 9],
+    ['1e400', 9],
+    ['', 9],
+    ['18000', 18_000],
+  ])('takes a declared size of %j for one only if it is one', async (said, paper) => {
+    const layer = { digest: sha(Buffer.from('layer')), size: 9, annotations: { [paperSize]: said } };
+    const text = JSON.stringify({ schemaVersion: 2, layers: [layer] });
+    before = (q, res) => {
+      if (!q.url?.includes('/manifests/')) return false;
+      res.writeHead(200, { 'content-type': 'application/vnd.oci.image.manifest.v1+json' }).end(text);
+      return true;
+    };
+    const bill = await walkBill(at, '1', parts.slice(0, 1), ['x86-64'], '').finally(() => {
+      before = () => false;
+    });
+    expect(bill.blobs[layer.digest]).toEqual({ bytes: 9, paper });
   });
   it('names an image that is not there, or not for the architecture', async () => {
     expect(

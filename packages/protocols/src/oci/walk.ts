@@ -46,7 +46,7 @@ export async function walkBill(
       }
       manifests.push(top);
       const blobs = manifests.flatMap((m) => [...(m.json.config ? [m.json.config] : []), ...(m.json.layers ?? [])]);
-      for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, paper: Number(d.annotations?.[paperSize] ?? d.size) };
+      for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, paper: declared(d) };
       found[i] = {
         ref: c.image,
         component: c.name,
@@ -62,4 +62,10 @@ export async function walkBill(
   bill.images = found;
   bill.blobs = Object.fromEntries(Object.entries(bill.blobs).sort(([a], [b]) => (a < b ? -1 : 1)));
   return bill;
+}
+
+/** The size that a publisher declares; one that is none is not believed. */
+function declared(d: { size: number; annotations?: Record<string, string> }): number {
+  const said = d.annotations?.[paperSize];
+  return said !== undefined && /^\d{1,15}$/.test(said) ? Number(said) : d.size;
 }

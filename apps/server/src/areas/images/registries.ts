@@ -1,7 +1,7 @@
-import { keptAt } from '@praesidor/core/images';
+import { askedImages } from '@praesidor/core/images';
 import type { Registry, SeenRegistry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { type AskedImage, held, heldOf, ping, type RegistryAt, targetOf, tellsNoMore, walkBill } from '@praesidor/protocols/oci';
+import { heldAt, type RegistryAt, targetOf, walkBill } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { docTables } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
@@ -26,29 +26,20 @@ export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promi
 /** Hours that what was found once at a registry that tells no list is believed. */
 const believed = 6;
 
-/** What a registry holds: as it tells itself, or, where it tells no more than the standard, of what the bills name. */
+/** What a registry holds, as it tells, or of what the bills name; what was found there before is believed for some hours. */
 async function heldThere(ctx: Context, r: RegistryAt, registry: Registry, anew: boolean): Promise<Partial<SeenRegistry>> {
-  try {
-    return await held(r);
-  } catch (e) {
-    if (!tellsNoMore(e)) throw e;
-  }
-  await ping(r);
-  const { estate } = await loadEstate(ctx.db);
-  const images = new Map<string, AskedImage>();
-  for (const b of Object.values(estate.observed.bills))
-    for (const i of b.images) {
-      const { repository, tag } = keptAt(i.ref, registry);
-      images.set(`${repository}:${tag ?? i.digest}@${i.digest}`, {
-        ...{ repository, tag, digest: i.digest },
-        ...{ manifests: i.manifests, blobs: i.blobs },
-      });
-    }
-  const before = estate.observed.registries[registry.name];
-  const old = !before?.askedAt || Date.now() - Date.parse(before.askedAt) > believed * 3_600_000;
-  const known = anew || old ? [] : (before?.digests ?? []);
-  const found = await heldOf(r, [...images.values()], new Set(known));
-  return { ...found, askedAt: anew || old ? new Date().toISOString() : (before?.askedAt as string) };
+  let askedAt: string | undefined;
+  const { asked, ...found } = await heldAt(r, async () => {
+    const { estate } = await loadEstate(ctx.db);
+    const before = estate.observed.registries[registry.name];
+    const old = !before?.askedAt || Date.now() - Date.parse(before.askedAt) > believed * 3_600_000;
+    askedAt = anew || old ? new Date().toISOString() : before?.askedAt;
+    return {
+      images: askedImages(Object.values(estate.observed.bills), registry),
+      known: new Set(anew || old ? [] : before?.digests),
+    };
+  });
+  return { ...found, ...(asked && askedAt ? { askedAt } : {}) };
 }
 
 /**

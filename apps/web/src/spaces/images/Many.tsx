@@ -1,5 +1,5 @@
-import { bytesText, heldBy, joinBills, missing, sizeOf } from '@praesidor/core/images';
-import type { Bill, Estate, Registry } from '@praesidor/core/model';
+import { behind, bytesText } from '@praesidor/core/images';
+import type { Estate, Registry } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { At } from '../../parts/Bastion.tsx';
@@ -18,18 +18,7 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
   const [all, setAll] = useState(false);
   const rows = useMemo(() => {
     const sites = new Map(estate.sites.map((s) => [s.name, s]));
-    return registries
-      .map((registry) => {
-        const wanted = [
-          ...new Set(estate.charters.filter((c) => c.mirror === registry.name).flatMap((c) => [c.release, ...c.addons])),
-        ];
-        const known = wanted.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
-        const seen = estate.observed.registries[registry.name];
-        const out = !seen || (seen.error !== undefined && !seen.digests.length);
-        const short = out ? 0 : missing(joinBills('', known), heldBy(seen, registry)).paper;
-        return { registry, site: sites.get(registry.site), wanted, out, short, of: sizeOf(known).paper };
-      })
-      .sort((a, b) => b.short - a.short || Number(b.out) - Number(a.out) || (a.registry.name < b.registry.name ? -1 : 1));
+    return behind(estate, registries).map((r) => ({ ...r, site: sites.get(r.registry.site) }));
   }, [estate, registries]);
   const asked = new Set(rows.flatMap((r) => r.wanted));
   const columns = bills.filter((b) => asked.has(b));
@@ -39,14 +28,14 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
       !word ||
       `${r.registry.name} ${r.registry.endpoint} ${r.site?.title ?? ''} ${r.site?.reach ?? ''}`.toLowerCase().includes(word),
   );
-  const shown = all || word ? found : found.slice(0, Math.max(first, found.filter((r) => r.short > 0 || r.out).length));
-  const behind = rows.filter((r) => r.short > 0);
-  const out = rows.filter((r) => r.out).length;
+  const shown = all || word ? found : found.slice(0, Math.max(first, found.filter((r) => r.short > 0 || r.unknown).length));
+  const late = rows.filter((r) => r.short > 0);
+  const out = rows.filter((r) => r.unknown).length;
   return (
     <>
       <div className="flex items-baseline gap-4 pt-2.5 pb-1">
         <span>
-          <b>{behind.length}</b> of {rows.length} registries are behind, by {bytesText(behind.reduce((n, r) => n + r.short, 0))}
+          <b>{late.length}</b> of {rows.length} registries are behind, by {bytesText(late.reduce((n, r) => n + r.short, 0))}
           {out ? `; ${out} ${out === 1 ? 'is' : 'are'} out of reach` : ''}
         </span>
         <input
@@ -80,7 +69,7 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
                   </span>
                 </td>
                 <td className="whitespace-nowrap">
-                  {r.out ? (
+                  {r.unknown ? (
                     <span className="text-ink-3">not known</span>
                   ) : r.short ? (
                     <b>{bytesText(r.short)}</b>

@@ -1,3 +1,4 @@
+import { certificateFault } from '@praesidor/core/images';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { useState } from 'react';
 import { useMe } from '../../api/queries.ts';
@@ -103,16 +104,6 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
 function verdict(estate: Estate, r: Registry) {
   const seen = estate.observed.registries[r.name];
   const c = seen?.certificate;
-  const host = r.endpoint.split(':')[0] ?? '';
   const days = c ? Math.ceil((Date.parse(c.notAfter) - Date.parse(estate.now)) / 86_400_000) : 0;
-  const wrong = !c
-    ? 'not seen yet'
-    : !c.names.includes(host)
-      ? `does not name ${host}`
-      : !c.trusted
-        ? 'signed by nobody that is trusted here'
-        : days <= 0
-          ? 'ended'
-          : undefined;
-  return { r, seen, days, wrong };
+  return { r, seen, days, wrong: c ? certificateFault(c, r, estate.now)?.text : 'not seen yet' };
 }

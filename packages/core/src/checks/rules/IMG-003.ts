@@ -1,3 +1,4 @@
+import { certificateFault } from '../../images/certificate.ts';
 import type { Check } from '../check.ts';
 import { newCertificate } from './IMG-002.ts';
 
@@ -10,16 +11,7 @@ export const IMG003: Check = {
     estate.registries.flatMap((r) => {
       const c = estate.observed.registries[r.name]?.certificate;
       if (!c) return [];
-      const host = r.endpoint.split(':')[0] ?? '';
-      const why = !c.names.includes(host)
-        ? `it is for ${c.names.join(', ') || c.subject}`
-        : Date.parse(c.notAfter) < Date.parse(estate.now)
-          ? `it ended on ${c.notAfter.slice(0, 10)}`
-          : !c.trusted
-            ? r.ca
-              ? `${c.issuer} is not in the trust given`
-              : 'no certificate authority is declared for it'
-            : undefined;
+      const why = certificateFault(c, r, estate.now)?.text;
       return why
         ? [
             {
