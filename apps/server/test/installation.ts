@@ -252,13 +252,17 @@ export class Client {
 }
 
 /** Waits on a condition. */
-export async function eventually<T>(ask: () => Promise<T | undefined | false>, what: string, ms = 60_000): Promise<T> {
+export async function eventually<T>(
+  ask: () => Promise<T | undefined | false>,
+  what: string | (() => string),
+  ms = 60_000,
+): Promise<T> {
   const end = Date.now() + ms;
   let wait = 25;
   for (;;) {
     const answer = await ask();
     if (answer) return answer;
-    if (Date.now() > end) throw new Error(`never came to be: ${what}`);
+    if (Date.now() > end) throw new Error(`never came to be: ${typeof what === 'string' ? what : what()}`);
     await new Promise((done) => setTimeout(done, wait));
     // Asked at once, then less and less often: who asks all the time holds up what is asked for.
     wait = Math.min(200, wait * 1.3);
@@ -347,9 +351,14 @@ export interface ShipmentAnswer {
   resumed: number;
   error: string | null;
 }
-export const shipmentIn = (c: Client, label: string, state: string) =>
-  eventually(async () => {
-    const s = (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === label);
-    if (s?.state === 'failed' && state !== 'failed') throw new Error(`${label} broke: ${s.error}`);
-    return s?.state === state && s;
-  }, `${label} ${state}`);
+export const shipmentIn = (c: Client, label: string, state: string) => {
+  let last: ShipmentAnswer | undefined;
+  return eventually(
+    async () => {
+      last = (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === label);
+      if (last?.state === 'failed' && state !== 'failed') throw new Error(`${label} broke: ${last.error}`);
+      return last?.state === state && last;
+    },
+    () => `${label} ${state}; it is ${JSON.stringify(last)}`,
+  );
+};

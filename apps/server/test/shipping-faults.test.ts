@@ -38,6 +38,9 @@ const whole = async (registry: string, bill: string) => {
   return Object.keys((await c.estate()).observed.bills[bill]?.blobs ?? {}).every((d) => held.has(d));
 };
 
+const shipmentOf = async (label: string) =>
+  (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((s) => s.label === label);
+
 describe('over the link', () => {
   it('a full disk stops it with what to do; with room it goes on, and sends nothing twice', async () => {
     i.plant('registry-full', 'bw-registry');
@@ -105,12 +108,7 @@ describe('over the link', () => {
     const s = await plan('bw-registry', ['1.33.6']);
     const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
     await start(s.label);
-    await eventually(
-      async () =>
-        (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === s.label)
-          ?.movedBytes,
-      'bytes on their way',
-    );
+    await eventually(async () => (await shipmentOf(s.label))?.movedBytes, 'bytes on their way');
     carrier.child.kill('SIGKILL');
     expect((await shipmentIn(c, s.label, 'failed')).error).toMatch(/the process that carries shipments ended in the middle/);
     await start(s.label);
@@ -126,12 +124,7 @@ describe('over the link', () => {
     });
     const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
     await start(s.label);
-    await eventually(
-      async () =>
-        (await c.good<{ shipments: ShipmentAnswer[] }>('GET', '/api/shipments')).shipments.find((x) => x.label === s.label)
-          ?.movedBytes,
-      'bytes on their way',
-    );
+    await eventually(async () => (await shipmentOf(s.label))?.movedBytes, 'bytes on their way');
     carrier.child.kill('SIGKILL');
     // It may have been done already: then nothing is to be said.
     const first = await eventually(async () => {

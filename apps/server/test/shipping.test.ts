@@ -132,6 +132,21 @@ describe('in several cases, into a sealed room', () => {
           .digest('hex')}`,
       ).toBe(d);
   });
+  it('goes to its end when whoever landed the last case was killed before he could say so', async () => {
+    const s = await plan({ target: 'lr-registry', bills: ['log-shipper'], way: 'case' });
+    await start(s.label);
+    await shipmentIn(c, s.label, 'packed');
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    // As a kill leaves it: every case landed, the shipment still landing, its job given to the next.
+    await i.running.ctx.db.transaction(async (m) => {
+      const [row] = (await m.query("update shipment set state = 'landing' where label = $1 returning id", [s.label])) as [
+        { id: number }[],
+      ];
+      await i.running.ctx.queue.send(m, 'shipment', String(row[0]?.id));
+    });
+    await shipmentIn(c, s.label, 'landed');
+  });
   it.each([
     ['nothing at all', Buffer.alloc(0)],
     ['something else', Buffer.from('a letter to the harbour master'.repeat(50))],

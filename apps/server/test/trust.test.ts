@@ -63,6 +63,16 @@ describe('an authority for a registry', () => {
     const r = await give('lr-registry');
     expect([r.status, r.body.message]).toEqual([422, expect.stringContaining('no anchor of the trust bundle signed it')]);
     expect(r.body.remedy).toBe('Put who signed it into the trust first.');
+    // The one that is held goes back into the trust: it is not made anew.
+    const held = await trust('lr-registry');
+    expect(held.authority).toMatchObject({ subject: 'Lantern Rock images CA', trusted: false });
+    await c.good('POST', '/api/registries/lr-registry/authority', { held: true });
+    const again = await trust('lr-registry');
+    expect(again.authority).toEqual({ ...held.authority, trusted: true });
+    expect(anchors((await registry('lr-registry'))?.ca)).toBe(2);
+    expect((await c.call('POST', '/api/registries/tst-registry/authority', { held: true })).body.message).toBe(
+      'No authority is held here for tst-registry.',
+    );
   });
   it.each([
     ['letters', 'the certificate cannot be read'],
@@ -121,11 +131,12 @@ describe('a certificate', () => {
     expect(seen?.renews).toEqual({});
     expect(await told('lr-registry')).toBeUndefined();
     const view = await trust('lr-registry');
+    // The first of ours signs no more, and goes by the same name: what signed is told apart by more than that.
     expect(view.anchors.map((a) => [a.subject, a.needed])).toEqual([
       ['Lantern Rock CA', false],
+      ['Lantern Rock images CA', false],
       ['Lantern Rock images CA', true],
     ]);
-    // Still there after the registry was started anew.
     expect(anchors(view.tidied)).toBe(1);
   });
   it('of an authority that was brought along, RSA in PKCS#1, is one that openssl verifies', async () => {

@@ -1,4 +1,4 @@
-import { createPrivateKey, X509Certificate } from 'node:crypto';
+import { createPrivateKey, randomUUID, X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { mkdir, rename } from 'node:fs/promises';
 import type { IncomingMessage, ServerResponse } from 'node:http';
@@ -21,8 +21,7 @@ const namesOf = (c: X509Certificate) => (c.subjectAltName ?? '').split(', ').fil
 
 /**
  * Why a pair may not take the place of the one that is shown; undefined: it may. It must be whole and good now, and name
- * everything that the present one names: whoever asks here by those names would be turned away otherwise. Who signed it is
- * for clients to judge.
+ * something that the present one names: otherwise it is another registry's. Who signed it is for clients to judge.
  */
 export function pairFault(next: Pair, now: Pair | undefined, at: Date): string | undefined {
   let cert: X509Certificate;
@@ -35,8 +34,10 @@ export function pairFault(next: Pair, now: Pair | undefined, at: Date): string |
   if (new Date(cert.validTo) <= at) return `it ended on ${new Date(cert.validTo).toISOString().slice(0, 10)}`;
   if (new Date(cert.validFrom) > at) return `it begins only on ${new Date(cert.validFrom).toISOString().slice(0, 10)}`;
   const names = namesOf(cert);
-  const lost = now && namesOf(new X509Certificate(now.cert)).find((n) => !names.includes(n));
-  return lost ? `it does not name ${lost.replace(/^(DNS|IP Address):/, '')}, as the present one does` : undefined;
+  const present = now ? namesOf(new X509Certificate(now.cert)) : [];
+  return present.length && !present.some((n) => names.includes(n))
+    ? `it is another registry's: it names nothing of ${present.map((n) => n.replace(/^(DNS|IP Address):/, '')).join(', ')}`
+    : undefined;
 }
 
 /**
@@ -66,8 +67,9 @@ export class ShownPair {
 
   async keep(pair: Pair): Promise<void> {
     await mkdir(dirname(this.file), { recursive: true, mode: 0o700 });
-    await writeSynced(`${this.file}.new`, JSON.stringify(pair), 0o600);
-    await rename(`${this.file}.new`, this.file);
+    const beside = `${this.file}.${randomUUID()}`;
+    await writeSynced(beside, JSON.stringify(pair), 0o600);
+    await rename(beside, this.file);
     await this.folders.of(dirname(this.file));
   }
 }

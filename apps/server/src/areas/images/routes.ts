@@ -50,7 +50,7 @@ const Kit = z
   })
   .nullish();
 const PairGiven = z.strictObject({ cert: Pem, key: Pem });
-const AuthorityAsked = z.strictObject({ given: PairGiven.optional() }).nullish();
+const AuthorityAsked = z.strictObject({ given: PairGiven.optional(), held: z.literal(true).optional() }).nullish();
 const Certificate = z.strictObject({
   days: z.number().int().min(1).max(3650).default(397),
   given: PairGiven.optional(),
@@ -214,8 +214,9 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     '/api/registries/:name/authority',
     { config: { role: 'warden' }, schema: { params: Named, body: AuthorityAsked } },
     async (req, reply) => {
-      const given = (req.body as z.infer<typeof AuthorityAsked>)?.given;
-      return reply.status(201).send(await setAuthority(ctx, (req.params as { name: string }).name, given, req.who.login));
+      const asked = req.body as z.infer<typeof AuthorityAsked>;
+      const from = asked?.given ?? (asked?.held ? 'held' : undefined);
+      return reply.status(201).send(await setAuthority(ctx, (req.params as { name: string }).name, from, req.who.login));
     },
   );
   app.post(

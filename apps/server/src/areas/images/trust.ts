@@ -52,8 +52,10 @@ export async function trustOf(ctx: Context, name: string): Promise<TrustView> {
   const seen = estate.observed.registries[name];
   const bundle = pems(registry.ca ?? '').map((pem) => ({ pem, cert: new X509Certificate(pem) }));
   const authority = own && new X509Certificate(own.cert);
+  // Of what was issued here it is known who signed it; of the rest only by name.
+  const ours = own?.issued !== undefined && own.issued === seen?.certificate?.fingerprint;
   const needed = (c: X509Certificate) =>
-    c.fingerprint256 === authority?.fingerprint256 || !seen?.certificate || nameOf(c) === seen.certificate.issuer;
+    c.fingerprint256 === authority?.fingerprint256 || (!ours && (!seen?.certificate || nameOf(c) === seen.certificate.issuer));
   return {
     ...(own && authority
       ? {
@@ -83,7 +85,7 @@ async function clustersTrusting(
   anchor: string | undefined,
 ): Promise<TrustingCluster[]> {
   const out: TrustingCluster[] = [];
-  for (const c of estate.charters.filter((x) => x.mirror === registry.name)) {
+  for (const c of estate.charters.filter((x) => registry.name === x.mirror)) {
     const hosts = estate.hosts.filter((h) => h.held?.charter === c.name && h.state === 'serving').length;
     if (!hosts) continue;
     const [build] = (await ctx.db.manager.query(
@@ -91,39 +93,50 @@ async function clustersTrusting(
       [c.name],
     )) as { plan: Plan }[];
     const mirror = build?.plan.mirror;
-    const has = !anchor || !mirror ? undefined : mirror.name === registry.name && (mirror.ca ?? '').includes(anchor.trim());
+    const has = !anchor || !mirror ? undefined : registry.name === mirror.name && (mirror.ca ?? '').includes(anchor.trim());
     out.push({ charter: c.name, hosts, has });
   }
   return out;
 }
 
 /**
- * Makes an authority for a registry, or takes one that is brought along, and puts it into the trust bundle beside what stands
- * there: whoever is built from now on trusts both. Nothing is shown differently yet. Undone, it is out of the bundle again.
+ * Makes an authority for a registry, takes one that is brought along, or the one that is held, and puts it into the trust
+ * bundle beside what stands there: whoever is built from now on trusts both. Nothing is shown differently yet. Undone, it is out of the bundle again.
  */
 export async function setAuthority(
   ctx: Context,
   name: string,
-  given: { cert: string; key: string } | undefined,
+  from: { cert: string; key: string } | 'held' | undefined,
   who: string,
 ): Promise<{ subject: string; act: number }> {
   const { estate } = await loadEstate(ctx.db);
   const registry = ownIn(estate, name);
   const title = estate.sites.find((s) => s.name === registry.site)?.title ?? name;
+  const given = from === 'held' ? undefined : from;
   const fault = given && authorityFault(given, new Date());
   if (fault) throw new Refusal('invalid', `That cannot sign for ${name}: ${fault}.`, { places: [{ message: fault }] });
   return ctx.db.transaction(async (m) => {
     await m.query('select pg_advisory_xact_lock(727004, hashtext($1))', [name]);
     const { doc, version } = await needDoc(m, 'Registry', name);
-    const authority = given ? { ...given, origin: 'imported' as const } : await makeAuthority(ctx.config, m, name, title);
+    const authority = given
+      ? { ...given, origin: 'imported' as const }
+      : from === 'held'
+        ? await authorityOf(ctx.config, m, name)
+        : await makeAuthority(ctx.config, m, name, title);
+    if (!authority) throw new Refusal('not-now', `No authority is held here for ${name}.`);
     if (given) await keepAuthority(ctx.config, m, name, { ...given, origin: 'imported' });
     const bundle = doc.ca?.trimEnd();
     const ca = !bundle ? authority.cert : bundle.includes(authority.cert.trim()) ? bundle : `${bundle}\n${authority.cert}`;
     await writeDoc(m, { ...doc, ca }, who, version);
     const subject = nameOf(new X509Certificate(authority.cert));
-    const act = await record(m, who, given ? 'brought an authority' : 'made an authority', name, { subject }, [
-      { op: 'put', doc },
-    ]);
+    const act = await record(
+      m,
+      who,
+      given ? 'brought an authority' : from ? 'trusted an authority' : 'made an authority',
+      name,
+      { subject },
+      [{ op: 'put', doc }],
+    );
     return { subject, act };
   });
 }

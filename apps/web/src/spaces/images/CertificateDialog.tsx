@@ -58,7 +58,7 @@ export function CertificateDialog({
       api<{ subject: string; act: number }>(
         'POST',
         `/api/registries/${name}/authority`,
-        signer === 'brought' ? { given: pair } : {},
+        signer === 'brought' ? { given: pair } : signer === 'held' ? { held: true } : {},
       ),
     (r) => `${r.subject} is trusted beside what was trusted before.`,
     renew,

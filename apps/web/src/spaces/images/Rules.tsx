@@ -38,7 +38,7 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
               <td className="mono">{r.source}</td>
               <td className="mono">
                 <span className="follows">↳ {mirror?.endpoint}</span>
-                {mirror && <Below mirror={mirror} source={r.source} onEdit={setEdit} />}
+                {mirror && <Below at={mirror} source={r.source} onEdit={setEdit} />}
               </td>
               <td>{mirror?.ca ? anchor : <span className="text-brick">none declared</span>}</td>
               <td>{mirror?.credential ?? 'anybody'}</td>
@@ -108,16 +108,16 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
 }
 
 /** The path below which a mirror keeps a source: set, or following from the images' own names. Edited in place. */
-function Below({ mirror, source, onEdit }: { mirror: Registry; source: string; onEdit: (e: Edit) => void }) {
+function Below({ at, source, onEdit }: { at: Registry; source: string; onEdit: (e: Edit) => void }) {
   const [typed, setTyped] = useState<string>();
-  const under = mirror.keeps?.find((k) => k.source === source)?.under;
+  const under = at.keeps?.find((k) => k.source === source)?.under;
   const done = (text: string) => {
     setTyped(undefined);
     const next = text.trim().replace(/^\/+|\/+$/g, '');
     if (next === (under ?? '')) return;
-    const rest = (mirror.keeps ?? []).filter((k) => k.source !== source);
+    const rest = (at.keeps ?? []).filter((k) => k.source !== source);
     const keeps = next ? [...rest, { source, under: next }] : rest;
-    onEdit({ op: 'set', kind: 'Registry', key: mirror.name, path: ['keeps'], value: keeps.length ? keeps : undefined });
+    onEdit({ op: 'set', kind: 'Registry', key: at.name, path: ['keeps'], value: keeps.length ? keeps : undefined });
   };
   if (typed === undefined)
     return (
@@ -126,7 +126,7 @@ function Below({ mirror, source, onEdit }: { mirror: Registry; source: string; o
         <button
           type="button"
           className={under ? 'set' : 'set text-ink-3'}
-          aria-label={`below which path ${mirror.name} keeps ${source}: ${under ?? 'its own'}, edit`}
+          aria-label={`below which path ${at.name} keeps ${source}: ${under ?? 'its own'}, edit`}
           onClick={() => setTyped(under ?? '')}
         >
           {under ?? 'its own path'}
@@ -139,7 +139,7 @@ function Below({ mirror, source, onEdit }: { mirror: Registry; source: string; o
       <input
         // biome-ignore lint/a11y/noAutofocus: the person has just asked to edit this value
         autoFocus
-        aria-label={`below which path ${mirror.name} keeps ${source}`}
+        aria-label={`below which path ${at.name} keeps ${source}`}
         value={typed}
         placeholder="its own path"
         title="Enter shows what it changes, Escape takes back"
