@@ -81,7 +81,7 @@ describe('killed with -9', () => {
       expect(readdirSync(join(dir, n, 'blobs/sha256')).filter((f) => f.endsWith('.incoming'))).toEqual([]);
     }
     const read = (await blobs()).slice(before).map((l) => l.digest);
-    expect(read.length - new Set(read).size).toBeLessThanOrEqual(5);
+    expect(read.length - new Set(read).size).toBeLessThanOrEqual(8); // what was on the way, eight at a time
   });
 
   it('and started again, a build goes on and ends proved, its finished steps not run again', async () => {

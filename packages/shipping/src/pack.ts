@@ -117,7 +117,8 @@ export async function packCases(
   const all = w.cases.flatMap((c) => c.pieces.map((piece) => ({ piece, number: c.number })));
   const fetch = hooks.fetch ?? ((f: Fetch, h: FetchHooks) => fetchPiece(source, f, h));
   const counted = { onBytes: (n: number) => hooks.onBytes?.(n), onCut: () => hooks.onCut?.() };
-  await inParallel(all, 5, hooks.signal, async ({ piece, number }) => {
+  // More than are read at once: some wait for the disk while others arrive.
+  await inParallel(all, 8, hooks.signal, async ({ piece, number }) => {
     const box = boxes.get(number) as CaseFolder;
     const path = pathOf(w, piece);
     const length = piece.to - piece.from;
