@@ -3,6 +3,7 @@ import type { Bill } from '../model/observed.ts';
 import type { Charter, Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { bytesText, heldBy } from './bill.ts';
+import { certificateFault } from './certificate.ts';
 import { mirrorRules, whereFrom } from './mirror.ts';
 
 /** One thing that must be so for a pull to work; `good` undefined: it is not known yet, and can be measured. */
@@ -82,8 +83,9 @@ function follow(
   const c = seen?.certificate;
   if (!c) say('certificate', undefined, `the certificate of ${mirror.endpoint} was not seen yet`);
   else {
-    const names = c.names.includes(name);
-    const over = Date.parse(c.notAfter) <= Date.parse(estate.now);
+    const fault = certificateFault(c, mirror, estate.now)?.what;
+    const names = fault !== 'name';
+    const over = fault === 'dates';
     say(
       'certificate',
       names && !over,
