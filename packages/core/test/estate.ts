@@ -1,3 +1,4 @@
+import { keysNamedIn } from '../src/access/index.ts';
 import { type Doc, type Estate, emptyEstate, type Host, kinds, type Network, sliceOf } from '../src/model/index.ts';
 
 const digest = (n: number) => `sha256:${n.toString(16).padStart(64, '0')}`;
@@ -92,7 +93,7 @@ export function goodEstate(): Estate {
       site: 'lr',
       role: 'source',
       endpoint: 'images.upstream.example',
-      ca: 'pem',
+      ca: '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n',
     }),
     kinds.Registry.parse({
       kind: 'Registry',
@@ -102,7 +103,7 @@ export function goodEstate(): Estate {
       endpoint: 'registry.lr.kestrelferries.example:5000',
       diskGB: 1000,
       credential: 'lr-registry',
-      ca: 'pem',
+      ca: '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n',
     }),
     kinds.Release.parse({
       kind: 'Release',
@@ -137,7 +138,9 @@ export function goodEstate(): Estate {
       services: { range: '10.129.0.0/18' },
       overlay: { kind: 'geneve' },
       servicePool: { range: '10.62.8.64-10.62.8.79' },
-      sshKeys: ['ssh-ed25519 AAAA builder@kestrelferries.example'],
+      sshKeys: [
+        'ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIGJ1aWxkZXItb2Yta2VzdHJlbC1mZXJyaWVzLWRlbW8= builder@kestrelferries.example',
+      ],
     }),
     kinds.Reservation.parse({
       kind: 'Reservation',
@@ -148,7 +151,7 @@ export function goodEstate(): Estate {
     }),
   ];
   for (const doc of docs) (estate[sliceOf[doc.kind]] as Doc[]).push(doc);
-  estate.keys = ['bmc-lr', 'lr-dns', 'lr-registry'].map((name) => ({ name, use: 'other' }));
+  estate.keys = keysNamedIn(docs);
   const components = estate.releases[0]?.components ?? [];
   const bill = {
     name: '1.34.2',

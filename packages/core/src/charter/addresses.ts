@@ -1,5 +1,6 @@
 import { consecutive, formatIp, parseRange, spaceOf } from '../address/index.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
+import * as words from '../model/words.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Chosen } from './placement.ts';
 
@@ -100,3 +101,15 @@ export function addressing(
 const free = (a: Parameters<typeof formatIp>[0] | undefined) => (a ? formatIp(a) : undefined);
 export const linkedNic = (c: Chosen) => c.host.facts?.nics.find((n) => n.link) ?? c.host.facts?.nics[0];
 export const macOf = (c: Chosen) => linkedNic(c)?.mac;
+/** The name that an interface is given on the machine: as it is told, where Linux takes that, else what of it Linux takes. */
+export function interfaceOf(told: string | undefined): string {
+  if (!told) return 'eno1';
+  if (words.interfacePattern.test(told)) return told;
+  const left = told
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 15)
+    .replace(/-+$/, '');
+  return left || 'eno1';
+}

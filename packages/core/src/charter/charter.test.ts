@@ -7,7 +7,13 @@ import { consequences, overhead, quorumOf, resolve } from './index.ts';
 
 const planned = (e: Estate = goodEstate()) => resolve(e.charters[0] as Charter, e);
 const kit = (e: Estate = goodEstate()) =>
-  bootKit({ plan: planned(e), estate: e, secret: placeholder('plover'), bootUrl: (h) => `http://praesidor.example/boot/${h}` });
+  bootKit({
+    plan: planned(e),
+    estate: e,
+    secret: placeholder('plover'),
+    bootUrl: (h) => `http://praesidor.example/boot/${h}`,
+    reportUrl: (h) => `http://praesidor.example/report/${h}`,
+  });
 const with_ = (path: string[], value: unknown) =>
   applyEdits(goodEstate(), [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]);
 

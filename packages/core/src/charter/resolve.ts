@@ -3,7 +3,7 @@ import { bytesText, heldBy, missing, mirrorRules, sizeOf } from '../images/index
 import type { Bill } from '../model/observed.ts';
 import type { Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { addressing, linkedNic, macOf } from './addresses.ts';
+import { addressing, interfaceOf, linkedNic, macOf } from './addresses.ts';
 import { capacityOf, overhead, quorumOf } from './arithmetic.ts';
 import { certificatesFor } from './certificates.ts';
 import { place } from './placement.ts';
@@ -49,7 +49,7 @@ export function resolve(charter: Charter, estate: Estate): Plan {
       address: addr.nodes.get(c.host.name)?.address ?? '',
       name: `${c.host.name}.${site?.domain ?? ''}`,
       mac: macOf(c) ?? '',
-      nic: linkedNic(c)?.name ?? 'eno1',
+      nic: interfaceOf(linkedNic(c)?.name),
       ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
       ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),
       facts: c.host.facts as PlannedNode['facts'],

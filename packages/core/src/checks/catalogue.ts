@@ -53,6 +53,7 @@ import { IMG010 } from './rules/IMG-010.ts';
 import { IMG011 } from './rules/IMG-011.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
+import { KEY003 } from './rules/KEY-003.ts';
 import { NET001 } from './rules/NET-001.ts';
 import { NET002 } from './rules/NET-002.ts';
 import { NET003 } from './rules/NET-003.ts';
@@ -127,6 +128,7 @@ export const catalogue: readonly Check[] = [
   IMG011,
   KEY001,
   KEY002,
+  KEY003,
   NET001,
   NET002,
   NET003,

@@ -1,7 +1,8 @@
 import { plannedRecords, type PlannedRecord } from '../naming/plan.ts';
 import { resolve } from '../charter/resolve.ts';
 import type { Plan } from '../charter/plan.ts';
-import type { Charter, Kind, Network } from '../model/documents.ts';
+import { credentialOf } from '../access/credentials.ts';
+import type { Charter, Doc, Kind, Network } from '../model/documents.ts';
 import type { Edit } from '../model/edit.ts';
 import type { Estate, Slice } from '../model/estate.ts';
 
@@ -99,3 +100,28 @@ export const planSlices = [
   'bills',
   'seenRegistries',
 ] as const satisfies readonly Slice[];
+
+/** Every credential that a document names, with what a finding about it needs. */
+export function named(view: View): (Pick<Hit, 'subject' | 'path' | 'site' | 'charters'> & { entry: string; doc: Named })[] {
+  const { estate } = view;
+  const of = (doc: Named, charters: string[]) => {
+    const c = credentialOf(doc);
+    return c
+      ? [{ entry: c.entry, doc, subject: { kind: doc.kind, name: doc.name }, path: c.path.split('.'), site: doc.site, charters }]
+      : [];
+  };
+  const guests = (hypervisor: string) =>
+    estate.hosts.flatMap((h) => (h.guest?.hypervisor === hypervisor && h.held && h.state === 'held' ? [h.held.charter] : []));
+  return [
+    ...estate.hosts.flatMap((h) => of(h, h.held && h.state === 'held' ? [h.held.charter] : [])),
+    ...estate.hypervisors.flatMap((h) => of(h, [...new Set(guests(h.name))])),
+    ...estate.zones.flatMap((z) => of(z, view.chartersAt(z.site))),
+    ...estate.registries.flatMap((r) =>
+      of(
+        r,
+        estate.charters.filter((c) => c.mirror === r.name).map((c) => c.name),
+      ),
+    ),
+  ];
+}
+type Named = Extract<Doc, { kind: 'Host' | 'Hypervisor' | 'Zone' | 'Registry' }>;

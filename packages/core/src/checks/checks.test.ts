@@ -231,6 +231,10 @@ const cases: Record<string, Change> = {
     ),
   }),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
+  'KEY-003': (e) => ({
+    ...e,
+    keys: e.keys.map((k) => (k.name === 'lr-registry' ? { ...k, places: ['Registry bw-registry', '*.bw.example'] } : k)),
+  }),
   'KEY-002': plover(['sshKeys'], []),
   'CHT-001': (e) => plover(['workers', 'count'], 2)(plover(['controlPlane', 'count'], 4)(e)),
   'CHT-002': plover(['pods', 'range'], '10.62.0.0/16'),

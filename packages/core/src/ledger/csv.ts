@@ -143,7 +143,8 @@ function readRow(
     ...optional('since', cell('since')),
     ...optional('until', cell('until')),
     ...(cell('resting') === 'yes' ? { resting: true } : {}),
-    ...optional('note', cell('note')),
+    // A note that was typed over several lines is one line in the ledger.
+    ...optional('note', cell('note')?.replace(/[ \t]*[\r\n]+[ \t]*/g, ' ')),
   };
   const result = kinds.Reservation.safeParse(raw);
   if (result.success) return result.data;

@@ -1,19 +1,29 @@
 import { z } from 'zod';
+import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Facts, Media } from './facts.ts';
 import {
   Arch,
   Cidr,
+  FileName,
   Fqdn,
   Hostport,
+  Hours,
   ImagePrefix,
+  ImageRef,
   Instant,
+  InterfaceName,
   Ip,
+  Label,
+  Line,
   Mac,
   Name,
+  Pem,
   RangeText,
   RecordName,
   RepositoryPath,
   ServerList,
+  SshKey,
+  TimeZone,
   VersionName,
 } from './words.ts';
 
@@ -27,36 +37,30 @@ const doc = <K extends string, S extends z.ZodRawShape>(kind: K, shape: S) =>
 
 export const Site = doc('Site', {
   name: Name,
-  title: z.string().min(1).max(80),
+  title: Line(80, 1),
   form: z.enum(['hall', 'sealed-room', 'edge']),
   reach: z.enum(['open', 'thin', 'sealed']),
   link: z
     .strictObject({
       rateMbit: z.number().positive().max(1e6),
-      hours: z
-        .string()
-        .regex(/^\d\d:\d\d-\d\d:\d\d$/, 'hours such as 01:00-05:00')
-        .optional(),
+      hours: Hours.optional(),
     })
     .optional(),
   /** A faster way that is there at times only: a berth, a visit with a van. Its shipments are planned by choice. */
   alongside: z
     .strictObject({
       rateMbit: z.number().positive().max(1e6),
-      hours: z
-        .string()
-        .regex(/^\d\d:\d\d-\d\d:\d\d$/, 'hours such as 09:00-17:40')
-        .optional(),
+      hours: Hours.optional(),
     })
     .optional(),
-  timezone: z.string().max(60).default('UTC'),
+  timezone: TimeZone.default('UTC'),
   domain: Fqdn,
   resolvers: ServerList.default([]),
   ntp: ServerList.default([]),
   racks: z
     .array(
       z.strictObject({
-        name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/),
+        name: Label,
         units: z.number().int().min(1).max(60).default(42),
         /** What may be drawn from its feeds together, in watts. */
         limitW: z.number().int().positive().max(200_000).optional(),
@@ -68,8 +72,8 @@ export const Site = doc('Site', {
   zones: z
     .array(
       z.strictObject({
-        name: z.string().regex(/^[A-Za-z0-9-]{1,20}$/),
-        rack: z.string().max(20),
+        name: Label,
+        rack: Label,
         from: z.number().int().optional(),
         to: z.number().int().optional(),
       }),
@@ -134,22 +138,22 @@ export const FactName = z.enum([
 ]);
 export const Requirement = z.strictObject({
   fact: FactName,
-  label: z.string().max(40).optional(),
+  label: Line(40).optional(),
   atLeast: z.number().nonnegative().optional(),
-  oneOf: z.array(z.string().max(40)).min(1).max(20).optional(),
+  oneOf: z.array(Line(40)).min(1).max(20).optional(),
   /** For `network`: the purpose of the network that must be reached. */
   purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service']).optional(),
 });
 /** What a role asks of a machine, in this estate instead of the usual. */
 export const Profile = doc('Profile', {
   name: RoleName,
-  title: z.string().min(1).max(40),
+  title: Line(40, 1),
   needs: z.array(Requirement).min(1).max(40),
 });
 
 export const HostState = z.enum(['sighted', 'listed', 'fit', 'held', 'serving', 'resting', 'retired']);
 export const ClusterRole = z.enum(['control-plane', 'worker']);
-const RackName = z.string().max(20);
+const RackName = Label;
 /** Where something stands: its lowest unit, how many it takes, and from which side it is screwed in. */
 const place = {
   rack: RackName.optional(),
@@ -157,7 +161,7 @@ const place = {
   height: z.number().int().min(1).max(20).optional(),
   side: z.enum(['front', 'rear']).optional(),
   depth: z.enum(['half', 'full']).optional(),
-  zone: z.string().max(20).optional(),
+  zone: Label.optional(),
 };
 const Fingerprint = z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs');
 export const Host = doc('Host', {
@@ -174,7 +178,7 @@ export const Host = doc('Host', {
   /** Nothing runs on it any more, although it serves: confirmed by somebody. */
   drained: z.boolean().optional(),
   /** The proof that its drives were wiped: when, how, and what each drive answered. */
-  wiped: z.strictObject({ at: Instant, by: z.string().max(80), drives: z.array(z.string().max(200)).max(200) }).optional(),
+  wiped: z.strictObject({ at: Instant, by: Line(80), drives: z.array(Line(200)).max(200) }).optional(),
   facts: Facts.optional(),
 });
 
@@ -186,7 +190,7 @@ export const Hypervisor = doc('Hypervisor', {
   endpoint: Hostport,
   credential: Name,
   /** Trust anchors in PEM for its certificate. */
-  ca: z.string().max(20000).optional(),
+  ca: Pem.optional(),
   cores: z.number().int().positive().max(4096),
   memoryGiB: z.number().positive().max(100_000),
   /** What it keeps of its memory for itself. */
@@ -199,7 +203,7 @@ export const Hypervisor = doc('Hypervisor', {
     .max(50),
   /** Networks that guests can be put on, each by its bridge. */
   networks: z
-    .array(z.strictObject({ network: Name, bridge: z.string().regex(/^[A-Za-z0-9._-]{1,15}$/, 'a bridge such as br400') }))
+    .array(z.strictObject({ network: Name, bridge: InterfaceName }))
     .max(100)
     .default([]),
 });
@@ -207,7 +211,7 @@ export const Hypervisor = doc('Hypervisor', {
 /** What a guest is cast from. */
 export const Mould = doc('Mould', {
   name: Name,
-  title: z.string().max(80).default(''),
+  title: Line(80).default(''),
   vcpu: z.number().int().min(1).max(512),
   memoryGiB: z.number().positive().max(16_384),
   /** The first disk is written from the image; the others are empty. */
@@ -215,15 +219,15 @@ export const Mould = doc('Mould', {
     .array(z.strictObject({ sizeGB: z.number().positive().max(1_000_000), media: Media.optional() }))
     .min(1)
     .max(20),
-  image: z.string().min(1).max(120),
+  image: FileName,
   arch: Arch.default('x86-64'),
   networks: z.array(Name).min(1).max(16),
 });
 
 export const Owner = z.strictObject({
   kind: z.enum(['charter', 'host', 'registry', 'site', 'hand']),
-  name: z.string().min(1).max(80),
-  use: z.string().max(40).optional(),
+  name: Line(80, 1),
+  use: Line(80).optional(),
 });
 export const Reservation = doc('Reservation', {
   address: Ip,
@@ -237,7 +241,7 @@ export const Reservation = doc('Reservation', {
   resting: z.boolean().optional(),
   /** When a reservation ends by itself, or a resting one is free again. */
   until: Instant.optional(),
-  note: z.string().max(200).optional(),
+  note: Line(200).optional(),
 });
 
 export const Zone = doc('Zone', {
@@ -251,14 +255,29 @@ export const Zone = doc('Zone', {
   ttl: z.number().int().min(0).max(2147483647).default(3600),
 });
 
-export const RecordType = z.enum(['A', 'AAAA', 'CNAME', 'PTR', 'TXT', 'SRV', 'NS', 'MX', 'DNAME']);
+/** Types that people plan: those of the table of record types that are neither the server's own nor a signer's. */
+export const RecordType = z.enum(plannable as [string, ...string[]]);
 export const NameRecord = doc('Record', {
   zone: Fqdn,
   name: RecordName,
   type: RecordType,
-  value: z.string().min(1).max(1000),
+  /** Its data as a master file has it; names with several labels are absolute, with one they are of the zone. */
+  value: Line(4000, 1),
   ttl: z.number().int().min(0).max(2147483647).optional(),
-});
+})
+  .superRefine((r, ctx) => {
+    const read = plannedValue(r.type, r.value, r.zone);
+    const wrong = (path: string, message: string) => ctx.addIssue({ code: 'custom', path: [path], message });
+    if ('fault' in read) wrong('value', read.fault);
+    const apex = ['@', r.zone].includes(r.name);
+    if (r.type === 'DS' && apex) wrong('name', 'DS stands in the zone above, at the name of the one it is about');
+    if (r.type === 'CNAME' && apex) wrong('name', 'the top of a zone cannot be a CNAME: it has NS and SOA (RFC 1034 §3.6.2)');
+    if (r.type === 'NS' && r.name.startsWith('*')) wrong('name', 'a wildcard cannot delegate (RFC 4592 §4.2)');
+  })
+  .overwrite((r) => {
+    const read = plannedValue(r.type, r.value, r.zone);
+    return 'value' in read ? { ...r, value: read.value } : r;
+  });
 
 export const Registry = doc('Registry', {
   name: Name,
@@ -269,7 +288,7 @@ export const Registry = doc('Registry', {
   diskGB: z.number().positive().optional(),
   credential: Name.optional(),
   /** Trust anchors in PEM; without them the registry's certificate cannot be verified. */
-  ca: z.string().max(20000).optional(),
+  ca: Pem.optional(),
   /** Images that are kept here under another path than their own: names that begin with `source` stand below `under`. */
   keeps: z
     .array(z.strictObject({ source: ImagePrefix, under: RepositoryPath }))
@@ -279,9 +298,9 @@ export const Registry = doc('Registry', {
 
 const Component = z.strictObject({
   name: Name,
-  image: z.string().min(1).max(500),
+  image: ImageRef,
   on: z.enum(['control-plane', 'worker', 'node', 'boot', 'cluster']),
-  version: z.string().max(60).optional(),
+  version: Line(60).optional(),
   /** Architectures that it is made for, where it is not all of the release's. */
   arch: z.array(Arch).min(1).optional(),
 });
@@ -300,35 +319,35 @@ export const Release = doc('Release', {
   components: z.array(Component).min(1).max(2000),
   skew: z.array(Skew).max(200).optional(),
   /** Versions that can be moved to this one without a stop between, as a range such as `>=1.33.0 <1.34.0`. */
-  upgradesFrom: z.string().max(200).optional(),
+  upgradesFrom: Line(200).optional(),
 });
 export const Addon = doc('Addon', {
   name: VersionName,
-  title: z.string().max(80),
-  version: z.string().max(40),
+  title: Line(80),
+  version: Line(40),
   source: Name,
   arch: z.array(Arch).min(1).optional(),
   components: z.array(Component).min(1).max(200),
   /** Releases that it runs with, as a range of versions. */
-  runsWith: z.string().max(200).optional(),
+  runsWith: Line(200).optional(),
 });
 /** The firmware that machines of a model are to have. `system` alone is enough; parts say how each is brought there. */
 export const Baseline = doc('Baseline', {
   name: Name,
-  model: z.string().max(80),
-  system: z.string().max(60).optional(),
+  model: Line(80),
+  system: Line(60).optional(),
   parts: z
     .array(
       z.strictObject({
-        part: z.string().min(1).max(60),
-        atLeast: z.string().min(1).max(60),
-        below: z.string().max(60).optional(),
-        to: z.string().max(60).optional(),
+        part: Line(60, 1),
+        atLeast: Line(60, 1),
+        below: Line(60).optional(),
+        to: Line(60).optional(),
         image: z
           .url({ protocol: /^https?$/ })
           .max(500)
           .optional(),
-        after: z.array(z.string().max(60)).max(20).default([]),
+        after: z.array(Line(60)).max(20).default([]),
         reboot: z.boolean().default(false),
         minutes: z.number().positive().max(600).default(5),
       }),
@@ -340,8 +359,8 @@ export const Baseline = doc('Baseline', {
 export const Charter = doc('Charter', {
   name: Name,
   site: Name,
-  purpose: z.string().max(200).default(''),
-  owner: z.string().max(80).default(''),
+  purpose: Line(200).default(''),
+  owner: Line(80).default(''),
   release: VersionName,
   arch: Arch.default('x86-64'),
   addons: z.array(VersionName).max(50).default([]),
@@ -364,7 +383,7 @@ export const Charter = doc('Charter', {
   api: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
   inbound: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
   servicePool: z.strictObject({ range: RangeText, announce: z.enum(['arp', 'bgp']).default('arp') }).optional(),
-  sshKeys: z.array(z.string().max(2000)).max(20).default([]),
+  sshKeys: z.array(SshKey).max(20).default([]),
 });
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */

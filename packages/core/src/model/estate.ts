@@ -38,7 +38,7 @@ export interface Estate {
   hypervisors: Hypervisor[];
   charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
-  keys: { name: string; use: string }[];
+  keys: { name: string; use: string; places: string[] }[];
   observed: {
     bills: Record<string, Bill>;
     registries: Record<string, SeenRegistry>;

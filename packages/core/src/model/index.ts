@@ -1,5 +1,6 @@
 export * from './against.ts';
 export * from './beginning.ts';
+export * from './difference.ts';
 export * from './documents.ts';
 export * from './facts.ts';
 export * from './edit.ts';
@@ -7,4 +8,5 @@ export * from './estate.ts';
 export * from './nearest.ts';
 export * from './observed.ts';
 export * from './read.ts';
+export * from './uses.ts';
 export * as words from './words.ts';

@@ -1,0 +1,72 @@
+/** People's roles; each may do what those before it may. */
+export const roles = ['reader', 'planner', 'builder', 'warden'] as const;
+export type Role = (typeof roles)[number];
+
+interface ActRule {
+  role: Role;
+  /** What it is, in the sentence of a refusal: "To … takes the role …". */
+  does: string;
+}
+
+/**
+ * Everything that can be done, with the role that it takes. A route names its act here, or does not start. Acts that
+ * open a connection to something outside take a builder: to connect is more than to look.
+ */
+export const acts = {
+  'account.own': { role: 'reader', does: 'use an account of one’s own' },
+  'plan.read': { role: 'reader', does: 'look at the plan' },
+  'record.read': { role: 'reader', does: 'read the record of acts' },
+  'keyring.read': { role: 'reader', does: 'see which entries the keyring has' },
+  'proving.read': { role: 'reader', does: 'look at the proving ground' },
+
+  'plan.edit': { role: 'planner', does: 'change the plan' },
+  'plan.import': { role: 'planner', does: 'import documents' },
+  'plan.undo': { role: 'planner', does: 'undo an act' },
+  'ledger.change': { role: 'planner', does: 'reserve and release addresses' },
+  'charters.save': { role: 'planner', does: 'save a charter' },
+  'hosts.list': { role: 'planner', does: 'list hosts' },
+  'hosts.state': { role: 'planner', does: 'change the state of hosts' },
+
+  'hosts.sweep': { role: 'builder', does: 'sweep a network for controllers' },
+  'hosts.accept': { role: 'builder', does: 'accept the certificate of a controller' },
+  'hosts.connect': { role: 'builder', does: 'read from a controller' },
+  'hosts.control': { role: 'builder', does: 'control machines through their controllers' },
+  'hosts.work': { role: 'builder', does: 'run work on hosts' },
+  'hypervisors.connect': { role: 'builder', does: 'read from a hypervisor' },
+  'guests.cast': { role: 'builder', does: 'create guests' },
+  'registries.connect': { role: 'builder', does: 'read from a registry' },
+  'registries.verify': { role: 'builder', does: 'have a registry verify its content' },
+  'registries.clean': { role: 'builder', does: 'delete images from a registry' },
+  'releases.take': { role: 'builder', does: 'take releases from a source registry' },
+  'zones.connect': { role: 'builder', does: 'read a zone from its server' },
+  'zones.send': { role: 'builder', does: 'send DNS updates' },
+  'zones.adopt': { role: 'builder', does: 'take served records into the plan' },
+  'shipments.plan': { role: 'builder', does: 'plan shipments' },
+  'shipments.run': { role: 'builder', does: 'run shipments' },
+  'cases.carry': { role: 'builder', does: 'take cases out and bring them in' },
+  'cases.accept': { role: 'builder', does: 'accept a case that this installation cannot verify' },
+  'builds.run': { role: 'builder', does: 'run builds' },
+  'clusters.access': { role: 'builder', does: 'take the boot kit and the kubeconfig of a cluster' },
+  'proving.change': { role: 'builder', does: 'plant faults on the proving ground' },
+
+  'plan.restore': { role: 'warden', does: 'import hosts with a state of their own' },
+  'keyring.change': { role: 'warden', does: 'change the keyring' },
+  'trust.change': { role: 'warden', does: 'change certificates and whom to trust' },
+  'registries.kit': { role: 'warden', does: 'make the kit of a registry' },
+  'accounts.manage': { role: 'warden', does: 'manage accounts' },
+} as const satisfies Record<string, ActRule>;
+export type ActName = keyof typeof acts;
+export const actNames = Object.keys(acts) as ActName[];
+
+/** Whether a role includes another. Unknown roles include nothing. */
+export const includes = (has: string, needs: Role): boolean => roles.indexOf(has as Role) >= roles.indexOf(needs);
+
+/** The table of acts by role, as it stands in the docs. */
+export function actsTable(): string {
+  const rows = actNames.map(
+    (a) => `| \`${a}\` | ${acts[a].does} | ${roles.map((r) => (includes(r, acts[a].role) ? 'yes' : '–')).join(' | ')} |`,
+  );
+  return [`| act | what it is | ${roles.join(' | ')} |`, `| --- | --- |${roles.map(() => ' --- |').join('')}`, ...rows].join(
+    '\n',
+  );
+}
