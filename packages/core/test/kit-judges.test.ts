@@ -21,6 +21,7 @@ const kit = bootKit({
   plan: resolve(estate.charters[0] as Charter, estate),
   secret: placeholder('plover'),
   bootUrl: (host) => `http://10.62.8.9:8080/boot/token-${host}`,
+  reportUrl: (host) => `http://10.62.8.9:8080/boot/report-${host}`,
 });
 for (const f of kit) {
   mkdirSync(dirname(join(dir, f.path)), { recursive: true });

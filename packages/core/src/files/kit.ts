@@ -22,8 +22,10 @@ export interface KitContext {
   plan: Plan;
   estate: Estate;
   secret: (name: string) => string;
-  /** Where a host fetches its kit and reports; it ends without a slash. */
+  /** Where a host fetches its kit, secrets among it; it ends without a slash, and is closed when the build ends. */
   bootUrl: (host: string) => string;
+  /** Where a host reports and waits at its gate: nothing secret is behind it. */
+  reportUrl: (host: string) => string;
   /** Digests of the kernel and the initial file system, where the release has them. */
   boot?: { kernel: string; initrd: string };
 }

@@ -34,7 +34,7 @@ function estate(): Estate {
       role: 'starter',
       endpoint: 'r.bw.example:5000',
       credential: 'r',
-      ca: 'PEM',
+      ca: '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n',
       diskGB: 0.00001,
       host: 'h',
     }),
@@ -71,7 +71,7 @@ function estate(): Estate {
     }),
   ];
   e.hosts = [doc<Host>('Host', { name: 'h', site: 'bw', state: 'serving', held: { charter: 'tern', role: 'control-plane' } })];
-  e.keys = [{ name: 'r', use: 'registry' }];
+  e.keys = [{ name: 'r', use: 'registry', places: [] }];
   e.observed.bills = bills;
   const names = ['1', '2', '3'].map((n) => `core/api:${n}@${d(n)}`);
   e.observed.registries = {

@@ -15,5 +15,6 @@ export * from './runtime-config.ts';
 export * from './shared.ts';
 export * from './suffices.ts';
 export * from './waybill.ts';
+export * from './would-change.ts';
 export * from './would-pull.ts';
 export * from './versions.ts';

@@ -17,9 +17,9 @@ export function hostsToml(source: string, mirror: string, access: MirrorAccess =
   const host = at < 0 ? mirror : mirror.slice(0, at);
   const url = at < 0 ? `https://${host}` : `https://${host}/v2${mirror.slice(at)}`;
   const auth = access.authorization
-    ? `\n  [host."${url}".header]\n    authorization = [${JSON.stringify(access.authorization)}]\n`
+    ? `\n  [host.${JSON.stringify(url)}.header]\n    authorization = [${JSON.stringify(access.authorization)}]\n`
     : '';
-  return `# ${source} is answered by ${mirror}; images keep their own names.\nserver = "${url}"\n\n[host."${url}"]\n  capabilities = ["pull", "resolve"]\n${at < 0 ? '' : '  override_path = true\n'}${access.ca ? `  ca = ${JSON.stringify(access.ca)}\n` : ''}${auth}`;
+  return `# ${source} is answered by ${mirror}; images keep their own names.\nserver = ${JSON.stringify(url)}\n\n[host.${JSON.stringify(url)}]\n  capabilities = ["pull", "resolve"]\n${at < 0 ? '' : '  override_path = true\n'}${access.ca ? `  ca = ${JSON.stringify(access.ca)}\n` : ''}${auth}`;
 }
 
 export interface HostsFile {

@@ -1,5 +1,6 @@
 import type { MasterRecord, ZoneProblem } from './master.ts';
-import { nameFault } from './master.ts';
+import { nameFault } from './names.ts';
+import { targetOf } from './record-types.ts';
 import { inZone } from './reverse.ts';
 import { serialAfter } from './serial.ts';
 
@@ -9,16 +10,6 @@ export interface ZoneLint {
   count: number;
 }
 const most = 1000;
-
-/** Data of these types ends in the name of a host. */
-const targetOf: Record<string, (value: string) => string> = {
-  CNAME: (v) => v,
-  DNAME: (v) => v,
-  NS: (v) => v,
-  PTR: (v) => v,
-  MX: (v) => v.slice(v.lastIndexOf(' ') + 1),
-  SRV: (v) => v.slice(v.lastIndexOf(' ') + 1),
-};
 
 /**
  * What is wrong with a zone by itself: names outside it, CNAME beside other data (RFC 1034 §3.6.2), targets that
@@ -47,6 +38,7 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
     first.set(name, i);
   }
   const wildcards: string[] = [];
+  const cuts = zoneCuts(zone, records);
   const times = new Map<number, number>();
   const suffix = `.${zone}`;
   for (const [name, start] of first) {
@@ -62,8 +54,15 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
   }
   for (const r of records) {
     times.set(r.ttl, (times.get(r.ttl) ?? 0) + 1);
-    const target = targetOf[r.type]?.(r.value);
+    if (r.type === 'DS' && r.name === zone)
+      say(r, 'ds', 'stop', `${zone} DS stands at the top of its own zone; it belongs into the zone above`);
+    if (r.type === 'NS' && r.name.startsWith('*.'))
+      say(r, 'ns', 'stop', `${r.name} delegates with a wildcard, which servers do not do (RFC 4592 §4.2)`);
+    const target = targetOf(r.type, r.value);
     if (target === undefined || !(target === zone || target.endsWith(suffix)) || first.has(target)) continue;
+    // What lies at or below a delegation is the child's to have; only the address of its own server must be here, as glue.
+    const cut = cuts.size ? cutAbove(target, zone, cuts) : undefined;
+    if (cut && !(r.type === 'NS' && r.name === cut && target !== cut)) continue;
     if (r.type === 'PTR' || covered(target, zone, first)) continue;
     say(r, 'dangling', r.type === 'NS' ? 'stop' : 'mind', `${r.name} ${r.type} points at ${target}, which is not there`);
   }
@@ -71,6 +70,21 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
   lintTimes(times, records, say);
   lintApex(zone, first, next, records, before, say);
   return out;
+}
+
+/** Names at which a zone is delegated to another one: those with NS that are not its own. */
+function zoneCuts(zone: string, records: readonly MasterRecord[]): ReadonlySet<string> {
+  const out = new Set<string>();
+  for (const r of records) if (r.type === 'NS' && r.name !== zone && !r.name.startsWith('*.')) out.add(r.name);
+  return out;
+}
+/** The delegation that a name lies at or below, if any. */
+function cutAbove(name: string, zone: string, cuts: ReadonlySet<string>): string | undefined {
+  for (let at = name; at.length > zone.length; at = at.slice(at.indexOf('.') + 1)) {
+    if (cuts.has(at)) return at;
+    if (!at.includes('.')) return undefined;
+  }
+  return undefined;
 }
 
 type Say = (

@@ -1,3 +1,4 @@
+import { textOf } from './record-types.ts';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { kinds, type Zone } from '../model/index.ts';
@@ -57,7 +58,7 @@ old CNAME crane.lr.example.
       'ns1.lr.example 300 A 10.0.0.1',
       'ns1.lr.example 600 AAAA fd00::1',
       'crane.dock.lr.example 3600 A 10.0.0.2',
-      'crane.dock.lr.example 3600 TXT a ; bc"d"',
+      'crane.dock.lr.example 3600 TXT "a ; b" "c" "\\"d\\""',
       'mail.dock.lr.example 60 MX 10 crane.dock.lr.example',
       '_x._tcp.dock.lr.example 60 SRV 0 5 443 dock.lr.example',
       'old.dock.lr.example 60 CNAME crane.lr.example',
@@ -102,7 +103,11 @@ old CNAME crane.lr.example.
       fc.tuple(label, label).map(([n, v]) => ({ name: `${n}.${z}`, type: 'CNAME', value: `${v}.${z}` })),
       fc
         .tuple(label, fc.string({ unit: 'grapheme', maxLength: 400 }))
-        .map(([n, v]) => ({ name: `${n}.${z}`, type: 'TXT', value: v })),
+        .map(([n, v]) => ({ name: `${n}.${z}`, type: 'TXT', value: textOf([new TextEncoder().encode(v)]) })),
+      // Several strings of any bytes: their bounds are kept.
+      fc
+        .tuple(label, fc.array(fc.uint8Array({ maxLength: 255 }), { minLength: 1, maxLength: 3 }))
+        .map(([n, v]) => ({ name: `${n}.${z}`, type: 'TXT', value: textOf(v) })),
       fc
         .tuple(label, fc.integer({ min: 0, max: 65535 }), label)
         .map(([n, p, v]) => ({ name: `${n}.${z}`, type: 'SRV', value: `${p} 1 80 ${v}.${z}` })),

@@ -3,14 +3,16 @@ import { createSocket } from 'node:dgram';
 import { connect } from 'node:net';
 import type { ZoneUpdate } from '@praesidor/core/naming';
 import type { ServedRecord } from '@praesidor/core/model';
-import { detour, type Detour, ProtocolError } from '../dial/index.ts';
+import { type Exits, ProtocolError } from '../dial/index.ts';
 import { classCode, decode, encode, encodeData, type Message, message, opcode, type Rr, rcodes, rr } from './codec.ts';
 import { sign, type TsigKey, verify } from './tsig.ts';
 
 export interface DnsServer {
   address: string;
   port?: number;
-  detours: readonly Detour[];
+  exits: Exits;
+  /** What it is asked as: a resolver by everybody, the primary of a zone by whoever changes it. */
+  purpose: 'resolver' | 'zone';
   timeoutMs?: number;
 }
 
@@ -141,8 +143,8 @@ function refusal(rcode: number, zone: string, key: string): string {
   return `it answered the update of ${zone} with ${name}`;
 }
 
-function overUdp(server: DnsServer, wire: Buffer, id: number): Promise<Message> {
-  const at = detour(server.detours, server.address, server.port ?? 53);
+async function overUdp(server: DnsServer, wire: Buffer, id: number): Promise<Message> {
+  const at = await server.exits.to(server.purpose, server.address, server.address, server.port ?? 53);
   return new Promise((done, fail) => {
     const socket = createSocket(at.host.includes(':') ? 'udp6' : 'udp4');
     let tries = 0;
@@ -185,8 +187,8 @@ async function overTcpOne(server: DnsServer, wire: Buffer, id: number): Promise<
 }
 
 /** Sends one message and hands over each that comes back, until `take` says that it is enough. */
-function overTcp(server: DnsServer, wire: Buffer, take: (message: Buffer) => boolean): Promise<void> {
-  const at = detour(server.detours, server.address, server.port ?? 53);
+async function overTcp(server: DnsServer, wire: Buffer, take: (message: Buffer) => boolean): Promise<void> {
+  const at = await server.exits.to(server.purpose, server.address, server.address, server.port ?? 53);
   return new Promise((done, fail) => {
     const socket = connect({ host: at.host, port: at.port });
     socket.setTimeout(server.timeoutMs ?? 5000, () => socket.destroy(Object.assign(new Error(), { code: 'ETIMEDOUT' })));

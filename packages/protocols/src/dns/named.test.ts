@@ -6,6 +6,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { drift, inParts, readMaster, updateFor, zoneFile } from '@praesidor/core/naming';
 import { kinds, type ServedRecord, type Zone } from '@praesidor/core/model';
+import { anywhere, Exits } from '../dial/index.ts';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { lookup, transfer, update } from './index.ts';
 
@@ -17,7 +18,7 @@ const secret = randomBytes(32);
 const key = { name: 'lr-dns', secret };
 const seconds = () => Math.floor(Date.now() / 1000);
 let child: ChildProcess | undefined;
-let server = { address: '127.0.0.1', port: 0, detours: [] as never[] };
+let server = { address: '127.0.0.1', port: 0, exits: new Exits([], anywhere), purpose: 'zone' as const };
 
 const freePort = () =>
   new Promise<number>((done) => {
@@ -95,7 +96,7 @@ describe.runIf(there)('named', () => {
     const { serial, records } = await transfer(server, zone, key, seconds());
     expect(serial).toBe(1);
     expect(shown(records)).toEqual(
-      shown([...first, a('odd', '\\# 3 0102ff', 'TYPE65400'), a('shop', '\\# 17 0005697373756563612e6578616d706c65', 'TYPE257')]),
+      shown([...first, a('odd', '\\# 3 0102ff', 'TYPE65400'), a('shop', '0 issue "ca.example"', 'CAA')]),
     );
   });
   it('refuses one who has another key, and one who signs with a wrong secret', async () => {
@@ -124,7 +125,7 @@ describe.runIf(there)('named', () => {
     expect([left.add, left.change, shown(left.foreign)]).toEqual([
       [],
       [],
-      shown([a('radar', '10.0.0.8'), ...now.filter((r) => r.type.startsWith('TYPE'))]),
+      shown([a('radar', '10.0.0.8'), ...now.filter((r) => r.type.startsWith('TYPE') || r.type === 'CAA')]),
     ]);
     expect(await lookup(server, `any.apps.${zone}`, 'A')).toEqual(['10.0.0.5']);
     expect((await lookup(server, `api.${zone}`, 'A')).sort()).toEqual(['10.0.0.3', '10.0.0.4']);

@@ -1,5 +1,6 @@
 import type { PlannedNode } from '../../charter/plan.ts';
 import { componentsOf, imageOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
+import { environment, shell } from '../quote.ts';
 import { membersAt } from './static-pods.ts';
 
 /** Images a node holds before it joins: those for its role, those for every node, and what may run anywhere on workers. */
@@ -24,7 +25,7 @@ function joinEtcd(ctx: KitContext, node: PlannedNode): string {
   const image = imageOf(ctx, 'etcd');
   if (node.role !== 'control-plane' || !first || first.host === node.host || !image) return '';
   const pki = '/etc/kubernetes/pki/etcd';
-  return `ctr -n k8s.io run --rm --net-host --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${image} join-etcd etcdctl --endpoints=https://${first.address}:2379 --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key member add ${node.host} --peer-urls=https://${node.address}:2380\n`;
+  return `ctr -n k8s.io run --rm --net-host --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${shell(image)} join-etcd etcdctl --endpoints=https://${first.address}:2379 --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key member add ${node.host} --peer-urls=https://${node.address}:2380\n`;
 }
 
 /** The script of the first boot: pull every image through the mirror, wait until the build lets the host join, start the kubelet. Each stage is reported. */
@@ -32,9 +33,14 @@ export const bootScript: NodeWriter = {
   name: 'boot script',
   write: (ctx, node) => [
     nodeFile('/etc/praesidor/images.list', imagesOf(ctx, node).join('\n'), ['charter.release', 'charter.addons']),
-    nodeFile('/etc/praesidor/boot.env', `BOOT=${ctx.bootUrl(node.host)}\nROLE=${node.role}\nHOST=${node.host}\n`, ['build'], {
-      secret: true,
-    }),
+    nodeFile(
+      '/etc/praesidor/boot.env',
+      `${[environment('BOOT', ctx.reportUrl(node.host)), environment('ROLE', node.role), environment('HOST', node.host)].join('\n')}\n`,
+      ['build'],
+      {
+        secret: true,
+      },
+    ),
     nodeFile(
       '/usr/local/sbin/praesidor-boot',
       `#!/bin/sh

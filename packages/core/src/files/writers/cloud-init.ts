@@ -9,7 +9,7 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
   const site = plan.site;
   const network = plan.network;
   const dir = `hosts/${node.host}`;
-  const boot = ctx.bootUrl(node.host);
+  const reports = ctx.reportUrl(node.host);
   const userData = {
     hostname: node.host,
     fqdn: node.name,
@@ -28,13 +28,13 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     ssh_pwauth: false,
     disable_root: true,
     ntp: { enabled: true, servers: timeServersOf(site, network) },
-    reporting: { praesidor: { type: 'webhook', endpoint: `${boot}/report` } },
+    reporting: { praesidor: { type: 'webhook', endpoint: `${reports}/report` } },
     write_files: files.map((f) => ({ path: f.path, permissions: f.mode, content: f.content })),
     runcmd: [
       ['systemctl', 'daemon-reload'],
       ['systemctl', 'enable', '--now', '--no-block', 'praesidor-boot.service'],
     ],
-    phone_home: { url: `${boot}/phone-home`, post: ['instance_id', 'hostname', 'fqdn', 'pub_key_ed25519'], tries: 10 },
+    phone_home: { url: `${reports}/phone-home`, post: ['instance_id', 'hostname', 'fqdn', 'pub_key_ed25519'], tries: 10 },
   };
   const networkConfig = {
     network: {

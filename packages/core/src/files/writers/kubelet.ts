@@ -1,6 +1,7 @@
 import { bits, formatIp, parsePrefix } from '../../address/parse.ts';
 import { stringify } from 'yaml';
 import { nodeFile, type NodeWriter } from '../kit.ts';
+import { environment } from '../quote.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 /** The cluster DNS address: the tenth of the service range, as is the custom. */
@@ -48,7 +49,7 @@ export const kubelet: NodeWriter = {
       ]),
       nodeFile(
         '/etc/kubernetes/kubelet.env',
-        `KUBELET_ARGS="--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}"\n`,
+        `${environment('KUBELET_ARGS', `--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}`)}\n`,
         ['host.zone', 'ledger'],
       ),
       nodeFile(

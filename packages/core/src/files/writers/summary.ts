@@ -1,5 +1,6 @@
 import { bytesText } from '../../images/bill.ts';
 import { type ClusterWriter, file } from '../kit.ts';
+import { markdown } from '../quote.ts';
 
 /** What will stand, on one page, for people. */
 export const summary: ClusterWriter = {
@@ -7,14 +8,18 @@ export const summary: ClusterWriter = {
   write: ({ plan }) => {
     const c = plan.charter;
     const table = (head: string[], rows: string[][]) =>
-      [`| ${head.join(' | ')} |`, `|${head.map(() => ' --- |').join('')}`, ...rows.map((r) => `| ${r.join(' | ')} |`)].join('\n');
+      [
+        `| ${head.join(' | ')} |`,
+        `|${head.map(() => ' --- |').join('')}`,
+        ...rows.map((r) => `| ${r.map(markdown).join(' | ')} |`),
+      ].join('\n');
     return [
       file(
         'cluster/summary.md',
         [
-          `# ${c.name}`,
+          `# ${markdown(c.name)}`,
           '',
-          [c.purpose, c.owner && `owner ${c.owner}`, plan.site?.title].filter(Boolean).join(' · '),
+          [c.purpose, c.owner && `owner ${c.owner}`, plan.site?.title ?? ''].filter(Boolean).map(markdown).join(' · '),
           '',
           table(
             ['host', 'role', 'zone', 'address', 'MAC'],
@@ -29,7 +34,7 @@ export const summary: ClusterWriter = {
             ],
           ),
           '',
-          ...plan.follows.map((f) => `- ${f.label}: ${f.text}`),
+          ...plan.follows.map((f) => `- ${markdown(`${f.label}: ${f.text}`)}`),
           '',
           `Images: ${plan.images.images}, ${plan.images.blobs} layers, ${bytesText(plan.images.paper)}, pulled through ${plan.mirror?.endpoint ?? 'no mirror'}.`,
         ].join('\n'),

@@ -1,0 +1,11 @@
+/** One value in each format that has no serialiser of a package: whatever it holds, it is read as that value and nothing more. */
+
+/** A word of a POSIX shell. */
+export const shell = (text: string): string =>
+  /^[A-Za-z0-9_./:@%+=,-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`;
+
+/** A line of a systemd environment file, which a shell may source too: in double quotes, what either would expand escaped. */
+export const environment = (name: string, value: string): string => `${name}="${value.replace(/[\\"$`]/g, '\\$&')}"`;
+
+/** Text within a line of Markdown: what would begin a table cell, a link, a heading or a tag stands as itself. */
+export const markdown = (text: string): string => text.replace(/[\\`*_{}[\]<>()#+!|~&-]/g, '\\$&');
