@@ -4,6 +4,7 @@ import type { TLSSocket } from 'node:tls';
 import { parse as parseYaml } from 'yaml';
 import type { Clock } from './clock.ts';
 import type { Machine } from './machine.ts';
+import { readEnvironment } from './environment.ts';
 import type { Installed } from './node.ts';
 
 interface Member {
@@ -66,9 +67,9 @@ class ApiStandin {
   private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane');
 
   add(machine: Machine, kit: Installed): void {
-    const env = kit.files['/etc/kubernetes/kubelet.env'] ?? '';
-    const role = /ROLE=(\S+)/.exec(kit.files['/etc/praesidor/boot.env'] ?? '')?.[1] ?? 'worker';
-    this.members.set(kit.host, { machine, kit, role, since: Date.now(), zone: /zone=([^,"\s]+)/.exec(env)?.[1] ?? '' });
+    const args = readEnvironment(kit.files['/etc/kubernetes/kubelet.env'] ?? '').KUBELET_ARGS ?? '';
+    const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
+    this.members.set(kit.host, { machine, kit, role, since: Date.now(), zone: /zone=([^,\s]+)/.exec(args)?.[1] ?? '' });
     if (role === 'control-plane') this.etcd.add(kit.host);
     this.settle();
   }

@@ -2,9 +2,10 @@ import { createHash } from 'node:crypto';
 import { parse as parseToml } from 'smol-toml';
 import { parse as parseYaml } from 'yaml';
 import { parseReference } from '@praesidor/core/images';
-import { Dialer, ProtocolError } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
+import { readEnvironment } from './environment.ts';
 import type { Machine } from './machine.ts';
 
 /** What a boot kit put on the disk of a machine. */
@@ -34,12 +35,14 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
     m.installed = await firstBoot(m, m.seed.replace(/\/$/, ''), signal);
   if (!m.installed) return;
   const me = m.installed;
-  const report = reporter(m, me.base, signal);
+  // The script on its disk knows one address: that of its environment file.
+  const { BOOT = '' } = readEnvironment(me.files['/etc/praesidor/boot.env'] ?? '');
+  const report = reporter(m, `${BOOT}/report`, signal);
   if (!me.joined) {
     m.at('images');
     await pullAll(m, me, report, signal);
     m.at('waiting');
-    while (!(await gateOpen(me.base, signal))) await m.clock.sleep(5, signal);
+    while (!(await gateOpen(BOOT, signal))) await m.clock.sleep(5, signal);
     me.joined = true;
   }
   await m.clock.sleep(45, signal);
@@ -73,10 +76,10 @@ type Report = (
 ) => Promise<void>;
 /** Five tries, two seconds apart, as the boot script has it; then the report is lost. */
 const reporter =
-  (m: Machine, base: string, signal: AbortSignal): Report =>
+  (m: Machine, url: string, signal: AbortSignal): Report =>
   async (name, event_type, result, description) => {
     for (let i = 0; i < 5; i++) {
-      const sent = await fetch(`${base}/report`, {
+      const sent = await fetch(url, {
         method: 'POST',
         headers: { 'content-type': 'application/json' },
         body: JSON.stringify({ name, event_type, result, description, origin: 'node' }),
@@ -115,16 +118,16 @@ async function bootScript(m: Machine, uri: string, signal: AbortSignal): Promise
       if (!r.ok) throw new Error(`${url} answered ${r.status}`);
       await r.arrayBuffer();
     });
-  await reporter(m, base, signal)('system', 'start', 'SUCCESS', 'kernel and first file system fetched');
   await m.clock.sleep(120, signal);
   return base;
 }
 
 async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise<Installed> {
   m.at('system');
-  const report = reporter(m, base, signal);
   const user = parseYaml(await retry(m, signal, () => fetchText(`${base}/user-data`, signal))) as UserData;
   const net = parseYaml(await retry(m, signal, () => fetchText(`${base}/network-config`, signal))) as NetworkConfig;
+  // Until its first-boot data is read, a machine has nobody to report to.
+  const report = reporter(m, user.reporting.praesidor.endpoint, signal);
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
   const card = Object.values(net.network.ethernets)[0];
   if (!card || !m.hardware.macs.includes(card.match.macaddress)) {
@@ -172,9 +175,10 @@ async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>):
 async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortSignal): Promise<void> {
   const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
   await report('images', 'start', 'SUCCESS', `${images.length} images`);
-  const dialer = new Dialer(m.around.detours, async (name) => {
+  const exits = new Exits(m.around.detours, anywhere);
+  const dialer = new Dialer(exits, async (name) => {
     for (const server of me.nameservers) {
-      const [a] = await lookup({ address: server, detours: m.around.detours, timeoutMs: 400 }, name, 'A').catch(() => []);
+      const [a] = await lookup({ address: server, exits, purpose: 'resolver', timeoutMs: 400 }, name, 'A').catch(() => []);
       if (a) return a;
     }
     throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
@@ -238,7 +242,7 @@ async function pullImage(
   };
   const get = async (path: string, accept: string) => {
     const a = await dialer.ask(
-      { host, port: Number(port || 443), tls: true, ...(ca ? { trust: { ca } } : {}) },
+      { purpose: 'registry', host, port: Number(port || 443), tls: true, ...(ca ? { trust: { ca } } : {}) },
       { path: `${base}${path}${path.includes('?') ? '&' : '?'}ns=${ref.registry}`, headers: { ...headers, accept }, signal },
     );
     const bytes = Buffer.from(

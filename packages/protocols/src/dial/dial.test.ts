@@ -1,7 +1,7 @@
 import { createServer } from 'node:http';
 import { createServer as createNet, type AddressInfo } from 'node:net';
 import { afterAll, describe, expect, it } from 'vitest';
-import { askJson, detour, Dialer, parseDetours, ProtocolError } from './index.ts';
+import { anywhere, askJson, type Destination, detour, Dialer, Exits, parseDetours, ProtocolError, specialUse } from './index.ts';
 
 describe('detours', () => {
   it('keep the host part and shift the port', () => {
@@ -18,12 +18,62 @@ describe('detours', () => {
   });
 });
 
+describe('exits', () => {
+  it.each([
+    ['127.0.0.1', 'loopback'],
+    ['127.62.8.53', 'loopback'],
+    ['::1', 'loopback'],
+    ['::ffff:127.0.0.1', 'loopback'],
+    ['169.254.169.254', 'link-local'],
+    ['fe80::1', 'link-local'],
+    ['0.0.0.0', 'no address of one machine'],
+    ['224.0.0.1', 'multicast'],
+    ['255.255.255.255', 'no address of one machine'],
+  ])('%s is %s', (address, what) => expect(specialUse(address)).toBe(what));
+  it.each(['10.62.7.12', '192.168.1.1', 'fd00::1', '8.8.8.8'])('%s is a machine’s', (address) =>
+    expect(specialUse(address)).toBeUndefined(),
+  );
+  it('nothing is connected to before the policy and the credential have said yes', async () => {
+    const asked: Destination[] = [];
+    const connected: string[] = [];
+    const server = createNet((c) => {
+      connected.push('somebody');
+      c.destroy();
+    });
+    const port = await new Promise<number>((done) =>
+      server.listen(0, '127.0.0.1', () => done((server.address() as AddressInfo).port)),
+    );
+    const to = { purpose: 'registry', host: 'registry.lr.example', port, tls: false } as const;
+    const closed = new Dialer(
+      new Exits([], (d) => {
+        asked.push(d);
+        return 'not declared';
+      }),
+      async () => '127.0.0.1',
+    );
+    await expect(closed.ask(to, { path: '/' })).rejects.toMatchObject({ fault: 'kept-back', detail: 'not declared' });
+    expect(asked).toEqual([{ purpose: 'registry', host: 'registry.lr.example', address: '127.0.0.1', port, mapped: false }]);
+    await expect(closed.certificate(to)).rejects.toMatchObject({ fault: 'kept-back' });
+    const open = new Dialer(new Exits([], anywhere), async () => '127.0.0.1');
+    const leash = (at: { host: string; address: string }) => (at.address === '127.0.0.1' ? 'k may not be sent there' : undefined);
+    await expect(open.ask({ ...to, leash }, { path: '/' })).rejects.toMatchObject({
+      fault: 'kept-back',
+      detail: 'k may not be sent there',
+    });
+    expect(connected).toEqual([]);
+    await expect(open.ask(to, { path: '/' })).rejects.toMatchObject({ fault: 'cut' });
+    expect(connected).toHaveLength(1);
+    server.close();
+    await Promise.all([closed.close(), open.close()]);
+  });
+});
+
 describe('the way out', () => {
   const closers: (() => void)[] = [];
   afterAll(() => {
     for (const c of closers) c();
   });
-  const dialer = new Dialer([], async (name) => {
+  const dialer = new Dialer(new Exits([], anywhere), async (name) => {
     throw new ProtocolError('missing', name, 'no resolver knows it');
   });
   const http = (answer: string, type = 'application/json', status = 200) =>
@@ -35,7 +85,14 @@ describe('the way out', () => {
     });
   const ask = async (port: number, limit?: number) => {
     try {
-      return (await askJson(dialer, { host: '127.0.0.1', port, tls: false }, { path: '/x', timeoutMs: 1000 }, limit)).json;
+      return (
+        await askJson(
+          dialer,
+          { purpose: 'registry', host: '127.0.0.1', port, tls: false },
+          { path: '/x', timeoutMs: 1000 },
+          limit,
+        )
+      ).json;
     } catch (e) {
       return (e as ProtocolError).fault;
     }
@@ -62,6 +119,8 @@ describe('the way out', () => {
     expect(await ask(rude)).toBe('cut');
   });
   it('resolves no name on its own', async () => {
-    await expect(dialer.locate('registry.lr.example', 5000)).rejects.toThrow('no resolver knows it');
+    await expect(dialer.locate({ purpose: 'registry', host: 'registry.lr.example', port: 5000 })).rejects.toThrow(
+      'no resolver knows it',
+    );
   });
 });

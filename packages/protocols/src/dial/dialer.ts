@@ -2,8 +2,8 @@ import { createHash } from 'node:crypto';
 import tls from 'node:tls';
 import { Agent, type Dispatcher, request } from 'undici';
 import { isIp } from '@praesidor/core/address';
-import { detour, type Detour } from './detours.ts';
 import { ProtocolError } from './errors.ts';
+import type { Exits, Purpose } from './exits.ts';
 
 /** Resolves a name to an address; the caller decides which resolvers are asked. */
 export type Resolver = (name: string) => Promise<string>;
@@ -13,7 +13,12 @@ export interface Trust {
   /** SHA-256 fingerprint of the one certificate that is accepted. */
   fingerprint?: string;
 }
+/** A credential that is sent along: says why it may not go somewhere, once the address is known. */
+export type Leash = (to: { host: string; address: string }) => string | undefined;
 export interface Target {
+  purpose: Purpose;
+  /** Asked before anything is connected to. */
+  leash?: Leash | undefined;
   host: string;
   port: number;
   tls: boolean;
@@ -34,12 +39,12 @@ export interface HttpAsk {
 }
 
 /**
- * The only way out. It knows the detours and how to resolve names, verifies every certificate against a
- * pin or against given anchors, and connects to nothing that was not asked for by its caller.
+ * The only way out over HTTP and TLS. It knows how to resolve names, asks its exits and the credential before it connects,
+ * and verifies every certificate against a pin or against given anchors.
  */
 export class Dialer {
   constructor(
-    readonly detours: readonly Detour[],
+    readonly exits: Exits,
     private readonly resolveName: Resolver,
   ) {}
 
@@ -56,10 +61,17 @@ export class Dialer {
     return address;
   }
 
-  /** @throws ProtocolError `name` when the name cannot be resolved. */
-  async locate(host: string, port: number): Promise<{ host: string; port: number; address: string; taken: boolean }> {
+  /** Where a target is reached. @throws ProtocolError when its name cannot be resolved, or nobody may connect there */
+  async locate({
+    purpose,
+    host,
+    port,
+    leash,
+  }: Omit<Target, 'tls' | 'trust'>): Promise<{ host: string; port: number; address: string }> {
     const address = isIp(host) ? host : await this.resolved(host);
-    return { ...detour(this.detours, address, port), address };
+    const why = leash?.({ host, address });
+    if (why) throw new ProtocolError('kept-back', `${host}:${port}`, why);
+    return { ...(await this.exits.to(purpose, host, address, port)), address };
   }
 
   /** Lets go of kept connections to a host, so that what is asked next is measured from the first byte on. */
@@ -75,7 +87,7 @@ export class Dialer {
 
   async ask(target: Target, ask: HttpAsk): Promise<HttpAnswer> {
     const where = `${target.host}:${target.port}`;
-    const at = await this.locate(target.host, target.port);
+    const at = await this.locate(target);
     const key = JSON.stringify([at.host, at.port, target.host, target.tls, target.trust]);
     let agent = this.agents.get(key);
     if (!agent) {
@@ -136,7 +148,7 @@ export class Dialer {
 
   /** The certificate that a server shows, whoever signed it. Nothing is sent to it. */
   async certificate(target: Omit<Target, 'tls'>, timeoutMs = 4000): Promise<SeenCert> {
-    const at = await this.locate(target.host, target.port);
+    const at = await this.locate(target);
     return new Promise((done, fail) => {
       const socket = tls.connect({
         host: at.host,
@@ -223,3 +235,9 @@ function verify(socket: tls.TLSSocket, target: Target): Error | undefined {
 }
 
 export const short = (fingerprint: string) => `${fingerprint.slice(0, 5)}:…:${fingerprint.slice(-5)}`;
+
+/** Host and port of `host:port`, `[address]:port` or either without the port, which is 443 then. */
+export function endpointOf(endpoint: string): { host: string; port: number } {
+  const m = /^\[([^\]]+)\](?::(\d+))?$/.exec(endpoint) ?? /^([^:]+)(?::(\d+))?$/.exec(endpoint);
+  return { host: m?.[1] ?? endpoint, port: Number(m?.[2] ?? 443) };
+}

@@ -12,7 +12,9 @@ export type ProtocolFault =
   | 'digest'
   | 'missing'
   | 'full'
-  | 'busy';
+  | 'busy'
+  /** Not connected: the policy does not open it, or a credential may not go there. */
+  | 'kept-back';
 
 export class ProtocolError extends Error {
   constructor(

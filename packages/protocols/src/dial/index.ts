@@ -1,4 +1,5 @@
 export * from './detours.ts';
 export * from './dialer.ts';
 export * from './errors.ts';
+export * from './exits.ts';
 export * from './json.ts';

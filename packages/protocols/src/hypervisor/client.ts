@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { SeenHypervisor } from '@praesidor/core/model';
-import { askJson, type Dialer, ProtocolError, type Target } from '../dial/index.ts';
+import { askJson, type Dialer, endpointOf, type Leash, ProtocolError, type Target } from '../dial/index.ts';
 
 /** The driver of one hypervisor: REST over TLS, domains as libvirt's XML. */
 export interface Driver {
@@ -9,12 +9,18 @@ export interface Driver {
   ca?: string | undefined;
   user: string;
   password: string;
+  leash?: Leash | undefined;
   signal?: AbortSignal;
 }
 
 const targetOf = (d: Driver): Target => {
-  const [host = '', port] = d.endpoint.split(':');
-  return { host, port: Number(port ?? 443), tls: true, ...(d.ca ? { trust: { ca: d.ca } } : {}) };
+  return {
+    purpose: 'hypervisor',
+    ...endpointOf(d.endpoint),
+    tls: true,
+    leash: d.leash,
+    ...(d.ca ? { trust: { ca: d.ca } } : {}),
+  };
 };
 
 async function ask<T>(d: Driver, method: string, path: string, schema: z.ZodType<T>, body?: unknown): Promise<T> {

@@ -27,7 +27,7 @@ export async function kube<T>(
   options: { method?: string; body?: unknown; contentType?: string } = {},
 ): Promise<T | undefined> {
   const where = `${k.host}:6443`;
-  const at = await k.dialer.locate(k.address, 6443);
+  const at = await k.dialer.locate({ purpose: 'cluster', host: k.address, port: 6443 });
   const agent = new Agent({
     connect: {
       ca: k.ca,
@@ -39,7 +39,7 @@ export async function kube<T>(
     },
   });
   try {
-    const r = await request(`https://${at.host}:${at.port}${path}`, {
+    const r = await request(`https://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}${path}`, {
       dispatcher: agent,
       method: (options.method ?? 'GET') as 'GET',
       headers: {

@@ -8,7 +8,7 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate, publish } from '@praesidor/standins';
-import { Dialer, parseDetours, type ProtocolError } from '../dial/index.ts';
+import { anywhere, Dialer, Exits, parseDetours, type ProtocolError } from '../dial/index.ts';
 import {
   held,
   getManifest,
@@ -46,7 +46,7 @@ beforeAll(async () => {
     server.listen(0, '127.0.0.1', done);
   });
   dialer = new Dialer(
-    parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`),
+    new Exits(parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), anywhere),
     async () => '10.0.0.9',
   );
   at = { dialer, endpoint: 'registry.lr.example:5000', trust: { ca }, user: 'keeper', password: 'k' };

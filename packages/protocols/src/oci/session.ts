@@ -1,5 +1,14 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import { type Dialer, type HttpAnswer, type HttpAsk, ProtocolError, type Target, type Trust } from '../dial/index.ts';
+import {
+  type Dialer,
+  type HttpAnswer,
+  endpointOf,
+  type HttpAsk,
+  type Leash,
+  ProtocolError,
+  type Target,
+  type Trust,
+} from '../dial/index.ts';
 
 /** A registry as seen from here: an OCI distribution 1.1 endpoint with optional credentials. */
 export interface RegistryAt {
@@ -8,12 +17,13 @@ export interface RegistryAt {
   trust?: Trust;
   user?: string;
   password?: string;
+  /** Says where the credentials may not go. */
+  leash?: Leash | undefined;
   signal?: AbortSignal;
 }
 
 export function targetOf(r: RegistryAt): Target {
-  const [host = '', port] = r.endpoint.split(':');
-  return { host, port: Number(port ?? 443), tls: true, ...(r.trust ? { trust: r.trust } : {}) };
+  return { purpose: 'registry', ...endpointOf(r.endpoint), tls: true, leash: r.leash, ...(r.trust ? { trust: r.trust } : {}) };
 }
 export const headersOf = (r: RegistryAt): Record<string, string> =>
   r.user ? { authorization: `Basic ${Buffer.from(`${r.user}:${r.password ?? ''}`).toString('base64')}` } : {};

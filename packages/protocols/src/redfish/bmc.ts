@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { askJson, type Dialer, ProtocolError, type Target } from '../dial/index.ts';
+import { askJson, type Dialer, type Leash, ProtocolError, type Target } from '../dial/index.ts';
 
 /** Redfish (DMTF DSP0266) over HTTPS: one controller, pinned, and how it is asked. */
 export interface Bmc {
@@ -8,6 +8,7 @@ export interface Bmc {
   fingerprint: string;
   user: string;
   password: string;
+  leash?: Leash | undefined;
   signal?: AbortSignal;
 }
 
@@ -18,7 +19,14 @@ export const Collection = z.object({ Members: z.array(Link).max(1024) });
 /** Controllers answer within a few seconds, or not at all. */
 const patience = 5000;
 
-const target = (b: Bmc): Target => ({ host: b.address, port: 443, tls: true, trust: { fingerprint: b.fingerprint } });
+const target = (b: Bmc): Target => ({
+  purpose: 'controller',
+  host: b.address,
+  port: 443,
+  tls: true,
+  leash: b.leash,
+  trust: { fingerprint: b.fingerprint },
+});
 const authorization = (b: Bmc) => ({ authorization: `Basic ${Buffer.from(`${b.user}:${b.password}`).toString('base64')}` });
 
 /** What a controller points at must lie in its own tree. */

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Facts } from '@praesidor/core/model';
+import { Facts, words } from '@praesidor/core/model';
 import { ProtocolError } from '../dial/index.ts';
 import { type Bmc, firstSystem, get, Link, members } from './bmc.ts';
 
@@ -68,12 +68,13 @@ const Port = z.object({
 });
 const Software = z.object({ Id: z.string().nullish(), Name: z.string().nullish(), Version: z.string().nullish() });
 
+const told = words.told;
 type Health = NonNullable<Facts['health']>;
 const healthOf = (s: z.infer<typeof Status>): { health?: Health } => {
   const h = s?.HealthRollup ?? s?.Health;
   return h === 'OK' || h === 'Warning' || h === 'Critical' ? { health: h } : {};
 };
-const text = (key: string, value: string | null | undefined) => (value ? { [key]: value.slice(0, 80) } : {});
+const text = (key: string, value: string | null | undefined) => (told(value, 80) ? { [key]: told(value, 80) } : {});
 
 export interface Read {
   facts: Facts;
@@ -95,7 +96,7 @@ export async function readFacts(b: Bmc, at: string): Promise<Read> {
       // A part it does not have is no fault of the whole; silence, a changed certificate or refused credentials are.
       if (!(e instanceof ProtocolError) || ['silent', 'refused', 'cut', 'pin', 'credentials', 'cancelled'].includes(e.fault))
         throw e;
-      untold.push(`${what}: ${e.detail}`.slice(0, 200));
+      untold.push(told(`${what}: ${e.detail}`, 200));
       return otherwise;
     }
   };
@@ -119,57 +120,66 @@ export async function readFacts(b: Bmc, at: string): Promise<Read> {
     members(b, s.Boot?.BootOptions, z.object({ DisplayName: z.string().nullish() })),
   );
   const place = chassis?.Location?.Placement;
-  return {
-    facts: {
-      at,
-      source: 'bmc',
-      maker: s.Manufacturer ?? '',
-      model: s.Model ?? '',
-      serial: s.SerialNumber ?? '',
-      arch: processors.some((p) => p.InstructionSet === 'ARM-A64' || p.ProcessorArchitecture === 'ARM') ? 'arm64' : 'x86-64',
-      cores: processors.reduce((n, p) => n + (p.TotalCores ?? 0), 0),
-      ...(processors.some((p) => p.Model)
-        ? {
-            processors: processors.map((p) => ({
-              model: p.Model ?? '',
-              cores: p.TotalCores ?? 0,
-              ...(p.TotalThreads ? { threads: p.TotalThreads } : {}),
-            })),
-          }
-        : {}),
-      memoryGiB: s.MemorySummary?.TotalSystemMemoryGiB ?? 0,
-      disks: drives.map((d, i) => ({
-        bay: (d.PhysicalLocation?.PartLocation?.ServiceLabel ?? d.Name ?? `drive ${i + 1}`).slice(0, 40),
-        sizeGB: Math.round((d.CapacityBytes ?? 0) / 1e9),
-        media: d.Protocol === 'NVMe' ? 'nvme' : d.MediaType === 'HDD' ? 'hdd' : 'ssd',
-        ...text('model', d.Model),
-        ...text('serial', d.SerialNumber),
-        ...(d.PredictedMediaLifeLeftPercent === null || d.PredictedMediaLifeLeftPercent === undefined
-          ? {}
-          : { lifeLeft: Math.min(100, Math.max(0, d.PredictedMediaLifeLeftPercent)) }),
-        ...healthOf(d.Status),
+  const facts = Facts.safeParse({
+    at,
+    source: 'bmc',
+    maker: told(s.Manufacturer, 80),
+    model: told(s.Model, 80),
+    serial: told(s.SerialNumber, 80),
+    arch: processors.some((p) => p.InstructionSet === 'ARM-A64' || p.ProcessorArchitecture === 'ARM') ? 'arm64' : 'x86-64',
+    cores: processors.reduce((n, p) => n + (p.TotalCores ?? 0), 0),
+    ...(processors.some((p) => p.Model)
+      ? {
+          processors: processors.map((p) => ({
+            model: told(p.Model, 120),
+            cores: p.TotalCores ?? 0,
+            ...(p.TotalThreads ? { threads: p.TotalThreads } : {}),
+          })),
+        }
+      : {}),
+    memoryGiB: s.MemorySummary?.TotalSystemMemoryGiB ?? 0,
+    disks: drives.map((d, i) => ({
+      bay: told(d.PhysicalLocation?.PartLocation?.ServiceLabel ?? d.Name, 40) || `drive ${i + 1}`,
+      sizeGB: Math.round((d.CapacityBytes ?? 0) / 1e9),
+      media: d.Protocol === 'NVMe' ? 'nvme' : d.MediaType === 'HDD' ? 'hdd' : 'ssd',
+      ...text('model', d.Model),
+      ...text('serial', d.SerialNumber),
+      ...(d.PredictedMediaLifeLeftPercent === null || d.PredictedMediaLifeLeftPercent === undefined
+        ? {}
+        : { lifeLeft: Math.min(100, Math.max(0, d.PredictedMediaLifeLeftPercent)) }),
+      ...healthOf(d.Status),
+    })),
+    nics: nics
+      .filter((n) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(n.MACAddress ?? ''))
+      .map((n, i) => ({
+        name: told(n.Id, 60) || `nic${i}`,
+        mac: (n.MACAddress as string).toLowerCase(),
+        speedGbit: (n.SpeedMbps ?? 0) / 1000,
+        link: n.LinkStatus === 'LinkUp',
+        ...(n.VLAN?.VLANEnable && n.VLAN.VLANId ? { vlans: [n.VLAN.VLANId] } : {}),
+        ...ports.get((n.MACAddress as string).toLowerCase()),
       })),
-      nics: nics
-        .filter((n) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(n.MACAddress ?? ''))
-        .map((n, i) => ({
-          name: n.Id ?? `nic${i}`,
-          mac: (n.MACAddress as string).toLowerCase(),
-          speedGbit: (n.SpeedMbps ?? 0) / 1000,
-          link: n.LinkStatus === 'LinkUp',
-          ...(n.VLAN?.VLANEnable && n.VLAN.VLANId ? { vlans: [n.VLAN.VLANId] } : {}),
-          ...ports.get((n.MACAddress as string).toLowerCase()),
-        })),
-      firmware: { bmc, system: s.BiosVersion ?? '', ...(inventory.length ? { parts: inventory } : {}) },
-      bootMode: s.Boot?.BootSourceOverrideMode === 'Legacy' ? 'BIOS' : 'UEFI',
-      ...(options.length ? { bootOptions: options.flatMap((o) => o.DisplayName?.slice(0, 120) ?? []) } : {}),
-      power: s.PowerState === 'On' ? 'On' : 'Off',
-      ...healthOf(s.Status),
-      ...power,
-      ...(untold.length ? { untold } : {}),
-    },
+    firmware: { bmc: told(bmc, 60), system: told(s.BiosVersion, 60), ...(inventory.length ? { parts: inventory } : {}) },
+    bootMode: s.Boot?.BootSourceOverrideMode === 'Legacy' ? 'BIOS' : 'UEFI',
+    ...(options.length ? { bootOptions: options.flatMap((o) => told(o.DisplayName, 120) || []) } : {}),
+    power: s.PowerState === 'On' ? 'On' : 'Off',
+    ...healthOf(s.Status),
+    ...power,
+    ...(untold.length ? { untold } : {}),
+  });
+  if (!facts.success) {
+    const [wrong] = facts.error.issues;
+    throw new ProtocolError(
+      'answer',
+      b.address,
+      `what it tells of itself does not fit: ${wrong?.path.join('.')}: ${wrong?.message}`,
+    );
+  }
+  return {
+    facts: facts.data,
     place: {
-      ...(s.HostName ? { name: s.HostName } : chassis?.AssetTag ? { name: chassis.AssetTag } : {}),
-      ...(place?.Rack ? { rack: place.Rack } : {}),
+      ...(s.HostName ? { name: told(s.HostName, 63) } : chassis?.AssetTag ? { name: told(chassis.AssetTag, 63) } : {}),
+      ...(place?.Rack ? { rack: told(place.Rack, 20) } : {}),
       ...(place?.RackOffset ? { unit: place.RackOffset } : {}),
     },
   };
@@ -192,7 +202,7 @@ async function readPorts(b: Bmc, adapters: Link | null | undefined): Promise<Map
       for (const mac of p.Ethernet?.AssociatedMACAddresses ?? [])
         out.set(mac.toLowerCase(), {
           ...text('adapter', a.Model),
-          ...(name && l?.PortId ? { neighbour: { name: name.slice(0, 120), port: l.PortId.slice(0, 120) } } : {}),
+          ...(name && l?.PortId ? { neighbour: { name: told(name, 120), port: told(l.PortId, 120) } } : {}),
         });
     }
   return out;
@@ -220,8 +230,8 @@ async function readInventory(b: Bmc): Promise<NonNullable<Facts['firmware']['par
   return (await members(b, service.FirmwareInventory, Software))
     .filter((x) => x.Id && x.Version)
     .map((x) => ({
-      id: (x.Id as string).slice(0, 60),
-      name: (x.Name ?? x.Id ?? '').slice(0, 120),
-      version: (x.Version as string).slice(0, 60),
+      id: told(x.Id, 60),
+      name: told(x.Name ?? x.Id, 120),
+      version: told(x.Version, 60),
     }));
 }

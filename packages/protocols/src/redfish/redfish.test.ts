@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { X509Certificate } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCertificate } from '@praesidor/standins';
-import { Dialer, fingerprintOf, parseDetours, type ProtocolError } from '../dial/index.ts';
+import { anywhere, Dialer, Exits, fingerprintOf, parseDetours, type ProtocolError } from '../dial/index.ts';
 import { readFacts, reset } from './index.ts';
 
 /** A controller that answers whatever a test wants, behind a pinned certificate. */
@@ -19,9 +19,12 @@ beforeAll(async () => {
   await new Promise<void>((done) => {
     server.listen(0, '127.0.0.1', done);
   });
-  dialer = new Dialer(parseDetours(`10.0.0.1/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 443}`), async () => {
-    throw new Error('no names here');
-  });
+  dialer = new Dialer(
+    new Exits(parseDetours(`10.0.0.1/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 443}`), anywhere),
+    async () => {
+      throw new Error('no names here');
+    },
+  );
 });
 afterAll(async () => {
   await dialer.close();
