@@ -4,6 +4,7 @@ import {
   type Bill,
   type Charter,
   type Doc,
+  docsOf,
   emptyEstate,
   type Estate,
   keyOf,
@@ -11,6 +12,7 @@ import {
   readDocuments,
   sliceOf,
 } from '@praesidor/core/model';
+import { keysNamedIn } from '@praesidor/core/access';
 import type { Options } from './options.ts';
 
 /** Input that cannot be worked with; every fault on its line as file:line:column. */
@@ -45,13 +47,7 @@ export function readEstate({ estate: dir, now }: Pick<Options, 'estate' | 'now'>
     estate.observed.bills[bill.name] = bill;
   }
   // Without a server there is no keyring to hold names against: those that the estate uses are taken as there.
-  estate.keys = [
-    ...new Set([
-      ...estate.zones.map((z) => z.key),
-      ...estate.hosts.flatMap((h) => h.bmc?.credential ?? []),
-      ...estate.registries.flatMap((r) => r.credential ?? []),
-    ]),
-  ].map((name) => ({ name, use: 'other' }));
+  estate.keys = keysNamedIn(docsOf(estate));
   return estate;
 }
 

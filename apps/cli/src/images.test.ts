@@ -18,7 +18,14 @@ const stores: Record<string, Store> = {};
 const at: Record<string, string[]> = {};
 const images = ['log-shipper:2.9.1', 'log-buffer:2.9.1', 'log-config:2.9.1'].map((n) => `images.upstream.example/addons/${n}`);
 
+const key = join(dir, 'source.key');
+const trusted = ['--trust', join(dir, 'trusted.keys')];
+
 beforeAll(async () => {
+  // Keys as an operator makes them: with OpenSSL.
+  execFileSync('openssl', ['genpkey', '-algorithm', 'ed25519', '-out', key]);
+  const der = execFileSync('openssl', ['pkey', '-in', key, '-pubout', '-outform', 'DER']);
+  writeFileSync(join(dir, 'trusted.keys'), `# whose shipments we take\n${der.subarray(-32).toString('base64')} Briar Wharf\n`);
   cpSync(join(import.meta.dirname, '../../../demo/estate'), estate, { recursive: true });
   const pair = await makeCertificate({
     commonName: 'registries',
@@ -107,6 +114,10 @@ describe('from a source to a room, with nothing but the command and the media', 
       join(dir, 'lacking.json'),
       '--name',
       'LR-9',
+      '--sign-with',
+      key,
+      '--signer',
+      'whoever',
       '--to',
       at.target?.[1] as string,
     );
@@ -114,7 +125,11 @@ describe('from a source to a room, with nothing but the command and the media', 
     // 3 × 60 kB and a base of 20 kB: a case of 100 kB holds one of them and the base
     expect(packed.cases.map((c) => c.number)).toEqual([1, 2, 3]);
     for (const n of [1, 2, 3]) execFileSync('sha256sum', ['--quiet', '-c', 'SHA256SUMS'], { cwd: join(cases, `case-${n}`) });
-    expect((await run('verify', cases)).out).toContain('LR-9 is whole: 3 images');
+    const seen = await run('verify', cases, ...trusted);
+    expect(seen.out).toContain('LR-9 is whole: 3 images');
+    // Called by the name that its key has here, whatever it calls itself.
+    expect(seen.out).toContain('whole, signed by Briar Wharf');
+    expect((await run('verify', cases)).out).toContain('signed by whoever, whose key is not trusted');
   });
   it('a damaged case and one that is not there are named, with the least that makes it good', async () => {
     const blobs = join(cases, 'case-2/blobs/sha256');
@@ -131,11 +146,24 @@ describe('from a source to a room, with nothing but the command and the media', 
     expect(repair.missing).toEqual([3]);
     expect(repair.damaged).toMatchObject([{ case: 2, path: `blobs/sha256/${big}` }]);
     writeFileSync(join(dir, 'report.json'), v.out);
-    const landed = await run('land', join(cases, 'case-2'), join(dir, 'case-1.tar'), ...(at.target as string[]));
+    const two = [join(cases, 'case-2'), join(dir, 'case-1.tar')];
+    const nobody = await run('land', ...two, ...(at.target as string[]));
+    expect(nobody).toMatchObject({ code: 2, err: expect.stringContaining('--accept LR-9') });
+    expect(await stores.target?.digests()).toEqual([]);
+    const landed = await run('land', ...two, ...trusted, ...(at.target as string[]));
     expect(landed.code).toBe(1);
     expect(landed.out).toContain(`blobs/sha256/${big} has other bytes than were packed`);
     expect(landed.out).toMatch(/images wait for other cases/);
     expect(await stores.target?.digests()).not.toContain(`sha256:${big}`);
+  });
+  it('a manifest that was changed after it was signed is not landed, by no name', async () => {
+    const changed = join(dir, 'changed');
+    cpSync(join(cases, 'case-1'), changed, { recursive: true });
+    const file = join(changed, 'waybill.json');
+    writeFileSync(file, readFileSync(file, 'utf8').replaceAll('addons/log-shipper', 'addons/log-shopper'));
+    const r = await run('land', changed, '--accept', 'LR-9', ...trusted, ...(at.target as string[]));
+    expect(r).toMatchObject({ code: 2, err: expect.stringContaining('changed after it was packed') });
+    expect((await run('verify', changed, ...trusted)).code).toBe(1);
   });
   it('the repair is packed and landed, and everything is there', async () => {
     const mend = join(dir, 'mend');
@@ -152,7 +180,11 @@ describe('from a source to a room, with nothing but the command and the media', 
       'LR-10',
     );
     expect(p.cases).toHaveLength(1);
-    expect((await run('land', mend, ...(at.target as string[]))).out).toContain(
+    const shown = await run('land', mend, ...trusted, ...(at.target as string[]));
+    expect(shown.code).toBe(2);
+    expect(shown.out).toMatch(/LR-10 is not signed\. It would put \d images:\n {2}addons\/log-/);
+    expect((await run('land', mend, '--accept', 'LR-9', ...(at.target as string[]))).code).toBe(2);
+    expect((await run('land', mend, '--accept', 'LR-10', ...(at.target as string[]))).out).toContain(
       'everything is at registry.lr.kestrelferries.example',
     );
     expect((await run('missing', 'log-shipper', ...on, ...(at.target as string[]))).code).toBe(0);
@@ -240,7 +272,7 @@ describe('a registry that is not ours, and keeps images below a path of its own'
     const box = join(dir, 'plain-cases');
     const to = ['--to', (at.plain as string[])[1] as string];
     await json('pack', 'log-shipper', ...on, ...(at.source as string[]), '--out', box, '--name', 'LR-10', ...to);
-    const landed = await run('land', box, ...(at.plain as string[]));
+    const landed = await run('land', box, '--accept', 'LR-10', ...(at.plain as string[]));
     expect([landed.code, landed.err]).toEqual([0, '']);
     expect(await stores.plain?.tags('rooms/lr/addons/log-shipper')).toEqual(['2.9.1']);
     expect(await stores.plain?.tags('addons/log-shipper')).toBeUndefined();

@@ -1,6 +1,6 @@
 import { lookup } from 'node:dns/promises';
 import { readRegistryAuth } from './auth.ts';
-import { Dialer } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import { readText, Unusable } from './estate.ts';
 import type { Asked } from './options.ts';
@@ -20,7 +20,9 @@ export function registryOf({ options }: Asked): { at: RegistryAt; close: () => P
   if (!/^[A-Za-z0-9.-]+(:\d{1,5})?$/.test(registry)) throw new Unusable(`--registry: ${registry} is no host name with a port`);
   if (typeof ca !== 'string')
     throw new Unusable('--ca is needed: without trust anchors nobody can tell whether it is that registry');
-  const dialer = new Dialer([], async (name) => (typeof at === 'string' ? at : (await lookup(name)).address));
+  const dialer = new Dialer(new Exits([], anywhere), async (name) =>
+    typeof at === 'string' ? at : (await lookup(name)).address,
+  );
   const who = typeof auth === 'string' ? readRegistryAuth(auth, registry) : undefined;
   return {
     at: { dialer, endpoint: registry, trust: { ca: readText(ca) }, ...(who ?? {}) },

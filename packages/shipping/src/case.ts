@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import { isPart, pathOf, Waybill, type WaybillPiece } from '@praesidor/core/images';
 import { Hashing, writeHashed } from '@praesidor/hashing';
 import { ProtocolError } from '@praesidor/protocols/dial';
+import { signatureFile, signManifest, type SigningKey } from './signature.ts';
 
 /** What a case says of itself, beside the waybill of the whole. */
 export interface CaseMark {
@@ -24,6 +25,7 @@ export class NotACase extends Error {}
  *     blobs/sha256/<hex>       blobs, and the manifests of all images of the shipment
  *     parts/<hex>.<from>       a part of a blob, by its first byte
  *     waybill.json, case.json  the whole shipment, and which case this is
+ *     signature.json           who packed it: a signature over waybill.json
  *     SHA256SUMS               every file above, for `sha256sum -c`
  */
 export class CaseFolder {
@@ -98,10 +100,19 @@ export class CaseFolder {
   };
 
   /** Describes itself, last: a case without SHA256SUMS was not finished. `sums` are those known already, by path. */
-  async close(w: Waybill, number: number, tops: readonly TopManifest[], sums: ReadonlyMap<string, string>): Promise<void> {
+  async close(
+    w: Waybill,
+    number: number,
+    tops: readonly TopManifest[],
+    sums: ReadonlyMap<string, string>,
+    signer?: SigningKey,
+  ): Promise<void> {
     const own = w.cases.find((c) => c.number === number);
     await this.put('index.json', indexText(tops));
-    await this.put('waybill.json', JSON.stringify(w));
+    const manifest = Buffer.from(JSON.stringify(w));
+    await this.put('waybill.json', manifest);
+    if (signer) await this.put(signatureFile, `${JSON.stringify(signManifest(manifest, signer))}\n`);
+    else await rm(this.file(signatureFile), { force: true });
     const mark: CaseMark = { shipment: w.shipment, number, of: w.cases.length };
     await this.put('case.json', `${JSON.stringify(mark)}\n`);
     await this.settled();
@@ -109,6 +120,7 @@ export class CaseFolder {
       'case.json',
       'index.json',
       'oci-layout',
+      ...(signer ? [signatureFile] : []),
       'waybill.json',
       ...new Set(w.images.flatMap((i) => i.manifests.map((m) => `blobs/sha256/${m.digest.slice(7)}`))),
       ...(own?.pieces.map((p) => pathOf(w, p)) ?? []),

@@ -6,4 +6,5 @@ export * from './pack.ts';
 export * from './pacer.ts';
 export * from './parallel.ts';
 export * from './reading.ts';
+export * from './signature.ts';
 export * from './verify.ts';

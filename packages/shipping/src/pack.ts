@@ -12,6 +12,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
 import { CaseFolder, sumOf, type TopManifest } from './case.ts';
 import { inParallel } from './parallel.ts';
+import type { SigningKey } from './signature.ts';
 
 export interface Manifests {
   /** The images with the sizes of their manifests. */
@@ -91,6 +92,8 @@ export interface PackHooks {
   onCut?: () => void;
   onPiece?: (piece: WaybillPiece, number: number) => Promise<void> | void;
   onClosed?: (number: number) => Promise<void> | void;
+  /** Whoever packs signs the manifest. */
+  signer?: SigningKey;
   signal?: AbortSignal;
 }
 
@@ -155,7 +158,7 @@ export async function packCases(
       if ((await box.size(path)) !== m.body.length) await box.put(path, m.body);
       sums.get(c.number)?.set(path, digest.slice(7));
     }
-    await box.close(w, c.number, tops, sums.get(c.number) ?? new Map());
+    await box.close(w, c.number, tops, sums.get(c.number) ?? new Map(), hooks.signer);
     await hooks.onClosed?.(c.number);
   }
   return w;

@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
 import { repairOf, type Waybill } from '@praesidor/core/images';
-import { Dialer, parseDetours, ProtocolError } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, parseDetours, ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasManifest, pushBlob, putManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
 import { createRegistry, plainLogin, type RegistryOptions, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
@@ -48,7 +48,7 @@ async function serve(name: 'source' | 'target', options: Partial<RegistryOptions
 }
 beforeAll(async () => {
   pair = await makeCertificate({ commonName: 'registries', names: ['registry.source.example', 'registry.target.example'] });
-  dialer = new Dialer(parseDetours('10.0.0.9/32=127.0.0.1/32+0'), async () => '10.0.0.9');
+  dialer = new Dialer(new Exits(parseDetours('10.0.0.9/32=127.0.0.1/32+0'), anywhere), async () => '10.0.0.9');
 });
 afterAll(() => dialer.close());
 beforeEach(async () => {

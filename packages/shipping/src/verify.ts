@@ -1,5 +1,6 @@
 import { pathOf } from '@praesidor/core/images';
 import { type CaseFolder, NotACase, sumOf } from './case.ts';
+import { signatureFile } from './signature.ts';
 
 export interface BadFile {
   path: string;
@@ -29,6 +30,7 @@ export async function verifyCase(
   const listed = await box.sums();
   const want = new Map<string, { sha?: string | undefined; bytes?: number }>();
   for (const path of ['case.json', 'index.json', 'oci-layout', 'waybill.json']) want.set(path, { sha: listed.get(path) });
+  if ((await box.size(signatureFile)) !== undefined) want.set(signatureFile, { sha: listed.get(signatureFile) });
   for (const i of w.images)
     for (const m of i.manifests) want.set(`blobs/sha256/${m.digest.slice(7)}`, { sha: m.digest.slice(7), bytes: m.bytes });
   for (const p of own.pieces) want.set(pathOf(w, p), { sha: sumOf(w, p), bytes: p.to - p.from });

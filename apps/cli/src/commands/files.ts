@@ -16,6 +16,7 @@ export const files: CommandOf = (options, write) => {
         estate,
         secret: placeholder(c.name),
         bootUrl: (host) => `(boot address of ${host}, given by the build)`,
+        reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
       }),
     };
   });

@@ -22,6 +22,11 @@ import {
   ArchiveRefused,
   CaseFolder,
   landCase,
+  publicKeyOf,
+  type Signed,
+  signedBy,
+  type SigningKey,
+  type TrustedKey,
   NotACase,
   packCases,
   planCases,
@@ -185,7 +190,8 @@ const pack = plainly(async (asked, write) => {
       [...digests].filter((d) => used.has(d)).sort(),
       sizeIn(asked.options.caseSize, 60e9),
     );
-    const w = await packCases(plan, r.at, bodies, (n) => join(out, `case-${n}`));
+    const signer = signerOf(asked);
+    const w = await packCases(plan, r.at, bodies, (n) => join(out, `case-${n}`), signer ? { signer } : {});
     const cases = w.cases.map((c) => ({ number: c.number, bytes: c.bytes, folder: join(out, `case-${c.number}`) }));
     put(asked, write, { shipment, cases, images: images.length }, () =>
       [
@@ -238,16 +244,22 @@ const verify = plainly((asked, write) =>
   withKeep(asked, async (keep) => {
     const boxes = await casesIn(asked.words, keep);
     const cases: Verified[] = [];
-    for (const box of boxes) cases.push(await verifyCase(box));
+    const trusted = trustedOf(asked);
+    const signatures: Signed[] = [];
+    for (const box of boxes) {
+      cases.push(await verifyCase(box));
+      signatures.push(await signedBy(box, trusted));
+    }
     const { waybill } = await (boxes[0] as CaseFolder).describe();
     const strange = cases.find((c) => c.shipment !== waybill.shipment);
     if (strange) throw new Unusable(`case ${strange.number} is of ${strange.shipment}, the others of ${waybill.shipment}`);
     const repair = repairOf(waybill, { cases: cases.map((c) => ({ number: c.number, bad: c.bad })) });
-    put(asked, write, { shipment: waybill.shipment, cases, repair }, () =>
+    const wrong = signatures.some((s) => s.state === 'wrong');
+    put(asked, write, { shipment: waybill.shipment, cases, repair, signatures }, () =>
       [
         ...cases.map(
-          (c) =>
-            `case ${c.number} of ${c.of}: ${c.files} files, ${bytesText(c.bytes)}, ${c.bad.length ? `${c.bad.length} damaged` : 'whole'}\n${c.bad.map((b) => `  ${b.path} ${b.why}\n`).join('')}`,
+          (c, i) =>
+            `case ${c.number} of ${c.of}: ${c.files} files, ${bytesText(c.bytes)}, ${c.bad.length ? `${c.bad.length} damaged` : 'whole'}, ${signatureText(signatures[i] as Signed)}\n${c.bad.map((b) => `  ${b.path} ${b.why}\n`).join('')}`,
         ),
         repair.missing.length ? `not here: ${repair.missing.map((n) => `case ${n}`).join(', ')}\n` : '',
         repair.digests.length
@@ -255,15 +267,78 @@ const verify = plainly((asked, write) =>
           : `${waybill.shipment} is whole: ${waybill.images.length} images\n`,
       ].join(''),
     );
-    return repair.digests.length || cases.some((c) => c.bad.length) ? 1 : 0;
+    return repair.digests.length || cases.some((c) => c.bad.length) || wrong ? 1 : 0;
   }),
 );
+
+/** The key that signs what is packed; undefined: it goes unsigned. */
+function signerOf(asked: Asked): SigningKey | undefined {
+  const file = asked.options.signWith;
+  if (typeof file !== 'string') return undefined;
+  const privateKey = readText(file, 10_000);
+  try {
+    publicKeyOf(privateKey);
+  } catch (e) {
+    throw new Unusable(`${file}: no Ed25519 private key in PEM (openssl genpkey -algorithm ed25519): ${(e as Error).message}`);
+  }
+  return { name: typeof asked.options.signer === 'string' ? asked.options.signer : 'command line', privateKey };
+}
+
+/** Keys of installations whose shipments are believed: PEM files, or one raw key in base64 a line with a name behind it. */
+function trustedOf(asked: Asked): TrustedKey[] {
+  const file = asked.options.trust;
+  if (typeof file !== 'string') return [];
+  const text = readText(file, 100_000);
+  try {
+    if (text.includes('-----BEGIN')) return [{ name: file, key: publicKeyOf(text) }];
+  } catch (e) {
+    throw new Unusable(`${file}: no Ed25519 public key in PEM: ${(e as Error).message}`);
+  }
+  return text
+    .split('\n')
+    .filter((l) => l.trim() && !l.startsWith('#'))
+    .map((l, i) => {
+      const [key = '', ...name] = l.trim().split(/\s+/);
+      if (!/^[A-Za-z0-9+/]{43}=$/.test(key)) throw new Unusable(`${file}:${i + 1}:1: no Ed25519 public key: 32 bytes in base64`);
+      return { key, name: name.join(' ') || key.slice(0, 8) };
+    });
+}
+const signatureText = (s: Signed): string =>
+  s.state === 'trusted'
+    ? `signed by ${s.by}`
+    : s.state === 'foreign'
+      ? `signed by ${s.by}, whose key is not trusted (${s.key})`
+      : s.state === 'unsigned'
+        ? 'not signed'
+        : `signature wrong: ${s.why}`;
+
+/** What was changed is refused; what nobody vouches for is shown with all that it would bring, and lands only by its name. @throws Unusable */
+async function refuseUnverified(asked: Asked, boxes: readonly CaseFolder[], write: (text: string) => void): Promise<void> {
+  const trusted = trustedOf(asked);
+  for (const box of boxes) {
+    const s = await signedBy(box, trusted);
+    const { waybill } = await box.describe();
+    if (s.state === 'wrong') throw new Unusable(`${box.dir}: ${s.why}; it was changed after it was packed`);
+    if (s.state === 'trusted' || asked.options.accept === waybill.shipment) continue;
+    if (!asked.options.json)
+      write(
+        `${waybill.shipment} is ${signatureText(s)}. It would put ${waybill.images.length} images:\n${waybill.images
+          .slice(0, 200)
+          .map((i) => `  ${i.repository}${i.tag ? `:${i.tag}` : ''} ${i.digest}\n`)
+          .join('')}`,
+      );
+    throw new Unusable(
+      `${waybill.shipment} is ${signatureText(s)}: nothing was landed. Name it to accept it: --accept ${waybill.shipment}`,
+    );
+  }
+}
 
 const land = plainly((asked, write) =>
   withKeep(asked, async (keep) => {
     const r = needRegistry(asked);
     try {
       const boxes = await casesIn(asked.words, keep);
+      await refuseUnverified(asked, boxes, write);
       const done: Awaited<ReturnType<typeof landCase>>[] = [];
       for (const box of boxes) {
         const l = await landCase(box, r.at, join(keep, 'parts'));
@@ -361,6 +436,8 @@ const prune = plainly(async (asked, write) => {
 const now: [string, string] = ['--now <time>', 'the time to compute with (ISO 8601)'];
 const keep: [string, string] = ['--keep <dir>', 'folder for parts of large blobs, and for archives while they are read'];
 
+const trust: [string, string] = ['--trust <file>', 'public keys whose signatures are believed: PEM, or base64 and a name a line'];
+
 /** Images without a server: bills walked, cases packed, carried, verified and landed, on a machine that has only this command. */
 export const images: CommandGroup = {
   name: 'images',
@@ -399,6 +476,8 @@ export const images: CommandGroup = {
         ['--repair <file>', 'what verify --json wrote: only what is damaged or not there is packed'],
         ['--name <name>', 'what the shipment is called'],
         ['--to <host:port>', 'the registry that it is for'],
+        ['--sign-with <file>', 'an Ed25519 private key in PEM: whoever lands it can tell who packed it'],
+        ['--signer <name>', 'what you are called in the signature'],
       ],
       run: pack,
     },
@@ -406,14 +485,19 @@ export const images: CommandGroup = {
       name: 'verify',
       about: 'reads cases, names what is damaged or not there, and computes the repair',
       words: '<case...>',
-      options: [keep],
+      options: [keep, trust],
       run: verify,
     },
     {
       name: 'land',
       about: 'lands cases at a registry, in any order, verified',
       words: '<case...>',
-      options: [...registryOptions, keep],
+      options: [
+        ...registryOptions,
+        keep,
+        trust,
+        ['--accept <shipment>', 'land it although nobody who is trusted has signed it, by its name'],
+      ],
       run: land,
     },
     {
