@@ -25,6 +25,7 @@ async function heavy(i: Installation, c: Awaited<ReturnType<Installation['as']>>
     x.blobs.map((b) => [b, x.ref.split('/').slice(1).join('/').split(':')[0] as string] as const),
   );
   const source = {
+    purpose: 'registry' as const,
     host: 'images.upstream.example',
     port: 443,
     tls: true,
@@ -139,6 +140,7 @@ export async function slice() {
       for (const b of image.blobs)
         if (!held.has(b)) wanted.set(b, image.ref.split('/').slice(1).join('/').split(':')[0] as string);
     const source = {
+      purpose: 'registry' as const,
       host: 'images.upstream.example',
       port: 443,
       tls: true,

@@ -3,10 +3,10 @@
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
-import { createDatabase, freePort, startPostgres } from './lib/postgres.mjs';
+import { createDatabase, freePort, isFree, startPostgres } from './lib/postgres.mjs';
 import { start } from './lib/process.mjs';
 import { fail, step } from './lib/say.mjs';
-import { keyringKey, kept, word } from './lib/secrets.mjs';
+import { keyringKey, kept, noteRunning, word } from './lib/secrets.mjs';
 
 checkNode();
 const stops = [];
@@ -84,6 +84,7 @@ try {
         logs,
       ).listening,
   );
+  stops.push(noteRunning(state, { DATABASE_URL: env.DATABASE_URL, PRAESIDOR_KEY: env.PRAESIDOR_KEY }));
   const url = await step('Starting the server', async () => {
     const s = start('server', 'apps/server/src/main.ts', env, logs);
     stops.push(() => s.stop());
@@ -116,13 +117,18 @@ function watchFor(p, what) {
 /** Ports of the stand-ins are those of the plan, shifted: the first shift at which nobody listens. */
 async function freeShift() {
   for (let shift = 20000; shift < 50000; shift += 1000) {
-    const want = 6443 + shift;
-    if (
-      (await freePort(want)) === want &&
-      (await freePort(443 + shift)) === 443 + shift &&
-      (await freePort(53 + shift)) === 53 + shift
-    )
-      return shift;
+    // Looked at where the stand-ins will listen: another demonstration has the same addresses, and not this machine's first one.
+    const places = [
+      ['127.62.8.53', 53],
+      ['127.40.0.53', 53],
+      ['127.62.7.12', 443],
+      ['127.40.7.11', 443],
+      ['127.62.8.20', 6443],
+      ['127.40.8.20', 6443],
+      ['127.62.8.9', 5000],
+      ['127.0.0.1', 6443],
+    ];
+    if ((await Promise.all(places.map(([host, port]) => isFree(host, port + shift)))).every(Boolean)) return shift;
   }
   throw new Error('no free range of ports on loopback');
 }

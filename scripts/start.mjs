@@ -6,7 +6,7 @@ import { checkNode, debian, modules, packages, root, state, web } from './lib/in
 import { createDatabase, freePort, startPostgres } from './lib/postgres.mjs';
 import { start } from './lib/process.mjs';
 import { fail, step } from './lib/say.mjs';
-import { keyringKey, kept, word } from './lib/secrets.mjs';
+import { keyringKey, kept, noteRunning, word } from './lib/secrets.mjs';
 
 checkNode();
 const stops = [];
@@ -55,6 +55,7 @@ try {
         PRAESIDOR_LOAD: join(state, 'empty'),
       }).listening,
   );
+  stops.push(noteRunning(state, { DATABASE_URL: url, PRAESIDOR_KEY: env.PRAESIDOR_KEY }));
   const s = start('server', 'apps/server/src/main.ts', env);
   stops.push(() => s.stop());
   process.stdout.write(

@@ -17,6 +17,14 @@ export function freePort(wanted = 0) {
   });
 }
 
+/** Whether nobody listens at an address of loopback. */
+export const isFree = (host, port) =>
+  new Promise((done) => {
+    const s = createServer();
+    s.once('error', () => done(false));
+    s.listen(port, host, () => s.close(() => done(true)));
+  });
+
 /** Whether the account of PostgreSQL can walk to a folder. */
 const reachable = (dir, as) => as.uid === undefined || spawnSync('test', ['-x', dir], { cwd: '/', ...as }).status === 0;
 

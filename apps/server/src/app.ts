@@ -11,6 +11,9 @@ import {
   validatorCompiler,
 } from 'fastify-type-provider-zod';
 import { keysAt, plainly, unknownField } from '@praesidor/core/model';
+import fp from 'fastify-plugin';
+import { apiDocs } from './api-docs.ts';
+import { accounts } from './areas/accounts/routes.ts';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { builds } from './areas/builds/routes.ts';
@@ -31,11 +34,12 @@ import { Heavy } from './heavy/heavy.ts';
 import { events } from './events/routes.ts';
 import { Queue } from './jobs/queue.ts';
 import { watch } from './jobs/watch.ts';
+import { metrics } from './metrics.ts';
 import { makeDialer } from './outside.ts';
 import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
-const areas = [estate, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
+const areas = [accounts, estate, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
 
 export interface Running {
   app: FastifyInstance;
@@ -48,13 +52,14 @@ export interface Running {
 export async function startServer(config: Config): Promise<Running> {
   const app = Fastify({
     logger: { level: config.logLevel },
+    trustProxy: config.trustProxy.length ? config.trustProxy : false,
     bodyLimit: 1_500_000,
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 300 },
   } as never) as unknown as FastifyInstance;
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const db = await openDatabase(config.databaseUrl);
-  const bus = await new Bus(config.databaseUrl).open();
+  const bus = await new Bus(config.databaseUrl, log).open();
   const queue = new Queue(config.databaseUrl, bus, log);
   const ctx: Context = {
     config,
@@ -71,6 +76,7 @@ export async function startServer(config: Config): Promise<Running> {
   app.setSerializerCompiler(serializerCompiler);
   app.setErrorHandler((e: FastifyError, req, reply) => {
     const said = inWords(e);
+    if (said instanceof Refusal && said.code === 'away') reply.header('retry-after', '2');
     if (said instanceof Refusal) return reply.status(said.status).send({ code: said.code, message: said.message, ...said.more });
     if (hasZodFastifySchemaValidationErrors(e)) {
       const schema = (req.routeOptions.schema as Record<string, unknown> | undefined)?.[e.validationContext ?? 'body'];
@@ -115,15 +121,19 @@ export async function startServer(config: Config): Promise<Running> {
 
   app.get('/api/health', { config: { open: true } }, async () => ({ ok: true }));
   app.get('/api/ready', { config: { open: true } }, async (_req, reply) => {
-    try {
-      await db.query('select 1');
-      return { ready: true };
-    } catch {
-      return reply.status(503).send({ ready: false });
-    }
+    const database = await db.query('select 1').then(
+      () => undefined,
+      (e: Error) => e.message || 'it does not answer',
+    );
+    const faults = { database, events: bus.fault, jobs: queue.fault };
+    const ready = Object.values(faults).every((f) => f === undefined);
+    const checks = Object.entries(faults).map(([name, why]) => ({ name, ready: why === undefined, ...(why ? { why } : {}) }));
+    return reply.status(ready ? 200 : 503).send({ ready, checks });
   });
   app.get('/api/openapi.json', { config: { open: true } }, async () => app.swagger());
+  await app.register(fp(metrics), { ctx });
   for (const area of areas) await app.register(area, { ctx });
+  await app.register(apiDocs);
   await serveWeb(app, config.webDir);
 
   await queue.start();
@@ -178,7 +188,14 @@ async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<
     });
   app.setNotFoundHandler((req, reply) => {
     const path = req.url.split('?')[0] ?? '';
-    if (!index || req.method !== 'GET' || path.startsWith('/api/') || path.startsWith('/boot/') || asset.test(path))
+    if (
+      !index ||
+      req.method !== 'GET' ||
+      path.startsWith('/api/') ||
+      path.startsWith('/boot/') ||
+      path === '/metrics' ||
+      asset.test(path)
+    )
       return reply.status(404).send({ code: 'not-found', message: `There is nothing at ${path.slice(0, 200)}.` });
     return reply.type('text/html').header('cache-control', 'no-cache').send(index);
   });

@@ -1,21 +1,23 @@
+import type { ActName } from '@praesidor/core/access';
+import type { Change } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import type { Edit } from '@praesidor/core/model';
 
-/** Records who did what; with `inverse` the act can be undone. Answers the record's number. */
+/**
+ * Records who did what; with `changes` the act can be undone by whoever may do what it was done `under`. Answers the
+ * record's number.
+ */
 export async function record(
   m: EntityManager,
   who: string,
   act: string,
   subject: string,
   detail: object = {},
-  inverse?: Edit[],
+  changes?: readonly Change[],
+  under: ActName = 'plan.edit',
 ): Promise<number> {
-  const rows = (await m.query('insert into audit (who, act, subject, detail, inverse) values ($1, $2, $3, $4, $5) returning id', [
-    who,
-    act,
-    subject,
-    JSON.stringify(detail),
-    inverse ? JSON.stringify(inverse) : null,
-  ])) as { id: string }[];
+  const rows = (await m.query(
+    'insert into audit (who, act, subject, detail, changes, under) values ($1, $2, $3, $4, $5, $6) returning id',
+    [who, act, subject.slice(0, 300), JSON.stringify(detail), changes?.length ? JSON.stringify(changes) : null, under],
+  )) as { id: string }[];
   return Number(rows[0]?.id);
 }

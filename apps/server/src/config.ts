@@ -1,3 +1,4 @@
+import { parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type Detour, parseDetours } from '@praesidor/protocols/dial';
 
 /** What the process is told at its start. Nothing reads the environment later. */
@@ -11,6 +12,10 @@ export interface Config {
   webDir?: string;
   keyringKey: Buffer;
   detours: Detour[];
+  /** Ranges that may be connected to although they are this machine's or its link's. */
+  alsoReach: Range[];
+  /** Proxies in front, by address or prefix: what they say of who asks is believed. */
+  trustProxy: string[];
   /** Address of the proving ground's door, where there is one. */
   provingUrl?: string;
   /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
@@ -20,6 +25,8 @@ export interface Config {
   secureCookies: boolean;
   logLevel: string;
 }
+
+const list = (text: string | undefined) => (text ?? '').split(/[\s,;]+/).filter(Boolean);
 
 /** @throws Error naming the variable that is missing or wrong. */
 export function readConfig(env: NodeJS.ProcessEnv): Config {
@@ -45,6 +52,8 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}),
     keyringKey: key,
     detours: parseDetours(env.PRAESIDOR_DETOURS),
+    alsoReach: list(env.PRAESIDOR_ALSO_REACH).map((p) => prefixRange(parsePrefix(p))),
+    trustProxy: list(env.PRAESIDOR_TRUST_PROXY),
     ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}),
     patience,
     watch,

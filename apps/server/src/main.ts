@@ -3,6 +3,10 @@ import { readConfig } from './config.ts';
 
 try {
   const running = await startServer(readConfig(process.env));
+  // What nobody waited for has failed: said, and no reason to end for everybody else.
+  process.on('unhandledRejection', (e) =>
+    running.ctx.log('a failure that nobody waited for', { error: (e as Error)?.stack ?? String(e) }),
+  );
   process.stdout.write(`${JSON.stringify({ listening: running.url })}\n`);
   let ending = false;
   const end = () => {

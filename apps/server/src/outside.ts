@@ -1,20 +1,111 @@
-import type { DataSource } from 'typeorm';
 import { serverList } from '@praesidor/core/address';
-import type { Site } from '@praesidor/core/model';
+import { hostOf } from '@praesidor/core/access';
+import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
+import type { Charter, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
 import { inZone } from '@praesidor/core/naming';
-import { Dialer, ProtocolError } from '@praesidor/protocols/dial';
+import { Dialer, type Destination, Exits, type Policy, ProtocolError, specialUse } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
+import type { DataSource } from 'typeorm';
 import type { Config } from './config.ts';
 import { docTables } from './db/tables.ts';
+
+/** What is declared, by what a connection may be made for. */
+interface Declared {
+  ranges: Record<'controller', Range[]>;
+  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster', Set<string>>;
+}
+/** Milliseconds that what was read of the plan is believed: a sweep asks a thousand times. */
+const believed = 1000;
+
+/**
+ * Where this installation connects to: only what is declared for the purpose, and never this machine, its link or its
+ * database, unless an operator's setting maps or names the address.
+ */
+export function policyOf(config: Config, db: DataSource): Policy {
+  const own = databaseOf(config.databaseUrl);
+  let known: { declared: Promise<Declared>; until: number } | undefined;
+  const declared = () => {
+    if (!known || known.until < Date.now()) {
+      known = { declared: readDeclared(db), until: Date.now() + believed };
+      known.declared.catch(() => {
+        known = undefined;
+      });
+    }
+    return known.declared;
+  };
+  return async (to) => {
+    const a = isIp(to.address) ? parseIp(to.address) : undefined;
+    const named = to.mapped || (a && config.alsoReach.some((r) => holds(r, a)));
+    const use = specialUse(to.address);
+    if (use && !named) return `${to.address} is ${use}; nothing is connected to there`;
+    if (own.has(`${to.address}:${to.port}`) && !to.mapped)
+      return `${to.address}:${to.port} is the database of this installation; nothing else is asked of it`;
+    // What was declared a moment ago is not known yet: a no is said only of what was just read.
+    if (!undeclared(to, await declared())) return undefined;
+    known = undefined;
+    return undeclared(to, await declared());
+  };
+}
+
+const what: Record<Destination['purpose'], string> = {
+  controller: 'it lies in no declared management network',
+  hypervisor: 'it is no declared hypervisor',
+  registry: 'it is no declared registry',
+  resolver: 'it is no declared resolver',
+  zone: 'it is the primary of no declared zone',
+  cluster: 'it is the API address of no charter',
+};
+function undeclared(to: Destination, d: Declared): string | undefined {
+  const ok =
+    to.purpose === 'controller'
+      ? isIp(to.address) && d.ranges.controller.some((r) => holds(r, parseIp(to.address)))
+      : d.hosts[to.purpose].has(to.host.toLowerCase());
+  return ok ? undefined : `${to.host} is not connected to: ${what[to.purpose]}`;
+}
+
+async function readDeclared(db: DataSource): Promise<Declared> {
+  const of = async <T>(kind: keyof typeof docTables) =>
+    (await db.manager.find(docTables[kind], { select: { key: true, doc: true } as never })).map((r) => r.doc as T);
+  const [networks, sites, hypervisors, registries, zones, charters] = await Promise.all([
+    of<Network>('Network'),
+    of<Site>('Site'),
+    of<Hypervisor>('Hypervisor'),
+    of<Registry>('Registry'),
+    of<Zone>('Zone'),
+    of<Charter>('Charter'),
+  ]);
+  const api = (await db.query(
+    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and doc->'owner'->>'use' = 'api'",
+  )) as { address: string }[];
+  return {
+    ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },
+    hosts: {
+      hypervisor: new Set(hypervisors.map((h) => hostOf(h.endpoint))),
+      registry: new Set(registries.map((r) => hostOf(r.endpoint))),
+      resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
+      zone: new Set(zones.map((z) => z.primary)),
+      cluster: new Set([...api.map((r) => r.address), ...charters.flatMap((c) => c.api.address ?? [])]),
+    },
+  };
+}
+
+/** Where the database listens, by every name that its address is written as. */
+function databaseOf(url: string): Set<string> {
+  const u = new URL(url);
+  const port = u.port || '5432';
+  const host = u.hostname.replace(/^\[(.*)\]$/, '$1');
+  return new Set([`${host}:${port}`, ...(host === 'localhost' ? [`127.0.0.1:${port}`, `::1:${port}`] : [])]);
+}
 
 /**
  * The way out of this process: names are asked of the resolvers of the site whose domain they lie in, then
  * of the open sites' resolvers. No other resolver is ever asked.
  */
 export function makeDialer(config: Config, db: DataSource): Dialer {
+  const exits = new Exits(config.detours, policyOf(config, db));
   // Who did not answer is asked last for a while: a resolver that is away holds up nobody twice.
   const silent = new Map<string, number>();
-  return new Dialer(config.detours, async (name) => {
+  return new Dialer(exits, async (name) => {
     const sites = (await db.manager.find(docTables.Site)).map((r) => r.doc as Site);
     const own = sites.filter((s) => inZone(name, s.domain));
     const open = sites.filter((s) => s.reach === 'open' && !own.includes(s));
@@ -24,14 +115,14 @@ export function makeDialer(config: Config, db: DataSource): Dialer {
     let last: unknown;
     for (const address of servers) {
       try {
-        const [a] = await lookup({ address, detours: config.detours, timeoutMs: 500 }, name, 'A');
+        const [a] = await lookup({ address, exits, purpose: 'resolver', timeoutMs: 500 }, name, 'A');
         if (a) return a;
       } catch (e) {
         last = e;
         if (e instanceof ProtocolError && ['silent', 'refused'].includes(e.fault)) silent.set(address, Date.now() + 30_000);
       }
     }
-    throw last instanceof ProtocolError && last.fault === 'silent'
+    throw last instanceof ProtocolError && (last.fault === 'silent' || last.fault === 'kept-back')
       ? last
       : new ProtocolError(
           'missing',

@@ -1,3 +1,5 @@
+import type { Use } from '@praesidor/core/model';
+
 /** Why a request is refused. The code is stable and listed here once; the words are for the person. */
 const catalogue = {
   'not-signed-in': 401,
@@ -12,6 +14,8 @@ const catalogue = {
   'not-now': 409,
   'too-many': 429,
   'too-large': 413,
+  'in-use': 409,
+  away: 503,
 } as const;
 export type RefusalCode = keyof typeof catalogue;
 
@@ -29,11 +33,19 @@ export class Refusal extends Error {
   constructor(
     readonly code: RefusalCode,
     message: string,
-    readonly more: { remedy?: string; places?: Place[]; current?: unknown } = {},
+    readonly more: {
+      remedy?: string;
+      places?: Place[];
+      /** What stands there now. */
+      current?: unknown;
+      /** Fields that two people set to different values. */
+      collisions?: unknown[];
+      /** What uses something that was to go, each with what ends that. */
+      uses?: Use[];
+    } = {},
   ) {
     super(message);
     this.name = 'Refusal';
     this.status = catalogue[code];
   }
 }
-export const refusalCodes = Object.keys(catalogue);

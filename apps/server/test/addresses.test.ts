@@ -4,6 +4,7 @@ import { updateFor } from '@praesidor/core/naming';
 import { query, update } from '@praesidor/protocols/dns';
 import { expire } from '../src/areas/addresses/ledger.ts';
 import { driftOf, keyOfZone, readZone } from '../src/areas/addresses/zones.ts';
+import { needIn } from '../src/estate/documents.ts';
 import { loadEstate } from '../src/estate/load.ts';
 import { type Client, eventually, Installation } from './installation.ts';
 
@@ -207,7 +208,7 @@ describe('many at once', () => {
       });
     expect((await set(1400, {})).status).toBe(200);
     const late = await set(9000, { revision });
-    expect([late.status, late.body.message]).toEqual([409, 'Network lr-up-a was changed by somebody else in the meantime.']);
+    expect([late.status, late.body.message]).toEqual([409, 'mtu of Network lr-up-a was changed by warden in the meantime.']);
     expect((await c.estate()).networks.find((n) => n.name === 'lr-up-a')?.mtu).toBe(1400);
     await set(1500, {});
     const text = 'address,owner\n10.62.9.44,late desk\n';
@@ -334,7 +335,13 @@ describe('names', () => {
     expect(records).toContain(`*.in.plover.${zone} A 10.62.8.21`);
     expect(records).toContain(`radar-gw.${zone} A 10.62.8.45`); // foreign: left alone
     expect(
-      (await query({ address: '10.62.8.53', detours: i.config.detours }, `shop.in.plover.${zone}`, 'A')).answers[0]?.value,
+      (
+        await query(
+          { address: '10.62.8.53', exits: i.running.ctx.dialer.exits, purpose: 'zone' as const },
+          `shop.in.plover.${zone}`,
+          'A',
+        )
+      ).answers[0]?.value,
     ).toBe('10.62.8.21');
   });
   it('are taken away again when the reservation is released', async () => {
@@ -342,7 +349,10 @@ describe('names', () => {
     await c.good('POST', `/api/zones/${zone}/send`);
     await c.good('POST', '/api/addresses/release', { network: 'lr-machine', address: '10.62.8.91' });
     expect(await c.good('POST', `/api/zones/${zone}/send`)).toMatchObject({ removed: 1, left: 0 });
-    expect((await query({ address: '10.62.8.53', detours: i.config.detours }, `buoy.${zone}`, 'A')).rcode).toBe(3);
+    expect(
+      (await query({ address: '10.62.8.53', exits: i.running.ctx.dialer.exits, purpose: 'zone' as const }, `buoy.${zone}`, 'A'))
+        .rcode,
+    ).toBe(3);
   });
   it('a server that refuses the update is named, with what to do there, and nothing is changed', async () => {
     await reserve({ address: '10.62.8.92', name: `lamp.${zone}` });
@@ -361,9 +371,15 @@ describe('names', () => {
     const read = await readZone(i.running.ctx, zone);
     const wanted = updateFor(await driftOf(i.running.ctx, estate, zone, read));
     z.records.push({ name: `flare.${zone}`, type: 'A', ttl: 300, value: '10.62.8.17' });
-    const key = await keyOfZone(i.running.ctx, i.running.ctx.db.manager, 'lr-dns');
+    const key = await keyOfZone(i.running.ctx, i.running.ctx.db.manager, needIn(estate, 'Zone', zone));
     await expect(
-      update({ address: '10.62.8.53', detours: i.config.detours }, zone, wanted, key, Math.floor(Date.now() / 1000)),
+      update(
+        { address: '10.62.8.53', exits: i.running.ctx.dialer.exits, purpose: 'zone' as const },
+        zone,
+        wanted,
+        key,
+        Math.floor(Date.now() / 1000),
+      ),
     ).rejects.toThrow('somebody changed it there');
     expect(z.records.filter((r) => r.name === `flare.${zone}`).map((r) => r.value)).toEqual(['10.62.8.17']);
     expect(await c.good('POST', `/api/zones/${zone}/send`)).toMatchObject({ changed: 1, left: 0 });

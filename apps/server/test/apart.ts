@@ -8,7 +8,7 @@ const root = join(import.meta.dirname, '../../..');
 export async function serveApart(
   i: Installation,
   more: Record<string, string> = {},
-): Promise<{ pid: number; kill: () => Promise<void> }> {
+): Promise<{ pid: number; exited: () => boolean; kill: () => Promise<void> }> {
   const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
     cwd: root,
     env: { ...process.env, ...i.env(), ...more },
@@ -23,6 +23,7 @@ export async function serveApart(
   });
   return {
     pid: child.pid as number,
+    exited: () => child.exitCode !== null || child.signalCode !== null,
     kill: async () => {
       child.kill('SIGKILL');
       await ended;

@@ -143,7 +143,10 @@ describe('what it says of itself', () => {
   it('health, readiness and its API', async () => {
     const anyone = new Client(i.config.publicUrl);
     expect(await anyone.good('GET', '/api/health')).toEqual({ ok: true });
-    expect(await anyone.good('GET', '/api/ready')).toEqual({ ready: true });
+    expect(await anyone.good('GET', '/api/ready')).toEqual({
+      ready: true,
+      checks: ['database', 'events', 'jobs'].map((name) => ({ name, ready: true })),
+    });
     expect(await anyone.good('GET', '/api/openapi.json')).toMatchObject({ openapi: '3.1.0', info: { title: 'Praesidor' } });
   });
   it('a policy that lets the page load nothing from elsewhere', async () => {

@@ -11,10 +11,29 @@ beforeAll(async () => {
 });
 afterAll(() => i.stop());
 
-const resume = () => c.good('POST', '/api/builds/plover/1/resume');
+const resume = async () => {
+  await c.good('POST', '/api/builds/plover/1/resume');
+  const files = await eventually(async () => {
+    const t = await tokens('files');
+    return t.length === 6 && t;
+  }, 'addresses to be open again');
+  // Open anew means other ones; those of reports stay, since machines that are up know them.
+  expect(files.filter((t) => given.has(t))).toEqual([]);
+  for (const t of files) given.add(t);
+};
+interface Token {
+  token_hash: string;
+  opens: string;
+}
+const tokens = async (opens: string) =>
+  (await i.query<Token>('select token_hash, opens from boot_token')).filter((t) => t.opens === opens).map((t) => t.token_hash);
+/** Addresses of files that were ever given out. */
+const given = new Set<string>();
 const broken = async () => {
   const b = await builtOrBroken(c);
   expect(b.status.state).toBe('failed');
+  // Whatever ended it, nobody can fetch keys from its addresses any more.
+  expect(await i.query('select 1 from boot_token')).toEqual([]);
   return Object.fromEntries(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'));
 };
 
@@ -83,4 +102,16 @@ it('resumed, it goes on at the broken steps, heals over dropped connections, and
   expect(b.status.steps['lr-07/images']?.attempt).toBe(2);
   expect(b.status.steps['lr-06/images']?.attempt).toBe(1);
   expect(b.proof?.every((p) => p.good)).toBe(true);
+  expect(await i.query('select 1 from boot_token')).toEqual([]);
+});
+
+it('a boot address opens what it is for, and nothing after its time', async () => {
+  const { hashed } = await import('../src/auth/seal.ts');
+  await i.query(
+    "insert into boot_token values ($1, 1, 'lr-02', 'reports', now() + interval '1 hour'), ($2, 1, 'lr-02', 'files', now() + interval '1 hour'), ($3, 1, 'lr-02', 'files', now() - interval '1 second')",
+    ['r', 'f', 'o'].map(hashed),
+  );
+  const get = async (path: string) => (await fetch(`${i.config.publicUrl}/boot/${path}`)).status;
+  expect([await get('f/user-data'), await get('r/user-data'), await get('o/user-data')]).toEqual([200, 404, 404]);
+  expect([await get('r/gate/join'), await get('f/gate/join')]).toEqual([204, 404]);
 });

@@ -14,7 +14,7 @@ import { keep } from '../src/areas/keyring/service.ts';
 import { type Running, startServer } from '../src/app.ts';
 import type { Config } from '../src/config.ts';
 import { openDatabase } from '../src/db/data-source.ts';
-import { writeDoc } from '../src/estate/documents.ts';
+import { putDoc } from '../src/estate/documents.ts';
 import { setAccount } from '../src/setup/account.ts';
 
 const root = join(import.meta.dirname, '../../..');
@@ -86,6 +86,7 @@ export class Installation {
     bare = false,
     watch = 3600,
     machines = [],
+    database,
   }: {
     speed?: number;
     patience?: number;
@@ -97,6 +98,8 @@ export class Installation {
     watch?: number;
     /** Machines that stand there besides those of the demonstration. */
     machines?: Hardware[];
+    /** A database of the suite’s own, instead of one of the tests’ PostgreSQL. */
+    database?: { url: string; drop: () => Promise<void> };
   } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
@@ -108,7 +111,7 @@ export class Installation {
     await new Promise<void>((done) => {
       this.control.listen(0, '127.0.0.1', done);
     });
-    this.database = await privateDatabase();
+    this.database = database ?? (await privateDatabase());
     const port = await freePort();
     this.config = {
       databaseUrl: this.database.url,
@@ -119,6 +122,8 @@ export class Installation {
       webDir: join(root, 'apps/web/dist'),
       keyringKey: randomBytes(32),
       detours,
+      alsoReach: [],
+      trustProxy: [],
       provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`,
       patience,
       watch,
@@ -161,7 +166,7 @@ export class Installation {
               doc.kind === 'Registry' || doc.kind === 'Hypervisor'
                 ? this.world.authorities.get(doc.kind === 'Registry' && doc.role === 'source' ? doc.name : doc.site)?.cert
                 : undefined;
-            await writeDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');
+            await putDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');
           }
       for (const e of parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[])
         await keep(this.config, m, e, 'load');
@@ -178,6 +183,17 @@ export class Installation {
       this.clients.set(role, c);
     }
     return c;
+  }
+
+  /** One statement on a connection of its own. */
+  async query<T>(sql: string, values: unknown[] = []): Promise<T[]> {
+    const client = new pg.Client({ connectionString: this.database.url });
+    await client.connect();
+    try {
+      return (await client.query(sql, values)).rows as T[];
+    } finally {
+      await client.end();
+    }
   }
 
   /** Restarts the server over the same database, as after an update. */

@@ -44,9 +44,9 @@ describe('the keyring', () => {
       (a) => a.subject === 'pier-bmc',
     );
     expect(acts.map((a) => [a.who, a.act])).toEqual([
-      ['warden', 'took out of the keyring'],
-      ['warden', 'put into the keyring'],
-      ['warden', 'put into the keyring'],
+      ['warden', 'removed from the keyring'],
+      ['warden', 'added to the keyring'],
+      ['warden', 'added to the keyring'],
     ]);
   });
   it('opens with its own key and name, and with nothing else', () => {

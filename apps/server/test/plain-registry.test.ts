@@ -53,7 +53,13 @@ beforeAll(async () => {
     server.once('error', fail);
     server.listen(5000 + shift, '127.62.8.77', done);
   });
-  await c.good('POST', '/api/keyring', { name: 'standing', use: 'registry', user: 'depot', secret: 'plain-secret' });
+  await c.good('POST', '/api/keyring', {
+    name: 'standing',
+    use: 'registry',
+    user: 'depot',
+    secret: 'plain-secret',
+    places: ['10.62.8.77'],
+  });
   await c.good('POST', '/api/import', {
     text: `apiVersion: praesidor/v1\nkind: Registry\nname: lr-standing\nsite: lr\nrole: standing\nendpoint: '10.62.8.77:5000'\ncredential: standing\nca: ${JSON.stringify(ca.cert)}\nkeeps: [{source: images.upstream.example, under: rooms/lr}]\n`,
   });

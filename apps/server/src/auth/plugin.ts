@@ -1,41 +1,48 @@
 import cookie from '@fastify/cookie';
-import rateLimit from '@fastify/rate-limit';
-import { hash, verify } from '@node-rs/argon2';
 import type { FastifyInstance, FastifyRequest } from 'fastify';
 import fp from 'fastify-plugin';
 import { z } from 'zod';
+import { type ActName, acts, type Principal } from '@praesidor/core/access';
+import { permit } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
-import { Accounts, Sessions } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import { may, type Role, reads } from './roles.ts';
 import { hashed, newToken } from './seal.ts';
 import { Sessions as SessionReader, type Who } from './sessions.ts';
+import { SignIns } from './sign-ins.ts';
 
 declare module 'fastify' {
   interface FastifyContextConfig {
-    role?: Role;
+    /** What the route does, of the catalogue of acts; who may do that is decided there. */
+    act?: ActName;
+    /** For everybody, signed in or not. */
     open?: boolean;
   }
   interface FastifyInstance {
     /** Whether the session of a request that goes on for long still stands. */
     stillSignedIn: (req: FastifyRequest) => Promise<boolean>;
+    /** Every route under `/api` with its act; for the docs and for the test that walks them. */
+    actsOfRoutes: { method: string; url: string; act: ActName | undefined }[];
   }
   interface FastifyRequest {
     who: Who;
+    principal: Principal;
   }
 }
 
 const cookieName = 'praesidor';
 const sessionHours = 12;
 
-/** Who asks, and whether they may: the one place where it is decided. A route without a declared role does not start. */
+/** Who asks, and whether they may: every request passes here. A route that names no act does not start. */
 export const auth = fp(
   async (app: FastifyInstance, { ctx }: { ctx: Context }) => {
     await app.register(cookie);
-    await app.register(rateLimit, { global: false });
     app.decorateRequest('who', undefined as never);
+    app.decorateRequest('principal', undefined as never);
+    const routes: FastifyInstance['actsOfRoutes'] = [];
+    app.decorate('actsOfRoutes', routes);
     const sessions = new SessionReader(ctx.db);
+    const signIns = new SignIns(ctx.db);
     const sessionOf = async (req: FastifyRequest) => {
       const token = req.cookies[cookieName];
       return token ? sessions.find(hashed(token)) : undefined;
@@ -43,54 +50,55 @@ export const auth = fp(
     app.decorate('stillSignedIn', async (req: FastifyRequest) => (await sessionOf(req)) !== undefined);
 
     app.addHook('onRoute', (route) => {
-      if (!route.url.startsWith('/api/') || route.config?.open || route.config?.role) return;
-      throw new Error(`${String(route.method)} ${route.url} declares no role`);
+      if (!route.url.startsWith('/api/')) return;
+      const { act, open } = route.config ?? {};
+      if (!open && !(act && Object.hasOwn(acts, act)))
+        throw new Error(`${String(route.method)} ${route.url} names no act of the catalogue (core/access/acts.ts)`);
+      if (route.method !== 'HEAD') routes.push({ method: String(route.method), url: route.url, act });
     });
 
     app.addHook('onRequest', async (req) => {
-      const { role, open } = req.routeOptions.config ?? {};
-      if (open || !role) return;
+      const { act, open } = req.routeOptions.config ?? {};
+      if (open || !act) return;
       const session = await sessionOf(req);
       if (!session)
         throw new Refusal('not-signed-in', 'You are not signed in, or your session has ended.', {
           remedy: 'Sign in again; what you typed stays on the page.',
         });
       req.who = session;
+      req.principal = { kind: 'person', login: session.login, role: session.role };
       if (req.method !== 'GET' && req.method !== 'HEAD' && req.headers['x-csrf-token'] !== session.csrf)
         throw new Refusal('csrf', 'The request did not come from the page you signed in on.', { remedy: 'Load the page again.' });
-      if (!may(session.role, role))
-        throw new Refusal('not-allowed', `To ${reads[role]} takes the role ${role}; ${session.login} is ${session.role}.`, {
-          remedy: 'Ask a warden.',
-        });
+      permit(req.principal, act);
     });
 
     const secure = ctx.config.secureCookies;
     app.post(
       '/api/sign-in',
       {
-        config: { open: true, rateLimit: { max: 20, timeWindow: '1 minute' } },
+        config: { open: true },
         schema: { body: z.strictObject({ login: z.string().max(64), password: z.string().max(256) }) },
       },
       async (req, reply) => {
         const { login, password } = req.body as { login: string; password: string };
-        const account = await ctx.db.manager.findOneBy(Accounts, { login });
-        // The same work whether or not the account exists, so that the time tells nothing.
-        const good = await verify(account?.passwordHash ?? (await decoy()), password).catch(() => false);
-        if (!account || !good)
-          throw new Refusal('sign-in-wrong', 'Login and password do not match.', {
-            remedy: 'Passwords of the demonstration are printed where it was started.',
-          });
+        const account = await signIns.check(login, password, req.ip);
         const token = newToken();
         const csrf = newToken();
+        const old = req.cookies[cookieName];
         await ctx.db.transaction(async (m) => {
-          await m.query('delete from session where expires_at < now()');
-          await m.insert(Sessions, {
-            tokenHash: hashed(token),
-            login,
-            csrf,
-            expiresAt: new Date(Date.now() + sessionHours * 3_600_000),
-          });
-          await record(m, login, 'signed in', login);
+          await m.query('delete from session where expires_at < now() or token_hash = $1', [old ? hashed(old) : '']);
+          await m.query(
+            'insert into session (token_hash, login, csrf, expires_at, address, agent) values ($1, $2, $3, $4, $5, $6)',
+            [
+              hashed(token),
+              account.login,
+              csrf,
+              new Date(Date.now() + sessionHours * 3_600_000),
+              req.ip,
+              (req.headers['user-agent'] ?? '').slice(0, 200),
+            ],
+          );
+          await record(m, account.login, 'signed in', account.login);
         });
         reply.setCookie(cookieName, token, {
           path: '/',
@@ -99,23 +107,17 @@ export const auth = fp(
           secure,
           maxAge: sessionHours * 3600,
         });
-        return { login, name: account.name, role: account.role, csrf };
+        return { login: account.login, name: account.name, role: account.role, csrf };
       },
     );
 
-    app.post('/api/sign-out', { config: { role: 'reader' } }, async (req, reply) => {
-      await ctx.db.manager.delete(Sessions, { tokenHash: hashed(req.cookies[cookieName] ?? '') });
+    app.post('/api/sign-out', { config: { act: 'account.own' } }, async (req, reply) => {
+      await ctx.db.manager.query('delete from session where token_hash = $1', [hashed(req.cookies[cookieName] ?? '')]);
       reply.clearCookie(cookieName, { path: '/' });
       return {};
     });
 
-    app.get('/api/me', { config: { role: 'reader' } }, async (req: FastifyRequest) => req.who);
+    app.get('/api/me', { config: { act: 'account.own' } }, async (req: FastifyRequest) => req.who);
   },
   { name: 'auth' },
 );
-
-let decoyHash: Promise<string> | undefined;
-const decoy = () => {
-  decoyHash ??= hash(newToken());
-  return decoyHash;
-};

@@ -1,11 +1,13 @@
 import type { DataSource } from 'typeorm';
-import type { Role } from './roles.ts';
+import type { Role } from '@praesidor/core/access';
 
 export interface Who {
   login: string;
   name: string;
   role: Role;
   csrf: string;
+  /** Number of the session, which is no secret. */
+  session: string;
 }
 interface Waiting {
   hash: string;
@@ -36,7 +38,7 @@ export class Sessions {
       this.waiting = [];
       try {
         const rows = (await this.db.manager.query(
-          'select s.token_hash as hash, a.login, a.name, a.role, s.csrf from session s join account a on a.login = s.login where s.token_hash = any($1) and s.expires_at >= now()',
+          "with seen as (update session set seen_at = now() where token_hash = any($1) and seen_at < now() - interval '1 minute') select s.token_hash as hash, s.id as session, a.login, a.name, a.role, s.csrf from session s join account a on a.login = s.login where s.token_hash = any($1) and s.expires_at >= now() and not a.disabled",
           [[...new Set(batch.map((w) => w.hash))]],
         )) as (Who & { hash: string })[];
         const found = new Map(rows.map(({ hash, ...who }) => [hash, who]));

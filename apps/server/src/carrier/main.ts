@@ -1,5 +1,5 @@
 import { isOpen } from '@praesidor/core/images';
-import { Dialer } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import { carryBlob, fetchPiece, Pacer } from '@praesidor/shipping';
 import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
@@ -42,7 +42,8 @@ function tellBytes() {
 }
 
 function open(route: number, what: Route) {
-  const dialer = new Dialer(what.detours, (address) => ask({ route, address }));
+  // The server, which is asked for every address, decides what may be connected to.
+  const dialer = new Dialer(new Exits(what.detours, anywhere), (address) => ask({ route, address }));
   const stop = new AbortController();
   const { way } = what;
   routes.set(route, {

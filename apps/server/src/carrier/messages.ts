@@ -4,7 +4,7 @@ import type { RegistryAt } from '@praesidor/protocols/oci';
 import { type Carriage, Closed, type Fetch } from '@praesidor/shipping';
 
 /** A registry as the carrier is told of it: it dials by itself. */
-export type Place = Omit<RegistryAt, 'dialer' | 'signal'>;
+export type Place = Omit<RegistryAt, 'dialer' | 'signal' | 'leash'>;
 export interface Route {
   source: Place;
   /** Not given: what is read goes into cases. */

@@ -4,11 +4,12 @@ import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
 import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
 import { Images1764200000000 } from './migrations/0004-images.ts';
+import { Ground1764300000000 } from './migrations/0005-ground.ts';
 import { isRetry } from './errors.ts';
 import { entities } from './tables.ts';
 
 /** Migrations in their order; a new one is a file and a line here. */
-const migrations = [First1763900000000, Ledger1764000000000, Hosts1764100000000, Images1764200000000];
+const migrations = [First1763900000000, Ledger1764000000000, Hosts1764100000000, Images1764200000000, Ground1764300000000];
 
 /** Connects and brings the schema up to date; several servers may start at once. */
 export async function openDatabase(url: string): Promise<DataSource> {
@@ -20,7 +21,7 @@ export async function openDatabase(url: string): Promise<DataSource> {
     synchronize: false,
     migrationsRun: false,
     logging: false,
-    extra: { max: 16 },
+    extra: { max: 16, connectionTimeoutMillis: 5000, keepAlive: true, application_name: 'praesidor' },
   }).initialize();
   const runner = db.createQueryRunner();
   await runner.connect();

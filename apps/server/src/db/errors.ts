@@ -12,7 +12,13 @@ export const pgError = (e: unknown): PgError => (e as PgError)?.driverError ?? (
 /** A refusal by PostgreSQL or by a device in words; anything else is given back as it came. */
 export function inWords(e: unknown): unknown {
   if (e instanceof ProtocolError) return new Refusal('unreachable', `${e.message}.`);
-  const { code, constraint, detail } = pgError(e);
+  if (isAway(e) && !(e instanceof Refusal))
+    return new Refusal('away', 'The database does not answer. Nothing was changed.', {
+      remedy: 'Try again in a moment; Praesidor connects again by itself.',
+    });
+  const { code, constraint, detail } = pgError(e) ?? {};
+  if (code === '22021' || code === '22P05')
+    return new Refusal('invalid', 'The text holds characters that cannot be kept (a NUL byte, or half of a character).');
   if (constraint === 'reservation_address_once')
     return new Refusal('held-twice', 'That address has just been reserved by somebody else.', {
       remedy: 'Take the next free one.',
@@ -46,5 +52,20 @@ export function inWords(e: unknown): unknown {
     });
   if (code === '23505') return new Refusal('conflict', `It is there already (${constraint}).`);
   return e;
+}
+/**
+ * Whether the database itself is away: SQLSTATE classes 08 and 57P, too many connections, or a socket that broke. What
+ * failed for that is no fault of whatever was being done, and is done again when the database is back.
+ */
+export function isAway(e: unknown): boolean {
+  if (e instanceof Refusal) return e.code === 'away';
+  if (e instanceof ProtocolError) return false;
+  const { code = '' } = pgError(e) ?? {};
+  if (/^(08|57P|53300)/.test(code)) return true;
+  if (['ECONNREFUSED', 'ECONNRESET', 'EPIPE', 'ETIMEDOUT', 'ENOTFOUND', 'EAI_AGAIN'].includes(code)) return true;
+  // The client of the database has no codes of its own for these.
+  return /^(Connection terminated|timeout exceeded when trying to connect|Client has encountered a connection error|Connection ended)/.test(
+    (e as Error)?.message ?? '',
+  );
 }
 export const isRetry = (e: unknown) => ['40001', '40P01'].includes(pgError(e).code ?? '');

@@ -88,6 +88,8 @@ export interface KeyEntry {
   sealed: Buffer;
   createdAt: Date;
   createdBy: string;
+  /** Where it may be sent: documents, host names, prefixes. */
+  places: string[];
 }
 export const Keys = table<KeyEntry>('KeyEntry', 'keyring', {
   name: id,
@@ -96,6 +98,7 @@ export const Keys = table<KeyEntry>('KeyEntry', 'keyring', {
   sealed: { type: 'bytea' },
   createdAt: { ...time, name: 'created_at' },
   createdBy: { ...text, name: 'created_by' },
+  places: json,
 });
 export interface ClusterSecret {
   charter: string;
@@ -181,6 +184,11 @@ export interface Shipment {
   waybill: Waybill | null;
   /** While the way is closed: when it opens. */
   resumeAt: Date | null;
+  /** Who started it last: it goes on in that name. */
+  runBy: string | null;
+  /** Why it is not landed before somebody has accepted it. */
+  unverified: string | null;
+  acceptedBy: string | null;
 }
 const int = { type: 'int' } as const;
 const big = { type: 'bigint', transformer: { to: (v: number) => v, from: (v: string) => Number(v) } } as const;
@@ -207,6 +215,9 @@ export const Shipments = table<Shipment>('Shipment', 'shipment', {
   caseBytes: { ...big, name: 'case_bytes', nullable: true },
   waybill: { ...json, nullable: true, select: false },
   resumeAt: { ...time, name: 'resume_at', nullable: true },
+  runBy: { ...text, name: 'run_by', nullable: true },
+  unverified: { ...text, nullable: true },
+  acceptedBy: { ...text, name: 'accepted_by', nullable: true },
 });
 export interface ShipmentCase {
   shipment: number;
@@ -294,6 +305,10 @@ export interface BuildRow {
   createdBy: string;
   state: string;
   proof: unknown;
+  /** How often it was begun or resumed: each time with boot addresses of its own. */
+  bootEpoch: number;
+  /** Who began or resumed it last: it goes on in that name. */
+  runBy: string | null;
 }
 export const Builds = table<BuildRow>('Build', 'build', {
   id: { type: 'int', primary: true, generated: 'increment' },
@@ -306,6 +321,8 @@ export const Builds = table<BuildRow>('Build', 'build', {
   createdBy: { ...text, name: 'created_by' },
   state: text,
   proof: { ...json, nullable: true },
+  bootEpoch: { ...int, name: 'boot_epoch', default: 1 },
+  runBy: { ...text, name: 'run_by', nullable: true },
 });
 export const entities = [
   ...Object.values(docTables),

@@ -1,5 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import {
+  type Change,
+  type Collision,
   type Doc,
   type DocOf,
   type Edit,
@@ -10,28 +12,29 @@ import {
   type Kind,
   keyOf,
   kinds,
+  same,
 } from '@praesidor/core/model';
 import type { z } from 'zod';
-import { type DocRow, docTables, tableOf } from '../db/tables.ts';
+import { docTables, tableOf } from '../db/tables.ts';
 import { inWords } from '../db/errors.ts';
-import { tell } from '../events/bus.ts';
+import { fieldsOf, tellChanges } from '../events/bus.ts';
 import { Refusal } from '../refusal.ts';
 
-/** Declared documents in their tables: read, written with their version, edited with an inverse. */
-export async function readDoc<K extends Kind>(
-  m: EntityManager,
-  kind: K,
-  key: string,
-): Promise<{ doc: DocOf<K>; version: number } | undefined> {
+/** Declared documents in their tables: read, locked, written many at a time. What may be done to them is decided elsewhere. */
+export interface Standing<K extends Kind = Kind> {
+  doc: DocOf<K>;
+  version: number;
+  by: string;
+  at: Date;
+}
+const order = Object.keys(kinds) as Kind[];
+
+export async function readDoc<K extends Kind>(m: EntityManager, kind: K, key: string): Promise<Standing<K> | undefined> {
   const row = await m.findOneBy(docTables[kind], { key });
-  return row ? { doc: row.doc as DocOf<K>, version: row.version } : undefined;
+  return row ? { doc: row.doc as DocOf<K>, version: row.version, by: row.updatedBy, at: row.updatedAt } : undefined;
 }
 
-export async function needDoc<K extends Kind>(
-  m: EntityManager,
-  kind: K,
-  key: string,
-): Promise<{ doc: DocOf<K>; version: number }> {
+export async function needDoc<K extends Kind>(m: EntityManager, kind: K, key: string): Promise<Standing<K>> {
   const found = await readDoc(m, kind, key);
   if (!found) throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`);
   return found;
@@ -51,99 +54,154 @@ export function validDoc(raw: unknown): Doc {
   });
 }
 
+interface Ref {
+  kind: Kind;
+  key: string;
+}
+const nameOf = (d: Ref) => `${d.kind} ${d.key}`;
+
 /**
- * Writes a document. With `version` only if it still has that version, otherwise refused with what stands
- * there now, so that a second person's edit is shown and not overwritten.
+ * Documents as they stand, locked until the transaction ends: whoever else wants to write them waits, and nobody waits
+ * in a ring, since all lock in one order. Those that are not there cannot be locked; their keys decide between two.
+ *
+ * @returns by `Kind key`
  */
-export async function writeDoc(m: EntityManager, doc: Doc, who: string, version?: number): Promise<number> {
-  const table = tableOf[doc.kind];
-  const key = keyOf(doc);
-  try {
+export async function lockDocs(m: EntityManager, refs: readonly Ref[]): Promise<Map<string, Standing>> {
+  const out = new Map<string, Standing>();
+  for (const kind of order) {
+    const keys = [...new Set(refs.filter((r) => r.kind === kind).map((r) => r.key))].sort();
+    if (!keys.length) continue;
     const rows = (await m.query(
-      version === undefined
-        ? `insert into ${table} (key, doc, updated_by) values ($1, $2, $3) on conflict (key) do update set doc = excluded.doc, version = ${table}.version + 1, updated_at = now(), updated_by = excluded.updated_by returning version`
-        : version === 0
-          ? `insert into ${table} (key, doc, updated_by) values ($1, $2, $3) on conflict (key) do nothing returning version`
-          : `with u as (update ${table} set doc = $2, version = version + 1, updated_at = now(), updated_by = $3 where key = $1 and version = $4 returning version) select version from u`,
-      version ? [key, JSON.stringify(doc), who, version] : [key, JSON.stringify(doc), who],
-    )) as { version: number }[];
-    if (!rows[0]) {
-      const now = (await m.findOneBy(docTables[doc.kind], { key })) as DocRow | null;
-      throw new Refusal(
-        'conflict',
-        now
-          ? `${doc.kind} ${key} was changed by ${now.updatedBy} in the meantime.`
-          : `${doc.kind} ${key} was removed in the meantime.`,
-        {
-          current: now ? { doc: now.doc, version: now.version, by: now.updatedBy } : undefined,
-          remedy: 'Look at both, then save again.',
-        },
-      );
+      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key for update`,
+      [keys],
+    )) as (Standing & { key: string })[];
+    for (const { key, ...row } of rows) out.set(`${kind} ${key}`, row);
+  }
+  return out;
+}
+
+/**
+ * Writes what became of locked documents, a statement a kind: those that refer before those that are referred to when
+ * they go, and the other way round when they come. A charter that changed has a new revision under `note`.
+ */
+export async function writeChanges(m: EntityManager, changes: readonly Change[], by: string, note: string): Promise<void> {
+  const real = changes.filter((c) => !same(c.before, c.after));
+  try {
+    for (const kind of [...order].reverse()) {
+      const keys = real.filter((c) => c.kind === kind && !c.after).map((c) => c.key);
+      if (keys.length) await m.query(`delete from ${tableOf[kind]} where key = any($1)`, [keys]);
     }
-    await tell(m, doc.kind, key);
-    return rows[0].version;
+    for (const kind of order) await write(m, kind, real.filter((c) => c.kind === kind && c.after) as Written[], by);
+    const charters = real.filter((c) => c.kind === 'Charter' && c.after).map((c) => c.key);
+    if (charters.length)
+      await m.query(
+        'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = any($1)',
+        [charters, by, note.slice(0, 200)],
+      );
+    await tellChanges(m, real, by);
   } catch (e) {
     throw inWords(e);
   }
+}
+type Written = Change & { after: Doc };
+
+async function write(m: EntityManager, kind: Kind, changes: readonly Written[], by: string): Promise<void> {
+  const table = tableOf[kind];
+  const values = (list: readonly Written[]) => [list.map((c) => c.key), list.map((c) => JSON.stringify(c.after)), by];
+  const fresh = changes.filter((c) => !c.before);
+  const changed = changes.filter((c) => c.before);
+  if (changed.length)
+    await m.query(
+      `update ${table} t set doc = n.doc, version = t.version + 1, updated_at = now(), updated_by = $3 from unnest($1::text[], $2::jsonb[]) n(key, doc) where t.key = n.key`,
+      values(changed),
+    );
+  if (!fresh.length) return;
+  // In the order in which they come: a network that is carved out of another comes behind it.
+  const rows = (await m.query(
+    `insert into ${table} (key, doc, updated_by) select key, doc, $3 from unnest($1::text[], $2::jsonb[]) with ordinality n(key, doc, i) order by i on conflict (key) do nothing returning key`,
+    values(fresh),
+  )) as { key: string }[];
+  if (rows.length === fresh.length) return;
+  const made = new Set(rows.map((r) => r.key));
+  const lost = fresh.find((c) => !made.has(c.key)) as Written;
+  if (lost.after.kind === 'Reservation')
+    throw new Refusal('held-twice', `${lost.after.address} has just been reserved by somebody else.`, {
+      remedy: 'Take the next free one.',
+    });
+  throw new Refusal('conflict', `${kind} ${lost.key} has just been declared by somebody else.`, {
+    remedy: 'Look at it, then save again.',
+  });
+}
+
+/** Writes one document as it is to be, whatever stands. */
+export async function putDoc(m: EntityManager, doc: Doc, who: string, note = ''): Promise<Change> {
+  const ref = { kind: doc.kind, key: keyOf(doc) };
+  const before = (await lockDocs(m, [ref])).get(nameOf(ref))?.doc as Doc | undefined;
+  const change: Change = { ...ref, before: before ?? null, after: doc };
+  await writeChanges(m, [change], who, note);
+  return change;
 }
 
 /** Adds a document that must not be there yet; PostgreSQL decides between two that come at once. */
-export async function insertDoc(m: EntityManager, doc: Doc, who: string): Promise<void> {
-  try {
-    await m.query(`insert into ${tableOf[doc.kind]} (key, doc, updated_by) values ($1, $2, $3)`, [
-      keyOf(doc),
-      JSON.stringify(doc),
-      who,
-    ]);
-    await tell(m, doc.kind, keyOf(doc));
-  } catch (e) {
-    const said = inWords(e);
-    throw doc.kind === 'Reservation' && said instanceof Refusal && said.code === 'conflict'
-      ? new Refusal('held-twice', `${doc.address} has just been reserved by somebody else.`, {
-          remedy: 'Take the next free one.',
-        })
-      : said;
-  }
+export async function insertDoc(m: EntityManager, doc: Doc, who: string, note = ''): Promise<Change> {
+  const change: Change = { kind: doc.kind, key: keyOf(doc), before: null, after: doc };
+  await writeChanges(m, [change], who, note);
+  return change;
 }
 
-export async function dropDoc(m: EntityManager, kind: Kind, key: string): Promise<void> {
-  try {
-    const { length } = (await m.query(`with d as (delete from ${tableOf[kind]} where key = $1 returning key) select key from d`, [
-      key,
-    ])) as unknown[];
-    if (!length) throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`);
-    await tell(m, kind, key);
-  } catch (e) {
-    throw inWords(e);
-  }
+export async function dropDoc(m: EntityManager, kind: Kind, key: string, who: string): Promise<Change> {
+  const before = (await lockDocs(m, [{ kind, key }])).get(`${kind} ${key}`)?.doc as Doc | undefined;
+  if (!before) throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`);
+  const change: Change = { kind, key, before, after: null };
+  await writeChanges(m, [change], who, '');
+  return change;
 }
 
 /**
- * Makes the edits in order and answers with the edits that undo them. A charter that was changed has a new
- * revision under `note`.
+ * Writes a document only if it still has the version that was seen, 0 for none: a second person's edit is shown and not
+ * overwritten. @throws Refusal `conflict` with what stands there now
  */
-export async function makeEdits(m: EntityManager, edits: readonly Edit[], who: string, note: string): Promise<Edit[]> {
-  const inverse: Edit[] = [];
+export async function writeDoc(m: EntityManager, doc: Doc, who: string, version: number, note = ''): Promise<number> {
+  const ref = { kind: doc.kind, key: keyOf(doc) };
+  const now = (await lockDocs(m, [ref])).get(nameOf(ref));
+  refuseOtherVersion(ref, now, version);
+  await writeChanges(m, [{ ...ref, before: (now?.doc as Doc | undefined) ?? null, after: doc }], who, note);
+  return version + 1;
+}
+
+/** @throws Refusal `conflict` with what stands there now, when it is not the version that was seen; 0 is none */
+export function refuseOtherVersion(ref: Ref, now: Standing | undefined, version: number): void {
+  if ((now?.version ?? 0) === version) return;
+  throw new Refusal(
+    'conflict',
+    now ? `${nameOf(ref)} was changed by ${now.by} in the meantime.` : `${nameOf(ref)} was deleted in the meantime.`,
+    {
+      current: now ? { doc: now.doc, version: now.version, by: now.by } : undefined,
+      remedy: 'Look at both, then save again.',
+    },
+  );
+}
+
+/** What edits would make of locked documents, one change a document; nothing is written. @throws Refusal for what does not fit */
+export function changesOf(edits: readonly Edit[], standing: ReadonlyMap<string, Standing>): Change[] {
+  const out = new Map<string, Change>();
   for (const edit of edits) {
-    const kind = edit.op === 'put' ? edit.doc.kind : edit.kind;
-    const key = edit.op === 'put' ? keyOf(edit.doc) : edit.key;
-    const before = await readDoc(m, kind, key);
-    inverse.unshift(before ? { op: 'put', doc: before.doc as Doc } : { op: 'drop', kind, key });
-    if (edit.op === 'drop') {
-      await dropDoc(m, kind, key);
-      continue;
-    }
-    let after: Doc | undefined;
+    const ref = refOf(edit);
+    const name = nameOf(ref);
+    const before = (standing.get(name)?.doc as Doc | undefined) ?? null;
+    const change: Change = out.get(name) ?? { ...ref, before, after: before };
+    if (edit.op === 'drop' && !change.after) throw new Refusal('not-found', `There is no ${ref.kind.toLowerCase()} ${ref.key}.`);
     try {
-      after = editDoc(edit, before?.doc as Doc | undefined);
+      change.after = editDoc(edit, change.after ?? undefined) ?? null;
     } catch (cause) {
       throw new Refusal('invalid', (cause as Error).message);
     }
-    if (after) await writeDoc(m, after, who);
-    if (kind === 'Charter') await keepRevision(m, key, who, note);
+    out.set(name, change);
   }
-  return inverse;
+  return [...out.values()];
 }
+export const refOf = (edit: Edit): Ref =>
+  edit.op === 'put' ? { kind: edit.doc.kind, key: keyOf(edit.doc) } : { kind: edit.kind, key: edit.key };
 
 export function needIn<K extends Kind>(estate: Estate, kind: K, key: string): DocOf<K> {
   const doc = find(estate, kind, key);
@@ -151,30 +209,40 @@ export function needIn<K extends Kind>(estate: Estate, kind: K, key: string): Do
   return doc;
 }
 
-/** The charter as it stands now, as a revision after the ones it has. */
-const keepRevision = (m: EntityManager, charter: string, who: string, note: string) =>
-  m.query(
-    'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = $1',
-    [charter, who, note],
-  );
-
-/** @throws Refusal when one of the documents was changed by anybody after the event that the person had seen */
-export async function refuseChangedSince(
-  m: EntityManager,
-  docs: readonly { kind: string; key: string }[],
-  revision: number,
-): Promise<void> {
-  // One after another for each document: who comes second sees what the first has changed. In one order, so that nobody waits in a ring.
-  await m.query(
-    'select pg_advisory_xact_lock(727006, h) from (select distinct hashtext(k) as h from unnest($1::text[]) k order by h offset 0) one',
-    [docs.map((d) => `${d.kind} ${d.key}`)],
-  );
+/**
+ * Asked after the documents were locked and written: one that holds the lock sees whatever was committed before, and a change
+ * of another field is no conflict. @throws Refusal when somebody changed the same after the position that the person had seen
+ */
+export async function refuseChangedSince(m: EntityManager, changes: readonly Change[], revision: number): Promise<void> {
+  const wanted = changes.filter((c) => !same(c.before, c.after)).map((c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) }));
   const [found] = (await m.query(
-    'select e.kind, e.subject from event e join unnest($1::text[], $2::text[]) as d(kind, key) on d.kind = e.kind and d.key = e.subject where e.id > $3 limit 1',
-    [docs.map((d) => d.kind), docs.map((d) => d.key), revision],
-  )) as { kind: string; subject: string }[];
+    `select e.kind, e.subject, e.by, e.at, (select string_agg(f, ', ') from unnest(e.fields) f where f = any(d.names)) as what
+     from jsonb_to_recordset($1::jsonb) as r(kind text, key text, fields jsonb)
+     cross join lateral (select array(select jsonb_array_elements_text(r.fields)) as names) d
+     join event e on e.kind = r.kind and e.subject = r.key and e.position > $2
+     where e.fields = '{}' or d.names = '{}' or e.fields && d.names order by e.position desc limit 1`,
+    [JSON.stringify(wanted), revision],
+  )) as { kind: string; subject: string; by: string; what: string | null }[];
   if (found)
-    throw new Refusal('conflict', `${found.kind} ${found.subject} was changed by somebody else in the meantime.`, {
-      remedy: 'What you typed is kept. Look at what it would change now, then save again.',
-    });
+    throw new Refusal(
+      'conflict',
+      `${found.what ? `${found.what} of ` : ''}${found.kind} ${found.subject} was changed by ${found.by || 'somebody else'} in the meantime.`,
+      { remedy: 'What you typed is kept. Look at what it would change now, then save again.' },
+    );
+}
+
+/** Fields that two people set to different values. @throws Refusal with both values and who set the other one */
+export function refuseCollisions(ref: Ref, collisions: readonly Collision[], standing: Standing | undefined): void {
+  const [first] = collisions;
+  if (!first) return;
+  const path = first.path.join('.') || 'it';
+  throw new Refusal(
+    'conflict',
+    `${collisions.length === 1 ? path : `${path} and ${collisions.length - 1} more fields`} of ${nameOf(ref)} ${standing ? `was changed by ${standing.by}` : 'was deleted'} in the meantime.`,
+    {
+      remedy: 'Choose a value for each; what you typed is kept.',
+      collisions: collisions.map((c) => ({ ...c, kind: ref.kind, key: ref.key })),
+      ...(standing ? { current: { doc: standing.doc, version: standing.version, by: standing.by, at: standing.at } } : {}),
+    },
+  );
 }

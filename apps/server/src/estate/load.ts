@@ -19,12 +19,18 @@ export async function loadEstate(
 ): Promise<{ estate: Estate; revision: number }> {
   const read = async (m: EntityManager) => {
     const estate = emptyEstate(now.toISOString());
-    const [{ last } = { last: '0' }] = (await m.query('select coalesce(max(id), 0) as last from event')) as { last: string }[];
+    const [{ last } = { last: '0' }] = (await m.query('select coalesce(max(position), 0) as last from event')) as {
+      last: string;
+    }[];
     for (const kind of Object.keys(docTables) as Kind[]) {
       const rows = await m.find(docTables[kind], { order: { key: 'ASC' } });
       (estate[sliceOf[kind]] as unknown[]) = rows.map((r) => r.doc);
     }
-    estate.keys = (await m.find(Keys, { select: { name: true, use: true } })).map(({ name, use }) => ({ name, use }));
+    estate.keys = (await m.find(Keys, { select: { name: true, use: true, places: true } })).map(({ name, use, places }) => ({
+      name,
+      use,
+      places,
+    }));
     for (const o of await m.find(Observations)) {
       if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
       else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;

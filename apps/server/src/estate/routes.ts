@@ -1,74 +1,72 @@
+import { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import {
   against,
+  type Change,
+  type Doc,
   docsOf,
   type Edit,
-  type Host,
   keyOf,
   kinds,
-  readDocuments,
   type Kind,
+  words,
   writeDocument,
 } from '@praesidor/core/model';
+import { permit } from '../access/permit.ts';
 import { record } from '../audit.ts';
-import { may, needed, type Role } from '../auth/roles.ts';
 import type { Context } from '../context.ts';
 import { docTables } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import { makeEdits, readDoc, refuseChangedSince, validDoc } from './documents.ts';
+import { changePlan, mergeDocs, takeBack } from './change.ts';
+import { validDoc } from './documents.ts';
 import { loadEstate } from './load.ts';
 
-/** @throws Refusal when the change takes a role that the person has not. */
-function allow(who: { login: string; role: Role }, edit: Parameters<typeof needed>[0]): void {
-  const role = needed(edit);
-  if (!may(who.role, role))
-    throw new Refusal(
-      'not-allowed',
-      `To change a ${edit.kind.toLowerCase()}${edit.path ? ` (${edit.path.join('.')})` : ''} takes the role ${role}; ${who.login} is ${who.role}.`,
-      { remedy: 'Ask a warden.' },
-    );
-}
-
-/** States of hosts have acts and guards of their own; an edit does not go round them. @throws Refusal */
-async function keepStates(ctx: Context, edits: readonly Edit[]): Promise<void> {
-  for (const e of edits) {
-    if (e.op === 'drop') continue;
-    const kind = e.op === 'put' ? e.doc.kind : e.kind;
-    if (kind !== 'Host') continue;
-    const key = e.op === 'put' ? keyOf(e.doc) : e.key;
-    const stands = (await readDoc(ctx.db.manager, 'Host', key))?.doc;
-    if (!stands) continue;
-    const field = guarded.find((f) =>
-      e.op === 'put' ? JSON.stringify((e.doc as Host)[f]) !== JSON.stringify(stands[f]) : e.path[0] === f,
-    );
-    if (field)
-      throw new Refusal('not-now', `${field} of ${key} is not set by hand: it is ${stands.state}, and acts lead from there.`, {
-        remedy: `Open the page of ${key}; what can be done to it stands there.`,
-      });
-  }
-}
-const guarded = ['state', 'held', 'drained', 'wiped'] as const;
-
-const ImportBody = z.strictObject({
-  text: z.string().max(8_000_000),
-  file: z.string().max(200).default('import'),
-  revision: z.number().int().min(0).optional(),
-});
+const KindName = z.enum(Object.keys(kinds) as [Kind, ...Kind[]]);
+/** What tells one document of a kind from another: printable text. */
+const Key = z
+  .string()
+  .min(1)
+  .max(1600)
+  .refine((t) => !words.unprintable(t), 'a key is printable text');
+const Step = z.union([z.string().min(1).max(80), z.number().int().min(0).max(10_000)]);
+const Path = z
+  .array(Step)
+  .min(1, 'the path of a field has at least one step')
+  .max(12)
+  .refine((p) => !['kind', 'apiVersion'].includes(String(p[0])), 'kind and apiVersion stay as they are')
+  .refine((p) => !p.some((k) => ['__proto__', 'constructor', 'prototype'].includes(String(k))), 'no such field');
 const EditBody = z.strictObject({
-  /** The last event that the person had seen: what was changed since is not overwritten. */
+  /** The last position that the person had seen: what was changed since is not overwritten. */
   revision: z.number().int().min(0).optional(),
-
   edits: z
-    .array(z.looseObject({ op: z.enum(['set', 'put', 'drop']) }))
+    .array(
+      z.discriminatedUnion('op', [
+        z.strictObject({ op: z.literal('set'), kind: KindName, key: Key, path: Path, value: z.unknown().optional() }),
+        z.strictObject({ op: z.literal('put'), doc: z.record(z.string(), z.unknown()) }),
+        z.strictObject({ op: z.literal('drop'), kind: KindName, key: Key }),
+      ]),
+    )
     .min(1)
     .max(1000),
   why: z.string().max(200),
 });
+const ImportBody = z.strictObject({
+  text: z.string().max(64_000_000),
+  file: z.string().max(200).default('import'),
+  revision: z.number().int().min(0).optional(),
+  /** Documents as they stood when the person began: others' changes since are kept, field by field. */
+  base: z.array(z.unknown()).max(1000).optional(),
+});
+const Since = z.strictObject({
+  before: z.coerce.number().int().min(1).optional(),
+  limit: z.coerce.number().int().min(1).max(1000).default(200),
+});
+const importLimit = 80_000_000;
 
 export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   /** Everything the browser computes with, and the versions it saves against. */
-  app.get('/api/estate', { config: { role: 'reader' } }, async () => {
+  app.get('/api/estate', { config: { act: 'plan.read' } }, async () => {
     const { estate: all, revision } = await loadEstate(ctx.db);
     const versions: Record<string, number> = {};
     for (const kind of ['Charter', 'Network', 'Site', 'Host'] as const)
@@ -78,69 +76,84 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   /** Remedies and edits in place: described changes, made in one transaction, undone as one. */
-  app.post('/api/edits', { config: { role: 'planner' }, schema: { body: EditBody } }, async (req) => {
-    const { edits, why, revision } = req.body as { edits: Edit[]; why: string; revision?: number };
-    for (const e of edits) {
-      if (e.op === 'put') validDoc(e.doc);
-      else if (!Object.hasOwn(kinds, e.kind)) throw new Refusal('invalid', `There is no kind ${String(e.kind).slice(0, 40)}.`);
-      allow(req.who, e.op === 'put' ? { kind: e.doc.kind } : e.op === 'set' ? e : { kind: e.kind });
-    }
-    await keepStates(ctx, edits);
+  app.post('/api/edits', { config: { act: 'plan.edit' }, schema: { body: EditBody } }, async (req) => {
+    const body = req.body as z.infer<typeof EditBody>;
+    const edits = body.edits.map((e): Edit => (e.op === 'put' ? { op: 'put', doc: validDoc(e.doc) } : (e as Edit)));
     return ctx.db.transaction(async (m) => {
-      if (revision !== undefined)
-        await refuseChangedSince(
-          m,
-          edits.map((e) => (e.op === 'put' ? { kind: e.doc.kind, key: keyOf(e.doc) } : e)),
-          revision,
-        );
-      const inverse = await makeEdits(m, edits, req.who.login, why);
-      return {
-        act: await record(
-          m,
-          req.who.login,
-          why,
-          edits
-            .map((e) => (e.op === 'put' ? e.doc.kind : `${e.kind} ${e.key}`))
-            .join(', ')
-            .slice(0, 300),
-          {},
-          inverse,
-        ),
-      };
+      const changes = await changePlan(m, req.principal, edits, {
+        act: 'plan.edit',
+        via: 'hand',
+        note: body.why,
+        revision: body.revision,
+      });
+      return { act: await record(m, req.who.login, body.why, subjectOf(changes), {}, changes) };
     });
   });
 
   app.post(
     '/api/acts/:id/undo',
-    { config: { role: 'planner' }, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
+    {
+      config: { act: 'plan.undo' },
+      schema: {
+        params: z.strictObject({
+          id: z.coerce
+            .number()
+            .int()
+            .min(1)
+            .max(2 ** 53),
+        }),
+      },
+    },
     async (req) => {
       const { id } = req.params as { id: number };
       return ctx.db.transaction(async (m) => {
-        const [row] = (await m.query('select act, subject, inverse, undone_by from audit where id = $1 for update', [id])) as {
-          act: string;
-          subject: string;
-          inverse: Edit[] | null;
-          undone_by: string | null;
-        }[];
-        if (!row?.inverse) throw new Refusal('not-found', 'There is nothing to undo in that act.');
+        const [row] = (await m.query('select at, act, subject, changes, under, undone_by from audit where id = $1 for update', [
+          id,
+        ])) as { at: Date; act: string; subject: string; changes: Change[] | null; under: never; undone_by: string | null }[];
+        if (!row?.changes) throw new Refusal('not-found', 'There is nothing to undo in that act.');
         if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
-        // Who could do it can undo it; only what is a warden's alone is asked again.
-        for (const e of row.inverse) if ((e.op === 'put' ? e.doc.kind : e.kind) === 'Site') allow(req.who, { kind: 'Site' });
-        const inverse = await makeEdits(m, row.inverse, req.who.login, `undid: ${row.act}`);
-        const undo = await record(m, req.who.login, `undid: ${row.act}`, row.subject, { of: id }, inverse);
+        // Undoing takes what the act itself took, and what its documents take.
+        permit(req.principal, row.under);
+        const note = `undid: ${row.act}`;
+        const changes = await takeBack(m, req.principal, row.changes, row.at, note);
+        const undo = await record(m, req.who.login, note, row.subject, { of: id }, changes, row.under);
         await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
         return { act: undo };
       });
     },
   );
 
-  app.get('/api/acts', { config: { role: 'reader' } }, async () => ({
-    acts: (await ctx.db.manager.query(
-      'select id::int, at, who, act, subject, inverse is not null and undone_by is null as "canUndo" from audit order by id desc limit 200',
-    )) as unknown[],
-  }));
+  /** Newest first, a page at a time: `before` is the number of the last one seen. */
+  app.get('/api/acts', { config: { act: 'record.read' }, schema: { querystring: Since } }, async (req) => {
+    const { before, limit } = req.query as z.infer<typeof Since>;
+    return {
+      acts: (await ctx.db.manager.query(
+        'select a.id::int as id, at, who, act, subject, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
+        [before ?? null, limit],
+      )) as unknown[],
+    };
+  });
 
-  app.get('/api/export', { config: { role: 'reader' } }, async (_req, reply) => {
+  /** The whole record as JSON lines, oldest first, a page of the database at a time: it may be years long. */
+  app.get('/api/acts/export', { config: { act: 'record.read' } }, async (_req, reply) => {
+    async function* lines() {
+      for (let after = 0; ; ) {
+        const rows = (await ctx.db.manager.query(
+          'select id::int as id, at, who, act, subject, detail, undone_by::int as "undoneBy" from audit where id > $1 order by id limit 1000',
+          [after],
+        )) as { id: number }[];
+        if (!rows.length) return;
+        yield `${rows.map((r) => JSON.stringify(r)).join('\n')}\n`;
+        after = rows.at(-1)?.id ?? after;
+      }
+    }
+    return reply
+      .type('application/jsonl; charset=utf-8')
+      .header('content-disposition', 'attachment; filename="record.jsonl"')
+      .send(Readable.from(lines()));
+  });
+
+  app.get('/api/export', { config: { act: 'plan.read' } }, async (_req, reply) => {
     const { estate: all } = await loadEstate(ctx.db);
     return reply
       .type('application/yaml')
@@ -148,43 +161,63 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .send(docsOf(all).map(writeDocument).join('---\n'));
   });
 
-  /** Documents as text. What already stands as written is left alone; with `revision`, so is what somebody changed since. */
-  app.post('/api/import', { config: { role: 'planner' }, bodyLimit: 8_000_000, schema: { body: ImportBody } }, async (req) => {
-    const { text, file, revision } = req.body as z.infer<typeof ImportBody>;
-    const { docs, faults } = readDocuments(text, file);
-    if (faults.length)
-      throw new Refusal(
-        'invalid',
-        `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
-        { places: faults.slice(0, 100) },
-      );
-    const { estate: standing } = await loadEstate(ctx.db);
-    const differences = against(
-      standing,
-      docs.map((d) => d.doc),
-    );
-    const wanted = docs.map((d) => d.doc).filter((_, i) => differences[i]?.what !== 'same');
-    for (const doc of wanted) allow(req.who, doc);
-    const order = Object.keys(kinds) as Kind[];
-    const edits = wanted.sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind)).map((doc): Edit => ({ op: 'put', doc }));
-    return ctx.db.transaction(async (m) => {
-      if (revision !== undefined)
-        await refuseChangedSince(
-          m,
-          wanted.map((d) => ({ kind: d.kind, key: keyOf(d) })),
-          revision,
+  /** Documents as text. What already stands as written is left alone; with `revision` or `base`, so is what somebody changed since. */
+  app.post(
+    '/api/import',
+    { config: { act: 'plan.import' }, bodyLimit: importLimit, schema: { body: ImportBody } },
+    async (req) => {
+      const { text, file, revision, base } = req.body as z.infer<typeof ImportBody>;
+      const { docs, faults } = await ctx.heavy.run('readDocuments', { text, file });
+      if (faults.length)
+        throw new Refusal(
+          'invalid',
+          `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
+          { places: faults.slice(0, 100) },
         );
-      const inverse = await makeEdits(m, edits, req.who.login, 'imported');
-      const act = await record(
-        m,
-        req.who.login,
-        'imported',
-        file,
-        { documents: wanted.length },
-        inverse.length ? inverse : undefined,
+      const twice = secondOf(docs);
+      if (twice)
+        throw new Refusal(
+          'invalid',
+          `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} stands twice, again in line ${twice.line}.`,
+          { places: [{ file, line: twice.line, message: 'declared twice' }] },
+        );
+      const { estate: standing } = await loadEstate(ctx.db);
+      const differences = against(
+        standing,
+        docs.map((d) => d.doc),
       );
+      const wanted = docs.map((d) => d.doc).filter((_, i) => differences[i]?.what !== 'same');
       const count = (what: string) => differences.filter((d) => d.what === what).length;
-      return { documents: docs.length, added: count('new'), changed: count('changed'), same: count('same'), act };
-    });
+      return ctx.db.transaction(async (m) => {
+        const how = { act: 'plan.import', via: 'hand', note: 'imported' } as const;
+        const changes = base
+          ? await mergeDocs(m, req.principal, pairs(wanted, base), how)
+          : await changePlan(
+              m,
+              req.principal,
+              wanted.map((doc): Edit => ({ op: 'put', doc })),
+              { ...how, revision },
+            );
+        const act = await record(m, req.who.login, 'imported', file, { documents: wanted.length }, changes, 'plan.import');
+        return { documents: docs.length, added: count('new'), changed: count('changed'), same: count('same'), act };
+      });
+    },
+  );
+}
+
+/** The first document that has stood in the text before, if any. */
+function secondOf<D extends { doc: Doc }>(docs: readonly D[]): D | undefined {
+  const seen = new Set<string>();
+  return docs.find((d) => {
+    const name = `${d.doc.kind} ${keyOf(d.doc)}`;
+    return seen.has(name) || !seen.add(name);
   });
+}
+
+const subjectOf = (changes: readonly Change[]) => changes.map((c) => `${c.kind} ${c.key}`).join(', ');
+
+/** Each document with the one that the person began it from. */
+function pairs(wanted: readonly Doc[], base: readonly unknown[]): { base: Doc | null; mine: Doc }[] {
+  const from = new Map(base.map(validDoc).map((d) => [`${d.kind} ${keyOf(d)}`, d]));
+  return wanted.map((mine) => ({ base: from.get(`${mine.kind} ${keyOf(mine)}`) ?? null, mine }));
 }

@@ -1,5 +1,6 @@
-import pg from 'pg';
+import { type Change, differences } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
+import { KeptConnection } from '../db/kept-connection.ts';
 
 export interface BusEvent {
   id: number;
@@ -8,25 +9,28 @@ export interface BusEvent {
 }
 type Listener = (event: BusEvent) => void;
 
-/** Tells every process of the installation, in the transaction that made the change. Lost when that is rolled back. */
-export async function tell(m: EntityManager, kind: string, subject: string): Promise<void> {
-  await m.query(
-    "with e as (insert into event (kind, subject) values ($1, $2) returning id) select pg_notify('praesidor', json_build_object('id', e.id, 'kind', $1::text, 'subject', $2::text)::text) from e",
-    [kind, subject],
-  );
-}
+/**
+ * Tells every process of the installation, in the transaction that made the change. Lost when that is rolled back. Its
+ * position is drawn by the database at the commit, and it is called out there.
+ */
+export const tell = (m: EntityManager, kind: string, subject: string, by = '') =>
+  m.query('insert into event (kind, subject, by) values ($1, $2, $3)', [kind, subject, by]);
 
-/** Tells of many subjects of one kind. All are kept; of more than a screen shows, only the last is called out. */
-export async function tellMany(m: EntityManager, kind: string, subjects: readonly string[]): Promise<void> {
-  if (subjects.length > 500) {
-    await m.query('insert into event (kind, subject) select $1, unnest($2::text[])', [kind, subjects.slice(0, -1)]);
-    return tell(m, kind, subjects.at(-1) as string);
-  }
+/** Tells of many subjects of one kind. All are kept; of more than a screen shows, only that there were many is called out. */
+export const tellMany = (m: EntityManager, kind: string, subjects: readonly string[], by = '') =>
+  m.query('insert into event (kind, subject, by) select $1, unnest($2::text[]), $3', [kind, subjects, by]);
+
+/** Tells what became of documents, with the fields that changed. */
+export async function tellChanges(m: EntityManager, changes: readonly Change[], by: string): Promise<void> {
+  if (!changes.length) return;
   await m.query(
-    "with e as (insert into event (kind, subject) select $1, unnest($2::text[]) returning id, subject) select pg_notify('praesidor', json_build_object('id', e.id, 'kind', $1::text, 'subject', e.subject)::text) from e",
-    [kind, subjects],
+    'insert into event (kind, subject, by, fields) select kind, key, $2, array(select jsonb_array_elements_text(fields)) from jsonb_to_recordset($1::jsonb) as c(kind text, key text, fields jsonb)',
+    [JSON.stringify(changes.map((c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) }))), by],
   );
 }
+/** Which top-level fields a change touches; none for a document that comes or goes as a whole. */
+export const fieldsOf = (c: Change): string[] =>
+  c.before && c.after ? [...new Set(differences(c.before, c.after).map((d) => String(d.path[0])))] : [];
 
 /** Tells without a record: for what is looked at live and is of no use later (progress, a log line). */
 export const whisper = (m: EntityManager, kind: string, subject: string) =>
@@ -35,41 +39,52 @@ export const whisper = (m: EntityManager, kind: string, subject: string) =>
     subject,
   ]);
 
-/** Listens on one connection of its own, and connects again when it is lost. */
+/** Listens on one connection of its own, which is made again when it is lost. */
 export class Bus {
   private readonly listeners = new Set<Listener>();
-  private client: pg.Client | undefined;
-  private closed = false;
-  constructor(private readonly url: string) {}
+  private readonly reopened = new Set<() => void>();
+  private readonly connection: KeptConnection;
+  private opened = false;
+
+  constructor(url: string, log: (message: string, facts?: object) => void) {
+    this.connection = new KeptConnection(url, {
+      name: 'events',
+      log,
+      onOpen: async (client) => {
+        client.on('notification', (n) => {
+          const event = JSON.parse(n.payload ?? '{}') as BusEvent;
+          for (const l of this.listeners) l(event);
+        });
+        await client.query('listen praesidor');
+        // What was called out while nobody listened is read again by whoever cares.
+        if (this.opened) for (const again of this.reopened) again();
+        this.opened = true;
+      },
+    });
+  }
 
   async open(): Promise<this> {
-    await this.connect();
+    await this.connection.open();
     return this;
   }
 
-  private async connect(): Promise<void> {
-    const client = new pg.Client({ connectionString: this.url });
-    client.on('notification', (n) => {
-      const event = JSON.parse(n.payload ?? '{}') as BusEvent;
-      for (const l of this.listeners) l(event);
-    });
-    const again = () => {
-      if (this.closed || this.client !== client) return;
-      this.client = undefined;
-      setTimeout(() => {
-        void this.connect().catch(again);
-      }, 1000);
-    };
-    client.on('error', again).on('end', again);
-    this.client = client;
-    await client.connect();
-    await client.query('listen praesidor');
+  /** Why nothing is heard at the moment; undefined: it is. */
+  get fault(): string | undefined {
+    return this.connection.fault;
   }
 
   on(listener: Listener): () => void {
     this.listeners.add(listener);
     return () => {
       this.listeners.delete(listener);
+    };
+  }
+
+  /** Called when events may have been missed: the connection was lost and is there again. */
+  onReopened(listener: () => void): () => void {
+    this.reopened.add(listener);
+    return () => {
+      this.reopened.delete(listener);
     };
   }
 
@@ -87,11 +102,9 @@ export class Bus {
         if (fits(e)) end();
       });
       signal?.addEventListener('abort', end, { once: true });
+      if (signal?.aborted) end();
     });
   }
 
-  async close(): Promise<void> {
-    this.closed = true;
-    await this.client?.end();
-  }
+  close = (): Promise<void> => this.connection.close();
 }

@@ -1,5 +1,6 @@
+import { readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
-import type { Network, Reservation } from '@praesidor/core/model';
+import { type Host, type Network, readDocuments, type Reservation, type Site } from '@praesidor/core/model';
 
 /** What is computed away from the event loop, by name: pure functions of what is sent along. A new one is a line. */
 export const tasks = {
@@ -14,6 +15,20 @@ export const tasks = {
     standing: Reservation[];
     domains: Record<string, string>;
   }) => readCsv(text, networks, standing, (n) => domains[n.site] ?? ''),
+  readDocuments: ({ text, file }: { text: string; file: string }) => readDocuments(text, file),
+  readHosts: ({
+    text,
+    sites,
+    hosts,
+    now,
+    site,
+  }: {
+    text: string;
+    sites: Site[];
+    hosts: Host[];
+    now: string;
+    site?: string | undefined;
+  }) => readHosts(text, sites, hosts, now, site),
 };
 export type Tasks = typeof tasks;
 export type TaskName = keyof Tasks;

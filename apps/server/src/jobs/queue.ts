@@ -1,22 +1,39 @@
 import PgBoss from 'pg-boss';
-import pg from 'pg';
+import type pg from 'pg';
 import type { EntityManager } from 'typeorm';
+import { KeptConnection } from '../db/kept-connection.ts';
 import { type Bus, whisper } from '../events/bus.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
-const lanes: Record<JobKind, number> = { sweep: 2, shipment: 3, build: 6, bills: 2, work: 4 };
+/** How many jobs of a kind a process does side by side. */
+const concurrency: Record<JobKind, number> = { sweep: 2, shipment: 3, build: 6, bills: 2, work: 4 };
+const kinds = Object.keys(concurrency) as JobKind[];
+
+/** A job that fails is tried again after 1 s, 2 s, 4 s … and at least once a minute, without end. */
+const retries = { retryLimit: 100_000, retryDelay: 1, retryBackoff: true, expireInSeconds: 23 * 3600 } as const;
+const longestWait = 60;
+/** Lock numbers: one that tells who lives, one for work that one process at a time does, one for the first start. */
+const locks = { worker: 727, exclusive: 728, start: 727_011 } as const;
+
+/** A worker as long as its connection lives: its number is locked over it, and what it does stops when the lock is gone. */
+interface Session {
+  worker: number;
+  lost: AbortController;
+}
 
 /**
- * Durable work on PostgreSQL. A worker holds an advisory lock as long as its process lives; a job whose
- * worker has lost it is given to another within seconds, so that a kill at any moment loses no work.
+ * Durable work on PostgreSQL. A worker holds an advisory lock as long as its connection lives; a job whose worker has lost
+ * it is given to another within seconds, so that a kill at any moment loses no work. When the database was away, the
+ * worker stops what it drives, and takes a lock anew before it goes on.
  */
 export class Queue {
   private readonly boss: PgBoss;
-  private readonly client: pg.Client;
-  private readonly worker = 1 + Math.floor(Math.random() * 2_000_000_000);
+  private readonly connection: KeptConnection;
+  private session: Session | undefined;
   private readonly stopping = new AbortController();
   private readonly handlers = new Map<JobKind, JobHandler>();
+  private readonly running = new Set<Promise<void>>();
   private timer: NodeJS.Timeout | undefined;
   private readonly workers = new Map<JobKind, string[]>();
   private off: () => void = () => undefined;
@@ -26,10 +43,28 @@ export class Queue {
     private readonly bus: Bus,
     private readonly log: (message: string, facts?: object) => void,
   ) {
-    this.boss = new PgBoss({ connectionString: url, schema: 'jobs', max: 6, application_name: 'praesidor jobs' });
-    this.client = new pg.Client({ connectionString: url });
+    this.boss = new PgBoss({
+      connectionString: url,
+      schema: 'jobs',
+      max: 6,
+      application_name: 'praesidor jobs',
+      connectionTimeoutMillis: 5000,
+    } as never);
     this.boss.on('error', (e: Error) => log('queue', { error: e.message }));
-    this.client.on('error', (e) => log('queue connection', { error: e.message }));
+    this.connection = new KeptConnection(url, {
+      name: 'queue',
+      log,
+      onOpen: (client) => this.begin(client),
+      onLost: () => {
+        this.session?.lost.abort();
+        this.session = undefined;
+      },
+    });
+  }
+
+  /** Why no work is done at the moment; undefined: it is. */
+  get fault(): string | undefined {
+    return this.connection.fault ?? (this.session ? undefined : 'no worker is registered');
   }
 
   handle(kind: JobKind, handler: JobHandler): void {
@@ -37,18 +72,28 @@ export class Queue {
   }
 
   async start(): Promise<void> {
-    await this.client.connect();
-    await this.client.query('select pg_advisory_lock(727, $1)', [this.worker]);
-    await this.boss.start();
-    for (const kind of Object.keys(lanes) as JobKind[])
-      await this.boss.createQueue(kind, { name: kind, retryLimit: 1000, retryDelay: 0, expireInSeconds: 23 * 3600 } as never);
-    await this.adopt();
+    await this.connection.open();
+    const client = this.connection.client as pg.Client;
+    // Servers that start at once on an empty database make its tables one after another.
+    await client.query('select pg_advisory_lock($1)', [locks.start]);
+    try {
+      await this.boss.start();
+      for (const kind of kinds) await this.boss.createQueue(kind, { name: kind, ...retries } as never);
+    } finally {
+      await client.query('select pg_advisory_unlock($1)', [locks.start]);
+    }
+    await this.requeueDeadWorkersJobs();
     for (const [kind, handler] of this.handlers)
-      for (let i = 0; i < lanes[kind]; i++)
+      for (let i = 0; i < concurrency[kind]; i++)
         this.workers.set(kind, [
           ...(this.workers.get(kind) ?? []),
           await this.boss.work<{ id: string }>(kind, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => {
-            if (job) await this.run(kind, job.id, job.data.id, handler);
+            if (!job) return;
+            const run = this.run(kind, job.id, job.data.id, handler);
+            const settled = run.catch(() => undefined);
+            this.running.add(settled);
+            void settled.finally(() => this.running.delete(settled));
+            await run;
           }),
         ]);
     // A job just sent is looked for at once, and not at the next round of asking.
@@ -56,65 +101,97 @@ export class Queue {
       if (e.kind === 'Job') for (const id of this.workers.get(e.subject as JobKind) ?? []) this.boss.notifyWorker(id);
     });
     this.timer = setInterval(() => {
-      void this.adopt().catch(() => undefined);
+      void this.requeueDeadWorkersJobs().catch(() => undefined);
     }, 3000);
   }
 
-  private async run(kind: JobKind, job: string, id: string, handler: JobHandler): Promise<void> {
-    await this.client.query(
-      'insert into running_job values ($1, $2, $3) on conflict (job) do update set worker = excluded.worker',
-      [job, kind, this.worker],
-    );
-    try {
-      await handler(id, this.stopping.signal);
-    } catch (e) {
-      this.log('job failed', { kind, id, error: (e as Error).message });
-      throw e;
-    } finally {
-      if (!this.stopping.signal.aborted)
-        await this.client.query('delete from running_job where job = $1', [job]).catch(() => undefined);
-    }
-    if (this.stopping.signal.aborted) throw new Error('the server is stopping');
+  /** Over a new connection: whatever ran under the old lock has ended before a new one is taken. */
+  private async begin(client: pg.Client): Promise<void> {
+    while (this.running.size) await Promise.all(this.running);
+    const worker = 1 + Math.floor(Math.random() * 2_000_000_000);
+    await client.query('select pg_advisory_lock($1, $2)', [locks.worker, worker]);
+    this.session = { worker, lost: new AbortController() };
   }
 
-  /** Gives back the jobs of workers that are gone. */
-  private async adopt(): Promise<void> {
-    const { rows } = await this.client.query<{ job: string; queue: string; worker: number }>(
+  private async run(kind: JobKind, job: string, id: string, handler: JobHandler): Promise<void> {
+    const { session } = this;
+    const { client } = this.connection;
+    if (!session || !client) throw new Error('this worker has no connection to the database');
+    const signal = AbortSignal.any([this.stopping.signal, session.lost.signal]);
+    await client.query('insert into running_job values ($1, $2, $3) on conflict (job) do update set worker = excluded.worker', [
+      job,
+      kind,
+      session.worker,
+    ]);
+    try {
+      await handler(id, signal);
+    } catch (e) {
+      if (!signal.aborted) this.log('job failed', { kind, id, error: (e as Error).message });
+      throw e;
+    } finally {
+      if (!signal.aborted) await client.query('delete from running_job where job = $1', [job]).catch(() => undefined);
+    }
+    if (signal.aborted) throw new Error(this.stopping.signal.aborted ? 'the server is stopping' : 'the worker lost its lock');
+  }
+
+  /** Gives back the jobs of workers that are gone, and those that nobody is at any more; nothing waits longer than a minute for its next try. */
+  private async requeueDeadWorkersJobs(): Promise<void> {
+    const { client } = this.connection;
+    if (!client || !this.session) return;
+    const giveBack = async (queue: string, job: string, reason: string) => {
+      await this.boss.fail(queue, job, { reason }).catch(() => undefined);
+      await client.query("update jobs.job set start_after = now() where name = $1 and id = $2 and state = 'retry'", [queue, job]);
+      await client.query('delete from running_job where job = $1', [job]);
+    };
+    const { rows } = await client.query<{ job: string; queue: string; worker: number }>(
       'select job, queue, worker from running_job where worker <> $1',
-      [this.worker],
+      [this.session.worker],
     );
     for (const r of rows) {
       const {
         rows: [got],
-      } = await this.client.query<{ free: boolean }>('select pg_try_advisory_lock(727, $1) as free', [r.worker]);
+      } = await client.query<{ free: boolean }>('select pg_try_advisory_lock($1, $2) as free', [locks.worker, r.worker]);
       if (!got?.free) continue;
-      await this.client.query('select pg_advisory_unlock(727, $1)', [r.worker]);
-      await this.boss.fail(r.queue, r.job, { reason: 'its worker is gone' }).catch(() => undefined);
-      await this.client.query('delete from running_job where job = $1', [r.job]);
+      await client.query('select pg_advisory_unlock($1, $2)', [locks.worker, r.worker]);
+      await giveBack(r.queue, r.job, 'its worker is gone');
     }
+    // Taken, and never put down as running or as ended: its worker lost the database in between.
+    const { rows: lost } = await client.query<{ name: string; id: string }>(
+      "select name, id from jobs.job j where state = 'active' and name = any($1) and started_on < now() - interval '20 seconds' and not exists (select 1 from running_job r where r.job = j.id::text)",
+      [kinds],
+    );
+    for (const j of lost) await giveBack(j.name, j.id, 'nobody is at it any more');
+    await client.query(
+      "update jobs.job set start_after = now() + make_interval(secs => $1) where state = 'retry' and start_after > now() + make_interval(secs => $1)",
+      [longestWait],
+    );
   }
 
   /** Enqueues in the caller's transaction: rolled back with it. With `after`, nobody takes it before that time. */
   async send(m: EntityManager, kind: JobKind, id: string, after?: Date): Promise<void> {
     await this.boss.send(kind, { id }, {
-      retryLimit: 1000,
-      retryDelay: 0,
-      expireInSeconds: 23 * 3600,
+      ...retries,
       ...(after ? { startAfter: after } : {}),
       db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await m.query(text, values)) as unknown[] }) },
     } as never);
     await whisper(m, 'Job', kind);
   }
 
-  /** Does work that one process at a time may do; false when another is at it. A killed process is at nothing. */
-  async alone(what: number, work: () => Promise<void>): Promise<boolean> {
-    const { rows } = await this.client.query<{ mine: boolean }>('select pg_try_advisory_lock(728, $1) as mine', [what]);
+  /** Does work that one process at a time may do; false when another is at it, or nobody can know. A killed process is at nothing. */
+  async runExclusive(what: number, work: (signal: AbortSignal) => Promise<void>): Promise<boolean> {
+    const { client } = this.connection;
+    const { session } = this;
+    if (!client || !session) return false;
+    const { rows } = await client.query<{ mine: boolean }>('select pg_try_advisory_lock($1, $2) as mine', [
+      locks.exclusive,
+      what,
+    ]);
     if (!rows[0]?.mine) return false;
     try {
-      await work();
+      await work(session.lost.signal);
       return true;
     } finally {
-      await this.client.query('select pg_advisory_unlock(728, $1)', [what]).catch(() => undefined);
+      await client.query('select pg_advisory_unlock($1, $2)', [locks.exclusive, what]).catch(() => undefined);
     }
   }
 
@@ -123,6 +200,6 @@ export class Queue {
     this.off();
     this.stopping.abort();
     await this.boss.stop({ graceful: true, timeout: 5000, wait: true }).catch(() => undefined);
-    await this.client.end();
+    await this.connection.close();
   }
 }

@@ -16,7 +16,7 @@ import { inParallel } from '@praesidor/shipping';
 export function watch(ctx: Context, everyMs: number): () => void {
   let timer: NodeJS.Timeout | undefined;
   let stopped = false;
-  const look = async () => {
+  const look = async (signal: AbortSignal) => {
     const [{ due } = { due: false }] = (await ctx.db.manager.query(
       "select not exists (select 1 from observation where kind = 'round' and subject = 'watch' and at > now() - make_interval(secs => $1)) as due",
       [everyMs / 2000],
@@ -42,7 +42,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
       ...estate.zones.map((z) => () => safely(readZone(ctx, z.name))),
       () => safely(sampleAll(ctx)),
     ];
-    await inParallel(looks, 8, undefined, async (act) => void (await act()));
+    await inParallel(looks, 8, signal, async (act) => void (await act()));
     await safely(renewDue(ctx));
     // Only now: a round that a kill cut short is begun again by whoever starts next.
     await ctx.db.manager.query(
@@ -52,7 +52,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
   const round = async () => {
     let done = true;
     try {
-      done = await ctx.queue.alone(1, look);
+      done = await ctx.queue.runExclusive(1, look);
     } catch (e) {
       if (!stopped) ctx.log('watch', { error: (e as Error).message });
     }

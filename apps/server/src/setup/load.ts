@@ -5,7 +5,7 @@ import { parse } from 'yaml';
 import { keep } from '../areas/keyring/service.ts';
 import { readConfig } from '../config.ts';
 import { openDatabase } from '../db/data-source.ts';
-import { writeDoc } from '../estate/documents.ts';
+import { putDoc } from '../estate/documents.ts';
 import { setAccount } from './account.ts';
 
 /**
@@ -34,7 +34,12 @@ try {
       for (const kind of Object.keys(kinds) as Kind[])
         for (const doc of docs)
           if (doc.kind === kind)
-            await writeDoc(m, doc.kind === 'Registry' || doc.kind === 'Hypervisor' ? withAnchor(doc, anchors) : doc, 'load');
+            await putDoc(
+              m,
+              doc.kind === 'Registry' || doc.kind === 'Hypervisor' ? withAnchor(doc, anchors) : doc,
+              'first load',
+              'first',
+            );
       await m.query(
         "insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing",
       );
@@ -43,6 +48,7 @@ try {
         use: string;
         user: string;
         secret: string;
+        places: string[];
       }[])
         await keep(config, m, e, 'load');
     });

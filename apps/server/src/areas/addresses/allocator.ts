@@ -1,6 +1,6 @@
 import { parseIp, type Space } from '@praesidor/core/address';
 import { choose, spaceFor, type Wish } from '@praesidor/core/ledger';
-import { type Edit, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
+import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { inWords } from '../../db/errors.ts';
 import { tellMany } from '../../events/bus.ts';
@@ -184,14 +184,15 @@ export class Allocator {
   /** One record an act, with what undoes it. */
   private async record(m: EntityManager, acts: readonly { who: string; list: readonly Reservation[] }[]): Promise<number[]> {
     if (!acts.length) return [];
-    const inverse = (list: readonly Reservation[]) => list.map((r): Edit => ({ op: 'drop', kind: 'Reservation', key: keyOf(r) }));
+    const changes = (list: readonly Reservation[]) =>
+      list.map((r): Change => ({ kind: 'Reservation', key: keyOf(r), before: null, after: r }));
     const rows = (await m.query(
-      "insert into audit (who, act, subject, detail, inverse) select who, 'reserved', subject, detail::jsonb, inverse::jsonb from unnest($1::text[], $2::text[], $3::text[], $4::text[]) with ordinality as t(who, subject, detail, inverse, n) order by n returning id",
+      "insert into audit (who, act, subject, detail, changes, under) select who, 'reserved', subject, detail::jsonb, changes::jsonb, 'ledger.change' from unnest($1::text[], $2::text[], $3::text[], $4::text[]) with ordinality as t(who, subject, detail, changes, n) order by n returning id",
       [
         acts.map((a) => a.who),
         acts.map((a) => a.list.map((r) => r.address).join(' ')),
         acts.map((a) => JSON.stringify({ owner: a.list[0]?.owner })),
-        acts.map((a) => JSON.stringify(inverse(a.list))),
+        acts.map((a) => JSON.stringify(changes(a.list))),
       ],
     )) as { id: string }[];
     return rows.map((r) => Number(r.id));

@@ -1,13 +1,20 @@
 import type { Level } from '@praesidor/core/address';
 import { choose, type CsvPreview, spaceFor, writeCsv } from '@praesidor/core/ledger';
-import { type Edit, keyOf, type Reservation } from '@praesidor/core/model';
+import { type Change, keyOf, type Reservation } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { inWords } from '../../db/errors.ts';
-import { dropDoc, insertDoc, needDoc, readDoc, refuseChangedSince, writeDoc } from '../../estate/documents.ts';
+import {
+  dropDoc,
+  insertDoc,
+  lockDocs,
+  needDoc,
+  putDoc,
+  readDoc,
+  refuseChangedSince,
+  writeChanges,
+} from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
-import { tellMany } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 
 const day = 86_400_000;
@@ -37,11 +44,11 @@ export async function release(
     const { doc } = await needDoc(m, 'Reservation', key);
     await refuseServing(m, doc);
     const resting = restDays > 0 && !doc.resting;
-    if (resting) await writeDoc(m, { ...doc, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who);
-    else await dropDoc(m, 'Reservation', key);
-    const act = await record(m, who, resting ? 'released to rest' : 'released', address, { was: doc, restDays }, [
-      { op: 'put', doc },
-    ]);
+    const change = resting
+      ? await putDoc(m, { ...doc, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who)
+      : await dropDoc(m, 'Reservation', key, who);
+    const what = resting ? 'released to rest' : 'released';
+    const act = await record(m, who, what, address, { was: doc, restDays }, [change], 'ledger.change');
     return { act, resting };
   });
 }
@@ -80,22 +87,34 @@ export async function move(
     if (keyOf(reservation) === keyOf(doc)) throw new Refusal('invalid', `${doc.address} is where it is already.`);
     // A resting address that is asked for by name is given; what rested there is put back when the move is undone.
     const rested = await readDoc(m, 'Reservation', keyOf(reservation));
-    if (rested?.doc.resting && to.address) await dropDoc(m, 'Reservation', keyOf(reservation));
-    const inverse: Edit[] = [
-      { op: 'drop', kind: 'Reservation', key: keyOf(reservation) },
-      { op: 'put', doc },
-      ...(rested?.doc.resting ? [{ op: 'put' as const, doc: rested.doc }] : []),
-    ];
+    const changes: Change[] = [];
+    if (rested?.doc.resting && to.address) changes.push(await dropDoc(m, 'Reservation', keyOf(reservation), who));
     if (restDays > 0) {
       const { name: _name, mac: _mac, ...bare } = doc;
-      await writeDoc(m, { ...bare, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who);
-    } else await dropDoc(m, 'Reservation', keyOf(doc));
-    await insertDoc(m, reservation, who);
+      const until = new Date(Date.now() + restDays * day).toISOString();
+      changes.push(await putDoc(m, { ...bare, resting: true, until }, who));
+    } else changes.push(await dropDoc(m, 'Reservation', keyOf(doc), who));
+    changes.push(await insertDoc(m, reservation, who));
     return {
       reservation,
-      act: await record(m, who, 'moved an address', `${doc.address} to ${reservation.address}`, { name: doc.name }, inverse),
+      act: await record(
+        m,
+        who,
+        'moved an address',
+        `${doc.address} to ${reservation.address}`,
+        { name: doc.name },
+        joined(changes),
+        'ledger.change',
+      ),
     };
   });
+}
+
+/** One change a document: what rested at an address and what came there are one. */
+function joined(changes: readonly Change[]): Change[] {
+  const out = new Map<string, Change>();
+  for (const c of changes) out.set(c.key, { ...c, before: out.get(c.key)?.before ?? c.before });
+  return [...out.values()];
 }
 
 export interface Past {
@@ -142,8 +161,8 @@ export async function expire(ctx: Context): Promise<number> {
       'select doc from reservation where until < now() order by key limit 1000 for update skip locked',
     )) as { doc: Reservation }[];
     for (const { doc } of due) {
-      if (doc.resting) await dropDoc(m, 'Reservation', keyOf(doc));
-      else await writeDoc(m, { ...doc, resting: true, until: new Date(Date.now() + 7 * day).toISOString() }, 'Praesidor');
+      if (doc.resting) await dropDoc(m, 'Reservation', keyOf(doc), 'Praesidor');
+      else await putDoc(m, { ...doc, resting: true, until: new Date(Date.now() + 7 * day).toISOString() }, 'Praesidor');
       await record(m, 'Praesidor', doc.resting ? 'set free after resting' : 'let run out', doc.address, { was: doc });
     }
     return due.length;
@@ -186,42 +205,27 @@ export async function importCsv(
   if (!docs.length) return { ...p.counts, act: undefined };
   const since = new Date().toISOString();
   return ctx.db.transaction(async (m) => {
-    const keys = docs.map(keyOf);
-    if (revision !== undefined)
-      await refuseChangedSince(
-        m,
-        keys.map((key) => ({ kind: 'Reservation', key })),
-        revision,
-      );
     // In the order of their names, so that two who import for the same networks do not wait for each other.
     await m.query('select 1 from ledger_state where network = any($1) order by network for update', [
       [...new Set(docs.map((d) => d.network))],
     ]);
-    const before = (await m.query('select key, doc from reservation where key = any($1) order by key for update', [keys])) as {
-      key: string;
-      doc: Reservation;
-    }[];
-    const stood = new Map(before.map((b) => [b.key, b.doc]));
-    try {
-      await m.query(
-        'insert into reservation (key, doc, updated_by) select k, d, $3 from unnest($1::text[], $2::jsonb[]) t(k, d) on conflict (key) do update set doc = excluded.doc, version = reservation.version + 1, updated_at = now(), updated_by = excluded.updated_by',
-        [keys, docs.map((d) => JSON.stringify({ ...d, since: d.since ?? since })), who],
-      );
-    } catch (e) {
-      throw inWords(e);
-    }
-    await tellMany(m, 'Reservation', keys);
-    const inverse = keys.map((key): Edit => {
-      const doc = stood.get(key);
-      return doc ? { op: 'put', doc } : { op: 'drop', kind: 'Reservation', key };
+    const refs = docs.map((doc) => ({ kind: 'Reservation' as const, key: keyOf(doc) }));
+    const standing = await lockDocs(m, refs);
+    const changes = docs.map((doc): Change => {
+      const key = keyOf(doc);
+      const before = (standing.get(`Reservation ${key}`)?.doc as Reservation | undefined) ?? null;
+      return { kind: 'Reservation', key, before, after: { ...doc, since: doc.since ?? since } };
     });
+    await writeChanges(m, changes, who, '');
+    if (revision !== undefined) await refuseChangedSince(m, changes, revision);
     const act = await record(
       m,
       who,
       'imported reservations',
       `${docs.length} lines`,
       p.counts,
-      docs.length <= 5000 ? inverse : undefined,
+      docs.length <= 5000 ? changes : undefined,
+      'ledger.change',
     );
     return { ...p.counts, act };
   });

@@ -69,27 +69,25 @@ const Scope = z.strictObject({ site: words.Name.optional() });
 
 export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context }) {
   const allocator = new Allocator(ctx.db);
-  const reader = { config: { role: 'reader' as const } };
-  const planner = { config: { role: 'planner' as const } };
   const zoneOf = (req: { params: unknown }) => (req.params as z.infer<typeof ZoneName>).zone;
 
-  app.post('/api/addresses/reserve', { ...planner, schema: { body: Reserve } }, async (req, reply) =>
+  app.post('/api/addresses/reserve', { config: { act: 'ledger.change' }, schema: { body: Reserve } }, async (req, reply) =>
     reply.status(201).send(await allocator.reserve(req.body as Asked, req.who.login)),
   );
-  app.post('/api/addresses/release', { ...planner, schema: { body: Key } }, async (req) => {
+  app.post('/api/addresses/release', { config: { act: 'ledger.change' }, schema: { body: Key } }, async (req) => {
     const { network, address, restDays } = req.body as z.infer<typeof Key>;
     return release(ctx, network, address, restDays, req.who.login);
   });
-  app.post('/api/addresses/move', { ...planner, schema: { body: Move } }, async (req) => {
+  app.post('/api/addresses/move', { config: { act: 'ledger.change' }, schema: { body: Move } }, async (req) => {
     const { to, restDays, ...from } = req.body as z.infer<typeof Move>;
     return move(ctx, from, to, restDays, req.who.login);
   });
-  app.get('/api/addresses/history', { ...reader, schema: { querystring: About } }, async (req) => ({
+  app.get('/api/addresses/history', { config: { act: 'plan.read' }, schema: { querystring: About } }, async (req) => ({
     history: await history(ctx, req.query as z.infer<typeof About>),
   }));
   app.get(
     '/api/networks/:network/levels',
-    { ...reader, schema: { params: z.strictObject({ network: words.Name }) } },
+    { config: { act: 'plan.read' }, schema: { params: z.strictObject({ network: words.Name }) } },
     async (req) => {
       const { doc } = await needDoc(ctx.db.manager, 'Network', (req.params as { network: string }).network);
       const list = await levels(ctx, doc.name);
@@ -98,24 +96,36 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
     },
   );
 
-  app.post('/api/addresses/preview', { ...reader, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
-    const { text, site } = req.body as z.infer<typeof Table>;
-    const p = await preview(ctx, text, site);
-    const notable = p.lines.filter((l) => l.what !== 'same');
-    return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
-  });
-  app.post('/api/addresses/import', { ...planner, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
-    const { text, site, leaveOut, revision } = req.body as z.infer<typeof Table>;
-    return importCsv(ctx, text, site, leaveOut, revision, req.who.login);
-  });
+  app.post(
+    '/api/addresses/preview',
+    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    async (req) => {
+      const { text, site } = req.body as z.infer<typeof Table>;
+      const p = await preview(ctx, text, site);
+      const notable = p.lines.filter((l) => l.what !== 'same');
+      return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
+    },
+  );
+  app.post(
+    '/api/addresses/import',
+    { config: { act: 'ledger.change' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    async (req) => {
+      const { text, site, leaveOut, revision } = req.body as z.infer<typeof Table>;
+      return importCsv(ctx, text, site, leaveOut, revision, req.who.login);
+    },
+  );
   const file = (name: string, type: string, write: (site: string | undefined) => Promise<string>) =>
-    app.get(`/api/addresses/files/${name}`, { ...reader, schema: { querystring: Scope } }, async (req, reply) => {
-      const { site } = req.query as z.infer<typeof Scope>;
-      return reply
-        .type(type)
-        .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}${name}"`)
-        .send(await write(site));
-    });
+    app.get(
+      `/api/addresses/files/${name}`,
+      { config: { act: 'plan.read' }, schema: { querystring: Scope } },
+      async (req, reply) => {
+        const { site } = req.query as z.infer<typeof Scope>;
+        return reply
+          .type(type)
+          .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}${name}"`)
+          .send(await write(site));
+      },
+    );
   const dhcp = async (site: string | undefined) => {
     const { estate } = await loadEstate(ctx.db);
     return estate.sites
@@ -126,7 +136,7 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
   file('kea-dhcp4.json', 'application/json', async (site) => keaJson(await dhcp(site)));
   file('dnsmasq.conf', 'text/plain; charset=utf-8', async (site) => dnsmasqConf(await dhcp(site)));
 
-  app.get('/api/zones/:zone/drift', { ...reader, schema: { params: ZoneName } }, async (req) => {
+  app.get('/api/zones/:zone/drift', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req) => {
     const zone = zoneOf(req);
     const { estate } = await loadEstate(ctx.db);
     const served = estate.observed.zones[zone];
@@ -137,7 +147,7 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
     };
   });
   /** The zone as it is planned, as a master file. */
-  app.get('/api/zones/:zone/file', { ...reader, schema: { params: ZoneName } }, async (req, reply) => {
+  app.get('/api/zones/:zone/file', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req, reply) => {
     const { estate } = await loadEstate(ctx.db);
     const zone = needIn(estate, 'Zone', zoneOf(req));
     const serial = nextSerial(estate.observed.zones[zone.name]?.serial ?? 0, estate.now);
@@ -146,17 +156,20 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
       .header('content-disposition', `attachment; filename="${zone.name}.zone"`)
       .send(zoneFile(zone, serial, recordsOfZone(plannedRecords(estate), zone.name)));
   });
-  app.post('/api/zones/:zone/read', { ...reader, schema: { params: ZoneName } }, async (req) => ({
+  app.post('/api/zones/:zone/read', { config: { act: 'zones.connect' }, schema: { params: ZoneName } }, async (req) => ({
     served: await readZone(ctx, zoneOf(req)),
   }));
-  const builder = { config: { role: 'builder' as const } };
-  app.post('/api/zones/:zone/send', { ...builder, schema: { params: ZoneName } }, async (req) =>
+  app.post('/api/zones/:zone/send', { config: { act: 'zones.send' }, schema: { params: ZoneName } }, async (req) =>
     sendZone(ctx, zoneOf(req), req.who.login),
   );
-  app.post('/api/zones/:zone/adopt', { ...planner, schema: { params: ZoneName, body: Foreign } }, async (req) =>
-    adopt(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
+  app.post(
+    '/api/zones/:zone/adopt',
+    { config: { act: 'zones.adopt' }, schema: { params: ZoneName, body: Foreign } },
+    async (req) => adopt(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.principal),
   );
-  app.post('/api/zones/:zone/remove', { ...builder, schema: { params: ZoneName, body: Foreign } }, async (req) =>
-    removeForeign(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
+  app.post(
+    '/api/zones/:zone/remove',
+    { config: { act: 'zones.send' }, schema: { params: ZoneName, body: Foreign } },
+    async (req) => removeForeign(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
   );
 }

@@ -1,3 +1,4 @@
+import type { Principal } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import {
   type Edit,
@@ -8,20 +9,25 @@ import {
   type NameRecord,
   type ServedRecord,
   type ServedZone,
+  type Zone,
 } from '@praesidor/core/model';
 import { type Drift, drift, inParts, plannedRecords, recordKey, recordsOfZone, updateFor } from '@praesidor/core/naming';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { transfer, type TsigKey, update } from '@praesidor/protocols/dns';
 import type { Context } from '../../context.ts';
-import { makeEdits, needDoc, needIn } from '../../estate/documents.ts';
+import { changePlan } from '../../estate/change.ts';
+import { needDoc, needIn } from '../../estate/documents.ts';
 import { record } from '../../audit.ts';
 import { loadEstate, observe } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
 
-export async function keyOfZone(ctx: Context, m: EntityManager, name: string): Promise<TsigKey> {
-  const c = await credential(ctx.config, m, name);
+export async function keyOfZone(ctx: Context, m: EntityManager, zone: Zone): Promise<TsigKey> {
+  const to = { use: 'tsig', document: `Zone ${zone.name}`, address: zone.primary } as const;
+  const c = await credential(ctx.config, m, zone.key, to);
+  const why = c.leash({ host: zone.primary, address: zone.primary });
+  if (why) throw new ProtocolError('kept-back', zone.primary, why);
   return { name: c.user, secret: Buffer.from(c.secret, 'base64') };
 }
 
@@ -30,10 +36,15 @@ export async function readZone(ctx: Context, name: string): Promise<ServedZone> 
   const { doc: zone } = await needDoc(ctx.db.manager, 'Zone', name);
   let seen: ServedZone;
   try {
-    const key = await keyOfZone(ctx, ctx.db.manager, zone.key);
+    const key = await keyOfZone(ctx, ctx.db.manager, zone);
     seen = {
       at: new Date().toISOString(),
-      ...(await transfer({ address: zone.primary, detours: ctx.config.detours }, name, key, Math.floor(Date.now() / 1000))),
+      ...(await transfer(
+        { address: zone.primary, exits: ctx.dialer.exits, purpose: 'zone' },
+        name,
+        key,
+        Math.floor(Date.now() / 1000),
+      )),
     };
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
@@ -75,12 +86,18 @@ export interface Sent {
 /** Sends a difference as signed updates, each of which the server takes only while it serves what was read. */
 async function send(ctx: Context, estate: Estate, name: string, d: Drift): Promise<number> {
   const zone = needIn(estate, 'Zone', name);
-  const key = await keyOfZone(ctx, ctx.db.manager, zone.key);
+  const key = await keyOfZone(ctx, ctx.db.manager, zone);
   let steps = 0;
   for (const part of inParts(d)) {
     const wanted = updateFor(part);
     try {
-      await update({ address: zone.primary, detours: ctx.config.detours }, name, wanted, key, Math.floor(Date.now() / 1000));
+      await update(
+        { address: zone.primary, exits: ctx.dialer.exits, purpose: 'zone' },
+        name,
+        wanted,
+        key,
+        Math.floor(Date.now() / 1000),
+      );
     } catch (e) {
       if (!(e instanceof ProtocolError)) throw e;
       const done = steps ? ` ${steps} changes before it were taken; sending again goes on behind them.` : ' Nothing was changed.';
@@ -135,7 +152,7 @@ export async function adopt(
   ctx: Context,
   zone: string,
   records: readonly ServedRecord[],
-  who: string,
+  who: Principal,
 ): Promise<{ adopted: number; act: number }> {
   const { estate } = await loadEstate(ctx.db);
   const served = await readOrRefuse(ctx, zone);
@@ -148,16 +165,17 @@ export async function adopt(
     });
   const edits = wanted.map((r): Edit => ({ op: 'put', doc: docOf(zone, r) }));
   return ctx.db.transaction(async (m) => {
-    const inverse = await makeEdits(m, edits, who, 'adopted');
+    const changes = await changePlan(m, who, edits, { act: 'zones.adopt', via: 'hand', note: 'adopted' });
     return {
       adopted: edits.length,
       act: await record(
         m,
-        who,
+        who.login,
         'adopted records',
         zone,
         { records: edits.map((e) => (e.op === 'put' ? keyOf(e.doc) : '')) },
-        inverse,
+        changes,
+        'zones.adopt',
       ),
     };
   });

@@ -33,14 +33,15 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     done(null, Object.fromEntries(new URLSearchParams(body as string))),
   );
 
-  const opened = async (req: FastifyRequest) => {
+  const opened = async (req: FastifyRequest, opens: 'files' | 'reports') => {
     const { token } = req.params as { token: string };
-    const [row] = (await ctx.db.manager.query('select build, host from boot_token where token_hash = $1', [hashed(token)])) as {
-      build: number;
-      host: string;
-    }[];
+    const [row] = (await ctx.db.manager.query(
+      'select build, host from boot_token where token_hash = $1 and opens = $2 and until > now()',
+      [hashed(token), opens],
+    )) as { build: number; host: string }[];
     const build = row && (await ctx.db.manager.findOneBy(Builds, { id: row.build }));
-    if (!row || !build) throw new Refusal('not-found', 'This boot address is not open (any more).');
+    if (!row || !build)
+      throw new Refusal('not-found', 'This boot address is closed: its build has ended, or it was never given out.');
     return { build, host: row.host };
   };
   const heard = async (build: number, host: string, name: string, event: string, result: string, text: string) => {
@@ -53,7 +54,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   };
 
   app.get('/boot/:token/:file', async (req, reply) => {
-    const { build, host } = await opened(req);
+    const { build, host } = await opened(req, 'files');
     const { file } = req.params as { file: string };
     const { estate } = await loadEstate(ctx.db);
     const files = bootFiles(await kitOf(ctx, build, estate), host);
@@ -67,7 +68,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   app.get('/boot/:token/blob/:digest', async (req, reply) => {
-    const { build } = await opened(req);
+    const { build } = await opened(req, 'files');
     const { estate } = await loadEstate(ctx.db);
     const { digest } = req.params as { digest: string };
     const found = await bootBlob(ctx, build.plan as Plan, estate, digest);
@@ -79,7 +80,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   app.get('/boot/:token/gate/join', async (req, reply) => {
-    const { build, host } = await opened(req);
+    const { build, host } = await opened(req, 'reports');
     const [row] = (await ctx.db.manager.query('select 1 from build_gate where build = $1 and host = $2', [
       build.id,
       host,
@@ -94,7 +95,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   app.post('/boot/:token/report', { bodyLimit: 16_384 }, async (req) => {
-    const { build, host } = await opened(req);
+    const { build, host } = await opened(req, 'reports');
     const r = Report.safeParse(req.body);
     if (!r.success)
       throw new Refusal('invalid', `A report has name, event_type, result and description: ${r.error.issues[0]?.message}`);
@@ -104,7 +105,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   app.post('/boot/:token/phone-home', async (req) => {
-    const { build, host } = await opened(req);
+    const { build, host } = await opened(req, 'reports');
     await heard(build.id, host, 'phone-home', 'finish', 'SUCCESS', 'phoned home');
     return {};
   });

@@ -4,9 +4,11 @@ import { doTo } from '@praesidor/core/hosts';
 import { ended, ready, type Step } from '@praesidor/core/schedule';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
+import { isAway } from '../../db/errors.ts';
 import { type BuildRow, Builds } from '../../db/tables.ts';
-import { needDoc, writeDoc } from '../../estate/documents.ts';
+import { needDoc, putDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
+import { whyNot } from '../../access/permit.ts';
 import { record } from '../../audit.ts';
 import { Refusal } from '../../refusal.ts';
 import { append, logLine, statusOf } from './state.ts';
@@ -23,6 +25,16 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
   if (!build || !['queued', 'running', 'holding'].includes(build.state)) return;
   const steps = build.steps as Step[];
   const plan = build.plan as Plan;
+  const why = await whyNot(ctx.db.manager, build.runBy ?? build.createdBy, 'builds.run');
+  if (why) {
+    await ctx.db.transaction(async (m) => {
+      await closeBoot(m, build.id);
+      await logLine(m, build, steps[0]?.id ?? '', 'fail', why);
+      await append(m, build, { kind: 'stopped' });
+      await record(m, 'Praesidor', 'stopped a build', build.charter, { number: build.number, why });
+    });
+    return;
+  }
   await openBoot(ctx, build, plan);
   const first = await statusOf(ctx.db.manager, build);
   if (first.status.state === 'queued') await append(ctx.db.manager, build, { kind: 'begun' });
@@ -32,50 +44,58 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
     if (held) await append(ctx.db.manager, build, { kind: 'held' });
   }
   const flying = new Map<string, Promise<void>>();
+  /** What kept a step's end from being put down: the database is away. The queue drives the build on when it is back. */
+  let broke: unknown;
   const halt = new AbortController();
   // Every step of a large build listens for the stop.
   setMaxListeners(0, halt.signal, signal);
   signal.addEventListener('abort', () => halt.abort(), { once: true });
-  for (;;) {
-    const { status } = await statusOf(ctx.db.manager, build);
-    if (signal.aborted) break;
-    if (status.state === 'stopped') {
-      halt.abort();
-      break;
+  const fly = (step: Step) =>
+    perform(ctx, build, plan, step, halt.signal)
+      .catch((e: unknown) => {
+        broke ??= e;
+        halt.abort();
+      })
+      .finally(() => flying.delete(step.id));
+  try {
+    for (;;) {
+      const { status } = await statusOf(ctx.db.manager, build);
+      if (signal.aborted || broke) break;
+      if (status.state === 'stopped') {
+        halt.abort();
+        break;
+      }
+      for (const step of ready(steps, status)) if (!flying.has(step.id)) flying.set(step.id, fly(step));
+      if (!flying.size && status.state === 'running' && ended(steps, status)) {
+        await finish(ctx, build, plan);
+        return;
+      }
+      await Promise.race([
+        ...flying.values(),
+        ctx.bus.next((e) => e.kind === 'Build' && e.subject === `${build.charter} ${build.number}`, 1000, halt.signal),
+      ]);
     }
-    for (const step of ready(steps, status))
-      if (!flying.has(step.id))
-        flying.set(
-          step.id,
-          perform(ctx, build, plan, step, halt.signal).finally(() => flying.delete(step.id)),
-        );
-    if (!flying.size && status.state === 'running' && ended(steps, status)) {
-      await finish(ctx, build, plan);
-      return;
-    }
-    await Promise.race([
-      ...flying.values(),
-      ctx.bus.next((e) => e.kind === 'Build' && e.subject === `${build.charter} ${build.number}`, 1000, signal),
-    ]);
+  } finally {
+    halt.abort();
+    await Promise.all(flying.values());
   }
-  await Promise.allSettled(flying.values());
+  if (broke) throw broke;
 }
 
 async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<void> {
   await ctx.db.transaction(async (m) => {
     await append(m, build, { kind: 'finished' });
+    await closeBoot(m, build.id);
     const { status } = await statusOf(m, build);
     if (status.state !== 'done') return;
     for (const n of plan.nodes) {
       const { doc } = await needDoc(m, 'Host', n.host);
       const step = doTo(doc, 'serve', { fits: true });
       if ('refused' in step) throw new Error(`${n.host} cannot serve: ${step.refused}`);
-      await writeDoc(m, step.host, `build ${build.number} of ${build.charter}`);
+      await putDoc(m, step.host, `build ${build.number} of ${build.charter}`);
     }
     await record(m, `build ${build.number} of ${build.charter}`, 'built and proved', build.charter, { nodes: plan.nodes.length });
   });
-  const { status } = await statusOf(ctx.db.manager, build);
-  if (status.state === 'done') await closeBoot(ctx, build.id);
 }
 
 async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, signal: AbortSignal): Promise<void> {
@@ -90,6 +110,8 @@ async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, si
     await append(m, build, { kind: 'succeeded', step: step.id, text });
   } catch (e) {
     if (signal.aborted) return;
+    // The step did not break: what it would be put down in is away.
+    if (isAway(e)) throw e;
     const remedy = e instanceof StepFailure ? e.remedy : e instanceof Refusal ? e.more.remedy : undefined;
     const text =
       e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError

@@ -1,4 +1,5 @@
 import { createHmac } from 'node:crypto';
+import type { EntityManager } from 'typeorm';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
@@ -7,24 +8,37 @@ import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
 import { sealedContext } from '../clusters/kit.ts';
 
-/** The token of a host in a build: derived, so that a restarted server gives out the same address. */
-const tokenOf = (ctx: Context, build: number, host: string) =>
-  createHmac('sha256', ctx.config.keyringKey).update(`boot ${build} ${host}`).digest('base64url');
+type Opens = 'files' | 'reports';
+/** Hours after which a boot address is closed, whatever became of its build. */
+const openHours = 12;
 
-export const bootUrl = (ctx: Context, build: number) => (host: string) =>
-  `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host)}`;
+/**
+ * The token of a host in a build: derived, so that a restarted server gives out the same address. That of the files, with
+ * secrets among them, is another one each time that the build is resumed; that of reports stays, since machines that are up know it.
+ */
+const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
+  createHmac('sha256', ctx.config.keyringKey)
+    .update(opens === 'files' ? `boot files ${build.id} ${host} ${build.bootEpoch}` : `boot reports ${build.id} ${host}`)
+    .digest('base64url');
 
+export const bootUrls = (ctx: Context, build: BuildRow): Pick<KitContext, 'bootUrl' | 'reportUrl'> => ({
+  bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,
+  reportUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'reports')}`,
+});
+
+/** Opens the addresses of a build that runs, for some hours from now. */
 export async function openBoot(ctx: Context, build: BuildRow, plan: Plan): Promise<void> {
   for (const n of plan.nodes)
-    await ctx.db.manager.query('insert into boot_token (token_hash, build, host) values ($1, $2, $3) on conflict do nothing', [
-      hashed(tokenOf(ctx, build.id, n.host)),
-      build.id,
-      n.host,
-    ]);
+    for (const opens of ['files', 'reports'] as const)
+      await ctx.db.manager.query(
+        `insert into boot_token (token_hash, build, host, opens, until) values ($1, $2, $3, $4, now() + interval '${openHours} hours')
+         on conflict (token_hash) do update set until = excluded.until`,
+        [hashed(tokenOf(ctx, build, n.host, opens)), build.id, n.host, opens],
+      );
 }
 
-export const closeBoot = (ctx: Context, build: number) =>
-  ctx.db.manager.query('delete from boot_token where build = $1', [build]);
+/** Closes them: in the transaction that ends the build, in whatever way it ends. */
+export const closeBoot = (m: EntityManager, build: number) => m.query('delete from boot_token where build = $1', [build]);
 
 export const kitOf = (ctx: Context, build: BuildRow, estate: Estate): Promise<KitContext> =>
-  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, bootUrl(ctx, build.id)));
+  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, bootUrls(ctx, build)));

@@ -17,14 +17,14 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   app.post(
     '/api/builds',
-    { config: { role: 'builder' }, schema: { body: z.strictObject({ charter: words.Name }) } },
+    { config: { act: 'builds.run' }, schema: { body: z.strictObject({ charter: words.Name }) } },
     async (req, reply) => {
       const b = await beginBuild(ctx, (req.body as { charter: string }).charter, req.who.login);
       return reply.status(201).send({ charter: b.charter, number: b.number });
     },
   );
 
-  app.get('/api/builds', { config: { role: 'reader' } }, async () => {
+  app.get('/api/builds', { config: { act: 'plan.read' } }, async () => {
     const rows = await ctx.db.manager.find(Builds, { order: { id: 'DESC' }, take: 50 });
     return {
       builds: await Promise.all(
@@ -41,7 +41,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     };
   });
 
-  app.get('/api/builds/:charter/:number', { config: { role: 'reader' }, schema: { params: One } }, async (req) => {
+  app.get('/api/builds/:charter/:number', { config: { act: 'plan.read' }, schema: { params: One } }, async (req) => {
     const { charter, number } = req.params as z.infer<typeof One>;
     const b = await needBuild(ctx.db.manager, charter, number);
     return {
@@ -60,7 +60,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.get(
     '/api/builds/:charter/:number/log',
     {
-      config: { role: 'reader' },
+      config: { act: 'plan.read' },
       schema: {
         params: One,
         querystring: z.strictObject({ step: z.string().max(120), after: z.coerce.number().int().min(0).default(0) }),
@@ -79,7 +79,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.post('/api/builds/:charter/:number/:act', { config: { role: 'builder' }, schema: { params: OneAct } }, async (req) => {
+  app.post('/api/builds/:charter/:number/:act', { config: { act: 'builds.run' }, schema: { params: OneAct } }, async (req) => {
     const p = req.params as z.infer<typeof OneAct>;
     await act(ctx, p.charter, p.number, p.act, req.who.login);
     return {};
@@ -88,7 +88,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   /** Everything that shows how the build went: plan without secrets, events, log, proof, with a checksum list. */
   app.get(
     '/api/builds/:charter/:number/evidence.tar.gz',
-    { config: { role: 'reader' }, schema: { params: One } },
+    { config: { act: 'plan.read' }, schema: { params: One } },
     async (req, reply) => {
       const { charter, number } = req.params as z.infer<typeof One>;
       const b = await needBuild(ctx.db.manager, charter, number);

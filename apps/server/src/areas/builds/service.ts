@@ -10,6 +10,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { hold } from '../clusters/service.ts';
+import { closeBoot } from './kit-of-build.ts';
 import { append, known, needBuild, statusOf } from './state.ts';
 
 /** Begins a build of a charter as it is saved: everything is held first, and nothing that stops may stand. */
@@ -50,6 +51,7 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
         createdAt: new Date(),
         createdBy: who,
         state: 'queued',
+        runBy: who,
       });
       const id = (made as { id: number }).id;
       await ctx.queue.send(m, 'build', String(id));
@@ -94,9 +96,13 @@ export async function act(ctx: Context, charter: string, number: number, name: B
             JSON.stringify(stepsOf(plan, await known(m))),
           ]);
         }
-        await m.query("update build set state = 'running' where id = $1", [build.id]);
+        await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2 where id = $1", [
+          build.id,
+          who,
+        ]);
         await ctx.queue.send(m, 'build', String(build.id));
       }
+      if (name === 'stop' || name === 'resume') await closeBoot(m, build.id);
       await append(m, build, { kind: event });
       await record(m, who, text, charter, { number });
     });

@@ -7,9 +7,11 @@ import type { Plan } from '@praesidor/core/charter';
 import { type KitContext, type KitFile, placeholder } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
+import { hostOf } from '@praesidor/core/access';
 import { getManifest } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
-import { at } from '../images/registries.ts';
+import { at, registryPlace } from '../images/registries.ts';
+import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
 import { clusterSecrets } from './pki.ts';
 
@@ -20,6 +22,7 @@ export function openContext(plan: Plan, estate: Estate): KitContext {
     estate,
     secret: placeholder(plan.charter.name),
     bootUrl: (host) => `(boot address of ${host}, given by the build)`,
+    reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
     ...bootDigests(plan, estate),
   };
 }
@@ -37,17 +40,21 @@ export async function sealedContext(
   m: EntityManager,
   plan: Plan,
   estate: Estate,
-  bootUrl: (host: string) => string,
+  urls: Pick<KitContext, 'bootUrl' | 'reportUrl'>,
 ): Promise<KitContext> {
   const secrets = await clusterSecrets(ctx.config, m, plan);
-  const pull = plan.mirror?.credential ? await credential(ctx.config, m, plan.mirror.credential) : undefined;
+  const { mirror } = plan;
+  const pull = mirror?.credential ? await credential(ctx.config, m, mirror.credential, registryPlace(mirror)) : undefined;
+  // Nodes will send it there: the keyring has to allow that, as it has to allow it to us.
+  const kept = mirror && pull?.leash({ host: hostOf(mirror.endpoint), address: '' });
+  if (kept) throw new Refusal('not-now', `${kept}.`, { remedy: 'A warden can add the place to that entry under Keyring.' });
   const secret = (name: string) => {
     if (name.startsWith('pull ')) return pull ? Buffer.from(`${pull.user}:${pull.secret}`).toString('base64') : '';
     const found = secrets.get(name);
     if (found === undefined) throw new Error(`the plan has no secret ${name}`);
     return found;
   };
-  return { plan, estate, secret, bootUrl, ...bootDigests(plan, estate) };
+  return { plan, estate, secret, ...urls, ...bootDigests(plan, estate) };
 }
 
 export const sha256 = (text: string) => createHash('sha256').update(text).digest('hex');

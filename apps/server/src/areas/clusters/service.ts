@@ -1,42 +1,42 @@
 import type { EntityManager } from 'typeorm';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
-import { type Charter, type Doc, type Edit, keyOf } from '@praesidor/core/model';
+import type { Principal } from '@praesidor/core/access';
+import { type Change, type Charter, type Doc, keyOf, type Reservation, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
-import { CharterRevisions } from '../../db/tables.ts';
-import { dropDoc, needDoc, readDoc, writeDoc } from '../../estate/documents.ts';
+import { mergeDocs, saveOver } from '../../estate/change.ts';
+import { lockDocs, needDoc, writeChanges } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 
-/** Saves a charter as its next revision; `version` is the one that the writer saw, 0 for a new charter. */
+/** What a charter is saved over: the version that was seen, or the document that the person began from. */
+export type Over = { version: number } | { base: Charter | null };
+
+/** Saves a charter as its next revision; what somebody else changed since is kept, field by field, where a base is given. */
 export async function saveCharter(
   m: EntityManager,
+  who: Principal,
   charter: Charter,
-  version: number | undefined,
+  over: Over,
   note: string,
-  who: string,
-): Promise<{ version: number; revision: number }> {
-  const saved = await writeDoc(m, charter, who, version);
-  const [{ last } = { last: 0 }] = (await m.query(
-    'select coalesce(max(revision), 0) as last from charter_revision where charter = $1',
+): Promise<{ version: number; revision: number; changes: Change[] }> {
+  const how = { act: 'charters.save', via: 'hand', note } as const;
+  const changes =
+    'version' in over
+      ? await saveOver(m, who, charter, over.version, how)
+      : await mergeDocs(m, who, [{ base: over.base, mine: charter }], how);
+  const [{ version, revision } = { version: 0, revision: 0 }] = (await m.query(
+    'select version, (select coalesce(max(revision), 1) from charter_revision where charter = key) as revision from charter where key = $1',
     [charter.name],
-  )) as { last: number }[];
-  await m.insert(CharterRevisions, {
-    charter: charter.name,
-    revision: last + 1,
-    doc: charter as never,
-    at: new Date(),
-    by: who,
-    note,
-  });
-  return { version: saved, revision: last + 1 };
+  )) as { version: number; revision: number }[];
+  return { version, revision, changes };
 }
 
 export interface HoldResult {
   hosts: string[];
   addresses: string[];
   released: string[];
-  inverse: Edit[];
+  changes: Change[];
 }
 
 /**
@@ -49,41 +49,45 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   const charter = estate.charters.find((c) => c.name === name);
   if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
   const plan = resolve(charter, estate);
-  const out: HoldResult = { hosts: [], addresses: [], released: [], inverse: [] };
+  const out: HoldResult = { hosts: [], addresses: [], released: [], changes: [] };
   // A slip in the charter (a network that is not there) must not give back what is held.
   if (!plan.site || !plan.network) return out;
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
-  const put = async (doc: Doc, before: Doc | undefined) => {
-    await writeDoc(m, doc, who);
-    out.inverse.unshift(before ? { op: 'put', doc: before } : { op: 'drop', kind: doc.kind, key: keyOf(doc) });
+  const changed = new Map<string, Change>();
+  const note = (kind: Doc['kind'], key: string, before: Doc | undefined, after: Doc | null) => {
+    const first = changed.get(`${kind} ${key}`);
+    changed.set(`${kind} ${key}`, { kind, key, before: first ? first.before : (before ?? null), after });
   };
+  const put = (doc: Doc, before: Doc | undefined) => note(doc.kind, keyOf(doc), before, doc);
   const wanted = new Map(plan.nodes.map((n) => [n.host, n.role]));
   for (const host of estate.hosts) {
     const role = wanted.get(host.name);
     if (role && (host.held?.charter !== name || host.held.role !== role)) {
       const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
       if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);
-      await put({ ...step.host, held: { charter: name, role } }, host);
+      put({ ...step.host, held: { charter: name, role } }, host);
       out.hosts.push(host.name);
     }
     if (!role && host.held?.charter === name && host.state === 'held') {
       const step = doTo(host, 'let-go', { fits: true });
       if ('refused' in step) continue;
-      await put(step.host, host);
+      put(step.host, host);
       out.released.push(host.name);
     }
   }
+  const standing = new Map(
+    estate.reservations.filter((r) => r.network === plan.network?.name).map((r): [string, Reservation] => [keyOf(r), r]),
+  );
   const needed = new Map(plan.reservations.map((r) => [r.owner.use, r]));
   for (const r of estate.reservations.filter((x) => x.owner.kind === 'charter' && x.owner.name === name)) {
     const want = needed.get(r.owner.use);
     if (want?.address === r.address && want.network === r.network) {
-      if (want.name !== r.name || want.mac !== r.mac) await put({ ...want, since: r.since }, r);
+      if (want.name !== r.name || want.mac !== r.mac) put({ ...want, since: r.since }, r);
       needed.delete(r.owner.use);
       continue;
     }
     if (serves) continue;
-    await dropDoc(m, 'Reservation', keyOf(r));
-    out.inverse.unshift({ op: 'put', doc: r });
+    note('Reservation', keyOf(r), r, null);
     out.released.push(r.address);
   }
   for (const r of needed.values()) {
@@ -93,13 +97,24 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
       estate.reservations.some((x) => x.owner.kind === 'charter' && x.owner.name === name && x.owner.use === r.owner.use)
     )
       continue;
-    if (await readDoc(m, 'Reservation', keyOf(r)))
+    const mine = changed.get(`Reservation ${keyOf(r)}`);
+    if (mine ? mine.after : standing.get(keyOf(r)))
       throw new Refusal('held-twice', `${r.address}, wanted for ${r.owner.use} of ${name}, is reserved for somebody else.`, {
         remedy: 'Set another address in the charter, or release that reservation.',
       });
-    await put({ ...r, since: new Date().toISOString() }, undefined);
+    put({ ...r, since: new Date().toISOString() }, undefined);
     out.addresses.push(r.address);
   }
+  const changes = [...changed.values()];
+  // Locked, and looked at once more: an edit that came in between is not overwritten.
+  const now = await lockDocs(m, changes);
+  const moved = changes.find((c) => !same(now.get(`${c.kind} ${c.key}`)?.doc ?? null, c.before));
+  if (moved)
+    throw new Refusal('conflict', `${moved.kind} ${moved.key} was changed while ${name} was being held.`, {
+      remedy: 'Hold it again: what follows is computed anew.',
+    });
+  await writeChanges(m, changes, who, '');
+  out.changes = changes;
   return out;
 }
 

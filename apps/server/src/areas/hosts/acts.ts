@@ -1,8 +1,10 @@
 import { doTo, type HostAct, rules } from '@praesidor/core/hosts';
+import type { Principal } from '@praesidor/core/access';
 import type { Edit, Host } from '@praesidor/core/model';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { makeEdits, needDoc } from '../../estate/documents.ts';
+import { changePlan } from '../../estate/change.ts';
+import { needDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { stateAsk } from './facts.ts';
 
@@ -20,7 +22,7 @@ export async function actOn(
   ctx: Context,
   act: (typeof peoplesActs)[number],
   names: readonly string[],
-  who: string,
+  who: Principal,
 ): Promise<{ outcomes: Outcome[]; act: number | undefined }> {
   return ctx.db.transaction(async (m) => {
     const outcomes: Outcome[] = [];
@@ -43,9 +45,12 @@ export async function actOn(
     }
     if (!edits.length) return { outcomes, act: undefined };
     const label = rules.find((r) => r.act === act)?.label.toLowerCase() ?? act;
-    const inverse = await makeEdits(m, edits, who, label);
+    const changes = await changePlan(m, who, edits, { act: 'hosts.state', via: 'act', note: label });
     const done = outcomes.flatMap((o) => (o.refused ? [] : [o.host]));
-    return { outcomes, act: await record(m, who, `${label}: hosts`, done.join(' ').slice(0, 300), { hosts: done }, inverse) };
+    return {
+      outcomes,
+      act: await record(m, who.login, `${label}: hosts`, done.join(' '), { hosts: done }, changes, 'hosts.state'),
+    };
   });
 }
 

@@ -9,23 +9,24 @@ import { credential } from '../keyring/service.ts';
 
 export async function bmcFor(
   ctx: Context,
-  address: string,
+  at: { document?: string; address: string },
   fingerprint: string | undefined,
   credentialName: string,
   signal?: AbortSignal,
 ): Promise<Bmc> {
   if (!fingerprint)
-    throw new Refusal('not-now', `The certificate of ${address} has not been accepted; nothing is sent to it.`, {
+    throw new Refusal('not-now', `The certificate of ${at.address} has not been accepted; nothing is sent to it.`, {
       remedy: 'Sweep its network and accept the fingerprint.',
     });
-  const { user, secret } = await credential(ctx.config, ctx.db.manager, credentialName);
-  return { dialer: ctx.dialer, address, fingerprint, user, password: secret, ...(signal ? { signal } : {}) };
+  const { user, secret, leash } = await credential(ctx.config, ctx.db.manager, credentialName, { use: 'bmc', ...at });
+  return { dialer: ctx.dialer, address: at.address, fingerprint, user, password: secret, leash, ...(signal ? { signal } : {}) };
 }
 
 /** The controller of a listed host. @throws Refusal where it has none, or its certificate was not accepted */
 export async function bmcOf(ctx: Context, host: Host, signal?: AbortSignal): Promise<Bmc> {
   if (!host.bmc) throw new Refusal('not-now', `${host.name} has no management controller declared.`);
-  return bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
+  const at = { document: `Host ${host.name}`, address: host.bmc.address };
+  return bmcFor(ctx, at, host.bmc.fingerprint, host.bmc.credential, signal);
 }
 
 /** Asks a listed host's controller something, its faults told in our words. */
@@ -75,12 +76,17 @@ export async function tryCredentials<T>(
         address,
         `${before.wrong} passwords were refused within ${window}; the next is tried after ${before.again.slice(11, 16)} UTC, so that its account is not locked`,
       );
-    const bmc = await bmcFor(ctx, address, fingerprint, name);
+    const bmc = await bmcFor(ctx, { address }, fingerprint, name);
     try {
       const answer = await ask(bmc);
       await note(m, address, name, true);
       return { credential: name, answer };
     } catch (e) {
+      // One that may not be sent there was not sent: nothing was tried.
+      if (e instanceof ProtocolError && e.fault === 'kept-back') {
+        refused ??= e;
+        continue;
+      }
       if (!(e instanceof ProtocolError) || e.fault !== 'credentials') throw e;
       await note(m, address, name, false);
       refused = e;

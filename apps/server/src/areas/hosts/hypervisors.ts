@@ -1,3 +1,4 @@
+import { hostOf } from '@praesidor/core/access';
 import { domainOf, domainXml, volumeOf } from '@praesidor/core/hosts';
 import type { Host, Hypervisor, Mould, SeenHypervisor } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -10,8 +11,12 @@ import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
 
 export async function driverOf(ctx: Context, h: Hypervisor, signal?: AbortSignal): Promise<driver.Driver> {
-  const { user, secret } = await credential(ctx.config, ctx.db.manager, h.credential);
-  return { dialer: ctx.dialer, endpoint: h.endpoint, ca: h.ca, user, password: secret, ...(signal ? { signal } : {}) };
+  const { user, secret, leash } = await credential(ctx.config, ctx.db.manager, h.credential, {
+    use: 'hypervisor',
+    document: `Hypervisor ${h.name}`,
+    host: hostOf(h.endpoint),
+  });
+  return { dialer: ctx.dialer, endpoint: h.endpoint, ca: h.ca, user, password: secret, leash, ...(signal ? { signal } : {}) };
 }
 
 /** Looks at a hypervisor and keeps what it says. What cannot be reached keeps its last words, with why. */

@@ -1,9 +1,11 @@
 import { merged, readHosts, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
+import type { Principal } from '@praesidor/core/access';
 import { type Edit, type Host, keyOf, type Reservation } from '@praesidor/core/model';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type SightingRow, Sightings } from '../../db/tables.ts';
-import { makeEdits, needDoc, refuseChangedSince } from '../../estate/documents.ts';
+import { changePlan } from '../../estate/change.ts';
+import { needDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -24,7 +26,7 @@ export type Double = 'skip' | 'merge';
 export async function importHosts(
   ctx: Context,
   asked: { text: string; site?: string | undefined; leaveOut: boolean; doubles: Double; revision?: number | undefined },
-  who: string,
+  who: Principal,
 ) {
   const { estate } = await loadEstate(ctx.db);
   const p = readHosts(asked.text, estate.sites, estate.hosts, estate.now, asked.site);
@@ -43,27 +45,24 @@ export async function importHosts(
   const docs = p.lines.flatMap((l) => docOf(l, estate.hosts, asked.doubles));
   const edits = docs.map((doc): Edit => ({ op: 'put', doc }));
   return ctx.db.transaction(async (m) => {
-    if (asked.revision !== undefined)
-      await refuseChangedSince(
-        m,
-        docs.map((d) => ({ kind: 'Host', key: d.name })),
-        asked.revision,
-      );
-    const inverse = await makeEdits(m, edits, who, 'imported hosts');
+    const changes = await changePlan(m, who, edits, {
+      act: 'hosts.list',
+      via: 'hand',
+      note: 'imported hosts',
+      revision: asked.revision,
+    });
     for (const d of docs) {
       const before = estate.hosts.find((h) => h.name === d.name)?.facts;
       if (d.facts && d.facts !== before) await noteFacts(m, d.name, before, d.facts);
     }
     const act = await record(
       m,
-      who,
+      who.login,
       'imported hosts',
-      docs
-        .map((d) => d.name)
-        .join(' ')
-        .slice(0, 300),
+      docs.map((d) => d.name).join(' '),
       { ...p.counts },
-      inverse.length ? inverse : undefined,
+      changes,
+      'hosts.list',
     );
     return { counts: p.counts, taken: docs.length, act };
   });
@@ -86,7 +85,7 @@ export async function mergeHosts(
   ctx: Context,
   keepName: string,
   dropName: string,
-  who: string,
+  who: Principal,
 ): Promise<{ act: number; host: Host }> {
   return ctx.db.transaction(async (m) => {
     const { doc: keep } = await needDoc(m, 'Host', keepName);
@@ -101,16 +100,25 @@ export async function mergeHosts(
       { op: 'put', doc: host },
       ...mine.map((r): Edit => ({ op: 'put', doc: { ...r, owner: { ...r.owner, name: keepName } } as Reservation })),
     ];
-    const inverse = await makeEdits(m, edits, who, `merged ${dropName} into ${keepName}`);
+    const note = `merged ${dropName} into ${keepName}`;
+    const changes = await changePlan(m, who, edits, { act: 'hosts.list', via: 'act', note });
     return {
       host,
-      act: await record(m, who, 'merged hosts', `${keepName} ${dropName}`, { reservations: mine.map(keyOf) }, inverse),
+      act: await record(
+        m,
+        who.login,
+        'merged hosts',
+        `${keepName} ${dropName}`,
+        { reservations: mine.map(keyOf) },
+        changes,
+        'hosts.list',
+      ),
     };
   });
 }
 
 /** A sighted machine is a listed host whose controller moved: its address, fingerprint and facts are taken over. */
-export async function rejoin(ctx: Context, name: string, address: string, who: string): Promise<{ act: number; host: Host }> {
+export async function rejoin(ctx: Context, name: string, address: string, who: Principal): Promise<{ act: number; host: Host }> {
   return ctx.db.transaction(async (m) => {
     const s = (await m.findOneBy(Sightings, { address })) as SightingRow | null;
     if (!s?.accepted || !s.facts) throw new Refusal('not-now', `The certificate at ${address} has not been accepted.`);
@@ -126,9 +134,10 @@ export async function rejoin(ctx: Context, name: string, address: string, who: s
       bmc: { address, credential: s.credential ?? doc.bmc?.credential ?? `bmc-${doc.site}`, fingerprint: s.fingerprint },
       facts,
     };
-    const inverse = await makeEdits(m, [{ op: 'put', doc: host }], who, `${name} answers at ${address}`);
+    const note = `${name} answers at ${address}`;
+    const changes = await changePlan(m, who, [{ op: 'put', doc: host }], { act: 'hosts.accept', via: 'act', note });
     await noteFacts(m, name, doc.facts, facts);
     await tell(m, 'Sighting', address);
-    return { host, act: await record(m, who, 'joined a sighting to its host', name, { address }, inverse) };
+    return { host, act: await record(m, who.login, 'joined a sighting to its host', name, { address }, changes, 'hosts.accept') };
   });
 }

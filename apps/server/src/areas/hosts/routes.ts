@@ -4,9 +4,9 @@ import { castPlan, hostFilter, judgeOf } from '@praesidor/core/hosts';
 import { type Edit, words } from '@praesidor/core/model';
 import { readLog, setBoot, setLight, setMedia, virtualMedia } from '@praesidor/protocols/redfish';
 import { record } from '../../audit.ts';
-import { may, reads } from '../../auth/roles.ts';
 import type { Context } from '../../context.ts';
-import { makeEdits, needDoc } from '../../estate/documents.ts';
+import { changePlan } from '../../estate/change.ts';
+import { needDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { actOn, peoplesActs } from './acts.ts';
@@ -16,7 +16,7 @@ import { lookAtHypervisor } from './hypervisors.ts';
 import { exportHosts, importHosts, mergeHosts, previewHosts, rejoin } from './import.ts';
 import { hostPage, sample, worksOf } from './page.ts';
 import { accept, list } from './sightings.ts';
-import { beginSweep, stopSweeps, sweep, sweepRange } from './sweep.ts';
+import { beginSweep, refuseUndeclared, stopSweeps, sweep, sweepRange } from './sweep.ts';
 import { beginWork, runWork, stopWork } from './work.ts';
 import { workKinds } from './work/index.ts';
 
@@ -81,29 +81,31 @@ const Query = z.strictObject({ q: z.string().max(1000).default(''), site: words.
 export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
   ctx.queue.handle('sweep', (id, signal) => sweep(ctx, Number(id), signal));
   ctx.queue.handle('work', (id, signal) => runWork(ctx, Number(id), signal));
-  const reader = { config: { role: 'reader' as const } };
-  const planner = { config: { role: 'planner' as const } };
-  const builder = { config: { role: 'builder' as const } };
   const nameOf = (req: { params: unknown }) => (req.params as z.infer<typeof Named>).name;
 
-  app.post('/api/hosts/sweep', { ...planner, schema: { body: Sweep } }, async (req, reply) => {
+  app.post('/api/hosts/sweep', { config: { act: 'hosts.sweep' }, schema: { body: Sweep } }, async (req, reply) => {
     const { site, range } = req.body as z.infer<typeof Sweep>;
     sweepRange(range);
     const addresses = await ctx.db.transaction(async (m) => {
       await needDoc(m, 'Site', site);
+      await refuseUndeclared(m, site, range);
       const n = await beginSweep(ctx, m, site, range, req.who.login);
       await record(m, req.who.login, 'swept', site, { range });
       return n;
     });
     return reply.status(202).send({ addresses });
   });
-  app.post('/api/hosts/sweep/stop', { ...planner, schema: { body: z.strictObject({ site: words.Name }) } }, async (req) => {
-    await stopSweeps(ctx.db.manager, (req.body as { site: string }).site);
-    return {};
-  });
+  app.post(
+    '/api/hosts/sweep/stop',
+    { config: { act: 'hosts.sweep' }, schema: { body: z.strictObject({ site: words.Name }) } },
+    async (req) => {
+      await stopSweeps(ctx.db.manager, (req.body as { site: string }).site);
+      return {};
+    },
+  );
 
   /** Each address by itself: one that fails does not keep the others. */
-  app.post('/api/hosts/accept', { ...builder, schema: { body: Accept } }, async (req) => {
+  app.post('/api/hosts/accept', { config: { act: 'hosts.accept' }, schema: { body: Accept } }, async (req) => {
     const { addresses, credential } = req.body as z.infer<typeof Accept>;
     const credentials = typeof credential === 'string' ? [credential] : credential;
     const results = await Promise.all(
@@ -122,7 +124,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return { results };
   });
 
-  app.post('/api/hosts/list', { ...planner, schema: { body: List } }, async (req) => {
+  app.post('/api/hosts/list', { config: { act: 'hosts.list' }, schema: { body: List } }, async (req) => {
     const body = req.body as z.infer<typeof List>;
     return ctx.db.transaction(async (m) => {
       const made = [];
@@ -133,30 +135,31 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
         'listed hosts',
         made.map((x) => x.host.name).join(' '),
         {},
-        made.flatMap((x) => x.inverse),
+        made.flatMap((x) => x.changes),
+        'hosts.list',
       );
       return { hosts: made.map((x) => x.host), act };
     });
   });
   app.post(
     '/api/hosts/rejoin',
-    { ...planner, schema: { body: z.strictObject({ host: words.Name, address: words.Ip }) } },
+    { config: { act: 'hosts.accept' }, schema: { body: z.strictObject({ host: words.Name, address: words.Ip }) } },
     async (req) => {
       const { host, address } = req.body as { host: string; address: string };
-      return rejoin(ctx, host, address, req.who.login);
+      return rejoin(ctx, host, address, req.principal);
     },
   );
   app.post(
     '/api/hosts/merge',
-    { ...planner, schema: { body: z.strictObject({ keep: words.Name, drop: words.Name }) } },
+    { config: { act: 'hosts.list' }, schema: { body: z.strictObject({ keep: words.Name, drop: words.Name }) } },
     async (req) => {
       const { keep, drop } = req.body as { keep: string; drop: string };
-      return mergeHosts(ctx, keep, drop, req.who.login);
+      return mergeHosts(ctx, keep, drop, req.principal);
     },
   );
 
   /** Hosts by the same language as the filter of the table. */
-  app.get('/api/hosts', { ...reader, schema: { querystring: Query } }, async (req) => {
+  app.get('/api/hosts', { config: { act: 'plan.read' }, schema: { querystring: Query } }, async (req) => {
     const { q, site } = req.query as z.infer<typeof Query>;
     const { estate } = await loadEstate(ctx.db);
     const judge = judgeOf(estate);
@@ -169,18 +172,22 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return { hosts: found.map((h) => ({ ...h, fits: judge(h).flatMap((f) => (f.fits ? [f.role] : [])) })) };
   });
 
-  app.post('/api/hosts/preview', { ...reader, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) => {
-    const { text, site } = req.body as z.infer<typeof Table>;
-    const p = await previewHosts(ctx, text, site);
-    const notable = p.lines.filter((l) => l.what !== 'same');
-    return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
-  });
-  app.post('/api/hosts/import', { ...planner, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) =>
-    importHosts(ctx, req.body as z.infer<typeof Table>, req.who.login),
+  app.post(
+    '/api/hosts/preview',
+    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    async (req) => {
+      const { text, site } = req.body as z.infer<typeof Table>;
+      const p = await previewHosts(ctx, text, site);
+      const notable = p.lines.filter((l) => l.what !== 'same');
+      return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
+    },
+  );
+  app.post('/api/hosts/import', { config: { act: 'hosts.list' }, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) =>
+    importHosts(ctx, req.body as z.infer<typeof Table>, req.principal),
   );
   app.get(
     '/api/hosts/files/hosts.csv',
-    { ...reader, schema: { querystring: z.strictObject({ site: words.Name.optional() }) } },
+    { config: { act: 'plan.read' }, schema: { querystring: z.strictObject({ site: words.Name.optional() }) } },
     async (req, reply) => {
       const { site } = req.query as { site?: string };
       return reply
@@ -190,28 +197,20 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.post('/api/hosts/acts', { ...planner, schema: { body: Acts } }, async (req) => {
+  app.post('/api/hosts/acts', { config: { act: 'hosts.state' }, schema: { body: Acts } }, async (req) => {
     const { act, hosts: names } = req.body as z.infer<typeof Acts>;
-    return actOn(ctx, act, names, req.who.login);
+    return actOn(ctx, act, names, req.principal);
   });
-  app.get('/api/hosts/works', reader, async () => ({ works: await worksOf(ctx.db.manager) }));
-  app.post('/api/hosts/works', { ...planner, schema: { body: Work } }, async (req, reply) => {
+  app.get('/api/hosts/works', { config: { act: 'plan.read' } }, async () => ({ works: await worksOf(ctx.db.manager) }));
+  app.post('/api/hosts/works', { config: { act: 'hosts.work' }, schema: { body: Work } }, async (req, reply) => {
     const { kind: name, hosts: names, asked } = req.body as z.infer<typeof Work>;
     const kind = workKinds.get(name);
     if (!kind) throw new Refusal('invalid', `There is no work ${name}; there are ${[...workKinds.keys()].join(', ')}.`);
-    if (!may(req.who.role, kind.role))
-      throw new Refusal(
-        'not-allowed',
-        `To ${reads[kind.role]} takes the role ${kind.role}; ${req.who.login} is ${req.who.role}.`,
-        {
-          remedy: 'Ask a warden.',
-        },
-      );
     return reply.status(202).send(await beginWork(ctx, kind, names, asked, req.who.login));
   });
   app.post(
     '/api/hosts/works/:id/stop',
-    { ...builder, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
+    { config: { act: 'hosts.work' }, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
     async (req) => {
       await stopWork(ctx, (req.params as { id: number }).id, req.who.login);
       return {};
@@ -219,11 +218,11 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
   );
 
   /** What casting would do: names, hypervisors, what is left, what is left when any one fails. Nothing is made. */
-  app.post('/api/hosts/cast/plan', { ...reader, schema: { body: Cast } }, async (req) => {
+  app.post('/api/hosts/cast/plan', { config: { act: 'plan.read' }, schema: { body: Cast } }, async (req) => {
     const { estate } = await loadEstate(ctx.db);
     return { plan: planned(req.body as z.infer<typeof Cast>, estate) };
   });
-  app.post('/api/hosts/cast', { ...builder, schema: { body: Cast } }, async (req, reply) => {
+  app.post('/api/hosts/cast', { config: { act: 'guests.cast' }, schema: { body: Cast } }, async (req, reply) => {
     const wish = req.body as z.infer<typeof Cast>;
     const made = await ctx.db.transaction(async (m) => {
       // Two that cast at once would both see the same room.
@@ -238,22 +237,16 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
             remedy: 'Ask for fewer, another mould, or no room for a failure.',
           },
         );
-      const inverse = await makeEdits(
-        m,
-        plan.hosts.map((doc): Edit => ({ op: 'put', doc })),
-        req.who.login,
-        'cast guests',
-      );
+      const edits = plan.hosts.map((doc): Edit => ({ op: 'put', doc }));
+      const changes = await changePlan(m, req.principal, edits, { act: 'guests.cast', via: 'act', note: 'cast guests' });
       const act = await record(
         m,
         req.who.login,
         'planned guests',
-        plan.hosts
-          .map((h) => h.name)
-          .join(' ')
-          .slice(0, 300),
+        plan.hosts.map((h) => h.name).join(' '),
         { ...wish },
-        inverse,
+        changes,
+        'guests.cast',
       );
       return { names: plan.hosts.map((h) => h.name), act };
     });
@@ -261,40 +254,46 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const begun = kind && (await beginWork(ctx, kind, made.names, { start: wish.start }, req.who.login));
     return reply.status(202).send({ ...made, ...begun });
   });
-  app.post('/api/hypervisors/:name/look', { ...reader, schema: { params: Named } }, async (req) => ({
+  app.post('/api/hypervisors/:name/look', { config: { act: 'hypervisors.connect' }, schema: { params: Named } }, async (req) => ({
     seen: await lookAtHypervisor(ctx, nameOf(req)),
   }));
 
-  app.get('/api/hosts/:name', { ...reader, schema: { params: Named } }, async (req) => hostPage(ctx, nameOf(req)));
-  app.post('/api/hosts/:name/refresh', { ...planner, schema: { params: Named } }, async (req) => ({
+  app.get('/api/hosts/:name', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) =>
+    hostPage(ctx, nameOf(req)),
+  );
+  app.post('/api/hosts/:name/refresh', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
     host: await refresh(ctx, nameOf(req), req.who.login),
   }));
-  app.post('/api/hosts/:name/sensors', { ...reader, schema: { params: Named } }, async (req) => ({
+  app.post('/api/hosts/:name/sensors', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
     readings: await sample(ctx, nameOf(req)),
   }));
-  app.get('/api/hosts/:name/log', { ...reader, schema: { params: Named } }, async (req) => ({
+  app.get('/api/hosts/:name/log', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
     entries: await withBmc(ctx, nameOf(req), (bmc) => readLog(bmc)),
     media: await withBmc(ctx, nameOf(req), (bmc) => virtualMedia(bmc)),
   }));
   /** Acts on one machine through its controller; power of many is work. */
-  app.post('/api/hosts/:name/bmc', { ...builder, schema: { params: Named, body: Control } }, async (req) => {
-    const c = req.body as z.infer<typeof Control>;
-    await withBmc(ctx, nameOf(req), async (bmc) => {
-      if (c.act === 'light') await setLight(bmc, c.on);
-      else if (c.act === 'boot') await setBoot(bmc, c.from, c.uri);
-      else await setMedia(bmc, c.image);
-    });
-    const said =
-      c.act === 'light'
-        ? `light ${c.on ? 'on' : 'off'}`
-        : c.act === 'boot'
-          ? `boots once from ${c.from}`
-          : c.image
-            ? 'inserted virtual media'
-            : 'ejected virtual media';
-    await record(ctx.db.manager, req.who.login, said, nameOf(req), { ...c });
-    return {};
-  });
+  app.post(
+    '/api/hosts/:name/bmc',
+    { config: { act: 'hosts.control' }, schema: { params: Named, body: Control } },
+    async (req) => {
+      const c = req.body as z.infer<typeof Control>;
+      await withBmc(ctx, nameOf(req), async (bmc) => {
+        if (c.act === 'light') await setLight(bmc, c.on);
+        else if (c.act === 'boot') await setBoot(bmc, c.from, c.uri);
+        else await setMedia(bmc, c.image);
+      });
+      const said =
+        c.act === 'light'
+          ? `light ${c.on ? 'on' : 'off'}`
+          : c.act === 'boot'
+            ? `boots once from ${c.from}`
+            : c.image
+              ? 'inserted virtual media'
+              : 'ejected virtual media';
+      await record(ctx.db.manager, req.who.login, said, nameOf(req), { ...c });
+      return {};
+    },
+  );
 }
 
 function planned(wish: z.infer<typeof Cast>, estate: Parameters<typeof castPlan>[1]) {

@@ -1,6 +1,6 @@
 import type { EntityManager } from 'typeorm';
 import { doTo, fitsCluster, zoneOf } from '@praesidor/core/hosts';
-import { type Doc, type Edit, type Facts, type Host, keyOf, type Reservation, type Site, words } from '@praesidor/core/model';
+import { type Change, type Doc, type Facts, type Host, type Reservation, type Site, words } from '@praesidor/core/model';
 import { zoneFor } from '@praesidor/core/naming';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { readFacts } from '@praesidor/protocols/redfish';
@@ -84,7 +84,7 @@ export async function list(
   credentialName: string,
   given: { name?: string; rack?: string; unit?: number },
   who: string,
-): Promise<{ host: Host; inverse: Edit[] }> {
+): Promise<{ host: Host; changes: Change[] }> {
   const s = await m.findOneBy(Sightings, { address });
   if (!s?.accepted || !s.facts)
     throw new Refusal('not-now', `${address} cannot be listed before its certificate is accepted and its facts are read.`);
@@ -120,15 +120,13 @@ export async function list(
       remedy: 'Give this one another name.',
       places: [{ path: 'name', message: 'taken' }],
     });
-  const inverse: Edit[] = [{ op: 'drop', kind: 'Host', key: host.name }];
-  await insertDoc(m, host, who);
+  const changes = [await insertDoc(m, host, who)];
   await noteFacts(m, host.name, undefined, facts);
   const reservation = await controllerAddress(m, site, host, address);
   if (reservation) {
-    await insertDoc(m, reservation, who);
-    inverse.unshift({ op: 'drop', kind: 'Reservation', key: keyOf(reservation) });
+    changes.push(await insertDoc(m, reservation, who));
   }
-  return { host, inverse };
+  return { host, changes };
 }
 
 /** A listed host that is this machine: by its serial, or by the address of its controller. */

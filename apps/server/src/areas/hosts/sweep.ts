@@ -1,7 +1,8 @@
 import type { EntityManager } from 'typeorm';
-import { formatIp, parseRange, size } from '@praesidor/core/address';
+import { formatIp, parsePrefix, parseRange, prefixRange, size } from '@praesidor/core/address';
 import type { Context } from '../../context.ts';
 import { Sightings } from '../../db/tables.ts';
+import { whyNot } from '../../access/permit.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 
@@ -27,6 +28,36 @@ export function sweepRange(text: string) {
   return range;
 }
 
+/** A sweep opens a connection to every address of its range: only management networks of the site are swept. @throws Refusal */
+export async function refuseUndeclared(m: EntityManager, site: string, text: string): Promise<void> {
+  const range = sweepRange(text);
+  const networks = (await m.query(
+    "select key, prefix::text as prefix from network where site = $1 and doc->>'purpose' = 'management'",
+    [site],
+  )) as {
+    key: string;
+    prefix: string;
+  }[];
+  const inside = networks.some((n) => {
+    const p = prefixRange(parsePrefix(n.prefix));
+    return p.v === range.v && p.first <= range.first && range.last <= p.last;
+  });
+  if (!inside)
+    throw new Refusal('invalid', `${text} does not lie in a management network of ${site}.`, {
+      places: [
+        {
+          path: 'range',
+          message: networks.length
+            ? `management networks are ${networks.map((n) => `${n.key} (${n.prefix})`).join(', ')}`
+            : 'no management network is declared',
+        },
+      ],
+      remedy: networks.length
+        ? `Sweep ${networks.map((n) => n.prefix).join(' or ')}, or a part of it.`
+        : 'Declare the management network first.',
+    });
+}
+
 export async function beginSweep(ctx: Context, m: EntityManager, site: string, range: string, who: string): Promise<number> {
   const r = sweepRange(range);
   const [row] = (await m.query('insert into sweep (site, range, total, created_by) values ($1, $2, $3, $4) returning id', [
@@ -47,6 +78,7 @@ interface SweepRow {
   total: number;
   found: number;
   state: string;
+  created_by: string;
 }
 
 /**
@@ -57,6 +89,10 @@ interface SweepRow {
 export async function sweep(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
   const [row] = (await ctx.db.manager.query('select * from sweep where id = $1', [id])) as SweepRow[];
   if (row?.state !== 'running') return;
+  if (await whyNot(ctx.db.manager, row.created_by, 'hosts.sweep')) {
+    await ctx.db.manager.query("update sweep set state = 'stopped' where id = $1", [id]);
+    return;
+  }
   const range = sweepRange(row.range);
   const done = new Set<number>();
   let { next: low, found } = row;
@@ -101,7 +137,7 @@ const progress = (m: EntityManager, site: string, p: object) =>
   );
 
 async function look(ctx: Context, site: string, address: string): Promise<boolean> {
-  const seen = await ctx.dialer.certificate({ host: address, port: 443 }, 1500).catch(() => undefined);
+  const seen = await ctx.dialer.certificate({ purpose: 'controller', host: address, port: 443 }, 1500).catch(() => undefined);
   if (!seen) return false;
   await ctx.db.transaction(async (m) => {
     const host = ((await m.query('select key from host where bmc_address = $1', [address])) as { key: string }[])[0];

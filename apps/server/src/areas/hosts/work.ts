@@ -2,6 +2,8 @@ import type { EntityManager } from 'typeorm';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
+import { whyNot } from '../../access/permit.ts';
+import { isAway } from '../../db/errors.ts';
 import { type WorkItem, type WorkRow, Works } from '../../db/tables.ts';
 import { whisper } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -87,6 +89,16 @@ export async function runWork(ctx: Context, id: number, signal: AbortSignal): Pr
   const kind = row && workKinds.get(row.kind);
   if (!row || !kind || !['running', 'stopping'].includes(row.state)) return;
   const items = row.items.map((i) => ({ ...i }));
+  const why = await whyNot(ctx.db.manager, row.createdBy, 'hosts.work');
+  if (why) {
+    for (const i of items) if (['waiting', 'running'].includes(i.state)) Object.assign(i, { state: 'stopped', text: why });
+    await ctx.db.manager.query("update host_work set items = $2, state = 'stopped', ended_at = now() where id = $1", [
+      id,
+      JSON.stringify(items),
+    ]);
+    await whisper(ctx.db.manager, 'Work', String(id));
+    return;
+  }
   let at = 0;
   const save = async (i: number) => {
     await ctx.db.manager.query('update host_work set items = jsonb_set(items, array[$2::text], $3) where id = $1', [
@@ -133,6 +145,7 @@ export async function runWork(ctx: Context, id: number, signal: AbortSignal): Pr
     } catch (e) {
       // Cut short by our own end: it stays running, and whoever takes it over goes on.
       if (signal.aborted) return;
+      if (isAway(e)) throw e;
       const remedy = e instanceof WorkFailure ? e.remedy : e instanceof Refusal ? e.more.remedy : undefined;
       Object.assign(item, e instanceof Stopped ? { state: 'stopped' } : { state: 'failed', text: (e as Error).message, remedy });
       if (!(e instanceof WorkFailure || e instanceof Refusal || e instanceof ProtocolError || e instanceof Stopped))

@@ -1,9 +1,11 @@
-import { type Addon, type Doc, keyOf, type Release, readDocuments } from '@praesidor/core/model';
+import type { Principal } from '@praesidor/core/access';
+import { type Addon, type Doc, type Edit, type Release, readDocuments } from '@praesidor/core/model';
 import { getManifest, readBlob, tagsOf } from '@praesidor/protocols/oci';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { needIn, readDoc, writeDoc } from '../../estate/documents.ts';
+import { changePlan } from '../../estate/change.ts';
+import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { at } from './registries.ts';
@@ -88,22 +90,16 @@ export async function takeOffers(
   ctx: Context,
   name: string,
   wanted: readonly string[],
-  who: string,
+  who: Principal,
 ): Promise<{ taken: string[]; act: number }> {
   const { offers } = await offersOf(ctx, name);
   const lost = wanted.find((w) => !offers.some((o) => o.name === w));
   if (lost) throw new Refusal('not-found', `${name} does not offer ${lost} (any more).`);
   return ctx.db.transaction(async (m) => {
-    const inverse = [];
-    for (const o of offers.filter((x) => wanted.includes(x.name))) {
-      const before = await readDoc(m, o.kind, o.name);
-      inverse.push(
-        before ? ({ op: 'put', doc: before.doc } as const) : ({ op: 'drop', kind: o.kind, key: keyOf(o.doc) } as const),
-      );
-      await writeDoc(m, o.doc, who);
-    }
+    const edits = offers.filter((o) => wanted.includes(o.name)).map((o): Edit => ({ op: 'put', doc: o.doc }));
+    const changes = await changePlan(m, who, edits, { act: 'releases.take', via: 'hand', note: 'declared releases' });
     for (const w of wanted) await ctx.queue.send(m, 'bills', w);
-    const act = await record(m, who, 'declared releases', wanted.join(' '), { source: name }, inverse as never);
+    const act = await record(m, who.login, 'declared releases', wanted.join(' '), { source: name }, changes, 'releases.take');
     return { taken: [...wanted], act };
   });
 }

@@ -1,3 +1,4 @@
+import { type Destination, hostOf } from '@praesidor/core/access';
 import { askedImages } from '@praesidor/core/images';
 import type { Registry, SeenRegistry } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -11,14 +12,21 @@ import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
 import { authorityOf } from './authority.ts';
 
+/** Where the credentials of a registry go. */
+export const registryPlace = (r: Registry): Destination => ({
+  use: 'registry',
+  document: `Registry ${r.name}`,
+  host: hostOf(r.endpoint),
+});
+
 /** A declared registry with its credentials and trust anchors. */
 export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
-  const c = r.credential ? await credential(ctx.config, ctx.db.manager, r.credential) : undefined;
+  const c = r.credential ? await credential(ctx.config, ctx.db.manager, r.credential, registryPlace(r)) : undefined;
   return {
     dialer: ctx.dialer,
     endpoint: r.endpoint,
     ...(r.ca ? { trust: { ca: r.ca } } : {}),
-    ...(c ? { user: c.user, password: c.secret } : {}),
+    ...(c ? { user: c.user, password: c.secret, leash: c.leash } : {}),
     ...(signal ? { signal } : {}),
   };
 }
@@ -55,7 +63,7 @@ export async function lookAt(ctx: Context, name: string, anew = false): Promise<
     const r = await at(ctx, registry);
     const t = targetOf(r);
     ctx.dialer.forget(t.host);
-    seen.certificate = await ctx.dialer.certificate({ host: t.host, port: t.port, ...(t.trust ? { trust: t.trust } : {}) });
+    seen.certificate = await ctx.dialer.certificate(t);
     Object.assign(seen, await heldThere(ctx, r, registry, anew));
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;

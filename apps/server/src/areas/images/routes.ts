@@ -1,6 +1,7 @@
-import type { Readable } from 'node:stream';
+import { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
+import { may } from '@praesidor/core/access';
 import { type PullStep, wouldPull } from '@praesidor/core/images';
 import { words } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -11,7 +12,8 @@ import { ShipmentCases, Shipments } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
-import { arrive, caseArchive } from './cases.ts';
+import { acceptShipment, arrive, caseArchive, wouldLand } from './cases.ts';
+import { distrustInstance, trustedKeys, trustInstance } from './instance.ts';
 import { mayGo, scrubOf, takeAway } from './deleting.ts';
 import { makeKit, takeKit } from './kit/make.ts';
 import { offersOf, takeOffers } from './offers.ts';
@@ -57,6 +59,10 @@ const Certificate = z.strictObject({
   files: z.boolean().optional(),
   confirmed: z.array(words.Name).max(300).default([]),
 });
+const Installation = z.strictObject({
+  name: words.Line(80, 1),
+  key: z.string().regex(/^[A-Za-z0-9+/]{43}=$/, 'an Ed25519 public key: 32 bytes in base64'),
+});
 const Since = z.strictObject({
   since: words.Instant.optional(),
   by: z.enum(['hour', 'day']).default('hour'),
@@ -69,7 +75,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   // An archive is read as it comes: it may be larger than any memory.
   app.addContentTypeParser('application/x-tar', (_req, payload, done) => done(null, payload));
 
-  app.get('/api/shipments', { config: { role: 'reader' } }, async () => {
+  app.get('/api/shipments', { config: { act: 'plan.read' } }, async () => {
     const shipments = await ctx.db.manager.find(Shipments, { order: { id: 'DESC' }, take: 100 });
     const cases = shipments.length
       ? await ctx.db.manager
@@ -86,14 +92,14 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     };
   });
 
-  app.post('/api/shipments', { config: { role: 'builder' }, schema: { body: Plan } }, async (req, reply) => {
+  app.post('/api/shipments', { config: { act: 'shipments.plan' }, schema: { body: Plan } }, async (req, reply) => {
     const wish = req.body as z.infer<typeof Plan>;
     const s = await planShipment(ctx, wish, req.who.login);
     await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
     return reply.status(201).send({ shipment: s });
   });
 
-  app.post('/api/shipments/chain', { config: { role: 'builder' }, schema: { body: Chain } }, async (req, reply) => {
+  app.post('/api/shipments/chain', { config: { act: 'shipments.plan' }, schema: { body: Chain } }, async (req, reply) => {
     const { stops, bills, source } = req.body as z.infer<typeof Chain>;
     const made = await planChain(ctx, stops, bills, source, req.who.login);
     for (const s of made)
@@ -101,25 +107,29 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return reply.status(201).send({ shipments: made });
   });
 
-  app.post('/api/shipments/:label/repair', { config: { role: 'builder' }, schema: { params: Label } }, async (req, reply) => {
-    const broken = (req.params as { label: string }).label;
-    const s = await planRepair(ctx, broken, req.who.login);
-    await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { repairs: broken, bytes: s.bytes });
-    return reply.status(201).send({ shipment: s });
-  });
+  app.post(
+    '/api/shipments/:label/repair',
+    { config: { act: 'shipments.plan' }, schema: { params: Label } },
+    async (req, reply) => {
+      const broken = (req.params as { label: string }).label;
+      const s = await planRepair(ctx, broken, req.who.login);
+      await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { repairs: broken, bytes: s.bytes });
+      return reply.status(201).send({ shipment: s });
+    },
+  );
 
   app.post(
     '/api/shipments/:label/start',
-    { config: { role: 'builder' }, schema: { params: Label, body: Start } },
+    { config: { act: 'shipments.run' }, schema: { params: Label, body: Start } },
     async (req) => {
       const name = (req.params as { label: string }).label;
       const cases = (req.body as z.infer<typeof Start>)?.cases;
-      await start(ctx, name, cases);
+      await start(ctx, name, req.who.login, cases);
       await record(ctx.db.manager, req.who.login, 'started a shipment', name, cases ? { cases } : {});
       return {};
     },
   );
-  app.post('/api/shipments/:label/stop', { config: { role: 'builder' }, schema: { params: Label } }, async (req) => {
+  app.post('/api/shipments/:label/stop', { config: { act: 'shipments.run' }, schema: { params: Label } }, async (req) => {
     const name = (req.params as { label: string }).label;
     await stop(ctx, name);
     await record(ctx.db.manager, req.who.login, 'stopped a shipment', name);
@@ -129,7 +139,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   /** A packed case as a tar archive, to be carried. */
   app.get(
     '/api/shipments/:label/cases/:number',
-    { config: { role: 'builder' }, schema: { params: z.strictObject({ label, number: z.coerce.number().int().min(1) }) } },
+    { config: { act: 'cases.carry' }, schema: { params: z.strictObject({ label, number: z.coerce.number().int().min(1) }) } },
     async (req, reply) => {
       const p = req.params as { label: string; number: number };
       const stream = await caseArchive(ctx, p.label, p.number);
@@ -141,11 +151,51 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
   /** A case that was carried here, as a tar archive, plain or gzip. */
-  app.post('/api/cases', { config: { role: 'builder' }, bodyLimit: Number.MAX_SAFE_INTEGER }, async (req, reply) =>
-    reply.status(201).send(await arrive(ctx, req.body as Readable, req.who.login)),
+  app.post('/api/cases', { config: { act: 'cases.carry' }, bodyLimit: Number.MAX_SAFE_INTEGER }, async (req, reply) => {
+    if (!(req.body instanceof Readable))
+      throw new Refusal('invalid', 'A case comes as a tar archive (application/x-tar), plain or gzip.');
+    return reply.status(201).send(await arrive(ctx, req.body, req.who.login));
+  });
+  /** What landing would change, and why a shipment is not landed by itself. */
+  app.get('/api/shipments/:label/would-change', { config: { act: 'plan.read' }, schema: { params: Label } }, async (req) =>
+    wouldLand(ctx, (req.params as { label: string }).label),
+  );
+  app.post(
+    '/api/shipments/:label/accept',
+    { config: { act: 'cases.accept' }, schema: { params: Label, body: z.strictObject({ confirm: z.string().max(80) }) } },
+    async (req) => {
+      await acceptShipment(
+        ctx,
+        (req.params as { label: string }).label,
+        (req.body as { confirm: string }).confirm,
+        req.who.login,
+      );
+      return {};
+    },
+  );
+  /** Keys of installations whose shipments are believed; the first is this one's own, to be given to others. */
+  app.get('/api/trust/installations', { config: { act: 'plan.read' } }, async () => ({
+    installations: await trustedKeys(ctx.config, ctx.db.manager),
+  }));
+  app.post(
+    '/api/trust/installations',
+    { config: { act: 'trust.change' }, schema: { body: Installation } },
+    async (req, reply) => {
+      const { name, key } = req.body as z.infer<typeof Installation>;
+      await ctx.db.transaction((m) => trustInstance(m, name, key, req.who.login));
+      return reply.status(201).send({});
+    },
+  );
+  app.delete(
+    '/api/trust/installations/:name',
+    { config: { act: 'trust.change' }, schema: { params: z.strictObject({ name: words.Line(80, 1) }) } },
+    async (req) => {
+      await ctx.db.transaction((m) => distrustInstance(m, (req.params as { name: string }).name, req.who.login));
+      return {};
+    },
   );
 
-  app.post('/api/registries/:name/look', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+  app.post('/api/registries/:name/look', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
     const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name, true);
     return { seen: { ...seen, held: digests.length } };
   });
@@ -157,37 +207,37 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     app.route({
       method,
       url: '/api/registries/:name/scrub',
-      config: { role: act === 'look' ? 'reader' : 'builder' },
+      config: { act: act === 'look' ? 'registries.connect' : 'registries.verify' },
       schema: { params: Named },
       handler: async (req) => ({ scrub: await scrubOf(ctx, (req.params as { name: string }).name, act, req.who.login) }),
     });
   app.get(
     '/api/registries/:name/may-go',
-    { config: { role: 'reader' }, schema: { params: Named, querystring: Keep } },
+    { config: { act: 'plan.read' }, schema: { params: Named, querystring: Keep } },
     async (req) => mayGo(ctx, (req.params as { name: string }).name, (req.query as z.infer<typeof Keep>).keep),
   );
   app.post(
     '/api/registries/:name/take-away',
-    { config: { role: 'builder' }, schema: { params: Named, body: Take } },
+    { config: { act: 'registries.clean' }, schema: { params: Named, body: Take } },
     async (req) => {
       const b = req.body as z.infer<typeof Take>;
       return takeAway(ctx, (req.params as { name: string }).name, b.bills, b.keep, b.names, req.who.login);
     },
   );
-  app.get('/api/registries/:name/offers', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+  app.get('/api/registries/:name/offers', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
     const { offers, faults } = await offersOf(ctx, (req.params as { name: string }).name);
     return { offers: offers.map(({ doc: _, ...o }) => o), faults };
   });
   app.post(
     '/api/registries/:name/offers',
-    { config: { role: 'planner' }, schema: { params: Named, body: z.strictObject({ names: Bills }) } },
-    async (req) => takeOffers(ctx, (req.params as { name: string }).name, (req.body as { names: string[] }).names, req.who.login),
+    { config: { act: 'releases.take' }, schema: { params: Named, body: z.strictObject({ names: Bills }) } },
+    async (req) => takeOffers(ctx, (req.params as { name: string }).name, (req.body as { names: string[] }).names, req.principal),
   );
 
   /** The kit that installs a registry on a machine without internet; its passwords are shown in this answer and never again. */
   app.post(
     '/api/registries/:name/kit',
-    { config: { role: 'warden' }, schema: { params: Named, body: Kit } },
+    { config: { act: 'registries.kit' }, schema: { params: Named, body: Kit } },
     async (req, reply) => {
       const asked = (req.body as z.infer<typeof Kit>) ?? { days: 397 };
       return reply.status(201).send(await makeKit(ctx, (req.params as { name: string }).name, asked, req.who.login));
@@ -195,7 +245,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   );
   app.get(
     '/api/kits/:id',
-    { config: { role: 'warden' }, schema: { params: z.strictObject({ id: z.uuid() }) } },
+    { config: { act: 'registries.kit' }, schema: { params: z.strictObject({ id: z.uuid() }) } },
     async (req, reply) => {
       const { stream, size } = await takeKit(ctx, (req.params as { id: string }).id);
       return reply
@@ -206,13 +256,13 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.get('/api/registries/:name/trust', { config: { role: 'reader' }, schema: { params: Named } }, async (req) =>
+  app.get('/api/registries/:name/trust', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) =>
     trustOf(ctx, (req.params as { name: string }).name),
   );
   /** An authority of its own, made here or brought along, beside what is trusted already. */
   app.post(
     '/api/registries/:name/authority',
-    { config: { role: 'warden' }, schema: { params: Named, body: AuthorityAsked } },
+    { config: { act: 'trust.change' }, schema: { params: Named, body: AuthorityAsked } },
     async (req, reply) => {
       const asked = req.body as z.infer<typeof AuthorityAsked>;
       const from = asked?.given ?? (asked?.held ? 'held' : undefined);
@@ -221,33 +271,33 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
   );
   app.post(
     '/api/registries/:name/certificate',
-    { config: { role: 'warden' }, schema: { params: Named, body: Certificate } },
+    { config: { act: 'trust.change' }, schema: { params: Named, body: Certificate } },
     async (req, reply) => {
       const asked = req.body as z.infer<typeof Certificate>;
       return reply.status(201).send(await newCertificate(ctx, (req.params as { name: string }).name, asked, req.who.login));
     },
   );
 
-  app.get('/api/pulls', { config: { role: 'reader' }, schema: { querystring: Since } }, async (req) => {
+  app.get('/api/pulls', { config: { act: 'plan.read' }, schema: { querystring: Since } }, async (req) => {
     const { since, by, site } = req.query as z.infer<typeof Since>;
     const { estate } = await loadEstate(ctx.db);
     const hosts = estate.hosts.filter((h) => !site || h.site === site);
     return pullSummary(ctx, since ?? new Date(Date.now() - 7 * 86_400_000).toISOString(), estate.registries, by, hosts);
   });
   /** For a hand-over: its log is read first, so that what is told is as of now. */
-  app.get('/api/registries/:name/readers', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+  app.get('/api/registries/:name/readers', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
     const { estate } = await loadEstate(ctx.db);
     const registry = needIn(estate, 'Registry', (req.params as { name: string }).name);
     await readPulls(ctx, registry);
     return stillReading(ctx, registry.name);
   });
-  app.post('/api/registries/:name/pulls', { config: { role: 'reader' }, schema: { params: Named } }, async (req) => {
+  app.post('/api/registries/:name/pulls', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
     const { estate } = await loadEstate(ctx.db);
     return { added: await readPulls(ctx, needIn(estate, 'Registry', (req.params as { name: string }).name)) };
   });
 
   /** Computed, then measured: where a host (or any of a cluster's) would pull an image from, and whether it would work. */
-  app.post('/api/images/where', { config: { role: 'reader' }, schema: { body: Where } }, async (req) => {
+  app.post('/api/images/where', { config: { act: 'plan.read' }, schema: { body: Where } }, async (req) => {
     const { charter, host, image } = req.body as z.infer<typeof Where>;
     const { estate } = await loadEstate(ctx.db);
     const asked = host ?? estate.hosts.find((h) => h.held?.charter === charter)?.name ?? '';
@@ -259,7 +309,7 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     } catch (e) {
       throw new Refusal('invalid', (e as Error).message, { places: [{ path: 'image', message: (e as Error).message }] });
     }
-    return { would, measured: await measure(ctx, would) };
+    return { would, measured: may(req.principal, 'registries.connect') ? await measure(ctx, would) : null };
   });
 }
 

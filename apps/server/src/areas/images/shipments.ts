@@ -4,10 +4,12 @@ import { Closed } from '@praesidor/shipping';
 import { NotACase } from '@praesidor/shipping';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
+import { isAway } from '../../db/errors.ts';
 import { type Shipment, Shipments } from '../../db/tables.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
+import { whyNot } from '../../access/permit.ts';
 import { Refusal } from '../../refusal.ts';
 import { Meter } from './meter.ts';
 import { phases } from './phases/index.ts';
@@ -19,11 +21,11 @@ const under = ['packing', 'landing', 'moving'];
  * Queues what comes next: a shipment by case is packed, and with that done its cases land; one over a link goes
  * straight through. `cases` names those that are to land; all that are here and did not land yet where not given.
  */
-export async function start(ctx: Context, label: string, cases?: number[]): Promise<void> {
-  await ctx.db.transaction((m) => startIn(ctx, m, label, cases));
+export async function start(ctx: Context, label: string, who: string, cases?: number[]): Promise<void> {
+  await ctx.db.transaction((m) => startIn(ctx, m, label, who, cases));
 }
 
-async function startIn(ctx: Context, m: EntityManager, label: string, cases?: number[]): Promise<void> {
+async function startIn(ctx: Context, m: EntityManager, label: string, who: string, cases?: number[]): Promise<void> {
   const s = await m.findOne(Shipments, { where: { label }, lock: { mode: 'pessimistic_write' } });
   if (!s) throw new Refusal('not-found', `There is no shipment ${label}.`);
   if (under.includes(s.state)) {
@@ -32,6 +34,10 @@ async function startIn(ctx: Context, m: EntityManager, label: string, cases?: nu
     throw new Refusal('not-now', `${label} is under way.`);
   }
   if (s.state === 'landed') throw new Refusal('not-now', `${label} has landed.`);
+  if (s.unverified && !s.acceptedBy)
+    throw new Refusal('not-now', `${label} is not landed: ${s.unverified}.`, {
+      remedy: 'Look at what it would change, and accept it by name, or bring one that a trusted installation has signed.',
+    });
   if (s.after && s.state === 'queued') {
     const before = await m.findOneBy(Shipments, { label: s.after });
     if (before && before.state !== 'landed')
@@ -45,8 +51,8 @@ async function startIn(ctx: Context, m: EntityManager, label: string, cases?: nu
       remedy: 'Bring the next one, or plan a repair for what is damaged.',
     });
   await m.query(
-    'update shipment set state = $2, phase = $3, error = null, started_at = now(), ended_at = null, resume_at = null, moved_bytes = 0 where id = $1',
-    [s.id, packs ? 'packing' : s.way === 'case' ? 'landing' : 'moving', packs ? 'pack' : 'land'],
+    'update shipment set state = $2, phase = $3, error = null, started_at = now(), ended_at = null, resume_at = null, moved_bytes = 0, run_by = $4 where id = $1',
+    [s.id, packs ? 'packing' : s.way === 'case' ? 'landing' : 'moving', packs ? 'pack' : 'land', who],
   );
   await ctx.queue.send(m, 'shipment', String(s.id));
   await tell(m, 'Shipment', label);
@@ -98,6 +104,12 @@ async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<
   );
   const s = await ctx.db.manager.findOneBy(Shipments, { id });
   if (!s || !under.includes(s.state)) return;
+  const why = await whyNot(ctx.db.manager, s.runBy ?? s.createdBy, 'shipments.run');
+  if (why) {
+    await ctx.db.manager.query("update shipment set state = 'stopped', error = $2, ended_at = now() where id = $1", [id, why]);
+    await tell(ctx.db.manager, 'Shipment', s.label);
+    return;
+  }
   const { estate } = await loadEstate(ctx.db);
   const halt = new AbortController();
   // Every request under way hears of it.
@@ -106,10 +118,14 @@ async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<
   setMaxListeners(0, signal);
   const off = ctx.bus.on((e) => {
     if (e.kind === 'Shipment' && e.subject === s.label)
-      void ctx.db.manager.findOneBy(Shipments, { id }).then((x) => {
-        // Stopped, or stopped and started again: then somebody else is at it.
-        if (!x || x.state === 'stopped' || begun(x) !== begun(s)) halt.abort();
-      });
+      void ctx.db.manager.findOneBy(Shipments, { id }).then(
+        (x) => {
+          // Stopped, or stopped and started again: then somebody else is at it.
+          if (!x || x.state === 'stopped' || begun(x) !== begun(s)) halt.abort();
+        },
+        // The database is away: what writes to it next notices.
+        () => undefined,
+      );
   });
   const target = needIn(estate, 'Registry', s.target);
   const meter = new Meter(ctx, s);
@@ -131,7 +147,7 @@ async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<
     await settle(end.state, end.error ?? null);
     if (end.state === 'landed') await followers(ctx, s.label);
   } catch (e) {
-    if (signal.aborted) throw e;
+    if (signal.aborted || isAway(e)) throw e;
     await meter.write().catch(() => undefined);
     if (halt.signal.aborted) return;
     if (e instanceof Closed) return settle('waiting', null, e.until);
@@ -151,5 +167,6 @@ const begun = (s: Pick<Shipment, 'startedAt'>) => s.startedAt && new Date(s.star
 
 /** What waited for a shipment begins when it has landed. */
 async function followers(ctx: Context, label: string): Promise<void> {
-  for (const next of await ctx.db.manager.findBy(Shipments, { after: label, state: 'queued' })) await start(ctx, next.label);
+  for (const next of await ctx.db.manager.findBy(Shipments, { after: label, state: 'queued' }))
+    await start(ctx, next.label, next.runBy ?? next.createdBy);
 }

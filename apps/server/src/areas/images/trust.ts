@@ -135,7 +135,8 @@ export async function setAuthority(
       given ? 'brought an authority' : from ? 'trusted an authority' : 'made an authority',
       name,
       { subject },
-      [{ op: 'put', doc }],
+      [{ kind: 'Registry', key: name, before: doc, after: { ...doc, ca } }],
+      'trust.change',
     );
     return { subject, act };
   });

@@ -1,42 +1,87 @@
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { words } from '@praesidor/core/model';
+import { credentialOf, keyUses, placeFault } from '@praesidor/core/access';
+import { docsOf, keyOf, words } from '@praesidor/core/model';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Keys } from '../../db/tables.ts';
+import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
+import { Refusal } from '../../refusal.ts';
 import { keep } from './service.ts';
 
+const Place = z.string().superRefine((text, c) => {
+  const fault = placeFault(text);
+  if (fault) c.addIssue({ code: 'custom', message: fault });
+});
+const Places = z.array(Place).max(100);
 const Entry = z.strictObject({
   name: words.Name,
-  use: z.enum(['bmc', 'hypervisor', 'registry', 'tsig', 'other']),
-  user: z.string().max(120),
+  use: z.enum(keyUses),
+  user: words.Line(120),
   secret: z.string().min(1).max(4000),
+  /** Not given: those that the entry has stay. */
+  places: Places.optional(),
 });
+const Named = z.strictObject({ name: words.Name });
 
 export async function keyring(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  app.get('/api/keyring', { config: { role: 'reader' } }, async () => ({
+  app.get('/api/keyring', { config: { act: 'keyring.read' } }, async () => ({
     entries: (await ctx.db.manager.find(Keys, { order: { name: 'ASC' } })).map(({ sealed: _, ...e }) => e),
   }));
-  app.post('/api/keyring', { config: { role: 'warden' }, schema: { body: Entry } }, async (req) => {
+  app.post('/api/keyring', { config: { act: 'keyring.change' }, schema: { body: Entry } }, async (req) => {
     const e = req.body as z.infer<typeof Entry>;
     await ctx.db.transaction(async (m) => {
       await keep(ctx.config, m, e, req.who.login);
-      await record(m, req.who.login, 'put into the keyring', e.name, { use: e.use });
+      await record(m, req.who.login, 'added to the keyring', e.name, { use: e.use, places: e.places });
     });
     return {};
   });
-  app.delete(
-    '/api/keyring/:name',
-    { config: { role: 'warden' }, schema: { params: z.strictObject({ name: words.Name }) } },
+  /** Where an entry may be sent, without typing its secret again. */
+  app.put(
+    '/api/keyring/:name/places',
+    { config: { act: 'keyring.change' }, schema: { params: Named, body: z.strictObject({ places: Places }) } },
     async (req) => {
       const { name } = req.params as { name: string };
+      const { places } = req.body as { places: string[] };
       await ctx.db.transaction(async (m) => {
-        await m.delete(Keys, { name });
-        await tell(m, 'Keyring', name);
-        await record(m, req.who.login, 'took out of the keyring', name);
+        const before = await m.findOneBy(Keys, { name });
+        if (!before) throw new Refusal('not-found', `The keyring holds nothing named ${name}.`);
+        await m.query('update keyring set places = $2 where name = $1', [name, JSON.stringify(places)]);
+        await tell(m, 'Keyring', name, req.who.login);
+        await record(m, req.who.login, 'changed where a credential may be sent', name, { before: before.places, after: places });
       });
       return {};
     },
   );
+  app.delete('/api/keyring/:name', { config: { act: 'keyring.change' }, schema: { params: Named } }, async (req) => {
+    const { name } = req.params as { name: string };
+    await ctx.db.transaction(async (m) => {
+      const { estate } = await loadEstate(m);
+      const uses = docsOf(estate)
+        .filter((d) => credentialOf(d)?.entry === name)
+        .map((d) => ({
+          by: `${d.kind} ${keyOf(d)}`,
+          how: 'names it',
+          act: {
+            label: `Choose another credential for ${d.kind} ${keyOf(d)}`,
+            path: `/declare?edit=${encodeURIComponent(`${d.kind} ${keyOf(d)}`)}`,
+          },
+        }));
+      if (uses.length)
+        throw new Refusal(
+          'in-use',
+          `${name} is in use: ${uses
+            .slice(0, 3)
+            .map((u) => u.by)
+            .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''} ${uses.length === 1 ? 'names' : 'name'} it.`,
+          { remedy: `${uses[0]?.act.label} first.`, uses: uses.slice(0, 20) },
+        );
+      const { affected } = await m.delete(Keys, { name });
+      if (!affected) throw new Refusal('not-found', `The keyring holds nothing named ${name}.`);
+      await tell(m, 'Keyring', name, req.who.login);
+      await record(m, req.who.login, 'removed from the keyring', name);
+    });
+    return {};
+  });
 }

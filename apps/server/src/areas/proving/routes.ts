@@ -25,18 +25,18 @@ export async function proving(app: FastifyInstance, { ctx }: { ctx: Context }) {
     body: JSON.stringify(body),
   });
 
-  app.get('/api/proving', { config: { role: 'reader' } }, async () =>
+  app.get('/api/proving', { config: { act: 'proving.read' } }, async () =>
     ctx.config.provingUrl ? { ...(await ask('/state')), here: true } : { here: false },
   );
   app.post(
     '/api/proving/speed',
-    { config: { role: 'builder' }, schema: { body: z.strictObject({ speed: z.number().min(1).max(5000) }) } },
+    { config: { act: 'proving.change' }, schema: { body: z.strictObject({ speed: z.number().min(1).max(5000) }) } },
     async (req) => {
       await ask('/speed', json('POST', req.body as object));
       return {};
     },
   );
-  app.post('/api/proving/faults', { config: { role: 'builder' }, schema: { body: Fault } }, async (req) => {
+  app.post('/api/proving/faults', { config: { act: 'proving.change' }, schema: { body: Fault } }, async (req) => {
     const { plant, ...fault } = req.body as z.infer<typeof Fault>;
     await ask('/faults', json(plant ? 'POST' : 'DELETE', fault));
     await record(ctx.db.manager, req.who.login, plant ? 'planted a fault' : 'lifted a fault', fault.subject, fault);

@@ -1,6 +1,6 @@
 import { ProtocolError, transient } from '@praesidor/protocols/dial';
 import { powerState, reset, setHttpBoot } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/bmc.ts';
+import { bmcOf } from '../../hosts/bmc.ts';
 import { guestState, start } from '@praesidor/protocols/hypervisor';
 import { guestOf } from '../../hosts/hypervisors.ts';
 import { castFailure } from '../../hosts/work/cast.ts';
@@ -14,7 +14,7 @@ export const power: StepRunner = {
     if (node?.guest) return powerGuest(ctx, node.host, log, until, signal);
     if (!node || !host?.bmc)
       throw new StepFailure(`${node?.host} has no management controller, so it cannot be started from here`);
-    const bmc = await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
+    const bmc = await bmcOf(ctx, host, signal);
     /** Controllers are slow and forgetful: what may be gone at the next try is tried again. */
     const patiently = async <T>(what: string, act: () => Promise<T>): Promise<T> => {
       for (let tries = 1; ; tries++) {

@@ -56,7 +56,7 @@ export const preflight: StepRunner = {
           measure(`${n.host}, BMC ${n.bmc}`, async () => {
             const host = estate.hosts.find((h) => h.name === n.host);
             ctx.dialer.forget(n.bmc as string);
-            return `answers, power ${await powerState(await bmcFor(ctx, n.bmc as string, host?.bmc?.fingerprint, host?.bmc?.credential ?? '', signal))}`;
+            return `answers, power ${await powerState(await bmcFor(ctx, { document: `Host ${n.host}`, address: n.bmc as string }, host?.bmc?.fingerprint, host?.bmc?.credential ?? '', signal))}`;
           }),
         ),
     );
@@ -64,7 +64,7 @@ export const preflight: StepRunner = {
       await measure(`hypervisor ${name}`, () => roomAt(ctx, plan, estate, name));
     for (const server of plan.site ? serverList(plan.site.resolvers).servers : [])
       await measure(`resolver ${server}`, async () => {
-        await lookup({ address: server, detours: ctx.config.detours }, plan.site?.domain ?? '', 'NS');
+        await lookup({ address: server, exits: ctx.dialer.exits, purpose: 'resolver' }, plan.site?.domain ?? '', 'NS');
         return 'answers';
       });
     const mirror = plan.mirror;

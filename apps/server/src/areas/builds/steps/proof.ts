@@ -129,7 +129,7 @@ async function names(s: StepContext): Promise<Proof[]> {
   let right = 0;
   let of = 0;
   const ask = async (server: string, question: string, type: string, want: string) => {
-    const found = await lookup({ address: server, detours: s.ctx.config.detours }, question, type);
+    const found = await lookup({ address: server, exits: s.ctx.dialer.exits, purpose: 'resolver' }, question, type);
     of++;
     if (found.includes(want)) right++;
     asked.push(`${server}: ${question} ${type} → ${found.join(', ') || 'nothing'}`);

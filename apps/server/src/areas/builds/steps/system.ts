@@ -1,6 +1,6 @@
 import { start } from '@praesidor/protocols/hypervisor';
 import { reset, setHttpBoot } from '@praesidor/protocols/redfish';
-import { bmcFor } from '../../hosts/bmc.ts';
+import { bmcOf } from '../../hosts/bmc.ts';
 import { cast, guestOf } from '../../hosts/hypervisors.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
@@ -10,7 +10,7 @@ export const system: StepRunner = {
   run: async ({ ctx, node, estate, kit, retry, log, until, reports, signal }) => {
     const host = estate.hosts.find((h) => h.name === node?.host);
     if (retry && node && host?.bmc) {
-      const bmc = await bmcFor(ctx, host.bmc.address, host.bmc.fingerprint, host.bmc.credential, signal);
+      const bmc = await bmcOf(ctx, host, signal);
       await log('boots once more from its kit');
       await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`);
       await reset(bmc, 'ForceRestart');

@@ -8,7 +8,6 @@ import { WorkFailure, type WorkKind } from './kind.ts';
 export const casting: WorkKind = {
   kind: 'cast',
   title: 'Cast of',
-  role: 'builder',
   atOnce: 4,
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

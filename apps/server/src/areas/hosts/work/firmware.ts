@@ -19,7 +19,6 @@ const planOf = async (ctx: Context, host: Host) =>
 export const firmware: WorkKind = {
   kind: 'firmware',
   title: 'Firmware of',
-  role: 'builder',
   atOnce: 4,
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

@@ -18,7 +18,6 @@ export interface WorkKind {
   kind: string;
   /** What it is called, of hosts: "Firmware of". */
   title: string;
-  role: 'planner' | 'builder';
   /** How many hosts side by side. */
   atOnce: number;
   /** Why it cannot be begun on a host, before anything is touched. */

@@ -14,7 +14,6 @@ const resets: Record<string, ResetType> = { on: 'On', off: 'GracefulShutdown', c
 export const power: WorkKind = {
   kind: 'power',
   title: 'Power of',
-  role: 'builder',
   atOnce: 8,
   refuse: async (ctx, name, asked) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

@@ -6,7 +6,6 @@ import type { WorkKind } from './kind.ts';
 export const reading: WorkKind = {
   kind: 'read',
   title: 'Facts of',
-  role: 'planner',
   atOnce: 8,
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

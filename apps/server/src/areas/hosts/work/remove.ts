@@ -6,7 +6,6 @@ import type { WorkKind } from './kind.ts';
 export const removing: WorkKind = {
   kind: 'remove',
   title: 'Removal of',
-  role: 'builder',
   atOnce: 4,
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

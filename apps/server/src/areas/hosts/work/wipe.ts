@@ -13,7 +13,6 @@ import { patiently, untilTask } from './tasks.ts';
 export const wiping: WorkKind = {
   kind: 'wipe',
   title: 'Wipe of',
-  role: 'builder',
   atOnce: 8,
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);

@@ -14,6 +14,7 @@ import { needDoc, writeDoc } from '../../../estate/documents.ts';
 import { loadEstate } from '../../../estate/load.ts';
 import { Refusal } from '../../../refusal.ts';
 import { credential, keep } from '../../keyring/service.ts';
+import { registryPlace } from '../registries.ts';
 import { type Authority, authorityOf, makeAuthority, noteIssued, serverCertificate } from '../authority.ts';
 import { judgeCertificate } from '../certificates.ts';
 import { installText, type KitFacts, proveText, readmeText, removeText, unitText } from './texts.ts';
@@ -52,7 +53,7 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
   const site = estate.sites.find((s) => s.name === registry.site);
   // One that is in use keeps its password: what the keyring and its clusters hold goes on working.
   const kept = registry.credential
-    ? await credential(ctx.config, ctx.db.manager, registry.credential).catch((e: unknown) => {
+    ? await credential(ctx.config, ctx.db.manager, registry.credential, registryPlace(registry)).catch((e: unknown) => {
         if (e instanceof Refusal) return undefined;
         throw e;
       })
@@ -80,11 +81,24 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
     // Old and new side by side: what still shows the old certificate is trusted until the new one is there.
     const ca = !doc.ca || doc.ca.includes(pair.ca.trim()) ? (doc.ca ?? pair.ca) : `${doc.ca.trimEnd()}\n${pair.ca}`;
     await writeDoc(m, { ...doc, ca, credential: key }, who, version);
-    if (!kept) await keep(ctx.config, m, { name: key, use: 'registry', user: keeper.user, secret: keeper.password }, who);
+    const after = { ...doc, ca, credential: key };
+    if (!kept)
+      await keep(
+        ctx.config,
+        m,
+        { name: key, use: 'registry', user: keeper.user, secret: keeper.password, places: [`Registry ${name}`] },
+        who,
+      );
     if (!asked.given) await noteIssued(m, name, new X509Certificate(pair.cert).fingerprint256);
-    const made = await record(m, who, 'made a registry kit', name, { until: untilOf(pair.cert), given: !!asked.given }, [
-      { op: 'put', doc },
-    ]);
+    const made = await record(
+      m,
+      who,
+      'made a registry kit',
+      name,
+      { until: untilOf(pair.cert), given: !!asked.given },
+      [{ kind: 'Registry', key: name, before: doc, after }],
+      'registries.kit',
+    );
     return { tls: pair, act: made };
   });
 

@@ -5,6 +5,7 @@ import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
 import { whisper } from '../../../events/bus.ts';
 import { caseFolder } from '../cases.ts';
+import { instanceKey } from '../instance.ts';
 import { usualCaseBytes, wholeShipment } from '../plan.ts';
 import { Refusal } from '../../../refusal.ts';
 import { at } from '../registries.ts';
@@ -31,6 +32,7 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const packed = await packCases(waybill, source, bodies, (n) => caseFolder(ctx, s.label, n), {
     signal,
     fetch: route.fetch,
+    signer: await instanceKey(ctx.config, ctx.db.manager),
     onBytes: (n) => meter.add(n),
     onCut: () => meter.cut(),
     onClosed: async (n) => {

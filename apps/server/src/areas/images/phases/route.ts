@@ -1,4 +1,5 @@
 import type { Way } from '@praesidor/core/images';
+import { endpointOf } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import type { OpenRoute } from '../../../carrier/carrier.ts';
 import type { Context } from '../../../context.ts';
@@ -17,8 +18,12 @@ export const openRoute = (
       way: o.way,
       timezone: o.timezone ?? 'UTC',
     },
-    async (name) => (await ctx.dialer.locate(name, 443)).address,
+    async (endpoint) => {
+      // Names are looked up here, where it is known what may be connected to, and where credentials may go.
+      const registry = [o.source, o.to].find((r) => r && endpointOf(r.endpoint).host === endpoint);
+      return (await ctx.dialer.locate({ purpose: 'registry', host: endpoint, port: 443, leash: registry?.leash })).address;
+    },
     signal,
   );
 
-const placeOf = ({ dialer, signal, ...place }: RegistryAt) => place;
+const placeOf = ({ dialer, signal, leash, ...place }: RegistryAt) => place;

@@ -1,0 +1,76 @@
+import type { FastifyInstance } from 'fastify';
+import { z } from 'zod';
+import { roles } from '@praesidor/core/access';
+import { words } from '@praesidor/core/model';
+import type { Context } from '../../context.ts';
+import {
+  changeAccount,
+  changeOwnPassword,
+  endSession,
+  leastPassword,
+  listAccounts,
+  makeAccount,
+  resetPassword,
+  sessionsOf,
+} from './service.ts';
+
+const Login = z
+  .string()
+  .max(40)
+  .regex(/^[a-z0-9]([a-z0-9._-]*[a-z0-9])?$/, 'lower-case letters, digits, dots and hyphens, such as iris');
+const Password = z.string().min(leastPassword, `a password has at least ${leastPassword} characters`).max(256);
+const Named = z.strictObject({ login: Login });
+const OneSession = z.strictObject({ login: Login, id: z.uuid() });
+const New = z.strictObject({ login: Login, name: words.Line(80, 1), role: z.enum(roles), password: Password.optional() });
+const Changes = z.strictObject({
+  name: words.Line(80, 1).optional(),
+  role: z.enum(roles).optional(),
+  disabled: z.boolean().optional(),
+});
+
+/** Accounts of people: made, disabled, their roles and passwords, and the browsers in which they are signed in. */
+export async function accounts(app: FastifyInstance, { ctx }: { ctx: Context }) {
+  const manage = { act: 'accounts.manage' } as const;
+  const own = { act: 'account.own' } as const;
+  const loginOf = (req: { params: unknown }) => (req.params as z.infer<typeof Named>).login;
+
+  app.get('/api/accounts', { config: manage }, async () => ({ accounts: await listAccounts(ctx.db.manager) }));
+  app.post('/api/accounts', { config: manage, schema: { body: New } }, async (req, reply) =>
+    reply.status(201).send(await ctx.db.transaction((m) => makeAccount(m, req.body as z.infer<typeof New>, req.who.login))),
+  );
+  app.patch('/api/accounts/:login', { config: manage, schema: { params: Named, body: Changes } }, async (req) => {
+    await ctx.db.transaction((m) => changeAccount(m, loginOf(req), req.body as z.infer<typeof Changes>, req.who.login));
+    return {};
+  });
+  app.post(
+    '/api/accounts/:login/password',
+    { config: manage, schema: { params: Named, body: z.strictObject({ password: Password.optional() }) } },
+    async (req) =>
+      ctx.db.transaction((m) => resetPassword(m, loginOf(req), (req.body as { password?: string }).password, req.who.login)),
+  );
+  app.get('/api/accounts/:login/sessions', { config: manage, schema: { params: Named } }, async (req) => ({
+    sessions: await sessionsOf(ctx.db.manager, loginOf(req), req.who.session),
+  }));
+  app.delete('/api/accounts/:login/sessions/:id', { config: manage, schema: { params: OneSession } }, async (req) => {
+    const { login, id } = req.params as z.infer<typeof OneSession>;
+    await ctx.db.transaction((m) => endSession(m, login, id, req.who.login));
+    return {};
+  });
+
+  app.get('/api/me/sessions', { config: own }, async (req) => ({
+    sessions: await sessionsOf(ctx.db.manager, req.who.login, req.who.session),
+  }));
+  app.delete('/api/me/sessions/:id', { config: own, schema: { params: z.strictObject({ id: z.uuid() }) } }, async (req) => {
+    await ctx.db.transaction((m) => endSession(m, req.who.login, (req.params as { id: string }).id, req.who.login));
+    return {};
+  });
+  app.post(
+    '/api/me/password',
+    { config: own, schema: { body: z.strictObject({ current: z.string().max(256), next: Password }) } },
+    async (req) => {
+      const { current, next } = req.body as { current: string; next: string };
+      await ctx.db.transaction((m) => changeOwnPassword(m, req.who.login, req.who.session, current, next));
+      return {};
+    },
+  );
+}

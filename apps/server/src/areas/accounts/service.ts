@@ -1,0 +1,184 @@
+import { randomBytes } from 'node:crypto';
+import { hash, verify } from '@node-rs/argon2';
+import { type Role, roles } from '@praesidor/core/access';
+import type { EntityManager } from 'typeorm';
+import { record } from '../../audit.ts';
+import { Refusal } from '../../refusal.ts';
+
+export interface AccountView {
+  login: string;
+  name: string;
+  role: Role;
+  disabled: boolean;
+  changedAt: Date;
+  /** How many browsers are signed in, and when the last one asked for something. */
+  sessions: number;
+  lastSeen: Date | null;
+}
+export interface SessionView {
+  id: string;
+  createdAt: Date;
+  seenAt: Date;
+  expiresAt: Date;
+  address: string;
+  agent: string;
+  /** The one that asks. */
+  own: boolean;
+}
+
+/** Fewest characters of a password. */
+export const leastPassword = 10;
+
+/** A password that can be read over the telephone: 100 bits in five groups, without letters that look alike. */
+export function newPassword(): string {
+  const letters = 'abcdefghjkmnpqrstuvwxyz23456789';
+  const word = Array.from(randomBytes(20), (b) => letters[b % letters.length]).join('');
+  return (word.match(/.{4}/g) as string[]).join('-');
+}
+
+export async function listAccounts(m: EntityManager): Promise<AccountView[]> {
+  return (await m.query(
+    `select a.login, a.name, a.role, a.disabled, a.changed_at as "changedAt", count(s.id)::int as sessions, max(s.seen_at) as "lastSeen"
+     from account a left join session s on s.login = a.login and s.expires_at > now() group by a.login order by a.login`,
+  )) as AccountView[];
+}
+
+interface Account {
+  login: string;
+  name: string;
+  role: Role;
+  disabled: boolean;
+  hash: string;
+}
+/** The account, locked; with it all wardens, so that two cannot take the last one's role at once. */
+async function lockAccount(m: EntityManager, login: string): Promise<Account> {
+  const rows = (await m.query(
+    "select login, name, role, disabled, password_hash as hash from account where login = $1 or role = 'warden' order by login for update",
+    [login],
+  )) as Account[];
+  const found = rows.find((r) => r.login === login);
+  if (!found) throw new Refusal('not-found', `There is no account ${login}.`);
+  return found;
+}
+
+/** @throws Refusal when nobody would be left who manages accounts */
+async function keepAWarden(m: EntityManager): Promise<void> {
+  const [{ n } = { n: 0 }] = (await m.query("select count(*)::int as n from account where role = 'warden' and not disabled")) as {
+    n: number;
+  }[];
+  if (!n)
+    throw new Refusal('not-now', 'It is the last warden: nobody could manage accounts any more.', {
+      remedy: 'Make another account a warden first.',
+    });
+}
+
+/** Makes an account. Without a password one is made, which is answered once and kept nowhere in the clear. */
+export async function makeAccount(
+  m: EntityManager,
+  a: { login: string; name: string; role: Role; password?: string | undefined },
+  who: string,
+): Promise<{ password?: string }> {
+  const password = a.password ?? newPassword();
+  const rows = (await m.query(
+    'insert into account (login, name, role, password_hash) values ($1, $2, $3, $4) on conflict (login) do nothing returning login',
+    [a.login, a.name, a.role, await hash(password)],
+  )) as unknown[];
+  if (!rows.length)
+    throw new Refusal('conflict', `There is an account ${a.login} already.`, {
+      remedy: 'Choose another login, or change that account.',
+      places: [{ path: 'login', message: 'taken' }],
+    });
+  await record(m, who, 'made an account', a.login, { role: a.role });
+  return a.password === undefined ? { password } : {};
+}
+
+/** Changes name, role, or whether it may sign in. An account that is disabled is signed out everywhere. */
+export async function changeAccount(
+  m: EntityManager,
+  login: string,
+  to: { name?: string | undefined; role?: Role | undefined; disabled?: boolean | undefined },
+  who: string,
+): Promise<void> {
+  const before = await lockAccount(m, login);
+  const after = { name: to.name ?? before.name, role: to.role ?? before.role, disabled: to.disabled ?? before.disabled };
+  await m.query('update account set name = $2, role = $3, disabled = $4, changed_at = now() where login = $1', [
+    login,
+    after.name,
+    after.role,
+    after.disabled,
+  ]);
+  if (before.role === 'warden' && !before.disabled) await keepAWarden(m);
+  if (after.disabled) await m.query('delete from session where login = $1', [login]);
+  const { name, role, disabled } = before;
+  await record(
+    m,
+    who,
+    after.disabled && !disabled
+      ? 'disabled an account'
+      : !after.disabled && disabled
+        ? 'enabled an account'
+        : 'changed an account',
+    login,
+    {
+      before: { name, role, disabled },
+      after,
+    },
+  );
+}
+
+/** Sets a new password and signs the account out everywhere. Without one, one is made and answered once. */
+export async function resetPassword(
+  m: EntityManager,
+  login: string,
+  given: string | undefined,
+  who: string,
+): Promise<{ password?: string }> {
+  await lockAccount(m, login);
+  const password = given ?? newPassword();
+  await m.query('update account set password_hash = $2, changed_at = now() where login = $1', [login, await hash(password)]);
+  await m.query('delete from session where login = $1', [login]);
+  await m.query('delete from sign_in_failure where login = $1', [login]);
+  await record(m, who, 'set a new password', login);
+  return given === undefined ? { password } : {};
+}
+
+/** Changes one's own password; every other session of the account ends. */
+export async function changeOwnPassword(
+  m: EntityManager,
+  login: string,
+  session: string,
+  current: string,
+  next: string,
+): Promise<void> {
+  const account = await lockAccount(m, login);
+  if (!(await verify(account.hash, current).catch(() => false)))
+    throw new Refusal('invalid', 'The present password is not right.', {
+      places: [{ path: 'current', message: 'is not right' }],
+      remedy: 'Type it again; a warden can set a new one.',
+    });
+  if (current === next)
+    throw new Refusal('invalid', 'The new password is the present one.', {
+      places: [{ path: 'next', message: 'is the present one' }],
+    });
+  await m.query('update account set password_hash = $2, changed_at = now() where login = $1', [login, await hash(next)]);
+  await m.query('delete from session where login = $1 and id <> $2', [login, session]);
+  await record(m, login, 'changed their password', login);
+}
+
+export async function sessionsOf(m: EntityManager, login: string, own: string): Promise<SessionView[]> {
+  return (await m.query(
+    'select id, created_at as "createdAt", seen_at as "seenAt", expires_at as "expiresAt", address, agent, id = $2 as own from session where login = $1 and expires_at > now() order by created_at desc',
+    [login, own],
+  )) as SessionView[];
+}
+
+export async function endSession(m: EntityManager, login: string, id: string, who: string): Promise<void> {
+  const rows = (await m.query('with d as (delete from session where login = $1 and id = $2 returning id) select id from d', [
+    login,
+    id,
+  ])) as unknown[];
+  if (!rows.length) throw new Refusal('not-found', 'That session has ended already.');
+  await record(m, who, 'ended a session', login);
+}
+
+export const isRole = (text: string): text is Role => (roles as readonly string[]).includes(text);
