@@ -186,7 +186,7 @@ describe('names', () => {
     await open(`/addresses/names?site=lr&zone=${zone}`);
     await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
     await b.find("//button[@disabled and normalize-space(.)='Remove it']");
-    await b.click('button', 'Leave it');
+    await b.click('button', 'Cancel');
     await b.clickText('adopt', "//tr[contains(., 'radar-gw')]");
     await b.find("//tr[contains(., 'radar-gw') and contains(., 'by hand')]");
     expect((await c.estate()).records.some((r) => r.name === `radar-gw.${zone}`)).toBe(true);

@@ -143,7 +143,7 @@ describe('where a mirror keeps images', () => {
     await b.type('below which path dnl-registry keeps images.upstream.example', 'Not A Path\uE007');
     await b.click('button', 'Make this change', inDialog);
     await b.see('a path of lower-case letters, digits and separators');
-    await b.click('button', 'Leave it', inDialog);
+    await b.click('button', 'Cancel', inDialog);
     await (await b.find("//button[contains(@aria-label, 'keeps images.upstream.example: its own')]")).click();
     await b.type('below which path dnl-registry keeps images.upstream.example', 'mirrored\uE007');
     await b.see('source images.upstream.example, under mirrored');

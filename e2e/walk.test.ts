@@ -75,13 +75,13 @@ describe('somebody who has never seen it', () => {
 
 describe('on the sheet', () => {
   const url = (path: string) => i.config.publicUrl + path;
-  it('a value set in place is a draft; its finding stands at the field; Take back takes it back', async () => {
+  it('a value set in place is a draft; its finding stands at the field; discarding the draft takes it back', async () => {
     await b.open(url('/clusters/dunlin?site=dnl'));
     await b.click('button', 'Pods: 10.144.0.0/18, edit');
     await b.type('Pods', '10.71.1.0/24\n');
     await b.see('Pod range overlaps dnl-machine');
-    await b.see('edited');
-    await b.click('button', 'Take back');
+    await b.see('draft of ');
+    await b.click('button', 'Discard draft');
     await b.gone('Pod range overlaps dnl-machine');
   });
   it('a remedy shows what it changes, is made, and undone', async () => {
@@ -148,6 +148,6 @@ describe('in the frame', () => {
     await b.click('button', 'Reserve…');
     await b.type('For whom', 'radar desk');
     await b.clickText('Reserve 10.62', "//*[@role='dialog']");
-    await b.see('To change the plan takes the role planner; reader is reader.');
+    await b.see('To reserve and release addresses takes the role planner; reader is reader.');
   });
 });

@@ -57,6 +57,7 @@ export const router = createBrowserRouter([
       },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },
+      { path: 'people', lazy: async () => ({ Component: (await import('./spaces/record/PeopleSpace.tsx')).PeopleSpace }) },
       { path: 'record', lazy: async () => ({ Component: (await import('./spaces/record/RecordSpace.tsx')).RecordSpace }) },
     ],
   },

@@ -1,3 +1,5 @@
+import type { Collision } from '@praesidor/core/model';
+
 /** What the server says when it refuses: what, why, where, and what to do. */
 export interface Place {
   path?: string;
@@ -6,16 +8,40 @@ export interface Place {
   column?: number;
   message: string;
 }
+/** Something that uses what was to go, and what ends that. */
+export interface Use {
+  by: string;
+  how: string;
+  act: { label: string; path: string };
+}
+/** What a refusal tells beside its words. */
+export interface More {
+  remedy?: string;
+  places?: Place[];
+  /** What stands there now. */
+  current?: unknown;
+  /** Fields that two people set to different values. */
+  collisions?: Collision[];
+  uses?: Use[];
+}
 export class ApiError extends Error {
+  readonly remedy: string | undefined;
+  readonly places: Place[];
+  readonly current: unknown;
+  readonly collisions: Collision[];
+  readonly uses: Use[];
   constructor(
     readonly status: number,
     readonly code: string,
     message: string,
-    readonly remedy?: string,
-    readonly places: Place[] = [],
-    readonly current?: unknown,
+    more: More = {},
   ) {
     super(message);
+    this.remedy = more.remedy;
+    this.places = more.places ?? [];
+    this.current = more.current;
+    this.collisions = more.collisions ?? [];
+    this.uses = more.uses ?? [];
     this.name = 'ApiError';
   }
 }
@@ -28,7 +54,7 @@ export const setCsrf = (token: string) => {
 export const api = async <T = object>(method: Method, path: string, body?: unknown): Promise<T> =>
   (await ask<T>(method, path, body)).json;
 
-type Method = 'GET' | 'POST' | 'PUT' | 'DELETE';
+type Method = 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
 /** An answer as text and as what was read from it. @throws ApiError */
 export async function ask<T = object>(method: Method, path: string, body?: unknown): Promise<{ json: T; text: string }> {
   let r: Response;
@@ -42,7 +68,9 @@ export async function ask<T = object>(method: Method, path: string, body?: unkno
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
   } catch {
-    throw new ApiError(0, 'offline', 'The server does not answer.', 'Look whether it runs; what you typed stays here.');
+    throw new ApiError(0, 'offline', 'The server does not answer.', {
+      remedy: 'Look whether it runs; what you typed stays here.',
+    });
   }
   const text = await r.text().catch(() => '');
   let read: unknown;
@@ -51,21 +79,7 @@ export async function ask<T = object>(method: Method, path: string, body?: unkno
   } catch {
     read = {};
   }
-  const json = read as {
-    code?: string;
-    message?: string;
-    remedy?: string;
-    places?: Place[];
-    current?: unknown;
-  };
-  if (!r.ok)
-    throw new ApiError(
-      r.status,
-      json.code ?? 'fault',
-      json.message ?? `The server answered ${r.status}.`,
-      json.remedy,
-      json.places,
-      json.current,
-    );
+  const json = read as More & { code?: string; message?: string };
+  if (!r.ok) throw new ApiError(r.status, json.code ?? 'fault', json.message ?? `The server answered ${r.status}.`, json);
   return { json: json as T, text };
 }

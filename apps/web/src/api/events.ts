@@ -18,6 +18,9 @@ const keysFor: Record<string, string[][]> = {
   Charter: [['estate'], ['charter'], ['files']],
   Host: [['estate'], ['files'], ['host']],
   Reservation: [['estate'], ['files']],
+  // Too much happened, or was missed, to be told one by one: everything is read again.
+  Again: [[]],
+  Many: [[]],
 };
 
 /** Keeps what the browser shows as the server has it. Many events in one moment are one renewal. */

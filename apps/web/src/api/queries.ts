@@ -1,4 +1,5 @@
-import { useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import type { Role } from '@praesidor/core/access';
 import type { Estate } from '@praesidor/core/model';
 import type { Plan } from '@praesidor/core/charter';
 import type { BuildStatus, Step } from '@praesidor/core/schedule';
@@ -8,7 +9,7 @@ import { api, ask, setCsrf } from './client.ts';
 export interface Me {
   login: string;
   name: string;
-  role: 'reader' | 'planner' | 'builder' | 'warden';
+  role: Role;
   csrf: string;
 }
 export interface Snapshot {
@@ -50,6 +51,9 @@ export interface ShipmentDto {
   resumeAt: string | null;
   caseBytes: number | null;
   cases: CaseDto[];
+  /** Why it is not landed before a builder has accepted it; null: it is verified. */
+  unverified: string | null;
+  acceptedBy: string | null;
 }
 export interface CaseDto {
   number: number;
@@ -160,13 +164,46 @@ export const useFiles = (name: string, on: boolean) =>
 export const useKeyring = () =>
   useQuery({
     queryKey: ['keyring'],
+    queryFn: async () => (await api<{ entries: KeyDto[] }>('GET', '/api/keyring')).entries,
+  });
+export interface KeyDto {
+  name: string;
+  use: string;
+  user: string;
+  places: string[];
+  createdAt: string;
+  createdBy: string;
+}
+export interface AccountDto {
+  login: string;
+  name: string;
+  role: Role;
+  disabled: boolean;
+  changedAt: string;
+  sessions: number;
+  lastSeen: string | null;
+}
+export interface SessionDto {
+  id: string;
+  createdAt: string;
+  seenAt: string;
+  expiresAt: string;
+  address: string;
+  agent: string;
+  own: boolean;
+}
+export const useAccounts = (on: boolean) =>
+  useQuery({
+    queryKey: ['accounts'],
+    enabled: on,
+    queryFn: async () => (await api<{ accounts: AccountDto[] }>('GET', '/api/accounts')).accounts,
+  });
+/** Browsers in which somebody is signed in; `undefined` is oneself. */
+export const useSessions = (login: string | undefined) =>
+  useQuery({
+    queryKey: ['sessions', login],
     queryFn: async () =>
-      (
-        await api<{ entries: { name: string; use: string; user: string; createdAt: string; createdBy: string }[] }>(
-          'GET',
-          '/api/keyring',
-        )
-      ).entries,
+      (await api<{ sessions: SessionDto[] }>('GET', login ? `/api/accounts/${login}/sessions` : '/api/me/sessions')).sessions,
   });
 export const useProving = (on = true) =>
   useQuery({
@@ -176,16 +213,23 @@ export const useProving = (on = true) =>
     refetchInterval: 2000,
     retry: false,
   });
+export interface ActDto {
+  id: number;
+  at: string;
+  who: string;
+  act: string;
+  subject: string;
+  canUndo: boolean;
+}
+export const actsPage = 100;
+/** The record, newest first, a page at a time. */
 export const useActs = () =>
-  useQuery({
+  useInfiniteQuery({
     queryKey: ['acts'],
-    queryFn: async () =>
-      (
-        await api<{ acts: { id: number; at: string; who: string; act: string; subject: string; canUndo: boolean }[] }>(
-          'GET',
-          '/api/acts',
-        )
-      ).acts,
+    initialPageParam: 0,
+    queryFn: async ({ pageParam }) =>
+      (await api<{ acts: ActDto[] }>('GET', `/api/acts?limit=${actsPage}${pageParam ? `&before=${pageParam}` : ''}`)).acts,
+    getNextPageParam: (last) => (last.length < actsPage ? undefined : last.at(-1)?.id),
   });
 export interface LevelsDto {
   levels: { at: string; taken: number }[];

@@ -59,7 +59,7 @@ export default function EditsDialog({
       about={about}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={act.isPending || !edits.length || blocked !== undefined}

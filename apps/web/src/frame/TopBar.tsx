@@ -136,7 +136,7 @@ function Person({ me }: { me: Me }) {
             </DropdownMenu.Item>
           ))}
           <DropdownMenu.Separator className="my-1 border-rule border-t" />
-          <DropdownMenu.Item className={item} onSelect={() => void navigate('/record')}>
+          <DropdownMenu.Item className={item} onSelect={() => void navigate('/people')}>
             People and record
           </DropdownMenu.Item>
           <DropdownMenu.Item

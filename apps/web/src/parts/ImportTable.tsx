@@ -63,7 +63,7 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
       about={p.about}
       acts={
         <>
-          <Button onClick={p.onClose}>Leave it</Button>
+          <Button onClick={p.onClose}>Cancel</Button>
           <Button
             filled
             disabled={!preview || preview.fault !== undefined || n === 0 || (wrong > 0 && !leaveOut) || take.isPending}

@@ -1,3 +1,4 @@
+import { Link } from 'react-router';
 import { ApiError } from '../api/client.ts';
 
 /** What was refused, why, where, and what to do: next to where it happened. */
@@ -13,7 +14,15 @@ export function Refused({ error }: { error: Error | null | undefined }) {
           {p.path && <span className="mono">{p.path}</span>} {p.message}
         </div>
       ))}
-      {e?.remedy && <div>{e.remedy}</div>}
+      {e?.uses.map((u) => (
+        <div key={`${u.by}${u.how}`} className="text-ink-2">
+          {u.by} {u.how}.{' '}
+          <Link to={u.act.path} className="text-verdigris hover:underline">
+            {u.act.label}
+          </Link>
+        </div>
+      ))}
+      {e?.remedy && !e.uses.length && <div>{e.remedy}</div>}
     </div>
   );
 }

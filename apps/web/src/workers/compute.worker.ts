@@ -7,11 +7,17 @@ import {
   beginning,
   type Begun,
   type Charter,
+  type Collision,
+  differences,
+  type Doc,
   type Edit,
   type Estate,
   find,
+  keyOf,
   type Kind,
+  mergeFields,
   readDocuments,
+  setInText,
   sliceOf,
   writeDocument,
 } from '@praesidor/core/model';
@@ -19,6 +25,12 @@ import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
 
 /** Everything that must answer while somebody types, away from the page's own thread. */
+
+/** A field that two people set to different values, with the document of the text that it is in. */
+export interface Collided extends Collision {
+  document: number;
+  name: string;
+}
 
 let estate: Estate | undefined;
 let revision = -1;
@@ -82,23 +94,31 @@ export const compute = {
     const doc = estate && Object.hasOwn(sliceOf, kind) ? find(estate, kind as Kind, key.join(' ')) : undefined;
     return doc ? writeDocument(doc) : '';
   },
-  /** What documents as typed would do: to the estate, and to what the checks find. Nothing is saved. */
-  declare(text: string) {
+  /**
+   * What documents as typed would do: to the estate, and to what the checks find. `base` holds documents as they stood
+   * when the person began; what others changed since stays, and fields that both changed are told. Nothing is saved.
+   */
+  declare(text: string, base: Record<string, object | null> = {}) {
     if (!estate) return undefined;
     const { docs, faults } = readDocuments(text, 'declared');
-    const put = docs.map((d): Edit => ({ op: 'put', doc: d.doc }));
-    const findings = faults.length ? [] : (compute.tried(put)?.come ?? []);
-    const lines = docs.map((d) => d.line);
-    return {
-      faults,
-      differences: against(
-        estate,
-        docs.map((d) => d.doc),
-      ),
-      lines,
-      findings,
-    };
+    const met: Record<string, object | null> = {};
+    const collisions: Collided[] = [];
+    const merged = docs.map(({ doc }, document): Doc => {
+      const name = `${doc.kind} ${keyOf(doc)}`;
+      const now = (estate && find(estate, doc.kind, keyOf(doc))) ?? null;
+      const from = Object.hasOwn(base, name) ? (base[name] as object | null) : now;
+      if (!Object.hasOwn(base, name)) met[name] = now;
+      if (!now) return doc;
+      const m = mergeFields(now as object, differences(from, doc));
+      for (const c of m.collisions) collisions.push({ ...c, document, name });
+      return m.collisions.length ? doc : (m.merged as Doc);
+    });
+    const put = merged.map((doc): Edit => ({ op: 'put', doc }));
+    const findings = faults.length || collisions.length ? [] : (compute.tried(put)?.come ?? []);
+    return { faults, differences: against(estate, merged), lines: docs.map((d) => d.line), findings, met, collisions };
   },
+  /** The text with one field of one document set. */
+  set: (text: string, document: number, path: (string | number)[], value: unknown) => setInText(text, document, path, value),
   /** A master file read and judged: what is wrong with it, and what of it the plan has not. */
   judge(zone: string, text: string) {
     if (!estate) return undefined;

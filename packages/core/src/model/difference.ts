@@ -73,6 +73,10 @@ function put(value: unknown, path: readonly (string | number)[], to: unknown): u
   return copy;
 }
 
+/** The document with one side of every change in it, whatever stands there: as the person wants it, or as they found it. */
+export const withFields = <T extends object>(doc: T, changes: readonly FieldChange[], side: 'before' | 'after'): T =>
+  changes.reduce<unknown>((d, c) => put(d, c.path, c[side]), doc) as T;
+
 /**
  * Makes the changes of one person in a document that may have changed since. A field that still stands as it was, or
  * already as wanted, is set; any other is a collision and is left as it stands. A change of a field and one of

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { applyEdits, emptyEstate, kinds, limits, nearest, readDocuments, type Site, setAt, writeDocument } from './index.ts';
+import { applyEdits, emptyEstate, kinds, limits, nearest, readDocuments,
+  setInText, type Site, setAt, writeDocument } from './index.ts';
 
 const site =
   'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';
@@ -43,8 +44,20 @@ describe('reading documents', () => {
       .map((c, i) => `${c}: &${c} [${Array(10).fill(`*${'abcdefg'[i]}`).join(',')}]`)
       .join('\n')}\nkind: Site\n`;
     expect(readDocuments(bomb).faults[0]).toMatchObject({ code: 'limit' });
-    expect(readDocuments(`kind: Site\nname: ${'['.repeat(500)}`).faults[0]?.message).toContain('nested 500 deep');
+    // The document itself is one level, and 500 lists in it
+    expect(readDocuments(`kind: Site\nname: ${'['.repeat(500)}`).faults[0]?.message).toContain('nested 501 deep');
+    for (const deep of [`${'- '.repeat(100_000)}x`, `a:\n${'- '.repeat(50)}x`, `${'? '.repeat(50)}x`])
+      expect(readDocuments(deep).faults[0]).toMatchObject({ code: 'limit', message: expect.stringMatching(/^nested \d+ deep/) });
+    const stairs = Array.from({ length: 60 }, (_, n) => `${' '.repeat(n)}k${n}:`).join('\n');
+    expect(readDocuments(stairs).faults[0]?.message).toContain('nested 60 deep');
+    expect(readDocuments('---\n'.repeat(limits.documents + 1)).faults[0]?.message).toContain('at most 100000 are read');
     expect(readDocuments('x'.repeat(limits.bytes + 1)).faults[0]?.code).toBe('limit');
+  });
+  it('sets one field of one document, and leaves the rest as it was written', () => {
+    const text = '# ours\nkind: Network\nname: a # short\n---\nkind: Network\nname: b\nmtu: 1500 # usual\n';
+    expect(setInText(text, 1, ['mtu'], 9000)).toBe(text.replace('1500', '9000'));
+    expect(setInText(text, 1, ['mtu'], undefined)).toBe(text.replace('mtu: 1500 # usual\n', ''));
+    expect(setInText(text, 0, ['inbound', 'from'], ['10.0.0.0/8'])).toContain('inbound:\n  from:\n    - 10.0.0.0/8\n---\n');
   });
   it('never throws, whatever it is given', () => {
     fc.assert(

@@ -17,7 +17,7 @@ export interface ReadResult {
   faults: Fault[];
 }
 
-export const limits = { bytes: 8_000_000, aliases: 100, documents: 20_000, depth: 40 } as const;
+export const limits = { bytes: 64_000_000, aliases: 100, documents: 100_000, depth: 40 } as const;
 
 /**
  * Reads documents of the estate from YAML or JSON text. All faults are collected, none is thrown;
@@ -30,6 +30,11 @@ export function readDocuments(text: string, file = 'input'): ReadResult {
     faults.push({ file, line, column, path, code, message });
   if (text.length > limits.bytes) {
     fault(1, 1, '', 'limit', `${text.length} characters; at most ${limits.bytes} are read from one file. Split it.`);
+    return { docs, faults };
+  }
+  const many = text.match(/^---/gm)?.length ?? 0;
+  if (many > limits.documents) {
+    fault(1, 1, '', 'limit', `${many} documents; at most ${limits.documents} are read from one file. Split it.`);
     return { docs, faults };
   }
   const deep = deepest(text);
@@ -152,18 +157,54 @@ function positionOf(tree: Document.Parsed, path: (string | number)[], place: (o:
   return undefined;
 }
 
-/** An upper bound of the nesting, read off brackets and indentation without building anything. */
+/**
+ * An upper bound of the nesting, read off brackets, dashes and indentation without building anything: `- - - x` nests
+ * three deep on one line, and so does a line that is indented below two others.
+ */
 function deepest(text: string): number {
-  let open = 0;
   let most = 0;
-  for (let i = 0; i < text.length; i++) {
-    const c = text.charCodeAt(i);
-    if (c === 91 || c === 123) {
-      open++;
-      if (open > most) most = open;
-    } else if (c === 93 || c === 125) open = Math.max(0, open - 1);
+  let open = 0;
+  const columns: number[] = [];
+  let start = 0;
+  while (start < text.length) {
+    let end = text.indexOf('\n', start);
+    if (end < 0) end = text.length;
+    let i = start;
+    // What begins a block: indentation, then any number of dashes and question marks with a blank behind.
+    for (;;) {
+      while (i < end && (text.charCodeAt(i) === 32 || text.charCodeAt(i) === 9)) i++;
+      if (i >= end) break;
+      const column = i - start;
+      while (columns.length && (columns.at(-1) as number) >= column) columns.pop();
+      columns.push(column);
+      const c = text.charCodeAt(i);
+      const next = text.charCodeAt(i + 1);
+      if ((c === 45 || c === 63) && (next === 32 || next === 9)) i += 2;
+      else break;
+      if (columns.length > most) most = columns.length;
+    }
+    for (; i < end; i++) {
+      const c = text.charCodeAt(i);
+      if (c === 91 || c === 123) open++;
+      else if (c === 93 || c === 125) open = Math.max(0, open - 1);
+      if (open + columns.length > most) most = open + columns.length;
+    }
+    start = end + 1;
   }
   return most;
+}
+
+/**
+ * The text with one field of one of its documents set, or taken out for `undefined`; comments and everything else stay
+ * as they were written. @throws Error when the text cannot be read
+ */
+export function setInText(text: string, document: number, path: readonly (string | number)[], value: unknown): string {
+  const all = parseAllDocuments(text, { uniqueKeys: true, prettyErrors: false });
+  const tree = Array.isArray(all) ? all.filter((t) => t.contents !== null)[document] : undefined;
+  if (!Array.isArray(all) || !tree || tree.errors.length) throw new Error('the text cannot be read');
+  if (value === undefined) tree.deleteIn(path);
+  else tree.setIn(path, tree.createNode(value));
+  return all.map((t, i) => t.toString({ lineWidth: 0, flowCollectionPadding: false, directives: i > 0 || null })).join('');
 }
 
 /** The document as YAML, keys in the order of its schema at every depth, so that the same document always gives the same text. */

@@ -303,7 +303,7 @@ export function NamesSpace() {
           about="It was never ours: somebody put it there. It cannot be brought back from here."
           acts={
             <>
-              <Button onClick={() => setRemoving(undefined)}>Leave it</Button>
+              <Button onClick={() => setRemoving(undefined)}>Cancel</Button>
               <Button
                 filled
                 disabled={remove.isPending || typed !== removing.name}

@@ -189,7 +189,7 @@ function MoveDialog({ r, estate, onClose, onDone }: { r: Reservation; estate: Es
       about={`${r.name ?? r.owner.name}: name, MAC and owner go along.`}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={act.isPending || (network === r.network && !address)}

@@ -84,7 +84,7 @@ export function ReserveDialog({
       about={<span className="mono">{network.prefix}</span>}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={reserve.isPending || result.length === 0 || clash !== undefined || !owner}

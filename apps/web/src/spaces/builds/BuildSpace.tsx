@@ -3,7 +3,7 @@ import { timeline } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
-import { type BuildWhole, useBuild, useBuildLog, useMe } from '../../api/queries.ts';
+import { type BuildWhole, useBuild, useBuildLog } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { useNow } from '../../frame/Ribbon.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -13,13 +13,14 @@ import { clock, clockSeconds, span } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { Lanes } from './Lanes.tsx';
+import { useMay } from '../../state/may.ts';
 import { ProofTable } from './ProofTable.tsx';
 
 export function BuildSpace() {
+  const may = useMay().may('builds.run');
   const { charter = '', number = '' } = useParams();
   const { params, setParams, site } = useScope();
   const build = useBuild(charter, number);
-  const me = useMe().data;
   const now = useNow(500);
   const act = useAct(
     (what: 'hold' | 'release' | 'stop' | 'resume') => api('POST', `/api/builds/${charter}/${number}/${what}`),
@@ -41,7 +42,6 @@ export function BuildSpace() {
   const t = timeline(steps, status, now);
   const done = Object.values(status.steps).filter((s) => s.state === 'done').length;
   const active = ['queued', 'running', 'holding'].includes(status.state);
-  const may = me?.role === 'builder' || me?.role === 'warden';
   const choose = (id: string) =>
     setParams(
       (p) => {

@@ -6,12 +6,16 @@ import { useBuilds, useCharter, useMe, useSnapshot } from '../../api/queries.ts'
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
+import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { clock, day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useDraftReport } from '../../state/computed.ts';
+import { baseOf, collisionsOf, decided, differs, edited, shown } from '../../state/draft.ts';
+import { useDrafts } from '../../state/drafts.ts';
+import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { ConsequencesDialog } from './ConsequencesDialog.tsx';
-import { useDrafts } from './drafts.ts';
 import { Sheet } from './Sheet.tsx';
 
 const Text = lazy(() => import('./TextTab.tsx'));
@@ -29,34 +33,46 @@ export function CharterSpace() {
   const snapshot = useSnapshot();
   const builds = useBuilds();
   const me = useMe().data;
-  const draft = useDrafts((s) => s.drafts[name]);
-  const edit = useDrafts((s) => s.edit);
-  const drop = useDrafts((s) => s.drop);
-  const doc = draft ?? charter.data?.doc;
+  const leave = useMay();
+  const key = `${me?.login} Charter ${name}`;
+  const draft = useDrafts((s) => s.fields[key]);
+  const setDraft = useDrafts((s) => s.setFields);
+  const drop = () => setDraft(key, undefined);
+  const standing = charter.data?.doc;
+  const doc = standing && shown(standing, draft);
+  const collisions = standing ? collisionsOf(standing, draft) : [];
   const report = useDraftReport(doc);
   const [showing, setShowing] = useState(false);
-  const [clash, setClash] = useState<ApiError>();
+  const edit = (next: Charter) => {
+    if (!charter.data) return;
+    const now = { version: charter.data.version, at: new Date().toISOString() };
+    setDraft(key, edited(charter.data.doc, draft, next, now));
+  };
   const save = useAct(
-    async (version: number) => {
-      try {
-        return await api<{ revision: number; held: { hosts: string[]; addresses: string[] }; act: number }>(
-          'PUT',
-          `/api/charters/${name}`,
-          { doc, version, hold: true },
-        );
-      } catch (e) {
-        if (e instanceof ApiError && e.code === 'conflict') setClash(e);
-        throw e;
-      }
+    () => {
+      const base = standing && draft ? baseOf(standing, draft) : standing;
+      return api<{ revision: number; held: { hosts: string[] }; act: number }>('PUT', `/api/charters/${name}`, {
+        doc,
+        base,
+        hold: true,
+      });
     },
     (r) => {
-      drop(name);
+      drop();
       setShowing(false);
-      setClash(undefined);
       return `Revision ${r.revision} saved${r.held.hosts.length ? `; held ${r.held.hosts.join(', ')}` : ''}.`;
     },
     [['charter', name], ['estate'], ['files', name]],
   );
+  const onSave = () =>
+    save.mutate(undefined, {
+      onError: (e) => {
+        // Somebody set the same field in this moment: what they set is read, and shown beside one's own.
+        if (!(e instanceof ApiError && e.collisions.length)) return;
+        setShowing(false);
+        void charter.refetch();
+      },
+    });
   const build = useAct(
     () => api<{ charter: string; number: number }>('POST', '/api/builds', { charter: name }),
     (b) => {
@@ -94,9 +110,12 @@ export function CharterSpace() {
   const running = builds.data?.find((b) => b.charter === name && ['queued', 'running', 'holding'].includes(b.status.state));
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   const changes = report.data?.changes.length ?? 0;
-  const editing = draft !== undefined && JSON.stringify(draft) !== JSON.stringify(charter.data.doc);
+  const editing = differs(charter.data.doc, draft);
+  // Who saved since the draft began; several may have.
+  const since = editing && draft.version !== charter.data.version;
+  const theirs = charter.data.revisions.filter((r) => since && r.at > draft.since && r.by !== me?.login);
+  const by = [...new Set(theirs.map((r) => r.by))].join(', ') || charter.data.revisions[0]?.by || 'the other';
   const title = estate.sites.find((s) => s.name === doc.site)?.title;
-  const may = me && me.role !== 'reader';
   return (
     <Space
       space="charter"
@@ -109,13 +128,18 @@ export function CharterSpace() {
         </>
       }
       title={name}
-      facts={`charter, revision ${charter.data.revisions[0]?.revision ?? 1}${editing ? ', edited' : ''}`}
+      facts={`charter, revision ${charter.data.revisions[0]?.revision ?? 1}${editing ? `, draft of ${when(draft.since)}` : ''}`}
       findings={findings}
       acts={
         <>
-          {editing && <Button onClick={() => drop(name)}>Take back</Button>}
+          {editing && <Button onClick={drop}>Discard draft</Button>}
           {editing && (
-            <Button filled onClick={() => setShowing(true)} disabled={!may}>
+            <Button
+              filled
+              onClick={() => setShowing(true)}
+              disabled={!leave.may('charters.save') || collisions.length > 0}
+              title={collisions.length ? 'decide what two people changed first' : leave.why('charters.save')}
+            >
               Consequences and save…
             </Button>
           )}
@@ -127,8 +151,8 @@ export function CharterSpace() {
           {!editing && !running && !serves && (
             <Button
               filled
-              disabled={stops > 0 || build.isPending || me?.role === 'reader' || me?.role === 'planner'}
-              title={stops ? `${stops} findings stop it` : ''}
+              disabled={stops > 0 || build.isPending || !leave.may('builds.run')}
+              title={leave.why('builds.run') || (stops ? `${stops} findings stop it` : '')}
               onClick={() => build.mutate()}
             >
               Build
@@ -176,18 +200,31 @@ export function CharterSpace() {
         ))}
       </div>
       <Refused error={build.error} />
-      {!save.error || clash ? null : <Refused error={save.error} />}
+      {editing && (
+        <div className="my-2 border-ochre border-l-[3px] px-3 py-1" role="status">
+          {collisions.length > 0 ? (
+            <b>
+              {by} changed {collisions.length === 1 ? 'a field' : `${collisions.length} fields`} that you changed too. Choose what
+              is to be saved.
+            </b>
+          ) : theirs.length > 0 ? (
+            <>
+              <b>{by} saved this charter since you began.</b> What they changed is shown; what you changed stays yours.
+            </>
+          ) : (
+            <span className="text-ink-2">
+              Not saved yet. This draft of {when(draft.since)} is kept in this browser until you save or discard it.
+            </span>
+          )}
+          {collisions.length > 0 && (
+            <Collisions list={collisions} by={by} onDecide={(c, whose) => setDraft(key, decided(draft, c, whose))} />
+          )}
+        </div>
+      )}
+      {save.error instanceof ApiError && save.error.collisions.length ? null : <Refused error={save.error} />}
       <Suspense>
-        {tab === 'sheet' && (
-          <Sheet
-            draft={doc}
-            saved={charter.data.doc}
-            plan={report.data?.plan}
-            estate={estate}
-            onEdit={(c: Charter) => edit(name, c)}
-          />
-        )}
-        {tab === 'text' && <Text doc={doc} findings={findings} onEdit={(c: Charter) => edit(name, c)} />}
+        {tab === 'sheet' && <Sheet draft={doc} saved={charter.data.doc} plan={report.data?.plan} estate={estate} onEdit={edit} />}
+        {tab === 'text' && <Text doc={doc} findings={findings} onEdit={edit} />}
         {tab === 'files' && <Files name={name} edited={editing} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
         {tab === 'history' && (
@@ -195,7 +232,7 @@ export function CharterSpace() {
             name={name}
             revisions={charter.data.revisions}
             onTake={(c: Charter) => {
-              edit(name, c);
+              edit(c);
               setParams((p) => {
                 p.set('tab', 'sheet');
                 return p;
@@ -210,24 +247,15 @@ export function CharterSpace() {
           changes={report.data.changes}
           count={changes}
           stops={stops}
-          clash={clash}
           busy={save.isPending}
-          error={clash ? null : save.error}
-          onClose={() => {
-            setShowing(false);
-            setClash(undefined);
-          }}
-          onSave={() =>
-            save.mutate(clash ? ((clash.current as { version: number } | undefined)?.version ?? 0) : charter.data.version)
-          }
-          onTheirs={() => {
-            drop(name);
-            setShowing(false);
-            setClash(undefined);
-            void charter.refetch();
-          }}
+          error={save.error}
+          onClose={() => setShowing(false)}
+          onSave={onSave}
         />
       )}
     </Space>
   );
 }
+
+const when = (iso: string) =>
+  new Date(iso).toDateString() === new Date().toDateString() ? clock(iso) : `${day(iso)} ${clock(iso)}`;

@@ -1,5 +1,4 @@
 import type { Change } from '@praesidor/core/charter';
-import type { ApiError } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
@@ -9,17 +8,14 @@ interface Props {
   changes: Change[];
   count: number;
   stops: number;
-  clash: ApiError | undefined;
   busy: boolean;
   error: Error | null;
   onClose: () => void;
   onSave: () => void;
-  onTheirs: () => void;
 }
 
 /** What saving would add, change and take away: shown before it is done. */
-export function ConsequencesDialog({ name, changes, count, stops, clash, busy, error, onClose, onSave, onTheirs }: Props) {
-  const by = (clash?.current as { by?: string } | undefined)?.by;
+export function ConsequencesDialog({ name, changes, count, stops, busy, error, onClose, onSave }: Props) {
   return (
     <Dialog
       open
@@ -32,29 +28,14 @@ export function ConsequencesDialog({ name, changes, count, stops, clash, busy, e
           : 'Nothing that follows is touched: only the document changes.'
       }
       acts={
-        clash ? (
-          <>
-            <Button onClick={onTheirs}>Take theirs, give up mine</Button>
-            <Button filled disabled={busy} onClick={onSave}>
-              Save mine over it
-            </Button>
-          </>
-        ) : (
-          <>
-            <Button onClick={onClose}>Go on editing</Button>
-            <Button filled disabled={busy} onClick={onSave}>
-              Save and hold
-            </Button>
-          </>
-        )
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button filled disabled={busy} onClick={onSave}>
+            Save and hold
+          </Button>
+        </>
       }
     >
-      {clash && (
-        <div role="alert" className="mb-2 border-ochre border-l-[3px] bg-ochre-tint px-3 py-2">
-          <b>{by} saved this charter while you were editing.</b> Your edits are still here. Saving yours keeps both as revisions
-          in the history.
-        </div>
-      )}
       {stops > 0 && (
         <p className="mb-2 text-ink-2">
           {stops} {stops === 1 ? 'finding' : 'findings'} would still stop the build; saving is allowed.

@@ -1,12 +1,13 @@
 import { useMemo } from 'react';
-import { useFiles, useMe } from '../../api/queries.ts';
+import { useFiles } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
+import { useMay } from '../../state/may.ts';
 import { useScope } from '../../state/scope.ts';
 
 /** The boot kit as it follows from the saved charter: tree, content, where it came from. */
 export default function FilesTab({ name, edited }: { name: string; edited: boolean }) {
   const files = useFiles(name, true);
-  const me = useMe().data;
+  const may = useMay().may('clusters.access');
   const { params, setParams } = useScope();
   const groups = useMemo(() => {
     const g = new Map<string, { path: string; short: string }[]>();
@@ -20,7 +21,6 @@ export default function FilesTab({ name, edited }: { name: string; edited: boole
   }, [files.data]);
   const chosen =
     files.data?.find((f) => f.path === params.get('file')) ?? files.data?.find((f) => f.path === 'cluster/summary.md');
-  const may = me?.role === 'builder' || me?.role === 'warden';
   if (files.error) return <p className="pt-4 text-brick">{files.error.message}</p>;
   if (!files.data) return <p className="pt-4 text-ink-3">Writing the kit…</p>;
   return (

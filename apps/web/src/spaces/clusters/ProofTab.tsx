@@ -1,20 +1,20 @@
 import type { Plan } from '@praesidor/core/charter';
 import { Link } from 'react-router';
-import { useBuild, useBuilds, useMe } from '../../api/queries.ts';
+import { useBuild, useBuilds } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
+import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
 
 /** What was measured after the build, and everything that is handed over, in one place. */
 export default function ProofTab({ name, plan }: { name: string; plan: Plan | undefined }) {
   const builds = useBuilds();
   const { site } = useScope();
-  const me = useMe().data;
   const last = builds.data?.find((b) => b.charter === name);
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
-  const may = me?.role === 'builder' || me?.role === 'warden';
+  const may = useMay().may('clusters.access');
   if (!last || !proof)
     return (
       <Empty title="Nothing is proved yet">

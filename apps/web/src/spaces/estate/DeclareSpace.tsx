@@ -1,22 +1,27 @@
-import { type Begun, begun } from '@praesidor/core/model';
+import { type Begun, begun, withFields } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
+import { lazy, Suspense, useEffect, useMemo } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { api } from '../../api/client.ts';
-import { useSnapshot } from '../../api/queries.ts';
+import { type Snapshot, useMe, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
+import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { clock, day } from '../../parts/time.ts';
 import type { LineMark } from '../../parts/YamlEditor.tsx';
 import { useAct } from '../../state/act.ts';
+import { useDrafts } from '../../state/drafts.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import type { Collided } from '../../workers/compute.worker.ts';
 import { computer, computerWith } from '../../workers/compute.ts';
 import { lineOf } from '../../parts/lines.ts';
 import { Differences } from './Differences.tsx';
 
 const YamlEditor = lazy(() => import('../../parts/YamlEditor.tsx'));
 const none: never[] = [];
+const nothing: Record<string, object | null> = {};
 const severities = { stop: 'error', mind: 'warning', note: 'info' } as const;
 const places: Partial<Record<Begun, string>> = {
   Network: '/addresses',
@@ -31,33 +36,64 @@ export function DeclareSpace() {
   const navigate = useNavigate();
   const snapshot = useSnapshot();
   const kind = begun.find((k) => k === params.get('kind'));
-  const [text, setText] = useState('');
-  const [began, setBegan] = useState('');
+  const me = useMe().data;
   const revision = snapshot.data?.revision;
   const edit = params.get('edit') ?? '';
-  const wish = edit ? `edit ${edit}` : kind ? `begin ${kind} ${site}` : '';
-  useEffect(() => {
-    if (!wish || !snapshot.data || began === wish || (began === '' && text !== '')) return;
-    void (async () => {
-      await computerWith(snapshot.data);
-      setText(edit ? await computer().text(edit) : await computer().begin(kind as Begun, site || undefined));
-      setBegan(wish);
-    })();
-  }, [wish, edit, kind, site, snapshot.data, began, text]);
+  const wish = edit ? `edit ${edit}` : kind ? `begin ${kind} ${site}` : 'text';
+  const key = `${me?.login} ${wish}`;
+  const draft = useDrafts((s) => s.texts[key]);
+  const setDraft = useDrafts((s) => s.setText);
+  // What a wish begins with, until something is typed.
+  const begin = useQuery({
+    queryKey: ['begun', wish, draft ? '' : revision],
+    enabled: snapshot.data !== undefined && draft === undefined && wish !== 'text',
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 1000,
+    queryFn: async () => {
+      const c = await computerWith(snapshot.data as Snapshot);
+      return edit ? await c.text(edit) : await c.begin(kind as Begun, site || undefined);
+    },
+  });
+  const text = draft?.text ?? (wish === 'text' ? '' : (begin.data ?? ''));
+  const base = draft?.base ?? nothing;
   const read = useQuery({
-    queryKey: ['declared', text, revision],
+    queryKey: ['declared', text, revision, JSON.stringify(base)],
     enabled: snapshot.data !== undefined,
     placeholderData: (old) => old,
     gcTime: 1000,
     queryFn: async () => {
       if (snapshot.data) await computerWith(snapshot.data);
-      return (await computer().declare(text)) ?? null;
+      return (await computer().declare(text, base)) ?? null;
     },
   });
+  const setText = (next: string) => {
+    if (next === text) return;
+    const kept = { ...read.data?.met, ...base };
+    setDraft(key, next ? { text: next, base: kept, since: draft?.since ?? new Date().toISOString() } : undefined);
+  };
+  // Documents that the text names by now are remembered as they stood when it first did.
+  const met = read.data?.met;
+  useEffect(() => {
+    const fresh = Object.entries(met ?? {}).filter(([n]) => !Object.hasOwn(base, n));
+    if (draft && fresh.length) setDraft(key, { ...draft, base: { ...Object.fromEntries(fresh), ...draft.base } });
+  }, [met, base, draft, key, setDraft]);
   const save = useAct(
-    () => api<{ added: number; changed: number; act: number }>('POST', '/api/import', { text, file: 'declared', revision }),
+    () =>
+      api<{ added: number; changed: number; act: number }>('POST', '/api/import', {
+        text,
+        file: 'declared',
+        base: Object.values({ ...read.data?.met, ...base }).filter((d) => d !== null),
+      }),
     (r) => `${said(r.added, 'added')}${r.added && r.changed ? ', ' : ''}${said(r.changed, 'changed')}.`,
   );
+  const collisions = read.data?.collisions ?? none;
+  /** Theirs goes into the text; either way what the person began from is now what stands, so that the choice is known. */
+  const decide = async (c: Collided, whose: 'mine' | 'theirs') => {
+    if (!draft) return;
+    const next = whose === 'theirs' ? await computer().set(text, c.document, c.path, c.theirs) : text;
+    const known = withFields(draft.base[c.name] ?? {}, [{ path: c.path, after: c.theirs }], 'after');
+    setDraft(key, { ...draft, text: next, base: { ...draft.base, [c.name]: known } });
+  };
   const { differences = none, lines = none, faults = none } = read.data ?? {};
   // Nothing is saved yet, so a remedy that edits has nothing to edit: the text above is where it is mended.
   const findings = useMemo(
@@ -98,11 +134,20 @@ export function DeclareSpace() {
       foot="The margin shows what the checks would find that they do not find now."
       acts={
         <>
+          {draft && <Button onClick={() => setDraft(key, undefined)}>Discard draft</Button>}
           <FilePicker accept=".yaml,.yml,.json" onText={setText} />
           <Button
             filled
-            disabled={!wanted.length || faults.length > 0 || save.isPending}
-            onClick={() => save.mutate(undefined, { onSuccess: go })}
+            disabled={!wanted.length || faults.length > 0 || collisions.length > 0 || save.isPending}
+            title={collisions.length ? 'decide what two people changed first' : ''}
+            onClick={() =>
+              save.mutate(undefined, {
+                onSuccess: () => {
+                  setDraft(key, undefined);
+                  go();
+                },
+              })
+            }
           >
             {wanted.length
               ? `Save ${wanted.length === 1 ? `${wanted[0]?.kind} ${wanted[0]?.key}` : `${wanted.length} documents`}`
@@ -120,8 +165,6 @@ export function DeclareSpace() {
             aria-pressed={kind === k}
             className={kind === k ? 'border-ink border-b-2 font-semibold' : 'text-verdigris hover:underline'}
             onClick={() => {
-              setBegan('');
-              setText('');
               setParams((p) => {
                 p.set('kind', k);
                 p.delete('edit');
@@ -134,6 +177,21 @@ export function DeclareSpace() {
         ))}
         <span className="text-ink-3">or paste, or open a file; hosts come faster with a sweep</span>
       </div>
+      {draft && !collisions.length && (
+        <p className="pb-1.5 text-ink-3" role="status">
+          Not saved yet. This draft of {day(draft.since)} {clock(draft.since)} is kept in this browser until you save or discard
+          it.
+        </p>
+      )}
+      {collisions.length > 0 && (
+        <div className="my-2 border-ochre border-l-[3px] px-3 py-1" role="status">
+          <b>
+            {[...new Set(collisions.map((c) => c.name))].join(', ')} changed since you began, where you changed it too. Choose
+            what is to be saved.
+          </b>
+          <Collisions list={collisions} onDecide={(c, whose) => void decide(c as Collided, whose)} />
+        </div>
+      )}
       <Refused error={save.error} />
       <Suspense fallback={<p className="text-ink-3">Loading the editor…</p>}>
         <YamlEditor label="Documents as text" text={text} faults={faults} marks={marks} onChange={setText} />

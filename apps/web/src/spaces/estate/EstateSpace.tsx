@@ -43,7 +43,7 @@ export function EstateSpace() {
       acts={<LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>}
       extra={
         <MarginPart title="Lately">
-          {acts.data?.slice(0, 8).map((a) => (
+          {acts.data?.pages[0]?.slice(0, 8).map((a) => (
             <div key={a.id} className="flex gap-2 py-0.5 text-ink-2">
               <span className="mono text-ink-3" title={a.at}>
                 {new Date(a.at).toDateString() === new Date().toDateString() ? clock(a.at) : day(a.at)}

@@ -53,7 +53,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
       about="They become hosts like those of metal: with facts by their mould, fit for what they fit for, and promised to charters."
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={!plan || bad.length > 0 || cast.isPending}

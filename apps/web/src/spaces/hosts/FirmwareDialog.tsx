@@ -20,7 +20,7 @@ export function FirmwareDialog({ hosts, estate, onClose }: { hosts: readonly Hos
       about={`To the baseline of each model, part by part. ${reboots} ${reboots === 1 ? 'restart' : 'restarts'}; about ${span(Math.max(0, ...ready.map((p) => p.minutes)) * 60_000)}, four hosts side by side.`}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={!ready.length || work.isPending}

@@ -48,7 +48,7 @@ export function SweepDialog({
       about="Every address is asked for a management controller over Redfish. Nothing is sent to one before you accept its certificate."
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={start.isPending || !!wrong || !value}

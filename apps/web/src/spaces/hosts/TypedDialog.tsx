@@ -28,7 +28,7 @@ export function TypedDialog({
       about={about}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={typed.trim() !== words}

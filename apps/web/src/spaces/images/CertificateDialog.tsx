@@ -94,7 +94,7 @@ export function CertificateDialog({
       }
       acts={
         <>
-          <Button onClick={onClose}>{made ? 'Done' : 'Leave it'}</Button>
+          <Button onClick={onClose}>{made ? 'Done' : 'Cancel'}</Button>
           {warden &&
             !made &&
             (first ? (

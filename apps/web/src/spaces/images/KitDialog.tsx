@@ -50,7 +50,7 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
           <Button onClick={onClose}>Done</Button>
         ) : (
           <>
-            <Button onClick={onClose}>Leave it</Button>
+            <Button onClick={onClose}>Cancel</Button>
             <Button
               filled
               disabled={make.isPending || (given && !(given.cert && given.key && given.ca))}

@@ -45,7 +45,7 @@ export function OffersDialog({ estate, onClose }: { estate: Estate; onClose: () 
       about="A source publishes documents beside its images: what a release or an add-on is made of."
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={!chosen.length || take.isPending}

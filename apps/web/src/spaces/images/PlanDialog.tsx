@@ -99,7 +99,7 @@ export function PlanDialog({
       about="Only what the target lacks is moved; every digest is verified."
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
             disabled={plan.isPending || lack.images.length === 0 || (way === 'case' && !caseBytes)}

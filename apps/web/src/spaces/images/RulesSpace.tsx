@@ -12,6 +12,7 @@ import { useScope } from '../../state/scope.ts';
 import { Rules } from './Rules.tsx';
 import { rulesOf } from './rules-of.ts';
 import { SubNav } from './SubNav.tsx';
+import { Installations } from './Installations.tsx';
 import { Trust } from './Trust.tsx';
 
 /** What every node of a cluster is told: which name is asked of whom, over which trust, with which credentials. */
@@ -54,6 +55,7 @@ export function RulesSpace() {
         <>
           <Rules estate={estate} charter={charter} />
           <Trust registries={estate.registries.filter((r) => inScope(r.site))} estate={estate} />
+          <Installations />
           <Secrets estate={estate} charter={charter} />
         </>
       ) : (

@@ -1,10 +1,12 @@
 import { bytesText } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
+import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import { type CaseDto, type ShipmentDto, useShipments } from '../../api/queries.ts';
 import { Mark, type MarkKind } from '../../parts/Mark.tsx';
 import { clock, day, span, utc } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
+import { AcceptDialog } from './AcceptDialog.tsx';
 
 const says: Record<ShipmentDto['state'], string> = {
   planned: 'planned',
@@ -52,6 +54,7 @@ const nextOf = (s: ShipmentDto): string | undefined =>
 
 export function Shipments({ estate }: { estate: Estate }) {
   const shipments = useShipments();
+  const [review, setReview] = useState<ShipmentDto>();
   const act = useAct(
     ({ label, what, cases }: { label: string; what: 'start' | 'stop' | 'repair'; cases?: number[] }) =>
       api<{ shipment?: ShipmentDto }>('POST', `/api/shipments/${label}/${what}`, cases ? { cases } : undefined),
@@ -97,8 +100,9 @@ export function Shipments({ estate }: { estate: Estate }) {
         </p>
       )}
       {shipments.data?.map((s) => (
-        <Line key={s.label} s={s} estate={estate} onAct={act.mutate} />
+        <Line key={s.label} s={s} estate={estate} onAct={act.mutate} onReview={() => setReview(s)} />
       ))}
+      {review && <AcceptDialog s={review} onClose={() => setReview(undefined)} />}
     </section>
   );
 }
@@ -109,16 +113,19 @@ function Line({
   s,
   estate,
   onAct,
+  onReview,
 }: {
   s: ShipmentDto;
   estate: Estate;
+  onReview: () => void;
   onAct: (a: { label: string; what: 'start' | 'stop' | 'repair'; cases?: number[] }) => void;
 }) {
   const active = ['packing', 'landing', 'moving'].includes(s.state);
   const share = s.state === 'landed' || s.state === 'packed' ? 1 : s.bytes ? s.movedBytes / s.bytes : 0;
   const site = estate.sites.find((x) => x.name === estate.registries.find((r) => r.name === s.target)?.site);
   const source = estate.registries.find((r) => r.name === s.source);
-  const next = nextOf(s);
+  const doubted = s.unverified !== null && s.acceptedBy === null;
+  const next = doubted ? undefined : nextOf(s);
   const damaged = s.cases.some((c) => c.state === 'damaged') || (s.state === 'short' && !next);
   return (
     <div
@@ -156,6 +163,11 @@ function Line({
               : 'over the link'}
           : {s.bills.join(', ')}
         </span>
+        {s.unverified && (
+          <span className={`block ${doubted ? 'text-brick' : 'text-ink-3'}`}>
+            {doubted ? `not verified: ${s.unverified}` : `not verified; accepted by ${s.acceptedBy}`}
+          </span>
+        )}
         {s.error && <span className={`block ${s.state === 'short' ? 'text-ochre' : 'text-brick'}`}>{s.error}</span>}
       </span>
       <span>
@@ -197,6 +209,11 @@ function Line({
             </button>
           )
         )}
+        {doubted && !underWay.includes(s.state) && (
+          <button type="button" className="font-semibold text-verdigris hover:underline" onClick={onReview}>
+            Review…
+          </button>
+        )}
         {damaged && !underWay.includes(s.state) && s.state !== 'landed' && (
           <button
             type="button"
@@ -236,7 +253,9 @@ function Cases({ s, onLand }: { s: ShipmentDto; onLand: (n: number) => void }) {
     <span className="flex flex-wrap gap-1">
       {s.cases.map((c) => {
         const can =
-          ['packed', 'damaged'].includes(c.state) && ['packed', 'short', 'landing', 'failed', 'stopped'].includes(s.state);
+          !(s.unverified && !s.acceptedBy) &&
+          ['packed', 'damaged'].includes(c.state) &&
+          ['packed', 'short', 'landing', 'failed', 'stopped'].includes(s.state);
         const title = `case ${c.number}, ${bytesText(c.bytes)}: ${caseSays[c.state]}${c.bad.map((b) => `\n${b.path}: ${b.why}`).join('')}`;
         const look = `h-[18px] min-w-[26px] border px-1 text-center text-xs leading-4 ${looks[c.state]}`;
         return (

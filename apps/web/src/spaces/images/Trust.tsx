@@ -1,10 +1,10 @@
 import { certificateFault } from '@praesidor/core/images';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { useState } from 'react';
-import { useMe } from '../../api/queries.ts';
 import { At } from '../../parts/Bastion.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { day } from '../../parts/time.ts';
+import { useMay } from '../../state/may.ts';
 import { useScope } from '../../state/scope.ts';
 import { CertificateDialog } from './CertificateDialog.tsx';
 import { KitDialog } from './KitDialog.tsx';
@@ -21,7 +21,7 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
       else q.delete('registry');
       return q;
     });
-  const warden = useMe().data?.role === 'warden';
+  const warden = useMay().may('trust.change');
   // What fails first, then what ends first.
   const judged = registries
     .map((r) => verdict(estate, r))

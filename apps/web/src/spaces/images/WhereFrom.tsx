@@ -29,7 +29,7 @@ export function WhereFrom({ estate, site }: { estate: Estate; site: string }) {
   }, [estate, asked, image, host, charter]);
   const ask = useMutation({
     mutationFn: () =>
-      api<{ measured: (PullStep & { ms: number })[] }>('POST', '/api/images/where', {
+      api<{ measured: (PullStep & { ms: number })[] | null }>('POST', '/api/images/where', {
         ...(host ? { host: host.name } : { charter: asked }),
         image: image.trim(),
       }),
@@ -97,10 +97,13 @@ export function WhereFrom({ estate, site }: { estate: Estate; site: string }) {
         <>
           <div className="pt-1.5 font-semibold">Measured from here</div>
           <ol className="list-disc pl-5">
-            {ask.data.measured.map((s) => (
+            {ask.data.measured === null && (
+              <li className="text-ink-2">nothing: to connect to a registry takes the role builder</li>
+            )}
+            {ask.data.measured?.map((s) => (
               <Step key={s.what} step={s} after={`, ${s.ms} ms`} />
             ))}
-            {!ask.data.measured.length && <li className="text-ink-2">nothing: it would go to no registry of the estate</li>}
+            {ask.data.measured?.length === 0 && <li className="text-ink-2">nothing: it would go to no registry of the estate</li>}
           </ol>
         </>
       )}

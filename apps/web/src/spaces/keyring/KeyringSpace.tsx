@@ -1,6 +1,7 @@
+import { placeFault } from '@praesidor/core/access';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
-import { useKeyring, useMe } from '../../api/queries.ts';
+import { type KeyDto, useKeyring } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -9,6 +10,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
+import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
 
 const uses = {
@@ -21,9 +23,11 @@ const uses = {
 
 export function KeyringSpace() {
   const keys = useKeyring();
-  const me = useMe().data;
+  const leave = useMay();
   const report = useReport();
-  const [adding, setAdding] = useState(false);
+  const [putting, setPutting] = useState<KeyDto | 'new'>();
+  const [removing, setRemoving] = useState<KeyDto>();
+  const may = leave.may('keyring.change');
   return (
     <Space
       space="keyring"
@@ -31,13 +35,8 @@ export function KeyringSpace() {
       facts={`${keys.data?.length ?? 0} entries, encrypted; referred to by name, never shown`}
       findings={(report.data?.findings ?? []).filter((f) => f.code.startsWith('KEY'))}
       acts={
-        <Button
-          filled
-          onClick={() => setAdding(true)}
-          disabled={me?.role !== 'warden'}
-          title={me?.role === 'warden' ? '' : 'takes the role warden'}
-        >
-          Put in…
+        <Button filled onClick={() => setPutting('new')} disabled={!may} title={leave.why('keyring.change')}>
+          Add…
         </Button>
       }
     >
@@ -52,7 +51,9 @@ export function KeyringSpace() {
               <th>Name</th>
               <th>For</th>
               <th>User</th>
-              <th>Put in</th>
+              <th>May be sent to</th>
+              <th>Added</th>
+              <th />
             </tr>
           </thead>
           <tbody>
@@ -61,59 +62,152 @@ export function KeyringSpace() {
                 <td className="font-semibold">{k.name}</td>
                 <td>{uses[k.use as keyof typeof uses]}</td>
                 <td className="mono">{k.user}</td>
+                <td className="mono max-w-[360px] whitespace-normal!">
+                  {k.places.join(', ') || <span className="text-brick">nowhere: it is never sent</span>}
+                </td>
                 <td className="text-ink-2">
                   {day(k.createdAt)} by {k.createdBy}
+                </td>
+                <td className="whitespace-nowrap text-right">
+                  {may && (
+                    <>
+                      <button
+                        type="button"
+                        aria-label={`Change ${k.name}`}
+                        className="mr-3 font-semibold text-verdigris hover:underline"
+                        onClick={() => setPutting(k)}
+                      >
+                        Change…
+                      </button>
+                      <button
+                        type="button"
+                        aria-label={`Remove ${k.name}`}
+                        className="text-ink-2 hover:underline"
+                        onClick={() => setRemoving(k)}
+                      >
+                        Remove…
+                      </button>
+                    </>
+                  )}
                 </td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
-      {adding && <PutIn onClose={() => setAdding(false)} />}
+      {putting && <Put entry={putting === 'new' ? undefined : putting} onClose={() => setPutting(undefined)} />}
+      {removing && <Remove entry={removing} onClose={() => setRemoving(undefined)} />}
     </Space>
   );
 }
 
-function PutIn({ onClose }: { onClose: () => void }) {
-  const [e, setE] = useState({ name: '', use: 'bmc', user: '', secret: '' });
-  const put = useAct(() => api('POST', '/api/keyring', e), `${e.name} is in the keyring.`, [['keyring'], ['estate']]);
+/** A new entry with its secret; or where an old one may be sent, and a new secret if one is typed. */
+function Put({ entry, onClose }: { entry: KeyDto | undefined; onClose: () => void }) {
+  const [e, setE] = useState({
+    name: entry?.name ?? '',
+    use: entry?.use ?? 'bmc',
+    user: entry?.user ?? '',
+    secret: '',
+    places: entry?.places.join('\n') ?? '',
+  });
+  const places = e.places
+    .split(/[\n,]+/)
+    .map((p) => p.trim())
+    .filter(Boolean);
+  const wrong = places.map(placeFault).find((f) => f !== undefined);
+  const put = useAct(
+    () =>
+      entry && !e.secret && e.user === entry.user
+        ? api('PUT', `/api/keyring/${entry.name}/places`, { places })
+        : api('POST', '/api/keyring', { ...e, places }),
+    entry ? `${e.name} was changed.` : `${e.name} is in the keyring.`,
+    [['keyring'], ['estate']],
+  );
   const set = (k: keyof typeof e) => (x: { target: { value: string } }) => setE({ ...e, [k]: x.target.value });
+  // Another user means another secret: the old one is not known here.
+  const needsSecret = !entry || e.user !== entry.user;
   return (
     <Dialog
       open
       onClose={onClose}
-      title="Put into the keyring"
-      about="An entry of the same name is replaced."
+      title={entry ? `Change ${entry.name}` : 'Add to the keyring'}
+      about={entry ? 'The secret stays as it is when none is typed.' : 'An entry of the same name is replaced.'}
       acts={
         <>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
-            disabled={!e.name || !e.secret || put.isPending}
+            disabled={!e.name || (needsSecret && !e.secret) || wrong !== undefined || put.isPending}
             onClick={() => put.mutate(undefined, { onSuccess: onClose })}
           >
-            Put in
+            {entry ? 'Save' : 'Add'}
           </Button>
         </>
       }
     >
-      <Field label="Name">{(id) => <Input id={id} value={e.name} onChange={set('name')} placeholder="bmc-lr" />}</Field>
-      <Field label="For">
-        {(id) => (
-          <select id={id} value={e.use} onChange={set('use')} className="border border-rule-2 bg-leaf px-2 py-1">
-            {Object.entries(uses).map(([k, t]) => (
-              <option key={k} value={k}>
-                {t}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
+      {!entry && (
+        <Field label="Name">{(id) => <Input id={id} value={e.name} onChange={set('name')} placeholder="bmc-lr" />}</Field>
+      )}
+      {!entry && (
+        <Field label="For">
+          {(id) => (
+            <select id={id} value={e.use} onChange={set('use')} className="border border-rule-2 bg-leaf px-2 py-1">
+              {Object.entries(uses).map(([k, t]) => (
+                <option key={k} value={k}>
+                  {t}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
       <Field label="User">{(id) => <Input id={id} value={e.user} onChange={set('user')} autoComplete="off" />}</Field>
       <Field label="Secret">
         {(id) => <Input id={id} type="password" value={e.secret} onChange={set('secret')} autoComplete="new-password" />}
       </Field>
+      <Field
+        label="May be sent to"
+        wrong={wrong}
+        hint="One a line: a document (Registry lr-registry), a host name (*.lr.example), an address or a range (10.62.7.0/24)."
+      >
+        {(id) => (
+          <textarea
+            id={id}
+            rows={4}
+            value={e.places}
+            onChange={set('places')}
+            className="mono w-full border border-rule-2 bg-leaf px-2 py-1"
+          />
+        )}
+      </Field>
+      {!places.length && <p className="text-ochre">Without a place it is sent nowhere.</p>}
       <Refused error={put.error} />
+    </Dialog>
+  );
+}
+
+function Remove({ entry, onClose }: { entry: KeyDto; onClose: () => void }) {
+  const remove = useAct(() => api('DELETE', `/api/keyring/${entry.name}`), `${entry.name} was removed.`, [
+    ['keyring'],
+    ['estate'],
+  ]);
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={`Remove ${entry.name}`}
+      about="Its secret is deleted. This cannot be undone."
+      acts={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button filled disabled={remove.isPending} onClick={() => remove.mutate(undefined, { onSuccess: onClose })}>
+            Remove
+          </Button>
+        </>
+      }
+    >
+      <p className="text-ink-2">What names it in the plan must name another one first.</p>
+      <Refused error={remove.error} />
     </Dialog>
   );
 }

@@ -1,10 +1,11 @@
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
-import { useMe, useProving } from '../../api/queries.ts';
+import { useProving } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
+import { useMay } from '../../state/may.ts';
 import { useAct } from '../../state/act.ts';
 
 const stages: Record<string, string> = {
@@ -19,8 +20,8 @@ const stages: Record<string, string> = {
 
 /** The outside devices of a demonstration: what they do, how fast their time runs, and faults planted in them. */
 export function ProvingSpace() {
+  const leave = useMay();
   const p = useProving();
-  const me = useMe().data;
   const speed = useAct((n: number) => api('POST', '/api/proving/speed', { speed: n }), '', [['proving']]);
   const fault = useAct(
     (f: { kind: string; subject: string; plant: boolean }) => api('POST', '/api/proving/faults', f),
@@ -48,7 +49,7 @@ export function ProvingSpace() {
           ? d.registries.map((r) => r.name)
           : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
-  const may = me?.role === 'builder' || me?.role === 'warden';
+  const may = leave.may('proving.change');
   return (
     <Space
       space="proving"

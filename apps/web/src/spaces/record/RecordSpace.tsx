@@ -2,13 +2,29 @@ import { useActs } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { clockSeconds, day, utc } from '../../parts/time.ts';
 import { useUndo } from '../../state/act.ts';
+import { useMay } from '../../state/may.ts';
+import { Button } from '../../parts/Button.tsx';
+import { PeopleNav } from './PeopleNav.tsx';
 
 /** Who did what, newest first. */
 export function RecordSpace() {
   const acts = useActs();
   const undo = useUndo();
+  const leave = useMay();
+  const list = acts.data?.pages.flat() ?? [];
   return (
-    <Space space="record" title="Record" facts="who did what, newest first" findings={[]}>
+    <Space
+      space="record"
+      title="Record"
+      facts="who did what, newest first"
+      crumbs={<PeopleNav />}
+      findings={[]}
+      acts={
+        <a className="font-semibold text-verdigris hover:underline" href="/api/acts/export" download="record.jsonl">
+          Export as JSON lines
+        </a>
+      }
+    >
       <table className="grid-table mt-2">
         <thead>
           <tr>
@@ -20,7 +36,7 @@ export function RecordSpace() {
           </tr>
         </thead>
         <tbody>
-          {acts.data?.map((a) => (
+          {list.map((a) => (
             <tr key={a.id} data-row tabIndex={-1}>
               <td className="mono" title={utc(a.at)}>
                 {day(a.at)} {clockSeconds(a.at)}
@@ -31,7 +47,7 @@ export function RecordSpace() {
                 {a.subject}
               </td>
               <td className="text-right">
-                {a.canUndo && (
+                {a.canUndo && leave.may('plan.undo') && (
                   <button
                     type="button"
                     className="font-semibold text-verdigris"
@@ -46,6 +62,13 @@ export function RecordSpace() {
           ))}
         </tbody>
       </table>
+      {acts.hasNextPage && (
+        <div className="py-3 text-center">
+          <Button disabled={acts.isFetchingNextPage} onClick={() => void acts.fetchNextPage()}>
+            Show earlier acts
+          </Button>
+        </div>
+      )}
     </Space>
   );
 }

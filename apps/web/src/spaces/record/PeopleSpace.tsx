@@ -1,0 +1,286 @@
+import { type Role, roles } from '@praesidor/core/access';
+import { useState } from 'react';
+import { api } from '../../api/client.ts';
+import { type AccountDto, useAccounts, useMe } from '../../api/queries.ts';
+import { Space } from '../../frame/Space.tsx';
+import { Button } from '../../parts/Button.tsx';
+import { Copy } from '../../parts/Copy.tsx';
+import { Dialog } from '../../parts/Dialog.tsx';
+import { Field, Input } from '../../parts/Fields.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { clock, day, utc } from '../../parts/time.ts';
+import { useAct } from '../../state/act.ts';
+import { useMay } from '../../state/may.ts';
+import { PeopleNav } from './PeopleNav.tsx';
+import { Sessions } from './Sessions.tsx';
+
+const means: Record<Role, string> = {
+  reader: 'reader: looks',
+  planner: 'planner: changes the plan',
+  builder: 'builder: connects to devices, builds',
+  warden: 'warden: credentials, trust, accounts',
+};
+const renew = [['accounts'], ['acts']];
+
+/** Who has an account, with what role, and where they are signed in; one's own for everybody. */
+export function PeopleSpace() {
+  const leave = useMay();
+  const manage = leave.may('accounts.manage');
+  const accounts = useAccounts(manage);
+  const me = useMe().data;
+  const [adding, setAdding] = useState(false);
+  const [own, setOwn] = useState(false);
+  const [chosen, setChosen] = useState<string>();
+  const one = accounts.data?.find((a) => a.login === chosen);
+  return (
+    <Space
+      space="people"
+      title="People"
+      facts={manage ? `${accounts.data?.length ?? 0} accounts` : 'your account; a warden manages the others'}
+      crumbs={<PeopleNav />}
+      findings={[]}
+      acts={
+        <>
+          <Button onClick={() => setOwn(true)}>Change your password…</Button>
+          <Button filled disabled={!manage} title={leave.why('accounts.manage')} onClick={() => setAdding(true)}>
+            Add account…
+          </Button>
+        </>
+      }
+    >
+      <Refused error={accounts.error} />
+      {manage && (
+        <table className="grid-table mt-2" aria-label="Accounts">
+          <thead>
+            <tr>
+              <th>Login</th>
+              <th>Name</th>
+              <th>Role</th>
+              <th>Signed in</th>
+              <th>Last seen</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {accounts.data?.map((a) => (
+              <Row
+                key={a.login}
+                a={a}
+                chosen={a.login === chosen}
+                onChoose={() => setChosen(a.login === chosen ? undefined : a.login)}
+              />
+            ))}
+          </tbody>
+        </table>
+      )}
+      {one && one.login !== me?.login && <Sessions title={`Where ${one.name} is signed in`} login={one.login} />}
+      <Sessions title="Where you are signed in" login={undefined} />
+      {adding && <Add onClose={() => setAdding(false)} />}
+      {own && <OwnPassword onClose={() => setOwn(false)} />}
+    </Space>
+  );
+}
+
+function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose: () => void }) {
+  const change = useAct(
+    (to: { role?: Role; disabled?: boolean }) => api('PATCH', `/api/accounts/${a.login}`, to),
+    (_, to) =>
+      to.role
+        ? `${a.name} is ${to.role} now.`
+        : to.disabled
+          ? `${a.name} cannot sign in any more.`
+          : `${a.name} can sign in again.`,
+    renew,
+  );
+  const [resetting, setResetting] = useState(false);
+  const act = 'font-semibold text-verdigris hover:underline';
+  return (
+    <tr data-row tabIndex={-1} className={chosen ? 'lit' : a.disabled ? 'text-ink-3' : ''}>
+      <td className="mono">{a.login}</td>
+      <td className="font-semibold">{a.name}</td>
+      <td>
+        <select
+          aria-label={`Role of ${a.login}`}
+          value={a.role}
+          disabled={change.isPending || a.disabled}
+          onChange={(e) => change.mutate({ role: e.target.value as Role })}
+          className="border border-rule-2 bg-leaf px-1.5 py-0.5"
+        >
+          {roles.map((r) => (
+            <option key={r} value={r}>
+              {means[r]}
+            </option>
+          ))}
+        </select>
+      </td>
+      <td>{a.disabled ? 'disabled' : a.sessions ? `in ${a.sessions} ${a.sessions === 1 ? 'browser' : 'browsers'}` : 'no'}</td>
+      <td title={a.lastSeen ? utc(a.lastSeen) : ''}>{a.lastSeen ? `${day(a.lastSeen)} ${clock(a.lastSeen)}` : '—'}</td>
+      <td className="whitespace-nowrap text-right">
+        <button
+          type="button"
+          className={`mr-3 ${act}`}
+          aria-expanded={chosen}
+          aria-label={`Sessions of ${a.login}`}
+          onClick={onChoose}
+        >
+          Sessions
+        </button>
+        <button
+          type="button"
+          className={`mr-3 ${act}`}
+          aria-label={`New password of ${a.login}`}
+          onClick={() => setResetting(true)}
+        >
+          New password…
+        </button>
+        <button
+          type="button"
+          className={act}
+          aria-label={`${a.disabled ? 'Enable' : 'Disable'} ${a.login}`}
+          onClick={() => change.mutate({ disabled: !a.disabled })}
+        >
+          {a.disabled ? 'Enable' : 'Disable'}
+        </button>
+        {resetting && <Reset a={a} onClose={() => setResetting(false)} />}
+      </td>
+    </tr>
+  );
+}
+
+/** A password that the server made: shown once. */
+const Once = ({ login, password }: { login: string; password: string }) => (
+  <p>
+    The password of <b>{login}</b>, shown only now: <Copy text={password} className="mono font-semibold" />
+  </p>
+);
+
+function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
+  const reset = useAct(
+    () => api<{ password: string }>('POST', `/api/accounts/${a.login}/password`, {}),
+    `${a.login} has a new password, and is signed out everywhere.`,
+    renew,
+  );
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title={`New password of ${a.login}`}
+      about={`${a.name} is signed out everywhere, and signs in with the new one.`}
+      acts={
+        reset.data ? (
+          <Button filled onClick={onClose}>
+            Close
+          </Button>
+        ) : (
+          <>
+            <Button onClick={onClose}>Cancel</Button>
+            <Button filled disabled={reset.isPending} onClick={() => reset.mutate()}>
+              Set a new password
+            </Button>
+          </>
+        )
+      }
+    >
+      {reset.data && <Once login={a.login} password={reset.data.password} />}
+      <Refused error={reset.error} />
+    </Dialog>
+  );
+}
+
+function Add({ onClose }: { onClose: () => void }) {
+  const [a, setA] = useState({ login: '', name: '', role: 'planner' as Role });
+  const add = useAct(() => api<{ password: string }>('POST', '/api/accounts', a), `${a.login} has an account.`, renew);
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title="Add account"
+      about="A password is made and shown once; its owner changes it under People."
+      acts={
+        add.data ? (
+          <Button filled onClick={onClose}>
+            Close
+          </Button>
+        ) : (
+          <>
+            <Button onClick={onClose}>Cancel</Button>
+            <Button filled disabled={!a.login || !a.name || add.isPending} onClick={() => add.mutate()}>
+              Add
+            </Button>
+          </>
+        )
+      }
+    >
+      {add.data ? (
+        <Once login={a.login} password={add.data.password} />
+      ) : (
+        <>
+          <Field label="Login">
+            {(id) => <Input id={id} className="mono" value={a.login} onChange={(e) => setA({ ...a, login: e.target.value })} />}
+          </Field>
+          <Field label="Name">
+            {(id) => <Input id={id} value={a.name} onChange={(e) => setA({ ...a, name: e.target.value })} />}
+          </Field>
+          <Field label="Role">
+            {(id) => (
+              <select
+                id={id}
+                value={a.role}
+                onChange={(e) => setA({ ...a, role: e.target.value as Role })}
+                className="border border-rule-2 bg-leaf px-2 py-1"
+              >
+                {roles.map((r) => (
+                  <option key={r} value={r}>
+                    {means[r]}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+        </>
+      )}
+      <Refused error={add.error} />
+    </Dialog>
+  );
+}
+
+function OwnPassword({ onClose }: { onClose: () => void }) {
+  const [p, setP] = useState({ current: '', next: '', again: '' });
+  const change = useAct(
+    () => api('POST', '/api/me/password', { current: p.current, next: p.next }),
+    'Your password was changed; your other browsers are signed out.',
+    [['sessions']],
+  );
+  const differs = p.again !== '' && p.again !== p.next;
+  const field = (label: string, k: keyof typeof p, kind: string, wrong?: string) => (
+    <Field label={label} wrong={wrong}>
+      {(id) => (
+        <Input id={id} type="password" autoComplete={kind} value={p[k]} onChange={(e) => setP({ ...p, [k]: e.target.value })} />
+      )}
+    </Field>
+  );
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      title="Change your password"
+      acts={
+        <>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button
+            filled
+            disabled={!p.current || p.next.length < 10 || p.next !== p.again || change.isPending}
+            onClick={() => change.mutate(undefined, { onSuccess: onClose })}
+          >
+            Change password
+          </Button>
+        </>
+      }
+    >
+      {field('Present one', 'current', 'current-password')}
+      {field('New one', 'next', 'new-password', p.next && p.next.length < 10 ? 'at least 10 characters' : undefined)}
+      {field('New one again', 'again', 'new-password', differs ? 'is not the same' : undefined)}
+      <Refused error={change.error} />
+    </Dialog>
+  );
+}

@@ -1,0 +1,63 @@
+import { api } from '../../api/client.ts';
+import { useSessions } from '../../api/queries.ts';
+import { Refused } from '../../parts/Refused.tsx';
+import { clock, day, utc } from '../../parts/time.ts';
+import { useAct } from '../../state/act.ts';
+
+/** Browsers in which somebody is signed in, each of which can be signed out. */
+export function Sessions({ title, login }: { title: string; login: string | undefined }) {
+  const sessions = useSessions(login);
+  const end = useAct(
+    (id: string) => api('DELETE', login ? `/api/accounts/${login}/sessions/${id}` : `/api/me/sessions/${id}`),
+    'That browser is signed out.',
+    [['sessions'], ['accounts']],
+  );
+  return (
+    <section aria-label={title}>
+      <h2 className="pt-5 pb-1 text-lg">{title}</h2>
+      <Refused error={sessions.error} />
+      <table className="grid-table" aria-label={title}>
+        <thead>
+          <tr>
+            <th>Since</th>
+            <th>Last seen</th>
+            <th>From</th>
+            <th>Browser</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {sessions.data?.map((s) => (
+            <tr key={s.id}>
+              <td title={utc(s.createdAt)}>
+                {day(s.createdAt)} {clock(s.createdAt)}
+              </td>
+              <td title={utc(s.seenAt)}>
+                {day(s.seenAt)} {clock(s.seenAt)}
+              </td>
+              <td className="mono">{s.address || '—'}</td>
+              <td className="max-w-[420px] truncate" title={s.agent}>
+                {s.agent || '—'}
+              </td>
+              <td className="whitespace-nowrap text-right">
+                {s.own ? (
+                  <span className="text-ink-3">this one</span>
+                ) : (
+                  <button
+                    type="button"
+                    className="font-semibold text-verdigris hover:underline"
+                    disabled={end.isPending}
+                    onClick={() => end.mutate(s.id)}
+                  >
+                    Sign out
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {sessions.data?.length === 0 && <p className="text-ink-2">Nowhere.</p>}
+    </section>
+  );
+}
