@@ -75,10 +75,20 @@ export const judges = {
   'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
   'libvirt-clients': () => existsSync('/usr/bin/virt-xml-validate'),
   'libxml2-utils': () => existsSync('/usr/bin/xmllint'),
+  containerd: () => existsSync('/usr/bin/containerd'),
+  haproxy: () => existsSync('/usr/sbin/haproxy'),
+  'netplan.io': () => existsSync('/usr/sbin/netplan'),
+  'cloud-init': () => existsSync('/usr/bin/cloud-init'),
 };
 
 /** What those packages would start by themselves. */
-const servicesOf = { bind9: ['named.service'], 'kea-dhcp4-server': ['kea-dhcp4-server.service'] };
+const servicesOf = {
+  bind9: ['named.service'],
+  'kea-dhcp4-server': ['kea-dhcp4-server.service'],
+  containerd: ['containerd.service'],
+  haproxy: ['haproxy.service'],
+  'cloud-init': ['cloud-init-local', 'cloud-init', 'cloud-config', 'cloud-final'].map((s) => `${s}.service`),
+};
 
 export const packages = {
   postgresql: () => postgresBin() !== undefined,

@@ -3,9 +3,15 @@ import type { Readable } from 'node:stream';
 /**
  * A stream in pieces of `least` bytes and more, the last one excepted. TLS hands over 16 kB at a time, and on the way to
  * the other end each piece costs as much as a large one. What comes slowly is not waited for: every `patienceMs` whatever
- * there is goes on. What arrived before a fault is given before the fault is thrown.
+ * there is goes on. What arrived before a fault is given before the fault is thrown. Whoever stops taking pieces ends the
+ * stream with that, unless it is to be left: a request can be answered then.
  */
-export async function* gathered(stream: Readable, least = 262_144, patienceMs = 250): AsyncGenerator<Buffer> {
+export async function* gathered(
+  stream: Readable,
+  least = 262_144,
+  patienceMs = 250,
+  whenLeft: 'destroy' | 'leave' = 'destroy',
+): AsyncGenerator<Buffer> {
   let waiting: Buffer[] = [];
   let size = 0;
   let over = false;
@@ -17,14 +23,15 @@ export async function* gathered(stream: Readable, least = 262_144, patienceMs = 
     fault ??= e;
     wake();
   };
+  const take = (chunk: Buffer) => {
+    waiting.push(chunk);
+    size += chunk.length;
+    if (size < least) return;
+    stream.pause();
+    wake();
+  };
   stream
-    .on('data', (chunk: Buffer) => {
-      waiting.push(chunk);
-      size += chunk.length;
-      if (size < least) return;
-      stream.pause();
-      wake();
-    })
+    .on('data', take)
     .once('end', () => end())
     .once('error', end)
     .once('close', () => end())
@@ -55,6 +62,7 @@ export async function* gathered(stream: Readable, least = 262_144, patienceMs = 
     }
   } finally {
     clearInterval(timer);
-    if (!over) stream.destroy();
+    if (!over && whenLeft === 'leave') stream.off('data', take).pause();
+    else if (!over) stream.destroy();
   }
 }

@@ -42,7 +42,7 @@ export const collect = (store: Store, o: Collecting = {}): Promise<Collected> =>
           continue;
         }
         used.add(d);
-        for (const b of (await read(store, d))?.blobs ?? []) blobs.add(b);
+        for (const b of (await read(store, d))?.blobs ?? []) blobs.add(b.digest);
       }
       for (const hex of await readdir(store.repoPath(repo, 'blobs')).catch(() => [])) {
         const path = store.repoPath(repo, 'blobs', hex);
@@ -87,7 +87,10 @@ async function reached(store: Store, repo: string, held: readonly string[]): Pro
   for (let d = todo.pop(); d !== undefined; d = todo.pop()) {
     if (keep.has(d) || !here.has(d)) continue;
     keep.add(d);
-    todo.push(...((await read(store, d))?.manifests ?? []), ...(await store.referrers(repo, d)).map((r) => r.digest));
+    todo.push(
+      ...((await read(store, d))?.manifests ?? []).map((m) => m.digest),
+      ...(await store.referrers(repo, d)).map((r) => r.digest),
+    );
   }
   return keep;
 }
@@ -159,7 +162,7 @@ export class Scrub {
       for (const hex of await readdir(this.store.repoPath(repo, 'manifests'))) {
         const digest = `sha256:${hex}`;
         if (!here.has(digest)) this.state.missing.push({ digest, repository: repo });
-        for (const b of (await read(this.store, digest))?.blobs ?? [])
+        for (const { digest: b } of (await read(this.store, digest))?.blobs ?? [])
           if (!here.has(b)) this.state.missing.push({ digest: b, repository: repo });
       }
   }

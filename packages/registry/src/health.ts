@@ -29,6 +29,7 @@ export async function metrics(o: Running, res: ServerResponse) {
       [
         `# HELP registry_requests_total Requests answered.\n# TYPE registry_requests_total counter\n${requests.join('')}`,
         one('registry_sent_bytes_total', 'counter', 'Bytes of blobs sent.', o.counts.sent),
+        one('registry_pulls_unnoted_total', 'counter', 'Pulls that could not be noted, as on a full disk.', o.counts.unnoted),
         one('registry_received_bytes_total', 'counter', 'Bytes of uploads received.', o.counts.received),
         one('registry_used_bytes', 'gauge', 'Bytes of content.', await o.store.used()),
         one('registry_free_bytes', 'gauge', 'Bytes that can still be taken in.', await o.store.free()),

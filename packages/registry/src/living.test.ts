@@ -97,12 +97,14 @@ describe('names and what hangs on them', () => {
   it('an index is taken with some of its manifests, and not with none', async () => {
     await serve();
     const one = await image('core/api', 'amd64', randomBytes(5));
+    const size = Number((await fetch(`${url}/v2/core/api/manifests/amd64`)).headers.get('content-length'));
     const index = (...digests: string[]) => ({
       schemaVersion: 2,
-      manifests: digests.map((digest) => ({ mediaType: imageType, digest, size: 1 })),
+      manifests: digests.map((digest) => ({ mediaType: imageType, digest, size })),
     });
-    expect(await put('core/api', '1', index(sha('not here')))).toMatchObject({ status: 404 });
-    expect(await put('core/api', '1', index(one.digest, sha('not here')))).toMatchObject({ status: 201 });
+    const type = 'application/vnd.oci.image.index.v1+json';
+    expect(await put('core/api', '1', index(sha('not here')), type)).toMatchObject({ status: 404 });
+    expect(await put('core/api', '1', index(one.digest, sha('not here')), type)).toMatchObject({ status: 201 });
   });
 });
 

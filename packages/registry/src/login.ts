@@ -1,11 +1,12 @@
 import { createHash, createHmac, randomBytes, scrypt, timingSafeEqual } from 'node:crypto';
+import { Hasher, TooMany } from './hasher.ts';
 
 export interface Who {
   user: string;
   writes: boolean;
 }
-/** Says who it is that shows a name and a password; undefined: nobody. */
-export type Login = (user: string, password: string) => Promise<Who | undefined>;
+/** Says who it is that shows a name and a password, from an address; undefined: nobody. */
+export type Login = (user: string, password: string, from?: string) => Promise<Who | undefined>;
 
 const derive = (password: string, salt: Buffer) =>
   new Promise<Buffer>((done, fail) =>
@@ -18,22 +19,48 @@ export async function hashPassword(password: string): Promise<string> {
   return `scrypt$${salt.toString('base64')}$${(await derive(password, salt)).toString('base64')}`;
 }
 
-/** Users with kept passwords. What was right once is known for five minutes by its digest: a pull asks a thousand times. */
-export function loginOf(users: Record<string, { password: string; writes: boolean }>): Login {
+/** Failures from one address within a minute, after which it is told to come again later. */
+const patience = 10;
+const minute = 60_000;
+
+/**
+ * Users with kept passwords. What was right once is known for five minutes by its digest, since a pull asks a thousand
+ * times; what was wrong, for a minute, so that forty nodes with an old password cost nothing. Whoever fails ten times in a
+ * minute waits; what is known to be right is let in all the same, from any address.
+ *
+ * @throws TooMany
+ */
+export function loginOf(users: Record<string, { password: string; writes: boolean }>, now: () => number = Date.now): Login {
   const right = new Map<string, number>();
-  return async (user, password) => {
+  const wrong = new Map<string, number>();
+  const failures = new Map<string, { n: number; until: number }>();
+  const hasher = new Hasher();
+  const fail = (from: string) => {
+    const f = failures.get(from);
+    if (failures.size > 10_000) failures.clear();
+    failures.set(from, f && f.until > now() ? { n: f.n + 1, until: f.until } : { n: 1, until: now() + minute });
+    return undefined;
+  };
+  return async (user, password, from = '') => {
     const u = Object.hasOwn(users, user) ? users[user] : undefined;
     const [kind, salt, key] = (u?.password ?? 'scrypt$AAAA$AAAA').split('$') as [string, string, string];
     const mark = createHash('sha256')
       .update(JSON.stringify([user, password, u?.password]))
       .digest('hex');
-    if (u && (right.get(mark) ?? 0) > Date.now()) return { user, writes: u.writes };
+    if (u && (right.get(mark) ?? 0) > now()) return { user, writes: u.writes };
+    const f = failures.get(from);
+    if (f && f.n >= patience && f.until > now()) throw new TooMany(Math.ceil((f.until - now()) / 1000));
+    if ((wrong.get(mark) ?? 0) > now()) return fail(from);
     // A name that is not there takes as long as a wrong password.
-    const got = kind === 'scrypt' ? await derive(password, Buffer.from(salt, 'base64')) : Buffer.alloc(32);
+    const got = kind === 'scrypt' ? await hasher.hash(password, Buffer.from(salt, 'base64')) : Buffer.alloc(32);
     const want = Buffer.from(key, 'base64');
-    if (!u || got.length !== want.length || !timingSafeEqual(got, want)) return undefined;
+    if (!u || got.length !== want.length || !timingSafeEqual(got, want)) {
+      if (wrong.size > 1000) wrong.clear();
+      wrong.set(mark, now() + minute);
+      return fail(from);
+    }
     if (right.size > 1000) right.clear();
-    right.set(mark, Date.now() + 300_000);
+    right.set(mark, now() + 300_000);
     return { user, writes: u.writes };
   };
 }
@@ -64,6 +91,10 @@ export interface Grant {
   /** Repository → what may be done; `*` for all. */
   access: { name: string; actions: string[] }[];
 }
+
+/** Whether somebody was let in to do something with a repository, or with all of them (`*`). */
+export const granted = (g: Grant, repository: string, action: string): boolean =>
+  g.access.some((a) => (a.name === '*' || a.name === repository) && a.actions.includes(action));
 
 /** Short-lived tokens (RFC 6750), signed and not kept: `<payload>.<HMAC-SHA-256>`, both base64url. */
 export class Tokens {

@@ -29,6 +29,8 @@ export interface Counts {
   requests: Map<string, number>;
   sent: number;
   received: number;
+  /** Pulls that could not be noted. */
+  unnoted: number;
 }
 /** A registry that answers: what it was given, and what it keeps while it runs. */
 export interface Running extends RegistryOptions {
@@ -43,12 +45,27 @@ export interface Running extends RegistryOptions {
 /** Names of repositories, as the distribution specification has them. */
 export const NAME = '([a-z0-9]+(?:(?:\\.|_|__|-+)[a-z0-9]+)*(?:/[a-z0-9]+(?:(?:\\.|_|__|-+)[a-z0-9]+)*)*)';
 
+const name = new RegExp(`^${NAME}$`);
+/** A repository's name that a folder can have: each part with a letter before it within 255 bytes. */
+export const isName = (text: string): boolean => text.length <= 254 && name.test(text);
+/** Digests that this registry keeps (OCI image specification, descriptor). */
+export const DIGEST = /^sha256:[0-9a-f]{64}$/;
+
+/**
+ * Reads on what a client still sends, so that it gets as far as reading the answer; a few seconds at most. Whoever waits
+ * for leave to send (RFC 9110 §10.1.1) has sent nothing, and is let go.
+ */
+function drain(req: IncomingMessage): void {
+  const { socket } = req;
+  const timer = setTimeout(() => socket.destroy(), 5000);
+  req.once('close', () => clearTimeout(timer)).resume();
+}
+
 /** A refusal in the form of the distribution specification. */
 export function refuse(res: ServerResponse, status: number, code: string, message: string) {
-  // What was not read of a request is not waited for; one that was read leaves the connection to the next.
   const { req } = res;
   const bare = req.method === 'GET' || req.method === 'HEAD' || req.headers['content-length'] === '0';
-  if (!bare && !req.complete) res.setHeader('connection', 'close');
+  if (!bare && !req.complete) drain(req);
   res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify({ errors: [{ code, message }] }));
 }
 export const json = (res: ServerResponse, body: unknown, headers: Record<string, string> = {}) =>

@@ -4,22 +4,25 @@ import { type Pair, takeCertificate, tlsOf } from './certificate.ts';
 import { collect, Scrub } from './collect.ts';
 import { digestOfFile, isFull } from './disk.ts';
 import { health, metrics } from './health.ts';
-import { plainLogin, Tokens } from './login.ts';
+import { type Grant, granted, plainLogin, Tokens } from './login.ts';
 import { listed, sendBlob, sendManifest, sendReferrers } from './reading.ts';
-import { json, type Log, NAME, needs, refuse, type RegistryOptions, type Running } from './running.ts';
+import { TooMany } from './hasher.ts';
+import { DIGEST, isName, json, type Log, NAME, needs, refuse, type RegistryOptions, type Running } from './running.ts';
 import { Busy } from './store.ts';
 import { challenge, giveToken, whoIs } from './who.ts';
 import { continueUpload, gone, putManifest, startUpload } from './writing.ts';
 
 export type { RegistryOptions } from './running.ts';
 
+/** What a manifest is asked for or put under (OCI distribution 1.1, "Pulling manifests"): a tag, or a digest. */
+const TAG = /^[A-Za-z0-9_][A-Za-z0-9._-]{0,127}$/;
 const routes = {
-  blob: new RegExp(`^/v2/${NAME}/blobs/(sha256:[0-9a-f]{64})$`),
   uploads: new RegExp(`^/v2/${NAME}/blobs/uploads/?$`),
-  upload: new RegExp(`^/v2/${NAME}/blobs/uploads/([0-9a-f-]{36})$`),
-  manifest: new RegExp(`^/v2/${NAME}/manifests/([A-Za-z0-9_][A-Za-z0-9._:-]{0,135})$`),
+  upload: new RegExp(`^/v2/${NAME}/blobs/uploads/([^/]+)$`),
+  blob: new RegExp(`^/v2/${NAME}/blobs/([^/]+)$`),
+  manifest: new RegExp(`^/v2/${NAME}/manifests/([^/]+)$`),
   tags: new RegExp(`^/v2/${NAME}/tags/list$`),
-  referrers: new RegExp(`^/v2/${NAME}/referrers/(sha256:[0-9a-f]{64})$`),
+  referrers: new RegExp(`^/v2/${NAME}/referrers/([^/]+)$`),
 };
 
 /** An OCI distribution 1.1 server over a store. It does not listen yet. */
@@ -29,7 +32,7 @@ export function createRegistry(options: RegistryOptions): Server {
     ...(options.login || !options.users ? {} : { login: plainLogin(options.users, options.writers) }),
     tokens: new Tokens(undefined, options.tokenSeconds, () => (options.now?.() ?? new Date()).getTime()),
     scrub: new Scrub(options.store, digestOfFile),
-    counts: { requests: new Map(), sent: 0, received: 0 },
+    counts: { requests: new Map(), sent: 0, received: 0, unnoted: 0 },
     startedAt: Date.now(),
   };
   const handle = (req: IncomingMessage, res: ServerResponse) => {
@@ -42,7 +45,9 @@ export function createRegistry(options: RegistryOptions): Server {
         res.destroy();
         return;
       }
-      if (isFull(cause)) refuse(res, 507, 'DENIED', (cause as Error).message);
+      if (cause instanceof TooMany)
+        refuse(res.setHeader('retry-after', String(cause.seconds)), 429, 'TOOMANYREQUESTS', cause.message);
+      else if (isFull(cause)) refuse(res, 507, 'DENIED', (cause as Error).message);
       else if (cause instanceof Busy)
         refuse(res.setHeader('retry-after', '1'), 503, 'TOOMANYREQUESTS', 'this upload is still being written to');
       else refuse(res, 500, 'UNKNOWN', 'the registry could not answer');
@@ -62,24 +67,32 @@ export const showPair = (server: Server, pair: Pair): void =>
 
 async function answer(o: Running, req: IncomingMessage, res: ServerResponse): Promise<void> {
   if (await o.before?.(req, res)) return;
-  const url = new URL(req.url ?? '/', 'http://registry');
   const method = req.method ?? 'GET';
-  const path = decodeURIComponent(url.pathname);
+  let url: URL;
+  let path: string;
+  try {
+    url = new URL(req.url ?? '/', 'http://registry');
+    path = decodeURIComponent(url.pathname);
+  } catch {
+    return refuse(res, 400, 'NAME_INVALID', 'the address of this request cannot be read');
+  }
   if (path === '/praesidor/health') return health(o, res);
   if (path === '/token') return giveToken(o, url, req, res);
   const repo = /^\/v2\/(.+?)\/(?:blobs|manifests|tags|referrers)\//.exec(path)?.[1];
+  const over = repo ?? (/^\/(praesidor\/|metrics$|v2\/_catalog$)/.test(path) ? '*' : undefined);
   const need = needs(method);
   const who = await whoIs(o, req);
-  if (typeof who === 'string') return challenge(o, req, res, repo, need, who);
+  if (typeof who === 'string') return challenge(o, req, res, over, need, who);
   if (need !== 'pull') {
     if (o.readOnly) return refuse(res, 403, 'DENIED', 'the registry is read-only');
     if (!who.writes) return refuse(res, 403, 'DENIED', `${who.user} may not write here`);
   }
-  if (repo && !who.access.some((a) => (a.name === '*' || a.name === repo) && a.actions.includes(need)))
-    return challenge(o, req, res, repo, need, 'wrong');
+  // A token is for what it was given for; what is about the whole registry takes one for the whole registry.
+  if (over && !granted(who, over, need)) return challenge(o, req, res, over, need, 'wrong');
+  if (repo && !isName(repo)) return refuse(res, 400, 'NAME_INVALID', 'this is no name of a repository');
   return path.startsWith('/praesidor/') || path === '/metrics'
     ? ours(o, path, url, method, req, res)
-    : standard(o, path, url, method, req, res, who.user);
+    : standard(o, path, url, method, req, res, who);
 }
 
 async function standard(
@@ -89,25 +102,45 @@ async function standard(
   method: string,
   req: IncomingMessage,
   res: ServerResponse,
-  user: string,
+  who: Grant,
 ): Promise<void> {
   const writes = needs(method) !== 'pull';
   const log: Log = (kind, repository, reference, digest, status) =>
-    o.store.logPull({
-      at: (o.now?.() ?? new Date()).toISOString(),
-      client: req.socket.remoteAddress ?? '',
-      user,
-      agent: (req.headers['user-agent'] ?? '').slice(0, 200),
-      kind,
-      repository,
-      reference,
-      digest,
-      status,
-    });
+    // What cannot be noted is counted, and nobody is refused for it: a full disk holds images that can be read.
+    o.store
+      .logPull({
+        at: (o.now?.() ?? new Date()).toISOString(),
+        client: req.socket.remoteAddress ?? '',
+        user: who.user,
+        agent: (req.headers['user-agent'] ?? '').slice(0, 200),
+        kind,
+        repository,
+        reference,
+        digest,
+        status,
+      })
+      .catch(() => {
+        o.counts.unnoted++;
+      });
   if (path === '/v2/' || path === '/v2') return json(res, {}, { 'docker-distribution-api-version': 'registry/2.0' });
   if (path === '/v2/_catalog')
     return listed(res, url, '/v2/_catalog', await o.store.repositories(), (repositories) => ({ repositories }));
-  let m = routes.blob.exec(path);
+  let m = routes.uploads.exec(path);
+  if (m && method === 'POST') return startUpload(o, url, req, res, m[1] as string, who);
+  m = routes.upload.exec(path);
+  if (m) return continueUpload(o, method, url, req, res, m[1] as string, m[2] as string);
+  m = routes.blob.exec(path) ?? routes.referrers.exec(path);
+  if (m && !DIGEST.test(m[2] as string))
+    return refuse(res, 400, 'DIGEST_INVALID', 'a digest here is sha256: and 64 hexadecimal digits in lower case');
+  m = routes.manifest.exec(path);
+  if (m && !DIGEST.test(m[2] as string) && !TAG.test(m[2] as string))
+    return refuse(
+      res,
+      400,
+      (m[2] as string).includes(':') ? 'DIGEST_INVALID' : 'MANIFEST_INVALID',
+      'a manifest has a tag (up to 128 letters, digits, dots, hyphens and underscores) or a sha256 digest',
+    );
+  m = routes.blob.exec(path);
   if (m && method === 'DELETE') return gone(res, await o.store.deleteBlob(m[1] as string, m[2] as string), 'BLOB_UNKNOWN');
   if (m && !writes) return sendBlob(o, req, res, m[1] as string, m[2] as string, log);
   m = routes.tags.exec(path);
@@ -127,10 +160,6 @@ async function standard(
     return writes
       ? putManifest(o, req, res, m[1] as string, m[2] as string)
       : sendManifest(o, method, res, m[1] as string, m[2] as string, log);
-  m = routes.uploads.exec(path);
-  if (m && method === 'POST') return startUpload(o, url, req, res, m[1] as string);
-  m = routes.upload.exec(path);
-  if (m) return continueUpload(o, method, url, req, res, m[1] as string, m[2] as string);
   refuse(res, 404, 'UNSUPPORTED', `${method} ${path.slice(0, 200)} is nothing this registry does`);
 }
 

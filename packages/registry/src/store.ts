@@ -1,9 +1,9 @@
-import { randomUUID } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { mkdir, open, readdir, readFile, rename, rm, rmdir, stat, writeFile } from 'node:fs/promises';
+import { mkdir, open, readdir, readFile, rename, rm, rmdir, stat, truncate, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { Hashing, writeHashed } from '@praesidor/hashing';
+import { gathered, Hashing, writeHashed } from '@praesidor/hashing';
 import {
   digestOfFile,
   exists,
@@ -17,11 +17,16 @@ import {
   Turns,
   writeSynced,
 } from './disk.ts';
-import { readManifest } from './manifest.ts';
+import { readManifest, type Sized } from './manifest.ts';
 import { PullLog } from './pulls.ts';
 
 export { StoreFull } from './disk.ts';
 export type { PullLine } from './pulls.ts';
+
+const markOf = (repo: string) => createHash('sha256').update(repo).digest('hex').slice(0, 16);
+const full = (left: number) => `the disk set aside for images is full: ${left} bytes are left`;
+/** Bytes that are written before the room is looked at again. */
+const askAgain = 16_000_000;
 
 /** Somebody else still writes to the same upload: a connection that broke may not be noticed yet. */
 export class Busy extends Error {}
@@ -69,6 +74,7 @@ export class Store {
 
   async open(): Promise<this> {
     for (const d of ['blobs/sha256', 'repos', 'uploads', 'damaged']) await mkdir(join(this.dir, d), { recursive: true });
+    this.arriving = await sizeOfFolder(join(this.dir, 'uploads'));
     return this;
   }
 
@@ -89,20 +95,52 @@ export class Store {
   private readonly hashes = new Map<string, { hash: Hashing; size: number }>();
   private readonly busy = new Set<string>();
 
-  async startUpload(): Promise<string> {
-    const id = randomUUID();
+  /** An upload belongs to the repository that it was begun for: its name tells which, and nothing else finds it. */
+  async startUpload(repo: string): Promise<string> {
+    const id = `${randomUUID()}.${markOf(repo)}`;
     await writeFile(join(this.dir, 'uploads', id), '');
     this.hashes.set(id, { hash: new Hashing(), size: 0 });
     return id;
   }
 
+  isOf = (repo: string, id: string): boolean => id.endsWith(`.${markOf(repo)}`);
   uploadSize = async (id: string): Promise<number | undefined> =>
-    /^[0-9a-f-]{36}$/.test(id) ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size : undefined;
+    /^[0-9a-f-]{36}\.[0-9a-f]{16}$/.test(id)
+      ? (await stat(join(this.dir, 'uploads', id)).catch(() => undefined))?.size
+      : undefined;
 
   async dropUpload(id: string): Promise<void> {
     this.hashes.get(id)?.hash.drop();
     this.hashes.delete(id);
+    this.arriving -= (await this.uploadSize(id)) ?? 0;
     await rm(join(this.dir, 'uploads', id), { force: true });
+  }
+
+  /** Takes an upload back to a length that it had. */
+  async cut(id: string, size: number): Promise<void> {
+    this.hashes.get(id)?.hash.drop();
+    this.hashes.delete(id);
+    this.arriving -= ((await this.uploadSize(id)) ?? size) - size;
+    await truncate(join(this.dir, 'uploads', id), size);
+  }
+
+  /** Bytes of uploads that have not become blobs: they count against the limit like these. */
+  private arriving = 0;
+  /** The same stream, until there is no room for what comes: nobody says beforehand how long a chunked one is. @throws StoreFull */
+  private async *within(body: AsyncIterable<Buffer>): AsyncGenerator<Buffer> {
+    let left = await this.free();
+    let unasked = 0;
+    for await (const piece of body) {
+      unasked += piece.length;
+      // Others write too, to this disk and to this store.
+      if (piece.length > left || unasked > askAgain) {
+        left = await this.free();
+        unasked = 0;
+      }
+      if (piece.length > left) throw new StoreFull(full(left));
+      left -= piece.length;
+      yield piece;
+    }
   }
 
   /**
@@ -118,7 +156,8 @@ export class Store {
       const hashed = known && known.size === (await this.uploadSize(id)) ? known : undefined;
       const handle = await open(join(this.dir, 'uploads', id), 'a');
       try {
-        await writeHashed(handle, body, hashed?.hash, (n) => {
+        await writeHashed(handle, this.within(gathered(body, undefined, undefined, 'leave')), hashed?.hash, (n) => {
+          this.arriving += n;
           if (hashed) hashed.size += n;
         });
       } finally {
@@ -142,6 +181,7 @@ export class Store {
     const whole = known?.size === (await this.uploadSize(id));
     if (!whole) known?.hash.drop();
     const got = whole ? `sha256:${await known?.hash.digest()}` : await digestOfFile(path);
+    this.arriving -= (await this.uploadSize(id)) ?? 0;
     if (got !== digest) {
       await rm(path, { force: true });
       return false;
@@ -192,12 +232,25 @@ export class Store {
     const digest = shaOf(body);
     if (reference.startsWith('sha256:') && reference !== digest)
       throw new Error('the manifest does not have the digest it was put under');
-    const says = readManifest(body);
+    const says = readManifest(body, mediaType);
     return this.turns.beside(async () => {
       const missing: string[] = [];
-      for (const d of says.blobs) if ((await this.blobSize(repo, d)) === undefined) missing.push(d);
-      const children = await Promise.all(says.manifests.map((d) => exists(this.repoPath(repo, 'manifests', d.slice(7)))));
-      if (says.index && children.length > 0 && !children.some(Boolean)) missing.push(...says.manifests);
+      const wrong = (d: Sized, is: number) => {
+        if (d.size !== is) throw new Error(`${d.digest} has ${is} bytes, and this manifest says ${d.size}`);
+      };
+      for (const d of says.blobs) {
+        const is = await this.blobSize(repo, d.digest);
+        if (is === undefined) missing.push(d.digest);
+        else wrong(d, is);
+      }
+      const children = await Promise.all(
+        says.manifests.map(async (d) => {
+          const there = await exists(this.repoPath(repo, 'manifests', d.digest.slice(7)));
+          if (there) wrong(d, (await stat(this.blobPath(d.digest))).size);
+          return there;
+        }),
+      );
+      if (says.index && children.length > 0 && !children.some(Boolean)) missing.push(...says.manifests.map((d) => d.digest));
       if (missing.length) return { digest, missing };
       await this.room(body.length);
       const before = await exists(this.blobPath(digest));
@@ -327,11 +380,11 @@ export class Store {
   async free(): Promise<number> {
     const disk = (await freeBytes(this.dir)) - (this.limits.keepFree ?? 0);
     const limit = this.limits.limitBytes;
-    return Math.max(0, limit === undefined ? disk : Math.min(disk, limit - (await this.used())));
+    return Math.max(0, limit === undefined ? disk : Math.min(disk, limit - (await this.used()) - this.arriving));
   }
   private async room(bytes: number): Promise<void> {
     const free = await this.free();
-    if (bytes > free || free <= 0) throw new StoreFull(`the disk set aside for images is full: ${free} bytes are left`);
+    if (bytes > free || free <= 0) throw new StoreFull(full(free));
   }
 
   logPull = this.addPull.bind(this);

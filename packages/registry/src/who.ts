@@ -10,7 +10,7 @@ export async function whoIs(o: Running, req: IncomingMessage): Promise<Grant | '
   if (!header) return 'nobody';
   if (/^bearer /i.test(header)) return o.tokens.read(header.slice(7).trim());
   const shown = readBasic(header);
-  const who = shown && (await o.login(shown.user, shown.password));
+  const who = shown && (await o.login(shown.user, shown.password, req.socket.remoteAddress));
   return who ? { ...who, access: everything } : 'wrong';
 }
 
@@ -18,12 +18,17 @@ export function challenge(
   o: Running,
   req: IncomingMessage,
   res: ServerResponse,
-  repo: string | undefined,
+  over: string | undefined,
   need: string,
   why: 'nobody' | 'wrong' | 'ended',
 ) {
   const service = req.headers.host ?? 'registry';
-  const scope = repo ? `,scope="repository:${repo}:${need === 'pull' ? 'pull' : `pull,${need}`}"` : '';
+  const scope =
+    over === '*'
+      ? ',scope="registry:catalog:*"'
+      : over
+        ? `,scope="repository:${over}:${need === 'pull' ? 'pull' : `pull,${need}`}"`
+        : '';
   res.setHeader(
     'www-authenticate',
     o.scheme === 'bearer'
@@ -40,12 +45,15 @@ export function challenge(
 
 export async function giveToken(o: Running, url: URL, req: IncomingMessage, res: ServerResponse) {
   const shown = readBasic(req.headers.authorization);
-  const who = o.login ? shown && (await o.login(shown.user, shown.password)) : { user: 'anyone', writes: true };
+  const who = o.login
+    ? shown && (await o.login(shown.user, shown.password, req.socket.remoteAddress))
+    : { user: 'anyone', writes: true };
   if (!who) {
     res.setHeader('www-authenticate', 'Basic realm="registry"');
     return refuse(res, 401, 'UNAUTHORIZED', 'log in with the credentials of this registry');
   }
   const access = url.searchParams.getAll('scope').flatMap((scope) => {
+    if (scope === 'registry:catalog:*') return [{ name: '*', actions: who.writes ? ['pull', 'push', 'delete'] : ['pull'] }];
     const m = /^repository:([^:]+):([a-z,*]+)$/.exec(scope);
     if (!m) return [];
     const asked = (m[2] as string).split(',').flatMap((a) => (a === '*' ? ['pull', 'push', 'delete'] : [a]));

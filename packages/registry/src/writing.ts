@@ -1,8 +1,12 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { isFull } from './disk.ts';
-import { NAME, refuse, type Running } from './running.ts';
+import { type Grant, granted } from './login.ts';
+import { manifestTypes } from './manifest.ts';
+import { DIGEST, isName, refuse, type Running } from './running.ts';
 
 const manifestLimit = 4 * 1024 * 1024;
+
+const badDigest = 'end an upload with ?digest=sha256: and 64 hexadecimal digits';
 
 export const gone = (res: ServerResponse, was: boolean, code: string) => {
   if (was) res.writeHead(202).end();
@@ -11,6 +15,14 @@ export const gone = (res: ServerResponse, was: boolean, code: string) => {
 
 export async function putManifest(o: Running, req: IncomingMessage, res: ServerResponse, repo: string, reference: string) {
   if (req.method !== 'PUT') return refuse(res, 405, 'UNSUPPORTED', 'manifests are put');
+  const type = (req.headers['content-type'] ?? '').split(';')[0]?.trim().toLowerCase() ?? '';
+  if (!manifestTypes.has(type))
+    return refuse(
+      res,
+      400,
+      'MANIFEST_INVALID',
+      `${type || 'no media type'} is not one of a manifest: ${[...manifestTypes.keys()].join(', ')}`,
+    );
   const chunks: Buffer[] = [];
   let total = 0;
   for await (const chunk of req) {
@@ -19,12 +31,7 @@ export async function putManifest(o: Running, req: IncomingMessage, res: ServerR
     chunks.push(chunk as Buffer);
   }
   try {
-    const { digest, missing, subject } = await o.store.putManifest(
-      repo,
-      reference,
-      req.headers['content-type'] ?? 'application/vnd.oci.image.manifest.v1+json',
-      Buffer.concat(chunks),
-    );
+    const { digest, missing, subject } = await o.store.putManifest(repo, reference, type, Buffer.concat(chunks));
     if (missing.length)
       return refuse(
         res,
@@ -45,21 +52,24 @@ export async function putManifest(o: Running, req: IncomingMessage, res: ServerR
   }
 }
 
-export async function startUpload(o: Running, url: URL, req: IncomingMessage, res: ServerResponse, repo: string) {
+export async function startUpload(o: Running, url: URL, req: IncomingMessage, res: ServerResponse, repo: string, who: Grant) {
   const mount = url.searchParams.get('mount');
   const from = url.searchParams.get('from');
   if (
     mount &&
     from &&
-    /^sha256:[0-9a-f]{64}$/.test(mount) &&
-    new RegExp(`^${NAME}$`).test(from) &&
+    DIGEST.test(mount) &&
+    isName(from) &&
+    // Whoever may not read it there gets an upload instead, as when it is not there.
+    granted(who, from, 'pull') &&
     (await o.store.mount(repo, from, mount))
   ) {
     res.writeHead(201, { location: `/v2/${repo}/blobs/${mount}`, 'docker-content-digest': mount }).end();
     return;
   }
-  const id = await o.store.startUpload();
   const digest = url.searchParams.get('digest');
+  if (digest !== null && !DIGEST.test(digest)) return refuse(res, 400, 'DIGEST_INVALID', badDigest);
+  const id = await o.store.startUpload(repo);
   if (digest) {
     // Nobody was told where it is: broken off, it cannot be gone on with.
     return continueUpload(o, 'PUT', url, req, res, repo, id).catch(async (cause: unknown) => {
@@ -79,7 +89,7 @@ export async function continueUpload(
   repo: string,
   id: string,
 ) {
-  const size = await o.store.uploadSize(id);
+  const size = o.store.isOf(repo, id) ? await o.store.uploadSize(id) : undefined;
   const location = `/v2/${repo}/blobs/uploads/${id}`;
   if (size === undefined) return refuse(res, 404, 'BLOB_UPLOAD_UNKNOWN', 'no such upload; start a new one');
   const range = (n: number) => ({ location, range: `0-${Math.max(0, n - 1)}`, 'praesidor-received': String(n) });
@@ -93,19 +103,30 @@ export async function continueUpload(
     return;
   }
   if (method !== 'PATCH' && method !== 'PUT') return refuse(res, 405, 'UNSUPPORTED', `${method} is nothing an upload takes`);
-  const begins = /^(?:bytes )?(\d+)-/.exec(req.headers['content-range'] ?? '');
-  if (begins && Number(begins[1]) !== size) {
+  const digest = url.searchParams.get('digest') ?? '';
+  if (method === 'PUT' && !DIGEST.test(digest)) return refuse(res, 400, 'DIGEST_INVALID', badDigest);
+  const says = req.headers['content-range'];
+  const length = req.headers['content-length'];
+  const chunk = /^(?:bytes )?(\d+)-(\d+)$/.exec(says ?? '');
+  if (says !== undefined && !chunk) return refuse(res, 400, 'BLOB_UPLOAD_INVALID', 'Content-Range is <first byte>-<last byte>');
+  const bytes = chunk ? Number(chunk[2]) - Number(chunk[1]) + 1 : undefined;
+  const fits = !chunk || (Number(chunk[1]) === size && (bytes as number) > 0);
+  if (!fits || (bytes !== undefined && length !== undefined && Number(length) !== bytes)) {
     res.writeHead(416, range(size)).end();
     return;
   }
-  const after = await o.store.append(id, req, Number(req.headers['content-length'] ?? 0));
+  const after = await o.store.append(id, req, Number(length ?? 0));
   o.counts.received += after - size;
+  if (bytes !== undefined && after - size !== bytes) {
+    // Another length than was said: nothing of it counts.
+    await o.store.cut(id, size);
+    res.writeHead(416, range(size)).end();
+    return;
+  }
   if (method === 'PATCH') {
     res.writeHead(202, range(after)).end();
     return;
   }
-  const digest = url.searchParams.get('digest') ?? '';
-  if (!/^sha256:[0-9a-f]{64}$/.test(digest)) return refuse(res, 400, 'DIGEST_INVALID', 'end an upload with ?digest=sha256:…');
   if (!(await o.store.finish(repo, id, digest)))
     return refuse(res, 400, 'DIGEST_INVALID', `what arrived does not have the digest ${digest}; nothing was kept`);
   res.writeHead(201, { location: `/v2/${repo}/blobs/${digest}`, 'docker-content-digest': digest }).end();

@@ -1,7 +1,17 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { applyEdits, emptyEstate, kinds, limits, nearest, readDocuments,
-  setInText, type Site, setAt, writeDocument } from './index.ts';
+import {
+  applyEdits,
+  emptyEstate,
+  kinds,
+  limits,
+  nearest,
+  readDocuments,
+  setInText,
+  type Site,
+  setAt,
+  writeDocument,
+} from './index.ts';
 
 const site =
   'apiVersion: praesidor/v1\nkind: Site\nname: lr\ntitle: Lantern Rock\nform: sealed-room\nreach: sealed\ndomain: lr.example\n';

@@ -61,8 +61,8 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
     const { bad } = await verifyCase(box);
     const signed = await signedBy(box, await trustedKeys(ctx.config, ctx.db.manager));
     if (signed.state === 'wrong')
-      throw new Refusal('invalid', `The case is refused: ${signed.why}.`, {
-        remedy: 'It was changed after it was packed. Pack it again, and bring it by another way.',
+      throw new Refusal('invalid', `The case was changed after it was packed: ${signed.why}.`, {
+        remedy: 'Pack it again, and bring it by another way.',
       });
     if (broke && !bad.length) bad.push({ path: '', why: broke });
     const label = w.shipment;

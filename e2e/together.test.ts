@@ -1,0 +1,173 @@
+import { join } from 'node:path';
+import { Key } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Client, Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Two people at once: one at a browser, the other through the API. */
+const i = new Installation();
+let b: Browser;
+let other: Client;
+const url = (path: string) => i.config.publicUrl + path;
+/** For looking at by hand: `SHOTS=folder`. */
+const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
+
+beforeAll(async () => {
+  await i.start({ speed: 600 });
+  other = await i.as('planner');
+  b = await openBrowser();
+  await b.open(url('/sign-in'));
+  await b.type('Login', 'warden');
+  await b.type('Password', i.password);
+  await b.click('button', 'Sign in');
+  await b.see('Next moves');
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+const charter = async (name: string) => (await other.estate()).charters.find((c) => c.name === name);
+const set = (kind: string, key: string, path: string[], value: unknown) =>
+  other.good('POST', '/api/edits', { why: 'meanwhile', edits: [{ op: 'set', kind, key, path, value }] });
+
+describe('a charter that two people edit', () => {
+  it('keeps a draft over reload, Back and another view, and says so', async () => {
+    await b.open(url('/clusters/dunlin?site=dnl'));
+    await (await b.find("//button[starts-with(@aria-label, 'Owner:')]")).click();
+    await b.type('Owner', 'harbour office\n');
+    await b.see('Not saved yet. This draft of');
+    await b.driver.navigate().refresh();
+    await b.find("//button[@aria-label='Owner: harbour office, edit']");
+    await b.click('link', 'Clusters');
+    await b.see('dunlin');
+    await b.driver.navigate().back();
+    await b.find("//button[@aria-label='Owner: harbour office, edit']");
+    expect((await charter('dunlin'))?.owner).not.toBe('harbour office');
+  });
+  it('shows what another saved beside it, and keeps both', async () => {
+    await set('Charter', 'dunlin', ['purpose'], 'gates of the quay');
+    await b.see('planner saved this charter since you began.');
+    await b.find("//button[@aria-label='Purpose: gates of the quay, edit']");
+    await shot('saved-since');
+    await b.click('button', 'Consequences and save…');
+    await b.click('button', 'Save and hold');
+    await b.gone('saved this charter since you began.');
+    expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the quay' });
+  });
+  it.each([
+    ['Keep yours', 'tide tables'],
+    ['Take planner’s', 'weather desk'],
+  ])('shows all three values where both set one field; %s is what stands then', async (choice, stands) => {
+    await set('Charter', 'dunlin', ['owner'], 'harbour office');
+    await b.driver.navigate().refresh();
+    await (await b.find("//button[@aria-label='Owner: harbour office, edit']")).click();
+    await b.type('Owner', 'tide tables\n');
+    await b.see('Not saved yet.');
+    await set('Charter', 'dunlin', ['owner'], 'weather desk');
+    await b.see('planner changed a field that you changed too.');
+    const row = await (await b.find("//table[@aria-label='Changed by two people']//tbody/tr")).getText();
+    expect(row).toMatch(/owner\s+harbour office\s+tide tables\s+weather desk/);
+    const save = await b.find("//button[starts-with(., 'Consequences and save')]");
+    expect(await save.isEnabled()).toBe(false);
+    await shot('collision');
+    await b.click('button', choice);
+    if (stands === 'tide tables') {
+      await b.click('button', 'Consequences and save…');
+      await b.click('button', 'Save and hold');
+    }
+    await b.gone('Not saved yet.');
+    await b.gone('planner changed a field');
+    await b.find(`//button[@aria-label='Owner: ${stands}, edit']`);
+    expect((await charter('dunlin'))?.owner).toBe(stands);
+  });
+});
+
+describe('text that is declared', () => {
+  const editor = () => b.find("//*[@aria-label='Documents as text']");
+  const network = async () => (await other.estate()).networks.find((n) => n.name === 'lr-machine');
+  const typeAtEnd = async (text: string) => (await editor()).sendKeys(Key.chord(Key.CONTROL, Key.END), text);
+  it('is kept a draft a wish, over reload and another wish', async () => {
+    await b.open(url('/declare'));
+    await typeAtEnd('# of the harbour');
+    await b.see('Not saved yet.');
+    await b.click('button', 'network');
+    await b.see('kind: Network');
+    await b.gone('# of the harbour');
+    await b.driver.navigate().back();
+    await b.see('# of the harbour');
+    await b.driver.navigate().refresh();
+    await b.see('# of the harbour');
+    await b.click('button', 'Discard draft');
+    await b.gone('# of the harbour');
+  });
+  it('is merged by field with what another saved, and where both set one, it is chosen', async () => {
+    await b.open(url('/declare?edit=Network%20lr-machine'));
+    await b.see('kind: Network');
+    await typeAtEnd('ntp: [10.62.8.60]\n');
+    await b.see('Not saved yet.');
+    await set('Network', 'lr-machine', ['mtu'], 1400);
+    await b.click('button', 'Save Network lr-machine');
+    await b.gone('Not saved yet.');
+    expect(await network()).toMatchObject({ mtu: 1400, ntp: ['10.62.8.60'] });
+
+    await b.open(url('/declare?edit=Network%20lr-machine'));
+    await b.see('mtu: 1400');
+    await typeAtEnd('resolvers: [10.62.8.61] # two rooms\n');
+    await b.see('Not saved yet.');
+    await set('Network', 'lr-machine', ['resolvers'], ['10.62.8.62']);
+    await b.see('Network lr-machine changed since you began');
+    await b.click('button', 'Take theirs');
+    await b.see('10.62.8.62');
+    await b.gone('changed since you began');
+    expect(await network()).toMatchObject({ resolvers: ['10.62.8.62'] });
+    await b.click('button', 'Discard draft');
+  });
+});
+
+describe('people', () => {
+  let password = '';
+  it('are added with a password that is shown once, and sign in with it', async () => {
+    await b.open(url('/people'));
+    await b.click('button', 'Add account…');
+    await b.type('Login', 'rui');
+    await b.type('Name', 'Rui Tavares');
+    await b.choose('Role', 'reader');
+    await b.click('button', 'Add', "//*[@role='dialog']");
+    await b.see('shown only now');
+    password = (await (await b.find("//*[@role='dialog']//button[contains(@class, 'mono')]")).getText()).trim();
+    await b.click('button', 'Close');
+    const r = await fetch(url('/api/sign-in'), {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ login: 'rui', password }),
+    });
+    expect(r.status).toBe(200);
+    await b.driver.navigate().refresh();
+    await b.find("//tr[td[.='rui']]//*[.='in 1 browser']");
+    await shot('people');
+    await b.click('button', 'Disable rui');
+    await b.find("//tr[td[.='rui']]//*[.='disabled']");
+    const cookie = (r.headers.getSetCookie()[0] ?? '').split(';')[0] as string;
+    expect((await fetch(url('/api/me'), { headers: { cookie } })).status).toBe(401);
+  });
+});
+
+describe('the keyring', () => {
+  it('says where an entry may be sent, changes that, and keeps what is in use', async () => {
+    await b.open(url('/keyring'));
+    await b.see('May be sent to');
+    await shot('keyring');
+    await b.click('button', 'Change bmc-lr');
+    const area = await b.find("//*[@role='dialog']//textarea");
+    await area.sendKeys(Key.chord(Key.CONTROL, 'a'), 'not a place!');
+    await b.see('is neither a document');
+    await area.sendKeys(Key.chord(Key.CONTROL, 'a'), '10.62.7.0/25');
+    await b.click('button', 'Save');
+    await b.find("//tr[td[.='bmc-lr']]//td[.='10.62.7.0/25']");
+    await b.click('button', 'Remove bw-registry');
+    await b.click('button', 'Remove', "//*[@role='dialog']");
+    await b.see('bw-registry is in use');
+    await b.find("//*[@role='dialog']//a[contains(., 'Choose another credential for Registry bw-registry')]");
+    await shot('in-use');
+  });
+});
