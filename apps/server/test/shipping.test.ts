@@ -148,81 +148,6 @@ describe('in several cases, into a sealed room', () => {
     });
     await shipmentIn(c, s.label, 'landed');
   });
-  /** A case as it lies in a folder, taken in as somebody would bring it; `change` makes it what it should not be. */
-  const bring = async (from: string, change: (folder: string) => void) => {
-    const copy = join(i.config.dataDir, 'brought');
-    rmSync(copy, { recursive: true, force: true });
-    cpSync(from, copy, { recursive: true });
-    change(copy);
-    const tar = execFileSync('tar', ['-cf', '-', '-C', copy, '.'], { maxBuffer: 1e9 });
-    const r = await raw('/api/cases', {
-      method: 'POST',
-      headers: { 'content-type': 'application/x-tar' },
-      body: new Uint8Array(tar),
-    });
-    return { status: r.status, body: (await r.json()) as { label: string; unverified: string | null; message: string } };
-  };
-  /** Its checksums made right again, as whoever changes a case would. */
-  const sums = (folder: string) =>
-    writeFileSync(
-      join(folder, 'SHA256SUMS'),
-      execFileSync('sh', ['-c', "find . -type f ! -name SHA256SUMS | sed 's#^./##' | sort | xargs sha256sum"], { cwd: folder }),
-    );
-  const rewrite = (folder: string, change: (waybill: string) => string) => {
-    const file = join(folder, 'waybill.json');
-    writeFileSync(file, change(readFileSync(file, 'utf8')));
-    for (const mark of ['case.json']) {
-      const text = readFileSync(join(folder, mark), 'utf8');
-      writeFileSync(join(folder, mark), change(text));
-    }
-  };
-  it('is signed: changed after that it is refused, unsigned or foreign it waits for a builder who types its name', async () => {
-    const s = await plan({ target: 'bw-registry', bills: ['small'], way: 'case' });
-    await start(s.label);
-    await shipmentIn(c, s.label, 'packed');
-    const from = folder(s.label, 1);
-    const changed = await bring(from, (f) => {
-      rewrite(f, (w) => w.replaceAll(`"${s.label}"`, '"XX-1"').replaceAll('"repository":"', '"repository":"x'));
-      sums(f);
-    });
-    expect(changed).toMatchObject({ status: 422, body: { message: expect.stringContaining('changed after it was packed') } });
-
-    const unsigned = await bring(from, (f) => {
-      rewrite(f, (w) => w.replaceAll(`"${s.label}"`, '"XX-2"'));
-      rmSync(join(f, 'signature.json'));
-      sums(f);
-    });
-    expect(unsigned.body).toMatchObject({ label: 'XX-2', unverified: 'nobody has signed it' });
-    const refused = await c.call('POST', '/api/shipments/XX-2/start');
-    expect([refused.status, refused.body.message]).toEqual([409, expect.stringContaining('XX-2 is not landed')]);
-    const would = await c.good<{ changes: { image: string; what: string }[] }>('GET', '/api/shipments/XX-2/would-change');
-    expect(would.changes).toContainEqual(expect.objectContaining({ what: 'adds', image: expect.stringContaining(':') }));
-    const planner = await i.as('planner');
-    expect((await planner.call('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-2' })).status).toBe(403);
-    expect((await c.call('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-1' })).status).toBe(422);
-    await c.good('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-2' });
-    await c.good('POST', '/api/shipments/XX-2/start');
-    await shipmentIn(c, 'XX-2', 'landed');
-    const acts = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
-    expect(acts.acts).toContainEqual(
-      expect.objectContaining({ act: 'accepted a shipment that is not verified', subject: 'XX-2' }),
-    );
-
-    const other = newSigningKey();
-    const foreign = (label: string) =>
-      bring(from, (f) => {
-        rewrite(f, (w) => w.replaceAll(`"${s.label}"`, `"${label}"`));
-        const by = { name: 'hall', privateKey: other.privateKey };
-        writeFileSync(join(f, 'signature.json'), JSON.stringify(signManifest(readFileSync(join(f, 'waybill.json')), by)));
-        sums(f);
-      });
-    expect((await foreign('XX-3')).body.unverified).toContain('not trusted');
-    // Once a warden trusts the key, what it signed needs nobody's acceptance.
-    await c.good('POST', '/api/trust/installations', { name: 'Breakwater', key: other.key });
-    expect((await foreign('XX-4')).body).toMatchObject({ label: 'XX-4', unverified: null });
-    await c.good('DELETE', '/api/trust/installations/Breakwater');
-    expect((await foreign('XX-5')).body.unverified).toContain('not trusted');
-  });
   it.each([
     ['nothing at all', Buffer.alloc(0)],
     ['something else', Buffer.from('a letter to the harbour master'.repeat(50))],
@@ -410,5 +335,83 @@ describe('what a source publishes', () => {
     await c.good('POST', `/api/acts/${act}/undo`);
     expect((await c.estate()).addons.some((a) => a.name === 'time-keeper')).toBe(false);
     expect((await c.call('POST', '/api/registries/upstream/offers', { names: ['nobody'] })).status).toBe(404);
+  });
+});
+
+describe('a case from elsewhere', () => {
+  /** A case as it lies in a folder, taken in as somebody would bring it; `change` makes it what it should not be. */
+  const bring = async (from: string, change: (folder: string) => void) => {
+    const copy = join(i.config.dataDir, 'brought');
+    rmSync(copy, { recursive: true, force: true });
+    cpSync(from, copy, { recursive: true });
+    change(copy);
+    const tar = execFileSync('tar', ['-cf', '-', '-C', copy, '.'], { maxBuffer: 1e9 });
+    const r = await raw('/api/cases', {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-tar' },
+      body: new Uint8Array(tar),
+    });
+    return { status: r.status, body: (await r.json()) as { label: string; unverified: string | null; message: string } };
+  };
+  /** Its checksums made right again, as whoever changes a case would. */
+  const sums = (folder: string) =>
+    writeFileSync(
+      join(folder, 'SHA256SUMS'),
+      execFileSync('sh', ['-c', "find . -type f ! -name SHA256SUMS | sed 's#^./##' | sort | xargs sha256sum"], { cwd: folder }),
+    );
+  const rewrite = (folder: string, change: (waybill: string) => string) => {
+    const file = join(folder, 'waybill.json');
+    writeFileSync(file, change(readFileSync(file, 'utf8')));
+    for (const mark of ['case.json']) {
+      const text = readFileSync(join(folder, mark), 'utf8');
+      writeFileSync(join(folder, mark), change(text));
+    }
+  };
+  it('is signed: changed after that it is refused, unsigned or foreign it waits for a builder who types its name', async () => {
+    const s = await plan({ target: 'dnl-registry', bills: ['small'], way: 'case' });
+    await start(s.label);
+    await shipmentIn(c, s.label, 'packed');
+    const from = folder(s.label, 1);
+    const changed = await bring(from, (f) => {
+      rewrite(f, (w) => w.replaceAll(`"${s.label}"`, '"XX-1"').replaceAll('"repository":"', '"repository":"x'));
+      sums(f);
+    });
+    expect(changed).toMatchObject({ status: 422, body: { message: expect.stringContaining('changed after it was packed') } });
+
+    const unsigned = await bring(from, (f) => {
+      rewrite(f, (w) => w.replaceAll(`"${s.label}"`, '"XX-2"'));
+      rmSync(join(f, 'signature.json'));
+      sums(f);
+    });
+    expect(unsigned.body).toMatchObject({ label: 'XX-2', unverified: 'nobody has signed it' });
+    const refused = await c.call('POST', '/api/shipments/XX-2/start');
+    expect([refused.status, refused.body.message]).toEqual([409, expect.stringContaining('XX-2 is not landed')]);
+    const would = await c.good<{ changes: { image: string; what: string }[] }>('GET', '/api/shipments/XX-2/would-change');
+    expect(would.changes).toContainEqual(expect.objectContaining({ what: 'adds', image: expect.stringContaining(':') }));
+    const planner = await i.as('planner');
+    expect((await planner.call('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-2' })).status).toBe(403);
+    expect((await c.call('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-1' })).status).toBe(422);
+    await c.good('POST', '/api/shipments/XX-2/accept', { confirm: 'XX-2' });
+    await c.good('POST', '/api/shipments/XX-2/start');
+    await shipmentIn(c, 'XX-2', 'landed');
+    const acts = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
+    expect(acts.acts).toContainEqual(
+      expect.objectContaining({ act: 'accepted a shipment that is not verified', subject: 'XX-2' }),
+    );
+
+    const other = newSigningKey();
+    const foreign = (label: string) =>
+      bring(from, (f) => {
+        rewrite(f, (w) => w.replaceAll(`"${s.label}"`, `"${label}"`));
+        const by = { name: 'hall', privateKey: other.privateKey };
+        writeFileSync(join(f, 'signature.json'), JSON.stringify(signManifest(readFileSync(join(f, 'waybill.json')), by)));
+        sums(f);
+      });
+    expect((await foreign('XX-3')).body.unverified).toContain('not trusted');
+    // Once a warden trusts the key, what it signed needs nobody's acceptance.
+    await c.good('POST', '/api/trust/installations', { name: 'Breakwater', key: other.key });
+    expect((await foreign('XX-4')).body).toMatchObject({ label: 'XX-4', unverified: null });
+    await c.good('DELETE', '/api/trust/installations/Breakwater');
+    expect((await foreign('XX-5')).body.unverified).toContain('not trusted');
   });
 });

@@ -14,7 +14,7 @@ import {
   size,
   subtract,
 } from '@praesidor/core/address';
-import { choose, spaceFor, type Wish } from '@praesidor/core/ledger';
+import { choose, spaceFor, type Spoken, spokenFor, type Wish } from '@praesidor/core/ledger';
 import { nearest, type Network } from '@praesidor/core/model';
 import { readEstate, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup } from '../options.ts';
@@ -38,7 +38,7 @@ const out = (asked: Asked, write: (t: string) => void, json: unknown, lines: rea
   write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : lines.length ? `${lines.join('\n')}\n` : '');
 
 /** A network of the estate by its name, with what is taken; or a bare prefix with what --taken names. */
-function place({ words, options }: Asked): { network: Network; taken: string[] } {
+function place({ words, options }: Asked): { network: Network; taken: string[]; spoken: readonly Spoken[] } {
   const what = words[0] as string;
   if (what.includes('/')) {
     const prefix = formatPrefix(read('prefix', what, parsePrefix));
@@ -59,6 +59,7 @@ function place({ words, options }: Asked): { network: Network; taken: string[] }
         routes: [],
       },
       taken,
+      spoken: [],
     };
   }
   if (typeof options.estate !== 'string') throw new Unusable(`${what} is no prefix; for a network by its name give --estate`);
@@ -71,12 +72,16 @@ function place({ words, options }: Asked): { network: Network; taken: string[] }
     );
     throw new Unusable(`there is no network ${what}${near ? `; did you mean ${near}?` : ''}`);
   }
-  return { network, taken: estate.reservations.filter((r) => r.network === what).map((r) => r.address) };
+  return {
+    network,
+    taken: estate.reservations.filter((r) => r.network === what).map((r) => r.address),
+    spoken: spokenFor(estate, network),
+  };
 }
 
 function grant(asked: Asked, wish: Wish, write: (t: string) => void): number {
-  const { network, taken } = place(asked);
-  const found = choose(network, spaceFor(network, taken, wish.pool), wish);
+  const { network, taken, spoken } = place(asked);
+  const found = choose(network, spaceFor(network, taken, spoken, wish.pool), wish);
   if ('refused' in found) {
     out(asked, write, { addresses: [], refused: found.message }, [found.message]);
     return 1;
@@ -173,8 +178,8 @@ export const address: CommandGroup = {
       words: '<network>',
       options: [estateOption, takenOption, ['--prefixes', 'as prefixes and not as ranges']],
       run: (asked, write) => {
-        const { network, taken } = place(asked);
-        const space = spaceFor(network, taken);
+        const { network, taken, spoken } = place(asked);
+        const space = spaceFor(network, taken, spoken);
         const runs = space.freeRuns();
         const lines = asked.options.prefixes
           ? runs.flatMap(prefixesOf).map(formatPrefix)

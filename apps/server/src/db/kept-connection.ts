@@ -39,6 +39,16 @@ export class KeptConnection {
   get client(): pg.Client | undefined {
     return this.current;
   }
+  private turn: Promise<unknown> = Promise.resolve();
+  /** A statement over this connection, one after the other. @throws Error when there is none */
+  query = <R extends pg.QueryResultRow>(text: string, values?: unknown[]): Promise<pg.QueryResult<R>> => {
+    const next = this.turn.then(() => {
+      if (!this.current) throw new Error(`${this.options.name} has no connection to the database: ${this.why}`);
+      return this.current.query<R>(text, values);
+    });
+    this.turn = next.catch(() => undefined);
+    return next;
+  };
   /** Why there is none; undefined: there is one. */
   get fault(): string | undefined {
     return this.current ? undefined : this.why;
@@ -100,8 +110,7 @@ export class KeptConnection {
         client.end().catch(() => undefined);
       }, beat);
       silent.unref();
-      client
-        .query('select 1')
+      this.query('select 1')
         .then(() => this.current === client && this.look(client, lost))
         .catch(() => undefined)
         .finally(() => clearTimeout(silent));

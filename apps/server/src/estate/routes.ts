@@ -1,25 +1,15 @@
 import { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import {
-  against,
-  type Change,
-  type Doc,
-  docsOf,
-  type Edit,
-  keyOf,
-  kinds,
-  type Kind,
-  words,
-  writeDocument,
-} from '@praesidor/core/model';
+import { against, type Change, type Doc, type Edit, keyOf, kinds, type Kind, words } from '@praesidor/core/model';
 import { permit } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
-import { docTables } from '../db/tables.ts';
+import { Snapshots } from './snapshot.ts';
 import { Refusal } from '../refusal.ts';
 import { changePlan, mergeDocs, takeBack } from './change.ts';
 import { validDoc } from './documents.ts';
+import { planAsText } from './export.ts';
 import { loadEstate } from './load.ts';
 
 const KindName = z.enum(Object.keys(kinds) as [Kind, ...Kind[]]);
@@ -65,14 +55,16 @@ const Since = z.strictObject({
 const importLimit = 80_000_000;
 
 export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  /** Everything the browser computes with, and the versions it saves against. */
-  app.get('/api/estate', { config: { act: 'plan.read' } }, async () => {
-    const { estate: all, revision } = await loadEstate(ctx.db);
-    const versions: Record<string, number> = {};
-    for (const kind of ['Charter', 'Network', 'Site', 'Host'] as const)
-      for (const r of await ctx.db.manager.find(docTables[kind], { select: { key: true, version: true } }))
-        versions[`${kind} ${r.key}`] = r.version;
-    return { estate: all, revision, versions };
+  const snapshots = new Snapshots(ctx.db);
+  /** Everything the browser computes with, and the versions it saves against; whoever has this state already is told so. */
+  app.get('/api/estate', { config: { act: 'plan.read' } }, async (req, reply) => {
+    const { etag, text, zipped } = await snapshots.get();
+    reply.header('etag', etag).header('cache-control', 'private, no-cache').header('vary', 'accept-encoding');
+    if (req.headers['if-none-match'] === etag) return reply.status(304).send();
+    reply.type('application/json; charset=utf-8');
+    return /\bgzip\b/.test(req.headers['accept-encoding'] ?? '')
+      ? reply.header('content-encoding', 'gzip').send(zipped)
+      : reply.send(text);
   });
 
   /** Remedies and edits in place: described changes, made in one transaction, undone as one. */
@@ -153,13 +145,12 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .send(Readable.from(lines()));
   });
 
-  app.get('/api/export', { config: { act: 'plan.read' } }, async (_req, reply) => {
-    const { estate: all } = await loadEstate(ctx.db);
-    return reply
+  app.get('/api/export', { config: { act: 'plan.read' } }, async (_req, reply) =>
+    reply
       .type('application/yaml')
       .header('content-disposition', 'attachment; filename="estate.yaml"')
-      .send(docsOf(all).map(writeDocument).join('---\n'));
-  });
+      .send(Readable.from(planAsText(ctx.db, ctx.heavy))),
+  );
 
   /** Documents as text. What already stands as written is left alone; with `revision` or `base`, so is what somebody changed since. */
   app.post(

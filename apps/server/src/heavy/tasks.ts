@@ -1,6 +1,14 @@
 import { readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
-import { type Host, type Network, readDocuments, type Reservation, type Site } from '@praesidor/core/model';
+import {
+  type Doc,
+  type Host,
+  type Network,
+  readDocuments,
+  type Reservation,
+  type Site,
+  writeDocument,
+} from '@praesidor/core/model';
 
 /** What is computed away from the event loop, by name: pure functions of what is sent along. A new one is a line. */
 export const tasks = {
@@ -16,6 +24,7 @@ export const tasks = {
     domains: Record<string, string>;
   }) => readCsv(text, networks, standing, (n) => domains[n.site] ?? ''),
   readDocuments: ({ text, file }: { text: string; file: string }) => readDocuments(text, file),
+  writeDocuments: ({ docs }: { docs: Doc[] }) => docs.map(writeDocument).join('---\n'),
   readHosts: ({
     text,
     sites,

@@ -1,7 +1,9 @@
 import PgBoss from 'pg-boss';
-import type pg from 'pg';
+import { setTimeout } from 'node:timers/promises';
+import pg from 'pg';
 import type { EntityManager } from 'typeorm';
 import { KeptConnection } from '../db/kept-connection.ts';
+import { isAway } from '../db/errors.ts';
 import { type Bus, whisper } from '../events/bus.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
@@ -13,6 +15,8 @@ const kinds = Object.keys(concurrency) as JobKind[];
 /** A job that fails is tried again after 1 s, 2 s, 4 s … and at least once a minute, without end. */
 const retries = { retryLimit: 100_000, retryDelay: 1, retryBackoff: true, expireInSeconds: 23 * 3600 } as const;
 const longestWait = 60;
+/** How long a statement of the queue is tried while the database is away, in milliseconds. */
+const patience = 60_000;
 /** Lock numbers: one that tells who lives, one for work that one process at a time does, one for the first start. */
 const locks = { worker: 727, exclusive: 728, start: 727_011 } as const;
 
@@ -29,6 +33,7 @@ interface Session {
  */
 export class Queue {
   private readonly boss: PgBoss;
+  private readonly pool: pg.Pool;
   private readonly connection: KeptConnection;
   private session: Session | undefined;
   private readonly stopping = new AbortController();
@@ -43,12 +48,18 @@ export class Queue {
     private readonly bus: Bus,
     private readonly log: (message: string, facts?: object) => void,
   ) {
-    this.boss = new PgBoss({
+    this.pool = new pg.Pool({
       connectionString: url,
-      schema: 'jobs',
       max: 6,
       application_name: 'praesidor jobs',
       connectionTimeoutMillis: 5000,
+      keepAlive: true,
+    });
+    // An idle connection that breaks is replaced when it is needed.
+    this.pool.on('error', (e) => log('queue', { error: e.message }));
+    this.boss = new PgBoss({
+      schema: 'jobs',
+      db: { executeSql: (text: string, values?: unknown[]) => this.ask(text, values) },
     } as never);
     this.boss.on('error', (e: Error) => log('queue', { error: e.message }));
     this.connection = new KeptConnection(url, {
@@ -60,6 +71,19 @@ export class Queue {
         this.session = undefined;
       },
     });
+  }
+
+  /** One statement of the queue's own; while the database is away for a moment it is asked again, with growing pauses. */
+  private async ask(text: string, values?: unknown[]): Promise<{ rows: unknown[] }> {
+    const end = Date.now() + patience;
+    for (let pause = 250; ; pause = Math.min(pause * 2, 5000)) {
+      try {
+        return await this.pool.query(text, values);
+      } catch (e) {
+        if (!isAway(e) || this.stopping.signal.aborted || Date.now() + pause > end) throw e;
+        await setTimeout(pause, undefined, { signal: this.stopping.signal }).catch(() => undefined);
+      }
+    }
   }
 
   /** Why no work is done at the moment; undefined: it is. */
@@ -115,53 +139,51 @@ export class Queue {
 
   private async run(kind: JobKind, job: string, id: string, handler: JobHandler): Promise<void> {
     const { session } = this;
-    const { client } = this.connection;
-    if (!session || !client) throw new Error('this worker has no connection to the database');
+    if (!session) throw new Error('this worker has no connection to the database');
     const signal = AbortSignal.any([this.stopping.signal, session.lost.signal]);
-    await client.query('insert into running_job values ($1, $2, $3) on conflict (job) do update set worker = excluded.worker', [
-      job,
-      kind,
-      session.worker,
-    ]);
+    await this.connection.query(
+      'insert into running_job values ($1, $2, $3) on conflict (job) do update set worker = excluded.worker',
+      [job, kind, session.worker],
+    );
     try {
       await handler(id, signal);
     } catch (e) {
       if (!signal.aborted) this.log('job failed', { kind, id, error: (e as Error).message });
       throw e;
     } finally {
-      if (!signal.aborted) await client.query('delete from running_job where job = $1', [job]).catch(() => undefined);
+      if (!signal.aborted) await this.connection.query('delete from running_job where job = $1', [job]).catch(() => undefined);
     }
     if (signal.aborted) throw new Error(this.stopping.signal.aborted ? 'the server is stopping' : 'the worker lost its lock');
   }
 
   /** Gives back the jobs of workers that are gone, and those that nobody is at any more; nothing waits longer than a minute for its next try. */
   private async requeueDeadWorkersJobs(): Promise<void> {
-    const { client } = this.connection;
-    if (!client || !this.session) return;
+    const query = this.connection.query;
+    if (!this.session) return;
     const giveBack = async (queue: string, job: string, reason: string) => {
       await this.boss.fail(queue, job, { reason }).catch(() => undefined);
-      await client.query("update jobs.job set start_after = now() where name = $1 and id = $2 and state = 'retry'", [queue, job]);
-      await client.query('delete from running_job where job = $1', [job]);
+      await query("update jobs.job set start_after = now() where name = $1 and id = $2 and state = 'retry'", [queue, job]);
+      await query('delete from running_job where job = $1', [job]);
     };
-    const { rows } = await client.query<{ job: string; queue: string; worker: number }>(
+    const { rows } = await query<{ job: string; queue: string; worker: number }>(
       'select job, queue, worker from running_job where worker <> $1',
       [this.session.worker],
     );
     for (const r of rows) {
       const {
         rows: [got],
-      } = await client.query<{ free: boolean }>('select pg_try_advisory_lock($1, $2) as free', [locks.worker, r.worker]);
+      } = await query<{ free: boolean }>('select pg_try_advisory_lock($1, $2) as free', [locks.worker, r.worker]);
       if (!got?.free) continue;
-      await client.query('select pg_advisory_unlock($1, $2)', [locks.worker, r.worker]);
+      await query('select pg_advisory_unlock($1, $2)', [locks.worker, r.worker]);
       await giveBack(r.queue, r.job, 'its worker is gone');
     }
     // Taken, and never put down as running or as ended: its worker lost the database in between.
-    const { rows: lost } = await client.query<{ name: string; id: string }>(
+    const { rows: lost } = await query<{ name: string; id: string }>(
       "select name, id from jobs.job j where state = 'active' and name = any($1) and started_on < now() - interval '20 seconds' and not exists (select 1 from running_job r where r.job = j.id::text)",
       [kinds],
     );
     for (const j of lost) await giveBack(j.name, j.id, 'nobody is at it any more');
-    await client.query(
+    await query(
       "update jobs.job set start_after = now() + make_interval(secs => $1) where state = 'retry' and start_after > now() + make_interval(secs => $1)",
       [longestWait],
     );
@@ -179,10 +201,9 @@ export class Queue {
 
   /** Does work that one process at a time may do; false when another is at it, or nobody can know. A killed process is at nothing. */
   async runExclusive(what: number, work: (signal: AbortSignal) => Promise<void>): Promise<boolean> {
-    const { client } = this.connection;
     const { session } = this;
-    if (!client || !session) return false;
-    const { rows } = await client.query<{ mine: boolean }>('select pg_try_advisory_lock($1, $2) as mine', [
+    if (!session) return false;
+    const { rows } = await this.connection.query<{ mine: boolean }>('select pg_try_advisory_lock($1, $2) as mine', [
       locks.exclusive,
       what,
     ]);
@@ -191,7 +212,7 @@ export class Queue {
       await work(session.lost.signal);
       return true;
     } finally {
-      await client.query('select pg_advisory_unlock($1, $2)', [locks.exclusive, what]).catch(() => undefined);
+      await this.connection.query('select pg_advisory_unlock($1, $2)', [locks.exclusive, what]).catch(() => undefined);
     }
   }
 
@@ -201,5 +222,6 @@ export class Queue {
     this.stopping.abort();
     await this.boss.stop({ graceful: true, timeout: 5000, wait: true }).catch(() => undefined);
     await this.connection.close();
+    await this.pool.end().catch(() => undefined);
   }
 }

@@ -115,11 +115,12 @@ export interface NetworkUse {
 
 /**
  * The space of a network as the plan has it. DHCP scopes are always taken; pools for anything but hosts are
- * taken unless `inside` names the use to allocate from.
+ * taken unless `inside` names the use to allocate from. `taken` are addresses and ranges (`10.62.8.64-10.62.8.79`).
  */
 export function spaceOf(network: NetworkUse, taken: Iterable<string>, inside?: string): Space {
   const away: Range[] = network.dhcp.map((scope) => parseRange(scope.range));
   for (const pool of network.pools) if (pool.use !== 'host' && pool.use !== inside) away.push(parseRange(pool.range));
-  for (const text of network.gateway ? [network.gateway, ...taken] : taken) away.push(single(text));
+  for (const text of network.gateway ? [network.gateway, ...taken] : taken)
+    away.push(text.includes('-') ? parseRange(text) : single(text));
   return new Space(parsePrefix(network.prefix), { taken: away });
 }

@@ -1,3 +1,4 @@
+import { rangesOf, spokenFor } from '../ledger/spoken-for.ts';
 import { consecutive, formatIp, parseRange, spaceOf } from '../address/index.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
 import * as words from '../model/words.ts';
@@ -41,7 +42,10 @@ export function addressing(
   if (!network) return out;
   const ours = (use: string) =>
     estate.reservations.find((r) => r.owner.kind === 'charter' && r.owner.name === charter.name && r.owner.use === use);
-  const taken = estate.reservations.filter((r) => r.network === network.name).map((r) => r.address);
+  const taken = [
+    ...estate.reservations.filter((r) => r.network === network.name).map((r) => r.address),
+    ...rangesOf(spokenFor(estate, network, { charter: charter.name })),
+  ];
   const virtualPool = network.pools.find((p) => p.use === 'virtual');
   const virtual = spaceOf(network, taken, 'virtual');
   if (charter.servicePool) virtual.take(parseRange(charter.servicePool.range));

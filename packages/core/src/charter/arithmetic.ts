@@ -1,10 +1,21 @@
+import type { OverlayKind } from '../model/documents.ts';
 import type { PlannedNode } from './plan.ts';
 
-/** Bytes an encapsulation adds, outer headers included: VXLAN (RFC 7348) 50 on IPv4 and 70 on IPv6; Geneve (RFC 8926) the same plus 8 for one option. */
-export function overhead(kind: 'geneve' | 'vxlan' | 'none', v: 4 | 6): number {
-  const outer = v === 4 ? 50 : 70;
-  return kind === 'none' ? 0 : kind === 'vxlan' ? outer : outer + 8;
-}
+/**
+ * Bytes that an encapsulation adds to a packet of pods, outer headers included, on IPv4 and IPv6:
+ * - IP in IP (RFC 2003, RFC 2473): the outer header, 20 or 40
+ * - VXLAN (RFC 7348): outer header, UDP 8, VXLAN 8, inner Ethernet 14
+ * - Geneve (RFC 8926): the same with a header of 8 and one option of 8
+ * - WireGuard: outer header, UDP 8, message header 16, authentication tag 16 (RFC 8439)
+ */
+const adds = {
+  none: [0, 0],
+  ipip: [20, 40],
+  vxlan: [20 + 8 + 8 + 14, 40 + 8 + 8 + 14],
+  geneve: [20 + 8 + 16 + 14, 40 + 8 + 16 + 14],
+  wireguard: [20 + 8 + 32, 40 + 8 + 32],
+} as const satisfies Record<OverlayKind, readonly [number, number]>;
+export const overhead = (kind: OverlayKind, v: 4 | 6): number => adds[kind][v === 4 ? 0 : 1];
 
 /** Members n → majority ⌊n/2⌋ + 1, tolerated losses n − majority. */
 export function quorumOf(members: number) {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
-import { applyEdits, type Charter, type Estate } from '../model/index.ts';
+import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
 import { bootKit, placeholder } from '../files/index.ts';
 import { parseAllDocuments, parse } from 'yaml';
 import { consequences, overhead, quorumOf, resolve } from './index.ts';
@@ -32,6 +32,11 @@ describe('arithmetic', () => {
     ['vxlan', 6, 70],
     ['geneve', 4, 58],
     ['none', 4, 0],
+    ['geneve', 6, 78], // 40 + 8 + 16 + 14
+    ['ipip', 4, 20],
+    ['ipip', 6, 40],
+    ['wireguard', 4, 60], // 20 + 8 + 16 + 16
+    ['wireguard', 6, 80], // 40 + 8 + 16 + 16
   ] as const)('%s on IPv%d adds %d bytes', (kind, v, n) => {
     expect(overhead(kind, v)).toBe(n);
   });
@@ -209,5 +214,40 @@ describe('a boot kit', () => {
     expect(etcd(first?.host)).toContain('--initial-cluster-state=new');
     expect(etcd(third?.host)).toContain('--initial-cluster-state=existing');
     expect(etcd(third?.host).match(/https:\/\/10\.62\.8\.\d+:2380/g)?.length).toBeGreaterThanOrEqual(4); // three members, and its own peer address
+  });
+});
+
+describe('addresses that the plan speaks for', () => {
+  const other = { ...goodEstate().charters[0], name: 'gannet' } as Charter;
+  const beside = (more: object): Estate => {
+    const e = goodEstate();
+    return { ...e, charters: [...e.charters, { ...other, ...more } as Charter] };
+  };
+  it('are given to no node and no virtual address: pools and fixed addresses of other charters, resolvers, time servers', () => {
+    const free = planned();
+    const first = [...free.nodes.map((n) => n.address)].sort()[0] as string;
+    // Whatever the charter would have taken first is another's service pool now.
+    const e = beside({ servicePool: { range: `${first}-${first}` }, api: { address: free.api.address } });
+    const p = planned(e);
+    expect(p.nodes.map((n) => n.address)).not.toContain(first);
+    expect(p.api.address).not.toBe(free.api.address);
+    const taken = [p.api.address, p.inbound.address, ...p.nodes.map((n) => n.address)];
+    for (const a of ['10.62.8.53', '10.62.8.54', '10.62.8.60']) expect(taken).not.toContain(a);
+  });
+  it('are still its own, when the charter is the one that speaks for them', () => {
+    const own = with_(['api', 'address'], '10.62.8.22');
+    expect(planned(own).api.address).toBe('10.62.8.22');
+  });
+  it.each(['10.98.0.0/32', '10.98.0.0/29', 'fd00::/125'])('service range %s is too small for the API and the DNS', (range) => {
+    const c = goodEstate().charters[0] as Charter;
+    const read = kinds.Charter.safeParse({ ...c, services: { range } });
+    expect(read.error?.issues[0]).toMatchObject({
+      path: ['services', 'range'],
+      message: expect.stringContaining('fewer than 16'),
+    });
+  });
+  it('a service range of 16 addresses has 14 services, and its DNS lies in it', () => {
+    // 2^(32 − 28) − 2 = 14
+    expect(planned(with_(['services', 'range'], '10.98.0.0/28')).room.services).toBe(14);
   });
 });

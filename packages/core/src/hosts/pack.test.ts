@@ -116,6 +116,61 @@ describe('any packing', () => {
       ),
       g.map((x, i) => piece(`g${i}`, { vcpu: x.vcpu, memoryGiB: x.mem, disks: [{ sizeGB: x.disk }], group: x.group })),
     ] as const;
+  it('finds a packing wherever there is one: held against a search through all of them', () => {
+    const exists = (hs: readonly Bin[], gs: readonly Piece[]): boolean => {
+      const mem = hs.map((h) => h.memoryGiB);
+      const cpu = hs.map((h) => h.cores * h.overcommit);
+      const disk = hs.map((h) => h.pools[0]?.sizeGB ?? 0);
+      const groups = hs.map(() => new Set<string>());
+      const place = (at: number): boolean => {
+        const g = gs[at];
+        if (!g) return true;
+        return hs.some((_, i) => {
+          const d = g.disks[0]?.sizeGB ?? 0;
+          if ((mem[i] as number) < g.memoryGiB || (cpu[i] as number) < g.vcpu || (disk[i] as number) < d) return false;
+          if (g.group && groups[i]?.has(g.group)) return false;
+          const move = (n: 1 | -1) => {
+            mem[i] = (mem[i] as number) - n * g.memoryGiB;
+            cpu[i] = (cpu[i] as number) - n * g.vcpu;
+            disk[i] = (disk[i] as number) - n * d;
+          };
+          move(1);
+          if (g.group) groups[i]?.add(g.group);
+          const good = place(at + 1);
+          move(-1);
+          if (g.group) groups[i]?.delete(g.group);
+          return good;
+        });
+      };
+      return place(0);
+    };
+    let full = 0;
+    fc.assert(
+      fc.property(
+        fc.array(bins, { minLength: 1, maxLength: 1 }),
+        pieces,
+        fc.constantFrom('spread' as const, 'dense' as const),
+        ([b], g, strategy) => {
+          const [hs, gs] = make((b ?? []).slice(0, 4) as never, g.slice(0, 8));
+          const there = exists(hs, gs);
+          const p = pack(hs, gs, { strategy, tolerate: 0 });
+          expect(p.unplaced.length === 0).toBe(there);
+          if (there && gs.length > 4) full++;
+        },
+      ),
+      { numRuns: 600 },
+    );
+    expect(full).toBeGreaterThan(20);
+  });
+  it('lays several disks where the one with the most left would not do', () => {
+    // 600 into the pool of 600 and 900 into the one of 1000: the other way round leaves no room
+    const pools = [
+      { name: 'a', media: 'ssd', sizeGB: 1000 },
+      { name: 'b', media: 'ssd', sizeGB: 600 },
+    ];
+    const p = pack([bin('h', { pools })], [piece('g', { disks: [{ sizeGB: 600 }, { sizeGB: 900 }] })], spread);
+    expect(p.placed).toEqual([{ guest: 'g', hypervisor: 'h', pools: ['b', 'a'] }]);
+  });
   it('places each guest once or says why not, never over what there is, never two of a group together', () => {
     fc.assert(
       fc.property(

@@ -101,6 +101,9 @@ export function pack(bins: readonly Bin[], pieces: readonly Piece[], rules: Pack
       if (!rules.tolerate || lossesOf(everyLoad(order, t.loads), true).length === 0) return result(order, t.loads, [], atLeast);
     }
   }
+  // The largest first misses a few packings that there are: with few guests all of them are looked through.
+  const found = unplaced.length && free.length <= fewGuests ? search(order, fixed, free, rules) : undefined;
+  if (found) return result(order, found, [], atLeast);
   return result(
     order,
     best ?? [],
@@ -215,6 +218,84 @@ function attempt(bins: readonly Bin[], fixed: readonly Piece[], free: readonly P
     note(p.group, zoneOf[best] as number);
   }
   return { loads, unplaced };
+}
+
+/** Guests up to which every packing is tried when the quick way finds none, and how many places are tried at most. */
+const fewGuests = 24;
+const mostTried = 60_000;
+
+/**
+ * Every guest onto every hypervisor and pool, the largest first, hypervisors that are alike tried once; the first packing
+ * that takes all, and with `tolerate: 1` bears each failure. Undefined: there is none, or none was found within the tries.
+ */
+function search(bins: readonly Bin[], fixed: readonly Piece[], free: readonly Piece[], rules: PackRules): Load[] | undefined {
+  const loads = bins.map(emptyLoad);
+  for (const p of fixed) {
+    const load = loads.find((l) => l.bin.name === p.on);
+    if (load) put(load, p, poolsFor(load, p) ?? []);
+  }
+  let tries = 0;
+  const alike = (l: Load) =>
+    JSON.stringify([
+      l.cpuRoom - l.cpu,
+      l.memRoom - l.mem,
+      l.pools,
+      l.bin.pools.map((p) => p.media),
+      l.bin.networks,
+      [...l.groups.keys()],
+    ]);
+  const place = (at: number): boolean => {
+    const p = free[at];
+    if (!p) return !rules.tolerate || lossesOf(loads, true).length === 0;
+    const seen = new Set<string>();
+    for (const load of loads) {
+      if (load.mem + p.memoryGiB > load.memRoom || load.cpu + p.vcpu > load.cpuRoom) continue;
+      if ((p.group && load.groups.has(p.group)) || !reaches(load.bin, p)) continue;
+      const same = alike(load);
+      if (seen.has(same)) continue;
+      seen.add(same);
+      for (const pools of everyPools(load, p)) {
+        if (++tries > mostTried) return false;
+        put(load, p, pools);
+        if (place(at + 1)) return true;
+        takeOut(load, p, pools);
+      }
+    }
+    return false;
+  };
+  return place(0) ? loads : undefined;
+}
+
+/** Every way to lay the disks of a guest into pools, each medium and size once. */
+function* everyPools(load: Load, p: Piece, at = 0, left: readonly number[] = load.pools): Generator<number[]> {
+  const d = p.disks[at];
+  if (!d) {
+    yield [];
+    return;
+  }
+  const seen = new Set<string>();
+  for (let i = 0; i < left.length; i++) {
+    const media = load.bin.pools[i]?.media;
+    if ((d.media && media !== d.media) || (left[i] as number) < d.sizeGB) continue;
+    const same = `${media} ${left[i]}`;
+    if (seen.has(same)) continue;
+    seen.add(same);
+    for (const rest of everyPools(load, p, at + 1, left.with(i, (left[i] as number) - d.sizeGB))) yield [i, ...rest];
+  }
+}
+
+function takeOut(load: Load, piece: Piece, pools: readonly number[]): void {
+  load.cpu -= piece.vcpu;
+  load.mem -= piece.memoryGiB;
+  pools.forEach((at, i) => {
+    load.pools[at] = (load.pools[at] ?? 0) + (piece.disks[i]?.sizeGB ?? 0);
+  });
+  if (piece.group) {
+    const n = (load.groups.get(piece.group) ?? 1) - 1;
+    if (n) load.groups.set(piece.group, n);
+    else load.groups.delete(piece.group);
+  }
+  load.guests.pop();
 }
 
 function put(load: Load, piece: Piece, pools: number[]): void {

@@ -35,6 +35,26 @@ describe('time to move', () => {
     const o = timeToMove(10.8e9, { rateMbit: 8, hours: '01:00-05:00' }, 'Europe/Lisbon', '2027-03-27T12:00:00Z');
     expect(o.openings).toEqual([{ from: '2027-03-28T01:00:00.000Z', to: '2027-03-28T04:00:00.000Z', bytes: 10.8e9 }]);
   });
+  it('opens when the clock skips the time that it should open at, not an hour later', () => {
+    // Lisbon, 28 March 2027: the clock goes from 01:00 to 02:00 at 01:00 UTC; 01:30 is not on it. Opens at 02:00 = 01:00 UTC.
+    const at = '2027-03-27T12:00:00Z';
+    expect(opening('01:30-05:00', 'Europe/Lisbon', at)).toEqual({
+      from: '2027-03-28T01:00:00.000Z',
+      to: '2027-03-28T04:00:00.000Z',
+    });
+    // Oslo: 02:00 becomes 03:00 at 01:00 UTC; 02:30 is skipped
+    expect(opening('02:30-03:30', 'Europe/Oslo', at)).toEqual({
+      from: '2027-03-28T01:00:00.000Z',
+      to: '2027-03-28T01:30:00.000Z',
+    });
+    // What ends in the skipped hour ends with the skip.
+    expect(opening('01:00-02:30', 'Europe/Oslo', at)).toEqual({
+      from: '2027-03-28T00:00:00.000Z',
+      to: '2027-03-28T01:00:00.000Z',
+    });
+    // The night after, it opens as written: 02:30 in Oslo is 00:30 UTC by then
+    expect(opening('02:30-03:30', 'Europe/Oslo', '2027-03-28T12:00:00Z').from).toBe('2027-03-29T00:30:00.000Z');
+  });
   it('is never, where it would take longer than anybody waits', () => {
     expect(timeToMove(1e18, { rateMbit: 1, hours: '01:00-01:01' }, 'UTC', '2026-11-23T12:00:00Z').end).toBeUndefined();
   });

@@ -38,12 +38,32 @@ function* openings(hours: string, timezone: string, at: string): Generator<Open>
   const over = h2 * 60 + m2 <= h1 * 60 + m1;
   const day = now.startOf('day');
   for (let n = -1; n < tenYears; n++) {
-    const start = day.plus({ days: n }).set({ hour: h1, minute: m1 });
-    const end = day.plus({ days: over ? n + 1 : n }).set({ hour: h2, minute: m2 });
+    const start = onTheClock(day.plus({ days: n }), h1, m1);
+    const end = onTheClock(day.plus({ days: over ? n + 1 : n }), h2, m2);
     if (end <= now || end <= start) continue;
     const from = start < now ? now : start;
     yield { from: from.toUTC().toISO() as string, to: end.toUTC().toISO() as string };
   }
+}
+
+/**
+ * The moment at which the clock of a day shows a time. One that the clock skips (02:30 where 02:00 is followed by 03:00)
+ * is the moment of the skip: whoever waits for 02:30 goes when it has passed, not an hour later.
+ */
+function onTheClock(day: DateTime, hour: number, minute: number): DateTime {
+  const at = day.set({ hour, minute });
+  if (at.hour === hour && at.minute === minute) return at;
+  // The offset changes between the two: the minute in which it does.
+  let before = at.minus({ hours: 3 }).toMillis();
+  let after = at.toMillis();
+  const offset = (ms: number) => DateTime.fromMillis(ms, { zone: day.zone }).offset;
+  while (after - before > 60_000) {
+    const middle = before + Math.floor((after - before) / 120_000) * 60_000;
+    if (middle === before) break;
+    if (offset(middle) === at.offset) after = middle;
+    else before = middle;
+  }
+  return DateTime.fromMillis(after, { zone: day.zone });
 }
 
 /** Whether bytes may move now, and when that changes next (never, where the way is always open). */

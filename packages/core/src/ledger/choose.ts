@@ -13,6 +13,7 @@ import {
   subtract,
 } from '../address/index.ts';
 import type { Network } from '../model/documents.ts';
+import type { Spoken } from './spoken-for.ts';
 
 /** What somebody wants reserved in a network. */
 export interface Wish {
@@ -39,12 +40,16 @@ function within(network: Network, pool: string | undefined): Range | undefined {
 
 /**
  * The space of a network for wishes: scopes, pools and the gateway are taken, but for the pool that is named and
- * what lies in it. `taken` are the addresses that are reserved, resting ones among them.
+ * what lies in it. `taken` are the addresses that are reserved, resting ones among them; `spoken` those that the plan
+ * speaks for besides.
  */
-export function spaceFor(network: Network, taken: Iterable<string>, pool?: string): Space {
+export function spaceFor(network: Network, taken: Iterable<string>, spoken: readonly Spoken[], pool?: string): Space {
   const open = within(network, pool);
   const spans = [...network.dhcp, ...network.pools.filter((p) => p.use !== 'host')];
-  const held = [...(network.gateway ? [network.gateway, ...taken] : taken)].map(single);
+  const held = [
+    ...[...(network.gateway ? [network.gateway, ...taken] : taken)].map(single),
+    ...spoken.map((s) => parseRange(s.range)),
+  ];
   const closed = spans.filter((s) => s.name !== pool).map((s) => parseRange(s.range));
   // What the named pool lies inside of is opened with it, and what lies inside the pool stays closed.
   const around = pool && open ? closed.flatMap((r) => subtract(r, [open])) : closed;

@@ -1,4 +1,5 @@
 export * from './choose.ts';
+export * from './spoken-for.ts';
 export * from './csv.ts';
 export * from './dhcp.ts';
 export * from './reshape.ts';

@@ -2,6 +2,7 @@ import * as words from '../model/words.ts';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
+import { holds, parseIp, parseRange } from '../address/index.ts';
 import { check } from '../checks/index.ts';
 import { applyEdits, type Edit, kinds, type Network, type Reservation } from '../model/index.ts';
 import {
@@ -16,6 +17,7 @@ import {
   type Reshaped,
   resize,
   spaceFor,
+  spokenFor,
   split,
   writeCsv,
 } from './index.ts';
@@ -45,7 +47,7 @@ const r = (address: string, more: object = {}) =>
 
 describe('choosing', () => {
   const pick = (wish: object, taken: string[] = []) =>
-    choose(network, spaceFor(network, taken, (wish as { pool?: string }).pool), wish);
+    choose(network, spaceFor(network, taken, [], (wish as { pool?: string }).pool), wish);
   it.each([
     [{}, [], ['10.0.0.2']],
     [{ count: 3 }, ['10.0.0.3'], ['10.0.0.4', '10.0.0.5', '10.0.0.6']],
@@ -67,6 +69,45 @@ describe('choosing', () => {
     [{ pool: 'dock' }, 'no-pool', 'm has no pool dock; it has service, in, lease'],
   ])('%j is refused', (wish, refused, message) => {
     expect(pick(wish)).toEqual({ refused, message });
+  });
+});
+
+describe('what the plan speaks for beside the ledger', () => {
+  const estate = goodEstate();
+  const machine = estate.networks.find((n) => n.name === 'lr-machine') as never;
+  it('is told with whose it is', () => {
+    const said = spokenFor(estate, machine).map((s) => `${s.range} ${s.by}`);
+    expect(said).toEqual(expect.arrayContaining(['10.62.8.53 resolver of lr', '10.62.8.60 time server of lr']));
+    const pool = estate.charters[0]?.servicePool?.range;
+    if (pool) expect(said).toContain(`${pool} service pool of ${estate.charters[0]?.name}`);
+    expect(spokenFor(estate, machine, { charter: estate.charters[0]?.name ?? '' }).map((s) => s.by)).not.toContain(
+      `service pool of ${estate.charters[0]?.name}`,
+    );
+    const bmc = estate.networks.find((n) => n.purpose === 'management') as never;
+    expect(spokenFor(estate, bmc).map((s) => s.by)).toContain(`controller of ${estate.hosts[0]?.name}`);
+  });
+  it('is never chosen, by any way of choosing: property', () => {
+    const spoken = spokenFor(estate, machine);
+    const ranges = spoken.map((s) => parseRange(s.range));
+    fc.assert(
+      fc.property(
+        fc.constantFrom('lowest', 'highest', 'spread' as const),
+        fc.integer({ min: 1, max: 8 }),
+        fc.constantFrom(undefined, 'nodes', 'virtual'),
+        fc.array(fc.integer({ min: 2, max: 126 }), { maxLength: 40 }),
+        (how, count, pool, taken) => {
+          const space = spaceFor(
+            machine,
+            taken.map((n) => `10.62.8.${n}`),
+            spoken,
+            pool,
+          );
+          const found = choose(machine, space, { how: how as 'lowest', count, ...(pool ? { pool } : {}) });
+          if ('refused' in found) return;
+          for (const a of found.addresses) expect(ranges.some((r) => holds(r, parseIp(a)))).toBe(false);
+        },
+      ),
+    );
   });
 });
 

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { parsePrefix } from '../address/parse.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Facts, Media } from './facts.ts';
 import {
@@ -356,6 +357,19 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
+/** Room for services: the API has the first address, the cluster's DNS the tenth, so that sixteen are the least. */
+const ServiceRange = Cidr.refine(
+  (text) => {
+    const p = parsePrefix(text);
+    return (p.v === 4 ? 32 : 128) - p.length >= 4;
+  },
+  { message: 'has fewer than 16 addresses: the API takes the first, the DNS of the cluster the tenth' },
+);
+
+/** How packets of pods travel between nodes. */
+export const overlayKinds = ['geneve', 'vxlan', 'ipip', 'wireguard', 'none'] as const;
+export type OverlayKind = (typeof overlayKinds)[number];
+
 export const Charter = doc('Charter', {
   name: Name,
   site: Name,
@@ -378,8 +392,8 @@ export const Charter = doc('Charter', {
     perNode: z.number().int().min(16).max(120).default(24),
     most: z.number().int().min(1).max(1000).default(110),
   }),
-  services: z.strictObject({ range: Cidr }),
-  overlay: z.strictObject({ kind: z.enum(['geneve', 'vxlan', 'none']), mtu: z.number().int().min(576).max(9216).optional() }),
+  services: z.strictObject({ range: ServiceRange }),
+  overlay: z.strictObject({ kind: z.enum(overlayKinds), mtu: z.number().int().min(576).max(9216).optional() }),
   api: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
   inbound: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
   servicePool: z.strictObject({ range: RangeText, announce: z.enum(['arp', 'bgp']).default('arp') }).optional(),

@@ -63,6 +63,95 @@ describe('reading documents', () => {
     expect(readDocuments('---\n'.repeat(limits.documents + 1)).faults[0]?.message).toContain('at most 100000 are read');
     expect(readDocuments('x'.repeat(limits.bytes + 1)).faults[0]?.code).toBe('limit');
   });
+  it('reads a large text as it reads a small one, with the same lines, and says the same of what is wrong', () => {
+    const scalar = fc.oneof(
+      fc.string({ maxLength: 12 }),
+      fc.constantFrom(
+        'yes',
+        'no',
+        'null',
+        '~',
+        '0x1f',
+        '0o17',
+        '017',
+        '1_000',
+        '1e3',
+        '.inf',
+        '12:30:45',
+        '2026-11-27',
+        '=',
+        '<<',
+        '4.10',
+        ' x ',
+        '# x',
+        'a: b',
+        '- x',
+        '"q"',
+        "it's",
+        'é',
+      ),
+    );
+    fc.assert(
+      fc.property(fc.array(fc.tuple(scalar, scalar), { minLength: 1, maxLength: 6 }), fc.boolean(), (texts, wrong) => {
+        const docs = texts.map(([title, note], n) =>
+          writeDocument({
+            ...(readDocuments(site).docs[0]?.doc as Site),
+            name: `s${n}`,
+            title: (title.replace(/[^ -~é]/g, '').trim() || 'x').slice(0, 40),
+            ...(note ? {} : {}),
+          }),
+        );
+        // As people write it, too: what is quoted or not is theirs.
+        const raw = texts.map(([, note]) => `# ${note.replace(/[^ -~]/g, '')}\n`);
+        const text = docs.map((d, n) => `${raw[n]}${d}`).join('---\n') + (wrong ? '---\nkind: Sitee\n' : '');
+        const small = readDocuments(text);
+        const padded = readDocuments(`${text}${`# ${'x'.repeat(997)}\n`.repeat(120)}`);
+        expect(padded).toEqual(small);
+      }),
+    );
+    const site2 = (value: string) => site.replace('title: Lantern Rock', `title: ${value}`);
+    for (const value of [
+      'yes',
+      'null',
+      '0x1f',
+      '017',
+      '1_000',
+      '2026-11-27',
+      '4.10',
+      '.inf',
+      '0o17',
+      '12:30:45',
+      '1e3',
+      '~',
+      'a #b',
+      "'it''s'",
+      '"\\u00e9"',
+      '|-\n  two\n  lines',
+      '>-\n  two\n  lines',
+    ])
+      expect([value, readDocuments(site2(value) + `# ${'x'.repeat(997)}\n`.repeat(120))]).toEqual([
+        value,
+        readDocuments(site2(value)),
+      ]);
+    const net = (mtu: string) => `kind: Network\nname: n\nsite: lr\npurpose: machine\nprefix: 10.0.0.0/24\nmtu: ${mtu}\n`;
+    for (const mtu of [
+      '1500',
+      '01500',
+      '1_500',
+      '0x5dc',
+      '0o2734',
+      '0b1',
+      '1.5e3',
+      '+1500',
+      '1500.0',
+      '"1500"',
+      '25:00',
+      'true',
+      'null',
+      '!!int 1500',
+    ])
+      expect([mtu, readDocuments(net(mtu) + `# ${'x'.repeat(997)}\n`.repeat(120))]).toEqual([mtu, readDocuments(net(mtu))]);
+  });
   it('sets one field of one document, and leaves the rest as it was written', () => {
     const text = '# ours\nkind: Network\nname: a # short\n---\nkind: Network\nname: b\nmtu: 1500 # usual\n';
     expect(setInText(text, 1, ['mtu'], 9000)).toBe(text.replace('1500', '9000'));

@@ -1,4 +1,4 @@
-import type { Step } from './steps.ts';
+import { limitOf, type Step } from './steps.ts';
 
 /** What happened in a build, as stored: append-only, in order. The state of a build is the fold of these. */
 export type BuildEvent =
@@ -114,10 +114,21 @@ function foldWhole(
 const mapSteps = (status: BuildStatus, change: (s: StepStatus) => StepStatus) =>
   Object.fromEntries(Object.entries(status.steps).map(([id, s]) => [id, change(s)]));
 
-/** Steps that may start now: waiting, and everything before them done. None while the build holds or has ended. */
+/**
+ * Steps that may start now: waiting, everything before them done, and room at what they share with others. None while
+ * the build holds or has ended.
+ */
 export function ready(steps: readonly Step[], status: BuildStatus): Step[] {
   if (status.state !== 'running') return [];
-  return steps.filter((s) => status.steps[s.id]?.state === 'waiting' && s.after.every((a) => status.steps[a]?.state === 'done'));
+  const busy = new Map<string, number>();
+  const use = (s: Step) => s.shares && busy.set(s.shares, (busy.get(s.shares) ?? 0) + 1);
+  for (const s of steps) if (status.steps[s.id]?.state === 'running') use(s);
+  return steps.filter((s) => {
+    if (status.steps[s.id]?.state !== 'waiting' || !s.after.every((a) => status.steps[a]?.state === 'done')) return false;
+    if (s.shares && (busy.get(s.shares) ?? 0) >= limitOf(s.shares)) return false;
+    use(s);
+    return true;
+  });
 }
 
 /** Nothing runs and nothing can start: the build has come to its end, good or bad. */

@@ -89,6 +89,40 @@ describe('the time line', () => {
     // p90 − p50 = 60, 120, 60 s; at 1.28 σ: √(60² + 120² + 60²) / 1.28 = 114.8 s
     expect(t.within / 1000).toBeCloseTo(114.8, 1);
   });
+  it('reckons with what steps share: two at a hypervisor at once', () => {
+    // Five guests of 60 s at one hypervisor, two at a time: 3 × 60 s; at two hypervisors (3 and 2 guests): 2 × 60 s
+    const cast = (n: number, at: string): Step => ({ ...step(`g${n}/cast`), shares: `hypervisor ${at}` });
+    const one = [1, 2, 3, 4, 5].map((n) => cast(n, 'hv1'));
+    const two = [1, 2, 3, 4, 5].map((n) => cast(n, n < 4 ? 'hv1' : 'hv2'));
+    const line = (list: Step[]) => {
+      const t = timeline(list, fold(newBuild(list), begun), Date.parse(at(0)));
+      return {
+        seconds: (t.end - t.start) / 1000,
+        starts: t.bars.map((b) => (b.start - t.start) / 1000),
+        deciding: t.bars.filter((b) => b.deciding).map((b) => b.id),
+      };
+    };
+    expect(line(one)).toEqual({ seconds: 180, starts: [0, 0, 60, 60, 120], deciding: ['g1/cast', 'g3/cast', 'g5/cast'] });
+    expect(line(two)).toMatchObject({ seconds: 120, starts: [0, 0, 60, 0, 0] });
+    // A step that runs holds its place until its expected end.
+    const running = fold(fold(newBuild(one), begun), { at: at(0), kind: 'started', step: 'g5/cast' });
+    const t = timeline(one, running, Date.parse(at(30)));
+    expect(t.bars.map((b) => (b.start - Date.parse(at(0))) / 1000)).toEqual([30, 60, 90, 120, 0]);
+  });
+  it('and the build starts no more of them at once', () => {
+    const list = [1, 2, 3].map((n): Step => ({ ...step(`g${n}/cast`), shares: 'hypervisor hv1' }));
+    let s = fold(newBuild(list), begun);
+    expect(ready(list, s).map((x) => x.id)).toEqual(['g1/cast', 'g2/cast']);
+    s = fold(s, { at: at(1), kind: 'started', step: 'g2/cast' });
+    expect(ready(list, s).map((x) => x.id)).toEqual(['g1/cast']);
+    s = fold(fold(s, { at: at(1), kind: 'started', step: 'g1/cast' }), {
+      at: at(2),
+      kind: 'failed',
+      step: 'g1/cast',
+      text: 'no room',
+    });
+    expect(ready(list, s).map((x) => x.id)).toEqual(['g3/cast']);
+  });
   it('goes by the pace of this build', () => {
     // a took 6 s instead of 60: a tenth; c and d are left: (120 + 60) / 10 = 18 s from now
     const t = timeline(

@@ -4,6 +4,8 @@ import type { Plan } from '../charter/plan.ts';
 export interface Step {
   id: string;
   lane: string;
+  /** What it uses together with others, of which only so many may at once: `hypervisor bw-hv1`. */
+  shares?: string;
   kind: StepKind;
   title: string;
   host?: string;
@@ -43,22 +45,29 @@ export const usual: Record<StepKind, [number, number]> = {
   proof: [30, 60],
 };
 
+/** Steps that may run at once at one thing that they share; the time line reckons with the same. */
+export const atOnce = { hypervisor: 2, controllers: 16, registry: 8 } as const;
+/** How many steps may use a shared thing at once; what nobody shares, any number. */
+export const limitOf = (shares: string | undefined): number =>
+  atOnce[shares?.split(' ')[0] as keyof typeof atOnce] ?? Number.POSITIVE_INFINITY;
+
 /** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
 export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, number]>> = {}): Step[] {
   const steps: Step[] = [];
-  const add = (id: string, lane: string, kind: StepKind, title: string, after: string[], host?: string) => {
+  const add = (id: string, lane: string, kind: StepKind, title: string, after: string[], host?: string, shares?: string) => {
     const [p50, p90] = known[kind] ?? usual[kind];
-    steps.push({ id, lane, kind, title, after, p50, p90, ...(host ? { host } : {}) });
+    steps.push({ id, lane, kind, title, after, p50, p90, ...(host ? { host } : {}), ...(shares ? { shares } : {}) });
   };
   add('preflight', 'estate', 'preflight', 'measure what the build needs', []);
   add('names', 'estate', 'names', 'send and read back the records', ['preflight']);
+  const site = `controllers ${plan.charter.site}`;
   const cp = plan.nodes.filter((n) => n.role === 'control-plane');
   const workers = plan.nodes.filter((n) => n.role === 'worker');
   for (const n of [...cp, ...workers]) {
-    if (n.guest) add(`${n.host}/cast`, n.host, 'cast', 'cast', ['names'], n.host);
-    add(`${n.host}/power`, n.host, 'power', 'power', [n.guest ? `${n.host}/cast` : 'names'], n.host);
+    if (n.guest) add(`${n.host}/cast`, n.host, 'cast', 'cast', ['names'], n.host, `hypervisor ${n.guest.hypervisor}`);
+    add(`${n.host}/power`, n.host, 'power', 'power', [n.guest ? `${n.host}/cast` : 'names'], n.host, n.guest ? undefined : site);
     add(`${n.host}/system`, n.host, 'system', 'system', [`${n.host}/power`], n.host);
-    add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host);
+    add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host, `registry ${plan.charter.mirror}`);
   }
   for (const [i, n] of cp.entries())
     add(

@@ -1,5 +1,5 @@
 import type { BuildStatus } from './build.ts';
-import type { Step } from './steps.ts';
+import { limitOf, type Step } from './steps.ts';
 
 export interface Bar {
   id: string;
@@ -27,11 +27,14 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
   const at = new Map<string, { start: number; end: number; spread: number }>();
   const before = new Map<string, string | undefined>();
   const clock = status.state === 'queued' ? start : now;
-  for (const step of inOrder(steps)) {
+  /** When each place at a shared thing comes free, and by which step. */
+  const places = new Map<string, { at: number; by: string }[]>();
+  for (const step of inOrder(steps, status)) {
     const s = status.steps[step.id];
-    const last = [...step.after].sort((a, b) => (at.get(b)?.end ?? 0) - (at.get(a)?.end ?? 0))[0];
-    before.set(step.id, last);
+    let last = [...step.after].sort((a, b) => (at.get(b)?.end ?? 0) - (at.get(a)?.end ?? 0))[0];
     const spread = ((step.p90 - step.p50) * 1000 * pace) / 1.28;
+    const limit = limitOf(step.shares);
+    const there = step.shares === undefined || limit === Number.POSITIVE_INFINITY ? undefined : places.get(step.shares);
     if (s?.started && (s.state === 'done' || s.state === 'failed' || s.state === 'cut') && s.ended)
       at.set(step.id, { start: Date.parse(s.started), end: Date.parse(s.ended), spread: 0 });
     else if (s?.started && s.state === 'running') {
@@ -39,8 +42,23 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
       const byCount = s.done && s.of ? began + ((clock - began) * s.of) / s.done : began + step.p50 * 1000 * pace;
       at.set(step.id, { start: began, end: Math.max(clock, byCount), spread });
     } else {
-      const from = Math.max(clock, last ? (at.get(last)?.end ?? clock) : clock);
+      let from = Math.max(clock, last ? (at.get(last)?.end ?? clock) : clock);
+      if (there && there.length >= limit) {
+        // All places are taken: it waits for the first that comes free.
+        const next = there.reduce((a, b) => (b.at < a.at ? b : a));
+        there.splice(there.indexOf(next), 1);
+        if (next.at > from) {
+          from = next.at;
+          last = next.by;
+        }
+      }
       at.set(step.id, { start: from, end: from + step.p50 * 1000 * pace, spread });
+    }
+    before.set(step.id, last);
+    if (step.shares !== undefined && limit !== Number.POSITIVE_INFINITY && s?.state !== 'done') {
+      const list = there ?? [];
+      list.push({ at: at.get(step.id)?.end ?? clock, by: step.id });
+      places.set(step.shares, list);
     }
   }
   const deciding = new Set<string>();
@@ -61,22 +79,35 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
   return { bars, start, end: Math.max(start, ...bars.map((b) => b.end)), within: Math.sqrt(variance), pace };
 }
 
-/** Steps so that each comes after what it waits for. The order given is kept where it can be. */
-function inOrder(steps: readonly Step[]): Step[] {
+/**
+ * Steps so that each comes after what it waits for, and those that run before those that wait: they hold their places at
+ * what is shared. The order given is kept otherwise, since it is the order in which steps are started.
+ */
+function inOrder(steps: readonly Step[], status: BuildStatus): Step[] {
   const byId = new Map(steps.map((s) => [s.id, s]));
   const out: Step[] = [];
   const seen = new Set<string>();
-  const visit = (s: Step) => {
-    if (seen.has(s.id)) return;
+  /** How many steps stand before it: what is one step away is started before what is three. */
+  const depth = new Map<string, number>();
+  const visit = (s: Step): number => {
+    const known = depth.get(s.id);
+    if (known !== undefined || seen.has(s.id)) return known ?? 0;
     seen.add(s.id);
+    let most = 0;
     for (const a of s.after) {
       const b = byId.get(a);
-      if (b) visit(b);
+      if (b) most = Math.max(most, visit(b) + 1);
     }
+    depth.set(s.id, most);
     out.push(s);
+    return most;
   };
   steps.forEach(visit);
-  return out;
+  const waits = (s: Step) => (status.steps[s.id]?.state === 'waiting' ? 1 : 0);
+  return out
+    .map((s, i) => ({ s, i }))
+    .sort((a, b) => waits(a.s) - waits(b.s) || (depth.get(a.s.id) ?? 0) - (depth.get(b.s.id) ?? 0) || a.i - b.i)
+    .map(({ s }) => s);
 }
 
 function paceOf(steps: readonly Step[], status: BuildStatus): number {

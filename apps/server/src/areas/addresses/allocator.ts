@@ -1,9 +1,10 @@
 import { parseIp, type Space } from '@praesidor/core/address';
-import { choose, spaceFor, type Wish } from '@praesidor/core/ledger';
+import { choose, spaceFor, type Spoken, type Wish } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { inWords } from '../../db/errors.ts';
 import { tellMany } from '../../events/bus.ts';
+import { spokenIn, stampOf } from './spoken.ts';
 import { Refusal } from '../../refusal.ts';
 
 /** A wish for addresses of a network, with what is written beside them. */
@@ -30,7 +31,10 @@ interface Request {
 /** What is taken in a network, as it stood at a count of its ledger. */
 interface Known {
   seq: string;
+  /** Versions of the documents that speak for addresses of this network. */
+  stamp: string;
   network: Network;
+  spoken: Spoken[];
   held: Map<string, { resting: boolean; owner: string }>;
   spaces: Map<string, Space>;
 }
@@ -133,20 +137,22 @@ export class Allocator {
     if (!row) throw new Refusal('not-found', `There is no network ${name}.`);
     const known = this.known.get(name);
     this.known.delete(name);
-    if (known?.seq === row.seq) return known;
+    const stamp = await stampOf(m, row.doc);
+    if (known?.seq === row.seq && known.stamp === stamp) return known;
     const taken = (await m.query(
       "select host(address) as address, coalesce((doc->>'resting')::boolean, false) as resting, doc->'owner'->>'name' as owner from reservation where network = $1",
       [name],
     )) as { address: string; resting: boolean; owner: string }[];
-    return { seq: row.seq, network: row.doc, held: new Map(taken.map((t) => [t.address, t])), spaces: new Map() };
+    const spoken = await spokenIn(m, row.doc);
+    return { seq: row.seq, stamp, spoken, network: row.doc, held: new Map(taken.map((t) => [t.address, t])), spaces: new Map() };
   }
 
   private find(known: Known, asked: Asked): Reservation[] | Refusal {
-    const { network, held, spaces } = known;
+    const { network, held, spaces, spoken } = known;
     const pool = asked.pool ?? '';
     let space = spaces.get(pool);
     if (!space) {
-      space = spaceFor(network, held.keys(), asked.pool);
+      space = spaceFor(network, held.keys(), spoken, asked.pool);
       spaces.set(pool, space);
     }
     const found = choose(network, space, asked);

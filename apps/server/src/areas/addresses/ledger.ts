@@ -15,6 +15,7 @@ import {
   writeChanges,
 } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
+import { spokenIn } from './spoken.ts';
 import { Refusal } from '../../refusal.ts';
 
 const day = 86_400_000;
@@ -72,7 +73,7 @@ export async function move(
         address: string;
       }[]
     ).map((r) => r.address);
-    const found = choose(network, spaceFor(network, taken, to.pool), {
+    const found = choose(network, spaceFor(network, taken, await spokenIn(m, network), to.pool), {
       ...(to.address ? { address: to.address } : {}),
       ...(to.pool ? { pool: to.pool } : {}),
     });

@@ -20,12 +20,11 @@ export class Ground1764300000000 implements MigrationInterface {
       'create unique index event_by_position on event (position)',
       'create index event_not_placed on event (id) where position is null',
       'create index event_of_subject on event (kind, subject, position)',
-      `create function event_placed() returns trigger language plpgsql as $$
+      `create function place_events() returns void language plpgsql set enable_seqscan to off as $$
       declare e record; n int; begin
-        if not exists (select 1 from event where id = new.id and position is null) then return null; end if;
         perform pg_advisory_xact_lock(727010);
         -- What others have not committed yet is not seen here: these are the rows of this transaction.
-        update event set position = o.p from (select id, nextval('event_position') as p from (select id from event where position is null order by id offset 0) s) o where event.id = o.id and event.position is null;
+        update event set position = o.p from (select id, nextval('event_position') as p from (select id from event where position is null order by id offset 0) s) o where event.id = o.id;
         get diagnostics n = row_count;
         if n <= 500 then
           for e in select position, kind, subject from event where position > currval('event_position') - n order by position loop
@@ -33,7 +32,13 @@ export class Ground1764300000000 implements MigrationInterface {
           end loop;
         else
           perform pg_notify('praesidor', json_build_object('id', currval('event_position'), 'kind', 'Many', 'subject', '')::text);
-        end if;
+        end if; end $$`,
+      // Asked once for every row: the first places all that there are, and the others see by a setting of their transaction
+      // that they are placed. Ids grow within a transaction, so that a row inserted later is seen to be later.
+      `create function event_placed() returns trigger language plpgsql as $$ begin
+        if new.id <= coalesce(nullif(current_setting('praesidor.placed', true), ''), '0')::bigint then return null; end if;
+        perform place_events();
+        perform set_config('praesidor.placed', currval(pg_get_serial_sequence('event', 'id'))::text, true);
         return null; end $$`,
       'create constraint trigger event_positions after insert on event deferrable initially deferred for each row execute function event_placed()',
 
@@ -92,6 +97,7 @@ export class Ground1764300000000 implements MigrationInterface {
       'alter table audit drop column changes, drop column under',
       'drop trigger event_positions on event',
       'drop function event_placed',
+      'drop function place_events',
       'drop index event_by_position, event_not_placed, event_of_subject',
       'alter table event drop column position, drop column by, drop column fields',
       'drop sequence event_position',

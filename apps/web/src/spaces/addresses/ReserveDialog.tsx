@@ -1,4 +1,4 @@
-import { choose, spaceFor, type Wish } from '@praesidor/core/ledger';
+import { choose, spaceFor, spokenFor, type Wish } from '@praesidor/core/ledger';
 import type { Estate, Network } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { api, ApiError } from '../../api/client.ts';
@@ -50,7 +50,7 @@ export function ReserveDialog({
     if (wish.address && !isAddress(wish.address)) return { result: [], refused: 'not an address' };
     try {
       const taken = estate.reservations.filter((r) => r.network === network.name).map((r) => r.address);
-      const found = choose(network, spaceFor(network, taken, wish.pool), wish);
+      const found = choose(network, spaceFor(network, taken, spokenFor(estate, network), wish.pool), wish);
       return 'refused' in found ? { result: [], refused: found.message } : { result: found.addresses, refused: undefined };
     } catch (e) {
       return { result: [], refused: (e as Error).message };

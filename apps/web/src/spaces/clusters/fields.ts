@@ -1,4 +1,4 @@
-import type { Charter, Estate } from '@praesidor/core/model';
+import { type Charter, type Estate, overlayKinds } from '@praesidor/core/model';
 
 /** What is set in a charter, by § of the sheet. A new field is a line. `follows`: without a value it is computed. */
 export interface SheetField {
@@ -47,7 +47,7 @@ export const fields: readonly SheetField[] = [
   { section: 3, label: 'Pods', path: ['pods', 'range'], kind: 'text', mono: true },
   { section: 3, label: 'Block a node', path: ['pods', 'perNode'], kind: 'number', unit: 'bits of prefix' },
   { section: 3, label: 'Services', path: ['services', 'range'], kind: 'text', mono: true },
-  { section: 3, label: 'Overlay', path: ['overlay', 'kind'], kind: 'choice', options: () => ['geneve', 'vxlan', 'none'] },
+  { section: 3, label: 'Overlay', path: ['overlay', 'kind'], kind: 'choice', options: () => [...overlayKinds] },
   { section: 3, label: 'Pod MTU', path: ['overlay', 'mtu'], kind: 'number', follows: true },
   { section: 4, label: 'API', path: ['api', 'name'], kind: 'text', follows: true, mono: true },
   { section: 4, label: 'API address', path: ['api', 'address'], kind: 'text', follows: true, mono: true },

@@ -1,5 +1,5 @@
 import { formatRange, overlaps, parseRange, size } from '../../address/parse.ts';
-import { spaceOf } from '../../address/space.ts';
+import { openIn } from '../../ledger/open.ts';
 import type { Check } from '../check.ts';
 
 export const ADR001: Check = {
@@ -18,10 +18,7 @@ export const ADR001: Check = {
           const s = parseRange(scope.range);
           const shared = Number((s.last < pool.last ? s.last : pool.last) - (s.first > pool.first ? s.first : pool.first) + 1n);
           const count = Number(size(pool));
-          const space = spaceOf(
-            n,
-            estate.reservations.filter((r) => r.network === n.name).map((r) => r.address),
-          );
+          const space = openIn(estate, n);
           for (const p of n.pools) space.take(parseRange(p.range));
           const start = space.freeBlock(count, 16n) ?? space.freeBlock(count);
           const to = start && formatRange({ v: start.v, first: start.n, last: start.n + BigInt(count) - 1n });

@@ -1,6 +1,6 @@
 import { holds, parseIp, parseRange } from '../../address/parse.ts';
 import { formatIp } from '../../address/parse.ts';
-import { spaceOf } from '../../address/space.ts';
+import { openIn } from '../../ledger/open.ts';
 import type { Check } from '../check.ts';
 
 export const ADR003: Check = {
@@ -13,10 +13,7 @@ export const ADR003: Check = {
       const n = network(r.network);
       const scope = n?.dhcp.find((s) => holds(parseRange(s.range), parseIp(r.address)));
       if (!n || !scope || r.mac) return [];
-      const free = spaceOf(
-        n,
-        estate.reservations.filter((x) => x.network === n.name).map((x) => x.address),
-      ).nextFree();
+      const free = openIn(estate, n).nextFree();
       return [
         {
           subject: { kind: 'Reservation' as const, name: `${r.network}/${r.address}` },

@@ -1,5 +1,5 @@
 import { formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../../address/parse.ts';
-import { spaceOf } from '../../address/space.ts';
+import { openIn } from '../../ledger/open.ts';
 import type { Check } from '../check.ts';
 
 export const NET003: Check = {
@@ -12,10 +12,7 @@ export const NET003: Check = {
       [...n.dhcp, ...n.pools]
         .filter((p) => n.gateway && holds(parseRange(p.range), parseIp(n.gateway)))
         .map((p) => {
-          const free = spaceOf(
-            n,
-            estate.reservations.filter((r) => r.network === n.name).map((r) => r.address),
-          ).nextFree({ kind: 'lowest' }, prefixRange(parsePrefix(n.prefix)));
+          const free = openIn(estate, n).nextFree({ kind: 'lowest' }, prefixRange(parsePrefix(n.prefix)));
           return {
             subject: { kind: 'Network' as const, name: n.name },
             path: ['gateway'],
