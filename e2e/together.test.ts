@@ -147,6 +147,9 @@ describe('people', () => {
     await shot('people');
     await b.click('button', 'Disable rui');
     await b.find("//tr[td[.='rui']]//*[.='disabled']");
+    // An act without a dialog says what was refused, and why, at the foot of the page.
+    await b.click('button', 'Disable warden');
+    await b.see('It is the last warden');
     const cookie = (r.headers.getSetCookie()[0] ?? '').split(';')[0] as string;
     expect((await fetch(url('/api/me'), { headers: { cookie } })).status).toBe(401);
   });

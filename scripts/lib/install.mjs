@@ -77,6 +77,7 @@ export const judges = {
   'libxml2-utils': () => existsSync('/usr/bin/xmllint'),
   containerd: () => existsSync('/usr/bin/containerd'),
   haproxy: () => existsSync('/usr/sbin/haproxy'),
+  'nginx-light': () => existsSync('/usr/sbin/nginx'),
   'netplan.io': () => existsSync('/usr/sbin/netplan'),
   'cloud-init': () => existsSync('/usr/bin/cloud-init'),
 };
@@ -87,6 +88,7 @@ const servicesOf = {
   'kea-dhcp4-server': ['kea-dhcp4-server.service'],
   containerd: ['containerd.service'],
   haproxy: ['haproxy.service'],
+  'nginx-light': ['nginx.service'],
   'cloud-init': ['cloud-init-local', 'cloud-init', 'cloud-config', 'cloud-final'].map((s) => `${s}.service`),
 };
 

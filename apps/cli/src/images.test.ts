@@ -285,3 +285,71 @@ describe('a registry that is not ours, and keeps images below a path of its own'
     expect((await run('missing', 'log-shipper', ...of())).code).toBe(1);
   });
 });
+
+describe('a certificate from an authority that signs elsewhere', () => {
+  it('is asked for with a request that OpenSSL verifies, and its answer is taken', async () => {
+    const out = join(dir, 'asked');
+    const made = await run('request', 'registry.room.example', '--also', '10.62.8.40', '--out', out);
+    expect(made).toMatchObject({ code: 0, err: '' });
+    const ssl = (...args: string[]) => execFileSync('openssl', args, { cwd: out, encoding: 'utf8', stdio: 'pipe' });
+    const said = ssl('req', '-in', 'registry.room.example.csr', '-verify', '-noout', '-text');
+    expect(said).toMatch(/DNS:registry\.room\.example, IP Address:10\.62\.8\.40/);
+    expect(statSync(join(out, 'registry.room.example.key')).mode & 0o777).toBe(0o600);
+    expect((await run('request', 'registry.room.example', '--out', out)).err).toContain('is there already');
+    ssl(
+      'req',
+      '-x509',
+      '-newkey',
+      'ec',
+      '-pkeyopt',
+      'ec_paramgen_curve:P-256',
+      '-nodes',
+      '-keyout',
+      'ca.key',
+      '-out',
+      'ca.crt',
+      '-subj',
+      '/CN=Room CA',
+    );
+    const sign = (csr: string, to: string) =>
+      ssl(
+        'x509',
+        '-req',
+        '-in',
+        csr,
+        '-CA',
+        'ca.crt',
+        '-CAkey',
+        'ca.key',
+        '-CAcreateserial',
+        '-copy_extensions',
+        'copyall',
+        '-out',
+        to,
+      );
+    sign('registry.room.example.csr', 'signed.crt');
+    const taken = await run('answer', 'registry.room.example', join(out, 'signed.crt'), '--out', out);
+    expect(taken.out).toContain('for registry.room.example, until');
+    expect(
+      ssl('verify', '-CAfile', 'ca.crt', '-verify_hostname', 'registry.room.example', 'registry.room.example.crt'),
+    ).toContain('OK');
+    ssl(
+      'req',
+      '-newkey',
+      'ec',
+      '-pkeyopt',
+      'ec_paramgen_curve:P-256',
+      '-nodes',
+      '-keyout',
+      'o.key',
+      '-out',
+      'o.csr',
+      '-subj',
+      '/CN=registry.room.example',
+    );
+    sign('o.csr', 'o.crt');
+    expect((await run('answer', 'registry.room.example', join(out, 'o.crt'), '--out', out)).err).toContain(
+      'for the key of this request',
+    );
+  });
+});

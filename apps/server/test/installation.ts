@@ -87,6 +87,7 @@ export class Installation {
     watch = 3600,
     machines = [],
     database,
+    settings = {},
   }: {
     speed?: number;
     patience?: number;
@@ -100,6 +101,8 @@ export class Installation {
     machines?: Hardware[];
     /** A database of the suite’s own, instead of one of the tests’ PostgreSQL. */
     database?: { url: string; drop: () => Promise<void> };
+    /** Settings of the server other than those of the tests. */
+    settings?: Partial<Config>;
   } = {}): Promise<this> {
     const shift = await freeShift();
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
@@ -129,6 +132,7 @@ export class Installation {
       watch,
       secureCookies: false,
       logLevel: 'silent',
+      ...settings,
     };
     await this.load(bare);
     if (serve) this.running = await startServer(this.config);

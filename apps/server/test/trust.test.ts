@@ -1,6 +1,6 @@
 import { execFileSync } from 'node:child_process';
 import { createPrivateKey, X509Certificate } from 'node:crypto';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -260,5 +260,81 @@ describe('renewal', () => {
     await nearEnd();
     await renewDue(i.running.ctx);
     expect((await shown('lr-registry'))?.certificate?.fingerprint).toBe(before);
+  });
+});
+
+describe('an authority that signs elsewhere', () => {
+  it('gets a request that OpenSSL verifies, and its answer makes a certificate with a key that never left', async () => {
+    openssl(
+      'req',
+      '-x509',
+      '-newkey',
+      'rsa:2048',
+      '-nodes',
+      '-keyout',
+      'else.key',
+      '-out',
+      'else.crt',
+      '-days',
+      '90',
+      '-subj',
+      '/CN=Harbour Authority',
+      '-addext',
+      'basicConstraints=critical,CA:TRUE',
+    );
+    const { request } = await c.good<{ request: string }>('POST', '/api/registries/ptl-registry/request');
+    writeFileSync(join(dir, 'ptl.csr'), request);
+    const said = openssl('req', '-in', 'ptl.csr', '-verify', '-noout', '-text');
+    const host = (await registry('ptl-registry'))?.endpoint.split(':')[0] as string;
+    expect(said).toContain(`CN = ${host}`);
+    expect(said).toContain(`DNS:${host}`);
+    expect((await trust('ptl-registry')).request).toMatchObject({ request, by: 'warden' });
+    const sign = (csr: string, out: string) =>
+      openssl(
+        'x509',
+        '-req',
+        '-in',
+        csr,
+        '-CA',
+        'else.crt',
+        '-CAkey',
+        'else.key',
+        '-CAcreateserial',
+        '-days',
+        '60',
+        '-copy_extensions',
+        'copyall',
+        '-out',
+        out,
+      );
+    sign('ptl.csr', 'ptl.crt');
+    const answer = readFileSync(join(dir, 'ptl.crt'), 'utf8');
+    const authority = readFileSync(join(dir, 'else.crt'), 'utf8');
+    // Who signed it must be trusted first, as with any other.
+    expect((await give('ptl-registry', { answer, files: true })).body.message).toContain('cannot be used');
+    const ca = (await registry('ptl-registry'))?.ca ?? '';
+    await c.good('POST', '/api/edits', {
+      why: 'trust it',
+      edits: [{ op: 'set', kind: 'Registry', key: 'ptl-registry', path: ['ca'], value: `${ca.trim()}\n${authority}` }],
+    });
+    // Of another request, of nothing at all, and of somebody else's key: refused in words, and the request waits on.
+    openssl('req', '-newkey', 'rsa:2048', '-nodes', '-keyout', 'other.key', '-out', 'other.csr', '-subj', '/CN=x');
+    sign('other.csr', 'other.crt');
+    expect((await give('ptl-registry', { answer: readFileSync(join(dir, 'other.crt'), 'utf8') })).body.message).toContain(
+      'for the key of this request',
+    );
+    expect((await give('ptl-registry', { answer: 'hello' })).body.message).toContain('no certificate in it');
+    // The chain in whatever order: the certificate comes first.
+    const made = await c.good<{ files: { cert: string; key: string } }>('POST', '/api/registries/ptl-registry/certificate', {
+      answer: `${authority}${answer}`,
+      files: true,
+      confirmed: (await trust('ptl-registry')).clusters.map((x) => x.charter),
+    });
+    expect(new X509Certificate(made.files.cert).checkPrivateKey(createPrivateKey(made.files.key))).toBe(true);
+    expect(new X509Certificate(made.files.cert).subject).toContain(host);
+    expect((await trust('ptl-registry')).request).toBeUndefined();
+    expect((await give('ptl-registry', { answer })).body.message).toBe('No request of ptl-registry waits for an answer.');
+    const planner = await i.as('planner');
+    expect((await planner.call('POST', '/api/registries/ptl-registry/request')).status).toBe(403);
   });
 });

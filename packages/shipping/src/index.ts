@@ -6,5 +6,6 @@ export * from './pack.ts';
 export * from './pacer.ts';
 export * from './parallel.ts';
 export * from './reading.ts';
+export * from './request.ts';
 export * from './signature.ts';
 export * from './verify.ts';

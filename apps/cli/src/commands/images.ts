@@ -1,3 +1,4 @@
+import { X509Certificate } from 'node:crypto';
 import { createReadStream, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -22,7 +23,9 @@ import {
   ArchiveRefused,
   CaseFolder,
   landCase,
+  answered,
   publicKeyOf,
+  requestCertificate,
   type Signed,
   signedBy,
   type SigningKey,
@@ -433,6 +436,58 @@ const prune = plainly(async (asked, write) => {
   }
 });
 
+/** A key that stays here, and the request for whoever signs. An older key is never overwritten: an answer may be on its way. */
+const request = plainly(async (asked, write) => {
+  const [host = ''] = asked.words;
+  if (!/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/i.test(host)) throw new Unusable(`${host || 'nothing'} is no host name`);
+  const out = typeof asked.options.out === 'string' ? asked.options.out : '.';
+  const key = join(out, `${host}.key`);
+  if (existsSync(key))
+    throw new Unusable(`${key} is there already: an answer to its request may be on its way. Move it away first.`);
+  const more =
+    typeof asked.options.also === 'string'
+      ? asked.options.also
+          .split(',')
+          .map((t) => t.trim())
+          .filter(Boolean)
+      : [];
+  const made = await requestCertificate(host, more);
+  mkdirSync(out, { recursive: true });
+  writeFileSync(key, made.key, { mode: 0o600, flag: 'wx' });
+  writeFileSync(join(out, `${host}.csr`), made.request);
+  put(asked, write, { key, request: join(out, `${host}.csr`) }, () => `${key}\n${join(out, `${host}.csr`)}\n`);
+  return 0;
+});
+
+/** The answer held against the key, the name and whoever is trusted; what comes out is what a registry is given. */
+const answer = plainly((asked, write) => {
+  const [host = '', file = ''] = asked.words;
+  const out = typeof asked.options.out === 'string' ? asked.options.out : '.';
+  const key = readText(join(out, `${host}.key`), 20_000);
+  let chain: string;
+  try {
+    chain = answered(key, readText(file, 200_000));
+  } catch (e) {
+    throw e instanceof Unusable ? e : new Unusable(`${file}: ${(e as Error).message}`);
+  }
+  const cert = new X509Certificate(chain);
+  const wrong = !cert.checkHost(host)
+    ? `it is for ${cert.subjectAltName ?? cert.subject}, not for ${host}`
+    : new Date(cert.validTo) < new Date()
+      ? `it ended on ${cert.validTo}`
+      : undefined;
+  if (wrong) throw new Unusable(`${file}: ${wrong}`);
+  writeFileSync(join(out, `${host}.crt`), chain);
+  const until = new Date(cert.validTo).toISOString();
+  put(
+    asked,
+    write,
+    { certificate: join(out, `${host}.crt`), until },
+    () => `${join(out, `${host}.crt`)}\nfor ${host}, until ${until}\n`,
+  );
+  return Promise.resolve(0);
+});
+
 const now: [string, string] = ['--now <time>', 'the time to compute with (ISO 8601)'];
 const keep: [string, string] = ['--keep <dir>', 'folder for parts of large blobs, and for archives while they are read'];
 
@@ -480,6 +535,23 @@ export const images: CommandGroup = {
         ['--signer <name>', 'what you are called in the signature'],
       ],
       run: pack,
+    },
+    {
+      name: 'request',
+      about: 'makes a key and a certificate request (PKCS#10) for a registry, to be signed elsewhere',
+      words: '<host>',
+      options: [
+        ['--out <dir>', 'where <host>.key and <host>.csr go'],
+        ['--also <list>', 'more names and addresses, with commas'],
+      ],
+      run: request,
+    },
+    {
+      name: 'answer',
+      about: 'takes what was signed for that request: held against its key, name and time, written as <host>.crt',
+      words: '<host> <certificate>',
+      options: [['--out <dir>', 'where <host>.key lies, and <host>.crt goes']],
+      run: answer,
     },
     {
       name: 'verify',

@@ -14,6 +14,7 @@ import {
 } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { keyringEntries, permit } from '../access/permit.ts';
+import { inTurns } from '../heavy/turns.ts';
 import { Refusal } from '../refusal.ts';
 import {
   changesOf,
@@ -42,14 +43,23 @@ export interface Wanted {
  * when it throws. Answers what changed, for the record and for undoing it.
  */
 export async function changePlan(m: EntityManager, who: Principal, edits: readonly Edit[], how: Wanted): Promise<Change[]> {
-  const standing = await lockDocs(m, edits.map(refOf));
-  return carryOut(m, who, changesOf(edits, standing), how);
+  const refs = edits.map(refOf);
+  const standing = await lockDocs(m, refs);
+  // Several edits of one document belong together; a long list of different ones is gone through in turns.
+  const apart = new Set(refs.map((r) => `${r.kind} ${r.key}`)).size === edits.length;
+  const changes = apart ? await inTurns(edits, (part) => changesOf(part, standing)) : changesOf(edits, standing);
+  return carryOut(m, who, changes, how);
 }
 
 async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
-  const real = changes.filter((c) => !same(c.before, c.after));
+  const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   const named = real.some((c) => c.after && credentialOf(c.after));
-  permit(who, how.act, { changes: real, via: how.via, ...(named ? { keys: await keyringEntries(m) } : {}) });
+  const keys = named ? { keys: await keyringEntries(m) } : {};
+  if (!real.length) permit(who, how.act, { changes: real, via: how.via });
+  await inTurns(real, (part) => {
+    permit(who, how.act, { changes: part, via: how.via, ...keys });
+    return [];
+  });
   await refuseInUse(m, real);
   await writeChanges(m, real, who.login, how.note);
   if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);

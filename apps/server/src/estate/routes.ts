@@ -9,6 +9,7 @@ import { Snapshots } from './snapshot.ts';
 import { Refusal } from '../refusal.ts';
 import { changePlan, mergeDocs, takeBack } from './change.ts';
 import { validDoc } from './documents.ts';
+import { inTurns } from '../heavy/turns.ts';
 import { planAsText } from './export.ts';
 import { loadEstate } from './load.ts';
 
@@ -173,9 +174,11 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
           { places: [{ file, line: twice.line, message: 'declared twice' }] },
         );
       const { estate: standing } = await loadEstate(ctx.db);
-      const differences = against(
-        standing,
-        docs.map((d) => d.doc),
+      const differences = await inTurns(docs, (part) =>
+        against(
+          standing,
+          part.map((d) => d.doc),
+        ),
       );
       const wanted = docs.map((d) => d.doc).filter((_, i) => differences[i]?.what !== 'same');
       const count = (what: string) => differences.filter((d) => d.what === what).length;

@@ -1,6 +1,13 @@
 import { type QueryKey, useMutation, useQueryClient } from '@tanstack/react-query';
 import { api, ApiError } from '../api/client.ts';
-import { useWords } from './toasts.ts';
+import { useWords, type Word } from './toasts.ts';
+
+/** What is said of an act that was refused, with what to do about it. */
+export const refusedWord = (e: Error): Omit<Word, 'id'> => ({
+  kind: 'refused',
+  text: e.message,
+  ...(e instanceof ApiError && e.remedy ? { remedy: e.remedy } : {}),
+});
 
 /** An act on the server: what it said is shown, refusals with their remedy, and what it touched is renewed. */
 export function useAct<T extends { act?: number } | object, V = void>(
@@ -17,7 +24,7 @@ export function useAct<T extends { act?: number } | object, V = void>(
       const text = typeof done === 'string' ? done : done(t, v);
       if (text) say({ kind: 'said', text, ...('act' in t && typeof t.act === 'number' ? { undo: t.act } : {}) });
     },
-    onError: (e) => say({ kind: 'refused', text: e.message, ...(e instanceof ApiError && e.remedy ? { remedy: e.remedy } : {}) }),
+    onError: (e) => say(refusedWord(e)),
   });
 }
 

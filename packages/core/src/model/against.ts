@@ -1,5 +1,5 @@
 import type { Doc, Kind } from './documents.ts';
-import { type Estate, find, keyOf } from './estate.ts';
+import { type Estate, find, keyOf, sliceOf } from './estate.ts';
 
 /** What a document would do to the estate: be new, change fields, or change nothing. */
 export interface Difference {
@@ -12,9 +12,20 @@ export interface Difference {
 
 /** Documents held against the estate as it stands, in the order given. Nothing is changed. */
 export function against(estate: Estate, docs: readonly Doc[]): Difference[] {
+  const known = new Map<Kind, Map<string, Doc>>();
+  const standing = (kind: Kind, key: string) => {
+    // A few are looked for as they come; for many the names are written down once.
+    if (docs.length < 20) return find(estate, kind, key);
+    let byKey = known.get(kind);
+    if (!byKey) {
+      byKey = new Map((estate[sliceOf[kind]] as Doc[]).map((d) => [keyOf(d), d]));
+      known.set(kind, byKey);
+    }
+    return byKey.get(key);
+  };
   return docs.map((doc) => {
     const key = keyOf(doc);
-    const before = find(estate, doc.kind, key) as Record<string, unknown> | undefined;
+    const before = standing(doc.kind, key) as Record<string, unknown> | undefined;
     const after = doc as unknown as Record<string, unknown>;
     const names = new Set([...Object.keys(before ?? {}), ...Object.keys(after)]);
     const fields = [...names]

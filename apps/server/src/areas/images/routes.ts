@@ -21,7 +21,7 @@ import { planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls, stillReading } from './pulls.ts';
 import { at, computeBill, lookAt } from './registries.ts';
 import { run, start, stop } from './shipments.ts';
-import { newCertificate, setAuthority, trustOf } from './trust.ts';
+import { newCertificate, requestFor, setAuthority, trustOf } from './trust.ts';
 
 const Bills = z.array(words.VersionName).min(1).max(50);
 const how = {
@@ -56,6 +56,7 @@ const AuthorityAsked = z.strictObject({ given: PairGiven.optional(), held: z.lit
 const Certificate = z.strictObject({
   days: z.number().int().min(1).max(3650).default(397),
   given: PairGiven.optional(),
+  answer: z.string().max(100_000).optional(),
   files: z.boolean().optional(),
   confirmed: z.array(words.Name).max(300).default([]),
 });
@@ -276,6 +277,10 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
       const asked = req.body as z.infer<typeof Certificate>;
       return reply.status(201).send(await newCertificate(ctx, (req.params as { name: string }).name, asked, req.who.login));
     },
+  );
+
+  app.post('/api/registries/:name/request', { config: { act: 'trust.change' }, schema: { params: Named } }, async (req, reply) =>
+    reply.status(201).send(await requestFor(ctx, (req.params as { name: string }).name, req.who.login)),
   );
 
   app.get('/api/pulls', { config: { act: 'plan.read' }, schema: { querystring: Since } }, async (req) => {

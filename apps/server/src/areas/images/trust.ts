@@ -13,6 +13,7 @@ import { Refusal } from '../../refusal.ts';
 import { authorityFault, authorityOf, keepAuthority, makeAuthority, noteIssued, serverCertificate } from './authority.ts';
 import { judgeCertificate } from './certificates.ts';
 import { at, lookAt } from './registries.ts';
+import { dropRequest, newRequest, openRequest, type OpenRequest, pairOf } from './request.ts';
 
 /** A cluster whose hosts stand, and whether they were built with an anchor; undefined: nobody here built them. */
 export interface TrustingCluster {
@@ -30,6 +31,8 @@ export interface TrustView {
   /** For the authority held here. */
   clusters: TrustingCluster[];
   renews: boolean;
+  /** A request that waits for its answer from an authority elsewhere. */
+  request?: OpenRequest;
 }
 
 const pems = (text: string) => text.match(/-----BEGIN CERTIFICATE-----[\s\S]+?-----END CERTIFICATE-----/g) ?? [];
@@ -56,7 +59,9 @@ export async function trustOf(ctx: Context, name: string): Promise<TrustView> {
   const ours = own?.issued !== undefined && own.issued === seen?.certificate?.fingerprint;
   const needed = (c: X509Certificate) =>
     c.fingerprint256 === authority?.fingerprint256 || (!ours && (!seen?.certificate || nameOf(c) === seen.certificate.issuer));
+  const request = await openRequest(ctx.db.manager, name);
   return {
+    ...(request ? { request } : {}),
     ...(own && authority
       ? {
           authority: {
@@ -146,6 +151,8 @@ export interface CertificateAsked {
   days: number;
   /** A certificate made elsewhere; otherwise the authority held here signs one. */
   given?: { cert: string; key: string } | undefined;
+  /** The answer to the request that waits: certificates in PEM. */
+  answer?: string | undefined;
   /** Answered as files, to be laid by hand, instead of handed to the registry. */
   files?: boolean | undefined;
   /** Clusters of which somebody says that their hosts trust who signed it. */
@@ -158,12 +165,26 @@ export interface CertificateMade {
   files?: { cert: string; key: string };
 }
 
+/** A request for an authority that signs elsewhere (PKCS#10); its key stays here. One that waited is replaced. */
+export async function requestFor(ctx: Context, name: string, who: string): Promise<OpenRequest> {
+  const { estate } = await loadEstate(ctx.db);
+  const [host = ''] = ownIn(estate, name).endpoint.split(':');
+  const addresses = estate.reservations.filter((r) => r.name === host).map((r) => r.address);
+  return ctx.db.transaction(async (m) => {
+    const made = await newRequest(ctx.config, m, name, host, addresses, who);
+    await record(m, who, 'made a certificate request', name);
+    return made;
+  });
+}
+
 /**
  * Gives a registry another certificate: judged against its name and its trust bundle, refused while hosts that stand would
  * refuse it, handed over the connection that the old one protects, and looked at afterwards.
  */
-export async function newCertificate(ctx: Context, name: string, asked: CertificateAsked, who: string): Promise<CertificateMade> {
+export async function newCertificate(ctx: Context, name: string, want: CertificateAsked, who: string): Promise<CertificateMade> {
   const { estate } = await loadEstate(ctx.db);
+  const asked =
+    want.answer === undefined ? want : { ...want, given: await pairOf(ctx.config, ctx.db.manager, name, want.answer) };
   const registry = ownIn(estate, name);
   const [host = ''] = registry.endpoint.split(':');
   const authority = await authorityOf(ctx.config, ctx.db.manager, name);
@@ -213,6 +234,7 @@ export async function newCertificate(ctx: Context, name: string, asked: Certific
   }
   await ctx.db.transaction(async (m) => {
     if (!asked.given) await noteIssued(m, name, cert.fingerprint256);
+    if (asked.answer !== undefined) await dropRequest(m, name);
     await record(m, who, asked.files ? 'made a registry certificate' : 'gave a registry its certificate', name, {
       ...{ until: made.until, fingerprint: made.fingerprint, signer: nameIssuer(cert) },
       ...(asked.confirmed.length ? { confirmed: asked.confirmed } : {}),

@@ -16,6 +16,7 @@ import { useDrafts } from '../../state/drafts.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { ConsequencesDialog } from './ConsequencesDialog.tsx';
+import { offerBuild } from './offer.ts';
 import { Sheet } from './Sheet.tsx';
 
 const Text = lazy(() => import('./TextTab.tsx'));
@@ -107,6 +108,7 @@ export function CharterSpace() {
     )
     .sort((a, b) => order[a.severity] - order[b.severity]);
   const stops = findings.filter((f) => f.severity === 'stop').length;
+  const offer = offerBuild(leave, stops, build.isPending);
   const running = builds.data?.find((b) => b.charter === name && ['queued', 'running', 'holding'].includes(b.status.state));
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   const changes = report.data?.changes.length ?? 0;
@@ -149,12 +151,7 @@ export function CharterSpace() {
             </Button>
           )}
           {!editing && !running && !serves && (
-            <Button
-              filled
-              disabled={stops > 0 || build.isPending || !leave.may('builds.run')}
-              title={leave.why('builds.run') || (stops ? `${stops} findings stop it` : '')}
-              onClick={() => build.mutate()}
-            >
+            <Button filled disabled={offer.disabled} title={offer.why} onClick={() => build.mutate()}>
               Build
             </Button>
           )}

@@ -18,13 +18,14 @@ interface TrustDto {
   anchors: { subject: string; until: string; needed: boolean }[];
   tidied: string;
   clusters: { charter: string; hosts: number; has?: boolean }[];
+  request?: { request: string; at: string; by: string };
 }
 interface Made {
   until: string;
   fingerprint: string;
   files?: { cert: string; key: string };
 }
-type Signer = 'held' | 'new' | 'brought' | 'elsewhere';
+type Signer = 'held' | 'new' | 'brought' | 'asked' | 'elsewhere';
 type Given = Partial<Record<'cert' | 'key', string>>;
 
 /** Another certificate for a registry: who signs it, who must trust that first, and how it gets there. */
@@ -45,6 +46,7 @@ export function CertificateDialog({
   const trust = useQuery({ queryKey: ['trust', name], queryFn: () => api<TrustDto>('GET', `/api/registries/${name}/trust`) });
   const [chosen, setChosen] = useState<Signer>();
   const [given, setGiven] = useState<Given>({});
+  const [answer, setAnswer] = useState('');
   const [days, setDays] = useState('397');
   const [files, setFiles] = useState(false);
   const [confirmed, setConfirmed] = useState<string[]>([]);
@@ -69,9 +71,14 @@ export function CertificateDialog({
         days: Number(days) || 397,
         files,
         confirmed,
-        ...(signer === 'elsewhere' ? { given: pair } : {}),
+        ...(signer === 'elsewhere' ? { given: pair } : signer === 'asked' ? { answer } : {}),
       }),
     (r) => (r.files ? undefined : `${name} shows its new certificate, good until ${day(r.until)}.`),
+    renew,
+  );
+  const request = useAct(
+    () => api<{ request: string }>('POST', `/api/registries/${name}/request`),
+    `The request of ${name} is made: have it signed, and bring the answer.`,
     renew,
   );
   // What has to be trusted first: an authority that does not stand in the bundle yet.
@@ -113,7 +120,11 @@ export function CertificateDialog({
                 Put it into the trust
               </Button>
             ) : (
-              <Button filled disabled={!t || make.isPending || (needsPair && !pair)} onClick={() => make.mutate()}>
+              <Button
+                filled
+                disabled={!t || make.isPending || (needsPair && !pair) || (signer === 'asked' && !answer)}
+                onClick={() => make.mutate()}
+              >
                 {make.isPending ? 'giving it…' : files ? 'Make the files' : 'Give it the certificate'}
               </Button>
             ))}
@@ -135,8 +146,11 @@ export function CertificateDialog({
             <Radio name="signer" on={signer === 'brought'} set={() => setChosen('brought')}>
               an authority of yours, with its key
             </Radio>
+            <Radio name="signer" on={signer === 'asked'} set={() => setChosen('asked')}>
+              an authority elsewhere, from a request made here; the key stays here
+            </Radio>
             <Radio name="signer" on={signer === 'elsewhere'} set={() => setChosen('elsewhere')}>
-              nobody here: it was made elsewhere
+              an authority elsewhere, with a key that was made there too
             </Radio>
           </Choice>
           {needsPair &&
@@ -150,6 +164,44 @@ export function CertificateDialog({
                 )}
               </Field>
             ))}
+          {signer === 'asked' && (
+            <>
+              <Field label="Request">
+                {() => (
+                  <span className="flex flex-wrap items-baseline gap-x-3">
+                    <Button disabled={request.isPending} onClick={() => request.mutate()}>
+                      {t?.request ? 'Make another' : 'Make the request'}
+                    </Button>
+                    {t?.request && (
+                      <>
+                        <a
+                          className="font-semibold text-verdigris hover:underline"
+                          download={`${name}.csr`}
+                          href={`data:application/pkcs10;charset=utf-8,${encodeURIComponent(t.request.request)}`}
+                        >
+                          Download {name}.csr
+                        </a>
+                        <span className="text-ink-2">
+                          waits since {day(t.request.at)}, made by {t.request.by}
+                        </span>
+                      </>
+                    )}
+                  </span>
+                )}
+              </Field>
+              {t?.request && (
+                <Field label="Answer" hint="what the authority signed, with its chain if there is one: PEM">
+                  {() => (
+                    <span className="flex items-center gap-3">
+                      <FilePicker accept=".pem,.crt,.cer" onText={setAnswer} />
+                      <span className="text-ink-2">{answer ? `${answer.length} characters` : ''}</span>
+                    </span>
+                  )}
+                </Field>
+              )}
+              <Refused error={request.error} />
+            </>
+          )}
           {!first && (
             <>
               {signer === 'held' && (
@@ -173,7 +225,7 @@ export function CertificateDialog({
       )}
       <h3 className="pt-2 pb-1 text-[14px]">In this order</h3>
       <ol aria-label="In this order">
-        <Line done={!first && signer !== 'elsewhere'} text={trustText(t, signer, first)} />
+        <Line done={!first && !away(signer)} text={trustText(t, signer, first)} />
         {without.map((c) => (
           <Line
             key={c.charter}
@@ -249,9 +301,10 @@ export function CertificateDialog({
   );
 }
 
+/** Whoever signs is known only by what is trusted. */
+const away = (signer: Signer) => signer === 'elsewhere' || signer === 'asked';
 function trustText(t: TrustDto | undefined, signer: Signer, first: boolean): string {
-  if (signer === 'elsewhere')
-    return `what signed it must be trusted: ${t?.anchors.map((a) => a.subject).join(', ') || 'nobody is yet'}`;
+  if (away(signer)) return `what signed it must be trusted: ${t?.anchors.map((a) => a.subject).join(', ') || 'nobody is yet'}`;
   if (!first) return `${t?.authority?.subject} stands in the trust, and in every boot kit from now on`;
   return `${signer === 'held' ? t?.authority?.subject : 'it'} is put into the trust, beside ${t?.anchors.map((a) => a.subject).join(', ') || 'nothing'}`;
 }
