@@ -211,13 +211,170 @@ describe('over a thin link', () => {
       why: 'rate',
       edits: [{ op: 'set', kind: 'Site', key: 'dnl', path: ['link'], value: { rateMbit: 8 } }],
     });
+    const s = await plan({ target: 'dnl-registry', bills: ['small'] });
+    const began = Date.now();
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    // 8 Mbit/s is 1 MB/s; a quarter of a second of it stands in the bucket
+    expect((Date.now() - began) / 1000).toBeGreaterThanOrEqual((s.bytes - 250_000) / 1e6);
+  });
+  it.each([
+    [{ target: 'lr-registry', bills: ['1.34.2'], way: 'link' }, 'is sealed: nothing reaches it over a link'],
+    [{ target: 'bw-registry', bills: ['1.33.6'], way: 'alongside' }, 'declares no link alongside'],
+    [{ target: 'bw-registry', bills: ['1.33.6'], source: 'bw-registry' }, 'cannot be shipped to from itself'],
+  ])('%j is refused', async (body, why) => {
+    i.world.stores.get('lr-registry');
+    const r = await c.call('POST', '/api/shipments', body);
+    expect(r.status).toBeGreaterThanOrEqual(400);
+    if (!String(r.body.message).includes('holds everything')) expect(r.body.message).toContain(why);
+  });
+});
+
+describe('one after another', () => {
+  it('open hall, then a ship alongside: the second begins when the first has landed, from what the first brought', async () => {
+    const { shipments: made } = await c.good<{ shipments: Whole[] }>('POST', '/api/shipments/chain', {
+      bills: ['small', 'log-shipper'],
+      stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'alongside' }],
+    });
+    expect(made.map((s) => [s.source, s.target, s.state, s.after])).toEqual([
+      ['upstream', 'bw-registry', 'planned', null],
+      ['bw-registry', 'dnl-registry', 'queued', made[0]?.label],
+    ]);
+    const [first, second] = made as [Whole, Whole];
+    const early = await c.call('POST', `/api/shipments/${second.label}/start`);
+    expect([early.status, early.body.message]).toEqual([409, `${second.label} waits for ${first.label}, which is planned.`]);
+    await start(first.label);
+    await shipmentIn(c, second.label, 'landed');
+    const { bills, registries } = (await c.estate()).observed;
+    const held = new Set(registries['dnl-registry']?.digests);
+    for (const d of Object.keys(bills['log-shipper']?.blobs ?? {})) expect(held.has(d)).toBe(true);
+  });
+});
+
+describe('what a registry holds, and may let go', () => {
+  interface MayGo {
+    goes: { bill: string; images: string[]; paper: number }[];
+    stays: { bill: string; why: string[] }[];
+    free: { blobs: number; bytes: number };
+    deletes: unknown[];
+  }
+  const mayGo = () => c.good<MayGo>('GET', '/api/registries/ptl-registry/may-go?keep=0');
+  it('says what may go and why the rest may not, takes it away, and frees what it said', async () => {
+    const m = await mayGo();
+    expect(m.goes.map((g) => g.bill).sort()).toEqual(['log-shipper', 'small']);
+    expect(m.stays.find((s) => s.bill === '1.33.6')?.why).toEqual([expect.stringContaining('petrel')]);
+    const kept = await c.call('POST', '/api/registries/ptl-registry/take-away', { bills: ['1.33.6'], keep: 0, names: 1 });
+    expect(kept.body.message).toMatch(/^1\.33\.6 may not go: /);
+    const other = await c.call('POST', '/api/registries/ptl-registry/take-away', {
+      bills: ['small', 'log-shipper'],
+      keep: 0,
+      names: 5,
+    });
+    expect([other.status, other.body.message]).toEqual([409, expect.stringContaining('Nothing was taken away')]);
+    // What landed a moment ago is young: a manifest that needs it might be on its way. An hour later it goes.
+    const store = i.world.stores.get('ptl-registry');
+    const old = new Date(Date.now() - 7_200_000);
+    const { utimesSync } = await import('node:fs');
+    for (const e of readdirSync(store?.dir as string, { recursive: true, withFileTypes: true }))
+      if (e.isFile()) utimesSync(join(e.parentPath, e.name), old, old);
+    const took = await c.good<{ names: number; blobs: number; bytes: number }>('POST', '/api/registries/ptl-registry/take-away', {
+      bills: ['small', 'log-shipper'],
+      keep: 0,
+      names: m.deletes.length,
+    });
+    expect(took.names).toBe(m.deletes.length);
+    // The bill counts layers and configurations; manifests come free beside them.
+    expect(took.bytes).toBeGreaterThanOrEqual(m.free.bytes);
+    expect((await mayGo()).goes).toEqual([]);
+    const { bills, registries } = (await c.estate()).observed;
+    const held = new Set(registries['ptl-registry']?.digests);
+    for (const d of Object.keys(bills['1.33.6']?.blobs ?? {})) expect(held.has(d)).toBe(true);
+    const { acts } = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
+    expect(acts.find((r) => r.act === 'took images away')?.subject).toBe('ptl-registry');
+  });
+  it('a scrub finds the byte that changed; it is put aside, missing, and shipped again', async () => {
+    const store = i.world.stores.get('dnl-registry');
+    const bill = (await c.estate()).observed.bills['inbound-router'];
+    const [digest] = Object.keys(bill?.blobs ?? {}) as [string];
+    writeFileSync(store?.blobPath(digest) as string, 'rot');
+    await c.good('POST', '/api/registries/dnl-registry/scrub');
+    const found = await eventually(async () => {
+      const { scrub } = await c.good<{ scrub: { running: boolean; damaged: { digest: string }[] } }>(
+        'GET',
+        '/api/registries/dnl-registry/scrub',
+      );
+      return !scrub.running && scrub;
+    }, 'the scrub');
+    expect(found.damaged.map((d) => d.digest)).toEqual([digest]);
+    const seen = (await c.estate()).observed.registries['dnl-registry'];
+    expect(seen?.digests).not.toContain(digest);
+    expect(seen?.scrub?.damaged).toHaveLength(1);
+    const s = await plan({ target: 'dnl-registry', bills: ['inbound-router'], way: 'alongside' });
+    await start(s.label);
+    await shipmentIn(c, s.label, 'landed');
+    expect((await c.estate()).observed.registries['dnl-registry']?.digests).toContain(digest);
+  });
+});
+
+describe('what a source publishes', () => {
+  it('is read as documents, taken into the estate, walked, and taken back', async () => {
+    const { offers, faults } = await c.good<{ offers: { name: string; state: string }[]; faults: string[] }>(
+      'GET',
+      '/api/registries/upstream/offers',
+    );
+    expect(faults).toEqual([]);
+    expect(Object.fromEntries(offers.map((o) => [o.name, o.state]))).toEqual({
+      '1.33.6': 'same',
+      '1.34.2': 'same',
+      'inbound-router': 'same',
+      'log-shipper': 'same',
+      'time-keeper': 'new',
+    });
+    const { act } = await c.good<{ act: number }>('POST', '/api/registries/upstream/offers', { names: ['time-keeper'] });
+    await eventually(async () => (await c.estate()).observed.bills['time-keeper'], 'its bill');
+    await c.good('POST', `/api/acts/${act}/undo`);
+    expect((await c.estate()).addons.some((a) => a.name === 'time-keeper')).toBe(false);
+    expect((await c.call('POST', '/api/registries/upstream/offers', { names: ['nobody'] })).status).toBe(404);
+  });
+});
+
+describe('a case from elsewhere', () => {
+  /** A case as it lies in a folder, taken in as somebody would bring it; `change` makes it what it should not be. */
+  const bring = async (from: string, change: (folder: string) => void) => {
+    const copy = join(i.config.dataDir, 'brought');
+    rmSync(copy, { recursive: true, force: true });
+    cpSync(from, copy, { recursive: true });
+    change(copy);
+    const tar = execFileSync('tar', ['-cf', '-', '-C', copy, '.'], { maxBuffer: 1e9 });
+    const r = await raw('/api/cases', {
+      method: 'POST',
+      headers: { 'content-type': 'application/x-tar' },
+      body: new Uint8Array(tar),
+    });
+    return { status: r.status, body: (await r.json()) as { label: string; unverified: string | null; message: string } };
+  };
+  /** Its checksums made right again, as whoever changes a case would. */
+  const sums = (folder: string) =>
+    writeFileSync(
+      join(folder, 'SHA256SUMS'),
+      execFileSync('sh', ['-c', "find . -type f ! -name SHA256SUMS | sed 's#^./##' | sort | xargs sha256sum"], { cwd: folder }),
+    );
+  const rewrite = (folder: string, change: (waybill: string) => string) => {
+    const file = join(folder, 'waybill.json');
+    writeFileSync(file, change(readFileSync(file, 'utf8')));
+    for (const mark of ['case.json']) {
+      const text = readFileSync(join(folder, mark), 'utf8');
+      writeFileSync(join(folder, mark), change(text));
+    }
+  };
+  it('is signed: changed after that it is refused, unsigned or foreign it waits for a builder who types its name', async () => {
     // One that was packed before, in one case: it lies there as it went out.
     const cases = join(i.config.dataDir, 'cases');
     const packed = readdirSync(cases)
       .filter((l) => !l.startsWith('.') && existsSync(join(cases, l, 'case-1/waybill.json')))
       .map((l) => ({
         label: l,
-        waybill: JSON.parse(readFileSync(join(cases, l, 'case-1/waybill.json'), 'utf8')) as { cases: unknown[]; target: string },
+        waybill: JSON.parse(readFileSync(join(cases, l, 'case-1/waybill.json'), 'utf8')) as { cases: unknown[] },
       }));
     const s = packed.find((p) => p.waybill.cases.length === 1) as (typeof packed)[number];
     const from = folder(s.label, 1);
