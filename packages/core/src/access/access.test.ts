@@ -195,3 +195,17 @@ describe('where a credential may be sent', () => {
       expect([bad, placeFault(bad)]).toEqual([bad, expect.any(String)]);
   });
 });
+
+describe('a document that names a credential', () => {
+  const keys = [{ name: 'k', use: 'registry', places: ['registry.lr.example'] }];
+  const registry = (endpoint: string): Doc =>
+    ({ apiVersion: 'praesidor/v1', kind: 'Registry', name: 'r', site: 'lr', role: 'standing', endpoint, credential: 'k' }) as Doc;
+  it('is refused to a planner by every door where the entry may not go there', () => {
+    const ask = (endpoint: string) =>
+      authorize(person('planner'), 'plan.edit', { changes: [change(null, registry(endpoint))], via: 'hand', keys });
+    expect(ask('registry.lr.example:5000')).toEqual({ allowed: true });
+    const refusedThere = ask('evil.example:5000');
+    expect(refusedThere).toMatchObject({ allowed: false, code: 'not-allowed' });
+    if (!refusedThere.allowed) expect(refusedThere.message).toContain('evil.example');
+  });
+});

@@ -156,3 +156,19 @@ describe('overlaps', () => {
     );
   });
 });
+
+describe('ends and gaps', () => {
+  it('IPv6 has an anycast address at its beginning and no broadcast at its end (RFC 4291 §2.6.1)', () => {
+    const space = new Space(parsePrefix('fd00::/126'));
+    expect([formatIp(space.nextFree() as never), formatIp(space.nextFree({ kind: 'highest' }) as never)]).toEqual([
+      'fd00::1',
+      'fd00::3',
+    ]);
+    expect(space.left).toBe(3n);
+  });
+  it('spread is the middle of the widest gap', () => {
+    // Free: .1 to .9, and .11 to .14: the wider is nine wide, its middle .5
+    const space = new Space(parsePrefix('10.0.0.0/28'), { taken: [parseRange('10.0.0.10-10.0.0.10')] });
+    expect(formatIp(space.nextFree({ kind: 'spread' }) as never)).toBe('10.0.0.5');
+  });
+});

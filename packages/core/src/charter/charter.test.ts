@@ -3,7 +3,7 @@ import { goodEstate } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
 import { bootKit, placeholder } from '../files/index.ts';
 import { parseAllDocuments, parse } from 'yaml';
-import { consequences, overhead, quorumOf, resolve } from './index.ts';
+import { capacityOf, consequences, overhead, quorumOf, resolve } from './index.ts';
 
 const planned = (e: Estate = goodEstate()) => resolve(e.charters[0] as Charter, e);
 const kit = (e: Estate = goodEstate()) =>
@@ -249,5 +249,53 @@ describe('addresses that the plan speaks for', () => {
   it('a service range of 16 addresses has 14 services, and its DNS lies in it', () => {
     // 2^(32 − 28) − 2 = 14
     expect(planned(with_(['services', 'range'], '10.98.0.0/28')).room.services).toBe(14);
+  });
+});
+
+describe('what a fault put in would show', () => {
+  it('capacity after a loss is without the largest worker, of workers that differ', () => {
+    const worker = (cores: number, memoryGiB: number) => ({ role: 'worker', facts: { cores, memoryGiB } }) as never;
+    // 9, 17 and 33 cores less 1 each: 8 + 16 + 32 = 56, without the largest 24; memory 10, 20 and 40 less 2.1: 63.7, without 37.9: 25.8
+    expect(capacityOf([worker(9, 10), worker(17, 20), worker(33, 40)])).toEqual({
+      cores: 56,
+      memoryGiB: 64,
+      coresAfterLoss: 24,
+      memoryAfterLoss: 26,
+    });
+  });
+  it('hosts of one zone are taken from different racks', () => {
+    const e = goodEstate();
+    const racks: Record<string, string> = { 'lr-01': 'R1', 'lr-02': 'R1', 'lr-03': 'R2' };
+    const one: Estate = {
+      ...e,
+      hosts: e.hosts
+        .filter((h) => racks[h.name])
+        .map((h) => ({
+          ...h,
+          zone: 'A',
+          rack: racks[h.name] as string,
+          facts: { ...(h.facts as never as object), cores: 32, memoryGiB: 128 } as never,
+        })),
+    };
+    const c = { ...(e.charters[0] as Charter), controlPlane: { count: 2 }, workers: { count: 0 } } as Charter;
+    // By name alone lr-01 and lr-02 would be taken, which share a rack.
+    expect(
+      resolve(c, { ...one, charters: [c] })
+        .nodes.map((n) => n.host)
+        .sort(),
+    ).toEqual(['lr-01', 'lr-03']);
+  });
+  it('a pod MTU that is set is what the plan has', () => {
+    expect(planned(with_(['overlay', 'mtu'], 1400)).podMtu).toEqual({ link: 1500, overhead: 58, pod: 1400 });
+  });
+  it('what goes is told as going, with what it was', () => {
+    const e = with_(['workers', 'count'], 2);
+    const less = consequences(planned(), resolve(e.charters[0] as Charter, e), goodEstate());
+    const gone = planned()
+      .nodes.filter((n) => n.role === 'worker')
+      .at(-1)?.host as string;
+    expect(less).toContainEqual(expect.objectContaining({ what: 'host', how: 'removed', subject: gone, before: 'worker' }));
+    expect(less.filter((c) => c.what === 'record' && c.how === 'removed')).toHaveLength(2);
+    expect(less.filter((c) => c.what === 'address' && c.how === 'removed')).toHaveLength(1);
   });
 });

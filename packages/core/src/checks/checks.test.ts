@@ -358,3 +358,27 @@ it('next moves go from hosts to the build', () => {
     'Lantern Rock: plover can be built: nothing stops it',
   ]);
 });
+
+describe('where a check begins to fire', () => {
+  const found = (code: string, ...changes: Change[]) =>
+    check(changes.reduce((e, c) => c(e), goodEstate())).findings.filter((f) => f.code === code);
+  it.each([
+    [10, 0],
+    [9, 1],
+  ])('HST-009: a drive with %i %% of its endurance left is told %i times', (lifeLeft, times) => {
+    const disks = [{ bay: 'bay 1', sizeGB: 480, media: 'nvme', lifeLeft }];
+    expect(found('HST-009', set('Host', 'lr-01', ['facts', 'disks'], disks))).toHaveLength(times);
+  });
+  it('CHT-003: every pair of charters that share pods is told', () => {
+    const own =
+      (name: string) =>
+      (e: Estate): Estate => ({ ...e, charters: [...e.charters, { ...(e.charters[0] as Charter), name }] });
+    // plover, gannet and knot have one range: three pairs
+    expect(found('CHT-003', own('gannet'), own('knot'))).toHaveLength(3);
+  });
+  it('ADR-003: in a scope it is told without a MAC, and not with one', () => {
+    const mac = { mac: '52:8a:1c:40:99:01' };
+    expect(found('ADR-003', reserve('10.62.8.105'))).toHaveLength(1);
+    expect(found('ADR-003', reserve('10.62.8.105', mac))).toHaveLength(0);
+  });
+});

@@ -143,3 +143,15 @@ describe('the time line', () => {
     expect((t.bars[0]?.end ?? 0) - Date.parse(at(0))).toBe(30_000);
   });
 });
+
+describe('a build that is stopped', () => {
+  it('cuts what ran at that moment, and runs it again when it resumes', () => {
+    const s = run(begun, { at: at(1), kind: 'started', step: 'a' }, { at: at(5), kind: 'stopped' });
+    expect(s).toMatchObject({
+      state: 'stopped',
+      ended: at(5),
+      steps: { a: { state: 'cut', ended: at(5) }, b: { state: 'waiting' } },
+    });
+    expect(ready(steps, fold(s, { at: at(9), kind: 'resumed' })).map((x) => x.id)).toEqual(['a']);
+  });
+});
