@@ -49,12 +49,12 @@ try {
       await b.find("//*[@aria-label='What would change']");
       await b.find("//aside[not(contains(., 'checking…'))]");
       await shot('declare');
+      await page('people', '/people', 'Where you are signed in');
       await page('images', '/images?site=lr', 'Where would');
       await page('trust', '/images/rules?charter=plover&site=lr', 'server = "https');
       await b.open(`${i.config.publicUrl}/estate`);
       await b.see('Next moves');
     },
-    sighted: () => shot('sighted'),
     listed: async () => {
       const here = await b.driver.getCurrentUrl();
       await page('hosts', '/hosts?site=lr&host=lr-03', 'lr-03 as a');

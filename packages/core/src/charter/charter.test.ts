@@ -298,4 +298,11 @@ describe('what a fault put in would show', () => {
     expect(less.filter((c) => c.what === 'record' && c.how === 'removed')).toHaveLength(2);
     expect(less.filter((c) => c.what === 'address' && c.how === 'removed')).toHaveLength(1);
   });
+  it('what is another is told as changed, with both values', () => {
+    const e = with_(['api', 'address'], '10.62.8.25');
+    const changes = consequences(planned(), resolve(e.charters[0] as Charter, e), goodEstate());
+    expect(changes).toContainEqual(
+      expect.objectContaining({ what: 'address', how: 'changed', subject: 'api', before: '10.62.8.20', after: '10.62.8.25' }),
+    );
+  });
 });
