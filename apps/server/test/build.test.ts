@@ -133,6 +133,12 @@ describe('hand-over', () => {
     expect(readFileSync(join(dir, 'plover-build-1/log.txt'), 'utf8')).toContain(
       'holds: images pulled from the mirror: planned 324 of 324, found 324 of 324',
     );
+    const read = (file: string) => JSON.parse(readFileSync(join(dir, 'plover-build-1', file), 'utf8')) as never;
+    const { proof, plan } = await c.good<{ proof: unknown[]; plan: unknown }>('GET', '/api/builds/plover/1');
+    expect(proof.length).toBeGreaterThan(4);
+    expect([read('proof.json'), read('plan.json')]).toEqual([proof, plan]);
+    const acts = await c.good<{ acts: { act: string; subject: string; who: string }[] }>('GET', '/api/acts?limit=200');
+    expect(acts.acts).toContainEqual(expect.objectContaining({ act: 'began a build', subject: 'plover', who: 'warden' }));
   });
 });
 

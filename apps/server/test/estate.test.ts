@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Estate, readDocuments } from '@praesidor/core/model';
+import { type Doc, docsOf, type Estate, keyOf, readDocuments } from '@praesidor/core/model';
 import { Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -14,9 +14,17 @@ const declared = ({ now: _, observed: __, ...rest }: Estate) => rest;
 
 describe('in and out as YAML', () => {
   it('what goes out comes in again and changes nothing', async () => {
-    const before = declared(await c.estate());
+    await c.good('POST', '/api/import', {
+      text: 'apiVersion: praesidor/v1\nkind: Profile\nname: edge\ntitle: Edge box\nneeds: [{fact: cores, atLeast: 4}]\n',
+    });
+    const whole = await c.estate();
+    const before = declared(whole);
     const { text } = await c.good<{ text: string }>('GET', '/api/export');
     expect(readDocuments(text).faults).toEqual([]);
+    // Every document of every kind is in it, and none twice.
+    const names = (docs: readonly Doc[]) => docs.map((d) => `${d.kind} ${keyOf(d)}`).sort();
+    expect(names(readDocuments(text).docs.map((d) => d.doc))).toEqual(names(docsOf(whole)));
+    expect(names(docsOf(whole))).toEqual(expect.arrayContaining(['Profile edge', expect.stringMatching(/^Baseline /)]));
     expect(await c.good('POST', '/api/import', { text })).toMatchObject({ documents: readDocuments(text).docs.length });
     expect(declared(await c.estate())).toEqual(before);
   });

@@ -39,8 +39,18 @@ const broken = async () => {
 
 it('a registry certificate for another name stops the build before anything is touched', async () => {
   i.plant('registry-name', 'lr-registry');
+  const resolvers = (list: unknown) =>
+    c.good('POST', '/api/edits', {
+      why: 'resolvers',
+      edits: [{ op: 'set', kind: 'Site', key: 'lr', path: ['resolvers'], value: list }],
+    });
+  const before = (await c.estate()).sites.find((s) => s.name === 'lr')?.resolvers as unknown as string;
+  // Beside it one that nobody runs.
+  await resolvers(`${before} 10.62.8.55`);
   await c.good('POST', '/api/builds', { charter: 'plover' });
   const { preflight } = await broken();
+  expect(preflight?.text).toContain('resolver 10.62.8.55');
+  await resolvers(before);
   expect(preflight?.text).toContain('its certificate is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
   expect(preflight?.remedy).toContain('nothing has been touched yet');
   const here = [...i.world.machines.values()].filter((m) => m.hardware.name.startsWith('lr-'));

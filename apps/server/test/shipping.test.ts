@@ -54,6 +54,13 @@ const raw = (path: string, init: RequestInit = {}) =>
     headers: { cookie: c.cookie, 'x-csrf-token': c.csrf, ...init.headers },
   });
 
+describe('over a link into a sealed room', () => {
+  it('nothing goes, by way of the same site neither', async () => {
+    const r = await c.call('POST', '/api/shipments', { target: 'lr-registry', bills: ['small'], way: 'link' });
+    expect([r.status, r.body.message]).toEqual([422, 'Lantern Rock is sealed: nothing reaches it over a link.']);
+  });
+});
+
 describe('in several cases, into a sealed room', () => {
   let label = '';
   it('packs cases of the size asked for, each of which sha256sum confirms', async () => {

@@ -86,6 +86,10 @@ describe('what the plan speaks for beside the ledger', () => {
     const bmc = estate.networks.find((n) => n.purpose === 'management') as never;
     expect(spokenFor(estate, bmc).map((s) => s.by)).toContain(`controller of ${estate.hosts[0]?.name}`);
   });
+  it('counts whichever way a list of servers is written', () => {
+    const e = { ...estate, sites: estate.sites.map((s) => ({ ...s, resolvers: '10.62.8.53 10.62.8.54' as never })) };
+    expect(spokenFor(e, machine).map((s) => s.range)).toEqual(expect.arrayContaining(['10.62.8.53', '10.62.8.54']));
+  });
   it('is never chosen, by any way of choosing: property', () => {
     const spoken = spokenFor(estate, machine);
     const ranges = spoken.map((s) => parseRange(s.range));

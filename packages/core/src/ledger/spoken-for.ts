@@ -1,4 +1,4 @@
-import { holds, isIp, overlaps, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
+import { holds, isIp, overlaps, parseIp, parsePrefix, parseRange, prefixRange, serverList } from '../address/parse.ts';
 import type { Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 
@@ -39,10 +39,10 @@ export function spokenFor(estate: Declared, network: Network, without?: { charte
       [s.resolvers, 'resolver'],
       [s.ntp, 'time server'],
     ] as const)
-      for (const a of list) address(a, `${what} of ${s.name}`);
+      for (const a of serverList(list).servers) address(a, `${what} of ${s.name}`);
   for (const n of estate.networks) {
-    for (const a of n.resolvers ?? []) address(a, `resolver of ${n.name}`);
-    for (const a of n.ntp ?? []) address(a, `time server of ${n.name}`);
+    for (const a of serverList(n.resolvers ?? []).servers) address(a, `resolver of ${n.name}`);
+    for (const a of serverList(n.ntp ?? []).servers) address(a, `time server of ${n.name}`);
     for (const r of n.routes) address(r.via, `next hop of ${n.name}`);
   }
   for (const z of estate.zones) address(z.primary, `name server of ${z.name}`);

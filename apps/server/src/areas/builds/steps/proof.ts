@@ -51,7 +51,7 @@ export const proof: StepRunner = {
   },
 };
 
-const line = (what: string, planned: string, found: string, evidence: string[]): Proof => ({
+export const line = (what: string, planned: string, found: string, evidence: string[]): Proof => ({
   what,
   planned,
   found,

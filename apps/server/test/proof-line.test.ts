@@ -1,0 +1,19 @@
+import { describe, expect, it } from 'vitest';
+import { line } from '../src/areas/builds/steps/proof.ts';
+
+describe('a line of the proof', () => {
+  it.each([
+    ['6 of 6', '6 of 6', true],
+    ['6 of 6', '5 of 6', false],
+    ['10.62.8.20', '', false],
+    ['', '', true],
+  ])('that planned %j and found %j holds: %j', (planned, found, good) => {
+    expect(line('nodes ready', planned, found, ['asked the API'])).toMatchObject({
+      what: 'nodes ready',
+      planned,
+      found,
+      good,
+      evidence: ['asked the API'],
+    });
+  });
+});
