@@ -185,7 +185,7 @@ describe('a registry’s certificate', () => {
   });
   it('is refused by name when it is somebody else’s', async () => {
     await open('/images/rules?registry=lr-registry');
-    await (await b.find(`${inDialog}//label[contains(., 'it was made elsewhere')]`)).click();
+    await (await b.find(`${inDialog}//label[contains(., 'made there too')]`)).click();
     writeFileSync(
       join(files, 'other.crt'),
       (await makeCertificate({ commonName: 'x', names: ['depot.elsewhere.example'] })).cert,

@@ -33,7 +33,8 @@ const set = (kind: string, key: string, path: string[], value: unknown) =>
 describe('a charter that two people edit', () => {
   it('keeps a draft over reload, Back and another view, and says so', async () => {
     await b.open(url('/clusters/dunlin?site=dnl'));
-    await (await b.find("//button[starts-with(@aria-label, 'Owner:')]")).click();
+    const owner = await (await b.find("//button[starts-with(@aria-label, 'Owner:')]")).getAttribute('aria-label');
+    await b.click('button', owner ?? '');
     await b.type('Owner', 'harbour office\n');
     await b.see('Not saved yet. This draft of');
     await b.driver.navigate().refresh();
@@ -60,7 +61,7 @@ describe('a charter that two people edit', () => {
   ])('shows all three values where both set one field; %s is what stands then', async (choice, stands) => {
     await set('Charter', 'dunlin', ['owner'], 'harbour office');
     await b.driver.navigate().refresh();
-    await (await b.find("//button[@aria-label='Owner: harbour office, edit']")).click();
+    await b.click('button', 'Owner: harbour office, edit');
     await b.type('Owner', 'tide tables\n');
     await b.see('Not saved yet.');
     await set('Charter', 'dunlin', ['owner'], 'weather desk');
