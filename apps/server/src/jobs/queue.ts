@@ -1,4 +1,5 @@
 import PgBoss from 'pg-boss';
+import { setMaxListeners } from 'node:events';
 import { setTimeout } from 'node:timers/promises';
 import pg from 'pg';
 import type { EntityManager } from 'typeorm';
@@ -48,6 +49,8 @@ export class Queue {
     private readonly bus: Bus,
     private readonly log: (message: string, facts?: object) => void,
   ) {
+    // Every job and every statement that waits listens for the end.
+    setMaxListeners(0, this.stopping.signal);
     this.pool = new pg.Pool({
       connectionString: url,
       max: 6,
