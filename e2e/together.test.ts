@@ -52,7 +52,7 @@ describe('a charter that two people edit', () => {
     await shot('saved-since');
     await b.click('button', 'Consequences and save…');
     await b.click('button', 'Save and hold');
-    await b.gone('saved this charter since you began.');
+    await b.gone('Discard draft');
     expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the quay' });
   });
   it.each([
@@ -76,7 +76,7 @@ describe('a charter that two people edit', () => {
       await b.click('button', 'Consequences and save…');
       await b.click('button', 'Save and hold');
     }
-    await b.gone('Not saved yet.');
+    await b.gone('Discard draft');
     await b.gone('planner changed a field');
     await b.find(`//button[@aria-label='Owner: ${stands}, edit']`);
     expect((await charter('dunlin'))?.owner).toBe(stands);

@@ -11,6 +11,8 @@ const catalogue = {
   'held-twice': 409,
   invalid: 422,
   unreachable: 502,
+  /** A certificate is another than the one that was accepted: nothing was sent. */
+  pin: 502,
   'not-now': 409,
   'too-many': 429,
   'too-large': 413,

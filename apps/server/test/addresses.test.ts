@@ -349,6 +349,12 @@ describe('names', () => {
     await c.good('POST', `/api/zones/${zone}/send`);
     await c.good('POST', '/api/addresses/release', { network: 'lr-machine', address: '10.62.8.91' });
     expect(await c.good('POST', `/api/zones/${zone}/send`)).toMatchObject({ removed: 1, left: 0 });
+    // Sent again there is nothing to send, and the record does not say that something was.
+    const sends = async () =>
+      (await i.query<{ n: number }>("select count(*)::int as n from audit where act = 'sent a DNS update'"))[0]?.n;
+    const before = await sends();
+    await c.good('POST', `/api/zones/${zone}/send`);
+    expect(await sends()).toBe(before);
     expect(
       (await query({ address: '10.62.8.53', exits: i.running.ctx.dialer.exits, purpose: 'zone' as const }, `buoy.${zone}`, 'A'))
         .rcode,

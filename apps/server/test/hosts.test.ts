@@ -115,7 +115,7 @@ describe('a controller whose certificate changed', () => {
     i.plant('bmc-certificate', 'lr-04');
     i.running.ctx.dialer.forget('10.62.7.14');
     const refused = await c.call('POST', '/api/hosts/lr-04/refresh');
-    expect(refused.status).toBe(502);
+    expect([refused.status, refused.body.code]).toEqual([502, 'pin']);
     expect(refused.body.message).toMatch(/it shows the certificate .* pinned is .*; nothing was sent to it/);
     await sweep('10.62.7.14');
     const finding = await eventually(

@@ -30,7 +30,7 @@ export async function requestCertificate(host: string, more: readonly string[] =
   const key = Buffer.from(await webcrypto.subtle.exportKey('pkcs8', keys.privateKey));
   return {
     key: createPrivateKey({ key, format: 'der', type: 'pkcs8' }).export({ type: 'pkcs8', format: 'pem' }) as string,
-    request: request.toString('pem').trim() + '\n',
+    request: `${request.toString('pem').trim()}\n`,
   };
 }
 

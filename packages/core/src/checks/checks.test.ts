@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds } from '../model/index.ts';
+import { resolve } from '../charter/index.ts';
 import { catalogue, check, makeChecker, nextMoves } from './index.ts';
 
 type Change = (e: Estate) => Estate;
@@ -380,5 +381,20 @@ describe('where a check begins to fire', () => {
     const mac = { mac: '52:8a:1c:40:99:01' };
     expect(found('ADR-003', reserve('10.62.8.105'))).toHaveLength(1);
     expect(found('ADR-003', reserve('10.62.8.105', mac))).toHaveLength(0);
+  });
+  it('CHT-005: a cluster that serves and is to grow without a free host is told too', () => {
+    const serving: Change = (e) => {
+      const nodes = resolve(e.charters[0] as Charter, e).nodes;
+      return {
+        ...e,
+        hosts: e.hosts.flatMap((h) => {
+          const n = nodes.find((x) => x.host === h.name);
+          return n ? [{ ...h, state: 'serving' as const, held: { charter: 'plover', role: n.role } }] : [];
+        }),
+      };
+    };
+    expect(found('CHT-005', serving)).toHaveLength(0);
+    // Three workers serve, and there is no fourth machine.
+    expect(found('CHT-005', serving, plover(['workers', 'count'], 4)).map((f) => f.title)).toEqual(['3 of 4 workers found']);
   });
 });

@@ -133,7 +133,8 @@ export async function sendZone(ctx: Context, name: string, who: string): Promise
         name,
         planned.map(recordKey),
       ]);
-    await record(m, who, 'sent a DNS update', name, { steps });
+    // What was not sent is not put down as sent.
+    if (steps) await record(m, who, 'sent a DNS update', name, { steps });
   });
   const after = await readZone(ctx, name);
   const left = await driftOf(ctx, estate, name, after);

@@ -36,7 +36,7 @@ export async function withBmc<T>(ctx: Context, name: string, ask: (bmc: Bmc, hos
   try {
     return await ask(bmc, host);
   } catch (e) {
-    throw e instanceof ProtocolError ? new Refusal('unreachable', `${name}: ${e.message}.`) : e;
+    throw e instanceof ProtocolError ? new Refusal(e.fault === 'pin' ? 'pin' : 'unreachable', `${name}: ${e.message}.`) : e;
   }
 }
 

@@ -49,7 +49,7 @@ export async function refresh(ctx: Context, name: string, who: string): Promise<
   try {
     ({ facts } = await readFacts(bmc, new Date().toISOString()));
   } catch (e) {
-    throw e instanceof ProtocolError ? new Refusal('unreachable', `${name}: ${e.message}.`) : e;
+    throw e instanceof ProtocolError ? new Refusal(e.fault === 'pin' ? 'pin' : 'unreachable', `${name}: ${e.message}.`) : e;
   }
   return ctx.db.transaction(async (m) => {
     const read = { ...host, facts };
