@@ -18,6 +18,7 @@ import type { z } from 'zod';
 import { docTables, tableOf } from '../db/tables.ts';
 import { inWords } from '../db/errors.ts';
 import { fieldsOf, tellChanges } from '../events/bus.ts';
+import { inTurns } from '../heavy/turns.ts';
 import { Refusal } from '../refusal.ts';
 
 /** Declared documents in their tables: read, locked, written many at a time. What may be done to them is decided elsewhere. */
@@ -85,7 +86,7 @@ export async function lockDocs(m: EntityManager, refs: readonly Ref[]): Promise<
  * they go, and the other way round when they come. A charter that changed has a new revision under `note`.
  */
 export async function writeChanges(m: EntityManager, changes: readonly Change[], by: string, note: string): Promise<void> {
-  const real = changes.filter((c) => !same(c.before, c.after));
+  const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   try {
     for (const kind of [...order].reverse()) {
       const keys = real.filter((c) => c.kind === kind && !c.after).map((c) => c.key);
@@ -107,19 +108,23 @@ type Written = Change & { after: Doc };
 
 async function write(m: EntityManager, kind: Kind, changes: readonly Written[], by: string): Promise<void> {
   const table = tableOf[kind];
-  const values = (list: readonly Written[]) => [list.map((c) => c.key), list.map((c) => JSON.stringify(c.after)), by];
+  const values = async (list: readonly Written[]) => [
+    list.map((c) => c.key),
+    await inTurns(list, (part) => part.map((c) => JSON.stringify(c.after))),
+    by,
+  ];
   const fresh = changes.filter((c) => !c.before);
   const changed = changes.filter((c) => c.before);
   if (changed.length)
     await m.query(
       `update ${table} t set doc = n.doc, version = t.version + 1, updated_at = now(), updated_by = $3 from unnest($1::text[], $2::jsonb[]) n(key, doc) where t.key = n.key`,
-      values(changed),
+      await values(changed),
     );
   if (!fresh.length) return;
   // In the order in which they come: a network that is carved out of another comes behind it.
   const rows = (await m.query(
     `insert into ${table} (key, doc, updated_by) select key, doc, $3 from unnest($1::text[], $2::jsonb[]) with ordinality n(key, doc, i) order by i on conflict (key) do nothing returning key`,
-    values(fresh),
+    await values(fresh),
   )) as { key: string }[];
   if (rows.length === fresh.length) return;
   const made = new Set(rows.map((r) => r.key));
