@@ -46,14 +46,14 @@ describe('a charter that two people edit', () => {
     expect((await charter('dunlin'))?.owner).not.toBe('harbour office');
   });
   it('shows what another saved beside it, and keeps both', async () => {
-    await set('Charter', 'dunlin', ['purpose'], 'gates of the quay');
+    await set('Charter', 'dunlin', ['purpose'], 'gates of the pier');
     await b.see('planner saved this charter since you began.');
-    await b.find("//button[@aria-label='Purpose: gates of the quay, edit']");
+    await b.find("//button[@aria-label='Purpose: gates of the pier, edit']");
     await shot('saved-since');
     await b.click('button', 'Consequences and save…');
     await b.click('button', 'Save and hold');
     await b.gone('Discard draft');
-    expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the quay' });
+    expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the pier' });
   });
   it.each([
     ['Keep yours', 'tide tables'],
