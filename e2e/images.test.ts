@@ -165,7 +165,7 @@ describe('a registry’s certificate', () => {
     await open('/images/rules?site=dnl');
     await b.click('button', 'New certificate of dnl-registry');
     await b.see('shows one that MV Dunlin CA signed');
-    await b.click('button', 'Put it into the trust', inDialog);
+    await b.click('button', 'Trust this authority', inDialog);
     await b.see('MV Dunlin images CA stands in the trust, and in every boot kit from now on');
     await b.type('Good for', '90');
     await b.click('button', 'Give it the certificate', inDialog);

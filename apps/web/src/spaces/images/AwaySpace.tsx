@@ -199,7 +199,7 @@ function Scrub({ registry }: { registry: Registry }) {
   const s = scrub.data;
   return (
     <section aria-label="Scrub">
-      <h2 className="pt-4 pb-1 text-lg">Does it still verify?</h2>
+      <h2 className="pt-4 pb-1 text-lg">Verification of stored content</h2>
       <Refused error={scrub.error} />
       {s && (
         <div className="flex items-center gap-3">

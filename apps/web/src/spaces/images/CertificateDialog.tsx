@@ -117,7 +117,7 @@ export function CertificateDialog({
                   })
                 }
               >
-                Put it into the trust
+                Trust this authority
               </Button>
             ) : (
               <Button
