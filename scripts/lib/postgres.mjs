@@ -121,6 +121,7 @@ export async function startPostgres(wanted, wantedPort, { lasting = true } = {})
       await ended;
     },
     pid: child.pid,
+    dir,
   };
 }
 

@@ -22,6 +22,8 @@ interface Postgres {
   port: number;
   url: (database: string) => string;
   stop: () => Promise<void>;
+  /** Where its data lies: elsewhere when its account cannot reach the folder that was asked for. */
+  dir: string;
 }
 /** How long the database is away, in seconds. */
 const away = 20;
@@ -49,6 +51,7 @@ afterAll(async () => {
   await server?.kill();
   await i.stop();
   await pg?.stop();
+  if (pg) rmSync(pg.dir, { recursive: true, force: true });
   rmSync(dir, { recursive: true, force: true });
 });
 

@@ -6,6 +6,7 @@ import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
 import { Images1764200000000 } from './migrations/0004-images.ts';
 import { Ground1764300000000 } from './migrations/0005-ground.ts';
 import { isRetry } from './errors.ts';
+import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
 
 /** Migrations in their order; a new one is a file and a line here. */
@@ -21,7 +22,7 @@ export async function openDatabase(url: string): Promise<DataSource> {
     synchronize: false,
     migrationsRun: false,
     logging: false,
-    extra: { max: 16, connectionTimeoutMillis: 5000, keepAlive: true, application_name: 'praesidor' },
+    extra: { max: 16, connectionTimeoutMillis: 5000, keepAlive: true, application_name: 'praesidor', Client: HeardClient },
   }).initialize();
   const runner = db.createQueryRunner();
   await runner.connect();

@@ -3,6 +3,7 @@ import { setMaxListeners } from 'node:events';
 import { setTimeout } from 'node:timers/promises';
 import pg from 'pg';
 import type { EntityManager } from 'typeorm';
+import { HeardClient } from '../db/heard-client.ts';
 import { KeptConnection } from '../db/kept-connection.ts';
 import { isAway } from '../db/errors.ts';
 import { type Bus, whisper } from '../events/bus.ts';
@@ -55,6 +56,7 @@ export class Queue {
       connectionString: url,
       max: 6,
       application_name: 'praesidor jobs',
+      Client: HeardClient,
       connectionTimeoutMillis: 5000,
       keepAlive: true,
     });
