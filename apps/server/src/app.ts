@@ -60,7 +60,7 @@ export async function startServer(config: Config): Promise<Running> {
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl, log).open();
-  const queue = new Queue(config.databaseUrl, bus, log);
+  const queue = new Queue(config.databaseUrl, config.dataDir, bus, log);
   const ctx: Context = {
     config,
     db,
@@ -136,8 +136,22 @@ export async function startServer(config: Config): Promise<Running> {
   await app.register(apiDocs);
   await serveWeb(app, config.webDir);
 
-  await queue.start();
-  await app.listen({ port: config.port, host: config.host });
+  const end = async () => {
+    await app.close();
+    await queue.stop();
+    await ctx.dialer.close();
+    await ctx.heavy.close();
+    ctx.carrier.close();
+    await bus.close();
+    await db.destroy();
+  };
+  try {
+    await queue.start();
+    await app.listen({ port: config.port, host: config.host });
+  } catch (e) {
+    await end();
+    throw e;
+  }
   const stopWatch = watch(ctx, config.watch * 1000);
   const address = app.server.address();
   return {
@@ -146,13 +160,7 @@ export async function startServer(config: Config): Promise<Running> {
     url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => {
       stopWatch();
-      await app.close();
-      await queue.stop();
-      await ctx.dialer.close();
-      await ctx.heavy.close();
-      ctx.carrier.close();
-      await bus.close();
-      await db.destroy();
+      await end();
     },
   };
 }

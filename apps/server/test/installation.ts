@@ -67,6 +67,26 @@ async function freeShift(): Promise<number> {
   }
 }
 
+/** A server over a database and a folder, with nothing declared and nobody outside. */
+export async function bareServer(databaseUrl: string, dataDir: string): Promise<Running> {
+  const port = await freePort();
+  return startServer({
+    databaseUrl,
+    port,
+    host: '127.0.0.1',
+    publicUrl: `http://127.0.0.1:${port}`,
+    dataDir,
+    keyringKey: Buffer.alloc(32, 7),
+    detours: [],
+    alsoReach: [],
+    trustProxy: [],
+    patience: 15,
+    watch: 3600,
+    secureCookies: false,
+    logLevel: 'silent',
+  });
+}
+
 /** The demonstration, for one suite: stand-ins, database, server, and a client for each role. */
 export class Installation {
   world!: World;
@@ -369,6 +389,7 @@ export interface ShipmentAnswer {
   bytes: number;
   movedBytes: number;
   resumed: number;
+  wrong: string[];
   error: string | null;
 }
 export const shipmentIn = (c: Client, label: string, state: string) => {

@@ -1,11 +1,10 @@
-import { randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Running, startServer } from '../src/app.ts';
-import { freePort, privateDatabase } from './installation.ts';
+import type { Running } from '../src/app.ts';
+import { bareServer, privateDatabase } from './installation.ts';
 
 /** What somebody has seen is a position that no later commit can slip under, whatever runs beside. */
 let database: Awaited<ReturnType<typeof privateDatabase>>;
@@ -21,27 +20,7 @@ afterAll(async () => {
 });
 
 it('three servers that start at once on an empty database all answer', async () => {
-  const key = randomBytes(32);
-  const starts = await Promise.all(
-    [1, 2, 3].map(async (n) => {
-      const port = await freePort();
-      return startServer({
-        databaseUrl: database.url,
-        port,
-        host: '127.0.0.1',
-        publicUrl: `http://127.0.0.1:${port}`,
-        dataDir: join(dir, `${n}`),
-        keyringKey: key,
-        detours: [],
-        alsoReach: [],
-        trustProxy: [],
-        patience: 15,
-        watch: 3600,
-        secureCookies: false,
-        logLevel: 'silent',
-      });
-    }),
-  );
+  const starts = await Promise.all([1, 2, 3].map(() => bareServer(database.url, join(dir, 'data'))));
   running.push(...starts);
   for (const r of starts) expect((await fetch(`${r.url}/api/ready`)).status).toBe(200);
 }, 60_000);

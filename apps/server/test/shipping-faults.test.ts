@@ -156,6 +156,7 @@ describe('over the link', () => {
     expect((await shipmentIn(c, s.label, 'failed')).error).toBe(
       `images.upstream.example: ${digest.slice(0, 19)} was read with other bytes; registry.dnl.kestrelferries.example:5000 refused them`,
     );
+    expect((await shipmentOf(s.label))?.wrong).toEqual([digest]);
     expect(await digests('dnl-registry')).not.toContain(digest);
     writeFileSync(path, good);
     await start(s.label);

@@ -17,6 +17,8 @@ export interface Carriage {
 export interface CarryHooks {
   onBytes: (n: number) => void;
   onCut: () => void;
+  /** Other bytes arrived than the digest has; they are sent once more from the beginning. */
+  onWrong: () => void;
   /** Told where an upload goes on after a kill; sending waits until it is put down. */
   onOpened: (location: string) => Promise<void>;
 }
@@ -40,7 +42,7 @@ export async function carryBlob(
     } catch (e) {
       // A byte was wrong on the way, or in what a killed process had sent.
       if (!(e instanceof ProtocolError) || e.fault !== 'digest' || tries > 0) throw e;
-      hooks.onCut();
+      hooks.onWrong();
     }
   }
 }

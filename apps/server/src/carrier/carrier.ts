@@ -107,6 +107,7 @@ export class Carrier {
     if (!blob) return;
     if ('bytes' in news) return blob.hooks.onBytes(news.bytes);
     if ('cut' in news) return blob.hooks.onCut();
+    if ('wrong' in news) return blob.hooks.onWrong?.();
     this.blobs.delete(news.id);
     if ('done' in news) blob.done(news.done);
     else blob.fail(errorOf(news.fault));

@@ -67,6 +67,7 @@ async function pass(o: Extract<Order, { id: number }>) {
     else
       await carryBlob(r.source, r.to, o.what, r.pacer, {
         ...hooks,
+        onWrong: () => say({ id, wrong: true }),
         onOpened: async (opened) => void (await ask({ id, opened })),
       });
     tellBytes();

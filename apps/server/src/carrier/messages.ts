@@ -26,6 +26,7 @@ export type Order =
 export type News =
   | { id: number; bytes: number }
   | { id: number; cut: true }
+  | { id: number; wrong: true }
   | { id: number; done: string }
   | { id: number; fault: Fault }
   | { call: number; route: number; address: string }

@@ -5,12 +5,20 @@ import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
 import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
 import { Images1764200000000 } from './migrations/0004-images.ts';
 import { Ground1764300000000 } from './migrations/0005-ground.ts';
+import { WrongBytes1764400000000 } from './migrations/0006-wrong-bytes.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
 
 /** Migrations in their order; a new one is a file and a line here. */
-const migrations = [First1763900000000, Ledger1764000000000, Hosts1764100000000, Images1764200000000, Ground1764300000000];
+const migrations = [
+  First1763900000000,
+  Ledger1764000000000,
+  Hosts1764100000000,
+  Images1764200000000,
+  Ground1764300000000,
+  WrongBytes1764400000000,
+];
 
 /** Connects and brings the schema up to date; several servers may start at once. */
 export async function openDatabase(url: string): Promise<DataSource> {

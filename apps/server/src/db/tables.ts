@@ -177,6 +177,8 @@ export interface Shipment {
   phase: string;
   rate: number;
   resumed: number;
+  /** Digests of blobs that arrived with other bytes and were sent again. */
+  wrong: string[];
   /** The shipment that must have landed before this one begins. */
   after: string | null;
   /** Of a shipment in cases: how large one may be, in bytes. */
@@ -211,6 +213,7 @@ export const Shipments = table<Shipment>('Shipment', 'shipment', {
   phase: text,
   rate: big,
   resumed: int,
+  wrong: { type: 'text', array: true },
   after: { ...text, nullable: true },
   caseBytes: { ...big, name: 'case_bytes', nullable: true },
   waybill: { ...json, nullable: true, select: false },

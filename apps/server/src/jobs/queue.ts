@@ -7,6 +7,7 @@ import { HeardClient } from '../db/heard-client.ts';
 import { KeptConnection } from '../db/kept-connection.ts';
 import { isAway } from '../db/errors.ts';
 import { type Bus, whisper } from '../events/bus.ts';
+import { holdFolder } from './one-folder.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
@@ -47,6 +48,7 @@ export class Queue {
 
   constructor(
     url: string,
+    private readonly folder: string,
     private readonly bus: Bus,
     private readonly log: (message: string, facts?: object) => void,
   ) {
@@ -137,6 +139,7 @@ export class Queue {
   /** Over a new connection: whatever ran under the old lock has ended before a new one is taken. */
   private async begin(client: pg.Client): Promise<void> {
     while (this.running.size) await Promise.all(this.running);
+    await holdFolder(client, this.folder);
     const worker = 1 + Math.floor(Math.random() * 2_000_000_000);
     await client.query('select pg_advisory_lock($1, $2)', [locks.worker, worker]);
     this.session = { worker, lost: new AbortController() };

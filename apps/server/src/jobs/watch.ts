@@ -1,6 +1,7 @@
 import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
+import { forgetKits } from '../areas/images/kit/make.ts';
 import { renewDue } from '../areas/images/trust.ts';
 import { lookAt } from '../areas/images/registries.ts';
 import { readPulls } from '../areas/images/pulls.ts';
@@ -60,8 +61,13 @@ export function watch(ctx: Context, everyMs: number): () => void {
     if (!stopped) timer = setTimeout(() => void round(), done ? everyMs : Math.min(everyMs, 2000));
   };
   void round();
+  // Private keys lie in them: by the minute, and at every start.
+  const forget = () => void forgetKits(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
+  forget();
+  const minute = setInterval(forget, 60_000);
   return () => {
     stopped = true;
+    clearInterval(minute);
     clearTimeout(timer);
   };
 }

@@ -43,6 +43,8 @@ export interface ShipmentDto {
   movedBytes: number;
   rate: number;
   resumed: number;
+  /** Digests of blobs that arrived with other bytes and were sent again. */
+  wrong: string[];
   startedAt: string | null;
   endedAt: string | null;
   createdAt: string;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
-import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
+import { applyEdits, type Charter, type Estate, kinds, type Release } from '../model/index.ts';
 import { bootKit, placeholder } from '../files/index.ts';
 import { parseAllDocuments, parse } from 'yaml';
 import { capacityOf, consequences, overhead, quorumOf, resolve } from './index.ts';
@@ -304,5 +304,42 @@ describe('what a fault put in would show', () => {
     expect(changes).toContainEqual(
       expect.objectContaining({ what: 'address', how: 'changed', subject: 'api', before: '10.62.8.20', after: '10.62.8.25' }),
     );
+  });
+  describe('another release', () => {
+    const e = goodEstate();
+    const old = e.releases[0] as Release;
+    /** The consequences of going from the release that stands to one of that version; plover serves, or does not. */
+    const to = (version: string, serves: boolean, more: Partial<Release> = {}) => {
+      const next = { ...old, ...more, name: version, version };
+      const estate: Estate = {
+        ...e,
+        releases: [old, next],
+        hosts: e.hosts.map((h) =>
+          serves ? { ...h, state: 'serving' as const, held: { charter: 'plover', role: 'worker' as const } } : h,
+        ),
+      };
+      const charter = estate.charters[0] as Charter;
+      return consequences(resolve(charter, estate), resolve({ ...charter, release: version }, estate), estate).find(
+        (c) => c.what === 'release',
+      );
+    };
+    const [major, minor, patch] = old.version.split('.').map(Number) as [number, number, number];
+    it('stands among what changes, with both names', () => {
+      expect(to(`${major}.${minor + 1}.0`, true)).toEqual({
+        what: 'release',
+        how: 'changed',
+        subject: 'release',
+        before: old.name,
+        after: `${major}.${minor + 1}.0`,
+      });
+    });
+    it.each([
+      [`${major}.${minor - 1}.${patch}`, {}, 'does not go back'],
+      [`${major}.${minor + 2}.0`, {}, 'one minor version at a time'],
+      [`${major}.${minor + 1}.0`, { upgradesFrom: `>=${major}.${minor}.99` }, 'takes over clusters of'],
+    ])('%s %o cannot be gone to by a cluster that stands: %s', (version, more, why) => {
+      expect(to(version, true, more)?.disruptive).toContain(why);
+      expect(to(version, false, more)?.disruptive).toBeUndefined();
+    });
   });
 });

@@ -1,9 +1,11 @@
+import { moveFault } from '../images/versions.ts';
+import type { Release } from '../model/documents.ts';
 import { reverseName } from '../naming/reverse.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Plan } from './plan.ts';
 
 export interface Change {
-  what: 'address' | 'record' | 'host' | 'value' | 'certificate';
+  what: 'release' | 'address' | 'record' | 'host' | 'value' | 'certificate';
   how: 'added' | 'changed' | 'removed';
   subject: string;
   before?: string;
@@ -61,6 +63,11 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
     );
   const certs = (p: Plan | undefined) => new Map(p?.certificates.map((c) => [c.name, [...c.names, ...c.addresses].join(', ')]));
   const serves = (host: string) => estate.hosts.find((h) => h.name === host)?.state === 'serving';
+  const releases = (p: Plan | undefined) => new Map(p?.release ? [['release', p.release.name] as const] : []);
+  const stands = estate.hosts.some((h) => h.held?.charter === after.charter.name && h.state === 'serving');
+  compare('release', releases(before), releases(after), (how) =>
+    how === 'changed' && stands && before?.release && after.release ? whyNotTo(before.release, after.release) : undefined,
+  );
   compare('host', hosts(before), hosts(after), (how, s) =>
     serves(s) && how !== 'added' ? 'the host serves: it must be drained first' : undefined,
   );
@@ -71,4 +78,18 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
   compare('value', values(before), values(after));
   compare('certificate', certs(before), certs(after));
   return out;
+}
+
+/** Why a cluster that stands cannot go from one release to another in one go, in words. */
+function whyNotTo(from: Release, to: Release): string | undefined {
+  switch (moveFault(from, to)) {
+    case 'down':
+      return `a cluster does not go back from ${from.version} to ${to.version}: it would have to be built anew`;
+    case 'skips':
+      return `a cluster moves one minor version at a time, and ${to.version} is further from ${from.version}`;
+    case 'range':
+      return `${to.name} takes over clusters of ${to.upgradesFrom} only, and this one has ${from.version}`;
+    default:
+      return undefined;
+  }
 }

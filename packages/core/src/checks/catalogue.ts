@@ -7,6 +7,7 @@ import { ADR006 } from './rules/ADR-006.ts';
 import { ADR007 } from './rules/ADR-007.ts';
 import { ADR008 } from './rules/ADR-008.ts';
 import { ADR009 } from './rules/ADR-009.ts';
+import { ADR010 } from './rules/ADR-010.ts';
 import { CHT001 } from './rules/CHT-001.ts';
 import { CHT002 } from './rules/CHT-002.ts';
 import { CHT003 } from './rules/CHT-003.ts';
@@ -51,6 +52,7 @@ import { IMG008 } from './rules/IMG-008.ts';
 import { IMG009 } from './rules/IMG-009.ts';
 import { IMG010 } from './rules/IMG-010.ts';
 import { IMG011 } from './rules/IMG-011.ts';
+import { IMG012 } from './rules/IMG-012.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
 import { KEY003 } from './rules/KEY-003.ts';
@@ -82,6 +84,7 @@ export const catalogue: readonly Check[] = [
   ADR007,
   ADR008,
   ADR009,
+  ADR010,
   CHT001,
   CHT002,
   CHT003,
@@ -126,6 +129,7 @@ export const catalogue: readonly Check[] = [
   IMG009,
   IMG010,
   IMG011,
+  IMG012,
   KEY001,
   KEY002,
   KEY003,

@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds } from '../model/index.ts';
 import { resolve } from '../charter/index.ts';
+import { behind } from '../images/index.ts';
 import { catalogue, check, makeChecker, nextMoves } from './index.ts';
 
 type Change = (e: Estate) => Estate;
@@ -67,6 +68,53 @@ const mould = (name: string, memoryGiB: number) =>
   put({ kind: 'Mould', name, vcpu: 4, memoryGiB, disks: [{ sizeGB: 100 }], image: 'debian-12', networks: ['lr-machine'] });
 const cast = (name: string, m: string, on: string) =>
   put({ kind: 'Host', name, site: 'lr', guest: { mould: m, hypervisor: on, pools: ['fast'] } });
+
+/** plover stands: its hosts serve, and its addresses are reserved. */
+const serving: Change = (e) => {
+  const plan = resolve(e.charters[0] as Charter, e);
+  return {
+    ...e,
+    reservations: [...e.reservations, ...plan.reservations],
+    hosts: e.hosts.flatMap((h) => {
+      const n = plan.nodes.find((x) => x.host === h.name);
+      return n ? [{ ...h, state: 'serving' as const, held: { charter: 'plover', role: n.role } }] : [];
+    }),
+  };
+};
+/** One of its workers is given back, or more happened to it. */
+const gaveBack =
+  (name: string, more: object = {}): Change =>
+  (e) => ({
+    ...e,
+    hosts: e.hosts.map((h) => (h.name === name ? { ...h, state: 'resting' as const, held: undefined, ...more } : h)),
+  });
+
+/** An old release of 2 GB that nobody names, held beside the one that is used. */
+const oldRelease: Change = (e) => {
+  const digest = `sha256:${'d'.repeat(64)}`;
+  const [used] = e.releases;
+  const ref = 'images.upstream.example/core/old:1.30.0';
+  const image = { ref, component: 'old', on: 'node', digest, manifests: [digest], blobs: [digest] };
+  return observe((o) => {
+    const r = o.registries['lr-registry'];
+    o.bills['1.30.0'] = { name: '1.30.0', at: '', images: [image], blobs: { [digest]: { bytes: 1e6, paper: 2e9 } } };
+    if (r) {
+      r.names = [
+        ...(r.names ?? []),
+        ...(o.bills['1.34.2']?.images ?? []).map((i) => `${i.ref.slice(i.ref.indexOf('/') + 1)}@${i.digest}`),
+        `core/old:1.30.0@${digest}`,
+      ];
+      r.digests = [...r.digests, digest];
+    }
+  })({ ...e, releases: [...e.releases, { ...(used as (typeof e.releases)[number]), name: '1.30.0', version: '1.30.0' }] });
+};
+/** The registry of Lantern Rock lacks three layers, and has room for so many bytes. */
+const roomFor = (free: number): Change =>
+  observe((o) => {
+    const r = o.registries['lr-registry'];
+    r?.digests.splice(0, 3);
+    if (r) r.free = free;
+  });
 
 /** For each check, the change to a good estate at which it fires. */
 const cases: Record<string, Change> = {
@@ -152,6 +200,7 @@ const cases: Record<string, Change> = {
   'ADR-007': (e) => reserve('10.62.8.90', { mac: '70:b5:e8:12:9e:04' })(reserve('10.62.8.91', { mac: '70:b5:e8:12:9e:04' })(e)),
   'ADR-008': reserve('10.62.8.90', { until: '2026-11-26T00:00:00Z' }),
   'ADR-009': plover(['api', 'address'], '10.62.8.105'),
+  'ADR-010': (e) => gaveBack('lr-06')(serving(e)),
   'DNS-001': (e) =>
     observe((o) => {
       o.zones['lr.kestrelferries.example'] = {
@@ -192,25 +241,7 @@ const cases: Record<string, Change> = {
     const damaged = [{ digest: `sha256:${'e'.repeat(64)}`, why: 'its bytes have another digest' }];
     if (r) r.scrub = { running: false, done: 9, of: 9, bytes: 900, endedAt: '2026-11-22T03:00:00Z', damaged, missing: [] };
   }),
-  // An old release of 2 GB that nobody names, held beside the one that is used.
-  'IMG-009': (e) => {
-    const digest = `sha256:${'d'.repeat(64)}`;
-    const [used] = e.releases;
-    const ref = 'images.upstream.example/core/old:1.30.0';
-    const image = { ref, component: 'old', on: 'node', digest, manifests: [digest], blobs: [digest] };
-    return observe((o) => {
-      const r = o.registries['lr-registry'];
-      o.bills['1.30.0'] = { name: '1.30.0', at: '', images: [image], blobs: { [digest]: { bytes: 1e6, paper: 2e9 } } };
-      if (r) {
-        r.names = [
-          ...(r.names ?? []),
-          ...(o.bills['1.34.2']?.images ?? []).map((i) => `${i.ref.slice(i.ref.indexOf('/') + 1)}@${i.digest}`),
-          `core/old:1.30.0@${digest}`,
-        ];
-        r.digests = [...r.digests, digest];
-      }
-    })({ ...e, releases: [...e.releases, { ...(used as (typeof e.releases)[number]), name: '1.30.0', version: '1.30.0' }] });
-  },
+  'IMG-009': (e) => oldRelease(e),
   // An add-on for older releases, and a kubelet three minor versions behind where two are allowed.
   'IMG-010': (e) => ({
     ...e,
@@ -231,6 +262,7 @@ const cases: Record<string, Change> = {
       r.role === 'source' ? r : { ...r, keeps: [{ source: 'images.upstream.example/core', under: 'kept' }] },
     ),
   }),
+  'IMG-012': roomFor(0),
   'KEY-001': (e) => ({ ...e, keys: e.keys.filter((k) => k.name !== 'lr-dns') }),
   'KEY-003': (e) => ({
     ...e,
@@ -383,18 +415,51 @@ describe('where a check begins to fire', () => {
     expect(found('ADR-003', reserve('10.62.8.105', mac))).toHaveLength(0);
   });
   it('CHT-005: a cluster that serves and is to grow without a free host is told too', () => {
-    const serving: Change = (e) => {
-      const nodes = resolve(e.charters[0] as Charter, e).nodes;
-      return {
-        ...e,
-        hosts: e.hosts.flatMap((h) => {
-          const n = nodes.find((x) => x.host === h.name);
-          return n ? [{ ...h, state: 'serving' as const, held: { charter: 'plover', role: n.role } }] : [];
-        }),
-      };
-    };
     expect(found('CHT-005', serving)).toHaveLength(0);
     // Three workers serve, and there is no fourth machine.
     expect(found('CHT-005', serving, plover(['workers', 'count'], 4)).map((f) => f.title)).toEqual(['3 of 4 workers found']);
+  });
+  it('IMG-012: a registry without room is told at the first byte too many, and room comes before the shipment', () => {
+    const lacks = behind(roomFor(0)(goodEstate()), goodEstate().registries).find((b) => b.registry.name === 'lr-registry');
+    const bytes = lacks?.bytes as number;
+    expect(bytes).toBeGreaterThan(0);
+    expect(found('IMG-012', roomFor(bytes))).toEqual([]);
+    const [f] = found('IMG-012', roomFor(bytes - 1));
+    expect(f?.text).toContain('needs a larger disk');
+    expect(f?.remedy).toBeUndefined();
+    const moves = (e: Estate) => nextMoves(e, check(e).findings).filter((m) => m.stage === 'images');
+    expect(moves(roomFor(bytes)(goodEstate()))[0]?.label).toBe('Plan the shipment');
+    expect(moves(roomFor(bytes - 1)(goodEstate())).map((m) => [m.label, m.go])).toEqual([['Open it', '/images?site=lr']]);
+    const withOld = roomFor(0)(oldRelease(goodEstate()));
+    expect(moves(withOld).map((m) => [m.label, m.go])).toEqual([
+      ['Show what can go', '/images/away?registry=lr-registry&site=lr'],
+    ]);
+  });
+  describe('ADR-010: a host that was given back', () => {
+    const wiped = { wiped: { at: '2026-11-23T08:00:00Z', by: 'bo', drives: ['bay 1: erased'] }, state: 'fit' as const };
+    it('and is not wiped may still run as a node: its address is not released by a remedy', () => {
+      expect(found('ADR-010', serving)).toEqual([]);
+      const [f, ...more] = found('ADR-010', serving, gaveBack('lr-06'));
+      expect(more).toEqual([]);
+      expect(f?.title).toMatch(/ stays reserved for lr-06, which plover has no more$/);
+      expect(f?.text).toContain('may still run as a node of plover');
+      expect(f?.remedy).toEqual({ label: 'Wipe lr-06', act: { kind: 'open', path: '/hosts/lr-06' } });
+    });
+    it('and wiped leaves an address that the remedy releases, and nothing else', () => {
+      const e = gaveBack('lr-06', wiped)(serving(goodEstate()));
+      const f = check(e).findings.find((x) => x.code === 'ADR-010');
+      expect(f?.text).toContain('was given back and wiped');
+      const after = applyEdits(e, f?.remedy?.edits ?? []);
+      expect(check(after).findings.filter((x) => x.code === 'ADR-010')).toEqual([]);
+      expect(after.reservations).toHaveLength(e.reservations.length - 1);
+    });
+    it('and is not listed any more leaves its address too', () => {
+      const gone: Change = (e) => ({ ...e, hosts: e.hosts.filter((h) => h.name !== 'lr-06') });
+      expect(found('ADR-010', serving, gone)[0]?.text).toContain('is not listed any more');
+    });
+    it('is no matter where no cluster stands: saving the charter gives the address back', () => {
+      const held: Change = (e) => ({ ...e, hosts: e.hosts.map((h) => ({ ...h, state: 'fit' as const, held: undefined })) });
+      expect(found('ADR-010', serving, held)).toEqual([]);
+    });
   });
 });

@@ -53,7 +53,16 @@ export function nextMoves(
       const own = findings.filter((f) => f.severity === 'stop' && f.charters.includes(c.name) && f.code !== 'CHT-005');
       for (const f of own) {
         const act = f.remedy?.act;
-        if (act?.kind === 'plan-shipment')
+        const full = act?.kind === 'plan-shipment' && findings.find((x) => x.code === 'IMG-012' && x.subject.name === act.target);
+        // A shipment that its disk cannot take is not offered: room comes first.
+        if (full)
+          say(
+            'images',
+            full.title,
+            full.remedy?.label ?? 'Open it',
+            full.remedy?.act?.kind === 'open' ? `${full.remedy.act.path}&${q}` : `/images?${q}`,
+          );
+        else if (act?.kind === 'plan-shipment')
           say(
             'images',
             `${f.title}; ship them to ${act.target}`,

@@ -11,6 +11,8 @@ export interface Behind {
   /** What it lacks of them, and what they are in all, in bytes on paper. */
   short: number;
   of: number;
+  /** The same as bytes that must be taken in. */
+  bytes: number;
   /** What it holds is not known: it was never reached. */
   unknown: boolean;
 }
@@ -29,9 +31,10 @@ export function behind(estate: Estate, registries: readonly Registry[]): Behind[
       const bills = names.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
       const seen = estate.observed.registries[registry.name];
       const unknown = !seen || (seen.error !== undefined && !seen.digests.length);
+      const lacks = unknown ? { paper: 0, bytes: 0 } : missing(joinBills('', bills), heldBy(seen, registry));
       return {
         ...{ registry, wanted: names, unknown, of: sizeOf(bills).paper },
-        short: unknown ? 0 : missing(joinBills('', bills), heldBy(seen, registry)).paper,
+        ...{ short: lacks.paper, bytes: lacks.bytes },
       };
     })
     .sort((a, b) => b.short - a.short || Number(b.unknown) - Number(a.unknown) || (a.registry.name < b.registry.name ? -1 : 1));

@@ -1,3 +1,4 @@
+import { leftOver } from '../ledger/left-over.ts';
 import type { Doc, Kind } from './documents.ts';
 import { docsOf, type Estate, keyOf } from './estate.ts';
 
@@ -104,7 +105,8 @@ export function usesOf(estate: Estate, of: readonly { kind: Kind; key: string; d
       });
     if (doc?.kind === 'Reservation' && doc.owner.kind === 'charter') {
       const { name } = doc.owner;
-      if (estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving'))
+      const left = leftOver(doc, (host) => estate.hosts.find((h) => h.name === host))?.is === 'wiped';
+      if (!left && estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving'))
         mine?.push({
           by: `Charter ${name}`,
           how: 'serves with it',

@@ -1,6 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
+import { leftOver } from '@praesidor/core/ledger';
 import type { Principal } from '@praesidor/core/access';
 import { type Change, type Charter, type Doc, keyOf, type Reservation, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
@@ -86,7 +87,7 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
       needed.delete(r.owner.use);
       continue;
     }
-    if (serves) continue;
+    if (serves && leftOver(r, (host) => estate.hosts.find((h) => h.name === host))?.is !== 'wiped') continue;
     note('Reservation', keyOf(r), r, null);
     out.released.push(r.address);
   }

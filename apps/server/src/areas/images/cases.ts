@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { existsSync } from 'node:fs';
 import { mkdir, rename, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
@@ -26,7 +27,12 @@ export async function caseArchive(ctx: Context, label: string, number: number): 
   const c = await ctx.db.manager.findOneBy(ShipmentCases, { shipment: s.id, number });
   if (!c || c.state === 'planned' || c.state === 'awaited')
     throw new Refusal('not-now', `Case ${number} of ${label} is not packed.`);
-  return tarOf(caseFolder(ctx, label, number));
+  const dir = caseFolder(ctx, label, number);
+  if (!existsSync(dir))
+    throw new Refusal('not-found', `The files of case ${number} of ${label} are not in PRAESIDOR_DATA of the server any more.`, {
+      remedy: 'Pack the shipment again.',
+    });
+  return tarOf(dir);
 }
 
 export interface Arrived {
@@ -104,6 +110,7 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
           movedBytes: 0,
           rate: 0,
           resumed: 0,
+          wrong: [],
           error: null,
           waybill: w as never,
           caseBytes: Math.max(...w.cases.map((c) => c.bytes)),

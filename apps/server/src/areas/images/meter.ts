@@ -2,17 +2,23 @@ import type { Context } from '../../context.ts';
 import type { Shipment } from '../../db/tables.ts';
 import { whisper } from '../../events/bus.ts';
 
+/** Digests of wrong blobs that are remembered of a shipment. */
+const kept = 50;
+
 /** Amount and rate of a shipment, written at most four times a second. */
 export class Meter {
   private moved = 0;
   private cuts = 0;
+  private readonly bad: Set<string>;
   private last = 0;
   private readonly since = Date.now();
   private timer: NodeJS.Timeout | undefined;
   constructor(
     private readonly ctx: Context,
     private readonly s: Shipment,
-  ) {}
+  ) {
+    this.bad = new Set(s.wrong);
+  }
   /** Bytes that are where they belong, moved now or found there. */
   add(n: number): void {
     this.moved += n;
@@ -20,6 +26,11 @@ export class Meter {
   }
   cut(): void {
     this.cuts++;
+    this.later();
+  }
+  /** A blob whose bytes were others on arrival; it is sent again. */
+  wrong(digest: string): void {
+    if (this.bad.size < kept) this.bad.add(digest);
     this.later();
   }
   private later(): void {
@@ -36,11 +47,12 @@ export class Meter {
     this.timer = undefined;
     this.last = Date.now();
     const rate = Math.round(this.moved / Math.max(0.001, (this.last - this.since) / 1000));
-    await this.ctx.db.manager.query('update shipment set moved_bytes = $2, rate = $3, resumed = $4 where id = $1', [
+    await this.ctx.db.manager.query('update shipment set moved_bytes = $2, rate = $3, resumed = $4, wrong = $5 where id = $1', [
       this.s.id,
       Math.min(this.moved, this.s.bytes),
       rate,
       this.s.resumed + this.cuts,
+      [...this.bad],
     ]);
     await whisper(this.ctx.db.manager, 'ShipmentProgress', this.s.label);
   }

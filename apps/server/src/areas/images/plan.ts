@@ -150,6 +150,7 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
     movedBytes: 0,
     rate: 0,
     resumed: 0,
+    wrong: [],
     error: null,
     startedAt: null,
     endedAt: null,

@@ -191,6 +191,12 @@ function Line({
               · resumed {s.resumed} ×
             </span>
           )}
+          {s.wrong.length > 0 && (
+            <span title={`sent again from the beginning: ${s.wrong.join(', ')}`} className="text-ochre">
+              {' '}
+              · {s.wrong.length} {s.wrong.length === 1 ? 'blob' : 'blobs'} arrived with wrong bytes
+            </span>
+          )}
         </span>
       </span>
       <span className="text-right">

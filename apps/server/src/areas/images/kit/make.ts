@@ -37,6 +37,8 @@ export interface KitMade {
 }
 
 /** Whatever a kit is put into holds private keys: it is there until it was taken, and for an hour at most. */
+/** How long a kit waits to be taken, in milliseconds. */
+const kitHour = 3_600_000;
 const folder = (ctx: Context) => join(ctx.config.dataDir, 'kits');
 export const kitFile = (ctx: Context, id: string) => join(folder(ctx), `${id}.tar.gz`);
 
@@ -132,7 +134,7 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
   ];
   const id = randomUUID();
   await mkdir(folder(ctx), { recursive: true, mode: 0o700 });
-  await forgetOld(ctx);
+  await forgetKits(ctx);
   await write(kitFile(ctx, id), texts);
   const { size } = await stat(kitFile(ctx, id));
   return {
@@ -191,10 +193,11 @@ async function sha256Of(path: string): Promise<string> {
   return hash.digest('hex');
 }
 
-async function forgetOld(ctx: Context): Promise<void> {
-  for (const f of await readdir(folder(ctx))) {
+/** Removes the kits that nobody took within their hour. */
+export async function forgetKits(ctx: Context): Promise<void> {
+  for (const f of await readdir(folder(ctx)).catch(() => [])) {
     const s = await stat(join(folder(ctx), f)).catch(() => undefined);
-    if (s && Date.now() - s.mtimeMs > 3_600_000) await rm(join(folder(ctx), f), { force: true });
+    if (s && Date.now() - s.mtimeMs > kitHour) await rm(join(folder(ctx), f), { force: true });
   }
 }
 
@@ -204,7 +207,7 @@ export async function takeKit(ctx: Context, id: string) {
   const handle = await open(file, 'r').catch(() => undefined);
   const s = await handle?.stat();
   await rm(file, { force: true });
-  if (!handle || !s || Date.now() - s.mtimeMs > 3_600_000) {
+  if (!handle || !s || Date.now() - s.mtimeMs > kitHour) {
     await handle?.close();
     throw new Refusal('not-found', 'That kit was taken already, or is older than an hour.', {
       remedy: 'Make it again: it gets new passwords, and the same authority.',

@@ -50,6 +50,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       {
         onBytes: (n) => meter.add(n),
         onCut: () => meter.cut(),
+        onWrong: () => meter.wrong(i.digest),
         onOpened: async (location) => {
           await ctx.db.manager.query(
             'update shipment_item set upload = $4 where shipment = $1 and digest = $2 and repository = $3',
