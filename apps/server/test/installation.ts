@@ -390,6 +390,8 @@ export interface ShipmentAnswer {
   movedBytes: number;
   resumed: number;
   wrong: string[];
+  startedAt: string | null;
+  endedAt: string | null;
   error: string | null;
 }
 export const shipmentIn = (c: Client, label: string, state: string) => {

@@ -4,8 +4,8 @@ import type { Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
-import { TooMany } from './hasher.ts';
+import { afterAll, afterEach, beforeAll, describe, expect, it, vi } from 'vitest';
+import { Hasher, TooMany } from './hasher.ts';
 import { createRegistry, hashPassword, loginOf, Store } from './index.ts';
 
 let users: Record<string, { password: string; writes: boolean }>;
@@ -43,6 +43,19 @@ describe('a log-in', () => {
     for (let n = 2; n < 200; n++) expect(await login('keeper', 'old', `10.0.0.${n}`)).toBeUndefined();
     // 198 hashes would take 198 × some 40 ms
     expect(performance.now() - began).toBeLessThan(2000);
+  });
+  it('with one password over many connections at once costs one hash, and a wrong one is one guess', async () => {
+    const hashed = vi.spyOn(Hasher.prototype, 'hash');
+    const login = loginOf(users);
+    const right = await Promise.all(Array.from({ length: 50 }, () => login('keeper', 'right', '10.0.0.7')));
+    expect(right.every((w) => w?.user === 'keeper')).toBe(true);
+    expect(hashed).toHaveBeenCalledTimes(1);
+    const wrong = await Promise.all(Array.from({ length: 50 }, () => login('keeper', 'old', '10.0.0.7')));
+    expect(wrong.every((w) => w === undefined)).toBe(true);
+    expect(hashed).toHaveBeenCalledTimes(2);
+    // A node with an old password does not lock out what else comes from its address.
+    expect(await login('puller', 'also right', '10.0.0.7')).toMatchObject({ user: 'puller' });
+    hashed.mockRestore();
   });
   it('by hundreds at once is refused beyond those that may wait, and no file is read later for it', async () => {
     const login = loginOf(users);

@@ -25,8 +25,8 @@ const minute = 60_000;
 
 /**
  * Users with kept passwords. What was right once is known for five minutes by its digest, since a pull asks a thousand
- * times; what was wrong, for a minute, so that forty nodes with an old password cost nothing. Whoever fails ten times in a
- * minute waits; what is known to be right is let in all the same, from any address.
+ * times; what was wrong, for a minute, so that forty nodes with an old password cost nothing and are no guesses. Whoever
+ * guesses wrong ten times in a minute waits; what is known to be right is let in all the same, from any address.
  *
  * @throws TooMany
  */
@@ -35,6 +35,13 @@ export function loginOf(users: Record<string, { password: string; writes: boolea
   const wrong = new Map<string, number>();
   const failures = new Map<string, { n: number; until: number }>();
   const hasher = new Hasher();
+  /** Those that are hashed at the moment: a node that opens many connections at once shows one password many times. */
+  const asked = new Map<string, Promise<Buffer>>();
+  const hash = (mark: string, password: string, salt: Buffer) => {
+    const under = hasher.hash(password, salt).finally(() => asked.delete(mark));
+    asked.set(mark, under);
+    return under;
+  };
   const fail = (from: string) => {
     const f = failures.get(from);
     if (failures.size > 10_000) failures.clear();
@@ -50,14 +57,16 @@ export function loginOf(users: Record<string, { password: string; writes: boolea
     if (u && (right.get(mark) ?? 0) > now()) return { user, writes: u.writes };
     const f = failures.get(from);
     if (f && f.n >= patience && f.until > now()) throw new TooMany(Math.ceil((f.until - now()) / 1000));
-    if ((wrong.get(mark) ?? 0) > now()) return fail(from);
+    // The same wrong one again is no guess, and costs nothing.
+    if ((wrong.get(mark) ?? 0) > now()) return undefined;
+    const under = asked.get(mark);
     // A name that is not there takes as long as a wrong password.
-    const got = kind === 'scrypt' ? await hasher.hash(password, Buffer.from(salt, 'base64')) : Buffer.alloc(32);
+    const got = kind === 'scrypt' ? await (under ?? hash(mark, password, Buffer.from(salt, 'base64'))) : Buffer.alloc(32);
     const want = Buffer.from(key, 'base64');
     if (!u || got.length !== want.length || !timingSafeEqual(got, want)) {
       if (wrong.size > 1000) wrong.clear();
       wrong.set(mark, now() + minute);
-      return fail(from);
+      return under ? undefined : fail(from);
     }
     if (right.size > 1000) right.clear();
     right.set(mark, now() + 300_000);

@@ -158,6 +158,14 @@ describe('bad times', () => {
     const r = await push('a', randomBytes(900));
     expect(r.status).toBe(507);
     expect(await r.text()).toContain('full');
+    // In one request, and of a manifest, in the same words.
+    const bytes = randomBytes(900);
+    const one = await fetch(`${url}/v2/a/blobs/uploads/?digest=${sha(bytes)}`, { method: 'POST', body: bytes });
+    expect([one.status, await one.text()]).toEqual([507, expect.stringContaining('full')]);
+    const type = 'application/vnd.oci.image.index.v1+json';
+    const body = JSON.stringify({ schemaVersion: 2, mediaType: type, manifests: [], annotations: { why: 'x'.repeat(900) } });
+    const manifest = await fetch(`${url}/v2/a/manifests/1`, { method: 'PUT', body, headers: { 'content-type': type } });
+    expect([manifest.status, await manifest.text()]).toEqual([507, expect.stringContaining('full')]);
   });
   it.each([
     '/v2/../../etc/passwd',

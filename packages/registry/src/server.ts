@@ -41,7 +41,8 @@ export function createRegistry(options: RegistryOptions): Server {
       running.counts.requests.set(key, (running.counts.requests.get(key) ?? 0) + 1);
     });
     answer(running, req, res).catch((cause: unknown) => {
-      if (res.headersSent || req.destroyed) {
+      // A request that was read to its end counts as destroyed too, and is answered.
+      if (res.headersSent || (req.destroyed && !req.complete)) {
         res.destroy();
         return;
       }

@@ -4,19 +4,8 @@ import { mkdir, open, readdir, readFile, rename, rm, rmdir, stat, truncate, writ
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { gathered, Hashing, writeHashed } from '@praesidor/hashing';
-import {
-  digestOfFile,
-  exists,
-  FolderSync,
-  freeBytes,
-  isFull,
-  shaOf,
-  sizeOfFolder,
-  StoreFull,
-  syncFile,
-  Turns,
-  writeSynced,
-} from './disk.ts';
+import { digestOfFile, exists, FolderSync, freeBytes, isFull, shaOf, sizeOfFolder, StoreFull, syncFile, Turns } from './disk.ts';
+import { type FileToWrite, GroupWriter } from './group.ts';
 import { readManifest, type Sized } from './manifest.ts';
 import { PullLog } from './pulls.ts';
 
@@ -62,6 +51,7 @@ export class Store {
   readonly turns = new Turns();
   readonly pullLog: PullLog;
   private readonly folders = new FolderSync();
+  private readonly group: GroupWriter;
   private readonly limits: StoreLimits;
 
   constructor(
@@ -70,6 +60,7 @@ export class Store {
   ) {
     this.limits = typeof limits === 'number' ? { limitBytes: limits } : limits;
     this.pullLog = new PullLog(dir);
+    this.group = new GroupWriter(join(dir, 'uploads'));
   }
 
   async open(): Promise<this> {
@@ -173,6 +164,33 @@ export class Store {
     return (await this.uploadSize(id)) ?? 0;
   }
 
+  /**
+   * A blob that came whole in one request: in the same order of verified, synced, named and synced again, together with
+   * others that come at the same time. Answers whether its bytes have that digest. @throws StoreFull
+   */
+  async putBlob(repo: string, digest: string, body: Buffer): Promise<boolean> {
+    if (shaOf(body) !== digest) return false;
+    const [disk] = await Promise.all([this.diskFor(body.length), this.known()]);
+    // Looked at and counted in one step: of many at once each sees those before it.
+    const left = this.leftOf(disk);
+    if (left < body.length) throw new StoreFull(full(Math.max(0, left)));
+    this.arriving += body.length;
+    try {
+      await this.turns.beside(async () => {
+        const stood = await this.group.write([
+          [{ path: this.blobPath(digest), body, asks: true }],
+          [{ path: this.repoPath(repo, 'blobs', digest.slice(7)) }],
+        ]);
+        if (!stood) this.grown(body.length);
+      });
+      return true;
+    } catch (cause) {
+      throw isFull(cause) && !(cause instanceof StoreFull) ? new StoreFull() : cause;
+    } finally {
+      this.arriving -= body.length;
+    }
+  }
+
   /** Takes an upload for a blob if its bytes have that digest; otherwise drops it and answers false. */
   async finish(repo: string, id: string, digest: string): Promise<boolean> {
     const path = join(this.dir, 'uploads', id);
@@ -238,8 +256,9 @@ export class Store {
       const wrong = (d: Sized, is: number) => {
         if (d.size !== is) throw new Error(`${d.digest} has ${is} bytes, and this manifest says ${d.size}`);
       };
-      for (const d of says.blobs) {
-        const is = await this.blobSize(repo, d.digest);
+      const sizes = await Promise.all(says.blobs.map((d) => this.blobSize(repo, d.digest)));
+      for (const [n, d] of says.blobs.entries()) {
+        const is = sizes[n];
         if (is === undefined) missing.push(d.digest);
         else wrong(d, is);
       }
@@ -253,14 +272,7 @@ export class Store {
       if (says.index && children.length > 0 && !children.some(Boolean)) missing.push(...says.manifests.map((d) => d.digest));
       if (missing.length) return { digest, missing };
       await this.room(body.length);
-      const before = await exists(this.blobPath(digest));
-      const temporary = join(this.dir, 'uploads', randomUUID());
-      await writeSynced(temporary, body);
-      await rename(temporary, this.blobPath(digest));
-      if (!before) this.grown(body.length);
-      await this.folders.of(join(this.dir, 'blobs/sha256'));
-      await this.folder(this.repoPath(repo, 'manifests'));
-      await this.whole(this.repoPath(repo, 'manifests', digest.slice(7)), mediaType);
+      const names: FileToWrite[] = [{ path: this.repoPath(repo, 'manifests', digest.slice(7)), body: mediaType }];
       if (says.subject) {
         const about: Descriptor = {
           mediaType,
@@ -269,23 +281,19 @@ export class Store {
           ...(says.artifactType ? { artifactType: says.artifactType } : {}),
           ...(says.annotations ? { annotations: says.annotations } : {}),
         };
-        await this.folder(this.repoPath(repo, 'referrers', says.subject.slice(7)));
-        await this.whole(this.repoPath(repo, 'referrers', says.subject.slice(7), digest.slice(7)), JSON.stringify(about));
+        names.push({
+          path: this.repoPath(repo, 'referrers', says.subject.slice(7), digest.slice(7)),
+          body: JSON.stringify(about),
+        });
       }
-      if (!reference.startsWith('sha256:')) {
-        await this.folder(this.repoPath(repo, 'tags'));
-        await this.whole(this.repoPath(repo, 'tags', reference), digest);
-      }
+      const stood = await this.group.write([
+        [{ path: this.blobPath(digest), body, asks: true }],
+        names,
+        reference.startsWith('sha256:') ? [] : [{ path: this.repoPath(repo, 'tags', reference), body: digest }],
+      ]);
+      if (!stood) this.grown(body.length);
       return { digest, missing, ...(says.subject ? { subject: says.subject } : {}) };
     });
-  }
-
-  /** A name set in one step: who reads it sees the old text or the new one, never half of one. */
-  private async whole(path: string, text: string): Promise<void> {
-    const temporary = join(this.dir, 'uploads', randomUUID());
-    await writeSynced(temporary, text);
-    await rename(temporary, path);
-    await this.folders.of(dirname(path));
   }
 
   async manifest(repo: string, reference: string): Promise<{ digest: string; mediaType: string; body: Buffer } | undefined> {
@@ -367,20 +375,36 @@ export class Store {
 
   // ── room ───────────────────────────────────────────────────────────────────────────────────────────────────────
 
-  private usedBytes: Promise<number> | undefined;
+  private counted: Promise<number> | undefined;
+  private usedBytes = 0;
   /** Bytes of content, counted once and kept up. */
-  used(): Promise<number> {
-    this.usedBytes ??= sizeOfFolder(join(this.dir, 'blobs/sha256'));
+  async used(): Promise<number> {
+    this.counted ??= sizeOfFolder(join(this.dir, 'blobs/sha256')).then((n) => (this.usedBytes += n));
+    await this.counted;
     return this.usedBytes;
   }
+  /** Counted where there is a limit. */
+  private known = async () => void (this.limits.limitBytes !== undefined && (await this.used()));
   grown(bytes: number): void {
-    if (this.usedBytes) this.usedBytes = this.usedBytes.then((n) => n + bytes);
+    if (this.counted) this.usedBytes += bytes;
   }
   /** Bytes that can still be taken in. */
   async free(): Promise<number> {
-    const disk = (await freeBytes(this.dir)) - (this.limits.keepFree ?? 0);
+    const [disk] = await Promise.all([freeBytes(this.dir), this.known()]);
+    return Math.max(0, this.leftOf(disk));
+  }
+  private leftOf(disk: number): number {
+    const onDisk = disk - (this.limits.keepFree ?? 0);
     const limit = this.limits.limitBytes;
-    return Math.max(0, limit === undefined ? disk : Math.min(disk, limit - (await this.used()) - this.arriving));
+    return limit === undefined ? onDisk : Math.min(onDisk, limit - this.usedBytes - this.arriving);
+  }
+  private disk = { at: Number.NEGATIVE_INFINITY, free: 0 };
+  /** Bytes that the disk has, of which so many are about to be taken. Asked anew every quarter of a second; what is taken meanwhile counts. */
+  private async diskFor(bytes: number): Promise<number> {
+    if (performance.now() - this.disk.at > 250) this.disk = { at: performance.now(), free: await freeBytes(this.dir) };
+    const { free } = this.disk;
+    this.disk.free -= bytes;
+    return free;
   }
   private async room(bytes: number): Promise<void> {
     const free = await this.free();

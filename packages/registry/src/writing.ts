@@ -5,6 +5,8 @@ import { manifestTypes } from './manifest.ts';
 import { DIGEST, isName, refuse, type Running } from './running.ts';
 
 const manifestLimit = 4 * 1024 * 1024;
+/** Blobs up to so many bytes that come in one request are taken in memory, and written once. */
+const inMemory = 1_000_000;
 
 const badDigest = 'end an upload with ?digest=sha256: and 64 hexadecimal digits';
 
@@ -64,11 +66,17 @@ export async function startUpload(o: Running, url: URL, req: IncomingMessage, re
     granted(who, from, 'pull') &&
     (await o.store.mount(repo, from, mount))
   ) {
-    res.writeHead(201, { location: `/v2/${repo}/blobs/${mount}`, 'docker-content-digest': mount }).end();
-    return;
+    return created(res, repo, mount);
   }
   const digest = url.searchParams.get('digest');
   if (digest !== null && !DIGEST.test(digest)) return refuse(res, 400, 'DIGEST_INVALID', badDigest);
+  const length = Number(req.headers['content-length'] ?? Number.NaN);
+  if (digest && length <= inMemory) {
+    const body = await bytesOf(req);
+    o.counts.received += body.length;
+    if (!(await o.store.putBlob(repo, digest, body))) return refuseDigest(res, digest);
+    return created(res, repo, digest);
+  }
   const id = await o.store.startUpload(repo);
   if (digest) {
     // Nobody was told where it is: broken off, it cannot be gone on with.
@@ -127,7 +135,19 @@ export async function continueUpload(
     res.writeHead(202, range(after)).end();
     return;
   }
-  if (!(await o.store.finish(repo, id, digest)))
-    return refuse(res, 400, 'DIGEST_INVALID', `what arrived does not have the digest ${digest}; nothing was kept`);
+  if (!(await o.store.finish(repo, id, digest))) return refuseDigest(res, digest);
+  created(res, repo, digest);
+}
+
+const refuseDigest = (res: ServerResponse, digest: string) =>
+  refuse(res, 400, 'DIGEST_INVALID', `what arrived does not have the digest ${digest}; nothing was kept`);
+const created = (res: ServerResponse, repo: string, digest: string) => {
   res.writeHead(201, { location: `/v2/${repo}/blobs/${digest}`, 'docker-content-digest': digest }).end();
+};
+
+/** The body of a request as a whole. @throws Error when it is broken off */
+async function bytesOf(req: IncomingMessage): Promise<Buffer> {
+  const chunks: Buffer[] = [];
+  for await (const chunk of req) chunks.push(chunk as Buffer);
+  return Buffer.concat(chunks);
 }

@@ -8,6 +8,8 @@ import { errorOf, faultOf, type News, type Order, type Route } from './messages.
  * The program of the carrier. What travels passes here and not through the process that answers people: a gigabyte is
  * 65,000 pieces of TLS, and what they leave behind is cleared away in a small heap instead of a large one.
  */
+/** Connections to one registry: as many small blobs are on their way at once. */
+const lanes = 16;
 interface Open {
   source: RegistryAt;
   to: RegistryAt | undefined;
@@ -43,7 +45,7 @@ function tellBytes() {
 
 function open(route: number, what: Route) {
   // The server, which is asked for every address, decides what may be connected to.
-  const dialer = new Dialer(new Exits(what.detours, anywhere), (address) => ask({ route, address }));
+  const dialer = new Dialer(new Exits(what.detours, anywhere), (address) => ask({ route, address }), lanes);
   const stop = new AbortController();
   const { way } = what;
   routes.set(route, {

@@ -1,7 +1,9 @@
+import { check } from '@praesidor/core/checks';
 import { readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
 import {
   type Doc,
+  type Estate,
   type Host,
   type Network,
   readDocuments,
@@ -25,6 +27,9 @@ export const tasks = {
   }) => readCsv(text, networks, standing, (n) => domains[n.site] ?? ''),
   readDocuments: ({ text, file }: { text: string; file: string }) => readDocuments(text, file),
   writeDocuments: ({ docs }: { docs: Doc[] }) => docs.map(writeDocument).join('---\n'),
+  /** What keeps a charter from being built. */
+  stopsOf: ({ estate, charter }: { estate: Estate; charter: string }) =>
+    check(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(charter)),
   readHosts: ({
     text,
     sites,

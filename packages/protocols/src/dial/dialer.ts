@@ -46,6 +46,8 @@ export class Dialer {
   constructor(
     readonly exits: Exits,
     private readonly resolveName: Resolver,
+    /** Connections that are kept to one place at most. */
+    private readonly connections = 8,
   ) {}
 
   private readonly agents = new Map<string, Agent>();
@@ -92,7 +94,7 @@ export class Dialer {
     let agent = this.agents.get(key);
     if (!agent) {
       agent = new Agent({
-        connections: 8,
+        connections: this.connections,
         keepAliveTimeout: 4000,
         connect: target.tls ? this.secureConnect(target) : { timeout: 5000 },
       });

@@ -1,5 +1,4 @@
 import { resolve } from '@praesidor/core/charter';
-import { check } from '@praesidor/core/checks';
 import { stepsOf } from '@praesidor/core/schedule';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -20,7 +19,7 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
       await hold(m, name, who);
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
-      const stops = check(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(name));
+      const stops = await ctx.heavy.run('stopsOf', { estate, charter: name });
       if (stops.length)
         throw new Refusal(
           'not-now',

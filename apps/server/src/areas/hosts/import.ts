@@ -1,6 +1,6 @@
-import { merged, readHosts, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
+import { merged, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
 import type { Principal } from '@praesidor/core/access';
-import { type Edit, type Host, keyOf, type Reservation } from '@praesidor/core/model';
+import { type Edit, type Estate, type Host, keyOf, type Reservation } from '@praesidor/core/model';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type SightingRow, Sightings } from '../../db/tables.ts';
@@ -13,8 +13,11 @@ import { noteFacts } from './facts.ts';
 
 export async function previewHosts(ctx: Context, text: string, site: string | undefined): Promise<HostPreview> {
   const { estate } = await loadEstate(ctx.db);
-  return readHosts(text, estate.sites, estate.hosts, estate.now, site);
+  return read(ctx, estate, text, site);
 }
+
+const read = (ctx: Context, { sites, hosts, now }: Estate, text: string, site: string | undefined) =>
+  ctx.heavy.run('readHosts', { text, sites, hosts, now, site });
 
 /** What becomes of a line that is a machine we have under another name. */
 export type Double = 'skip' | 'merge';
@@ -29,7 +32,7 @@ export async function importHosts(
   who: Principal,
 ) {
   const { estate } = await loadEstate(ctx.db);
-  const p = readHosts(asked.text, estate.sites, estate.hosts, estate.now, asked.site);
+  const p = await read(ctx, estate, asked.text, asked.site);
   if (p.fault)
     throw new Refusal('invalid', `The table cannot be read: line ${p.fault.line}: ${p.fault.message}.`, { places: [p.fault] });
   const wrong = p.lines.filter((l) => l.what === 'wrong');
@@ -42,7 +45,8 @@ export async function importHosts(
         remedy: 'Correct them, or leave them out.',
       },
     );
-  const docs = p.lines.flatMap((l) => docOf(l, estate.hosts, asked.doubles));
+  const standing = new Map(estate.hosts.map((h) => [h.name, h]));
+  const docs = p.lines.flatMap((l) => docOf(l, standing, asked.doubles));
   const edits = docs.map((doc): Edit => ({ op: 'put', doc }));
   return ctx.db.transaction(async (m) => {
     const changes = await changePlan(m, who, edits, {
@@ -52,7 +56,7 @@ export async function importHosts(
       revision: asked.revision,
     });
     for (const d of docs) {
-      const before = estate.hosts.find((h) => h.name === d.name)?.facts;
+      const before = standing.get(d.name)?.facts;
       if (d.facts && d.facts !== before) await noteFacts(m, d.name, before, d.facts);
     }
     const act = await record(
@@ -68,10 +72,10 @@ export async function importHosts(
   });
 }
 
-function docOf(l: HostLine, standing: readonly Host[], doubles: Double): Host[] {
+function docOf(l: HostLine, standing: ReadonlyMap<string, Host>, doubles: Double): Host[] {
   if (!l.doc || l.what === 'wrong' || l.what === 'same') return [];
   if (l.what !== 'double') return [l.doc];
-  const keep = standing.find((h) => h.name === l.double);
+  const keep = standing.get(l.double ?? '');
   return doubles === 'merge' && keep ? [merged(keep, l.doc)] : [];
 }
 

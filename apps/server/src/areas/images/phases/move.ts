@@ -60,7 +60,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       },
     );
   try {
-    await inParallel([...todo.values()], 5, signal, async (same) => {
+    const carry = async (same: ShipmentItem[]) => {
       for (const i of same) {
         const beside = landed.get(i.digest);
         if (beside && (await mountBlob(to, i.repository, i.digest, beside))) continue;
@@ -69,7 +69,16 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
         landed.set(i.digest, i.repository);
       }
       for (const i of same) done.add(i);
-    });
+    };
+    // Small ones wait for answers and disks, and large ones for the link.
+    const small = (same: ShipmentItem[]) => (same[0]?.bytes ?? 0) <= 262_144;
+    await inParallel([...todo.values()].filter(small), 16, signal, carry);
+    await inParallel(
+      [...todo.values()].filter((same) => !small(same)),
+      5,
+      signal,
+      carry,
+    );
   } finally {
     route.close();
   }
@@ -77,7 +86,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   for (const i of items)
     if (i.kind === 'manifest' && i.state !== 'landed') manifests.set(i.repository, [...(manifests.get(i.repository) ?? []), i]);
   // Within a repository in order: what an index names is there before the index.
-  await inParallel([...manifests.values()], 4, signal, async (list) => {
+  await inParallel([...manifests.values()], 16, signal, async (list) => {
     for (const i of list) {
       const m = await getManifest(source, from(i), i.digest);
       await pacer.pass(m.body.length, signal);
