@@ -1,4 +1,3 @@
-import { check } from '@praesidor/core/checks';
 import { heldBy, missing } from '@praesidor/core/images';
 import { isIp, serverList } from '@praesidor/core/address';
 import { lookup } from '@praesidor/protocols/dns';
@@ -44,7 +43,7 @@ export const preflight: StepRunner = {
         await log(why, 'warn');
       }
     };
-    const stops = check(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(plan.charter.name));
+    const stops = await ctx.heavy.run('stopsOf', { estate, charter: plan.charter.name });
     for (const f of stops) {
       wrong.push(`${f.code} ${f.title}`);
       await log(`${f.code} ${f.title}`, 'warn');

@@ -1,0 +1,426 @@
+import { createServer, type Server } from 'node:https';
+import type { AddressInfo } from 'node:net';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { resolve } from '@praesidor/core/charter';
+import { imagesOf, placeholder } from '@praesidor/core/files';
+import { type Charter, kinds, type Registry } from '@praesidor/core/model';
+import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
+import { createRegistry, Store } from '@praesidor/registry';
+import { makeCertificate } from '@praesidor/standins';
+import { goodEstate } from '../../../packages/core/test/estate.ts';
+import { type Report, type StepContext, StepFailure } from '../src/areas/builds/step.ts';
+import { runners } from '../src/areas/builds/steps/index.ts';
+import type { Proof } from '../src/areas/builds/steps/proof.ts';
+
+/**
+ * Each kind of step by itself: what it takes for done, what for broken, and what it says then. The cluster is an HTTPS server
+ * that answers what the test says, in the shapes of the Kubernetes API reference.
+ */
+const estate = goodEstate();
+const plan = resolve(estate.charters[0] as Charter, estate);
+const nodes = plan.nodes;
+const kit = {
+  plan,
+  estate,
+  secret: placeholder('plover'),
+  bootUrl: (h: string) => `http://praesidor.example/boot/${h}`,
+  reportUrl: (h: string) => `http://praesidor.example/report/${h}`,
+};
+const worker = nodes.find((n) => n.role === 'worker') as (typeof nodes)[number];
+const first = nodes[0] as (typeof nodes)[number];
+
+type Pair = Awaited<ReturnType<typeof makeCertificate>>;
+let pair: Pair;
+let anchor = '';
+let server: Server;
+/** What the API answers at a path; nothing: 404. Each request is put down. */
+let objects: Record<string, unknown> = {};
+const asked: string[] = [];
+beforeAll(async () => {
+  const ca = await makeCertificate({ commonName: 'CA', isCa: true });
+  const own = await makeCertificate({ commonName: plan.api.name, names: [plan.api.name], ca });
+  pair = own;
+  anchor = ca.cert;
+  server = createServer({ key: own.key, cert: own.cert }, (req, res) => {
+    asked.push(`${req.method} ${req.url?.split('?')[0]}`);
+    const body = objects[req.url?.split('?')[0] ?? ''];
+    req.resume();
+    if (req.method !== 'GET') return void res.writeHead(201).end('{}');
+    res.writeHead(body === undefined ? 404 : 200).end(JSON.stringify(body ?? {}));
+  });
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+});
+afterAll(() => {
+  server.close();
+});
+beforeEach(() => {
+  objects = {};
+  asked.length = 0;
+});
+
+interface Node {
+  metadata: { name: string; labels: object };
+  status: { conditions: { type: string; status: string }[] };
+}
+interface Cluster {
+  nodes: { items: Node[] };
+  agents: { status: { numberReady: number } };
+  members: { subsets: { addresses: { ip: string }[] }[] };
+}
+interface Ran {
+  end: string;
+  lines: string[];
+  steps: string[];
+  healed: string[];
+  queries: { sql: string; values: unknown[] }[];
+}
+/** Runs a step over batches of reports; asks until they are used up, and some times more. */
+async function run(
+  kind: Parameters<typeof runners.get>[0],
+  {
+    node = worker,
+    reports = [] as Partial<Report>[][],
+    retry = false,
+    rows = {} as Record<string, unknown[]>,
+    more = {} as Partial<StepContext>,
+  } = {},
+): Promise<Ran> {
+  const out: Ran = { end: '', lines: [], steps: [], healed: [], queries: [] };
+  const batches = [...reports];
+  const query = async (sql: string, values: unknown[]) => {
+    out.queries.push({ sql, values });
+    return Object.entries(rows).find(([part]) => sql.includes(part))?.[1] ?? [];
+  };
+  const port = (server.address() as AddressInfo).port;
+  const s = {
+    ctx: { db: { manager: { query } } },
+    build: { id: 7, number: 2, charter: 'plover' },
+    plan,
+    // Without controllers: nothing is asked of machines here.
+    estate: { ...estate, hosts: estate.hosts.map(({ bmc: _, ...h }) => h) },
+    node,
+    kit,
+    retry,
+    signal: new AbortController().signal,
+    log: async (text: string, level = 'info') => void out.lines.push(level === 'warn' ? `! ${text}` : text),
+    progress: async (done: number, of: number) => void out.steps.push(`${done}/${of}`),
+    healed: async (text: string) => void out.healed.push(text),
+    until: async <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => {
+      for (let n = 0; n < reports.length + 3; n++) {
+        const answer = await ask();
+        if (answer !== undefined) return answer;
+      }
+      throw new StepFailure(otherwise());
+    },
+    reports: async () => (batches.shift() ?? []).map((r) => ({ event: 'progress', result: 'SUCCESS', text: '', ...r })),
+    kube: () => ({
+      dialer: { locate: async () => ({ host: '127.0.0.1', port, address: '127.0.0.1' }) },
+      host: plan.api.name,
+      address: plan.api.address,
+      ca: anchor,
+      certificate: pair.cert,
+      key: pair.key,
+    }),
+    ...more,
+  } as unknown as StepContext;
+  out.end = (await runners.get(kind)?.run(s)) ?? '';
+  return out;
+}
+const broken = (work: Promise<Ran>): Promise<StepFailure> =>
+  work.then(
+    (r) => expect.unreachable(`it ended: ${r.end}`),
+    (e: unknown) => e as StepFailure,
+  );
+
+describe('the first boot', () => {
+  it.each(['system', 'phone-home'] as const)('is done when %s says that it finished', async (name) => {
+    const r = await run('system', {
+      reports: [[{ name: 'fetch', text: 'boot script' }], [{ name, event: 'finish', text: 'up' }]],
+    });
+    expect([r.end, r.lines]).toEqual(['first boot done', ['boot script', 'up']]);
+  });
+  it.each(['images', 'gate'] as const)('is done, even if its own word was lost, when %s is heard of', async (name) => {
+    expect((await run('system', { reports: [[{ name }]] })).end).toBe('first boot done');
+  });
+  it('that fails breaks the step with what the host said', async () => {
+    const e = await broken(run('system', { reports: [[{ name: 'system', result: 'FAIL', text: 'eno1 has no link' }]] }));
+    expect(e.message).toBe(`${worker.host}: eno1 has no link`);
+    expect(e.remedy).toContain('network configuration');
+  });
+  it('that begins and ends nowhere is told apart from one that never asked', async () => {
+    expect((await broken(run('system', { reports: [[{ name: 'system', event: 'start', text: 'kernel' }]] }))).message).toBe(
+      `${worker.host} began its first boot and has gone silent`,
+    );
+    expect((await broken(run('system'))).message).toBe(`${worker.host} has power and never asked for its boot script`);
+    const guest = { ...worker, guest: { hypervisor: 'hv-1', mould: 'small' } };
+    expect((await broken(run('system', { node: guest }))).message).toBe(
+      `${worker.host} runs and never asked for its first-boot data`,
+    );
+  });
+});
+
+describe('the images of a node', () => {
+  const of = imagesOf(kit, worker).length;
+  const pulled = (text: string) => ({ name: 'images', text });
+  it('are counted as they come, each once, and done at their end', async () => {
+    const r = await run('images', {
+      reports: [[pulled('a'), pulled('b')], [pulled('a')], [{ name: 'images', event: 'finish' }]],
+    });
+    expect(r.end).toBe(`${of} images`);
+    expect(r.steps).toEqual([`1/${of}`, `2/${of}`, `2/${of}`]);
+  });
+  it('that came before the step was tried again are not counted anew', async () => {
+    const r = await run('images', {
+      retry: true,
+      rows: { build_report: [{ text: 'a' }, { text: 'b' }] },
+      reports: [[pulled('c')], [{ name: 'images', event: 'finish' }]],
+    });
+    expect(r.steps).toEqual([`3/${of}`]);
+    expect(r.queries[0]?.values).toEqual([7, worker.host]);
+  });
+  it('that came after a failed try are told as healed', async () => {
+    const r = await run('images', {
+      reports: [[{ name: 'images', result: 'WARN', text: 'a: timeout' }], [pulled('a'), pulled('b')], [{ name: 'gate' }]],
+    });
+    expect(r.healed).toEqual(['a was pulled after a failed try']);
+    expect(r.lines).toContain('! a: timeout');
+    expect(r.end).toContain('gate');
+  });
+  it('that cannot be pulled break the step, with the image', async () => {
+    const e = await broken(run('images', { reports: [[{ name: 'images', result: 'FAIL', text: 'core/etcd:3.5: not found' }]] }));
+    expect(e.message).toBe(`${worker.host} cannot pull core/etcd:3.5: not found`);
+    expect(e.remedy).toContain('what the host holds is not pulled again');
+  });
+  it('of which nothing is heard for long break it with how many are there; a finish that failed is none', async () => {
+    const e = await broken(run('images', { reports: [[pulled('a')], [{ name: 'images', event: 'finish', result: 'WARN' }]] }));
+    expect(e.message).toBe(`${worker.host} has not reported an image for a long time, 1 of ${of} are there`);
+  });
+});
+
+describe('a node joins', () => {
+  const node = `/api/v1/nodes/${worker.host}`;
+  it('when the API knows it, and is let through first', async () => {
+    objects[node] = { metadata: { name: worker.host } };
+    const r = await run('worker');
+    expect(r.end).toBe(`the API knows ${worker.host}`);
+    expect(r.queries[0]).toMatchObject({ sql: expect.stringContaining('insert into build_gate'), values: [7, worker.host] });
+    expect(r.queries[1]?.values).toContain('Gate');
+  });
+  it('not yet when only its kubelet started', async () => {
+    const e = await broken(run('worker', { reports: [[{ name: 'join', text: 'kubelet started' }]] }));
+    expect(e.message).toBe(`${worker.host} started its kubelet and the API does not know it`);
+    expect((await broken(run('worker'))).message).toBe(`${worker.host} has not started its kubelet`);
+  });
+  it('the first of the control plane by its own word, since no API answers yet; the second by the API', async () => {
+    const said = [[{ name: 'join', text: 'kubelet started' }]];
+    expect((await run('control-plane', { node: first, reports: said })).end).toBe('kubelet started');
+    const second = nodes[1] as (typeof nodes)[number];
+    expect((await broken(run('control-plane', { node: second, reports: said }))).message).toContain('does not know it');
+  });
+});
+
+describe('the cluster comes up', () => {
+  /** The same with an inbound router among its add-ons. */
+  const router = kinds.Addon.parse({
+    kind: 'Addon',
+    name: 'inbound-router',
+    title: 'inbound router',
+    version: '1.12.0',
+    source: 'upstream',
+    components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
+  });
+  const charter = { ...plan.charter, addons: ['inbound-router'] };
+  const routed = { ...estate, addons: [router], charters: [charter] };
+  const withRouter = { ...kit, estate: routed, plan: resolve(charter, routed) };
+  const endpoints = '/api/v1/namespaces/default/endpoints/kubernetes';
+  const members = (n: number) => ({ subsets: [{ addresses: nodes.slice(0, n).map((x) => ({ ip: x.address })) }] });
+  const conditions = (status: string) => ({ status: { conditions: [{ type: 'Ready', status }] } });
+  it('when its API answers with its version', async () => {
+    expect((await broken(run('api'))).message).toBe(`${plan.api.name} does not answer at ${plan.api.address}`);
+    objects['/version'] = { gitVersion: 'v1.34.2' };
+    expect((await run('api')).end).toBe(`${plan.api.name} answers as v1.34.2`);
+  });
+  it('with a quorum when all of its members serve, and not with fewer', async () => {
+    objects[endpoints] = members(2);
+    expect((await broken(run('quorum'))).message).toBe('2 of 3 control-plane members serve the API');
+    objects[endpoints] = members(3);
+    expect((await run('quorum')).end).toBe('3 of 3 members');
+  });
+  it('with its pod network when as many nodes are ready as it has members, after its objects were given', async () => {
+    const list = (ready: number) => ({
+      items: nodes.slice(0, 3).map((n, i) => ({ metadata: { name: n.host }, ...conditions(i < ready ? 'True' : 'False') })),
+    });
+    objects['/api/v1/nodes'] = list(2);
+    expect((await broken(run('pod-network'))).message).toBe('the pod network does not come up on the control plane');
+    objects['/api/v1/nodes'] = list(3);
+    const r = await run('pod-network');
+    expect(r.end).toBe('3 nodes ready');
+    expect(r.lines).toContain('applied DaemonSet pod-network');
+    expect(asked.filter((a) => a.startsWith('PATCH')).length).toBeGreaterThan(2);
+  });
+  it('with its inbound router at the planned address and at no other', async () => {
+    const service = '/api/v1/namespaces/kube-system/services/inbound-router';
+    const at = (ip: string) => ({ status: { loadBalancer: { ingress: [{ ip }] } } });
+    const given = { more: { kit: withRouter } as never };
+    expect((await run('inbound')).end).toBe('no inbound router in this charter');
+    objects[service] = at('10.62.8.99');
+    expect((await broken(run('inbound', given))).message).toBe(`the inbound router has not taken ${plan.inbound.address}`);
+    objects[service] = at(plan.inbound.address);
+    expect((await run('inbound', given)).end).toBe(`inbound at ${plan.inbound.address}`);
+  });
+});
+
+describe('the proof', () => {
+  const dir = mkdtempSync(join(tmpdir(), 'proof-'));
+  afterAll(() => {
+    rmSync(dir, { recursive: true, force: true });
+  });
+  const registries: Server[] = [];
+  afterEach(() => {
+    for (const r of registries.splice(0)) r.close();
+  });
+  let ca: Pair;
+  beforeAll(async () => {
+    ca = await makeCertificate({ commonName: 'CA', isCa: true });
+  });
+  /** A registry with a pull log, from which the given nodes pulled those images. */
+  async function mirror(name: string, pulls: { host: string; images: string[]; status?: number }[]): Promise<Registry> {
+    const store = await new Store(join(dir, `${name}-${registries.length}-${Math.random()}`)).open();
+    const own = await makeCertificate({ commonName: name, addresses: ['127.0.0.1'], ca });
+    const r = createRegistry({ store, tls: own }) as Server;
+    await new Promise<void>((done) => r.listen(0, '127.0.0.1', done));
+    registries.push(r);
+    for (const p of pulls)
+      for (const image of p.images) {
+        const [repository, reference] = image.slice(image.indexOf('/') + 1).split(':') as [string, string];
+        await store.logPull({
+          at: '2026-11-23T10:00:00Z',
+          client: '10.62.8.32',
+          user: '',
+          agent: `node/${p.host}`,
+          kind: 'manifest',
+          repository,
+          reference,
+          digest: `sha256:${'0'.repeat(64)}`,
+          status: p.status ?? 200,
+        });
+      }
+    const { port } = r.address() as AddressInfo;
+    return { ...(plan.mirror as Registry), name, endpoint: `127.0.0.1:${port}`, ca: ca.cert, credential: undefined } as Registry;
+  }
+  const whole = () => nodes.map((n) => ({ host: n.host, images: imagesOf(kit, n) }));
+  const controlPlane = nodes.filter((n) => n.role === 'control-plane').map((n) => n.address);
+  /** The cluster as planned. */
+  function stands(): Cluster {
+    const c: Cluster = {
+      nodes: {
+        items: nodes.map((n) => ({
+          metadata: {
+            name: n.host,
+            labels: n.role === 'control-plane' ? { 'node-role.kubernetes.io/control-plane': '' } : {},
+          },
+          status: { conditions: [{ type: 'Ready', status: 'True' }] },
+        })),
+      },
+      agents: { status: { numberReady: nodes.length } },
+      members: { subsets: [{ addresses: controlPlane.map((ip) => ({ ip })) }] },
+    };
+    objects['/api/v1/nodes'] = c.nodes;
+    objects['/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network'] = c.agents;
+    objects['/api/v1/namespaces/default/endpoints/kubernetes'] = c.members;
+    return c;
+  }
+  /** Lines of a proof, without names, which the suites with name servers measure. */
+  async function proved(at: Registry, source?: Registry): Promise<{ lines: Proof[]; failed?: StepFailure }> {
+    let failed: StepFailure | undefined;
+    const dialer = new Dialer(new Exits([], anywhere), async () => '127.0.0.1');
+    const queries: { sql: string; values: unknown[] }[] = [];
+    const manager = {
+      query: async (sql: string, values: unknown[]) => {
+        queries.push({ sql, values });
+        return sql.includes('min(data') ? [{ since: '2026-11-23T09:00:00Z' }] : [];
+      },
+      find: async () => [],
+    };
+    const mirrored = { ...plan, mirror: at, reservations: [], site: undefined };
+    await run('proof', {
+      more: {
+        ctx: {
+          db: { manager, transaction: async (_: string, act: (m: unknown) => unknown) => act(manager) },
+          dialer,
+          config: {},
+        },
+        plan: mirrored,
+        kit: { ...kit, plan: mirrored },
+        estate: { ...estate, registries: source ? [{ ...source, role: 'source' }] : [] },
+      } as never,
+    }).catch((e: unknown) => {
+      failed = e as StepFailure;
+    });
+    const kept = queries.find((q) => q.sql.startsWith('update build set proof'));
+    if (!kept) throw failed;
+    return { lines: JSON.parse(kept.values[1] as string) as Proof[], ...(failed ? { failed } : {}) };
+  }
+  const of = (lines: Proof[], what: string) => lines.find((l) => l.what === what);
+  const images = nodes.reduce((n, x) => n + imagesOf(kit, x).length, 0);
+
+  it('holds where everything is as planned, with what it saw', async () => {
+    stands();
+    const { lines, failed } = await proved(await mirror('m', whole()), await mirror('s', []));
+    expect(failed).toBeUndefined();
+    expect(lines.every((l) => l.good && l.at)).toBe(true);
+    expect(of(lines, 'nodes ready')).toMatchObject({ found: '6 of 6', evidence: nodes.map((n) => `${n.host} ready`) });
+    expect(of(lines, 'images pulled from the mirror')).toMatchObject({ found: `${images} of ${images}` });
+    expect(of(lines, 'pulls from outside')).toMatchObject({ planned: '0', found: '0' });
+  });
+  it.each<[string, string, string, (c: Cluster) => unknown]>([
+    [
+      'a node is not ready',
+      'nodes ready',
+      '5 of 6',
+      (c) => Object.assign(c.nodes.items[4]?.status.conditions[0] ?? {}, { status: 'False' }),
+    ],
+    [
+      'a node is too many',
+      'nodes ready',
+      '7 of 7',
+      (c) => c.nodes.items.push({ ...(c.nodes.items[5] as Node), metadata: { name: 'x', labels: {} } }),
+    ],
+    ['an agent is away', 'agents of the pod network', '5', (c) => Object.assign(c.agents.status, { numberReady: 5 })],
+    [
+      'a member is away',
+      'members behind the API address',
+      controlPlane.slice(1).sort().join(', '),
+      (c) => c.members.subsets[0]?.addresses.shift(),
+    ],
+  ])('fails where %s: %s are %s', async (_, what, found, change) => {
+    change(stands());
+    const { lines, failed } = await proved(await mirror('m', whole()));
+    expect(of(lines, what)).toMatchObject({ good: false, found });
+    expect(failed?.message).toContain(`${what} (planned`);
+    expect(failed?.remedy).toContain('everything is measured again');
+  });
+  it('fails where a worker took the role of another', async () => {
+    (stands().nodes.items[5] as Node).metadata.labels = { 'node-role.kubernetes.io/control-plane': '' };
+    expect(of((await proved(await mirror('m', whole()))).lines, 'roles')?.good).toBe(false);
+  });
+  it('fails where one image of a node did not come from the mirror, was refused there, or came from outside', async () => {
+    stands();
+    const [one, ...others] = whole() as [ReturnType<typeof whole>[number], ...ReturnType<typeof whole>];
+    const line = async (at: Registry) => of((await proved(at)).lines, 'images pulled from the mirror')?.found;
+    expect(await line(await mirror('m', [{ ...one, images: one.images.slice(1) }, ...others]))).toBe(
+      `${images - 1} of ${images}`,
+    );
+    expect(await line(await mirror('m', [{ ...one, status: 404 }, ...others]))).toBe(
+      `${images - one.images.length} of ${images}`,
+    );
+    const outside = await proved(
+      await mirror('m', whole()),
+      await mirror('s', [{ host: one.host, images: one.images.slice(0, 2) }]),
+    );
+    expect(of(outside.lines, 'pulls from outside')).toMatchObject({ good: false, found: '2' });
+  });
+});
