@@ -263,6 +263,26 @@ describe('what a fault put in would show', () => {
       memoryAfterLoss: 26,
     });
   });
+  it('zones come before the least that fits: of four hosts alike, two of one zone are not taken together', () => {
+    const e = goodEstate();
+    const zones: Record<string, string> = { 'lr-01': 'A', 'lr-02': 'A', 'lr-03': 'B', 'lr-04': 'C' };
+    const c = { ...(e.charters[0] as Charter), workers: { count: 0 } } as Charter;
+    const hosts = e.hosts.filter((h) => zones[h.name]).map((h) => ({ ...h, zone: zones[h.name] as string }));
+    const chosen = resolve(c, { ...e, hosts, charters: [c] }).nodes.map((n) => n.host);
+    // lr-04 is larger than is needed, and lies in a zone of its own.
+    expect(chosen.sort()).toEqual(['lr-01', 'lr-03', 'lr-04']);
+  });
+  it('a host that is held in one role is not taken for the other', () => {
+    const e = goodEstate();
+    const held = (role: 'worker' | 'control-plane'): Estate => ({
+      ...e,
+      hosts: e.hosts.map((h) => (h.name === 'lr-01' ? { ...h, state: 'held' as const, held: { charter: 'plover', role } } : h)),
+    });
+    const roleOf = (x: Estate) => planned(x).nodes.find((n) => n.host === 'lr-01')?.role;
+    expect(roleOf(held('control-plane'))).toBe('control-plane');
+    // Too small for a worker, and kept for that all the same: it is nobody's then, and not quietly the other.
+    expect(roleOf(held('worker'))).toBeUndefined();
+  });
   it('hosts of one zone are taken from different racks', () => {
     const e = goodEstate();
     const racks: Record<string, string> = { 'lr-01': 'R1', 'lr-02': 'R1', 'lr-03': 'R2' };
@@ -304,6 +324,36 @@ describe('what a fault put in would show', () => {
     expect(changes).toContainEqual(
       expect.objectContaining({ what: 'address', how: 'changed', subject: 'api', before: '10.62.8.20', after: '10.62.8.25' }),
     );
+  });
+  it('a host that serves and goes must be drained; one that only was held, or comes, need not', () => {
+    const e = goodEstate();
+    const charter = e.charters[0] as Charter;
+    const fewer = resolve({ ...charter, workers: { ...charter.workers, count: 2 } }, e);
+    const serve = (x: Estate): Estate => ({ ...x, hosts: x.hosts.map((h) => ({ ...h, state: 'serving' as const })) });
+    const of = (changes: ReturnType<typeof consequences>) => changes.filter((c) => c.what === 'host').map((c) => c.disruptive);
+    expect(of(consequences(planned(), fewer, serve(e)))).toEqual(['the host serves: it must be drained first']);
+    expect(of(consequences(planned(), fewer, e))).toEqual([undefined]);
+    expect(of(consequences(fewer, planned(), serve(e)))).toEqual([undefined]);
+  });
+  it('a name that stands for many has no way back; what else has a name does', () => {
+    const records = consequences(undefined, planned(), goodEstate()).filter((c) => c.what === 'record');
+    const p = planned();
+    const named = p.reservations.filter((r) => r.name);
+    const many = named.filter((r) => r.name?.startsWith('*'));
+    expect(many).toHaveLength(1);
+    expect(records.filter((c) => c.subject.endsWith(' A'))).toHaveLength(named.length);
+    expect(records.filter((c) => c.subject.endsWith(' PTR'))).toHaveLength(named.length - many.length);
+  });
+  it('another API address is another certificate of the API, and of nothing else', () => {
+    const e = with_(['api', 'address'], '10.62.8.25');
+    const certificates = consequences(planned(), resolve(e.charters[0] as Charter, e), goodEstate()).filter(
+      (c) => c.what === 'certificate',
+    );
+    expect(certificates.map((c) => [c.subject, c.how])).toEqual([[expect.stringContaining('apiserver'), 'changed']]);
+    expect([certificates[0]?.before, certificates[0]?.after]).toEqual([
+      expect.stringContaining('10.62.8.20'),
+      expect.stringContaining('10.62.8.25'),
+    ]);
   });
   describe('another release', () => {
     const e = goodEstate();

@@ -77,9 +77,7 @@ export class View {
     return this.records;
   }
   /** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
-  serves(c: Charter): boolean {
-    return this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
-  }
+  serves = (c: Charter): boolean => this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
   network = (name: string): Network | undefined => this.estate.networks.find((n) => n.name === name);
   chartersOn = (network: string): string[] => this.estate.charters.filter((c) => c.machineNetwork === network).map((c) => c.name);
   chartersAt = (site: string): string[] => this.estate.charters.filter((c) => c.site === site).map((c) => c.name);

@@ -402,6 +402,73 @@ describe('where a check begins to fire', () => {
     const disks = [{ bay: 'bay 1', sizeGB: 480, media: 'nvme', lifeLeft }];
     expect(found('HST-009', set('Host', 'lr-01', ['facts', 'disks'], disks))).toHaveLength(times);
   });
+  it('CHT-003: the cluster that stands keeps its range, whatever the two are called', () => {
+    const beside =
+      (name: string): Change =>
+      (e) => ({ ...e, charters: [...e.charters, { ...(e.charters[0] as Charter), name }] });
+    for (const name of ['aldis', 'teal']) {
+      const [f, ...more] = found('CHT-003', serving, beside(name));
+      expect(more).toEqual([]);
+      expect([f?.subject.name, f?.charters]).toEqual([name, [name]]);
+    }
+    // Both on paper: always the same of the two.
+    expect(found('CHT-003', beside('aldis'))[0]?.subject.name).toBe('aldis');
+    expect(found('CHT-003', beside('teal'))[0]?.subject.name).toBe('plover');
+  });
+  it('ADR-002: a pool over the gateway says whose the address is', () => {
+    const f = found('ADR-002', plover(['servicePool', 'range'], '10.62.8.1-10.62.8.6'));
+    expect(f.map((x) => x.text)).toEqual(["10.62.8.1 is the gateway's."]);
+  });
+  it.each([
+    ['2026-11-23T08:59:00Z', 0],
+    ['2026-11-23T09:01:00Z', 1],
+    ['2026-12-23T09:00:00Z', 1],
+    ['2026-12-24T09:01:00Z', 0],
+  ])('IMG-002: of a certificate that ends at %s, seen at 9 on 23 November, the end is %i times near', (notAfter, times) => {
+    // What has ended is another finding.
+    expect(found('IMG-002', certificate({ notAfter }))).toHaveLength(times);
+  });
+  it('IMG-002: what is renewed from here is told when that failed, or is a day late, and not before', () => {
+    const seen = (renews: object | undefined, notAfter: string): Change =>
+      observe((o) => {
+        const r = o.registries['lr-registry'];
+        if (r?.certificate) Object.assign(r.certificate, { notBefore: '2026-09-01T00:00:00Z', notAfter });
+        if (r) r.renews = renews as never;
+      });
+    // Of 92 days the last 30 are for renewing: from 1 November on. On the 23rd it is three weeks late.
+    expect(found('IMG-002', seen({}, '2026-12-02T00:00:00Z'))).toHaveLength(1);
+    // Due since half a day: somebody is at it.
+    expect(found('IMG-002', seen({}, '2026-12-22T21:00:00Z'))).toHaveLength(0);
+    expect(found('IMG-002', seen({ error: 'it does not answer' }, '2026-12-22T21:00:00Z'))[0]?.text).toContain('does not answer');
+  });
+  it('HST-001: a host that is retired needs no firmware', () => {
+    const old: Change = set('Host', 'lr-02', ['facts', 'firmware', 'system'], '2.9');
+    const retired: Change = (e) => ({
+      ...e,
+      hosts: e.hosts.map((h) => (h.name === 'lr-02' ? { ...h, state: 'retired' as const } : h)),
+    });
+    expect([found('HST-001', old).length, found('HST-001', old, retired).length]).toEqual([1, 0]);
+  });
+  it('NET-001: what was carved out of what was carved out lies in it by right', () => {
+    const carved = (name: string, prefix: string, parent: string, vlan: number): Change =>
+      put(network(name, 'machine', prefix, vlan, { parent }));
+    const a = carved('lr-dock', '10.62.8.64/27', 'lr-machine', 820);
+    const b = carved('lr-pier', '10.62.8.64/28', 'lr-dock', 821);
+    const c = carved('lr-bollard', '10.62.8.64/29', 'lr-pier', 822);
+    expect(found('NET-001', a, b, c)).toEqual([]);
+  });
+  it('DNS-001: a zone that cannot be read says nothing of its records', () => {
+    const served = (error?: string): Change =>
+      observe((o) => {
+        o.zones['lr.kestrelferries.example'] = {
+          at: '',
+          serial: 1,
+          records: [{ name: 'ns1.lr.kestrelferries.example', type: 'A', ttl: 60, value: '10.62.8.99' }],
+          ...(error ? { error } : {}),
+        };
+      });
+    expect([found('DNS-001', served()).length, found('DNS-001', served('it does not answer')).length]).toEqual([1, 0]);
+  });
   it('CHT-003: every pair of charters that share pods is told', () => {
     const own =
       (name: string) =>

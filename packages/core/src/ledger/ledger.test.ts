@@ -2,7 +2,7 @@ import * as words from '../model/words.ts';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
-import { holds, parseIp, parseRange } from '../address/index.ts';
+import { formatIp, holds, parseIp, parseRange } from '../address/index.ts';
 import { check } from '../checks/index.ts';
 import { applyEdits, type Edit, kinds, type Network, type Reservation } from '../model/index.ts';
 import {
@@ -22,6 +22,7 @@ import {
   writeCsv,
 } from './index.ts';
 import { macText, tableLimits } from '../table/index.ts';
+import { openIn } from './open.ts';
 
 const network = kinds.Network.parse({
   kind: 'Network',
@@ -60,6 +61,8 @@ describe('choosing', () => {
     [{ pool: 'in' }, [], ['10.0.0.36']],
     [{ pool: 'lease' }, ['10.0.0.40'], ['10.0.0.41']],
     [{ address: '10.0.0.62' }, ['10.0.0.62'], ['10.0.0.62']],
+    // As named: to the last address of the network, and not beyond.
+    [{ address: '10.0.0.62', count: 2 }, [], ['10.0.0.62', '10.0.0.63']],
   ])('%j with %j taken', (wish, taken, want) => {
     expect(pick(wish, taken)).toEqual({ addresses: want });
   });
@@ -69,6 +72,21 @@ describe('choosing', () => {
     [{ pool: 'dock' }, 'no-pool', 'm has no pool dock; it has service, in, lease'],
   ])('%j is refused', (wish, refused, message) => {
     expect(pick(wish)).toEqual({ refused, message });
+  });
+});
+
+describe('where something may be put', () => {
+  const estate = goodEstate();
+  const machine = estate.networks.find((n) => n.name === 'lr-machine') as Network;
+  it('pools for hosts are open to everybody, others only by name', () => {
+    // virtual .20–.31 is closed, nodes .32–.59 is for hosts
+    expect(choose(machine, spaceFor(machine, [], []), { after: '10.62.8.19' })).toEqual({ addresses: ['10.62.8.32'] });
+  });
+  it('is what nobody has in that network, whoever has it in another', () => {
+    const here = kinds.Reservation.parse({ ...r('10.62.8.2'), network: 'lr-machine' }) as Reservation;
+    const there = kinds.Reservation.parse({ ...r('10.62.8.3'), network: 'lr-bmc' }) as Reservation;
+    const first = openIn({ ...estate, reservations: [here, there] }, machine).nextFree();
+    expect(first && formatIp(first)).toBe('10.62.8.3');
   });
 });
 

@@ -1,6 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { type BuildEvent, ended, fold, newBuild, ready, type Step, timeline } from './index.ts';
+import { goodEstate } from '../../test/estate.ts';
+import { resolve } from '../charter/index.ts';
+import type { Charter } from '../model/index.ts';
+import { type BuildEvent, ended, fold, newBuild, ready, type Step, stepsOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -54,6 +57,20 @@ describe('a build is the fold of its events', () => {
       { at: at(4), kind: 'started', step: 'a' },
     );
     expect(cut.steps.a).toMatchObject({ state: 'running', attempt: 2, healed: ['timed out once'] });
+  });
+  it('runs again what nobody has ended when it goes on: after a kill it stands as running, and nobody is at it', () => {
+    const killed = run(begun, { at: at(1), kind: 'started', step: 'a' });
+    expect(ready(steps, killed)).toEqual([]);
+    expect(ready(steps, fold(killed, { at: at(9), kind: 'resumed' })).map((x) => x.id)).toEqual(['a']);
+  });
+  it('is done when all of it is, and not when some of it is', () => {
+    const done = (id: string): BuildEvent[] => [
+      { at: at(1), kind: 'started', step: id },
+      { at: at(2), kind: 'succeeded', step: id },
+    ];
+    const end: BuildEvent = { at: at(9), kind: 'finished' };
+    expect(run(begun, ...['a', 'b', 'c'].flatMap(done), end).state).toBe('failed');
+    expect(run(begun, ...['a', 'b', 'c', 'd'].flatMap(done), end).state).toBe('done');
   });
   it('starts nothing while it holds', () => {
     expect(ready(steps, run(begun, { at: at(1), kind: 'held' }))).toEqual([]);
@@ -153,5 +170,57 @@ describe('a build that is stopped', () => {
       steps: { a: { state: 'cut', ended: at(5) }, b: { state: 'waiting' } },
     });
     expect(ready(steps, fold(s, { at: at(9), kind: 'resumed' })).map((x) => x.id)).toEqual(['a']);
+  });
+});
+
+describe('the steps of a build', () => {
+  const e = goodEstate();
+  const plan = resolve(e.charters[0] as Charter, e);
+  const list = stepsOf(plan);
+  const after = (id: string) => list.find((s) => s.id === id)?.after;
+  const [first, second, third] = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host);
+  const workers = plan.nodes.filter((n) => n.role === 'worker').map((n) => n.host);
+  it('join the control plane one after another, behind the first that answers', () => {
+    expect(after(`${first}/join`)).toEqual([`${first}/images`]);
+    expect(after('api')).toEqual([`${first}/join`]);
+    expect(after(`${second}/join`)).toEqual([`${second}/images`, 'api', `${first}/join`]);
+    expect(after(`${third}/join`)).toEqual([`${third}/images`, 'api', `${second}/join`]);
+    expect(after('quorum')).toEqual(['api', ...[first, second, third].map((h) => `${h}/join`)]);
+  });
+  it('join workers when the pod network stands, and end with the proof of all of it', () => {
+    for (const w of workers) expect(after(`${w}/join`)).toEqual([`${w}/images`, 'pod-network']);
+    expect(after('pod-network')).toEqual(['quorum']);
+    expect(after('inbound')).toEqual(['pod-network', ...workers.map((w) => `${w}/join`)]);
+    expect(after('proof')).toEqual(['inbound']);
+  });
+  it('touch no machine before everything was measured and named', () => {
+    for (const n of plan.nodes) expect(after(`${n.host}/power`)).toEqual(['names']);
+    expect(after('names')).toEqual(['preflight']);
+    expect(after('preflight')).toEqual([]);
+  });
+  it('take the times of this installation where it has some', () => {
+    expect(stepsOf(plan, { system: [100, 200] }).find((s) => s.kind === 'system')).toMatchObject({ p50: 100, p90: 200 });
+    expect(list.find((s) => s.kind === 'system')).toMatchObject({ p50: 540, p90: 900 });
+  });
+});
+
+describe('how sure an end is', () => {
+  it('is the root of the squares of what each deciding step may be off', () => {
+    // a, c, d decide: p90 − p50 is 60, 120 and 60 s; one standard deviation is a 1.28th of it
+    const off = [60, 120, 60].map((s) => (s * 1000) / 1.28);
+    const t = timeline(steps, newBuild(steps), Date.parse(at(0)));
+    expect(t.within).toBeCloseTo(Math.sqrt(off.reduce((n, x) => n + x * x, 0)));
+  });
+  it('counts the pace by steps of half a minute and more only', () => {
+    const list = [step('quick', [], 20), step('slow', ['quick'], 30), step('last', ['slow'])];
+    const s = [
+      begun,
+      { at: at(0), kind: 'started', step: 'quick' },
+      { at: at(40), kind: 'succeeded', step: 'quick' },
+      { at: at(40), kind: 'started', step: 'slow' },
+      { at: at(55), kind: 'succeeded', step: 'slow' },
+    ].reduce((x, e) => fold(x, e as BuildEvent), newBuild(list));
+    // The quick one took twice as long and says nothing; the slow one half as long.
+    expect(timeline(list, s, Date.parse(at(55))).pace).toBeCloseTo(0.5);
   });
 });

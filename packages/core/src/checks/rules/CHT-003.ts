@@ -7,10 +7,11 @@ export const CHT003: Check = {
   code: 'CHT-003',
   severity: 'stop',
   about: 'pod ranges of two clusters overlap',
-  reads: ['charters', 'networks'],
-  find: ({ estate }) =>
+  reads: ['charters', 'networks', 'hosts'],
+  find: ({ estate, serves }) =>
     overlappingPairs(estate.charters.map((c) => ({ ...prefixRange(parsePrefix(c.pods.range)), c }))).map(([a, b]) => {
-      const [older, newer] = a.c.name < b.c.name ? [b.c, a.c] : [a.c, b.c];
+      // A cluster that stands keeps what it has; of two that are on paper, the one that comes first by name moves.
+      const [older, newer] = (serves(a.c) === serves(b.c) ? a.c.name > b.c.name : serves(a.c)) ? [a.c, b.c] : [b.c, a.c];
       const wanted = parsePrefix(newer.pods.range);
       const around = new Space(parsePrefix('10.128.0.0/9'));
       for (const r of [
