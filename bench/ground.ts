@@ -8,7 +8,7 @@ import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
 import { machine } from './hosts.ts';
-import { median, percent, row } from './measure.ts';
+import { median, percent, quietest, row } from './measure.ts';
 
 const quantile = (list: readonly number[], q: number) =>
   [...list].sort((a, b) => a - b)[Math.min(list.length - 1, Math.floor(list.length * q))] as number;
@@ -51,10 +51,10 @@ const clients = (asked: Asked, count: number, times: number) =>
 async function line(what: string, most: number, asked: Asked) {
   await clients(asked, 2, 5);
   const one = await clients(asked, 1, 30);
-  const fifty = await clients(asked, 50, 20);
+  const { value: fifty, stolen, rounds } = await quietest(() => clients(asked, 50, 20), 6);
   row(
     `${what}, 50 clients at once, on the demonstration`,
-    `p99 ${ms(quantile(fifty, 0.99))}, median ${ms(median(fifty))}; one client: p99 ${ms(quantile(one, 0.99))}, median ${ms(median(one))}`,
+    `p99 ${ms(quantile(fifty, 0.99))}, median ${ms(median(fifty))}; one client: p99 ${ms(quantile(one, 0.99))}, median ${ms(median(one))}; ${percent(stolen)} of the processors taken by neighbours, quietest of ${rounds} rounds`,
     `p99 ≤ ${most} ms`,
     quantile(fifty, 0.99) <= most,
   );
@@ -152,30 +152,45 @@ async function wrongLogins() {
   );
 }
 
-const reservations = (n: number): Doc[] =>
+/** Reservations in a network of their own, another one in each round. */
+const reservations = (n: number, round: number): Doc[] =>
   Array.from({ length: n }, (_, k) =>
     kinds.Reservation.parse({
       kind: 'Reservation',
-      network: 'bench',
-      address: `10.200.${1 + (k >> 8)}.${k & 255}`,
+      network: `bench-${round}`,
+      address: `10.${200 + round}.${1 + (k >> 8)}.${k & 255}`,
       owner: { kind: 'hand', name: 'bench' },
     }),
   );
-const bench = (prefix: string) =>
-  kinds.Network.parse({ kind: 'Network', name: 'bench', site: 'bw', purpose: 'machine', prefix, vlan: 4001 });
+const benchNetwork = (round: number) =>
+  kinds.Network.parse({
+    ...{ kind: 'Network', name: `bench-${round}`, site: 'bw', purpose: 'machine' },
+    ...{ prefix: `10.${200 + round}.0.0/16`, vlan: 4001 + round },
+  });
 const textOf = (docs: readonly Doc[]) => docs.map(writeDocument).join('---\n');
 
 async function large(i: Installation, c: Client) {
-  await c.good('POST', '/api/import', { text: textOf([bench('10.200.0.0/16')]) });
-  const text = textOf(reservations(5000));
   const health = `${i.config.publicUrl}/api/health`;
-  const took = await meanwhile(health, async () => {
-    const began = performance.now();
-    await c.good('POST', '/api/import', { text });
-    return (performance.now() - began) / 1000;
-  });
-  row('import of 5,000 reservations', `${took.value.toFixed(2)} s`, '≤ 2 s', took.value <= 2);
-  row('health while they are imported', `${ms(took.worst)} at the longest, of ${took.times}`, '≤ 50 ms', took.worst <= 50);
+  let round = 0;
+  const q = await quietest(async () => {
+    const n = round++;
+    await c.good('POST', '/api/import', { text: textOf([benchNetwork(n)]) });
+    const text = textOf(reservations(5000, n));
+    return meanwhile(health, async () => {
+      const began = performance.now();
+      await c.good('POST', '/api/import', { text });
+      return (performance.now() - began) / 1000;
+    });
+  }, 4);
+  const took = q.value;
+  const quiet = `${percent(q.stolen)} of the processors taken by neighbours, quietest of ${q.rounds} rounds`;
+  row('import of 5,000 reservations', `${took.value.toFixed(2)} s; ${quiet}`, '≤ 2 s', took.value <= 2);
+  row(
+    'health while they are imported',
+    `${ms(took.worst)} at the longest, of ${took.times}; ${quiet}`,
+    '≤ 50 ms',
+    took.worst <= 50,
+  );
 
   const hosts = Array.from({ length: 10_000 }, (_, k) => machine(k)) as Doc[];
   const much = textOf(hosts);
@@ -204,7 +219,7 @@ async function large(i: Installation, c: Client) {
     for await (const chunk of r.body as unknown as AsyncIterable<Uint8Array>) bytes += chunk.length;
   });
   row(
-    `export of 10,000 hosts and 5,000 reservations, ${(bytes / 1e6).toFixed(0)} MB`,
+    `export of 10,000 hosts and the reservations, ${(bytes / 1e6).toFixed(0)} MB`,
     `${out.seconds.toFixed(1)} s, ${out.more.toFixed(0)} MB more memory`,
     '≤ 10 s, ≤ 300 MB',
     out.seconds <= 10 && out.more <= 300 && bytes > much.length,

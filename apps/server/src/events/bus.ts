@@ -1,6 +1,7 @@
 import { type Change, differences } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { KeptConnection } from '../db/kept-connection.ts';
+import { listText } from '../heavy/turns.ts';
 
 export interface BusEvent {
   id: number;
@@ -25,7 +26,7 @@ export async function tellChanges(m: EntityManager, changes: readonly Change[], 
   if (!changes.length) return;
   await m.query(
     'insert into event (kind, subject, by, fields) select kind, key, $2, array(select jsonb_array_elements_text(fields)) from jsonb_to_recordset($1::jsonb) as c(kind text, key text, fields jsonb)',
-    [JSON.stringify(changes.map((c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) }))), by],
+    [await listText(changes, (c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) })), by],
   );
 }
 /** Which top-level fields a change touches; none for a document that comes or goes as a whole. */

@@ -11,3 +11,7 @@ export async function inTurns<T, R>(list: readonly T[], work: (part: readonly T[
   }
   return out;
 }
+
+/** A list as JSON text, made in turns. */
+export const listText = async <T>(list: readonly T[], each: (item: T) => unknown = (item) => item): Promise<string> =>
+  `[${(await inTurns(list, (part) => part.map((item) => JSON.stringify(each(item))))).join(',')}]`;
