@@ -126,7 +126,9 @@ function Line({
   const source = estate.registries.find((r) => r.name === s.source);
   const doubted = s.unverified !== null && s.acceptedBy === null;
   const next = doubted ? undefined : nextOf(s);
-  const damaged = s.cases.some((c) => c.state === 'damaged') || (s.state === 'short' && !next);
+  const damaged = s.cases.some((c) => c.state === 'damaged') || (s.state === 'short' && !next && !doubted);
+  /** Brought here, and nothing of it landed so far. */
+  const arrived = s.state === 'short' && !s.cases.some((c) => c.state === 'landed');
   return (
     <div
       data-row
@@ -178,7 +180,7 @@ function Line({
       <span className="flex min-w-0 items-center gap-1.5">
         <Mark kind={s.state === 'short' && !damaged ? 'half' : marks[s.state]} />
         <span>
-          {s.state === 'queued' ? `follows ${s.after}` : says[s.state]}
+          {s.state === 'queued' ? `follows ${s.after}` : arrived ? 'arrived, not landed' : says[s.state]}
           {s.state === 'waiting' && s.resumeAt && <span title={utc(s.resumeAt)}> from {clock(s.resumeAt, site?.timezone)}</span>}
           {active && s.rate > 0
             ? `, ${bytesText(s.rate)}/s, ${span(((s.bytes - s.movedBytes) / s.rate) * 1000)} left`
