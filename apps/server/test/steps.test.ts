@@ -39,6 +39,8 @@ let server: Server;
 /** What the API answers at a path; nothing: 404. Each request is put down. */
 let objects: Record<string, unknown> = {};
 const asked: string[] = [];
+/** What happens when a path is asked for. */
+let onAsk: (path: string) => void = () => undefined;
 beforeAll(async () => {
   const ca = await makeCertificate({ commonName: 'CA', isCa: true });
   const own = await makeCertificate({ commonName: plan.api.name, names: [plan.api.name], ca });
@@ -46,7 +48,9 @@ beforeAll(async () => {
   anchor = ca.cert;
   server = createServer({ key: own.key, cert: own.cert }, (req, res) => {
     asked.push(`${req.method} ${req.url?.split('?')[0]}`);
-    const body = objects[req.url?.split('?')[0] ?? ''];
+    const path = req.url?.split('?')[0] ?? '';
+    onAsk(path);
+    const body = objects[path];
     req.resume();
     if (req.method !== 'GET') return void res.writeHead(201).end('{}');
     res.writeHead(body === undefined ? 404 : 200).end(JSON.stringify(body ?? {}));
@@ -59,6 +63,7 @@ afterAll(() => {
 beforeEach(() => {
   objects = {};
   asked.length = 0;
+  onAsk = () => undefined;
 });
 
 interface Node {
@@ -402,6 +407,19 @@ describe('the proof', () => {
     expect(of(lines, what)).toMatchObject({ good: false, found });
     expect(failed?.message).toContain(`${what} (planned`);
     expect(failed?.remedy).toContain('everything is measured again');
+  });
+  it('waits for what comes right by itself, and puts down what it was then', async () => {
+    const c = stands();
+    const late = c.nodes.items[4]?.status.conditions[0] as { status: string };
+    late.status = 'False';
+    const at = await mirror('m', whole());
+    // Ready when it is asked for the second time.
+    onAsk = (path) => {
+      if (path === '/api/v1/nodes' && asked.filter((a) => a.endsWith(path)).length === 2) late.status = 'True';
+    };
+    const { lines, failed } = await proved(at);
+    expect(failed).toBeUndefined();
+    expect(of(lines, 'nodes ready')?.found).toBe('6 of 6');
   });
   it('fails where a worker took the role of another', async () => {
     (stands().nodes.items[5] as Node).metadata.labels = { 'node-role.kubernetes.io/control-plane': '' };

@@ -9,8 +9,10 @@ import {
   acts,
   actsTable,
   authorize,
+  credentialOf,
   fieldsTable,
   keptBack,
+  keysNamedIn,
   type KeyringEntry,
   may,
   mayName,
@@ -139,6 +141,14 @@ describe('what a difference takes', () => {
     expect(edits('planner', serving, host(), 'record').allowed).toBe(true);
     expect([edits('builder', null, serving).allowed, edits('warden', null, serving).allowed]).toEqual([false, true]);
   });
+  it.each(['sighted', 'listed', 'fit'] as const)(
+    'a host that stands is not made %s by hand, and a new one may be declared so',
+    (state) => {
+      const serves = host({ state: 'serving', held: { charter: 'plover', role: 'worker' } });
+      for (const role of roles) expect(edits(role, serves, { ...serves, state } as Doc).allowed).toBe(false);
+      expect(edits('planner', null, host({ state })).allowed).toBe(true);
+    },
+  );
   it('undoing what a builder did takes a builder', () => {
     expect(edits('planner', host({ bmc: pinned }), host({ bmc }), 'record').allowed).toBe(false);
   });
@@ -165,6 +175,45 @@ describe('where a credential may be sent', () => {
     expect(keptBack(entry(['10.62.7.0/24'], 'bmc'), at('10.62.8.0'))).toContain('may not be sent to 10.62.8.0');
     expect(keptBack(entry(['fd00:62::/64'], 'bmc'), at('fd00:62::12'))).toBeUndefined();
     expect(keptBack(entry(['0.0.0.0/0'], 'bmc'), at('fd00:62::12'))).toBeDefined();
+  });
+  it('is refused with the name and the document that it was for, and with the places that it has', () => {
+    expect(keptBack(entry(['a.example', '10.0.0.0/8']), to)).toBe(
+      'k may not be sent to registry.lr.example (Registry lr-registry): its places are a.example, 10.0.0.0/8',
+    );
+    expect(keptBack(entry([]), { use: 'registry' })).toBe(
+      'k may not be sent to a place without a name: no places are set for it',
+    );
+  });
+  it.each([
+    [host({ bmc: { address: '10.40.7.99', credential: 'bmc-bw' } }), 'bmc-bw', 'bmc', 'Host bw-99', { address: '10.40.7.99' }],
+    [
+      { kind: 'Hypervisor', name: 'hv', endpoint: '[fd00::1]:8443', credential: 'hv-bw' },
+      'hv-bw',
+      'hypervisor',
+      'Hypervisor hv',
+      { host: 'fd00::1' },
+    ],
+    [
+      { kind: 'Registry', name: 'r', endpoint: 'R.Example:5000', credential: 'reg' },
+      'reg',
+      'registry',
+      'Registry r',
+      { host: 'r.example' },
+    ],
+    [
+      { kind: 'Zone', name: 'z.example', primary: '10.0.0.53', key: 'dns' },
+      'dns',
+      'tsig',
+      'Zone z.example',
+      { address: '10.0.0.53' },
+    ],
+  ] as const)('%o names an entry and where it goes', (doc, name, use, document, where) => {
+    expect(credentialOf(doc as Doc)).toEqual({ entry: name, path: expect.any(String), use, document, ...where });
+    expect(keysNamedIn([doc as Doc])).toEqual([{ name, use, places: [document] }]);
+  });
+  it('is named by no document that names none', () => {
+    for (const doc of [host(), { kind: 'Registry', name: 'r', endpoint: 'r.example' }, { kind: 'Site', name: 's' }])
+      expect(credentialOf(doc as Doc)).toBeUndefined();
   });
   it('is for one use', () => {
     expect(keptBack(entry(['0.0.0.0/0', 'Registry lr-registry'], 'bmc'), to)).toBe('k is for use bmc, not for registry');

@@ -68,7 +68,7 @@ export function keptBack(entry: KeyringEntry, to: Destination, except?: 'documen
       if (to.host && (p.host.startsWith('*.') ? to.host.endsWith(p.host.slice(1)) : p.host === to.host)) return undefined;
     } else if (ip && holds(p.range, ip)) return undefined;
   }
-  const where = [to.host ?? to.address, to.document && `(${to.document})`].filter(Boolean).join(' ') || 'there';
+  const where = [to.host ?? to.address, to.document && `(${to.document})`].filter(Boolean).join(' ') || 'a place without a name';
   return `${entry.name} may not be sent to ${where}: ${entry.places.length ? `its places are ${entry.places.join(', ')}` : 'no places are set for it'}`;
 }
 

@@ -469,6 +469,22 @@ describe('where a check begins to fire', () => {
       });
     expect([found('DNS-001', served()).length, found('DNS-001', served('it does not answer')).length]).toEqual([1, 0]);
   });
+  it('NET-013: networks without a gateway need no way back, since nobody routes there', () => {
+    const way = machine(['routesTo'], ['lr-tun-host']);
+    const bare = (name: string): Change => set('Network', name, ['gateway'], undefined);
+    const titles = (...more: Change[]) => found('NET-013', way, ...more).map((f) => f.title);
+    expect(titles()).toEqual(['lr-tun-host has no way back to lr-machine']);
+    expect(titles(bare('lr-tun-host')).filter((t) => t.includes('lr-machine'))).toEqual([]);
+    expect(titles(bare('lr-machine'))).toEqual([]);
+    expect(found('NET-013', machine(['routesTo'], ['lr-gone'])).map((f) => [f.title, f.remedy?.label])).toEqual([
+      ['lr-machine routes to lr-gone, which is not there', 'Take it out'],
+    ]);
+  });
+  it('DNS-003: what stands beside a CNAME is named, and a CNAME by itself is none', () => {
+    const alias = record('x', 'CNAME', 'ns1.lr.kestrelferries.example');
+    expect(found('DNS-003', alias)).toEqual([]);
+    expect(found('DNS-003', alias, record('x', 'TXT', 'text')).map((f) => f.title)).toEqual(['x is a CNAME and has TXT too']);
+  });
   it('CHT-003: every pair of charters that share pods is told', () => {
     const own =
       (name: string) =>
