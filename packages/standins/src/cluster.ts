@@ -1,3 +1,4 @@
+import { X509Certificate } from 'node:crypto';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { createServer, type Server } from 'node:https';
 import type { TLSSocket } from 'node:tls';
@@ -83,7 +84,7 @@ class ApiStandin {
   private settle(): void {
     const running = this.controlPlane();
     const quorum = running.length >= Math.floor(this.etcd.size / 2) + 1;
-    if (!quorum || !running[0]) {
+    if (!quorum || !running[0] || whyNoApi(running[0].kit.files)) {
       this.close();
       return;
     }
@@ -167,7 +168,7 @@ class ApiStandin {
       );
     }
     const node = /^\/api\/v1\/nodes\/([\w.-]+)$/.exec(path);
-    if (node) {
+    if (node && req.method === 'GET') {
       const n = this.nodes().find((x) => x.metadata.name === node[1]);
       return n ? send(200, table ? nodeTable([n]) : n) : refuse(404, 'NotFound', `nodes "${node[1]}" not found`);
     }
@@ -192,6 +193,12 @@ class ApiStandin {
         if (text.length > 3_000_000) return refuse(413, 'RequestEntityTooLarge', 'too large');
       }
       const object = parseYaml(text) as KubeObject;
+      if (node?.[1] && req.method === 'PATCH') {
+        if (!this.members.has(node[1])) return refuse(404, 'NotFound', `nodes "${node[1]}" not found`);
+        const given = (object.metadata as { labels?: Record<string, string> }).labels ?? {};
+        this.labels.set(node[1], { ...this.labels.get(node[1]), ...given });
+        return send(200, this.nodes().find((x) => x.metadata.name === node[1]) ?? {});
+      }
       this.objects.set(path, object);
       return send(200, this.withStatus(object));
     }
@@ -203,6 +210,8 @@ class ApiStandin {
     return refuse(404, 'NotFound', 'the server could not find the requested resource');
   }
 
+  /** Labels that somebody with the right has given: a node may not give itself a role (NodeRestriction). */
+  private readonly labels = new Map<string, Record<string, string>>();
   private networkSince = 0;
   /** Nodes become ready when the agents of the pod network have had time to start on them. */
   private nodes() {
@@ -219,7 +228,7 @@ class ApiStandin {
           labels: {
             'kubernetes.io/hostname': name,
             'topology.kubernetes.io/zone': m.zone,
-            ...(m.role === 'control-plane' ? { 'node-role.kubernetes.io/control-plane': '' } : {}),
+            ...this.labels.get(name),
           },
         },
         status: {
@@ -303,3 +312,24 @@ const age = (since: string) => {
   const s = Math.max(0, Math.round((Date.now() - Date.parse(since)) / 1000));
   return s < 120 ? `${s}s` : `${Math.floor(s / 60)}m`;
 };
+
+/** Why an API server with these files does not come up; undefined: it does. */
+function whyNoApi(files: Record<string, string>): string | undefined {
+  const command = (name: string): string[] => {
+    const pod = parseYaml(files[`/etc/kubernetes/manifests/${name}.yaml`] ?? '{}') as {
+      spec?: { containers?: { command?: string[] }[] };
+    };
+    return pod.spec?.containers?.[0]?.command ?? [];
+  };
+  const flag = (name: string) =>
+    command('kube-apiserver')
+      .find((c) => c.startsWith(`--${name}=`))
+      ?.slice(name.length + 3);
+  const asked = new URL(flag('etcd-servers') ?? 'https://127.0.0.1:2379').hostname;
+  const shown = files['/etc/kubernetes/pki/etcd/server.crt'];
+  if (!shown || !new X509Certificate(shown).checkIP(asked)) return `etcd's certificate is not for ${asked}`;
+  const balanced = /^\s*bind \S+:6443/m.test(files['/etc/haproxy/haproxy.cfg'] ?? '');
+  return balanced && ['0.0.0.0', '::', undefined].includes(flag('bind-address'))
+    ? 'the load balancer has port 6443 of every address already'
+    : undefined;
+}

@@ -45,6 +45,11 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
     while (!(await gateOpen(BOOT, signal))) await m.clock.sleep(5, signal);
     me.joined = true;
   }
+  const lacks = lacksFor(me);
+  if (lacks) {
+    await report('join', 'start', 'WARN', lacks);
+    return;
+  }
   await m.clock.sleep(45, signal);
   m.at('joined');
   m.around.cluster.joined(m, me);
@@ -95,13 +100,37 @@ const reporter =
 interface UserData {
   hostname: string;
   write_files: { path: string; content: string }[];
+  runcmd?: unknown[][];
   reporting: { praesidor: { endpoint: string } };
   phone_home: { url: string };
 }
-interface NetworkConfig {
-  network: {
-    ethernets: Record<string, { match: { macaddress: string }; addresses: string[]; nameservers: { addresses: string[] } }>;
-  };
+
+/** The first network of systemd-networkd's files, in the order of their names (systemd.network(5)). */
+function networkOf(files: Record<string, string>): { mac: string; address: string; nameservers: string[] } | undefined {
+  const path = Object.keys(files)
+    .filter((f) => f.startsWith('/etc/systemd/network/') && f.endsWith('.network'))
+    .sort()[0];
+  const values = (key: string) =>
+    [...(files[path ?? ''] ?? '').matchAll(new RegExp(`^${key}=(.*)$`, 'gm'))].map((x) => (x[1] as string).trim());
+  const [mac] = values('MACAddress');
+  const [address] = values('Address');
+  return mac && address ? { mac, address: address.split('/')[0] as string, nameservers: values('DNS') } : undefined;
+}
+
+/** Why the kubelet of this machine starts nothing: the runtime cannot make a sandbox. Undefined: it can. */
+function lacksFor(me: Installed): string | undefined {
+  type Runtime = { sandbox_image?: string; containerd?: { runtimes?: { runc?: { options?: { SystemdCgroup?: boolean } } } } };
+  const config = parseToml(me.files['/etc/containerd/config.toml'] ?? '') as unknown as { plugins?: Record<string, Runtime> };
+  const cri = config.plugins?.['io.containerd.grpc.v1.cri'];
+  const sandbox = cri?.sandbox_image;
+  if (!sandbox || !me.pulled.some((p) => p.split(' ')[0] === sandbox))
+    return `no sandbox starts: ${sandbox ?? "the runtime's own sandbox image"} is not here, and nobody answers for it`;
+  const systemd = /cgroupDriver: systemd/.test(me.files['/etc/kubernetes/kubelet.yaml'] ?? '');
+  if (systemd !== (cri?.containerd?.runtimes?.runc?.options?.SystemdCgroup ?? false))
+    return 'kubelet and runtime have different cgroup drivers';
+  if (!/^ExecStart=\S*kubelet \$KUBELET_ARGS$/m.test(me.files['/etc/systemd/system/kubelet.service'] ?? ''))
+    return 'Unit file kubelet.service does not exist';
+  return undefined;
 }
 
 /** Follows the boot script: fetches what it names, and answers with the place of the first-boot data. */
@@ -109,7 +138,7 @@ async function bootScript(m: Machine, uri: string, signal: AbortSignal): Promise
   m.at('fetch');
   const script = await retry(m, signal, () => fetchText(uri, signal));
   if (!script.startsWith('#!ipxe')) throw new Error('not a boot script');
-  const seed = /ds=nocloud;s=(\S+)/.exec(script)?.[1];
+  const seed = /ds=nocloud-net;s=(\S+)/.exec(script)?.[1];
   if (!seed) throw new Error('the script names no first-boot data');
   const base = seed.replace(/\/$/, '');
   for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string))
@@ -125,25 +154,27 @@ async function bootScript(m: Machine, uri: string, signal: AbortSignal): Promise
 async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise<Installed> {
   m.at('system');
   const user = parseYaml(await retry(m, signal, () => fetchText(`${base}/user-data`, signal))) as UserData;
-  const net = parseYaml(await retry(m, signal, () => fetchText(`${base}/network-config`, signal))) as NetworkConfig;
   // Until its first-boot data is read, a machine has nobody to report to.
   const report = reporter(m, user.reporting.praesidor.endpoint, signal);
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
-  const card = Object.values(net.network.ethernets)[0];
-  if (!card || !m.hardware.macs.includes(card.match.macaddress)) {
+  const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
+  // Over HTTP, Debian's cloud-init asks for user-data, meta-data and vendor-data, and for no network configuration: what the
+  // machine has after its first boot is what lies in its files, put in force by what user-data runs.
+  const card = networkOf(files);
+  const runs = user.runcmd?.some((c) => String(c[0]).endsWith('praesidor-prepare') && files[String(c[0])] !== undefined);
+  if (!card || !runs || !m.hardware.macs.includes(card.mac)) {
     await report(
       'system',
       'finish',
       'FAIL',
-      `no adapter with ${card?.match.macaddress ?? 'a MAC from the network configuration'}`,
+      card ? (runs ? `no adapter with ${card.mac}` : 'nothing puts the network in force') : 'no network configuration was found',
     );
-    throw new Error('wrong adapter');
+    throw new Error('no network');
   }
-  const address = (card.addresses[0] ?? '').split('/')[0] ?? '';
+  const { address } = card;
   await m.clock.sleep(60, signal);
-  await report('system', 'progress', 'SUCCESS', `${address} on ${card.match.macaddress}`);
+  await report('system', 'progress', 'SUCCESS', `${address} on ${card.mac}`);
   await m.clock.sleep(240, signal);
-  const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
   await report('system', 'progress', 'SUCCESS', `${user.write_files.length} files written`);
   await m.clock.sleep(60, signal);
   await retry(m, signal, () =>
@@ -155,7 +186,7 @@ async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise
     }).then((r) => r.body?.cancel()),
   ).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
-  return { base, host: user.hostname, address, nameservers: card.nameservers.addresses, files, pulled: [], joined: false };
+  return { base, host: user.hostname, address, nameservers: card.nameservers, files, pulled: [], joined: false };
 }
 
 async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>): Promise<T> {

@@ -25,6 +25,13 @@ export function certificatesFor(plan: Plan, firstService: string): PlannedCertif
     addresses: [firstService, plan.api.address, ...cp.map((n) => n.address)].filter(Boolean),
   });
   add({ name: 'apiserver-etcd', commonName: 'kube-apiserver-etcd-client', signer: 'etcd-ca', client: true });
+  add({
+    name: 'apiserver-kubelet',
+    commonName: 'kube-apiserver-kubelet-client',
+    organization: 'system:masters',
+    signer: 'cluster-ca',
+    client: true,
+  });
   add({ name: 'front-proxy', commonName: 'front-proxy-client', signer: 'front-ca', client: true });
   add({ name: 'controller-manager', commonName: 'system:kube-controller-manager', signer: 'cluster-ca', client: true });
   add({ name: 'scheduler', commonName: 'system:kube-scheduler', signer: 'cluster-ca', client: true });
@@ -43,7 +50,8 @@ export function certificatesFor(plan: Plan, firstService: string): PlannedCertif
       server: true,
       client: true,
       names: [n.name, 'localhost'],
-      addresses: [n.address].filter(Boolean),
+      // The API server asks its own member over loopback.
+      addresses: [n.address, '127.0.0.1', '::1'].filter(Boolean),
     });
   for (const n of plan.nodes)
     add({

@@ -9,3 +9,7 @@ export const environment = (name: string, value: string): string => `${name}="${
 
 /** Text within a line of Markdown: what would begin a table cell, a link, a heading or a tag stands as itself. */
 export const markdown = (text: string): string => text.replace(/[\\`*_{}[\]<>()#+!|~&-]/g, '\\$&');
+
+/** Address and port as they stand in a URL: an IPv6 address in brackets (RFC 3986 §3.2.2). */
+export const hostPort = (address: string, port: number): string =>
+  address.includes(':') ? `[${address}]:${port}` : `${address}:${port}`;

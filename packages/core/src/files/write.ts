@@ -5,6 +5,8 @@ import { ipxe } from './writers/ipxe.ts';
 import { kubeconfig } from './writers/kubeconfig.ts';
 import { loadBalancer } from './writers/load-balancer.ts';
 import { manifests } from './writers/manifests.ts';
+import { network } from './writers/network.ts';
+import { prepare } from './writers/prepare.ts';
 import { kubelet } from './writers/kubelet.ts';
 import { bootScript } from './writers/boot-script.ts';
 import { pki } from './writers/pki.ts';
@@ -15,7 +17,7 @@ import { summary } from './writers/summary.ts';
 import { zones } from './writers/zones.ts';
 
 /** Files that lie on a node, in the order in which user-data writes them. A new one is a file and a line here. */
-export const nodeWriters = [resolvers, runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
+export const nodeWriters = [network, resolvers, prepare, runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
 /** Files of the cluster as a whole. */
 export const clusterWriters = [kubeconfig, manifests, zones, dhcp, summary] as const;
 

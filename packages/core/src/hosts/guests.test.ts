@@ -117,7 +117,7 @@ describe('the domain of a guest', () => {
       '<memory unit="MiB">16384</memory>',
       '<vcpu placement="static">8</vcpu>',
       '<source bridge="br812"/>',
-      'ds=nocloud;s=http://10.40.0.9/boot/t/',
+      'ds=nocloud-net;s=http://10.40.0.9/boot/t/',
       '<smbios mode="sysinfo"/>',
       '<source pool="fast" volume="lr-g1-0"/>',
       '<target dev="vdb" bus="virtio"/>',

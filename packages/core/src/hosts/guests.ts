@@ -192,7 +192,7 @@ export function domainXml(d: Domain, arch: Mould['arch'] = 'x86-64'): string {
       memory: { '@unit': 'MiB', '#text': Math.round(d.memoryGiB * 1024) },
       vcpu: { '@placement': 'static', '#text': d.vcpu },
       ...(d.seed
-        ? { sysinfo: { '@type': 'smbios', system: { entry: { '@name': 'serial', '#text': `ds=nocloud;s=${d.seed}` } } } }
+        ? { sysinfo: { '@type': 'smbios', system: { entry: { '@name': 'serial', '#text': `ds=nocloud-net;s=${d.seed}` } } } }
         : {}),
       os: {
         '@firmware': 'efi',
@@ -263,7 +263,7 @@ export function readDomain(xml: string): Domain {
     '@name': string;
     '#text': string;
   }[];
-  const seed = /^ds=nocloud;s=(\S+)$/.exec(entries.find((e) => e['@name'] === 'serial')?.['#text'] ?? '')?.[1];
+  const seed = /^ds=nocloud-net;s=(\S+)$/.exec(entries.find((e) => e['@name'] === 'serial')?.['#text'] ?? '')?.[1];
   return {
     name: need('name', d.name),
     uuid: need('uuid', d.uuid),

@@ -16,10 +16,14 @@ export function hostsToml(source: string, mirror: string, access: MirrorAccess =
   const at = mirror.indexOf('/');
   const host = at < 0 ? mirror : mirror.slice(0, at);
   const url = at < 0 ? `https://${host}` : `https://${host}/v2${mirror.slice(at)}`;
-  const auth = access.authorization
-    ? `\n  [host.${JSON.stringify(url)}.header]\n    authorization = [${JSON.stringify(access.authorization)}]\n`
-    : '';
-  return `# ${source} is answered by ${mirror}; images keep their own names.\nserver = ${JSON.stringify(url)}\n\n[host.${JSON.stringify(url)}]\n  capabilities = ["pull", "resolve"]\n${at < 0 ? '' : '  override_path = true\n'}${access.ca ? `  ca = ${JSON.stringify(access.ca)}\n` : ''}${auth}`;
+  const how = ['capabilities = ["pull", "resolve"]'];
+  if (at >= 0) how.push('override_path = true');
+  if (access.ca) how.push(`ca = ${JSON.stringify(access.ca)}`);
+  const header = (name: string) =>
+    access.authorization ? `\n[${name}]\n  authorization = [${JSON.stringify(access.authorization)}]\n` : '';
+  const key = `host.${JSON.stringify(url)}`;
+  // What the mirror lacks is asked of the server: the mirror again, with the same trust, so that the answer is its own.
+  return `# ${source} is answered by ${mirror}; images keep their own names.\nserver = ${JSON.stringify(url)}\n${how.join('\n')}\n${header('header')}\n[${key}]\n${how.map((line) => `  ${line}\n`).join('')}${header(`${key}.header`)}`;
 }
 
 export interface HostsFile {
@@ -105,7 +109,8 @@ const refuseOpen = (url: string, out: ReadRules) => {
 /** Rules out of a `hosts.toml` of the folder of `source`. */
 export const readHostsToml = (source: string, text: string): ReadRules =>
   read(text, (doc, out) => {
-    for (const key of Object.keys(doc)) if (!['server', 'host'].includes(key)) out.unread.push(key);
+    for (const key of Object.keys(doc))
+      if (!['server', 'host', 'capabilities', 'ca', 'header', 'override_path'].includes(key)) out.unread.push(key);
     for (const [url, says] of Object.entries(table(doc.host) ?? {})) {
       refuseOpen(url, out);
       out.rules.push({ source, mirror: bare(url) });

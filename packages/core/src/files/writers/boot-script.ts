@@ -1,6 +1,6 @@
 import type { PlannedNode } from '../../charter/plan.ts';
 import { componentsOf, imageOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
-import { environment, shell } from '../quote.ts';
+import { environment, hostPort, shell } from '../quote.ts';
 import { membersAt } from './static-pods.ts';
 
 /** Images a node holds before it joins: those for its role, those for every node, and what may run anywhere on workers. */
@@ -25,7 +25,19 @@ function joinEtcd(ctx: KitContext, node: PlannedNode): string {
   const image = imageOf(ctx, 'etcd');
   if (node.role !== 'control-plane' || !first || first.host === node.host || !image) return '';
   const pki = '/etc/kubernetes/pki/etcd';
-  return `ctr -n k8s.io run --rm --net-host --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${shell(image)} join-etcd etcdctl --endpoints=https://${first.address}:2379 --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key member add ${node.host} --peer-urls=https://${node.address}:2380\n`;
+  const peer = `https://${hostPort(node.address, 2380)}`;
+  // Announced once: after a power cut it stands in the list. While an earlier one has not started, etcd takes no other.
+  return `etcd() {
+  ctr -n k8s.io tasks kill -s SIGKILL "$1" > /dev/null 2>&1 || true
+  ctr -n k8s.io containers rm "$1" > /dev/null 2>&1 || true
+  ctr -n k8s.io run --rm --net-host --env ETCDCTL_API=3 --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${shell(image)} "$@"
+}
+ask="etcdctl --endpoints=https://${hostPort(first.address, 2379)} --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key"
+until etcd list-etcd $ask member list | grep -qF ${shell(peer)} || etcd join-etcd $ask member add ${shell(node.host)} --peer-urls=${shell(peer)}; do
+  report join progress WARN "etcd does not take ${node.host} yet"
+  sleep 5
+done
+`;
 }
 
 /** The script of the first boot: pull every image through the mirror, wait until the build lets the host join, start the kubelet. Each stage is reported. */
@@ -48,6 +60,9 @@ export const bootScript: NodeWriter = {
 set -eu
 . /etc/praesidor/boot.env
 report() { curl -fsS -m 10 --retry 5 --retry-delay 2 --retry-connrefused -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$4\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" || true; }
+for program in ctr kubelet${node.role === 'control-plane' ? ' keepalived' : ''}; do
+  command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
+done
 report images start SUCCESS "$(wc -l < /etc/praesidor/images.list) images"
 while read -r image; do
   tries=0

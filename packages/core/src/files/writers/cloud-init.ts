@@ -18,6 +18,8 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     users: [
       {
         name: 'operator',
+        // Debian has a group of that name, and adds nobody to one that it did not make.
+        no_user_group: true,
         groups: 'sudo',
         shell: '/bin/bash',
         sudo: 'ALL=(ALL) NOPASSWD:ALL',
@@ -31,6 +33,7 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     reporting: { praesidor: { type: 'webhook', endpoint: `${reports}/report` } },
     write_files: files.map((f) => ({ path: f.path, permissions: f.mode, content: f.content })),
     runcmd: [
+      ['/usr/local/sbin/praesidor-prepare'],
       ['systemctl', 'daemon-reload'],
       ['systemctl', 'enable', '--now', '--no-block', 'praesidor-boot.service'],
     ],

@@ -15,6 +15,8 @@ export const kubelet: NodeWriter = {
   name: 'kubelet',
   write: (ctx, node) => {
     const { charter, api } = ctx.plan;
+    // Where there are no workers, the control plane runs what they would.
+    const alone = !ctx.plan.nodes.some((n) => n.role === 'worker');
     const config = {
       apiVersion: 'kubelet.config.k8s.io/v1beta1',
       kind: 'KubeletConfiguration',
@@ -23,6 +25,9 @@ export const kubelet: NodeWriter = {
       maxPods: ctx.plan.room.podsPerNode,
       staticPodPath: '/etc/kubernetes/manifests',
       cgroupDriver: 'systemd',
+      containerRuntimeEndpoint: 'unix:///run/containerd/containerd.sock',
+      // Not the local stub: the cluster's DNS, which is given this file, would ask itself.
+      resolvConf: '/run/systemd/resolve/resolv.conf',
       rotateCertificates: true,
       systemReserved: { cpu: '500m', memory: '1Gi' },
       kubeReserved: { cpu: '500m', memory: '1Gi' },
@@ -35,7 +40,7 @@ export const kubelet: NodeWriter = {
       authorization: { mode: 'Webhook' },
       tlsCertFile: '/etc/kubernetes/pki/kubelet.crt',
       tlsPrivateKeyFile: '/etc/kubernetes/pki/kubelet.key',
-      ...(node.role === 'control-plane'
+      ...(node.role === 'control-plane' && !alone
         ? { registerWithTaints: [{ key: 'node-role.kubernetes.io/control-plane', effect: 'NoSchedule' }] }
         : {}),
     };
@@ -47,6 +52,24 @@ export const kubelet: NodeWriter = {
         'charter.services.range',
         'charter.pods.most',
       ]),
+      nodeFile(
+        '/etc/systemd/system/kubelet.service',
+        `[Unit]
+Description=Kubelet of ${node.host}, ${node.role} of ${charter.name}
+Wants=network-online.target containerd.service
+After=network-online.target containerd.service
+
+[Service]
+EnvironmentFile=/etc/kubernetes/kubelet.env
+ExecStart=/usr/bin/kubelet $KUBELET_ARGS
+Restart=always
+RestartSec=5
+
+[Install]
+WantedBy=multi-user.target
+`,
+        ['charter.name'],
+      ),
       nodeFile(
         '/etc/kubernetes/kubelet.env',
         `${environment('KUBELET_ARGS', `--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}`)}\n`,

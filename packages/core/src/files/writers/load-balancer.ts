@@ -1,12 +1,20 @@
 import { stringify } from 'yaml';
+import { parseIp } from '../../address/parse.ts';
 import { controlPlane, imageOf, nodeFile, type NodeWriter } from '../kit.ts';
+import { hostPort } from '../quote.ts';
 
-/** The API address of a cluster: VRRP (RFC 9568) moves it between the control-plane hosts, HAProxy spreads it over them. */
+/** Where the load balancer says, to its own host only, that it runs and has somebody to ask. */
+const alive = { address: '127.0.0.1', port: 8405, path: '/alive' } as const;
+
+/**
+ * The API address of a cluster: VRRP (RFC 9568) moves it between the control-plane hosts, HAProxy spreads it over them. It
+ * leaves a host whose load balancer has ended or reaches no API server. With one control-plane host it is there, or nowhere.
+ */
 export const loadBalancer: NodeWriter = {
   name: 'API load balancer',
   write: (ctx, node) => {
     const members = controlPlane(ctx.plan);
-    if (node.role !== 'control-plane' || members.length < 2 || !ctx.plan.api.address) return [];
+    if (node.role !== 'control-plane' || !ctx.plan.api.address) return [];
     const rank = members.findIndex((m) => m.host === node.host);
     const image = imageOf(ctx, 'load-balancer');
     const haproxy = [
@@ -19,24 +27,42 @@ export const loadBalancer: NodeWriter = {
       '  timeout server 1h',
       '  timeout check 5s',
       'frontend api',
-      `  bind ${ctx.plan.api.address}:6443 transparent`,
+      `  bind ${hostPort(ctx.plan.api.address, 6443)}`,
       '  default_backend control-plane',
       'backend control-plane',
       '  option httpchk GET /readyz',
-      ...members.map((m) => `  server ${m.host} ${m.address}:6443 check check-ssl verify none inter 2s fall 3 rise 2`),
+      ...members.map((m) => `  server ${m.host} ${hostPort(m.address, 6443)} check check-ssl verify none inter 2s fall 3 rise 2`),
+      'frontend alive',
+      '  mode http',
+      `  bind ${hostPort(alive.address, alive.port)}`,
+      `  monitor-uri ${alive.path}`,
+      '  monitor fail if { nbsrv(control-plane) lt 1 }',
       '',
     ].join('\n');
     const others = members.filter((m) => m.host !== node.host);
     const keepalived = [
+      'global_defs {',
+      '  enable_script_security',
+      '  script_user root',
+      '}',
+      'vrrp_script api {',
+      `  script "/usr/bin/curl -fsS -o /dev/null -m 2 http://${hostPort(alive.address, alive.port)}${alive.path}"`,
+      '  interval 2',
+      '  timeout 3',
+      '  fall 2',
+      '  rise 2',
+      '}',
       'vrrp_instance api {',
       '  state BACKUP',
       `  interface ${node.nic}`,
-      `  virtual_router_id ${1 + (Number(ctx.plan.api.address.split('.').at(-1)) % 255)}`,
+      // By the last bits of the address: two clusters of one network have different ones mostly, and the peers tell them apart.
+      `  virtual_router_id ${1 + Number(parseIp(ctx.plan.api.address).n % 255n)}`,
       `  priority ${150 - rank * 10}`,
       '  advert_int 1',
       `  unicast_src_ip ${node.address}`,
-      '  unicast_peer {',
-      ...others.map((m) => `    ${m.address}`),
+      ...(others.length ? ['  unicast_peer {', ...others.map((m) => `    ${m.address}`), '  }'] : []),
+      '  track_script {',
+      '    api',
       '  }',
       '  virtual_ipaddress {',
       `    ${ctx.plan.api.address}/${ctx.plan.network?.prefix.split('/')[1] ?? 24}`,

@@ -56,6 +56,18 @@ export function clusterObjects(
           metadata: { name: 'pod-network', namespace: 'kube-system' },
           data: { range: charter.pods.range, overlay: charter.overlay.kind, mtu: String(plan.podMtu.pod) },
         },
+        // Kubelets ask for their next certificate by themselves; without this nobody grants it, and nodes drop out after a year.
+        {
+          apiVersion: 'rbac.authorization.k8s.io/v1',
+          kind: 'ClusterRoleBinding',
+          metadata: { name: 'node-certificate-renewal' },
+          roleRef: {
+            apiGroup: 'rbac.authorization.k8s.io',
+            kind: 'ClusterRole',
+            name: 'system:certificates.k8s.io:certificatesigningrequests:selfnodeclient',
+          },
+          subjects: [{ apiGroup: 'rbac.authorization.k8s.io', kind: 'Group', name: 'system:nodes' }],
+        },
         ...(network ? [workload('DaemonSet', 'pod-network', network, charter.name, { hostNetwork: true })] : []),
         ...(proxy
           ? [

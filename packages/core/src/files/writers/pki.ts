@@ -17,6 +17,7 @@ export const pki: NodeWriter = {
       nodeFile(`${dir}/ca.key`, ctx.secret('cluster-ca.key'), from, { secret: true }),
       ...pair('apiserver', 'apiserver'),
       ...pair('apiserver-etcd-client', 'apiserver-etcd'),
+      ...pair('apiserver-kubelet-client', 'apiserver-kubelet'),
       ...pair('front-proxy-client', 'front-proxy'),
       nodeFile(`${dir}/front-proxy-ca.crt`, ctx.secret('front-ca.crt'), from),
       nodeFile(`${dir}/etcd/ca.crt`, ctx.secret('etcd-ca.crt'), from),

@@ -1,13 +1,34 @@
 import { rulesFor } from '../../images/mirror.ts';
 import { hostsFiles } from '../../images/runtime-config.ts';
-import { componentsOf, nodeFile, type NodeWriter } from '../kit.ts';
+import { stringify } from 'smol-toml';
+import { componentsOf, imageOf, nodeFile, type NodeWriter } from '../kit.ts';
 
-/** Mirror and trust of the container runtime: one hosts.toml for each source registry, and the mirror's CA. */
+/** Where Debian's package lays the programs that make pod networks. */
+const cni = { bin_dir: '/usr/lib/cni', conf_dir: '/etc/cni/net.d' };
+
+/**
+ * The container runtime's own configuration (containerd-config.toml(5), version 2): the folder of mirrors, the sandbox image
+ * of the release instead of one from the internet, and the cgroup driver that the kubelet has.
+ */
+function configuration(sandbox: string | undefined): string {
+  const plugin = {
+    ...(sandbox ? { sandbox_image: sandbox } : {}),
+    registry: { config_path: '/etc/containerd/certs.d' },
+    cni,
+    containerd: {
+      runtimes: { runc: { runtime_type: 'io.containerd.runc.v2', options: { SystemdCgroup: true } } },
+    },
+  };
+  return stringify({ version: 2, plugins: { 'io.containerd.grpc.v1.cri': plugin } });
+}
+
+/** Configuration, mirror and trust of the container runtime: one hosts.toml for each source registry, and the mirror's CA. */
 export const runtime: NodeWriter = {
-  name: 'container runtime mirror and trust',
+  name: 'container runtime',
   write: (ctx) => {
     const mirror = ctx.plan.mirror;
-    if (!mirror) return [];
+    const own = nodeFile('/etc/containerd/config.toml', configuration(imageOf(ctx, 'pause')), ['charter.release']);
+    if (!mirror) return [own];
     const ca = '/etc/praesidor/trust/mirror-ca.crt';
     const rules = rulesFor(
       componentsOf(ctx).map((c) => c.image),
@@ -18,6 +39,7 @@ export const runtime: NodeWriter = {
       ...(mirror.credential ? { authorization: `Basic ${ctx.secret(`pull ${mirror.name}`)}` } : {}),
     };
     return [
+      own,
       ...(mirror.ca ? [nodeFile(ca, mirror.ca, [`registries.${mirror.name}.ca`])] : []),
       ...hostsFiles(rules, access).map((f) =>
         nodeFile(

@@ -1,6 +1,7 @@
 import { stringify } from 'yaml';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { controlPlane, imageOf, type KitContext, nodeFile, type NodeFile, type NodeWriter } from '../kit.ts';
+import { hostPort } from '../quote.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 const pki = '/etc/kubernetes/pki';
@@ -11,7 +12,7 @@ export const membersAt = (ctx: KitContext, node: PlannedNode) => {
 };
 const peers = (ctx: KitContext, node: PlannedNode) =>
   membersAt(ctx, node)
-    .map((n) => `${n.host}=https://${n.address}:2380`)
+    .map((n) => `${n.host}=https://${hostPort(n.address, 2380)}`)
     .join(',');
 
 const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]> = {
@@ -19,10 +20,10 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     'etcd',
     `--name=${n.host}`,
     '--data-dir=/var/lib/etcd',
-    `--listen-client-urls=https://127.0.0.1:2379,https://${n.address}:2379`,
-    `--advertise-client-urls=https://${n.address}:2379`,
-    `--listen-peer-urls=https://${n.address}:2380`,
-    `--initial-advertise-peer-urls=https://${n.address}:2380`,
+    `--listen-client-urls=https://127.0.0.1:2379,https://${hostPort(n.address, 2379)}`,
+    `--advertise-client-urls=https://${hostPort(n.address, 2379)}`,
+    `--listen-peer-urls=https://${hostPort(n.address, 2380)}`,
+    `--initial-advertise-peer-urls=https://${hostPort(n.address, 2380)}`,
     `--initial-cluster=${peers(ctx, n)}`,
     `--initial-cluster-state=${membersAt(ctx, n).length > 1 ? 'existing' : 'new'}`,
     `--initial-cluster-token=${ctx.plan.charter.name}`,
@@ -38,8 +39,11 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
   'kube-apiserver': (ctx, n) => [
     'kube-apiserver',
     `--advertise-address=${n.address}`,
+    // The load balancer has the same port at the API address.
+    `--bind-address=${n.address}`,
     '--secure-port=6443',
     '--authorization-mode=Node,RBAC',
+    '--enable-admission-plugins=NodeRestriction',
     `--client-ca-file=${pki}/ca.crt`,
     `--tls-cert-file=${pki}/apiserver.crt`,
     `--tls-private-key-file=${pki}/apiserver.key`,
@@ -51,8 +55,8 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     `--service-account-key-file=${pki}/sa.pub`,
     `--service-account-signing-key-file=${pki}/sa.key`,
     '--service-account-issuer=https://kubernetes.default.svc.cluster.local',
-    `--kubelet-client-certificate=${pki}/kubelet.crt`,
-    `--kubelet-client-key=${pki}/kubelet.key`,
+    `--kubelet-client-certificate=${pki}/apiserver-kubelet-client.crt`,
+    `--kubelet-client-key=${pki}/apiserver-kubelet-client.key`,
     `--requestheader-client-ca-file=${pki}/front-proxy-ca.crt`,
     `--proxy-client-cert-file=${pki}/front-proxy-client.crt`,
     `--proxy-client-key-file=${pki}/front-proxy-client.key`,
@@ -127,7 +131,7 @@ export const staticPods: NodeWriter = {
           user,
           certificate: `${name}.crt`,
           key: `${name}.key`,
-          server: 'https://127.0.0.1:6443',
+          server: `https://${hostPort(node.address, 6443)}`,
           serverName: ctx.plan.api.name,
         }),
         ['certificate plan'],

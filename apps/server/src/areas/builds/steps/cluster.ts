@@ -45,6 +45,21 @@ const give = async (s: StepContext, stages: string[]) => {
       }
 };
 
+const roleLabel = 'node-role.kubernetes.io/control-plane';
+/** The role of control-plane nodes, which a node may not give itself (NodeRestriction). */
+async function labelRoles(s: StepContext, nodes: readonly KubeNode[]): Promise<void> {
+  const members = new Set(s.plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host));
+  for (const { metadata } of nodes) {
+    if (!members.has(metadata.name) || roleLabel in (metadata.labels ?? {})) continue;
+    await kube(s.kube(), `/api/v1/nodes/${metadata.name}`, {
+      method: 'PATCH',
+      contentType: 'application/merge-patch+json',
+      body: { metadata: { labels: { [roleLabel]: '' } } },
+    });
+    await s.log(`labelled ${metadata.name} as control plane`);
+  }
+}
+
 export const podNetwork: StepRunner = {
   kind: 'pod-network',
   run: async (s) => {
@@ -53,6 +68,7 @@ export const podNetwork: StepRunner = {
     return s.until(
       async () => {
         const nodes = await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes').catch(() => undefined);
+        await labelRoles(s, nodes?.items ?? []);
         const ready =
           nodes?.items.filter((n) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')).length ?? 0;
         await s.progress(ready, members);

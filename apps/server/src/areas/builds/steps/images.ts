@@ -27,6 +27,11 @@ export const images: StepRunner = {
       async () => {
         for (const r of await reports()) {
           if (r.name === 'gate') return `${of} images; it waits at its gate`;
+          if (r.name === 'programs' && r.result === 'FAIL')
+            throw new StepFailure(
+              `${node.host}: ${r.text}`,
+              'Make a system that has it, ship it, and build anew: the release names what machines boot.',
+            );
           if (r.name !== 'images') continue;
           if (r.result === 'WARN') {
             troubled.set(r.text.split(': ')[0] ?? '', r.text);

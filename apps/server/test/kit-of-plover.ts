@@ -1,0 +1,37 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { resolve } from '@praesidor/core/charter';
+import { bootKit } from '@praesidor/core/files';
+import type { Charter } from '@praesidor/core/model';
+import { goodEstate } from '../../../packages/core/test/estate.ts';
+import { issue } from '../src/areas/clusters/pki.ts';
+
+/** The boot kit of a small estate, with certificates as they are issued, laid out as it lies on each machine: `dir/<host>/…`. */
+export async function layOut(dir: string) {
+  const estate = goodEstate();
+  const plan = resolve(estate.charters[0] as Charter, estate);
+  const secrets = new Map<string, string>();
+  for (const c of plan.certificates) {
+    const pair = await issue(c, secrets);
+    secrets.set(`${c.name}.crt`, pair.cert).set(`${c.name}.key`, pair.key);
+  }
+  const kit = bootKit({
+    plan,
+    estate,
+    secret: (name) => secrets.get(name) ?? 'not asked for here',
+    bootUrl: (h) => `http://praesidor.example/boot/${h}`,
+    reportUrl: (h) => `http://praesidor.example/report/${h}`,
+  });
+  /** A path of a node, where the kit was laid out. */
+  const on = (host: string, path: string) => join(dir, host, path);
+  for (const f of kit) {
+    const path = /^hosts\/([^/]+)\/root(\/.*)$/.exec(f.path);
+    if (!path) continue;
+    const file = on(path[1] as string, path[2] as string);
+    mkdirSync(dirname(file), { recursive: true });
+    writeFileSync(file, f.content, { mode: 0o600 });
+  }
+  const members = plan.nodes.filter((n) => n.role === 'control-plane');
+  type Member = (typeof members)[number];
+  return { plan, on, secrets, members: members as [Member, Member, Member] };
+}

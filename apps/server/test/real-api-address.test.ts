@@ -1,0 +1,126 @@
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { eventually } from './installation.ts';
+import { layOut } from './kit-of-plover.ts';
+import { Rooms, roomsCanBeHad } from './rooms.ts';
+
+/** Debian's haproxy and keepalived with the files of the boot kit, beside a server that listens as an API server is told to. */
+const able = roomsCanBeHad && existsSync('/usr/sbin/haproxy') && existsSync('/usr/sbin/keepalived');
+const rooms = new Rooms();
+const dir = mkdtempSync(join(tmpdir(), 'address-'));
+let laid: Awaited<ReturnType<typeof layOut>>;
+type Program = ReturnType<Rooms['start']>;
+const running = new Map<string, Record<'api' | 'haproxy' | 'keepalived', Program>>();
+
+/** Listens where the flags of the API server say, with its certificate, and tells who it is. */
+const server = `
+const { readFileSync } = require('node:fs');
+const [, address, key, cert, name] = process.argv;
+require('node:https').createServer({ key: readFileSync(key), cert: readFileSync(cert) }, (q, r) => r.end(name)).listen(6443, address);`;
+
+beforeAll(async () => {
+  if (!able) return;
+  laid = await layOut(dir);
+  rooms.open();
+  for (const m of laid.members) {
+    rooms.add(m.host, m.nic, `${m.address}/25`);
+    // As the kit's sysctl.d has it.
+    await rooms.run(m.host, ['sysctl', '-qw', 'net.ipv4.ip_nonlocal_bind=1']);
+    const pki = laid.on(m.host, '/etc/kubernetes/pki');
+    running.set(m.host, {
+      api: rooms.start(m.host, [
+        process.execPath,
+        '-e',
+        server,
+        m.address,
+        `${pki}/apiserver.key`,
+        `${pki}/apiserver.crt`,
+        m.host,
+      ]),
+      haproxy: rooms.start(m.host, ['haproxy', '-db', '-f', laid.on(m.host, '/etc/haproxy/haproxy.cfg')]),
+      keepalived: rooms.start(m.host, [
+        ...[
+          'keepalived',
+          '--dont-fork',
+          '--log-console',
+          '--vrrp',
+          '--use-file',
+          laid.on(m.host, '/etc/keepalived/keepalived.conf'),
+        ],
+        ...['--pid', join(dir, `${m.host}.pid`), '--vrrp_pid', join(dir, `${m.host}.vrrp`)],
+      ]),
+    });
+  }
+  rooms.add('desk', 'eth0', '10.62.8.120/25');
+}, 60_000);
+afterAll(() => {
+  rooms.close();
+  rmSync(dir, { recursive: true, force: true });
+});
+
+/** Who answers at the API address, asked by its name and with the cluster's authority; undefined: nobody. */
+const answers = async () => {
+  const { name, address } = laid.plan.api;
+  const r = await rooms.run('desk', [
+    ...['curl', '-sS', '-m', '3', '--cacert', laid.on(laid.members[0].host, '/etc/kubernetes/pki/ca.crt')],
+    ...['--resolve', `${name}:6443:${address}`, `https://${name}:6443/`],
+  ]);
+  return r.code === 0 && r.out.startsWith('lr-') ? r.out : undefined;
+};
+/** The hosts that have the API address. */
+const holders = async () => {
+  const out: string[] = [];
+  for (const m of laid.members)
+    if ((await rooms.run(m.host, ['ip', '-o', 'addr', 'show'])).out.includes(` ${laid.plan.api.address}/`)) out.push(m.host);
+  return out;
+};
+const said = () =>
+  [...running]
+    .map(([h, p]) => `${h}: ${p.keepalived.said().slice(-600)} ${p.haproxy.said().slice(-300)} ${p.api.said().slice(-300)}`)
+    .join('\n');
+const oneHolder = (not?: string) =>
+  eventually(
+    async () => {
+      const h = await holders();
+      return h.length === 1 && h[0] !== not && h[0];
+    },
+    () => `one host to have the API address: ${said()}`,
+    40_000,
+  );
+
+describe.runIf(able)('the API address of three control-plane hosts', () => {
+  it('is at one of them, and answered there, although server and load balancer have the same port', async () => {
+    await oneHolder();
+    expect(await eventually(answers, () => `somebody to answer: ${said()}`, 30_000)).toMatch(/^lr-0[1-3]$/);
+    for (const p of running.values()) {
+      expect(p.haproxy.said()).not.toMatch(/cannot bind|ALERT/);
+      expect(p.api.said()).toBe('');
+    }
+  }, 80_000);
+  it('is answered by the others when the API server of its holder ends', async () => {
+    const holder = (await oneHolder()) as string;
+    await running.get(holder)?.api.end();
+    expect(
+      await eventually(
+        async () => {
+          const a = await answers();
+          return a !== holder && a;
+        },
+        said,
+        30_000,
+      ),
+    ).not.toBe(holder);
+    expect(await holders()).toEqual([holder]);
+  }, 80_000);
+  it('moves when the load balancer of its holder ends, and is answered within half a minute', async () => {
+    const holder = (await oneHolder()) as string;
+    const began = Date.now();
+    await running.get(holder)?.haproxy.end();
+    expect(await oneHolder(holder)).not.toBe(holder);
+    await eventually(answers, said, 30_000);
+    // Two looks of 2 s that fail, three adverts that are missed, and the look of the other.
+    expect(Date.now() - began).toBeLessThan(30_000);
+  }, 90_000);
+});

@@ -1,0 +1,53 @@
+import { shell } from '../quote.ts';
+import { nodeFile, type NodeWriter } from '../kit.ts';
+
+/** What the kernel must do for pods and for the API address: modules by modules-load.d(5), settings by sysctl.d(5). */
+const modules = ['overlay', 'br_netfilter', 'nf_conntrack'];
+const settings = [
+  'net.ipv4.ip_forward = 1',
+  'net.ipv6.conf.all.forwarding = 1',
+  'net.bridge.bridge-nf-call-iptables = 1',
+  'net.bridge.bridge-nf-call-ip6tables = 1',
+  // The load balancer listens at the API address before it is here.
+  'net.ipv4.ip_nonlocal_bind = 1',
+  'net.ipv6.ip_nonlocal_bind = 1',
+];
+
+/**
+ * Kernel, network and resolver put in force at the first boot, without a restart: by the script that user-data runs before
+ * anything is pulled. Each of its lines may be run again.
+ */
+export const prepare: NodeWriter = {
+  name: 'kernel and network in force',
+  write: (_, node) => [
+    nodeFile('/etc/modules-load.d/praesidor.conf', modules.join('\n'), ['charter.overlay']),
+    nodeFile('/etc/sysctl.d/90-praesidor.conf', settings.join('\n'), ['charter.overlay', 'charter.api']),
+    nodeFile(
+      '/usr/local/sbin/praesidor-prepare',
+      `#!/bin/sh
+# Puts in force what user-data has laid on ${node.host}; may be run again.
+set -eu
+for module in ${modules.join(' ')}; do modprobe "$module"; done
+sysctl --quiet --load /etc/sysctl.d/90-praesidor.conf
+# A node without swap, now and after a restart.
+swapoff -a
+systemctl mask --now swap.target > /dev/null 2>&1 || true
+# The adapter by its address, under the name that the plan has for it.
+for at in /sys/class/net/*/address; do
+  [ "$(cat "$at")" = ${shell(node.mac)} ] || continue
+  now=$(basename "$(dirname "$at")")
+  [ "$now" = ${shell(node.nic)} ] && continue
+  ip link set "$now" down
+  ip link set "$now" name ${shell(node.nic)}
+done
+systemctl enable --now systemd-networkd
+networkctl reload
+networkctl reconfigure ${shell(node.nic)}
+systemctl restart systemd-resolved
+systemctl restart containerd
+`,
+      ['network', 'host.facts.nics'],
+      { mode: '0755' },
+    ),
+  ],
+};
