@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
+import { parse as parseToml } from 'smol-toml';
 import { afterAll, describe, expect, it } from 'vitest';
 import { resolve } from '../src/charter/index.ts';
 import { bootKit, placeholder } from '../src/files/index.ts';
@@ -46,6 +47,43 @@ describe.runIf(which('cloud-init'))('cloud-init', () => {
     expect(run('cloud-init', ['schema', '--config-file', `hosts/${host}/user-data`])).toEqual(good);
   });
 });
+describe.runIf(which('containerd'))('containerd', () => {
+  it.each(hosts)('takes its configuration on %s, and has mirrors, sandbox and cgroup driver from it', (host) => {
+    const text = kit.find((f) => f.path === `hosts/${host}/root/etc/containerd/config.toml`)?.content ?? '';
+    const r = spawnSync('containerd', ['--config', `hosts/${host}/root/etc/containerd/config.toml`, 'config', 'dump'], {
+      encoding: 'utf8',
+      cwd: dir,
+    });
+    expect([r.status, text.length > 0]).toEqual([0, true]);
+    const dump = parseToml(r.stdout) as unknown as { plugins: Record<string, Runtime> };
+    const cri = dump.plugins['io.containerd.grpc.v1.cri'] as Runtime;
+    expect(cri.registry.config_path).toBe('/etc/containerd/certs.d');
+    expect(cri.containerd.runtimes.runc.options.SystemdCgroup).toBe(true);
+    // The sandbox is one of the images that the node pulls before it joins.
+    const list = kit.find((f) => f.path === `hosts/${host}/root/etc/praesidor/images.list`)?.content.split('\n');
+    expect(list).toContain(cri.sandbox_image);
+  });
+});
+interface Runtime {
+  sandbox_image: string;
+  registry: { config_path: string };
+  containerd: { runtimes: { runc: { options: { SystemdCgroup: boolean } } } };
+}
+describe.runIf(which('systemd-analyze'))('systemd', () => {
+  it.each([
+    ['praesidor-boot.service', '/usr/local/sbin/praesidor-boot'],
+    ['kubelet.service', '/usr/bin/kubelet'],
+  ])('takes the unit %s', (unit, program) => {
+    const text = kit.find((f) => f.path === `hosts/lr-01/root/etc/systemd/system/${unit}`)?.content ?? '';
+    expect(text).toContain(`ExecStart=${program}`);
+    // The program itself is not on this machine.
+    const file = join(dir, unit);
+    writeFileSync(file, text.replaceAll(program, '/bin/true').replace(/ containerd\.service/g, ''));
+    expect(run('systemd-analyze', ['verify', '--man=no', file])).toEqual({ good: true, said: '' });
+    writeFileSync(file, text.replaceAll(program, '/bin/true').replace('[Service]', '[Servce]'));
+    expect(run('systemd-analyze', ['verify', '--man=no', file]).said).not.toBe('');
+  });
+});
 describe.runIf(which('netplan'))('netplan', () => {
   it.each(hosts)('takes the network of %s, with the resolvers of its network', (host) => {
     const root = join(dir, 'netplan', host);
@@ -59,9 +97,12 @@ describe.runIf(which('netplan'))('netplan', () => {
   });
 });
 describe('a shell', () => {
-  it.each(hosts)('takes the boot script of %s', (host) => {
-    expect(run('sh', ['-n', `hosts/${host}/root/usr/local/sbin/praesidor-boot`])).toEqual({ good: true, said: '' });
-  });
+  it.each(hosts.flatMap((h) => ['praesidor-boot', 'praesidor-prepare'].map((s) => [h, s] as const)))(
+    'takes of %s %s',
+    (host, script) => {
+      expect(run('sh', ['-n', `hosts/${host}/root/usr/local/sbin/${script}`])).toEqual({ good: true, said: '' });
+    },
+  );
 });
 describe.runIf(which('python3') && run('python3', ['-c', 'import tomllib']).good)('a TOML parser', () => {
   it('reads the mirrors, the standing one first and the source never', () => {

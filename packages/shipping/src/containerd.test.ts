@@ -6,6 +6,7 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
+import { hostsToml } from '@praesidor/core/images';
 import { createRegistry, hashPassword, loginOf, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
 
@@ -135,6 +136,24 @@ describe.runIf(able)('a container runtime that is not ours', () => {
       const file = join(dir, 'root/io.containerd.content.v1.content/blobs/sha256', d.slice(7));
       expect(sha(readFileSync(file))).toBe(d);
     }
+  });
+  it('asks the mirror for an image by its own name, with the trust and the header of the boot kit, and says what is not there', async () => {
+    const source = 'images.upstream.example';
+    const basic = (login: string) => `Basic ${Buffer.from(login).toString('base64')}`;
+    const rules = async (authorization: string) => {
+      const at = join(dir, 'certs.d', source);
+      mkdirSync(at, { recursive: true });
+      writeFileSync(join(at, 'hosts.toml'), hostsToml(source, endpoint, { ca: join(dir, 'ca.crt'), authorization }));
+      const fetch = (ref: string) =>
+        ctr('-n', 'kit', 'content', 'fetch', '--hosts-dir', join(dir, 'certs.d'), `${source}/${ref}`);
+      return { good: await fetch('core/api:1.0'), missing: await fetch('core/none:1.0') };
+    };
+    const { good, missing } = await rules(basic('puller:reads'));
+    expect(good.code, good.out).toBe(0);
+    // Neither a fault of certificates nor of credentials: it is not there, and the source itself is asked by nobody.
+    expect(missing.code).not.toBe(0);
+    expect(missing.out).toContain('not found');
+    expect(missing.out).not.toMatch(/x509|401|dial tcp|no such host/);
   });
   it('refused in the middle of a push, it pushes again, and the image is whole', async () => {
     const two = await archive(`${endpoint}/core/dns:2.0`, [randomBytes(20_000_000)]);

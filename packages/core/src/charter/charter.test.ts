@@ -204,6 +204,45 @@ describe('a boot kit', () => {
       'images.upstream.example/core/kube-apiserver:1.34.2',
     );
   });
+  it('carries the network in user-data, under the name and address of the plan, with every route', () => {
+    const e = applyEdits(goodEstate(), [
+      { op: 'set', kind: 'Network', key: 'lr-machine', path: ['routes'], value: [{ to: '10.70.0.0/16', via: '10.62.8.9' }] },
+      { op: 'set', kind: 'Network', key: 'lr-machine', path: ['mtu'], value: 9000 },
+    ]);
+    const at = (f: string) =>
+      kit(e)
+        .find((x) => x.path === `hosts/lr-02/root/etc/systemd/network/${f}`)
+        ?.content.split('\n');
+    const n = planned(e).nodes.find((x) => x.host === 'lr-02');
+    expect(at('10-machine.link')).toEqual(['[Match]', `MACAddress=${n?.mac}`, '', '[Link]', 'Name=eno1', 'MTUBytes=9000', '']);
+    expect(at('10-machine.network')).toEqual(
+      expect.arrayContaining([
+        `MACAddress=${n?.mac}`,
+        `Address=${n?.address}/25`,
+        'DNS=10.62.8.53',
+        'DNS=10.62.8.54',
+        'Domains=lr.kestrelferries.example',
+        'Gateway=10.62.8.1',
+        'Destination=10.70.0.0/16',
+        'Gateway=10.62.8.9',
+        'DHCP=no',
+      ]),
+    );
+  });
+  it('taints the control plane where workers run what it does not, and nowhere else', () => {
+    const taints = (count: number) => {
+      const e = with_(['workers', 'count'], count);
+      const text = kit(e).find((f) => f.path === 'hosts/lr-01/root/etc/kubernetes/kubelet.yaml')?.content ?? '';
+      return (parse(text) as { registerWithTaints?: unknown[] }).registerWithTaints?.length ?? 0;
+    };
+    expect([taints(3), taints(0)]).toEqual([1, 0]);
+  });
+  it('has an API address with one control-plane host too', () => {
+    const e = applyEdits(with_(['controlPlane', 'count'], 1), []);
+    const conf = kit(e).find((f) => f.path.endsWith('/etc/keepalived/keepalived.conf'))?.content ?? '';
+    expect(conf).toContain('10.62.8.20/25');
+    expect(conf).not.toContain('unicast_peer');
+  });
   it('names secrets and shows none', () => {
     for (const f of kit()) expect(f.content).not.toContain('PRIVATE KEY');
   });
