@@ -54,9 +54,17 @@ describe('a build', () => {
 
   it('was counted by the registry: every node, every image, none from outside', async () => {
     const log = await i.world.stores.get('lr-registry')?.pulls();
-    const nodes = new Set(log?.map((l) => /^node\/(\S+)/.exec(l.agent)?.[1]).filter(Boolean));
-    expect([...nodes].sort()).toEqual(['lr-02', 'lr-04', 'lr-05', 'lr-06', 'lr-07', 'lr-08']);
-    expect((await i.world.stores.get('upstream')?.pulls())?.filter((l) => l.agent.startsWith('node/'))).toEqual([]);
+    const e = await c.estate();
+    const ours = new Map(
+      e.reservations.flatMap((r) =>
+        r.owner.kind === 'charter' && r.owner.use?.startsWith('node ')
+          ? [[r.address.replace(/^10/, '127'), r.owner.use.slice(5)]]
+          : [],
+      ),
+    );
+    const of = (l: { client: string }) => ours.get(l.client.replace('::ffff:', ''));
+    expect([...new Set(log?.map(of).filter(Boolean))].sort()).toEqual(['lr-02', 'lr-04', 'lr-05', 'lr-06', 'lr-07', 'lr-08']);
+    expect((await i.world.stores.get('upstream')?.pulls())?.filter(of)).toEqual([]);
   });
 
   it('closes its boot addresses when it is over', async () => {

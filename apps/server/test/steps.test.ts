@@ -303,9 +303,9 @@ describe('the proof', () => {
         const [repository, reference] = image.slice(image.indexOf('/') + 1).split(':') as [string, string];
         await store.logPull({
           at: '2026-11-23T10:00:00Z',
-          client: '10.62.8.32',
+          client: `::ffff:${nodes.find((n) => n.host === p.host)?.address}`,
           user: '',
-          agent: `node/${p.host}`,
+          agent: 'container-runtime',
           kind: 'manifest',
           repository,
           reference,
@@ -356,7 +356,7 @@ describe('the proof', () => {
         ctx: {
           db: { manager, transaction: async (_: string, act: (m: unknown) => unknown) => act(manager) },
           dialer,
-          config: {},
+          config: { detours: [] },
         },
         plan: mirrored,
         kit: { ...kit, plan: mirrored },

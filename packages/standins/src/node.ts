@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { parse as parseToml } from 'smol-toml';
 import { parse as parseYaml } from 'yaml';
 import { parseReference } from '@praesidor/core/images';
-import { anywhere, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
+import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
 import { readEnvironment } from './environment.ts';
@@ -207,13 +207,18 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
   const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
   await report('images', 'start', 'SUCCESS', `${images.length} images`);
   const exits = new Exits(m.around.detours, anywhere);
-  const dialer = new Dialer(exits, async (name) => {
-    for (const server of me.nameservers) {
-      const [a] = await lookup({ address: server, exits, purpose: 'resolver', timeoutMs: 400 }, name, 'A').catch(() => []);
-      if (a) return a;
-    }
-    throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
-  });
+  const dialer = new Dialer(
+    exits,
+    async (name) => {
+      for (const server of me.nameservers) {
+        const [a] = await lookup({ address: server, exits, purpose: 'resolver', timeoutMs: 400 }, name, 'A').catch(() => []);
+        if (a) return a;
+      }
+      throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
+    },
+    8,
+    detour(m.around.detours, me.address, 443).host,
+  );
   const held = new Set(me.pulled.flatMap((p) => p.split(' ').slice(1)));
   const done = new Set(me.pulled.map((p) => p.split(' ')[0]));
   try {
@@ -268,7 +273,7 @@ async function pullImage(
   const base = mirror?.override_path ? new URL(url).pathname.replace(/\/$/, '') : '/v2';
   const ca = mirror?.ca ? me.files[mirror.ca] : undefined;
   const headers: Record<string, string> = {
-    'user-agent': `node/${me.host}`,
+    'user-agent': 'container-runtime',
     ...(mirror?.header?.authorization?.[0] ? { authorization: mirror.header.authorization[0] } : {}),
   };
   const get = async (path: string, accept: string) => {

@@ -97,6 +97,20 @@ export const planSlices = [
   'charters',
   'bills',
   'seenRegistries',
+  'zones',
+  'hypervisors',
+] as const satisfies readonly Slice[];
+
+/** What decides which addresses nobody has and nobody speaks for. */
+export const openSlices = [
+  'sites',
+  'networks',
+  'hosts',
+  'hypervisors',
+  'zones',
+  'registries',
+  'charters',
+  'reservations',
 ] as const satisfies readonly Slice[];
 
 /** Every credential that a document names, with what a finding about it needs. */

@@ -1,8 +1,10 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network } from '../../test/estate.ts';
-import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds } from '../model/index.ts';
+import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds, type Slice } from '../model/index.ts';
 import { resolve } from '../charter/index.ts';
 import { behind } from '../images/index.ts';
+import { View } from './check.ts';
 import { catalogue, check, makeChecker, nextMoves } from './index.ts';
 
 type Change = (e: Estate) => Estate;
@@ -340,13 +342,69 @@ it('a network carved out of another overlaps it by right, and no other', () => {
   expect(overlapping(second(child(goodEstate())))).toEqual(['lr-pier overlaps lr-dock']);
 });
 
+/** An estate that puts down which of its slices are read. */
+function recording(estate: Estate, read: Set<Slice>): Estate {
+  const seen = {
+    bills: 'bills',
+    registries: 'seenRegistries',
+    hypervisors: 'seenHypervisors',
+    zones: 'servedZones',
+    sightings: 'sightings',
+  } as const;
+  const observed = new Proxy(estate.observed, {
+    get: (o, key: keyof typeof seen) => {
+      if (seen[key]) read.add(seen[key]);
+      return o[key];
+    },
+  });
+  return new Proxy(estate, {
+    get: (o, key: keyof Estate) => {
+      if (key === 'observed') return observed;
+      if (key !== 'now' && key in o) read.add(key as Slice);
+      return o[key];
+    },
+  });
+}
+
 describe('the checker that remembers', () => {
-  it('finds the same as one that does not, after every edit', () => {
-    const checker = makeChecker();
-    checker(goodEstate());
-    for (const change of Object.values(cases)) {
-      const e = change(goodEstate());
-      expect(checker(e).findings.map((f) => f.id)).toEqual(check(e).findings.map((f) => f.id));
+  it.each(catalogue.map((c) => [c.code, c] as const))('%s reads nothing but what it says it reads', (code, c) => {
+    for (const e of [goodEstate(), serving(goodEstate()), (cases[code] as Change)(goodEstate()), second({})(goodEstate())]) {
+      const read = new Set<Slice>();
+      c.find(new View(recording(e, read)));
+      expect([...read].filter((s) => !c.reads.includes(s))).toEqual([]);
+    }
+  });
+  it('finds the same as one that does not, after every edit of one estate: property', () => {
+    const changes = Object.entries(cases);
+    fc.assert(
+      fc.property(fc.shuffledSubarray(changes, { minLength: 3, maxLength: 12 }), (list) => {
+        const checker = makeChecker();
+        let e = goodEstate();
+        checker(e);
+        for (const [code, change] of list) {
+          // What an edit leaves alone stays the same object, as in the browser.
+          try {
+            e = change(e);
+          } catch {
+            continue;
+          }
+          const ids = check(e).findings.map((f) => f.id);
+          expect(
+            checker(e).findings.map((f) => f.id),
+            `after ${code}`,
+          ).toEqual(ids);
+        }
+      }),
+      { numRuns: 15 },
+    );
+  });
+  it('gives every finding an id of its own, in every case', () => {
+    for (const [code, change] of Object.entries(cases)) {
+      const ids = check(change(goodEstate())).findings.map((f) => f.id);
+      expect(
+        ids.filter((id, n) => ids.indexOf(id) !== n),
+        code,
+      ).toEqual([]);
     }
   });
   it('runs again only what reads what changed', () => {

@@ -4,3 +4,4 @@ export * from './csv.ts';
 export * from './dhcp.ts';
 export * from './reshape.ts';
 export * from './left-over.ts';
+export * from './host-of.ts';

@@ -1,4 +1,14 @@
-import { bits, formatIp, formatPrefix, holds, parseIp, parsePrefix, type Prefix, prefixRange } from '@praesidor/core/address';
+import {
+  bits,
+  formatIp,
+  formatPrefix,
+  holds,
+  isIp,
+  parseIp,
+  parsePrefix,
+  type Prefix,
+  prefixRange,
+} from '@praesidor/core/address';
 
 /** A detour: addresses of one prefix are reached at the same place in another, ports shifted. Port forwarders and one-to-one NAT look like this from here. */
 export interface Detour {
@@ -35,4 +45,15 @@ export function detour(
   if (!d) return { host: address, port, taken: false };
   const host = a.n & ((1n << BigInt(bits(a.v) - d.from.length)) - 1n);
   return { host: formatIp({ v: a.v, n: d.to.n | host }), port: port + d.portShift, taken: true };
+}
+
+/** The address of whoever is seen from here under another: the way back of a detour. An IPv4 address in IPv6 clothes counts as itself. */
+export function seenAs(detours: readonly Detour[], client: string): string {
+  const address = client.replace(/^::ffff:(?=\d+\.)/i, '');
+  if (!isIp(address)) return address;
+  const a = parseIp(address);
+  const d = detours.find((x) => holds(prefixRange(x.to), a));
+  if (!d) return address;
+  const host = a.n & ((1n << BigInt(bits(a.v) - d.to.length)) - 1n);
+  return formatIp({ v: a.v, n: d.from.n | host });
 }

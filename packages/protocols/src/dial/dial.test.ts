@@ -1,7 +1,18 @@
 import { createServer } from 'node:http';
 import { createServer as createNet, type AddressInfo } from 'node:net';
 import { afterAll, describe, expect, it } from 'vitest';
-import { anywhere, askJson, type Destination, detour, Dialer, Exits, parseDetours, ProtocolError, specialUse } from './index.ts';
+import {
+  anywhere,
+  askJson,
+  type Destination,
+  detour,
+  Dialer,
+  Exits,
+  parseDetours,
+  ProtocolError,
+  seenAs,
+  specialUse,
+} from './index.ts';
 
 describe('detours', () => {
   it('keep the host part and shift the port', () => {
@@ -122,5 +133,22 @@ describe('the way out', () => {
     await expect(dialer.locate({ purpose: 'registry', host: 'registry.lr.example', port: 5000 })).rejects.toThrow(
       'no resolver knows it',
     );
+  });
+});
+
+describe('who asks', () => {
+  const detours = parseDetours('10.0.0.0/8=127.0.0.0/8+20000,fd00::/64=fd99::/64');
+  it.each([
+    ['127.62.8.32', '10.62.8.32'],
+    ['::ffff:127.62.8.32', '10.62.8.32'],
+    ['::FFFF:192.0.2.7', '192.0.2.7'],
+    ['192.0.2.7', '192.0.2.7'],
+    ['fd99::32', 'fd00::32'],
+    ['fd01::32', 'fd01::32'],
+    ['', ''],
+    ['somebody', 'somebody'],
+  ])('%s is %s, as the plan has it', (client, address) => {
+    expect(seenAs(detours, client)).toBe(address);
+    expect(seenAs([], client)).toBe(client.replace(/^::ffff:/i, ''));
   });
 });

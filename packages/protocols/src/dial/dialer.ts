@@ -48,6 +48,8 @@ export class Dialer {
     private readonly resolveName: Resolver,
     /** Connections that are kept to one place at most. */
     private readonly connections = 8,
+    /** The address of this machine that it connects from, where it has several. */
+    private readonly from?: string,
   ) {}
 
   private readonly agents = new Map<string, Agent>();
@@ -127,6 +129,7 @@ export class Dialer {
       const socket = tls.connect({
         host: options.hostname,
         port: Number(options.port),
+        ...(this.from ? { localAddress: this.from } : {}),
         ...(isIp(target.host) ? {} : { servername: target.host }),
         rejectUnauthorized: false,
         checkServerIdentity: () => undefined,

@@ -1,4 +1,6 @@
+import { hostsByAddress } from '@praesidor/core/ledger';
 import type { Host, Registry } from '@praesidor/core/model';
+import { seenAs } from '@praesidor/protocols/dial';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -23,12 +25,10 @@ export async function readPulls(ctx: Context, registry: Registry): Promise<numbe
   if (!lines.length) return 0;
   const { estate } = await loadEstate(ctx.db);
   const names = new Set(estate.hosts.map((h) => h.name));
-  const byAddress = new Map(
-    estate.reservations.flatMap((r) => (r.owner.kind === 'host' ? [[r.address, r.owner.name] as const] : [])),
-  );
+  const byAddress = hostsByAddress(estate.reservations);
   const hostOf = (l: (typeof lines)[number]) => {
     const said = /^node\/([a-z0-9.-]+)/.exec(l.agent)?.[1];
-    return byAddress.get(l.client.replace(/^::ffff:/, '')) ?? (said && names.has(said) ? said : null);
+    return byAddress.get(seenAs(ctx.config.detours, l.client)) ?? (said && names.has(said) ? said : null);
   };
   let added = 0;
   for (let n = 0; n < lines.length; n += 5000) {

@@ -1,12 +1,12 @@
 import { formatRange, overlaps, parseRange, size } from '../../address/parse.ts';
 import { openIn } from '../../ledger/open.ts';
-import type { Check } from '../check.ts';
+import { type Check, openSlices } from '../check.ts';
 
 export const ADR001: Check = {
   code: 'ADR-001',
   severity: 'stop',
   about: 'a service pool lies inside a DHCP scope',
-  reads: ['charters', 'networks', 'reservations'],
+  reads: openSlices,
   find: ({ estate, network }) =>
     estate.charters.flatMap((c) => {
       const n = network(c.machineNetwork);

@@ -1,13 +1,13 @@
 import { holds, parseIp, parseRange } from '../../address/parse.ts';
 import { formatIp } from '../../address/parse.ts';
 import { openIn } from '../../ledger/open.ts';
-import type { Check } from '../check.ts';
+import { type Check, openSlices } from '../check.ts';
 
 export const ADR003: Check = {
   code: 'ADR-003',
   severity: 'stop',
   about: 'a reservation lies inside a DHCP scope without a MAC',
-  reads: ['networks', 'reservations'],
+  reads: openSlices,
   find: ({ estate, network, chartersOn }) =>
     estate.reservations.flatMap((r) => {
       const n = network(r.network);

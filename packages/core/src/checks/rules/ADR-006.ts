@@ -1,21 +1,10 @@
-import type { Check } from '../check.ts';
+import { type Check, planSlices } from '../check.ts';
 
 export const ADR006: Check = {
   code: 'ADR-006',
   severity: 'stop',
   about: 'a charter finds no address where it needs one, or one set is taken',
-  reads: [
-    'sites',
-    'networks',
-    'hosts',
-    'reservations',
-    'charters',
-    'registries',
-    'releases',
-    'addons',
-    'bills',
-    'seenRegistries',
-  ],
+  reads: planSlices,
   find: (view) =>
     view.estate.charters.flatMap((c) => {
       const plan = view.plan(c);

@@ -8,16 +8,27 @@ export const CHT002: Check = {
   reads: ['charters', 'networks'],
   find: ({ estate }) =>
     estate.charters.flatMap((c) =>
-      (['pods', 'services'] as const).flatMap((which) =>
-        estate.networks
-          .filter((n) => overlaps(prefixRange(parsePrefix(n.prefix)), prefixRange(parsePrefix(c[which].range))))
-          .map((n) => ({
-            subject: { kind: 'Charter' as const, name: c.name },
-            path: [which, 'range'],
-            site: c.site,
-            title: `${which === 'pods' ? 'Pod' : 'Service'} range overlaps ${n.name}`,
-            text: `${c[which].range} contains addresses of ${n.prefix}: pods could not reach what stands there.`,
-          })),
-      ),
+      (['pods', 'services'] as const).flatMap((which) => {
+        const range = prefixRange(parsePrefix(c[which].range));
+        // Its own machine network first: pods would not even reach their nodes.
+        const hit = estate.networks
+          .filter((n) => overlaps(prefixRange(parsePrefix(n.prefix)), range))
+          .sort((a, b) => Number(b.name === c.machineNetwork) - Number(a.name === c.machineNetwork));
+        const [first] = hit;
+        return first
+          ? [
+              {
+                subject: { kind: 'Charter' as const, name: c.name },
+                path: [which, 'range'],
+                site: c.site,
+                title: `${which === 'pods' ? 'Pod' : 'Service'} range overlaps ${first.name}${hit.length > 1 ? ` and ${hit.length - 1} more` : ''}`,
+                text: `${c[which].range} contains addresses of ${hit
+                  .slice(0, 4)
+                  .map((n) => `${n.name} (${n.prefix})`)
+                  .join(', ')}: pods could not reach what stands there.`,
+              },
+            ]
+          : [];
+      }),
     ),
 };

@@ -1,23 +1,10 @@
-import type { Check } from '../check.ts';
+import { type Check, planSlices } from '../check.ts';
 
 export const DNS006: Check = {
   code: 'DNS-006',
   severity: 'stop',
   about: 'a wildcard by hand points elsewhere than the inbound router',
-  reads: [
-    'sites',
-    'networks',
-    'hosts',
-    'reservations',
-    'charters',
-    'records',
-    'zones',
-    'registries',
-    'releases',
-    'addons',
-    'bills',
-    'seenRegistries',
-  ],
+  reads: [...planSlices, 'records'],
   find: (view) =>
     view.estate.charters.flatMap((c) => {
       const { inbound } = view.plan(c);

@@ -17,7 +17,7 @@ export const NET001: Check = {
   code: 'NET-001',
   severity: 'stop',
   about: 'two networks overlap',
-  reads: ['networks'],
+  reads: ['networks', 'charters'],
   find: ({ estate, network, chartersOn }) =>
     overlappingPairs(estate.networks.map((n) => ({ ...prefixRange(parsePrefix(n.prefix)), n })))
       // A network that was carved out of another lies in it by right.

@@ -5,7 +5,7 @@ export const NET002: Check = {
   code: 'NET-002',
   severity: 'stop',
   about: 'a gateway lies outside its prefix',
-  reads: ['networks'],
+  reads: ['networks', 'charters'],
   find: ({ estate, chartersOn }) =>
     estate.networks.flatMap((n) =>
       n.gateway && !holds(prefixRange(parsePrefix(n.prefix)), parseIp(n.gateway))

@@ -1,12 +1,12 @@
 import { formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../../address/parse.ts';
 import { openIn } from '../../ledger/open.ts';
-import type { Check } from '../check.ts';
+import { type Check, openSlices } from '../check.ts';
 
 export const NET003: Check = {
   code: 'NET-003',
   severity: 'stop',
   about: 'a gateway lies inside a pool or a DHCP scope',
-  reads: ['networks', 'reservations'],
+  reads: openSlices,
   find: ({ estate, chartersOn }) =>
     estate.networks.flatMap((n) =>
       [...n.dhcp, ...n.pools]

@@ -4,7 +4,7 @@ export const NET004: Check = {
   code: 'NET-004',
   severity: 'mind',
   about: 'a network that should be routed has no gateway',
-  reads: ['networks'],
+  reads: ['networks', 'charters'],
   find: ({ estate, chartersOn }) =>
     estate.networks
       .filter((n) => !n.gateway && (n.purpose === 'machine' || n.purpose === 'uplink' || n.routesTo.length > 0))

@@ -5,7 +5,7 @@ export const NET005: Check = {
   code: 'NET-005',
   severity: 'stop',
   about: 'a pool or DHCP scope reaches outside its network',
-  reads: ['networks'],
+  reads: ['networks', 'charters'],
   find: ({ estate, chartersOn }) =>
     estate.networks.flatMap((n) =>
       (['dhcp', 'pools'] as const).flatMap((list) =>

@@ -4,7 +4,7 @@ export const NET006: Check = {
   code: 'NET-006',
   severity: 'mind',
   about: 'two networks of a site share a VLAN',
-  reads: ['networks'],
+  reads: ['networks', 'charters'],
   find: ({ estate, chartersOn }) => {
     const first = new Map<string, string>();
     return estate.networks.flatMap((n) => {

@@ -1,6 +1,7 @@
 import { imagesOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
+import { seenAs } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { isReady, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
@@ -158,9 +159,12 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   });
   if (!log) return [];
   const seen = new Map<string, Set<string>>();
+  // By the address that asked, whatever it calls itself: a runtime gives its own name, and not that of its host.
+  const nodes = new Map(s.plan.nodes.map((n) => [n.address, n.host]));
+  const hostOf = (client: string) => nodes.get(seenAs(s.ctx.config.detours, client));
   for (const l of log)
     if (l.kind === 'manifest' && l.status === 200) {
-      const host = /^node\/(\S+)/.exec(l.agent)?.[1];
+      const host = hostOf(l.client);
       if (host) seen.set(host, (seen.get(host) ?? new Set()).add(`${l.repository}:${l.reference}`));
     }
   let found = 0;
@@ -177,7 +181,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   // Without a source that keeps a log, nothing can be said of it: then the line is not drawn, rather than drawn as good.
   const outside = source
     ? await pullLog(await at(s.ctx, source), since)
-        .then((l) => l.filter((x) => /^node\//.test(x.agent)).length)
+        .then((l) => l.filter((x) => hostOf(x.client)).length)
         .catch(() => undefined)
     : undefined;
   return [
