@@ -245,7 +245,7 @@ describe('pulls', () => {
   it('are read from the log: who pulled, and who tried the outside', async () => {
     const line = (agent: string, repository: string, status = 200) => ({
       at: new Date().toISOString(),
-      client: '10.40.8.33',
+      client: '10.40.199.33',
       user: 'keeper',
       agent,
       kind: 'manifest' as const,

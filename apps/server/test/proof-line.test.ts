@@ -1,7 +1,11 @@
 import { describe, expect, it } from 'vitest';
-import { line } from '../src/areas/builds/steps/proof.ts';
+import { allOf, line } from '../src/areas/builds/steps/proof.ts';
 
 describe('a line of the proof', () => {
+  it('of all holds for all, and never for none', () => {
+    expect([allOf('x', 3, 3, []).good, allOf('x', 2, 3, []).good, allOf('x', 0, 0, []).good]).toEqual([true, false, false]);
+    expect(allOf('x', 0, 0, [])).toMatchObject({ planned: 'at least one', found: 'none' });
+  });
   it.each([
     ['6 of 6', '6 of 6', true],
     ['6 of 6', '5 of 6', false],

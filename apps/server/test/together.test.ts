@@ -135,7 +135,7 @@ describe('much', () => {
       Array.from({ length: 10_000 }, (_, n) =>
         store?.logPull({
           at: new Date(at + n).toISOString(),
-          client: `10.40.8.${33 + (n % 9)}`,
+          client: `10.40.199.${33 + (n % 9)}`,
           user: 'keeper',
           agent: `node/bw-0${1 + (n % 9)}`,
           kind: 'manifest',

@@ -61,6 +61,10 @@ export const line = (what: string, planned: string, found: string, evidence: str
   at: new Date().toISOString(),
 });
 
+/** All of so many. Of none nothing is proved: an empty set does not hold. */
+export const allOf = (what: string, found: number, of: number, evidence: string[]): Proof =>
+  of > 0 ? line(what, `${of} of ${of}`, `${found} of ${of}`, evidence) : line(what, 'at least one', 'none', evidence);
+
 async function nodes(s: StepContext): Promise<Proof[]> {
   const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
   const roleOf = (n: KubeNode) =>
@@ -141,7 +145,7 @@ async function names(s: StepContext): Promise<Proof[]> {
       await ask(server, r.name.replace(/^\*\./, 'proof.'), r.address.includes(':') ? 'AAAA' : 'A', r.address);
       if (!r.name.startsWith('*.')) await ask(server, pointerName(r.address, estate.zones), 'PTR', r.name);
     }
-  return [line('names resolve forward and back', `${of} of ${of}`, `${right} of ${of}`, asked)];
+  return [allOf('names resolve forward and back', right, of, asked)];
 }
 
 /** From the registry's own pull log: every node asked for every image of its list here, and nobody went elsewhere. */
@@ -185,7 +189,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
         .catch(() => undefined)
     : undefined;
   return [
-    line('images pulled from the mirror', `${of} of ${of}`, `${found} of ${of}`, evidence),
+    allOf('images pulled from the mirror', found, of, evidence),
     ...(outside === undefined ? [] : [line('pulls from outside', '0', String(outside), [`pull log of ${source?.endpoint}`])]),
   ];
 }
