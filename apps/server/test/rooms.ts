@@ -3,6 +3,10 @@ import { type ChildProcess, execFile, spawn, spawnSync } from 'node:child_proces
 /** Whether network namespaces can be had here: root on Linux, with bridges. */
 export const roomsCanBeHad =
   process.getuid?.() === 0 && spawnSync('unshare', ['--net', 'ip', 'link', 'add', 'br0', 'type', 'bridge']).status === 0;
+if (!roomsCanBeHad)
+  process.stderr.write(
+    'No network namespaces can be had here (they take root, ip and bridges): real etcd, haproxy and keepalived are skipped.\n',
+  );
 
 /**
  * Machines of one network, as network namespaces on a bridge (ip-netns(8)): real programs run in each with the addresses of

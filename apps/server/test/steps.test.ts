@@ -264,6 +264,9 @@ describe('the cluster comes up', () => {
     const r = await run('pod-network');
     expect(r.end).toBe('3 nodes ready');
     expect(r.lines).toContain('applied DaemonSet pod-network');
+    // No node may give itself a role: the build does.
+    for (const n of nodes.slice(0, 3)) expect(asked).toContain(`PATCH /api/v1/nodes/${n.host}`);
+    expect(r.lines).toContain(`labelled ${first.host} as control plane`);
     expect(asked.filter((a) => a.startsWith('PATCH')).length).toBeGreaterThan(2);
   });
   it('with its inbound router at the planned address and at no other', async () => {

@@ -1,13 +1,15 @@
 import type { Reservation } from '../model/documents.ts';
 
 const node = /^node (.+)$/;
+/** The host whose node of a cluster an address is reserved for; undefined where it is reserved for anything else. */
+export const nodeOf = (r: Reservation): string | undefined =>
+  r.owner.kind === 'charter' ? node.exec(r.owner.use ?? '')?.[1] : undefined;
 
 /** Hosts by the addresses that are theirs: reserved for them by name, or for the node that they are of a cluster. */
 export const hostsByAddress = (reservations: readonly Reservation[]): Map<string, string> =>
   new Map(
     reservations.flatMap((r) => {
-      const host =
-        r.owner.kind === 'host' ? r.owner.name : r.owner.kind === 'charter' ? node.exec(r.owner.use ?? '')?.[1] : undefined;
+      const host = r.owner.kind === 'host' ? r.owner.name : nodeOf(r);
       return host ? [[r.address, host] as const] : [];
     }),
   );

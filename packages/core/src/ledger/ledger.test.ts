@@ -11,6 +11,7 @@ import {
   dhcpNetworks,
   dnsmasqConf,
   fieldOf,
+  hostsByAddress,
   keaJson,
   merge,
   readCsv,
@@ -73,6 +74,20 @@ describe('choosing', () => {
   ])('%j is refused', (wish, refused, message) => {
     expect(pick(wish)).toEqual({ refused, message });
   });
+});
+
+it('an address is its host’s by name, or as a node of a cluster, and nothing else’s', () => {
+  const owned = (address: string, owner: object) => r(address, { owner });
+  const list = [
+    owned('10.0.0.2', { kind: 'host', name: 'lr-01' }),
+    owned('10.0.0.3', { kind: 'charter', name: 'plover', use: 'node lr-02' }),
+    owned('10.0.0.4', { kind: 'charter', name: 'plover', use: 'api' }),
+    owned('10.0.0.5', { kind: 'hand', name: 'node lr-03' }),
+  ];
+  expect([...hostsByAddress(list)]).toEqual([
+    ['10.0.0.2', 'lr-01'],
+    ['10.0.0.3', 'lr-02'],
+  ]);
 });
 
 describe('where something may be put', () => {

@@ -1,8 +1,8 @@
 import type { Host, Reservation } from '../model/documents.ts';
+import { nodeOf } from './host-of.ts';
 
 /** What became of the host that an address was reserved for as a node: `wiped`, or `rests` with what it ran still on its drives. */
 export type LeftOver = 'wiped' | 'rests';
-const node = /^node (.+)$/;
 
 /**
  * The host of an address that stays reserved for a node which its cluster has no more, and what became of that host;
@@ -12,7 +12,7 @@ export function leftOver(
   r: Reservation,
   host: (name: string) => Host | undefined,
 ): { host: string; is: LeftOver; doc?: Host } | undefined {
-  const name = r.owner.kind === 'charter' ? node.exec(r.owner.use ?? '')?.[1] : undefined;
+  const name = nodeOf(r);
   if (!name) return undefined;
   const doc = host(name);
   if (doc?.held?.charter === r.owner.name) return undefined;

@@ -51,12 +51,15 @@ async function labelRoles(s: StepContext, nodes: readonly KubeNode[]): Promise<v
   const members = new Set(s.plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host));
   for (const { metadata } of nodes) {
     if (!members.has(metadata.name) || roleLabel in (metadata.labels ?? {})) continue;
+    // Refused for a moment it is asked again with the next look; for good, the proof of roles says so.
     await kube(s.kube(), `/api/v1/nodes/${metadata.name}`, {
       method: 'PATCH',
       contentType: 'application/merge-patch+json',
       body: { metadata: { labels: { [roleLabel]: '' } } },
-    });
-    await s.log(`labelled ${metadata.name} as control plane`);
+    }).then(
+      () => s.log(`labelled ${metadata.name} as control plane`),
+      (e: Error) => s.log(`${metadata.name} was not labelled as control plane: ${e.message}`, 'warn'),
+    );
   }
 }
 
