@@ -60,19 +60,26 @@ async function line(what: string, most: number, asked: Asked) {
   );
 }
 
-/** Asks for something every few milliseconds from a thread of its own, and tells the longest that it waited. */
+/**
+ * Asks for something every few milliseconds from a thread of its own, and tells the longest that it waited. What the thread
+ * takes to make its first connection and to load its client is none of that: it has asked twenty times before the act begins.
+ */
 async function meanwhile<T>(url: string, act: () => Promise<T>): Promise<{ value: T; worst: number; times: number }> {
   const worker = new Worker(
     `const { parentPort, workerData } = require('node:worker_threads');
      let stop = false; parentPort.on('message', () => { stop = true; });
      (async () => {
+       for (let k = 0; k < 20; k++) await (await fetch(workerData)).text();
+       parentPort.postMessage('ready');
        const took = [];
        while (!stop) { const t = performance.now(); await (await fetch(workerData)).text(); took.push(performance.now() - t); await new Promise((r) => setTimeout(r, 5)); }
        parentPort.postMessage(took); parentPort.close();
      })();`,
     { eval: true, workerData: url },
   );
-  const told = new Promise<number[]>((done, fail) => worker.once('message', done).once('error', fail));
+  const next = <M>() => new Promise<M>((done, fail) => worker.once('message', done).once('error', fail));
+  await next<'ready'>();
+  const told = next<number[]>();
   const value = await act();
   worker.postMessage('stop');
   const took = await told;
@@ -172,7 +179,7 @@ const textOf = (docs: readonly Doc[]) => docs.map(writeDocument).join('---\n');
 async function large(i: Installation, c: Client) {
   const health = `${i.config.publicUrl}/api/health`;
   let round = 0;
-  const q = await quietest(async () => {
+  const oneImport = async () => {
     const n = round++;
     await c.good('POST', '/api/import', { text: textOf([benchNetwork(n)]) });
     const text = textOf(reservations(5000, n));
@@ -181,7 +188,9 @@ async function large(i: Installation, c: Client) {
       await c.good('POST', '/api/import', { text });
       return (performance.now() - began) / 1000;
     });
-  }, 4);
+  };
+  await oneImport();
+  const q = await quietest(oneImport, 4);
   const took = q.value;
   const quiet = `${percent(q.stolen)} of the processors taken by neighbours, quietest of ${q.rounds} rounds`;
   row('import of 5,000 reservations', `${took.value.toFixed(2)} s; ${quiet}`, '≤ 2 s', took.value <= 2);

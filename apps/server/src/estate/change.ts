@@ -52,6 +52,20 @@ export async function changePlan(m: EntityManager, who: Principal, edits: readon
 }
 
 async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
+  const real = await permitted(m, who, changes, how);
+  await refuseInUse(m, real);
+  await writeChanges(m, real, who.login, how.note);
+  if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);
+  return real;
+}
+
+/** Those that change something, when `authorize` allows them all. @throws Refusal that says why not */
+export async function permitted(
+  m: EntityManager,
+  who: Principal,
+  changes: readonly Change[],
+  how: Pick<Wanted, 'act' | 'via'>,
+): Promise<Change[]> {
   const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   const named = real.some((c) => c.after && credentialOf(c.after));
   const keys = named ? { keys: await keyringEntries(m) } : {};
@@ -60,9 +74,6 @@ async function carryOut(m: EntityManager, who: Principal, changes: readonly Chan
     permit(who, how.act, { changes: part, via: how.via, ...keys });
     return [];
   });
-  await refuseInUse(m, real);
-  await writeChanges(m, real, who.login, how.note);
-  if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);
   return real;
 }
 
@@ -106,9 +117,11 @@ export async function mergeDocs(
   const changes = docs.map(({ base, mine }, i): Change => {
     const ref = refs[i] as ReturnType<typeof refOf>;
     const now = standing.get(`${ref.kind} ${ref.key}`);
-    const { after, collisions } = merged(base, mine, (now?.doc as Doc | undefined) ?? null);
+    const before = (now?.doc as Doc | undefined) ?? null;
+    if (same(before, mine)) return { ...ref, before, after: before };
+    const { after, collisions } = merged(base, mine, before);
     refuseCollisions(ref, collisions, now);
-    return { ...ref, before: (now?.doc as Doc | undefined) ?? null, after };
+    return { ...ref, before, after };
   });
   return carryOut(m, who, changes, how);
 }

@@ -18,7 +18,7 @@ import type { z } from 'zod';
 import { docTables, tableOf } from '../db/tables.ts';
 import { inWords } from '../db/errors.ts';
 import { fieldsOf, tellChanges } from '../events/bus.ts';
-import { inTurns } from '../heavy/turns.ts';
+import { inTurns, listText } from '../heavy/turns.ts';
 import { Refusal } from '../refusal.ts';
 
 /** Declared documents in their tables: read, locked, written many at a time. What may be done to them is decided elsewhere. */
@@ -55,25 +55,30 @@ export function validDoc(raw: unknown): Doc {
   });
 }
 
-interface Ref {
+export interface Ref {
   kind: Kind;
   key: string;
 }
-const nameOf = (d: Ref) => `${d.kind} ${d.key}`;
+export const nameOf = (d: Ref) => `${d.kind} ${d.key}`;
 
 /**
  * Documents as they stand, locked until the transaction ends: whoever else wants to write them waits, and nobody waits
  * in a ring, since all lock in one order. Those that are not there cannot be locked; their keys decide between two.
  *
+ * @param held with `leave`, documents that somebody else holds are left out instead of waited for
  * @returns by `Kind key`
  */
-export async function lockDocs(m: EntityManager, refs: readonly Ref[]): Promise<Map<string, Standing>> {
+export async function lockDocs(
+  m: EntityManager,
+  refs: readonly Ref[],
+  held: 'wait' | 'leave' = 'wait',
+): Promise<Map<string, Standing>> {
   const out = new Map<string, Standing>();
   for (const kind of order) {
     const keys = [...new Set(refs.filter((r) => r.kind === kind).map((r) => r.key))].sort();
     if (!keys.length) continue;
     const rows = (await m.query(
-      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key for update`,
+      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key for update${held === 'leave' ? ' skip locked' : ''}`,
       [keys],
     )) as (Standing & { key: string })[];
     for (const { key, ...row } of rows) out.set(`${kind} ${key}`, row);
@@ -81,54 +86,68 @@ export async function lockDocs(m: EntityManager, refs: readonly Ref[]): Promise<
   return out;
 }
 
+/** What one person does to documents in one act; a charter that changed has a new revision under `note`. */
+export interface Deed {
+  by: string;
+  note: string;
+  changes: readonly Change[];
+}
+
+/** Writes what became of locked documents: one deed. */
+export const writeChanges = (m: EntityManager, changes: readonly Change[], by: string, note: string): Promise<void> =>
+  writeDeeds(m, [{ by, note, changes }]);
+
 /**
- * Writes what became of locked documents, a statement a kind: those that refer before those that are referred to when
- * they go, and the other way round when they come. A charter that changed has a new revision under `note`.
+ * Writes what became of locked documents, a statement a kind however many deeds: those that refer before those that are
+ * referred to when they go, and the other way round when they come. No document may stand in two deeds.
  */
-export async function writeChanges(m: EntityManager, changes: readonly Change[], by: string, note: string): Promise<void> {
-  const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
+export async function writeDeeds(m: EntityManager, deeds: readonly Deed[]): Promise<void> {
+  const real: Signed[] = [];
+  for (const { by, note, changes } of deeds)
+    real.push(
+      ...(await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)).map((c) => ({ ...c, by, note })))),
+    );
   try {
     for (const kind of [...order].reverse()) {
       const keys = real.filter((c) => c.kind === kind && !c.after).map((c) => c.key);
       if (keys.length) await m.query(`delete from ${tableOf[kind]} where key = any($1)`, [keys]);
     }
-    for (const kind of order) await write(m, kind, real.filter((c) => c.kind === kind && c.after) as Written[], by);
-    const charters = real.filter((c) => c.kind === 'Charter' && c.after).map((c) => c.key);
+    for (const kind of order) await write(m, kind, real.filter((c) => c.kind === kind && c.after) as Written[]);
+    const charters = real.filter((c) => c.kind === 'Charter' && c.after);
     if (charters.length)
       await m.query(
-        'insert into charter_revision select key, coalesce((select max(revision) from charter_revision where charter = key), 0) + 1, doc, now(), $2, $3 from charter where key = any($1)',
-        [charters, by, note.slice(0, 200)],
+        'insert into charter_revision select c.key, coalesce((select max(revision) from charter_revision where charter = c.key), 0) + 1, c.doc, now(), n.by, n.note from charter c join unnest($1::text[], $2::text[], $3::text[]) n(key, by, note) on n.key = c.key',
+        [charters.map((c) => c.key), charters.map((c) => c.by), charters.map((c) => c.note.slice(0, 200))],
       );
-    await tellChanges(m, real, by);
+    await tellChanges(m, real);
   } catch (e) {
     throw inWords(e);
   }
 }
-type Written = Change & { after: Doc };
+type Signed = Change & { by: string; note: string };
+type Written = Signed & { after: Doc };
 
-async function write(m: EntityManager, kind: Kind, changes: readonly Written[], by: string): Promise<void> {
+async function write(m: EntityManager, kind: Kind, changes: readonly Written[]): Promise<void> {
   const table = tableOf[kind];
-  const values = async (list: readonly Written[]) => [
-    list.map((c) => c.key),
-    await inTurns(list, (part) => part.map((c) => JSON.stringify(c.after))),
-    by,
-  ];
+  const named = 'jsonb_to_recordset($1::jsonb) as n(key text, by text, doc jsonb)';
+  const values = (list: readonly Written[]) => listText(list, (c) => ({ key: c.key, by: c.by, doc: c.after }));
   const fresh = changes.filter((c) => !c.before);
   const changed = changes.filter((c) => c.before);
   if (changed.length)
     await m.query(
-      `update ${table} t set doc = n.doc, version = t.version + 1, updated_at = now(), updated_by = $3 from unnest($1::text[], $2::jsonb[]) n(key, doc) where t.key = n.key`,
-      await values(changed),
+      `update ${table} t set doc = n.doc, version = t.version + 1, updated_at = now(), updated_by = n.by from ${named} where t.key = n.key`,
+      [await values(changed)],
     );
   if (!fresh.length) return;
   // In the order in which they come: a network that is carved out of another comes behind it.
-  const rows = (await m.query(
-    `insert into ${table} (key, doc, updated_by) select key, doc, $3 from unnest($1::text[], $2::jsonb[]) with ordinality n(key, doc, i) order by i on conflict (key) do nothing returning key`,
-    await values(fresh),
+  const [refused] = (await m.query(
+    `with n as materialized (select n.*, row_number() over () as i from ${named}),
+     made as (insert into ${table} (key, doc, updated_by) select key, doc, by from n order by i on conflict (key) do nothing returning key)
+     select n.key from n left join made on made.key = n.key where made.key is null order by i limit 1`,
+    [await values(fresh)],
   )) as { key: string }[];
-  if (rows.length === fresh.length) return;
-  const made = new Set(rows.map((r) => r.key));
-  const lost = fresh.find((c) => !made.has(c.key)) as Written;
+  if (!refused) return;
+  const lost = fresh.find((c) => c.key === refused.key) as Written;
   if (lost.after.kind === 'Reservation')
     throw new Refusal('held-twice', `${lost.after.address} has just been reserved by somebody else.`, {
       remedy: 'Take the next free one.',
@@ -214,26 +233,43 @@ export function needIn<K extends Kind>(estate: Estate, kind: K, key: string): Do
   return doc;
 }
 
+/** A change that somebody makes who had seen the plan at a position. */
+export interface Sight {
+  changes: readonly Change[];
+  revision: number;
+}
+
 /**
- * Asked after the documents were locked and written: one that holds the lock sees whatever was committed before, and a change
- * of another field is no conflict. @throws Refusal when somebody changed the same after the position that the person had seen
+ * Asked after the documents were locked: one that holds the lock sees whatever was committed before, and a change of another
+ * field is no conflict. @returns for each, why not, when somebody changed the same after the position that the person had seen
  */
-export async function refuseChangedSince(m: EntityManager, changes: readonly Change[], revision: number): Promise<void> {
-  const wanted = changes.filter((c) => !same(c.before, c.after)).map((c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) }));
-  const [found] = (await m.query(
-    `select e.kind, e.subject, e.by, e.at, (select string_agg(f, ', ') from unnest(e.fields) f where f = any(d.names)) as what
-     from jsonb_to_recordset($1::jsonb) as r(kind text, key text, fields jsonb)
+export async function changedMeanwhile(m: EntityManager, sights: readonly Sight[]): Promise<(Refusal | undefined)[]> {
+  const wanted = sights.flatMap(({ changes, revision }, n) =>
+    changes.filter((c) => !same(c.before, c.after)).map((c) => ({ n, revision, kind: c.kind, key: c.key, fields: fieldsOf(c) })),
+  );
+  const out: (Refusal | undefined)[] = sights.map(() => undefined);
+  if (!wanted.length) return out;
+  const found = (await m.query(
+    `select distinct on (r.n) r.n, e.kind, e.subject, e.by, (select string_agg(f, ', ') from unnest(e.fields) f where f = any(d.names)) as what
+     from jsonb_to_recordset($1::jsonb) as r(n int, revision bigint, kind text, key text, fields jsonb)
      cross join lateral (select array(select jsonb_array_elements_text(r.fields)) as names) d
-     join event e on e.kind = r.kind and e.subject = r.key and e.position > $2
-     where e.fields = '{}' or d.names = '{}' or e.fields && d.names order by e.position desc limit 1`,
-    [JSON.stringify(wanted), revision],
-  )) as { kind: string; subject: string; by: string; what: string | null }[];
-  if (found)
-    throw new Refusal(
+     join event e on e.kind = r.kind and e.subject = r.key and e.position > r.revision
+     where e.fields = '{}' or d.names = '{}' or e.fields && d.names order by r.n, e.position desc`,
+    [JSON.stringify(wanted)],
+  )) as { n: number; kind: string; subject: string; by: string; what: string | null }[];
+  for (const f of found)
+    out[f.n] = new Refusal(
       'conflict',
-      `${found.what ? `${found.what} of ` : ''}${found.kind} ${found.subject} was changed by ${found.by || 'somebody else'} in the meantime.`,
+      `${f.what ? `${f.what} of ` : ''}${f.kind} ${f.subject} was changed by ${f.by || 'somebody else'} in the meantime.`,
       { remedy: 'What you typed is kept. Look at what it would change now, then save again.' },
     );
+  return out;
+}
+
+/** The same for one. @throws Refusal */
+export async function refuseChangedSince(m: EntityManager, changes: readonly Change[], revision: number): Promise<void> {
+  const [why] = await changedMeanwhile(m, [{ changes, revision }]);
+  if (why) throw why;
 }
 
 /** Fields that two people set to different values. @throws Refusal with both values and who set the other one */

@@ -1,7 +1,7 @@
 import { Readable } from 'node:stream';
 import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
-import { against, type Change, type Doc, type Edit, keyOf, kinds, type Kind, words } from '@praesidor/core/model';
+import { type Change, type Doc, type Edit, keyOf, kinds, type Kind, words } from '@praesidor/core/model';
 import { permit } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
@@ -9,9 +9,8 @@ import { Snapshots } from './snapshot.ts';
 import { Refusal } from '../refusal.ts';
 import { changePlan, mergeDocs, takeBack } from './change.ts';
 import { validDoc } from './documents.ts';
-import { inTurns } from '../heavy/turns.ts';
+import { EditsTogether } from './edits-together.ts';
 import { planAsText } from './export.ts';
-import { loadEstate } from './load.ts';
 
 const KindName = z.enum(Object.keys(kinds) as [Kind, ...Kind[]]);
 /** What tells one document of a kind from another: printable text. */
@@ -57,6 +56,7 @@ const importLimit = 80_000_000;
 
 export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   const snapshots = new Snapshots(ctx.db);
+  const together = new EditsTogether(ctx.db);
   /** Everything the browser computes with, and the versions it saves against; whoever has this state already is told so. */
   app.get('/api/estate', { config: { act: 'plan.read' } }, async (req, reply) => {
     const { etag, text, zipped } = await snapshots.get();
@@ -72,15 +72,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.post('/api/edits', { config: { act: 'plan.edit' }, schema: { body: EditBody } }, async (req) => {
     const body = req.body as z.infer<typeof EditBody>;
     const edits = body.edits.map((e): Edit => (e.op === 'put' ? { op: 'put', doc: validDoc(e.doc) } : (e as Edit)));
-    return ctx.db.transaction(async (m) => {
-      const changes = await changePlan(m, req.principal, edits, {
-        act: 'plan.edit',
-        via: 'hand',
-        note: body.why,
-        revision: body.revision,
-      });
-      return { act: await record(m, req.who.login, body.why, subjectOf(changes), {}, changes) };
-    });
+    return { act: await together.ask({ who: req.principal, edits, why: body.why, revision: body.revision }) };
   });
 
   app.post(
@@ -173,17 +165,9 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
           `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} stands twice, again in line ${twice.line}.`,
           { places: [{ file, line: twice.line, message: 'declared twice' }] },
         );
-      const { estate: standing } = await loadEstate(ctx.db);
-      const differences = await inTurns(docs, (part) =>
-        against(
-          standing,
-          part.map((d) => d.doc),
-        ),
-      );
-      const wanted = docs.map((d) => d.doc).filter((_, i) => differences[i]?.what !== 'same');
-      const count = (what: string) => differences.filter((d) => d.what === what).length;
       return ctx.db.transaction(async (m) => {
         const how = { act: 'plan.import', via: 'hand', note: 'imported' } as const;
+        const wanted = docs.map((d) => d.doc);
         const changes = base
           ? await mergeDocs(m, req.principal, pairs(wanted, base), how)
           : await changePlan(
@@ -192,8 +176,9 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
               wanted.map((doc): Edit => ({ op: 'put', doc })),
               { ...how, revision },
             );
-        const act = await record(m, req.who.login, 'imported', file, { documents: wanted.length }, changes, 'plan.import');
-        return { documents: docs.length, added: count('new'), changed: count('changed'), same: count('same'), act };
+        const act = await record(m, req.who.login, 'imported', file, { documents: changes.length }, changes, 'plan.import');
+        const added = changes.filter((c) => !c.before).length;
+        return { documents: docs.length, added, changed: changes.length - added, same: docs.length - changes.length, act };
       });
     },
   );
@@ -207,8 +192,6 @@ function secondOf<D extends { doc: Doc }>(docs: readonly D[]): D | undefined {
     return seen.has(name) || !seen.add(name);
   });
 }
-
-const subjectOf = (changes: readonly Change[]) => changes.map((c) => `${c.kind} ${c.key}`).join(', ');
 
 /** Each document with the one that the person began it from. */
 function pairs(wanted: readonly Doc[], base: readonly unknown[]): { base: Doc | null; mine: Doc }[] {

@@ -21,12 +21,12 @@ export const tell = (m: EntityManager, kind: string, subject: string, by = '') =
 export const tellMany = (m: EntityManager, kind: string, subjects: readonly string[], by = '') =>
   m.query('insert into event (kind, subject, by) select $1, unnest($2::text[]), $3', [kind, subjects, by]);
 
-/** Tells what became of documents, with the fields that changed. */
-export async function tellChanges(m: EntityManager, changes: readonly Change[], by: string): Promise<void> {
+/** Tells what became of documents, with who did it and the fields that changed. */
+export async function tellChanges(m: EntityManager, changes: readonly (Change & { by: string })[]): Promise<void> {
   if (!changes.length) return;
   await m.query(
-    'insert into event (kind, subject, by, fields) select kind, key, $2, array(select jsonb_array_elements_text(fields)) from jsonb_to_recordset($1::jsonb) as c(kind text, key text, fields jsonb)',
-    [await listText(changes, (c) => ({ kind: c.kind, key: c.key, fields: fieldsOf(c) })), by],
+    'insert into event (kind, subject, by, fields) select kind, key, by, array(select jsonb_array_elements_text(fields)) from jsonb_to_recordset($1::jsonb) as c(kind text, key text, by text, fields jsonb)',
+    [await listText(changes, (c) => ({ kind: c.kind, key: c.key, by: c.by, fields: fieldsOf(c) }))],
   );
 }
 /** Which top-level fields a change touches; none for a document that comes or goes as a whole. */

@@ -3,7 +3,7 @@ import { setImmediate } from 'node:timers/promises';
 /**
  * Work on a long list, some at a time, so that whoever else asks is answered in between. Answers what each part gave, joined.
  */
-export async function inTurns<T, R>(list: readonly T[], work: (part: readonly T[]) => readonly R[], size = 200): Promise<R[]> {
+export async function inTurns<T, R>(list: readonly T[], work: (part: readonly T[]) => readonly R[], size = 50): Promise<R[]> {
   const out: R[] = [];
   for (let at = 0; at < list.length; at += size) {
     if (at) await setImmediate();
