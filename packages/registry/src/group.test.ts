@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
@@ -32,6 +32,18 @@ describe('files written in groups', () => {
     }
     expect(readdirSync(join(dir, 'beside'))).toEqual([]);
     expect(await w.write([[{ path: join(dir, 'content', '5'), body: 'x', asks: true }]])).toBe(true);
+  });
+
+  it('that are alike are one file with many names until one of them is written anew', async () => {
+    const w = new GroupWriter(join(dir, 'beside'));
+    const put = (n: number, body: string) => w.write([[{ path: join(dir, 'types', `${n}`), body, alike: true }]]);
+    await Promise.all([...Array(20).keys()].map((n) => put(n, n % 2 ? 'image' : 'index')));
+    const said = () => [...Array(20).keys()].map((n) => readFileSync(join(dir, 'types', `${n}`), 'utf8'));
+    expect(said()).toEqual([...Array(20).keys()].map((n) => (n % 2 ? 'image' : 'index')));
+    expect(new Set([...Array(20).keys()].map((n) => statSync(join(dir, 'types', `${n}`)).ino)).size).toBeLessThan(20);
+    await Promise.all([put(0, 'image'), put(0, 'image')]);
+    expect(said()).toEqual([...Array(20).keys()].map((n) => (n % 2 || n === 0 ? 'image' : 'index')));
+    expect(readdirSync(join(dir, 'beside'))).toEqual([]);
   });
 
   it('fail each by itself, with the word of the system, and nothing names what is not there', async () => {

@@ -6,6 +6,8 @@ export interface FileToWrite {
   body?: string | Uint8Array;
   /** Asks whether the name was there before. */
   asks?: true;
+  /** Many come with the same body, which is never written to in place. */
+  alike?: true;
 }
 /** Files in stages: those of one are named by those of the next, and lie on the disk before it begins. */
 export type Stages = FileToWrite[][];
@@ -25,21 +27,54 @@ function folder(path, dirty) {
   if (made === undefined) return;
   for (let at = dirname(path); at.length >= dirname(made).length; at = dirname(at)) dirty.add(at);
 }
-function put({ path, body, asks }, dirty) {
+// What many of a group have alike is one file with many names: a name costs far less than a file.
+const alikes = new Map();
+const fresh = () => join(workerData, 'group-' + process.pid + '-' + ++count);
+function name(path, body) {
+  if (!alikes.has(body)) {
+    const one = fresh();
+    whole(one, body);
+    alikes.set(body, one);
+  }
+  const beside = fresh();
+  try {
+    try {
+      fs.linkSync(alikes.get(body), beside);
+    } catch {
+      // Not every file system has such names, and none has as many as one likes.
+      whole(beside, body);
+    }
+    fs.renameSync(beside, path);
+  } finally {
+    // Renamed onto another name of the same file, the first one stays (rename(2)).
+    fs.rmSync(beside, { force: true });
+  }
+}
+function whole(path, body) {
+  const fd = fs.openSync(path, 'w');
+  try {
+    if (body.length) {
+      fs.writeFileSync(fd, body);
+      fs.fdatasyncSync(fd);
+    }
+  } catch (e) {
+    fs.rmSync(path, { force: true });
+    throw e;
+  } finally {
+    fs.closeSync(fd);
+  }
+}
+function put({ path, body, asks, alike }, dirty) {
   folder(dirname(path), dirty);
   const stood = asks && fs.existsSync(path);
   if (body === undefined) {
-    fs.closeSync(fs.openSync(path, 'a'));
+    if (!fs.existsSync(path)) name(path, '');
+  } else if (alike) {
+    name(path, body);
   } else {
-    const beside = join(workerData, 'group-' + process.pid + '-' + ++count);
+    const beside = fresh();
+    whole(beside, body);
     try {
-      const fd = fs.openSync(beside, 'w');
-      try {
-        fs.writeFileSync(fd, body);
-        fs.fdatasyncSync(fd);
-      } finally {
-        fs.closeSync(fd);
-      }
       fs.renameSync(beside, path);
     } catch (e) {
       fs.rmSync(beside, { force: true });
@@ -74,6 +109,8 @@ parentPort.on('message', (group) => {
         for (const n of of) faults[n] ??= said(e);
       }
   }
+  for (const one of alikes.values()) fs.rmSync(one, { force: true });
+  alikes.clear();
   parentPort.postMessage({ faults, stood });
 });`;
 

@@ -71,9 +71,14 @@ export function refuse(res: ServerResponse, status: number, code: string, messag
 export const json = (res: ServerResponse, body: unknown, headers: Record<string, string> = {}) =>
   void res.writeHead(200, { 'content-type': 'application/json', ...headers }).end(JSON.stringify(body));
 
+/** Where many small blobs are read in one request: what is asked for stands in its body. */
+export const bundleOut = '/praesidor/blobs/read';
+/** Where many small blobs are taken in one request. */
+export const bundleIn = '/praesidor/blobs/write';
+
 /** What somebody must be allowed for a request. */
-export const needs = (method: string) =>
-  method === 'GET' || method === 'HEAD' ? 'pull' : method === 'DELETE' ? 'delete' : 'push';
+export const needs = (method: string, path = '') =>
+  method === 'GET' || method === 'HEAD' || path === bundleOut ? 'pull' : method === 'DELETE' ? 'delete' : 'push';
 
 /** Notes a pull: who, what, and how it was answered. */
 export type Log = (

@@ -1,5 +1,6 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import { createServer as createHttps } from 'node:https';
+import { readBundle, writeBundle } from './bundles.ts';
 import { type Pair, takeCertificate, tlsOf } from './certificate.ts';
 import { collect, Scrub } from './collect.ts';
 import { digestOfFile, isFull } from './disk.ts';
@@ -7,7 +8,19 @@ import { health, metrics } from './health.ts';
 import { type Grant, granted, plainLogin, Tokens } from './login.ts';
 import { listed, sendBlob, sendManifest, sendReferrers } from './reading.ts';
 import { TooMany } from './hasher.ts';
-import { DIGEST, isName, json, type Log, NAME, needs, refuse, type RegistryOptions, type Running } from './running.ts';
+import {
+  bundleIn,
+  bundleOut,
+  DIGEST,
+  isName,
+  json,
+  type Log,
+  NAME,
+  needs,
+  refuse,
+  type RegistryOptions,
+  type Running,
+} from './running.ts';
 import { Busy } from './store.ts';
 import { challenge, giveToken, whoIs } from './who.ts';
 import { continueUpload, gone, putManifest, startUpload } from './writing.ts';
@@ -81,7 +94,7 @@ async function answer(o: Running, req: IncomingMessage, res: ServerResponse): Pr
   if (path === '/token') return giveToken(o, url, req, res);
   const repo = /^\/v2\/(.+?)\/(?:blobs|manifests|tags|referrers)\//.exec(path)?.[1];
   const over = repo ?? (/^\/(praesidor\/|metrics$|v2\/_catalog$)/.test(path) ? '*' : undefined);
-  const need = needs(method);
+  const need = needs(method, path);
   const who = await whoIs(o, req);
   if (typeof who === 'string') return challenge(o, req, res, over, need, who);
   if (need !== 'pull') {
@@ -91,23 +104,18 @@ async function answer(o: Running, req: IncomingMessage, res: ServerResponse): Pr
   // A token is for what it was given for; what is about the whole registry takes one for the whole registry.
   if (over && !granted(who, over, need)) return challenge(o, req, res, over, need, 'wrong');
   if (repo && !isName(repo)) return refuse(res, 400, 'NAME_INVALID', 'this is no name of a repository');
+  const log = logOf(o, req, who);
+  if (path === bundleOut && method === 'POST') return readBundle(o, req, res, log);
+  if (path === bundleIn && method === 'POST') return writeBundle(o, req, res);
   return path.startsWith('/praesidor/') || path === '/metrics'
     ? ours(o, path, url, method, req, res)
-    : standard(o, path, url, method, req, res, who);
+    : standard(o, path, url, method, req, res, who, log);
 }
 
-async function standard(
-  o: Running,
-  path: string,
-  url: URL,
-  method: string,
-  req: IncomingMessage,
-  res: ServerResponse,
-  who: Grant,
-): Promise<void> {
-  const writes = needs(method) !== 'pull';
-  const log: Log = (kind, repository, reference, digest, status) =>
-    // What cannot be noted is counted, and nobody is refused for it: a full disk holds images that can be read.
+/** Notes what is pulled. What cannot be noted is counted, and nobody is refused for it: a full disk holds images that can be read. */
+const logOf =
+  (o: Running, req: IncomingMessage, who: Grant): Log =>
+  (kind, repository, reference, digest, status) =>
     o.store
       .logPull({
         at: (o.now?.() ?? new Date()).toISOString(),
@@ -123,6 +131,18 @@ async function standard(
       .catch(() => {
         o.counts.unnoted++;
       });
+
+async function standard(
+  o: Running,
+  path: string,
+  url: URL,
+  method: string,
+  req: IncomingMessage,
+  res: ServerResponse,
+  who: Grant,
+  log: Log,
+): Promise<void> {
+  const writes = needs(method) !== 'pull';
   if (path === '/v2/' || path === '/v2') return json(res, {}, { 'docker-distribution-api-version': 'registry/2.0' });
   if (path === '/v2/_catalog')
     return listed(res, url, '/v2/_catalog', await o.store.repositories(), (repositories) => ({ repositories }));

@@ -77,6 +77,12 @@ export class Store {
     return (await stat(this.blobPath(digest)).catch(() => undefined))?.size;
   }
 
+  /** A whole blob of a repository, unless it is larger than `most` bytes; undefined: it is, or is not held. */
+  async smallBlob(repo: string, digest: string, most: number): Promise<Buffer | undefined> {
+    const size = await this.blobSize(repo, digest);
+    return size === undefined || size > most ? undefined : readFile(this.blobPath(digest)).catch(() => undefined);
+  }
+
   readBlob = (digest: string, start = 0, end?: number): Readable =>
     createReadStream(this.blobPath(digest), { start, highWaterMark: 262_144, ...(end === undefined ? {} : { end }) });
 
@@ -272,7 +278,7 @@ export class Store {
       if (says.index && children.length > 0 && !children.some(Boolean)) missing.push(...says.manifests.map((d) => d.digest));
       if (missing.length) return { digest, missing };
       await this.room(body.length);
-      const names: FileToWrite[] = [{ path: this.repoPath(repo, 'manifests', digest.slice(7)), body: mediaType }];
+      const names: FileToWrite[] = [{ path: this.repoPath(repo, 'manifests', digest.slice(7)), body: mediaType, alike: true }];
       if (says.subject) {
         const about: Descriptor = {
           mediaType,

@@ -1,4 +1,5 @@
 export * from './archive.ts';
+export * from './bundler.ts';
 export * from './carry.ts';
 export * from './case.ts';
 export * from './land.ts';

@@ -156,7 +156,8 @@ export function faultyRegistry(
   };
   /** Whether a request brings bytes of a blob or a manifest. */
   const brings = (req: IncomingMessage) =>
-    ['PUT', 'PATCH'].includes(req.method ?? '') || (req.method === 'POST' && req.url?.includes('?digest='));
+    ['PUT', 'PATCH'].includes(req.method ?? '') ||
+    (req.method === 'POST' && (req.url?.includes('?digest=') || req.url === '/praesidor/blobs/write'));
   const full = (req: IncomingMessage, res: ServerResponse) => {
     if (!faults.has('registry-full', name) || !brings(req)) return false;
     const errors = [{ code: 'DENIED', message: 'the disk set aside for images is full: 0 bytes are left' }];
@@ -178,8 +179,8 @@ export function faultyRegistry(
   };
   let uploads = 0;
   const cutUpload = (req: IncomingMessage) => {
-    if (!faults.has('registry-cuts-uploads', name) || !brings(req)) return;
-    if (!req.url?.includes('/uploads/') || uploads++ % 4 !== 0) return;
+    if (!faults.has('registry-cuts-uploads', name) || !brings(req) || req.headers['content-length'] === '0') return;
+    if (!/\/uploads\/|\/blobs\/write$/.test(req.url ?? '') || uploads++ % 4 !== 0) return;
     const half = Number(req.headers['content-length'] ?? 0) >> 1;
     let seen = 0;
     req.on('data', (c: Buffer) => {
@@ -205,12 +206,13 @@ export function faultyRegistry(
     before: (req, res) => {
       if (full(req, res) || busy(req, res)) return true;
       cutUpload(req);
-      if (req.method !== 'GET' || !req.url?.includes('/blobs/sha256:')) return false;
+      const { url = '' } = req;
+      if (!(req.method === 'GET' && url.includes('/blobs/sha256:')) && url !== '/praesidor/blobs/read') return false;
       count++;
       const write = res.write.bind(res) as (chunk: Buffer, sent?: () => void) => boolean;
       // The socket itself: a response that has ended meanwhile no longer holds it, and the other side would wait.
       const { socket } = req;
-      if (drops(req.url.split('?')[0] ?? ''))
+      if (drops(url.split('?')[0] ?? ''))
         res.write = ((chunk: Buffer) => {
           write(chunk.subarray(0, chunk.length >> 1), () => socket.destroy());
           return true;

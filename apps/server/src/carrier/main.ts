@@ -1,7 +1,7 @@
 import { isOpen } from '@praesidor/core/images';
 import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
-import { carryBlob, fetchPiece, Pacer } from '@praesidor/shipping';
+import { Bundler, carryBlob, fetchPiece, Pacer } from '@praesidor/shipping';
 import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
 
 /**
@@ -15,6 +15,7 @@ interface Open {
   to: RegistryAt | undefined;
   dialer: Dialer;
   pacer: Pacer | undefined;
+  bundler: Bundler | undefined;
   stop: AbortController;
 }
 const routes = new Map<number, Open>();
@@ -48,13 +49,10 @@ function open(route: number, what: Route) {
   const dialer = new Dialer(new Exits(what.detours, anywhere), (address) => ask({ route, address }), lanes);
   const stop = new AbortController();
   const { way } = what;
-  routes.set(route, {
-    dialer,
-    stop,
-    source: { ...what.source, dialer, signal: stop.signal },
-    to: what.to && { ...what.to, dialer, signal: stop.signal },
-    pacer: way && new Pacer(way.rateMbit, (now) => isOpen(way, what.timezone, now)),
-  });
+  const source: RegistryAt = { ...what.source, dialer, signal: stop.signal };
+  const to: RegistryAt | undefined = what.to && { ...what.to, dialer, signal: stop.signal };
+  const pacer = way && new Pacer(way.rateMbit, (now) => isOpen(way, what.timezone, now));
+  routes.set(route, { dialer, stop, source, to, pacer, bundler: to && new Bundler(source, to, pacer) });
 }
 /** One blob or piece: its bytes are told as they pass, and how it ended. */
 async function pass(o: Extract<Order, { id: number }>) {
@@ -66,12 +64,12 @@ async function pass(o: Extract<Order, { id: number }>) {
     let done = '';
     if (o.do === 'fetch') done = await fetchPiece(r.source, o.what, hooks);
     else if (!r.to) throw new Error('that way leads nowhere');
-    else
-      await carryBlob(r.source, r.to, o.what, r.pacer, {
-        ...hooks,
-        onWrong: () => say({ id, wrong: true }),
-        onOpened: async (opened) => void (await ask({ id, opened })),
-      });
+    else {
+      const onWrong = () => say({ id, wrong: true });
+      const onOpened = async (opened: string) => void (await ask({ id, opened }));
+      if (!(await r.bundler?.take(o.what, { ...hooks, onWrong })))
+        await carryBlob(r.source, r.to, o.what, r.pacer, { ...hooks, onWrong, onOpened });
+    }
     tellBytes();
     say({ id, done });
   } catch (e) {

@@ -1,3 +1,4 @@
+export * from './bundle.ts';
 export * from './client.ts';
 export * from './held-of.ts';
 export * from './ours.ts';

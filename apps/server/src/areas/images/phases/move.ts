@@ -70,9 +70,9 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
       }
       for (const i of same) done.add(i);
     };
-    // Small ones wait for answers and disks, and large ones for the link.
+    // Small ones wait for answers and disks, and are carried many together; large ones wait for the link.
     const small = (same: ShipmentItem[]) => (same[0]?.bytes ?? 0) <= 262_144;
-    await inParallel([...todo.values()].filter(small), 16, signal, carry);
+    await inParallel([...todo.values()].filter(small), 160, signal, carry);
     await inParallel(
       [...todo.values()].filter((same) => !small(same)),
       5,
@@ -85,8 +85,8 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const manifests = new Map<string, ShipmentItem[]>();
   for (const i of items)
     if (i.kind === 'manifest' && i.state !== 'landed') manifests.set(i.repository, [...(manifests.get(i.repository) ?? []), i]);
-  // Within a repository in order: what an index names is there before the index.
-  await inParallel([...manifests.values()], 16, signal, async (list) => {
+  // Within a repository in order: what an index names is there before the index. A connection costs as much as some manifests.
+  await inParallel([...manifests.values()], 6, signal, async (list) => {
     for (const i of list) {
       const m = await getManifest(source, from(i), i.digest);
       await pacer.pass(m.body.length, signal);
