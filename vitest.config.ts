@@ -1,9 +1,6 @@
 import { defineConfig } from 'vitest/config';
 
-/** Suites that start the demonstration as a whole: its devices stand at fixed places, so one at a time. */
-const starts = ['e2e/commands.test.ts', 'e2e/demo.test.ts'];
-
-/** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, two at a time: they mostly wait. */
+/** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, three at a time: they often wait. */
 export default defineConfig({
   test: {
     projects: [
@@ -25,7 +22,7 @@ export default defineConfig({
           testTimeout: 120_000,
           hookTimeout: 120_000,
           isolate: false,
-          maxWorkers: 2,
+          maxWorkers: 3,
           sequence: { groupOrder: 1 },
         },
       },
@@ -33,22 +30,11 @@ export default defineConfig({
         test: {
           name: 'interface',
           include: ['e2e/**/*.test.ts'],
-          exclude: starts,
           testTimeout: 300_000,
           hookTimeout: 180_000,
           isolate: false,
-          maxWorkers: 2,
+          maxWorkers: 3,
           sequence: { groupOrder: 1 },
-        },
-      },
-      {
-        test: {
-          name: 'commands',
-          include: starts,
-          testTimeout: 300_000,
-          hookTimeout: 180_000,
-          fileParallelism: false,
-          sequence: { groupOrder: 2 },
         },
       },
     ],

@@ -85,7 +85,7 @@ it('a silent BMC, a node that never boots and one that dies while pulling break 
   expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images']);
   expect(steps['lr-04/power']?.text).toContain('The BMC of lr-04 at 10.62.7.14:443: it does not answer');
   expect(steps['lr-04/power']?.remedy).toContain('power and network');
-  expect(steps['lr-05/system']?.text).toContain('lr-05 has power and never asked for its boot script');
+  expect(steps['lr-05/system']?.text).toContain('lr-05 has power and never asked for its boot program');
   expect(steps['lr-07/images']?.text).toMatch(/lr-07 lost power after \d+ of 95 images/);
   expect(steps['lr-07/images']?.remedy).toContain('goes on with the images it lacks');
   const { status } = await buildOf(c);

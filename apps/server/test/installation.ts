@@ -108,6 +108,7 @@ export class Installation {
     machines = [],
     database,
     settings = {},
+    before,
   }: {
     speed?: number;
     patience?: number;
@@ -123,8 +124,11 @@ export class Installation {
     database?: { url: string; drop: () => Promise<void> };
     /** Settings of the server other than those of the tests. */
     settings?: Partial<Config>;
+    /** Told by how much ports of devices are moved, before anything listens. */
+    before?: (shift: number) => void;
   } = {}): Promise<this> {
     const shift = await freeShift();
+    before?.(shift);
     const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
     const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);

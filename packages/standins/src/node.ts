@@ -6,6 +6,7 @@ import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/proto
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
 import { readEnvironment } from './environment.ts';
+import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
 
 /** What a boot kit put on the disk of a machine. */
@@ -20,8 +21,8 @@ export interface Installed {
 }
 
 /**
- * A machine from power-on to a running kubelet, as its boot kit says: the script is fetched from the boot
- * source, first-boot data from where the script points, images through the mirror configuration given.
+ * A machine from power-on to a running kubelet, as its boot kit says: firmware fetches a program from the boot source, first-boot
+ * data come from where its command line points, images through the mirror configuration given.
  */
 export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   m.at('post');
@@ -30,7 +31,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   if (m.bootUri) {
     const uri = m.bootUri;
     m.setBoot('None');
-    m.installed = await firstBoot(m, await bootScript(m, uri, signal), signal);
+    m.installed = await firstBoot(m, await networkBoot(m, uri, signal), signal);
   } else if (m.seed && m.installed?.base !== m.seed.replace(/\/$/, ''))
     m.installed = await firstBoot(m, m.seed.replace(/\/$/, ''), signal);
   if (!m.installed) return;
@@ -133,22 +134,14 @@ function lacksFor(me: Installed): string | undefined {
   return undefined;
 }
 
-/** Follows the boot script: fetches what it names, and answers with the place of the first-boot data. */
-async function bootScript(m: Machine, uri: string, signal: AbortSignal): Promise<string> {
+/** Boots what firmware is told to, and answers with the place of the first-boot data that the kernel's command line names. */
+async function networkBoot(m: Machine, uri: string, signal: AbortSignal): Promise<string> {
   m.at('fetch');
-  const script = await retry(m, signal, () => fetchText(uri, signal));
-  if (!script.startsWith('#!ipxe')) throw new Error('not a boot script');
-  const seed = /ds=nocloud-net;s=(\S+)/.exec(script)?.[1];
-  if (!seed) throw new Error('the script names no first-boot data');
-  const base = seed.replace(/\/$/, '');
-  for (const url of [...script.matchAll(/^(?:kernel|initrd)(?: --name \S+)? (\S+)/gm)].map((x) => x[1] as string))
-    await retry(m, signal, async () => {
-      const r = await fetch(url, { signal });
-      if (!r.ok) throw new Error(`${url} answered ${r.status}`);
-      await r.arrayBuffer();
-    });
+  const { cmdline } = unified(await retry(m, signal, () => httpBoot(uri, signal)));
+  const seed = /(?:^| )ds=nocloud-net;s=(\S+)/.exec(cmdline)?.[1];
+  if (!seed) throw new Error('the command line names no first-boot data');
   await m.clock.sleep(120, signal);
-  return base;
+  return seed.replace(/\/$/, '');
 }
 
 async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise<Installed> {

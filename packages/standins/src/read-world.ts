@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Doc, readDocuments } from '@praesidor/core/model';
 import { parse, stringify } from 'yaml';
+import { smallStub } from './firmware.ts';
 import type { Hardware } from './machine.ts';
 import type { Publication } from './source.ts';
 import type { RegistrySpec, WorldSpec } from './world.ts';
@@ -94,6 +95,7 @@ function publication(image: string, on: string): Publication {
         { key: `${image} kernel`, paper: 14e6, title: 'kernel' },
         { key: `${image} initrd`, paper: 86e6, title: 'initrd' },
         { key: `${image} root`, paper: 412e6, title: 'root' },
+        { key: 'stub', paper: 90e3, title: 'stub', bytes: smallStub() },
       ],
     };
   const base = n % 4;

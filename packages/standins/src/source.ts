@@ -11,7 +11,7 @@ import type { Faults } from './faults.ts';
 /** What to publish under one image name: layers by a key (equal keys are the same layer) with the size on paper. */
 export interface Publication {
   image: string;
-  layers: { key: string; paper: number; title?: string }[];
+  layers: { key: string; paper: number; title?: string; bytes?: Buffer }[];
 }
 
 const scale = 2000;
@@ -56,7 +56,7 @@ export async function publish(
     const lacking = p.layers.some((l) => without.has(l.key));
     const layers = [];
     for (const l of p.layers) {
-      const bytes = layerBytes(l.key, l.paper);
+      const bytes = l.bytes ?? layerBytes(l.key, l.paper);
       if (!without.has(l.key)) blob(repository, bytes);
       layers.push({
         mediaType: 'application/vnd.oci.image.layer.v1.tar',

@@ -1,7 +1,7 @@
 import type { KitContext, KitFile } from './kit.ts';
 import { cloudInit } from './writers/cloud-init.ts';
 import { dhcp } from './writers/dhcp.ts';
-import { ipxe } from './writers/ipxe.ts';
+import { commandLine, ipxe } from './writers/ipxe.ts';
 import { kubeconfig } from './writers/kubeconfig.ts';
 import { loadBalancer } from './writers/load-balancer.ts';
 import { manifests } from './writers/manifests.ts';
@@ -29,7 +29,7 @@ export function bootKit(ctx: KitContext): KitFile[] {
     files.push(
       ...onNode.map((f) => ({ path: `hosts/${node.host}/root${f.path}`, content: f.content, from: f.from, secret: f.secret })),
     );
-    files.push(...cloudInit(ctx, node, onNode), ...ipxe(ctx, node));
+    files.push(...cloudInit(ctx, node, onNode), ...ipxe(ctx, node), ...commandLine(ctx, node));
   }
   return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
 }

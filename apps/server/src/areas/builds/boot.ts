@@ -1,15 +1,16 @@
 import { Readable } from 'node:stream';
-import type { FastifyInstance, FastifyRequest } from 'fastify';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
 import type { Plan } from '@praesidor/core/charter';
-import { bootFiles } from '@praesidor/core/files';
+import { bootFiles, kernelLine } from '@praesidor/core/files';
 import { hashed } from '../../auth/seal.ts';
 import type { Context } from '../../context.ts';
 import { Builds } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { whisper } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { bootBlob } from '../clusters/kit.ts';
+import { bootImage } from '../clusters/kit.ts';
+import { bootProgram, NoProgram } from './boot-program.ts';
 import { readOn } from '@praesidor/protocols/oci';
 import { kitOf } from './kit-of-build.ts';
 
@@ -71,13 +72,30 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { build } = await opened(req, 'files');
     const { estate } = await loadEstate(ctx.db);
     const { digest } = req.params as { digest: string };
-    const found = await bootBlob(ctx, build.plan as Plan, estate, digest);
-    if (!found) throw new Refusal('not-found', 'This release boots from no such blob.');
+    const image = await bootImage(ctx, build.plan as Plan, estate);
+    const size = image?.layers.find((l) => l.digest === digest)?.size;
+    if (!image || size === undefined) throw new Refusal('not-found', 'This release boots from no such blob.');
     return reply
       .type('application/octet-stream')
-      .header('content-length', found.size)
-      .send(Readable.from(readOn(found.registry, found.repository, { digest, from: 0, to: found.size, size: found.size })));
+      .header('content-length', size)
+      .send(Readable.from(readOn(image.registry, image.repository, { digest, from: 0, to: size, size })));
   });
+
+  /** What UEFI firmware loads: it asks for the length first. */
+  app.get('/boot/:token/boot.efi', { exposeHeadRoute: false }, (req, reply) => program(req, reply, true));
+  app.head('/boot/:token/boot.efi', (req, reply) => program(req, reply, false));
+  async function program(req: FastifyRequest, reply: FastifyReply, whole: boolean) {
+    const { build, host } = await opened(req, 'files');
+    const { estate } = await loadEstate(ctx.db);
+    const line = kernelLine(await kitOf(ctx, build, estate), host);
+    const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch((e: unknown) => {
+      throw e instanceof NoProgram ? new Refusal('not-found', e.message, { remedy: e.remedy }) : e;
+    });
+    reply.type('application/efi').header('content-length', made.size).header('cache-control', 'no-store');
+    if (!whole) return reply.send();
+    await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', 'fetches its boot program');
+    return reply.send(Readable.from(made.bytes()));
+  }
 
   app.get('/boot/:token/gate/join', async (req, reply) => {
     const { build, host } = await opened(req, 'reports');

@@ -8,7 +8,7 @@ import { type KitContext, type KitFile, placeholder } from '@praesidor/core/file
 import { keptAt } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
 import { hostOf } from '@praesidor/core/access';
-import { getManifest } from '@praesidor/protocols/oci';
+import { getManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { at, registryPlace } from '../images/registries.ts';
 import { Refusal } from '../../refusal.ts';
@@ -69,13 +69,23 @@ export function archive(name: string, files: readonly KitFile[]): Readable {
   return tar.pipe(createGzip({ level: 9 })) as unknown as Readable;
 }
 
-/** The repository and size of a boot blob at the mirror, so that only what the plan names is served to machines. */
-export async function bootBlob(ctx: Context, plan: Plan, estate: Estate, digest: string) {
+/** What a release boots from, at the mirror of a cluster: the layers of its boot image by their titles. */
+export interface BootImage {
+  registry: RegistryAt;
+  repository: string;
+  /** As the manifest has them (`org.opencontainers.image.title`). */
+  layers: { title: string; digest: string; size: number }[];
+}
+
+/** @throws ProtocolError; undefined: the release has no boot image that is known, or the cluster no mirror */
+export async function bootImage(ctx: Context, plan: Plan, estate: Estate, signal?: AbortSignal): Promise<BootImage | undefined> {
   const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
-  if (!image?.blobs.includes(digest) || !plan.mirror) return undefined;
-  const registry = await at(ctx, plan.mirror);
+  if (!image || !plan.mirror) return undefined;
+  const registry = await at(ctx, plan.mirror, signal);
   const { repository } = keptAt(image.ref, plan.mirror);
   const manifest = await getManifest(registry, repository, image.manifests[0] as string);
-  const size = manifest.json.layers?.find((l) => l.digest === digest)?.size;
-  return size === undefined ? undefined : { registry, repository, size };
+  const layers = (manifest.json.layers ?? [])
+    .filter((l) => image.blobs.includes(l.digest))
+    .map(({ digest, size, annotations }) => ({ title: annotations?.['org.opencontainers.image.title'] ?? '', digest, size }));
+  return { registry, repository, layers };
 }

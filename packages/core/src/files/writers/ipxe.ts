@@ -2,15 +2,23 @@ import type { PlannedNode } from '../../charter/plan.ts';
 import { file, type KitContext, type KitFile } from '../kit.ts';
 
 /**
- * The network boot script of a host: kernel and initial file system by digest, first-boot data from the same place. No
- * address stands on the kernel's line: cloud-init would take it for the whole network configuration.
+ * What the kernel of a host is told: where first-boot data comes from. No address stands there: cloud-init would take it for
+ * the whole network configuration.
  */
+export const kernelLine = (ctx: KitContext, host: string): string => `ds=nocloud-net;s=${ctx.bootUrl(host)}/`;
+
+/** The same as a file: what the program is given that firmware boots. */
+export const commandLine = (ctx: KitContext, node: PlannedNode): KitFile[] => [
+  file(`hosts/${node.host}/kernel.cmdline`, kernelLine(ctx, node.host), ['charter.release', 'build'], true),
+];
+
+/** The network boot script of a host, for iPXE: kernel and initial file system by digest, first-boot data from the same place. */
 export function ipxe(ctx: KitContext, node: PlannedNode): KitFile[] {
   const base = ctx.bootUrl(node.host);
   const lines = [
     '#!ipxe',
     `# ${node.host}, ${node.role} of ${ctx.plan.charter.name}`,
-    `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ds=nocloud-net;s=${base}/ || goto failed`,
+    `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ${kernelLine(ctx, node.host)} || goto failed`,
     `initrd --name initrd ${base}/blob/${ctx.boot?.initrd ?? 'initrd'} || goto failed`,
     'boot || goto failed',
     ':failed',

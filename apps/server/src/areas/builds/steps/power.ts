@@ -40,7 +40,7 @@ export const power: StepRunner = {
     await patiently('power off', async () => {
       if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
     });
-    await patiently('boot source', () => setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`));
+    await patiently('boot source', () => setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.efi`));
     await log('boots once over HTTP from its kit');
     await patiently('power on', () => reset(bmc, 'On'));
     await until(

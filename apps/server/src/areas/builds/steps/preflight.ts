@@ -1,4 +1,4 @@
-import { heldBy, missing } from '@praesidor/core/images';
+import { bytesText, heldBy, missing } from '@praesidor/core/images';
 import { isIp, serverList } from '@praesidor/core/address';
 import { lookup } from '@praesidor/protocols/dns';
 import { ping, targetOf } from '@praesidor/protocols/oci';
@@ -6,6 +6,7 @@ import { powerState } from '@praesidor/protocols/redfish';
 import { bmcFor } from '../../hosts/bmc.ts';
 import { lookAtHypervisor } from '../../hosts/hypervisors.ts';
 import { at, lookAt } from '../../images/registries.ts';
+import { bootProgram } from '../boot-program.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 
 /** Whether a hypervisor answers, and has the image, and the memory for those of the cluster's guests that do not run yet. */
@@ -81,6 +82,11 @@ export const preflight: StepRunner = {
         if (lack.images.length)
           throw new Error(`${lack.blobs} layers of ${lack.images.length} images are not at ${mirror.endpoint} under their names`);
         return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
+      });
+    if (mirror && !wrong.length && plan.nodes.some((n) => n.bmc))
+      await measure('boot program', async () => {
+        const { size } = await bootProgram(ctx, plan, estate, '', signal);
+        return `${bytesText(size)} for firmware, made of the release's stub, kernel and initial file system`;
       });
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);
     if (wrong.length)

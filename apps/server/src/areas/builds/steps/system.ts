@@ -12,7 +12,7 @@ export const system: StepRunner = {
     if (retry && node && host?.bmc) {
       const bmc = await bmcOf(ctx, host, signal);
       await log('boots once more from its kit');
-      await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.ipxe`);
+      await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.efi`);
       await reset(bmc, 'ForceRestart');
     }
     if (retry && node?.guest) {
@@ -45,7 +45,7 @@ export const system: StepRunner = {
           ? `${node?.host} began its first boot and has gone silent`
           : node?.guest
             ? `${node.host} runs and never asked for its first-boot data`
-            : `${node?.host} has power and never asked for its boot script`,
+            : `${node?.host} has power and never asked for its boot program`,
     );
   },
 };

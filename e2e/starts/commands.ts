@@ -3,10 +3,10 @@ import { accessSync, chownSync, constants, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { eventually } from '../apps/server/test/installation.ts';
+import { eventually } from '../../apps/server/test/installation.ts';
 
 /** The two commands where they cannot do everything: without root, without the packages, without a network. */
-const root = join(import.meta.dirname, '..');
+const root = join(import.meta.dirname, '../..');
 const asRoot = process.getuid?.() === 0;
 const nobody = asRoot ? { uid: 65534, gid: 65534 } : {};
 const dirs: string[] = [];

@@ -3,10 +3,10 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it } from 'vitest';
-import { Client, eventually } from '../apps/server/test/installation.ts';
+import { Client, eventually } from '../../apps/server/test/installation.ts';
 
 /** `npm run demo` as a person uses it: started, ended, killed, started again. */
-const root = join(import.meta.dirname, '..');
+const root = join(import.meta.dirname, '../..');
 const state = mkdtempSync(join(tmpdir(), 'praesidor-demo-'));
 spawnSync('chmod', ['755', state]);
 

@@ -1,0 +1,103 @@
+import { createHash } from 'node:crypto';
+import type { Plan } from '@praesidor/core/charter';
+import { type BootProgram, layOut } from '@praesidor/core/files';
+import type { Estate } from '@praesidor/core/model';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { readOn } from '@praesidor/protocols/oci';
+import type { Context } from '../../context.ts';
+import { type BootImage, bootImage } from '../clusters/kit.ts';
+
+/** Why a release gives firmware nothing to boot, and what to do about it. */
+export class NoProgram extends Error {
+  constructor(
+    message: string,
+    readonly remedy: string,
+  ) {
+    super(message);
+  }
+}
+const stubLimit = 4_000_000;
+
+type Layer = BootImage['layers'][number];
+
+/**
+ * The program that firmware loads for a host: the release's stub with its kernel, the command line and its initial file
+ * system. Its bytes come from the mirror as they are sent, and end early when a layer does not have its digest.
+ * @throws NoProgram @throws ProtocolError
+ */
+export async function bootProgram(
+  ctx: Context,
+  plan: Plan,
+  estate: Estate,
+  line: string,
+  signal?: AbortSignal,
+): Promise<{ size: number; bytes: () => AsyncGenerator<Uint8Array> }> {
+  const image = await bootImage(ctx, plan, estate, signal);
+  if (!image)
+    throw new NoProgram(
+      `Release ${plan.charter.release} has no image that machines boot from.`,
+      'Read its images under Images; a component with `on: boot` names that image.',
+    );
+  const layer = (title: string): Layer => {
+    const found = image.layers.find((l) => l.title === title);
+    if (!found)
+      throw new NoProgram(
+        `The boot image of release ${plan.charter.release} has no layer titled ${title}.`,
+        title === 'stub'
+          ? 'Add an EFI stub for unified kernel images (UAPI.5) to it as a layer of that title: firmware loads no kernel without one.'
+          : 'Add it to that image as a layer of that title.',
+      );
+    return found;
+  };
+  const [stub, kernel, initrd] = [layer('stub'), layer('kernel'), layer('initrd')];
+  if (stub.size > stubLimit)
+    throw new NoProgram(
+      `The stub of release ${plan.charter.release} has ${stub.size} bytes.`,
+      'It is something else: a stub is far smaller than 4 MB.',
+    );
+  const cmdline = Buffer.from(line);
+  const layers: Record<string, Layer> = { '.linux': kernel, '.initrd': initrd };
+  let laid: BootProgram;
+  try {
+    laid = layOut(await whole(image, stub), [
+      { name: '.cmdline', size: cmdline.length },
+      { name: '.linux', size: kernel.size },
+      { name: '.initrd', size: initrd.size },
+    ]);
+  } catch (e) {
+    if (e instanceof ProtocolError) throw e;
+    throw new NoProgram(
+      `Release ${plan.charter.release}: ${(e as Error).message}.`,
+      'Put the stub of another system into its boot image.',
+    );
+  }
+  async function* bytes() {
+    yield laid.head;
+    for (const part of laid.parts) {
+      const from = layers[part.name];
+      if (from) yield* verified(image as BootImage, from);
+      else yield cmdline;
+      yield Buffer.alloc(part.padding);
+    }
+  }
+  return { size: laid.size, bytes };
+}
+
+async function* verified(image: BootImage, { digest, size }: Layer): AsyncGenerator<Uint8Array> {
+  const hash = createHash('sha256');
+  let last: Uint8Array | undefined;
+  for await (const piece of readOn(image.registry, image.repository, { digest, from: 0, to: size, size })) {
+    if (last) yield last;
+    hash.update(piece);
+    last = piece;
+  }
+  if (`sha256:${hash.digest('hex')}` !== digest)
+    throw new ProtocolError('digest', image.registry.endpoint, `${digest.slice(0, 19)} was read with other bytes`);
+  if (last) yield last;
+}
+
+async function whole(image: BootImage, layer: Layer): Promise<Buffer> {
+  const pieces: Uint8Array[] = [];
+  for await (const piece of verified(image, layer)) pieces.push(piece);
+  return Buffer.concat(pieces);
+}

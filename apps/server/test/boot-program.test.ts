@@ -1,0 +1,71 @@
+import { createHash } from 'node:crypto';
+import { writeFileSync } from 'node:fs';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { httpBoot, unified } from '../../../packages/standins/src/firmware.ts';
+import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+
+const image = 'images.upstream.example/core/system:1.34.2';
+const layer = (title: string) => ({ key: `${title} here`, paper: 4e6, title });
+const digest = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
+const { signal } = new AbortController();
+
+describe('the program that firmware is told to boot', () => {
+  const i = new Installation();
+  let c: Client;
+  let uri = '';
+  beforeAll(async () => {
+    await i.start();
+    c = await i.as('warden');
+    await prepare(c);
+    i.plant('node-never-boots', 'lr-02');
+    await c.good('POST', '/api/builds', { charter: 'plover' });
+    uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
+  });
+  afterAll(() => i.stop());
+
+  it('is asked for its length, and is made of the stub, kernel and initial file system of the release', async () => {
+    expect(new URL(uri).pathname).toMatch(/^\/boot\/[\w-]+\/boot\.efi$/);
+    const program = await httpBoot(uri, signal);
+    const { cmdline, linux, initrd } = unified(program);
+    expect(cmdline).toBe(`ds=nocloud-net;s=${uri.replace('boot.efi', '')}`);
+    const bill = (await c.estate()).observed.bills['1.34.2'];
+    const blobs = bill?.images.find((x) => x.on === 'boot')?.blobs;
+    expect(blobs).toEqual(expect.arrayContaining([digest(linux), digest(initrd)]));
+  });
+
+  it('ends early, so that firmware refuses it, when the mirror gives other bytes than the digest has', async () => {
+    const program = await httpBoot(uri, signal);
+    const { linux } = unified(program);
+    const path = i.world.stores.get('lr-registry')?.blobPath(digest(linux)) as string;
+    const rotten = Buffer.from(linux);
+    rotten[7] = (rotten[7] ?? 0) ^ 1;
+    writeFileSync(path, rotten);
+    await expect(httpBoot(uri, signal)).rejects.toThrow();
+    writeFileSync(path, linux);
+    expect((await httpBoot(uri, signal)).equals(program)).toBe(true);
+  });
+
+  it('is given to whoever has the address, and to nobody else', async () => {
+    expect((await fetch(uri.replace(/boot\/[^/]+/, 'boot/wrong'), { method: 'HEAD' })).status).toBe(404);
+    expect((await fetch(uri.replace(/boot\/[^/]+/, 'boot/wrong'))).status).toBe(404);
+  });
+});
+
+describe('a release without a stub', () => {
+  const i = new Installation();
+  let c: Client;
+  beforeAll(async () => {
+    await i.start({ also: [{ image, layers: [layer('kernel'), layer('initrd')] }] });
+    c = await i.as('warden');
+    await prepare(c);
+  });
+  afterAll(() => i.stop());
+
+  it('is not built on metal: that is said before anything is touched', async () => {
+    await c.good('POST', '/api/builds', { charter: 'plover' });
+    const b = await builtOrBroken(c);
+    expect(b.status.steps.preflight?.state).toBe('failed');
+    expect(b.status.steps.preflight?.text).toContain('The boot image of release 1.34.2 has no layer titled stub.');
+    expect([...i.world.machines.values()].every((m) => m.bootUri === undefined)).toBe(true);
+  });
+});

@@ -1,0 +1,89 @@
+import type { ChildProcess } from 'node:child_process';
+import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
+import { answerFirmware, initialFileSystem, Machine, openRoom, room } from './machine.ts';
+
+/**
+ * UEFI firmware (Debian's ovmf) boots what the product serves for a host: the product makes it of Debian's kernel and Debian's
+ * stub, which are shipped to the room like every image. The system here is one program that says what the kernel was told.
+ */
+const parts = process.env.PRAESIDOR_REAL ?? '';
+const dir = mkdtempSync(join(tmpdir(), 'firmware-'));
+const i = new Installation();
+let c: Client;
+let dhcp: ChildProcess | undefined;
+let machine: Machine | undefined;
+const image = 'images.upstream.example/core/system:1.34.2';
+
+beforeAll(async () => {
+  const kernel = join(
+    parts,
+    'kernel/boot',
+    readdirSync(join(parts, 'kernel/boot')).find((f) => f.startsWith('vmlinuz-')) as string,
+  );
+  const init = [
+    '#!/busybox sh',
+    '/busybox mkdir -p /proc /dev',
+    '/busybox mount -t proc proc /proc',
+    '/busybox mount -t devtmpfs dev /dev',
+    'echo "TOLD $(/busybox cat /proc/cmdline) END" > /dev/ttyS0',
+    '/busybox poweroff -f',
+  ].join('\n');
+  const system = initialFileSystem([
+    { path: 'busybox', body: readFileSync('/bin/busybox'), mode: 0o100755 },
+    { path: 'init', body: Buffer.from(`${init}\n`), mode: 0o100755 },
+  ]);
+  const layer = (title: string, bytes: Buffer) => ({ key: title, paper: bytes.length, title, bytes });
+  const port = await freePort();
+  await i.start({
+    also: [
+      {
+        image,
+        layers: [
+          layer('kernel', readFileSync(kernel)),
+          layer('initrd', system),
+          layer('stub', readFileSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub')),
+        ],
+      },
+    ],
+    settings: { host: '0.0.0.0', port, publicUrl: `http://${room.server}:${port}` },
+    patience: 1800,
+    before: (shift) => openRoom(shift),
+  });
+  c = await i.as('warden');
+  await prepare(c);
+});
+afterAll(async () => {
+  dhcp?.kill('SIGKILL');
+  machine?.powerOff();
+  await i.stop();
+  rmSync(dir, { recursive: true, force: true });
+});
+
+it('firmware loads the program that the product makes, and its kernel is told where its first-boot data are', async () => {
+  // The stand-in of this host does nothing: the emulated machine takes its place.
+  i.plant('node-never-boots', 'lr-02');
+  await c.good('POST', '/api/builds', { charter: 'plover' });
+  const uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
+  dhcp = answerFirmware(dir, uri);
+  machine = new Machine(join(dir, 'lr-02'), '52:8a:1c:40:02:01');
+  const began = Date.now();
+  machine.powerOn();
+  const m = machine;
+  const told = await eventually(
+    async () =>
+      /TOLD (.*) END/.exec(m.said())?.[1] ||
+      (/failed to load|Kernel panic/.test(m.said()) && Promise.reject(new Error(m.said().slice(-2000)))),
+    'the kernel says what it was told',
+    300_000,
+  ).catch((e: Error) => {
+    throw new Error(`${e.message}\n${m.said().slice(-3000)}`);
+  });
+  process.stdout.write(`firmware to first program: ${((Date.now() - began) / 1000).toFixed(0)} s\n`);
+  expect(uri).toMatch(/\/boot\.efi$/);
+  expect(told).toBe(`ds=nocloud-net;s=${uri.replace(/boot\.efi$/, '')}`);
+  expect((await fetch(`${uri.replace(/boot\.efi$/, '')}user-data`)).status).toBe(200);
+});

@@ -1,0 +1,111 @@
+#!/usr/bin/env node
+/*
+ * `npm run real`: what takes too long for `npm test`. Machines under emulation boot what the product serves. All of it happens
+ * in a network namespace of its own that has the addresses of one site, so that nothing of this machine's network is touched.
+ */
+import { spawn, spawnSync } from 'node:child_process';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
+import { createDatabase, startPostgres } from './lib/postgres.mjs';
+import { fail, step } from './lib/say.mjs';
+
+/** What emulates, and what the machines are made of. */
+const emulation = {
+  'qemu-system-x86': () => existsSync('/usr/bin/qemu-system-x86_64'),
+  ovmf: () => existsSync('/usr/share/OVMF/OVMF_CODE_4M.fd'),
+  'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
+  'busybox-static': () => existsSync('/bin/busybox'),
+  'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
+  nftables: () => existsSync('/usr/sbin/nft'),
+  iproute2: () => existsSync('/usr/sbin/ip') || existsSync('/sbin/ip'),
+};
+const parts = join(state, 'real');
+const inside = process.argv.includes('--inside');
+
+/** The kernel of Debian's package, unpacked and not installed. */
+async function kernel() {
+  const found = () =>
+    existsSync(join(parts, 'kernel/boot'))
+      ? readdirSync(join(parts, 'kernel/boot')).find((f) => f.startsWith('vmlinuz-'))
+      : undefined;
+  if (found()) return;
+  await step('Fetching a kernel from Debian', async () => {
+    rmSync(join(parts, 'kernel'), { recursive: true, force: true });
+    mkdirSync(parts, { recursive: true });
+    const run = (command, args) => {
+      const r = spawnSync(command, args, { cwd: parts, encoding: 'utf8' });
+      if (r.status !== 0) fail(`${command} ${args.join(' ')}: ${(r.stderr || r.stdout).trim().split('\n').at(-1)}`);
+      return r.stdout;
+    };
+    const name = /Depends: (linux-image-\S+)/.exec(run('apt-cache', ['depends', 'linux-image-cloud-amd64']))?.[1];
+    if (!name) fail('Debian names no kernel: linux-image-cloud-amd64 is not among its packages.');
+    run('apt-get', ['download', name]);
+    const deb = readdirSync(parts).find((f) => f.startsWith(name) && f.endsWith('.deb'));
+    run('dpkg-deb', ['-x', deb, 'kernel']);
+    rmSync(join(parts, deb));
+  });
+}
+
+async function outside() {
+  checkNode();
+  if (process.getuid?.() !== 0) fail('`npm run real` makes a network namespace and starts machines in it: run it as root.');
+  await debian({ ...packages, ...emulation });
+  await modules();
+  await web();
+  await kernel();
+  const name = `praesidor-real-${process.pid}`;
+  const made = spawnSync('ip', ['netns', 'add', name], { encoding: 'utf8' });
+  if (made.status !== 0) fail(`No network namespace can be had here: ${made.stderr.trim()}`);
+  const child = spawn(
+    'ip',
+    [
+      'netns',
+      'exec',
+      name,
+      process.execPath,
+      import.meta.filename ?? new URL(import.meta.url).pathname,
+      '--inside',
+      ...process.argv.slice(2),
+    ],
+    {
+      cwd: root,
+      stdio: 'inherit',
+    },
+  );
+  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal));
+  const code = await new Promise((done) => child.once('exit', (c) => done(c ?? 1)));
+  spawnSync('ip', ['netns', 'del', name]);
+  process.exit(code);
+}
+
+async function within() {
+  const began = Date.now();
+  spawnSync('ip', ['link', 'set', 'lo', 'up']);
+  const scratch = mkdtempSync('/var/tmp/praesidor-real-');
+  chmodSync(scratch, 0o755);
+  const pg = await startPostgres(join(state, 'real-postgres'), 54400, { lasting: false });
+  createDatabase(pg, 'tests');
+  const suites = spawn(
+    process.execPath,
+    [
+      join(root, 'node_modules/vitest/vitest.mjs'),
+      'run',
+      '--config',
+      'vitest.real.config.ts',
+      ...process.argv.slice(2).filter((a) => a !== '--inside'),
+    ],
+    {
+      cwd: root,
+      stdio: 'inherit',
+      env: { ...process.env, TEST_DATABASE_URL: pg.url('tests'), TMPDIR: scratch, PRAESIDOR_REAL: parts },
+    },
+  );
+  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => suites.kill('SIGTERM'));
+  const code = await new Promise((done) => suites.once('exit', (c) => done(c ?? 1)));
+  await pg.stop();
+  rmSync(scratch, { recursive: true, force: true });
+  process.stdout.write(`after ${Math.round((Date.now() - began) / 1000)} s\n`);
+  process.exit(code);
+}
+await (inside ? within() : outside());
