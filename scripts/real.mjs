@@ -4,7 +4,7 @@
  * in a network namespace of its own that has the addresses of one site, so that nothing of this machine's network is touched.
  */
 import { spawn, spawnSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, startPostgres } from './lib/postgres.mjs';
@@ -47,6 +47,21 @@ async function kernel() {
   });
 }
 
+/** The system that the machines boot, with a kubelet that waits, and a journal that is told on the serial console. */
+function system() {
+  if (existsSync(join(parts, 'system/contents'))) return;
+  const kubelet = join(parts, 'kubelet');
+  const journal = join(parts, 'journal.conf');
+  mkdirSync(parts, { recursive: true });
+  writeFileSync(kubelet, '#!/bin/sh\nexec sleep infinity\n');
+  writeFileSync(journal, '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=info\n');
+  const add = ['--add', `/usr/bin/kubelet=${kubelet}`, '--add', `/etc/systemd/journald.conf.d/console.conf=${journal}`];
+  const r = spawnSync(process.execPath, [join(root, 'scripts/system.mjs'), '--out', join(parts, 'system'), ...add], {
+    stdio: 'inherit',
+  });
+  if (r.status !== 0) fail('The system could not be made.');
+}
+
 async function outside() {
   checkNode();
   if (process.getuid?.() !== 0) fail('`npm run real` makes a network namespace and starts machines in it: run it as root.');
@@ -54,6 +69,7 @@ async function outside() {
   await modules();
   await web();
   await kernel();
+  system();
   const name = `praesidor-real-${process.pid}`;
   const made = spawnSync('ip', ['netns', 'add', name], { encoding: 'utf8' });
   if (made.status !== 0) fail(`No network namespace can be had here: ${made.stderr.trim()}`);

@@ -103,6 +103,15 @@ describe('follow and files', () => {
     expect(files(a).map((f) => readFileSync(f, 'utf8'))).toEqual(files(b).map((f) => readFileSync(f, 'utf8')));
     expect((await run('files', '--estate', demo, '--out', a)).code).toBe(2);
   });
+  it('say what a kit lacks that is not whole', async () => {
+    const r = await run('files', '--estate', demo, '--charter', 'plover');
+    expect(r.code).toBe(1);
+    expect(r.out).toMatch(/^not whole: plover, control-plane: 0 of 3 hosts found$/m);
+    const json = JSON.parse((await run('files', '--estate', demo, '--charter', 'plover', '--json')).out) as {
+      lacking: string[];
+    }[];
+    expect(json[0]?.lacking.length).toBeGreaterThan(0);
+  });
 });
 
 describe('address', () => {

@@ -49,6 +49,30 @@ describe('the program that firmware is told to boot', () => {
     expect((await fetch(uri.replace(/boot\/[^/]+/, 'boot/wrong'), { method: 'HEAD' })).status).toBe(404);
     expect((await fetch(uri.replace(/boot\/[^/]+/, 'boot/wrong'))).status).toBe(404);
   });
+
+  it('leads to first-boot data whose reports are taken as cloud-init sends them: JSON without a content type', async () => {
+    const user = await (await fetch(uri.replace('boot.efi', 'user-data'))).text();
+    const endpoint = /endpoint: (\S+)/.exec(user)?.[1] as string;
+    const event = {
+      name: 'modules-config',
+      event_type: 'finish',
+      result: 'FAIL',
+      description: 'config-ntp failed',
+      timestamp: 1.5,
+    };
+    const send = (body: string, type?: string) =>
+      fetch(endpoint, { method: 'POST', body: Buffer.from(body), ...(type ? { headers: { 'content-type': type } } : {}) });
+    expect((await send(JSON.stringify(event))).status).toBe(200);
+    expect((await send(JSON.stringify(event), 'text/plain')).status).toBe(200);
+    expect((await send(JSON.stringify(event), 'application/json')).status).toBe(200);
+    expect((await send('no report')).status).toBe(422);
+    expect((await send('')).status).toBe(422);
+    // What did not go well stands in the log of the step.
+    await eventually(async () => {
+      const { lines } = await c.good<{ lines: { line: string }[] }>('GET', '/api/builds/plover/1/log?step=lr-02/system');
+      return lines.some((l) => l.line === 'modules-config: config-ntp failed');
+    }, 'the report stands in the log');
+  });
 });
 
 describe('a release without a stub', () => {

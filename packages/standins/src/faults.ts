@@ -28,7 +28,7 @@ export const faultKinds = {
   'registry-drops': {
     on: 'registry',
     title: 'Registry drops connections',
-    text: 'the first blob asked for and every fourth after it are cut off half-way, each once',
+    text: 'of each client the first blob asked for and every fourth after it are cut off half-way, each once',
   },
   'registry-name': {
     on: 'registry',

@@ -38,7 +38,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   const me = m.installed;
   // The script on its disk knows one address: that of its environment file.
   const { BOOT = '' } = readEnvironment(me.files['/etc/praesidor/boot.env'] ?? '');
-  const report = reporter(m, `${BOOT}/report`, signal);
+  const report = reporter(m, `${BOOT}/report`, signal, 'application/json');
   if (!me.joined) {
     m.at('images');
     await pullAll(m, me, report, signal);
@@ -80,15 +80,19 @@ type Report = (
   result: 'SUCCESS' | 'WARN' | 'FAIL',
   description: string,
 ) => Promise<void>;
-/** Five tries, two seconds apart, as the boot script has it; then the report is lost. */
+/**
+ * Five tries, two seconds apart, as the boot script has it; then the report is lost. cloud-init's own webhook names no content
+ * type, the boot script does.
+ */
 const reporter =
-  (m: Machine, url: string, signal: AbortSignal): Report =>
+  (m: Machine, url: string, signal: AbortSignal, type?: 'application/json'): Report =>
   async (name, event_type, result, description) => {
     for (let i = 0; i < 5; i++) {
       const sent = await fetch(url, {
         method: 'POST',
-        headers: { 'content-type': 'application/json' },
-        body: JSON.stringify({ name, event_type, result, description, origin: 'node' }),
+        ...(type ? { headers: { 'content-type': type } } : {}),
+        // Bytes, since a text would be given a type on its way.
+        body: Buffer.from(JSON.stringify({ name, event_type, result, description, origin: 'node' })),
         signal,
       })
         .then((r) => r.body?.cancel().then(() => true))

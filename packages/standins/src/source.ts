@@ -16,11 +16,32 @@ export interface Publication {
 
 const scale = 2000;
 
-/** Bytes of a layer: always the same for a key, a two-thousandth of its size on paper. */
+const block = 512;
+/** Header, and the two empty blocks at the end. */
+const around = 3 * block;
+
+/**
+ * Bytes of a layer: an archive with one file (ustar, POSIX.1-1988), which a runtime unpacks; always the same for a key, and to a
+ * block a two-thousandth of its size on paper.
+ */
 export function layerBytes(key: string, paper: number): Buffer {
-  const size = Math.max(64, Math.round(paper / scale));
   const seed = createHash('sha256').update(key).digest();
-  return createCipheriv('aes-256-ctr', seed, seed.subarray(0, 16)).update(Buffer.alloc(size));
+  const size = Math.max(64, Math.round(paper / scale) - around);
+  const content = createCipheriv('aes-256-ctr', seed, seed.subarray(0, 16)).update(Buffer.alloc(size));
+  const archive = Buffer.alloc(around + Math.ceil(size / block) * block);
+  const field = (text: string, at: number) => archive.write(text, at, 'latin1');
+  field(`usr/share/layers/${seed.toString('hex', 0, 16)}`, 0);
+  field('0000644\0', 100);
+  field('0000000\0', 108);
+  field('0000000\0', 116);
+  field(`${size.toString(8).padStart(11, '0')}\0`, 124);
+  field('00000000000\0', 136);
+  field('        0', 148);
+  field('ustar\x0000', 257);
+  const sum = archive.subarray(0, block).reduce((n, x) => n + x, 0);
+  field(`${sum.toString(8).padStart(6, '0')}\0 `, 148);
+  content.copy(archive, block);
+  return archive;
 }
 
 const sha = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
@@ -50,7 +71,7 @@ export async function publish(
         architecture: 'amd64',
         os: 'linux',
         config: {},
-        rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(Buffer.from(l.key))) },
+        rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(l.bytes ?? layerBytes(l.key, l.paper))) },
       }),
     );
     const lacking = p.layers.some((l) => without.has(l.key));
@@ -139,8 +160,9 @@ export function faultyRegistry(
   let count = 0;
   let dropping = false;
   const dropped = new Set<string>();
-  // The first blob asked for after planting, then every fourth; each only once, so that who asks again is served.
-  const drops = (url: string) => {
+  const asks = new Map<string, number>();
+  // Of each client the first blob that it asks for after planting, then every fourth; each only once, so that who asks again is served.
+  const drops = (url: string, client: string) => {
     if (!faults.has('registry-drops', name)) {
       dropping = false;
       return false;
@@ -148,10 +170,12 @@ export function faultyRegistry(
     if (!dropping) {
       dropping = true;
       dropped.clear();
-      count = 4;
+      asks.clear();
     }
-    if (count % 4 !== 0 || dropped.has(url)) return false;
-    dropped.add(url);
+    const before = asks.get(client) ?? 0;
+    asks.set(client, before + 1);
+    if (before % 4 !== 0 || dropped.has(`${client} ${url}`)) return false;
+    dropped.add(`${client} ${url}`);
     return true;
   };
   /** Whether a request brings bytes of a blob or a manifest. */
@@ -212,7 +236,7 @@ export function faultyRegistry(
       const write = res.write.bind(res) as (chunk: Buffer, sent?: () => void) => boolean;
       // The socket itself: a response that has ended meanwhile no longer holds it, and the other side would wait.
       const { socket } = req;
-      if (drops(url.split('?')[0] ?? ''))
+      if (drops(url.split('?')[0] ?? '', socket.remoteAddress ?? ''))
         res.write = ((chunk: Buffer) => {
           write(chunk.subarray(0, chunk.length >> 1), () => socket.destroy());
           return true;

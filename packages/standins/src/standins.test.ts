@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { classCode, decode, encode, message, opcode, rr, sign } from '@praesidor/protocols/dns';
 import { DnsStandin } from './dns.ts';
@@ -91,7 +92,10 @@ describe('the proving ground', () => {
   });
   it('gives a layer the same bytes always, and another key others', () => {
     expect(layerBytes('base', 4_000_000).equals(layerBytes('base', 4_000_000))).toBe(true);
-    expect(layerBytes('base', 4_000_000)).toHaveLength(2000);
+    // 4,000,000 / 2000 = 2000 bytes, of which 3 × 512 are around the file: 464, filled up to 512.
+    expect(layerBytes('base', 4_000_000)).toHaveLength(2048);
+    const listed = execFileSync('tar', ['-tv'], { input: layerBytes('base', 4_000_000), encoding: 'utf8' });
+    expect(listed).toMatch(/^-rw-r--r-- 0\/0 +464 1970-01-01 00:00 usr\/share\/layers\/[0-9a-f]{32}\n$/);
     expect(layerBytes('base', 4_000_000).equals(layerBytes('other', 4_000_000))).toBe(false);
   });
   it('keeps its speed within bounds, and stops waiting when told', async () => {

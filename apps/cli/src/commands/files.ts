@@ -33,7 +33,11 @@ export const files: CommandOf = (options, write) => {
   if (options.json)
     write(
       `${JSON.stringify(
-        kits.map((k) => ({ charter: k.plan.charter.name, files: k.files })),
+        kits.map((k) => ({
+          charter: k.plan.charter.name,
+          files: k.files,
+          lacking: k.plan.problems.filter((p) => p.about !== 'bill').map((p) => p.text),
+        })),
         null,
         2,
       )}\n`,
@@ -44,5 +48,10 @@ export const files: CommandOf = (options, write) => {
         write(
           `${k.plan.charter.name}/${f.path} ${new TextEncoder().encode(f.content).length} bytes${f.secret ? ', secrets named' : ''}\n`,
         );
-  return kits.some((k) => k.plan.problems.some((p) => p.about !== 'bill')) ? 1 : 0;
+  const lacking = kits.flatMap(({ plan }) =>
+    plan.problems.filter((p) => p.about !== 'bill').map((p) => `${plan.charter.name}, ${p.about}: ${p.text}`),
+  );
+  // A kit that is not whole says what it lacks, and not only by its exit code.
+  if (!options.json) for (const line of lacking) write(`not whole: ${line}\n`);
+  return lacking.length ? 1 : 0;
 };

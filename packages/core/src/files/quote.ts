@@ -1,3 +1,4 @@
+import { stringify } from 'yaml';
 /** One value in each format that has no serialiser of a package: whatever it holds, it is read as that value and nothing more. */
 
 /** A word of a POSIX shell. */
@@ -13,3 +14,6 @@ export const markdown = (text: string): string => text.replace(/[\\`*_{}[\]<>()#
 /** Address and port as they stand in a URL: an IPv6 address in brackets (RFC 3986 §3.2.2). */
 export const hostPort = (address: string, port: number): string =>
   address.includes(':') ? `[${address}]:${port}` : `${address}:${port}`;
+
+/** YAML of a value, lines as long as they are; what stands twice is written twice, since not every reader follows a reference. */
+export const yaml = (value: unknown): string => stringify(value, { lineWidth: 0, aliasDuplicateObjects: false });

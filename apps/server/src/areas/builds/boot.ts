@@ -28,11 +28,22 @@ const types: Record<string, string> = {
   'vendor-data': 'text/cloud-config',
 };
 
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    throw new Refusal('invalid', 'A report is JSON, and this is none.');
+  }
+}
+
 /** What machines ask for while they boot. A token opens one host of one build, and nothing after the build. */
 export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   app.addContentTypeParser('application/x-www-form-urlencoded', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(body as string))),
   );
+
+  // cloud-init's webhook sends JSON and no content type (22.4, reporting/handlers.py): what comes here without one is read as that.
+  app.addContentTypeParser('*', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) => done(null, body));
 
   const opened = async (req: FastifyRequest, opens: 'files' | 'reports') => {
     const { token } = req.params as { token: string };
@@ -114,7 +125,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   app.post('/boot/:token/report', { bodyLimit: 16_384 }, async (req) => {
     const { build, host } = await opened(req, 'reports');
-    const r = Report.safeParse(req.body);
+    const r = Report.safeParse(typeof req.body === 'string' ? parsed(req.body) : req.body);
     if (!r.success)
       throw new Refusal('invalid', `A report has name, event_type, result and description: ${r.error.issues[0]?.message}`);
     const result = r.data.result === 'FAIL' || r.data.result === 'WARN' ? r.data.result : 'SUCCESS';

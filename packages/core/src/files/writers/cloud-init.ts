@@ -1,7 +1,7 @@
-import { stringify } from 'yaml';
 import { resolversOf, timeServersOf } from '../../naming/servers.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
+import { yaml } from '../quote.ts';
 
 /** First-boot data of a host for cloud-init's NoCloud source: user-data, meta-data and network-config version 2. */
 export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly NodeFile[]): KitFile[] {
@@ -58,21 +58,11 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     },
   };
   return [
-    file(
-      `${dir}/user-data`,
-      `#cloud-config\n${stringify(userData, { lineWidth: 0 })}`,
-      ['charter', 'host', 'ledger', 'keyring'],
-      true,
-    ),
-    file(`${dir}/meta-data`, stringify({ 'instance-id': `${plan.charter.name}-${node.host}`, 'local-hostname': node.host }), [
+    file(`${dir}/user-data`, `#cloud-config\n${yaml(userData)}`, ['charter', 'host', 'ledger', 'keyring'], true),
+    file(`${dir}/meta-data`, yaml({ 'instance-id': `${plan.charter.name}-${node.host}`, 'local-hostname': node.host }), [
       'charter.name',
       'host.name',
     ]),
-    file(`${dir}/network-config`, stringify(networkConfig, { lineWidth: 0 }), [
-      'network',
-      'site.resolvers',
-      'ledger',
-      'host.facts.nics',
-    ]),
+    file(`${dir}/network-config`, yaml(networkConfig), ['network', 'site.resolvers', 'ledger', 'host.facts.nics']),
   ];
 }

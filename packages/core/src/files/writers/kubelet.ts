@@ -1,7 +1,6 @@
 import { bits, formatIp, parsePrefix } from '../../address/parse.ts';
-import { stringify } from 'yaml';
 import { nodeFile, type NodeWriter } from '../kit.ts';
-import { environment } from '../quote.ts';
+import { environment, yaml } from '../quote.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 /** The cluster DNS address: the tenth of the service range, as is the custom. */
@@ -48,10 +47,7 @@ export const kubelet: NodeWriter = {
       ',',
     );
     return [
-      nodeFile('/etc/kubernetes/kubelet.yaml', stringify(config, { lineWidth: 0 }), [
-        'charter.services.range',
-        'charter.pods.most',
-      ]),
+      nodeFile('/etc/kubernetes/kubelet.yaml', yaml(config), ['charter.services.range', 'charter.pods.most']),
       nodeFile(
         '/etc/systemd/system/kubelet.service',
         `[Unit]

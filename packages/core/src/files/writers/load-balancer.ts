@@ -1,7 +1,6 @@
-import { stringify } from 'yaml';
 import { parseIp } from '../../address/parse.ts';
 import { controlPlane, imageOf, nodeFile, type NodeWriter } from '../kit.ts';
-import { hostPort } from '../quote.ts';
+import { hostPort, yaml } from '../quote.ts';
 
 /** Where the load balancer says, to its own host only, that it runs and has somebody to ask. */
 const alive = { address: '127.0.0.1', port: 8405, path: '/alive' } as const;
@@ -92,7 +91,7 @@ export const loadBalancer: NodeWriter = {
     return [
       nodeFile('/etc/haproxy/haproxy.cfg', haproxy, from),
       nodeFile('/etc/keepalived/keepalived.conf', keepalived, from),
-      ...(pod ? [nodeFile('/etc/kubernetes/manifests/load-balancer.yaml', stringify(pod, { lineWidth: 0 }), from)] : []),
+      ...(pod ? [nodeFile('/etc/kubernetes/manifests/load-balancer.yaml', yaml(pod), from)] : []),
     ];
   },
 };

@@ -1,6 +1,6 @@
-import { stringify } from 'yaml';
 import { type ClusterWriter, componentsOf, file, imageOf, type KitContext } from '../kit.ts';
 import { clusterDns } from './kubelet.ts';
+import { yaml } from '../quote.ts';
 
 type Manifest = Record<string, unknown> & { kind: string; metadata: { name: string; namespace?: string } };
 
@@ -135,7 +135,7 @@ export const manifests: ClusterWriter = {
     clusterObjects(ctx)
       .filter((s) => s.objects.length)
       .map((s, i) =>
-        file(`cluster/manifests/${i + 1}-${s.stage}.yaml`, s.objects.map((o) => stringify(o, { lineWidth: 0 })).join('---\n'), [
+        file(`cluster/manifests/${i + 1}-${s.stage}.yaml`, s.objects.map((o) => yaml(o)).join('---\n'), [
           'charter.release',
           'charter.pods',
           'charter.overlay',

@@ -1,7 +1,6 @@
-import { stringify } from 'yaml';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { controlPlane, imageOf, type KitContext, nodeFile, type NodeFile, type NodeWriter } from '../kit.ts';
-import { hostPort } from '../quote.ts';
+import { hostPort, yaml } from '../quote.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 const pki = '/etc/kubernetes/pki';
@@ -116,7 +115,7 @@ export const staticPods: NodeWriter = {
         },
       };
       return [
-        nodeFile(`/etc/kubernetes/manifests/${name}.yaml`, stringify(pod, { lineWidth: 0 }), [
+        nodeFile(`/etc/kubernetes/manifests/${name}.yaml`, yaml(pod), [
           'charter.release',
           'charter.services.range',
           'charter.pods.range',

@@ -27,6 +27,8 @@ export const system: StepRunner = {
         for (const r of await reports()) {
           if (r.name !== 'system' && r.name !== 'phone-home' && r.name !== 'fetch') {
             if (r.name === 'images' || r.name === 'gate') return 'first boot done';
+            // A stage of cloud-init that did not go well: it may be why what follows does not come.
+            if (r.result !== 'SUCCESS') await log(`${r.name}: ${r.text}`, 'warn');
             continue;
           }
           heard = true;

@@ -1,0 +1,245 @@
+#!/usr/bin/env node
+/*
+ * `npm run system -- --out DIR [--add /path/in/the/system=FILE]…`: makes the system that machines boot, of Debian's packages:
+ * kernel, initial file system and stub, a list of what is in it by digest, and all of it as an OCI image layout. The same
+ * packages and files give the same bytes. What Debian does not have, the kubelet above all, is added from files of the engineer's.
+ */
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import {
+  chmodSync,
+  copyFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs';
+import { join, resolve } from 'node:path';
+import { parseArgs } from 'node:util';
+import { debian } from './lib/install.mjs';
+import { writeInitialFiles } from './lib/initial-files.mjs';
+import { fail, step } from './lib/say.mjs';
+
+/** What a node needs, and why. A package is a line. */
+const contents = {
+  'linux-image-cloud-amd64': 'kernel and modules',
+  'systemd-sysv': 'units of the kit',
+  udev: 'adapters and disks',
+  dbus: 'networkctl, resolvectl, hostnamectl',
+  kmod: 'modules of the kit',
+  'cloud-init': 'reads what the kit gives',
+  'netplan.io': 'the network of the first request',
+  'systemd-resolved': 'resolvers of the kit',
+  'openssh-server': 'keys of the charter log in',
+  sudo: 'the operator of the kit',
+  containerd: 'container runtime',
+  runc: 'container runtime',
+  'containernetworking-plugins': 'network of pods',
+  chrony: 'time servers of the site',
+  curl: 'reports and the gate',
+  'ca-certificates': 'TLS',
+  iproute2: 'adapters',
+  procps: 'sysctl',
+  haproxy: 'load balancer of the API address',
+  keepalived: 'API address',
+  e2fsprogs: 'file systems',
+  nftables: 'filter of pods',
+  iptables: 'filter of pods',
+  conntrack: 'filter of pods',
+  ethtool: 'adapters',
+  socat: 'forwarded ports of pods',
+  'nfs-common': 'volumes',
+  'systemd-boot-efi': 'stub that firmware loads',
+  'busybox-static': 'first program of the initial file system',
+};
+/** Started by the kit when it is their time. */
+const notByThemselves = ['haproxy', 'keepalived', 'nfs-client', 'rpcbind', 'e2scrub_reap'];
+
+const { values: options } = parseArgs({
+  options: { out: { type: 'string' }, add: { type: 'string', multiple: true, default: [] }, mirror: { type: 'string' } },
+});
+if (!options.out) fail('Say where it goes:  npm run system -- --out DIR');
+if (process.getuid?.() !== 0) fail('A system is unpacked with its owners and devices: run it as root.');
+const out = resolve(options.out);
+const added = options.add.map((a) => {
+  const [path, file] = a.split('=');
+  if (!path?.startsWith('/') || !file || !existsSync(file)) fail(`--add ${a}: a path in the system, =, and a file that is there`);
+  return { path, file: resolve(file) };
+});
+
+const run = (command, args, more = {}) => {
+  const r = spawnSync(command, args, { encoding: 'utf8', maxBuffer: 1 << 28, ...more });
+  if (r.status !== 0) fail(`${command}: ${(r.stderr || r.stdout || String(r.error)).trim().split('\n').slice(-3).join(' ')}`);
+  return r.stdout;
+};
+const digestOf = (file) => run('sha256sum', [file]).slice(0, 64);
+
+await debian({
+  mmdebstrap: () => existsSync('/usr/bin/mmdebstrap'),
+  'squashfs-tools-ng': () => existsSync('/usr/bin/tar2sqfs'),
+  'squashfs-tools': () => existsSync('/usr/bin/unsquashfs'),
+});
+/** Packages come from where this machine has its own. */
+const mirror =
+  options.mirror ??
+  run('apt-get', ['indextargets', '--format', '$(SITE)', 'Created-By: Packages', 'Codename: bookworm']).split('\n')[0];
+if (!mirror) fail('This machine has no source of Debian 12 packages: name one with --mirror.');
+/** One time for all files: when the packages of that source were last put together. */
+const epoch = Number(
+  run('sh', [
+    '-c',
+    `cat /var/lib/apt/lists/*_dists_bookworm_InRelease | sed -n 's/^Date: //p' | head -1 | xargs -0 date +%s -d`,
+  ]).trim(),
+);
+const work = mkdtempSync('/var/tmp/praesidor-system-');
+process.on('exit', () => rmSync(work, { recursive: true, force: true }));
+mkdirSync(out, { recursive: true });
+
+const tar = join(work, 'root.tar');
+await step('Putting packages together', async () => {
+  const unit = (name) => `"$1/etc/systemd/system/multi-user.target.wants/${name}.service"`;
+  run(
+    'mmdebstrap',
+    [
+      '--mode=root',
+      '--variant=minbase',
+      `--include=${Object.keys(contents).join(',')}`,
+      '--aptopt=Apt::Install-Recommends "false"',
+      // No identity: each machine gets its own.
+      '--customize-hook=: > "$1/etc/machine-id"; rm -f "$1"/etc/ssh/ssh_host_* "$1/etc/hostname" "$1/var/lib/dbus/machine-id"',
+      `--customize-hook=rm -f ${notByThemselves.map(unit).join(' ')}`,
+      '--customize-hook=echo "locale: C.UTF-8" > "$1/etc/cloud/cloud.cfg.d/10-system.cfg"',
+      // A runtime keeps its layers on a file system of their own: one laid over another takes none.
+      '--customize-hook=mkdir -p "$1/var/lib/containerd"; echo "tmpfs /var/lib/containerd tmpfs mode=0711,size=75% 0 0" > "$1/etc/fstab"',
+      '--customize-hook=ln -sf ../run/systemd/resolve/stub-resolv.conf "$1/etc/resolv.conf"',
+      ...added.map(({ path, file }) => `--customize-hook=install -D -m 0755 ${JSON.stringify(file)} "$1${path}"`),
+      // What differs from one making to the next, and nobody reads. /tmp is left alone: mmdebstrap keeps its settings there until its end,
+      // and without them would tidy up this machine instead.
+      '--customize-hook=rm -rf "$1"/var/log/* "$1"/var/cache/ldconfig "$1"/boot/initrd* "$1"/var/lib/systemd/random-seed',
+      'bookworm',
+      tar,
+      mirror,
+    ],
+    { env: { ...process.env, SOURCE_DATE_EPOCH: String(epoch), DEBIAN_FRONTEND: 'noninteractive' } },
+  );
+});
+
+const squashed = join(work, 'root.squashfs');
+await step('Compressing', async () => {
+  run('sh', ['-c', `tar2sqfs --quiet --force --compressor zstd --defaults mtime=${epoch} --num-jobs 2 "${squashed}" < "${tar}"`]);
+  rmSync(tar);
+});
+
+let packages = [];
+await step('Laying out kernel, initial file system and stub', async () => {
+  const root = join(work, 'some');
+  run('unsquashfs', [
+    '-q',
+    '-n',
+    '-d',
+    root,
+    squashed,
+    'boot',
+    'usr/lib/modules',
+    'usr/lib/systemd/boot',
+    'bin/busybox',
+    'usr/bin/busybox',
+    'var/lib/dpkg/status',
+  ]);
+  const kernel = readdirSync(join(root, 'boot')).find((f) => f.startsWith('vmlinuz-'));
+  const version = kernel.slice('vmlinuz-'.length);
+  const module = (path) => join(root, 'usr/lib/modules', version, 'kernel', path);
+  const modules = ['drivers/block/loop.ko', 'fs/squashfs/squashfs.ko', 'fs/overlayfs/overlay.ko'];
+  const busybox = ['bin/busybox', 'usr/bin/busybox'].map((p) => join(root, p)).find((p) => existsSync(p));
+  const init = `#!/busybox sh
+# The system is one compressed file in memory; what changes lies over it, in memory too.
+/busybox mkdir -p /proc /dev /below /above /root
+/busybox mount -t proc proc /proc
+/busybox mount -t devtmpfs dev /dev
+for module in loop squashfs overlay; do /busybox insmod /$module.ko; done
+/busybox mount -t squashfs -o loop,ro /root.squashfs /below
+/busybox mount -t tmpfs -o mode=0755,size=50% above /above
+/busybox mkdir /above/files /above/work
+/busybox mount -t overlay -o lowerdir=/below,upperdir=/above/files,workdir=/above/work root /root
+/busybox umount /dev /proc
+exec /busybox switch_root /root /sbin/init
+`;
+  copyFileSync(join(root, 'boot', kernel), join(out, 'kernel'));
+  copyFileSync(join(root, 'usr/lib/systemd/boot/efi/linuxx64.efi.stub'), join(out, 'stub'));
+  for (const f of ['kernel', 'stub']) chmodSync(join(out, f), 0o644);
+  writeInitialFiles(join(out, 'initrd'), [
+    { path: 'busybox', from: busybox, mode: 0o755 },
+    { path: 'init', body: init, mode: 0o755 },
+    ...modules.map((m) => ({ path: m.split('/').at(-1), from: module(m), mode: 0o644 })),
+    { path: 'root.squashfs', from: squashed, mode: 0o644 },
+  ]);
+  packages = readFileSync(join(root, 'var/lib/dpkg/status'), 'utf8')
+    .split('\n\n')
+    .flatMap((p) => {
+      const field = (name) => new RegExp(`^${name}: (.*)$`, 'm').exec(p)?.[1];
+      return field('Package') ? [{ name: field('Package'), version: field('Version') }] : [];
+    })
+    .sort((a, b) => (a.name < b.name ? -1 : 1));
+});
+
+/** Layers of the boot image, by the titles that the server asks for. */
+const titles = ['kernel', 'initrd', 'stub', 'contents'];
+await step('Writing the list of contents, and the image', async () => {
+  const file = (title) => ({ sha256: digestOf(join(out, title)), bytes: statSync(join(out, title)).size });
+  writeFileSync(
+    join(out, 'contents'),
+    `${JSON.stringify(
+      {
+        made: new Date(epoch * 1000).toISOString(),
+        files: Object.fromEntries(['kernel', 'initrd', 'stub'].map((t) => [t, file(t)])),
+        needs: contents,
+        packages,
+        added: added.map(({ path, file: f }) => ({ path, sha256: digestOf(f) })),
+      },
+      null,
+      2,
+    )}\n`,
+  );
+  const layout = join(out, 'image');
+  rmSync(layout, { recursive: true, force: true });
+  mkdirSync(join(layout, 'blobs/sha256'), { recursive: true });
+  const blob = (body, more) => {
+    const digest = createHash('sha256').update(body).digest('hex');
+    writeFileSync(join(layout, 'blobs/sha256', digest), body);
+    return { ...more, digest: `sha256:${digest}`, size: Buffer.byteLength(body) };
+  };
+  const layers = titles.map((title) => {
+    const { sha256, bytes } = file(title);
+    copyFileSync(join(out, title), join(layout, 'blobs/sha256', sha256));
+    return {
+      mediaType: 'application/octet-stream',
+      digest: `sha256:${sha256}`,
+      size: bytes,
+      annotations: { 'org.opencontainers.image.title': title },
+    };
+  });
+  const config = blob('{}', { mediaType: 'application/vnd.oci.empty.v1+json' });
+  const manifest = blob(
+    JSON.stringify({
+      schemaVersion: 2,
+      mediaType: 'application/vnd.oci.image.manifest.v1+json',
+      artifactType: 'application/vnd.praesidor.system.v1',
+      config,
+      layers,
+    }),
+    { mediaType: 'application/vnd.oci.image.manifest.v1+json' },
+  );
+  writeFileSync(join(layout, 'oci-layout'), '{"imageLayoutVersion":"1.0.0"}');
+  writeFileSync(
+    join(layout, 'index.json'),
+    JSON.stringify({
+      schemaVersion: 2,
+      manifests: [{ ...manifest, annotations: { 'org.opencontainers.image.ref.name': 'system' } }],
+    }),
+  );
+  process.stdout.write(`${manifest.digest}, `);
+});
