@@ -1,5 +1,8 @@
 import { defineConfig } from 'vitest/config';
 
+/** Starts the demonstration as a whole, and measures how long that takes: alone. */
+const starts = ['e2e/starts.test.ts'];
+
 /** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, three at a time: they often wait. */
 export default defineConfig({
   test: {
@@ -30,11 +33,22 @@ export default defineConfig({
         test: {
           name: 'interface',
           include: ['e2e/**/*.test.ts'],
+          exclude: starts,
           testTimeout: 300_000,
           hookTimeout: 180_000,
           isolate: false,
           maxWorkers: 3,
           sequence: { groupOrder: 1 },
+        },
+      },
+      {
+        test: {
+          name: 'commands',
+          include: starts,
+          testTimeout: 300_000,
+          hookTimeout: 180_000,
+          maxWorkers: 1,
+          sequence: { groupOrder: 2 },
         },
       },
     ],

@@ -41,8 +41,8 @@ afterAll(async () => {
 describe('a shipment in cases', () => {
   it('is planned with what follows, packed, landed case by case, and whole', async () => {
     await open('/images?plan=lr-registry&bills=1.33.6');
-    await b.type('One case holds', '1.2 MB');
-    await b.find(`${inDialog}//*[contains(., '3 cases of 1.2 MB')]`);
+    await b.type('One case holds', '1.3 MB');
+    await b.find(`${inDialog}//*[contains(., '3 cases of 1.3 MB')]`);
     await b.click('button', 'Pack the cases', inDialog);
     await b.see('packed: carry it there, then land it');
     await b.driver.findElement(By.xpath("//button[starts-with(@aria-label, 'case 2,')]")).click();

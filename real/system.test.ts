@@ -71,15 +71,17 @@ it('a machine boots, takes its address and its names, and pulls all its images t
   process.stdout.write(`all images pulled after ${after()}\n`);
   const log = (await i.world.stores.get('lr-registry')?.pulls()) ?? [];
   const own = log.filter((l) => l.client === address);
-  const images = (
-    await c
-      .good<{ text: string }>('GET', `/api/charters/plover/files?path=hosts/${host}/root/etc/praesidor/images.list`)
-      .catch(() => ({ text: '' }))
-  ).text;
-  process.stdout.write(
-    `${own.length} pulls from ${address}, agent ${own[0]?.agent}\n${images ? `${images.split('\n').length} images\n` : ''}`,
-  );
+  process.stdout.write(`${own.length} pulls from ${address}, agent ${own[0]?.agent}\n`);
   expect(own.filter((l) => l.kind === 'manifest' && l.status === 200).length).toBeGreaterThan(10);
   expect(own.every((l) => [200, 206].includes(l.status))).toBe(true);
   expect(own[0]?.agent).toMatch(/containerd/);
+  const said = await eventually(
+    async () => /CHECK END/.test(machine?.said() ?? '') && machine?.said(),
+    'the machine has checked itself',
+    300_000,
+  );
+  const checks = [...said.matchAll(/CHECK (PASS|FAIL) (.*)/g)].map((x) => `${x[1]} ${x[2]}`);
+  process.stdout.write(`${checks.join('\n')}\nafter ${after()}\n`);
+  expect(checks.filter((x) => x.startsWith('FAIL'))).toEqual([]);
+  expect(checks).toHaveLength(20);
 });

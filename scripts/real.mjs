@@ -4,7 +4,8 @@
  * in a network namespace of its own that has the addresses of one site, so that nothing of this machine's network is touched.
  */
 import { spawn, spawnSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, startPostgres } from './lib/postgres.mjs';
@@ -47,15 +48,28 @@ async function kernel() {
   });
 }
 
-/** The system that the machines boot, with a kubelet that waits, and a journal that is told on the serial console. */
+/** The system that the machines boot, with a kubelet that waits, a journal that is told on the serial console, and checks of its own. */
 function system() {
-  if (existsSync(join(parts, 'system/contents'))) return;
+  // Made anew when what is added to it has changed.
+  const made = join(parts, 'system/contents');
+  const own = createHash('sha256')
+    .update(readFileSync(join(root, 'real/checks.sh')))
+    .digest('hex');
+  if (existsSync(made) && readFileSync(made, 'utf8').includes(own)) return;
   const kubelet = join(parts, 'kubelet');
   const journal = join(parts, 'journal.conf');
   mkdirSync(parts, { recursive: true });
   writeFileSync(kubelet, '#!/bin/sh\nexec sleep infinity\n');
   writeFileSync(journal, '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=info\n');
-  const add = ['--add', `/usr/bin/kubelet=${kubelet}`, '--add', `/etc/systemd/journald.conf.d/console.conf=${journal}`];
+  const checks = join(root, 'real/checks.sh');
+  const add = [
+    '--add',
+    `/etc/rc.local=${checks}`,
+    '--add',
+    `/usr/bin/kubelet=${kubelet}`,
+    '--add',
+    `/etc/systemd/journald.conf.d/console.conf=${journal}`,
+  ];
   const r = spawnSync(process.execPath, [join(root, 'scripts/system.mjs'), '--out', join(parts, 'system'), ...add], {
     stdio: 'inherit',
   });

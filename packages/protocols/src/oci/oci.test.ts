@@ -114,8 +114,8 @@ describe('a bill', () => {
     expect(
       Object.values(bill.blobs)
         .filter((b) => b.paper === 2_000_000)
-        .every((b) => b.bytes === 1000),
-    ).toBe(true); // 1:2000, as declared
+        .every((b) => b.bytes === 2048),
+    ).toBe(true); // one file of a block, and 3 blocks around it: 4 × 512; the size on paper is as declared
   });
   it.each([
     ['-5680000', 9],
