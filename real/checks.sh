@@ -17,7 +17,7 @@ all() { for image in $(cat /etc/praesidor/images.list); do ctr -n k8s.io images 
   check 'the address is the planned one, and no lease' 'ip -4 -o addr show eno1; ip -4 -o addr show eno1 | grep -v dynamic | grep -q "10.62.8.32/25" && ! ip route | grep "proto dhcp"'
   check 'resolvers and search domain are the planned ones' 'resolvectl status eno1; resolvectl dns eno1 | grep -q 10.62.8.53 && resolvectl domain eno1 | grep -q lr.kestrelferries.example'
   check 'names resolve' 'getent hosts registry.lr.kestrelferries.example'
-  check 'time comes from the planned servers alone' 'cat /etc/chrony/chrony.conf /etc/chrony/*.d/* > /run/chrony; grep -qE "^server [0-9]" /run/chrony && ! grep -E "^(server|pool) .*debian" /run/chrony'
+  check 'time comes from the planned servers alone' 'cat /etc/chrony/chrony.conf /etc/chrony/*.d/* > /run/time-servers; grep -qE "^server [0-9]" /run/time-servers && ! grep -E "^(server|pool) .*debian" /run/time-servers'
   check 'the runtime reads the mirror rules' 'containerd config dump | grep -q "config_path = \"/etc/containerd/certs.d\""'
   check 'runtime and kubelet have one cgroup driver' 'containerd config dump | grep -q "SystemdCgroup = true" && grep -q "cgroupDriver: systemd" /etc/kubernetes/kubelet.yaml'
   check 'the sandbox image is here' 'i=$(containerd config dump | sed -n "s/.*sandbox_image = \"\(.*\)\"/\1/p"); echo "$i"; ctr -n k8s.io images ls -q | grep -qxF "$i"'
