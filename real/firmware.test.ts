@@ -4,7 +4,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
-import { answerFirmware, initialFileSystem, Machine, openRoom, room } from './machine.ts';
+import { writeInitialFiles } from '../scripts/lib/initial-files.mjs';
+import { answerFirmware, Machine, openRoom, room } from './machine.ts';
 
 /**
  * UEFI firmware (Debian's ovmf) boots what the product serves for a host: the product makes it of Debian's kernel and Debian's
@@ -32,9 +33,10 @@ beforeAll(async () => {
     'echo "TOLD $(/busybox cat /proc/cmdline) END" > /dev/ttyS0',
     '/busybox poweroff -f',
   ].join('\n');
-  const system = initialFileSystem([
-    { path: 'busybox', body: readFileSync('/bin/busybox'), mode: 0o100755 },
-    { path: 'init', body: Buffer.from(`${init}\n`), mode: 0o100755 },
+  const system = join(dir, 'initrd');
+  writeInitialFiles(system, [
+    { path: 'busybox', from: '/bin/busybox', mode: 0o755 },
+    { path: 'init', body: `${init}\n`, mode: 0o755 },
   ]);
   const layer = (title: string, bytes: Buffer) => ({ key: title, paper: bytes.length, title, bytes });
   const port = await freePort();
@@ -44,7 +46,7 @@ beforeAll(async () => {
         image,
         layers: [
           layer('kernel', readFileSync(kernel)),
-          layer('initrd', system),
+          layer('initrd', readFileSync(system)),
           layer('stub', readFileSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub')),
         ],
       },

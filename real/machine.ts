@@ -126,18 +126,3 @@ export class Machine {
     return this.child?.exitCode === null && this.child.signalCode === null;
   }
 }
-
-/** Files as an initial file system (newc, kernel documentation "initramfs buffer format"); the kernel takes it uncompressed. */
-export function initialFileSystem(files: readonly { path: string; body?: Buffer; mode: number }[]): Buffer {
-  const hex = (n: number) => n.toString(16).padStart(8, '0');
-  const padded = (b: Buffer) => Buffer.concat([b, Buffer.alloc((4 - (b.length % 4)) % 4)]);
-  const entry = (path: string, mode: number, body: Buffer, inode: number) => {
-    const name = Buffer.from(`${path}\0`);
-    const numbers = [inode, mode, 0, 0, 1, 0, body.length, 0, 0, 0, 0, name.length, 0];
-    return Buffer.concat([padded(Buffer.concat([Buffer.from(`070701${numbers.map(hex).join('')}`), name])), padded(body)]);
-  };
-  return Buffer.concat([
-    ...files.map((f, n) => entry(f.path, f.mode, f.body ?? Buffer.alloc(0), n + 1)),
-    entry('TRAILER!!!', 0, Buffer.alloc(0), 0),
-  ]);
-}

@@ -8,8 +8,8 @@ export interface Named {
   repository: string;
   digest: string;
 }
-/** What the product's own registries take in one request. */
-export const bundleLimits = { blobs: 128, bytes: 262_144 } as const;
+/** Bytes of the largest blob that the product's own registries put into a bundle. */
+const largest = 262_144;
 const nameOf = (b: Named) => `${b.repository} ${b.digest}`;
 const octets = { 'content-type': 'application/octet-stream' };
 const timeoutMs = 60_000;
@@ -24,7 +24,7 @@ export async function readBundle(r: RegistryAt, wanted: readonly Named[]): Promi
   if (a.status !== 200) return bad(r, a, 'reading blobs together');
   const out: (Buffer | undefined)[] = [];
   try {
-    for await (const f of framesOf(a.body, { frames: wanted.length, bytes: bundleLimits.bytes })) {
+    for await (const f of framesOf(a.body, { frames: wanted.length, bytes: largest })) {
       const asked = wanted[out.length] as Named;
       if (f.name !== nameOf(asked) && f.name !== `none ${asked.digest}`)
         throw new Error('it answers with blobs that were not asked for');
