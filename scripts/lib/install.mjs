@@ -83,6 +83,7 @@ export const judges = {
   'nginx-light': () => existsSync('/usr/sbin/nginx'),
   'netplan.io': () => existsSync('/usr/sbin/netplan'),
   'cloud-init': () => existsSync('/usr/bin/cloud-init'),
+  'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
 };
 
 /** What those packages would start by themselves. */

@@ -84,7 +84,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       registry: new Set(registries.map((r) => hostOf(r.endpoint))),
       resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
       zone: new Set(zones.map((z) => z.primary)),
-      cluster: new Set([...api.map((r) => r.address), ...charters.flatMap((c) => c.api.address ?? [])]),
+      cluster: new Set([...api.map((r) => r.address), ...charters.flatMap((charter) => charter.api.address ?? [])]),
     },
   };
 }

@@ -49,12 +49,12 @@ export function spokenFor(estate: Declared, network: Network, without?: { charte
   for (const h of estate.hosts) address(h.bmc?.address, `controller of ${h.name}`);
   for (const h of estate.hypervisors) address(hostOf(h.endpoint), `hypervisor ${h.name}`);
   for (const r of estate.registries) address(hostOf(r.endpoint), `registry ${r.name}`);
-  for (const c of estate.charters) {
-    if (c.name === without?.charter) continue;
-    address(c.api.address, `API of ${c.name}`);
-    address(c.inbound.address, `inbound of ${c.name}`);
-    const pool = c.servicePool?.range;
-    if (pool && overlaps(parseRange(pool), whole)) out.push({ range: pool, by: `service pool of ${c.name}` });
+  for (const charter of estate.charters) {
+    if (charter.name === without?.charter) continue;
+    address(charter.api.address, `API of ${charter.name}`);
+    address(charter.inbound.address, `inbound of ${charter.name}`);
+    const pool = charter.servicePool?.range;
+    if (pool && overlaps(parseRange(pool), whole)) out.push({ range: pool, by: `service pool of ${charter.name}` });
   }
   return out;
 }
