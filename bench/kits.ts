@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { resolve } from '@praesidor/core/charter';
+import { type PlannedNode, resolve } from '@praesidor/core/charter';
 import { bootFiles, type KitContext } from '@praesidor/core/files';
 import { emptyEstate, readDocuments, sliceOf } from '@praesidor/core/model';
 import { row, timed } from './measure.ts';
@@ -29,23 +29,29 @@ export async function kits() {
     plan,
     estate,
     secret,
+    installation: 'build 1',
     bootUrl: () => `https://praesidor.bw.kestrelferries.example/boot/${token}`,
     reportUrl: () => `https://praesidor.bw.kestrelferries.example/boot/${token}`,
     boot: { kernel: `sha256:${'1'.repeat(64)}`, initrd: `sha256:${'2'.repeat(64)}` },
   };
-  const hosts = plan.nodes.map((n) => n.host);
+  // A thousand hosts of one cluster, all beyond its own nodes workers, each with a name, an address, an adapter and drives of its own.
+  const nodes = Array.from({ length: 1000 }, (_, k): PlannedNode => {
+    const n = (plan.nodes[k] ?? plan.nodes.find((x) => x.role === 'worker')) as PlannedNode;
+    const id = String(k).padStart(4, '0');
+    return {
+      ...n,
+      host: `${n.host}-${id}`,
+      name: `${n.host}-${id}.${plan.site?.domain}`,
+      address: `10.${200 + (k >> 8)}.${k & 255}.7`,
+      mac: `52:8a:1c:00:${id.slice(0, 2)}:${id.slice(2)}`,
+      facts: { ...n.facts, disks: n.facts.disks.map((d) => ({ ...d, serial: `${d.serial}-${id}` })) },
+    };
+  });
   let largest = 0;
   const ms = timed(() => {
-    for (let k = 0; k < 1000; k++) {
-      const files = bootFiles(ctx, hosts[k % hosts.length] as string);
-      largest = Math.max(largest, Buffer.byteLength(Object.values(files).join('')));
-    }
+    const all: KitContext = { ...ctx, plan: { ...plan, nodes } };
+    for (const n of nodes) largest = Math.max(largest, Buffer.byteLength(Object.values(bootFiles(all, n.host)).join('')));
   }, 3);
-  row(
-    `kit of a host, of ${hosts.length} of ${charter.name}`,
-    `${(largest / 1000).toFixed(0)} kB at the most`,
-    '≤ 256 kB',
-    largest <= 256_000,
-  );
+  row(`kit of a host of ${charter.name}`, `${(largest / 1000).toFixed(0)} kB at the most`, '≤ 256 kB', largest <= 256_000);
   row('1,000 kits of hosts', `${(ms / 1000).toFixed(2)} s`, '≤ 3 s', ms <= 3000);
 }

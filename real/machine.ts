@@ -1,6 +1,6 @@
 import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
-import { copyFileSync, mkdirSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { copyFileSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 
 /** The room that the machines stand in: its gateway, the server, its registry and its name servers, on one bridge. */
 export const room = {
@@ -61,23 +61,62 @@ export function answerFirmware(dir: string, uri: string): ChildProcess {
   );
 }
 
-/** A machine without an operating system: UEFI firmware, one network adapter, a serial console. */
+/** What a machine is made of. */
+export interface Parts {
+  mac: string;
+  memoryMiB?: number;
+  /** Its drives by serial, in gigabytes; empty at first. */
+  drives?: { serial: string; sizeGB: number }[];
+  /** A script and what it needs, as the system made for these suites finds it: `run.sh`, and files beside it. */
+  checks?: Record<string, string>;
+  /** Started without firmware: kernel, initial file system and command line. */
+  direct?: { kernel: string; initrd: string; line: string };
+}
+
+/** A machine without an operating system: UEFI firmware, one network adapter, drives, a serial console. Its drives outlast its power. */
 export class Machine {
   private child: ChildProcess | undefined;
   readonly console: string;
+  private readonly drives: string[];
   constructor(
     private readonly dir: string,
-    private readonly mac: string,
-    private readonly memoryMiB = 768,
+    private readonly of: Parts,
   ) {
     mkdirSync(dir, { recursive: true });
     this.console = join(dir, 'console');
     copyFileSync('/usr/share/OVMF/OVMF_VARS_4M.fd', join(dir, 'variables.fd'));
+    this.drives = (of.drives ?? []).flatMap(({ serial, sizeGB }) => {
+      const file = join(dir, `${serial}.img`);
+      writeFileSync(file, '');
+      truncateSync(file, sizeGB * 1e9);
+      return [
+        ...['-drive', `if=none,id=d-${serial},format=raw,discard=unmap,file=${file}`],
+        ...['-device', `nvme,drive=d-${serial},serial=${serial}`],
+      ];
+    });
+    if (of.checks) {
+      const folder = join(dir, 'checks');
+      mkdirSync(folder, { recursive: true });
+      for (const [path, text] of Object.entries(of.checks)) {
+        mkdirSync(dirname(join(folder, path)), { recursive: true });
+        writeFileSync(join(folder, path), text, { mode: 0o755 });
+      }
+      const file = join(dir, 'checks.tar');
+      run('tar', ['-c', '-b', '64', '-f', file, '-C', folder, '.']);
+      this.drives.push(
+        ...[
+          '-drive',
+          `if=none,id=checks,format=raw,readonly=on,file=${file}`,
+          '-device',
+          'virtio-blk-pci,drive=checks,serial=checks',
+        ],
+      );
+    }
   }
 
-  /** From cold; the firmware tries nothing but HTTP over IPv4. */
+  /** From cold; the firmware tries its own entries, its drives, and HTTP over IPv4. */
   powerOn(): void {
-    const tap = `tap${this.mac.replaceAll(':', '').slice(-6)}`;
+    const tap = `tap${this.of.mac.replaceAll(':', '').slice(-6)}`;
     spawnSync('ip', ['link', 'del', tap]);
     run('ip', ['tuntap', 'add', tap, 'mode', 'tap']);
     run('ip', ['link', 'set', tap, 'master', room.bridge, 'up']);
@@ -85,30 +124,30 @@ export class Machine {
       '-fw_cfg',
       `name=opt/org.tianocore/${s},string=n`,
     ]);
+    const { direct } = this.of;
     this.child = spawn(
       'qemu-system-x86_64',
       [
-        ...[
-          '-machine',
-          'q35,accel=tcg',
-          '-cpu',
-          'max',
-          '-m',
-          String(this.memoryMiB),
-          '-nodefaults',
-          '-display',
-          'none',
-          '-no-reboot',
-        ],
-        ...no,
-        ...['-drive', 'if=pflash,format=raw,readonly=on,file=/usr/share/OVMF/OVMF_CODE_4M.fd'],
-        ...['-drive', `if=pflash,format=raw,file=${join(this.dir, 'variables.fd')}`],
+        ...['-machine', 'q35,accel=tcg', '-cpu', 'max', '-m', String(this.of.memoryMiB ?? 768)],
+        ...['-nodefaults', '-display', 'none', '-no-reboot'],
+        ...(direct
+          ? ['-kernel', direct.kernel, '-initrd', direct.initrd, '-append', direct.line]
+          : [
+              ...no,
+              ...['-drive', 'if=pflash,format=raw,readonly=on,file=/usr/share/OVMF/OVMF_CODE_4M.fd'],
+              ...['-drive', `if=pflash,format=raw,file=${join(this.dir, 'variables.fd')}`],
+            ]),
+        ...this.drives,
         ...['-netdev', `tap,id=n,ifname=${tap},script=no,downscript=no`],
-        ...['-device', `virtio-net-pci,netdev=n,mac=${this.mac},romfile=`],
-        ...['-serial', `file:${this.console}`],
+        ...['-device', `virtio-net-pci,netdev=n,mac=${this.of.mac},romfile=`],
+        ...['-chardev', `file,id=console,path=${this.console},append=on`, '-serial', 'chardev:console'],
       ],
-      { stdio: 'ignore' },
+      { stdio: ['ignore', 'ignore', 'inherit'] },
     );
+  }
+  /** Whether it was started again by itself: a machine that resets ends here, and is started anew. */
+  ended(): Promise<void> {
+    return new Promise((done) => (this.running ? this.child?.once('exit', () => done()) : done()));
   }
   powerOff(): void {
     this.child?.kill('SIGKILL');

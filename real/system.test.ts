@@ -56,32 +56,81 @@ const until = (step: string, ms: number) =>
     throw new Error(`${e.message}\n${machine?.said().slice(-6000)}`);
   });
 
-it('a machine boots, takes its address and its names, and pulls all its images through the mirror', async () => {
+/** What the machine said of itself at one of its starts, when it has come to the end of it. */
+const checked = async (start: 'FIRST' | 'SECOND' | 'THIRD', ms: number) => {
+  await eventually(
+    async () => machine?.said().includes(`CHECK ${start} END`),
+    `the machine has checked itself: ${start}`,
+    ms,
+  ).catch((e: Error) => {
+    throw new Error(`${e.message}\n${machine?.said().slice(-6000)}`);
+  });
+  const said = machine?.said() ?? '';
+  const from = start === 'FIRST' ? 0 : said.indexOf(`CHECK ${start === 'SECOND' ? 'FIRST' : 'SECOND'} END`);
+  const checks = [...said.slice(from, said.indexOf(`CHECK ${start} END`)).matchAll(/CHECK (PASS|FAIL) (.*)/g)].map(
+    (x) => `${x[1]} ${x[2]}`,
+  );
+  process.stdout.write(`${checks.join('\n')}\n`);
+  return { passed: checks.filter((x) => x.startsWith('PASS')).length, failed: checks.filter((x) => x.startsWith('FAIL')) };
+};
+const pulls = async () => ((await i.world.stores.get('lr-registry')?.pulls()) ?? []).filter((l) => l.client === address);
+const began = Date.now();
+const note = (what: string) => process.stdout.write(`${((Date.now() - began) / 1000).toFixed(0)} s: ${what}\n`);
+
+it('a machine boots, lays out its disks, and begins to pull its images through the mirror', async () => {
   i.plant('node-never-boots', host);
   await c.good('POST', '/api/builds', { charter: 'plover' });
   const uri = await eventually(async () => i.world.machines.get(host)?.bootUri, 'the controller is told what to boot', 60_000);
   dhcp = answerFirmware(dir, uri);
-  machine = new Machine(join(dir, host), '52:8a:1c:40:02:01', 3072);
-  const began = Date.now();
-  const after = () => `${((Date.now() - began) / 1000).toFixed(0)} s`;
+  machine = new Machine(join(dir, host), {
+    mac: '52:8a:1c:40:02:01',
+    memoryMiB: 3072,
+    // As its controller says of them.
+    drives: [
+      { serial: 'HW70002L-D1', sizeGB: 480 },
+      { serial: 'HW70002L-D2', sizeGB: 1920 },
+    ],
+    checks: { 'run.sh': readFileSync(join(import.meta.dirname, 'checks.sh'), 'utf8') },
+  });
   machine.powerOn();
-  await until('system', 600_000);
-  process.stdout.write(`first boot done after ${after()}\n`);
-  await until('images', 600_000);
-  process.stdout.write(`all images pulled after ${after()}\n`);
-  const log = (await i.world.stores.get('lr-registry')?.pulls()) ?? [];
-  const own = log.filter((l) => l.client === address);
-  process.stdout.write(`${own.length} pulls from ${address}, agent ${own[0]?.agent}\n`);
-  expect(own.filter((l) => l.kind === 'manifest' && l.status === 200).length).toBeGreaterThan(10);
-  expect(own.every((l) => [200, 206].includes(l.status))).toBe(true);
-  expect(own[0]?.agent).toMatch(/containerd/);
-  const said = await eventually(
-    async () => /CHECK END/.test(machine?.said() ?? '') && machine?.said(),
-    'the machine has checked itself',
-    300_000,
+  note('power on');
+  await until('system', 700_000);
+  note('first boot done');
+  // From here on it is left to its own order of what it starts from.
+  expect(i.world.machines.get(host)?.bootTarget).toBe('None');
+  expect(await checked('FIRST', 200_000)).toEqual({ passed: 11, failed: [] });
+});
+
+it('loses its power while it pulls, starts from its disk, and goes on where it stood', async () => {
+  await eventually(
+    async () => (await pulls()).filter((l) => l.kind === 'manifest').length > 15,
+    'some images to be here',
+    400_000,
   );
-  const checks = [...said.matchAll(/CHECK (PASS|FAIL) (.*)/g)].map((x) => `${x[1]} ${x[2]}`);
-  process.stdout.write(`${checks.join('\n')}\nafter ${after()}\n`);
-  expect(checks.filter((x) => x.startsWith('FAIL'))).toEqual([]);
-  expect(checks).toHaveLength(20);
+  const before = await pulls();
+  machine?.powerOff();
+  dhcp?.kill('SIGKILL');
+  note(`power cut after ${before.length} requests; nobody answers DHCP any more`);
+  machine?.powerOn();
+  await until('images', 700_000);
+  note('all images are here');
+  const all = await pulls();
+  expect(all.every((l) => [200, 206].includes(l.status))).toBe(true);
+  expect(all[0]?.agent).toMatch(/containerd/);
+  // What it held was not fetched again.
+  const blobs = (log: typeof all) => log.filter((l) => l.kind === 'blob').map((l) => l.digest);
+  const twice = blobs(all.slice(before.length)).filter((d) => blobs(before).includes(d));
+  note(`${all.length} requests from ${address}, ${twice.length} blobs asked for twice`);
+  expect(twice.length).toBeLessThanOrEqual(5);
+  expect(await checked('SECOND', 400_000)).toEqual({ passed: 23, failed: [] });
+});
+
+it('starts again, and is what it was, without anybody to ask', async () => {
+  await machine?.ended();
+  note('it starts again');
+  const before = (await pulls()).length;
+  machine?.powerOn();
+  expect(await checked('THIRD', 500_000)).toEqual({ passed: 10, failed: [] });
+  note('and is what it was');
+  expect((await pulls()).length).toBe(before);
 });

@@ -48,32 +48,39 @@ async function kernel() {
   });
 }
 
-/** The system that the machines boot, with a kubelet that waits, a journal that is told on the serial console, and checks of its own. */
+/** What is added to the system: a kubelet that waits, a journal that is told on the serial console, and a start for checks. */
+const added = {
+  '/usr/bin/kubelet': '#!/bin/sh\nexec sleep infinity\n',
+  '/etc/systemd/journald.conf.d/console.conf': '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=info\n',
+  // The checks come on a disk of their own, so that they can change without another system.
+  '/etc/rc.local': `#!/bin/sh
+(
+  udevadm settle
+  mkdir -p /run/checks
+  tar -x -f /dev/disk/by-id/virtio-checks -C /run/checks && exec sh /run/checks/run.sh
+) > /run/checks.said 2>&1 &
+exit 0
+`,
+};
+/** The system that the machines boot: made anew when what makes it, or what is added to it, has changed. */
 function system() {
-  // Made anew when what is added to it has changed.
-  const made = join(parts, 'system/contents');
   const own = createHash('sha256')
-    .update(readFileSync(join(root, 'real/checks.sh')))
+    .update(readFileSync(join(root, 'scripts/system.mjs')))
+    .update(JSON.stringify(added))
     .digest('hex');
-  if (existsSync(made) && readFileSync(made, 'utf8').includes(own)) return;
-  const kubelet = join(parts, 'kubelet');
-  const journal = join(parts, 'journal.conf');
-  mkdirSync(parts, { recursive: true });
-  writeFileSync(kubelet, '#!/bin/sh\nexec sleep infinity\n');
-  writeFileSync(journal, '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=info\n');
-  const checks = join(root, 'real/checks.sh');
-  const add = [
-    '--add',
-    `/etc/rc.local=${checks}`,
-    '--add',
-    `/usr/bin/kubelet=${kubelet}`,
-    '--add',
-    `/etc/systemd/journald.conf.d/console.conf=${journal}`,
-  ];
+  const made = join(parts, 'system.of');
+  if (existsSync(made) && readFileSync(made, 'utf8') === own) return;
+  const add = Object.entries(added).flatMap(([path, text]) => {
+    const file = join(parts, 'added', path.replaceAll('/', '_'));
+    mkdirSync(join(parts, 'added'), { recursive: true });
+    writeFileSync(file, text);
+    return ['--add', `${path}=${file}`];
+  });
   const r = spawnSync(process.execPath, [join(root, 'scripts/system.mjs'), '--out', join(parts, 'system'), ...add], {
     stdio: 'inherit',
   });
   if (r.status !== 0) fail('The system could not be made.');
+  writeFileSync(made, own);
 }
 
 async function outside() {

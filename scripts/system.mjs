@@ -1,8 +1,9 @@
 #!/usr/bin/env node
 /*
- * `npm run system -- --out DIR [--add /path/in/the/system=FILE]…`: makes the system that machines boot, of Debian's packages:
+ * `npm run system -- --out DIR [--add /path/in/the/system=FILE]… [--package NAME]…`: makes the system that machines boot, of Debian's packages:
  * kernel, initial file system and stub, a list of what is in it by digest, and all of it as an OCI image layout. The same
- * packages and files give the same bytes. What Debian does not have, the kubelet above all, is added from files of the engineer's.
+ * packages and files give the same bytes. What Debian does not have, the kubelet above all, is added from files of the engineer's;
+ * packages that only some machines need, such as firmware of their adapters, are named beside.
  */
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
@@ -26,7 +27,7 @@ import { fail, step } from './lib/say.mjs';
 
 /** What a node needs, and why. A package is a line. */
 const contents = {
-  'linux-image-cloud-amd64': 'kernel and modules',
+  'linux-image-amd64': 'kernel and modules',
   'systemd-sysv': 'units of the kit',
   udev: 'adapters and disks',
   dbus: 'networkctl, resolvectl, hostnamectl',
@@ -47,6 +48,9 @@ const contents = {
   haproxy: 'load balancer of the API address',
   keepalived: 'API address',
   e2fsprogs: 'file systems',
+  fdisk: 'partitions',
+  dosfstools: 'partition that firmware reads',
+  efibootmgr: 'what firmware starts first',
   nftables: 'filter of pods',
   iptables: 'filter of pods',
   conntrack: 'filter of pods',
@@ -56,11 +60,23 @@ const contents = {
   'systemd-boot-efi': 'stub that firmware loads',
   'busybox-static': 'first program of the initial file system',
 };
+/** Modules of machines that no node is: displays, sound, cameras, radio. */
+const noModules = [
+  'sound',
+  ...['gpu', 'media', 'staging', 'bluetooth', 'isdn', 'iio', 'comedi', 'input/joystick', 'input/touchscreen', 'net/wireless'].map(
+    (d) => `drivers/${d}`,
+  ),
+];
 /** Started by the kit when it is their time. */
 const notByThemselves = ['haproxy', 'keepalived', 'nfs-client', 'rpcbind', 'e2scrub_reap'];
 
 const { values: options } = parseArgs({
-  options: { out: { type: 'string' }, add: { type: 'string', multiple: true, default: [] }, mirror: { type: 'string' } },
+  options: {
+    out: { type: 'string' },
+    add: { type: 'string', multiple: true, default: [] },
+    package: { type: 'string', multiple: true, default: [] },
+    mirror: { type: 'string' },
+  },
 });
 if (!options.out) fail('Say where it goes:  npm run system -- --out DIR');
 if (process.getuid?.() !== 0) fail('A system is unpacked with its owners and devices: run it as root.');
@@ -107,14 +123,16 @@ await step('Putting packages together', async () => {
     [
       '--mode=root',
       '--variant=minbase',
-      `--include=${Object.keys(contents).join(',')}`,
+      `--include=${[...Object.keys(contents), ...options.package].join(',')}`,
       '--aptopt=Apt::Install-Recommends "false"',
+      // The initial file system is made below: the one of its package would take half a minute, and go again.
+      '--essential-hook=mkdir -p "$1/usr/local/sbin"; ln -s /bin/true "$1/usr/local/sbin/update-initramfs"',
+      '--customize-hook=rm "$1/usr/local/sbin/update-initramfs"',
       // No identity: each machine gets its own.
       '--customize-hook=: > "$1/etc/machine-id"; rm -f "$1"/etc/ssh/ssh_host_* "$1/etc/hostname" "$1/var/lib/dbus/machine-id"',
       `--customize-hook=rm -f ${notByThemselves.map(unit).join(' ')}`,
       '--customize-hook=echo "locale: C.UTF-8" > "$1/etc/cloud/cloud.cfg.d/10-system.cfg"',
-      // A runtime keeps its layers on a file system of their own: one laid over another takes none.
-      '--customize-hook=mkdir -p "$1/var/lib/containerd"; echo "tmpfs /var/lib/containerd tmpfs mode=0711,size=75% 0 0" > "$1/etc/fstab"',
+      `--customize-hook=cd "$1"/usr/lib/modules/* && rm -rf ${noModules.map((m) => `kernel/${m}`).join(' ')} && chroot "$1" depmod "$(basename "$PWD")"`,
       '--customize-hook=ln -sf ../run/systemd/resolve/stub-resolv.conf "$1/etc/resolv.conf"',
       ...added.map(({ path, file }) => `--customize-hook=install -D -m 0755 ${JSON.stringify(file)} "$1${path}"`),
       // What differs from one making to the next, and nobody reads. /tmp is left alone: mmdebstrap keeps its settings there until its end,
@@ -124,13 +142,23 @@ await step('Putting packages together', async () => {
       tar,
       mirror,
     ],
-    { env: { ...process.env, SOURCE_DATE_EPOCH: String(epoch), DEBIAN_FRONTEND: 'noninteractive' } },
+    {
+      env: {
+        ...process.env,
+        SOURCE_DATE_EPOCH: String(epoch),
+        DEBIAN_FRONTEND: 'noninteractive',
+        PATH: '/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin',
+      },
+    },
   );
 });
 
 const squashed = join(work, 'root.squashfs');
 await step('Compressing', async () => {
-  run('sh', ['-c', `tar2sqfs --quiet --force --compressor zstd --defaults mtime=${epoch} --num-jobs 2 "${squashed}" < "${tar}"`]);
+  run('sh', [
+    '-c',
+    `tar2sqfs --quiet --force --compressor zstd --comp-extra level=9 --defaults mtime=${epoch} --num-jobs 2 "${squashed}" < "${tar}"`,
+  ]);
   rmSync(tar);
 });
 
@@ -196,7 +224,7 @@ await step('Writing the list of contents, and the image', async () => {
       {
         made: new Date(epoch * 1000).toISOString(),
         files: Object.fromEntries(['kernel', 'initrd', 'stub'].map((t) => [t, file(t)])),
-        needs: contents,
+        needs: { ...contents, ...Object.fromEntries(options.package.map((p) => [p, 'asked for'])) },
         packages,
         added: added.map(({ path, file: f }) => ({ path, sha256: digestOf(f) })),
       },

@@ -27,10 +27,30 @@ describe('the program that firmware is told to boot', () => {
     expect(new URL(uri).pathname).toMatch(/^\/boot\/[\w-]+\/boot\.efi$/);
     const program = await httpBoot(uri, signal);
     const { cmdline, linux, initrd } = unified(program);
-    expect(cmdline).toBe(`ds=nocloud-net;s=${uri.replace('boot.efi', '')}`);
+    expect(cmdline).toMatch(/^\S+ systemd\.machine_id=[0-9a-f]{32}$/);
+    expect(cmdline.split(' ')[0]).toBe(`ds=nocloud-net;s=${uri.replace('boot.efi', '')}`);
     const bill = (await c.estate()).observed.bills['1.34.2'];
     const blobs = bill?.images.find((x) => x.on === 'boot')?.blobs;
     expect(blobs).toEqual(expect.arrayContaining([digest(linux), digest(initrd)]));
+  });
+
+  it('is another one for its disk, fetched again only when it is another', async () => {
+    const at = uri.replace('boot.efi', 'disk.efi');
+    const disk = unified(await httpBoot(at, signal));
+    const network = unified(await httpBoot(uri, signal));
+    expect(disk.cmdline.split(' ')[0]).toBe('ds=nocloud');
+    expect(disk.cmdline.split(' ')[1]).toBe(network.cmdline.split(' ')[1]);
+    expect(disk.initrd.equals(network.initrd)).toBe(true);
+    const first = await fetch(at);
+    const tag = first.headers.get('etag') as string;
+    await first.body?.cancel();
+    const ask = async (url: string, etag: string) => {
+      const r = await fetch(url, { headers: { 'if-none-match': etag } });
+      return [r.status, (await r.arrayBuffer()).byteLength];
+    };
+    expect(await ask(at, tag)).toEqual([304, 0]);
+    expect((await ask(at, '"another"'))[0]).toBe(200);
+    expect((await ask(uri, tag))[0]).toBe(200);
   });
 
   it('ends early, so that firmware refuses it, when the mirror gives other bytes than the digest has', async () => {
@@ -51,7 +71,7 @@ describe('the program that firmware is told to boot', () => {
   });
 
   it('leads to first-boot data whose reports are taken as cloud-init sends them: JSON without a content type', async () => {
-    const user = await (await fetch(uri.replace('boot.efi', 'user-data'))).text();
+    const user = await (await fetch(uri.replace('boot.efi', 'vendor-data'))).text();
     const endpoint = /endpoint: (\S+)/.exec(user)?.[1] as string;
     const event = {
       name: 'modules-config',

@@ -11,8 +11,8 @@ beforeAll(async () => {
 });
 afterAll(() => i.stop());
 
-const resume = async () => {
-  await c.good('POST', '/api/builds/plover/1/resume');
+const resume = async (how: object = {}) => {
+  await c.good('POST', '/api/builds/plover/1/resume', how);
   const files = await eventually(async () => {
     const t = await tokens('files');
     return t.length === 6 && t;
@@ -76,13 +76,18 @@ it('DNS that refuses the update breaks the step of names, with what to allow', a
   i.lift('dns-refuses', 'dns');
 });
 
-it('a silent BMC, a node that never boots and one that dies while pulling break each its own lane', async () => {
+it('a silent BMC, a node that never boots, one that dies while pulling, one whose disk is not empty: each breaks its own lane', async () => {
   i.plant('bmc-silent', 'lr-04');
   i.plant('node-never-boots', 'lr-05');
   i.plant('node-dies-pulling', 'lr-07');
+  i.plant('disk-not-empty', 'lr-08');
   await resume();
   const steps = await broken();
-  expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images']);
+  expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images', 'lr-08/system']);
+  expect(steps['lr-08/system']?.text).toBe('lr-08: bay 2 (containers) is not empty, it holds gpt, ext4 archive');
+  expect(steps['lr-08/system']?.remedy).toContain('If nobody needs that, resume with “Erase disks and resume”.');
+  // What is on it stays, however often it is tried.
+  expect(i.world.machines.get('lr-08')?.disks.get('HW70008L-D2')?.table).toBe('of somebody else');
   expect(steps['lr-04/power']?.text).toContain('The BMC of lr-04 at 10.62.7.14:443: it does not answer');
   expect(steps['lr-04/power']?.remedy).toContain('power and network');
   expect(steps['lr-05/system']?.text).toContain('lr-05 has power and never asked for its boot program');
@@ -101,7 +106,12 @@ it('resumed, it goes on at the broken steps, heals over dropped connections, and
   i.lift('bmc-silent', 'lr-04');
   i.lift('node-never-boots', 'lr-05');
   i.plant('registry-drops', 'lr-registry');
-  await resume();
+  // Erasing is for resuming alone, and recorded.
+  expect((await c.call('POST', '/api/builds/plover/1/stop', { erase: true })).status).toBe(422);
+  await resume({ erase: true });
+  expect(await i.query("select count(*)::int as n from audit where act = 'resumed a build and let it erase disks'")).toEqual([
+    { n: 1 },
+  ]);
   await eventually(
     async () => Object.values((await buildOf(c)).status.steps).some((s) => s.healed.length) || undefined,
     'a pull that healed',
@@ -113,6 +123,19 @@ it('resumed, it goes on at the broken steps, heals over dropped connections, and
   expect(b.status.steps['lr-06/images']?.attempt).toBe(1);
   expect(b.proof?.every((p) => p.good)).toBe(true);
   expect(await i.query('select 1 from boot_token')).toEqual([]);
+  const { lines } = await c.good<{ lines: { line: string }[] }>('GET', '/api/builds/plover/1/log?step=lr-08/system');
+  expect(lines.map((l) => l.line)).toEqual(
+    expect.arrayContaining(['bay 2 (containers) is erased: gpt, ext4 archive', 'from now on it starts from its own disk']),
+  );
+  // Every machine is left to its own order, and has on its disk what it starts from.
+  for (const name of ['lr-02', 'lr-04', 'lr-05', 'lr-06', 'lr-07', 'lr-08']) {
+    const m = i.world.machines.get(name);
+    expect([name, m?.bootTarget, m?.disks.get(m.serials[0] as string)?.start?.cmdline]).toEqual([
+      name,
+      'None',
+      expect.stringMatching(/^ds=nocloud systemd\.machine_id=[0-9a-f]{32}$/),
+    ]);
+  }
 });
 
 it('a boot address opens what it is for, and nothing after its time', async () => {

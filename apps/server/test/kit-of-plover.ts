@@ -7,8 +7,21 @@ import { goodEstate } from '../../../packages/core/test/estate.ts';
 import { issue } from '../src/areas/clusters/pki.ts';
 
 /** The boot kit of a small estate, with certificates as they are issued, laid out as it lies on each machine: `dir/<host>/…`. */
-export async function layOut(dir: string) {
-  const estate = goodEstate();
+/** @param drives what each host has */
+export async function layOut(dir: string, drives = 2) {
+  const good = goodEstate();
+  const estate = {
+    ...good,
+    hosts: good.hosts.map((h, i) => {
+      const more = Array.from({ length: drives - 2 }, (_, n) => ({
+        bay: `bay ${n + 3}`,
+        sizeGB: 960,
+        media: 'nvme' as const,
+        serial: `HW${i + 1}-D${n + 3}`,
+      }));
+      return h.facts ? { ...h, facts: { ...h.facts, disks: [...h.facts.disks, ...more] } } : h;
+    }),
+  };
   const plan = resolve(estate.charters[0] as Charter, estate);
   const secrets = new Map<string, string>();
   for (const c of plan.certificates) {
@@ -19,6 +32,7 @@ export async function layOut(dir: string) {
     plan,
     estate,
     secret: (name) => secrets.get(name) ?? 'not asked for here',
+    installation: 'build 1',
     bootUrl: (h) => `http://praesidor.example/boot/${h}`,
     reportUrl: (h) => `http://praesidor.example/report/${h}`,
   });
@@ -33,5 +47,5 @@ export async function layOut(dir: string) {
   }
   const members = plan.nodes.filter((n) => n.role === 'control-plane');
   type Member = (typeof members)[number];
-  return { plan, on, secrets, members: members as [Member, Member, Member] };
+  return { plan, kit, on, secrets, members: members as [Member, Member, Member] };
 }

@@ -26,6 +26,7 @@ const kit = {
   plan,
   estate,
   secret: placeholder('plover'),
+  installation: 'build 1',
   bootUrl: (h: string) => `http://praesidor.example/boot/${h}`,
   reportUrl: (h: string) => `http://praesidor.example/report/${h}`,
 };

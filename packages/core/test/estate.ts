@@ -24,8 +24,8 @@ export const host = (i: number, more: Partial<Host> = {}): Host => ({
     cores: i > 3 ? 32 : 16,
     memoryGiB: i > 3 ? 128 : 64,
     disks: [
-      { bay: 'bay 1', sizeGB: 480, media: 'nvme' },
-      { bay: 'bay 2', sizeGB: 1920, media: 'nvme' },
+      { bay: 'bay 1', sizeGB: 480, media: 'nvme', serial: `HW${i}-D1` },
+      { bay: 'bay 2', sizeGB: 1920, media: 'nvme', serial: `HW${i}-D2` },
     ],
     nics: [{ name: 'eno1', mac: `52:8a:1c:40:00:${i.toString(16).padStart(2, '0')}`, speedGbit: 25, link: true }],
     firmware: { bmc: '4.10', system: '2.21' },

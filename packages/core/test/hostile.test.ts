@@ -75,6 +75,7 @@ const files = (e: Estate): Record<string, string> => {
     plan,
     estate: e,
     secret: placeholder(charter),
+    installation: 'build 1',
     bootUrl: (h) => `https://p.example/boot/${h}`,
     reportUrl: (h) => `https://p.example/report/${h}`,
   };

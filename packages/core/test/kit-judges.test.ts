@@ -21,6 +21,7 @@ const kit = bootKit({
   estate,
   plan: resolve(estate.charters[0] as Charter, estate),
   secret: placeholder('plover'),
+  installation: 'build 1',
   bootUrl: (host) => `http://10.62.8.9:8080/boot/token-${host}`,
   reportUrl: (host) => `http://10.62.8.9:8080/boot/report-${host}`,
 });
@@ -44,7 +45,8 @@ describe.runIf(which('haproxy'))('haproxy', () => {
 });
 describe.runIf(which('cloud-init'))('cloud-init', () => {
   it.each(hosts)('takes the user data of %s', (host) => {
-    expect(run('cloud-init', ['schema', '--config-file', `hosts/${host}/user-data`])).toEqual(good);
+    for (const data of ['user-data', 'vendor-data'])
+      expect(run('cloud-init', ['schema', '--config-file', `hosts/${host}/${data}`])).toEqual(good);
   });
 });
 describe.runIf(which('containerd'))('containerd', () => {
@@ -84,6 +86,18 @@ describe.runIf(which('systemd-analyze'))('systemd', () => {
     expect(run('systemd-analyze', ['verify', '--man=no', file]).said).not.toBe('');
   });
 });
+describe.runIf(which('systemd-analyze'))('systemd, of what is mounted', () => {
+  const units = kit.filter((f) => f.path.startsWith('hosts/lr-01/root/') && f.path.endsWith('.mount'));
+  it.each(units.map((f) => [f.path.split('/').at(-1) as string, f.content]))('takes %s', (name, text) => {
+    const file = join(dir, name);
+    writeFileSync(file, text.replace(/^Before=.*$/m, ''));
+    expect(run('systemd-analyze', ['verify', '--man=no', file])).toEqual({ good: true, said: '' });
+    // Another name than the path is refused.
+    const other = join(dir, `other-${name}`);
+    writeFileSync(other, text);
+    expect(run('systemd-analyze', ['verify', '--man=no', other]).said).toMatch(/Where= setting doesn't match unit name/);
+  });
+});
 describe.runIf(which('netplan'))('netplan', () => {
   it.each(hosts)('takes the network of %s, with the resolvers of its network', (host) => {
     const root = join(dir, 'netplan', host);
@@ -97,12 +111,13 @@ describe.runIf(which('netplan'))('netplan', () => {
   });
 });
 describe('a shell', () => {
-  it.each(hosts.flatMap((h) => ['praesidor-boot', 'praesidor-prepare'].map((s) => [h, s] as const)))(
-    'takes of %s %s',
-    (host, script) => {
-      expect(run('sh', ['-n', `hosts/${host}/root/usr/local/sbin/${script}`])).toEqual({ good: true, said: '' });
-    },
-  );
+  it.each(
+    hosts.flatMap((h) =>
+      ['praesidor-boot', 'praesidor-prepare', 'praesidor-disks', 'praesidor-report'].map((s) => [h, s] as const),
+    ),
+  )('takes of %s %s', (host, script) => {
+    expect(run('sh', ['-n', `hosts/${host}/root/usr/local/sbin/${script}`])).toEqual({ good: true, said: '' });
+  });
 });
 describe.runIf(which('python3') && run('python3', ['-c', 'import tomllib']).good)('a TOML parser', () => {
   it('reads the mirrors, the standing one first and the source never', () => {

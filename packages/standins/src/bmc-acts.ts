@@ -1,7 +1,7 @@
 import type { Machine, Task } from './machine.ts';
 
 interface Body {
-  Boot?: { HttpBootUri?: string; BootSourceOverrideTarget?: string };
+  Boot?: { HttpBootUri?: string; BootSourceOverrideTarget?: string; BootSourceOverrideEnabled?: string };
   LocationIndicatorActive?: boolean;
   ResetType?: string;
   Image?: string;
@@ -18,7 +18,10 @@ const system = '/redfish/v1/Systems/1';
 /** What a controller does when it is told to. */
 export function actOn(m: Machine, method: string, path: string, body: Body): Done {
   if (method === 'PATCH' && path === system) {
-    if (body.Boot) m.setBoot(body.Boot.BootSourceOverrideTarget ?? 'None', body.Boot.HttpBootUri);
+    const { BootSourceOverrideTarget: target, BootSourceOverrideEnabled: enabled, HttpBootUri: uri } = body.Boot ?? {};
+    if (enabled && !['Disabled', 'Once', 'Continuous'].includes(enabled))
+      return { status: 400, message: `no BootSourceOverrideEnabled ${enabled}` };
+    if (body.Boot) m.setBoot(enabled === 'Disabled' ? 'None' : (target ?? 'None'), uri, enabled === 'Continuous');
     if (body.LocationIndicatorActive !== undefined) m.setLight(body.LocationIndicatorActive);
     return { status: 200 };
   }

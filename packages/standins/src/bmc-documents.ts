@@ -38,6 +38,7 @@ export function documents(m: Machine): Record<string, object> {
       LocationIndicatorActive: m.light,
       Boot: {
         BootSourceOverrideMode: 'UEFI',
+        BootSourceOverrideEnabled: m.bootTarget === 'None' ? 'Disabled' : m.bootAlways ? 'Continuous' : 'Once',
         BootSourceOverrideTarget: m.bootTarget,
         HttpBootUri: m.bootUri ?? null,
         BootOptions: link(`${sys}/BootOptions`),
@@ -67,7 +68,7 @@ export function documents(m: Machine): Record<string, object> {
       h.disksGB.map((gb, i) => ({
         Name: `drive ${i + 1}`,
         Model: `Harrow N${gb}`,
-        SerialNumber: `${h.serial}-D${i + 1}`,
+        SerialNumber: m.serials[i],
         CapacityBytes: gb * 1e9,
         MediaType: 'SSD',
         Protocol: 'NVMe',

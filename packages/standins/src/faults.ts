@@ -25,6 +25,11 @@ export const faultKinds = {
     title: 'Node dies while pulling images',
     text: 'power goes off after a third of the images',
   },
+  'disk-not-empty': {
+    on: 'machine',
+    title: 'Disk is not empty',
+    text: 'its last drive holds partitions of somebody else when it is laid out next',
+  },
   'registry-drops': {
     on: 'registry',
     title: 'Registry drops connections',

@@ -83,6 +83,7 @@ export class Hypervisor {
       cores: domain.vcpu,
       memoryGiB: domain.memoryGiB,
       disksGB: domain.disks.map((d) => this.volumes.get(`${d.pool}/${d.volume}`)?.sizeGB ?? 0),
+      diskSerials: domain.disks.map((d) => d.serial ?? ''),
       macs: domain.nics.map((n) => n.mac),
       linkGbit: 10,
       firmware: '',

@@ -1,5 +1,6 @@
 import type { Clock } from './clock.ts';
 import type { Faults } from './faults.ts';
+import type { Disk } from './disks.ts';
 import { type Installed, runNode } from './node.ts';
 import type { Surroundings } from './world.ts';
 
@@ -14,6 +15,8 @@ export interface Hardware {
   cores: number;
   memoryGiB: number;
   disksGB: number[];
+  /** As its drives say them; of a guest, as its hypervisor was told. */
+  diskSerials?: string[];
   macs: string[];
   linkGbit: number;
   firmware: string;
@@ -47,22 +50,28 @@ export interface Task {
 }
 /** What of a machine outlives a power cut. */
 export interface Lasting {
+  /** Of a guest, whose root lies on its first volume. */
   installed?: Installed | undefined;
+  disks?: [string, Disk][];
   bootUri?: string | undefined;
+  bootAlways?: boolean;
   firmware?: Record<string, string>;
   media?: string | undefined;
   light?: boolean;
   log?: LogLine[];
 }
 
-/** One machine: power, boot source, and what runs on it. What was installed survives a power cut. */
+/** One machine: power, boot source, and what runs on it. What lies on its disks survives a power cut, what is in memory does not. */
 export class Machine {
   power: 'On' | 'Off' = 'Off';
   bootUri: string | undefined;
   bootTarget = 'None';
+  /** The override stands until it is taken back (Continuous), not for one start (Once). */
+  bootAlways = false;
   /** Where first-boot data comes from without a boot script: a guest is written from an image. */
   seed: string | undefined;
   installed: Installed | undefined;
+  readonly disks = new Map<string, Disk>();
   stage: Stage = 'off';
   light = false;
   media: string | undefined;
@@ -85,8 +94,10 @@ export class Machine {
   }
 
   lasting = (): Lasting => ({
-    installed: this.installed,
+    installed: this.hardware.bmc ? undefined : this.installed,
+    disks: [...this.disks],
     bootUri: this.bootUri,
+    bootAlways: this.bootAlways,
     firmware: this.firmware,
     media: this.media,
     light: this.light,
@@ -94,7 +105,9 @@ export class Machine {
   });
   restore(l: Lasting): void {
     this.installed = l.installed;
+    for (const [serial, disk] of l.disks ?? []) this.disks.set(serial, disk);
     this.bootUri = l.bootUri;
+    this.bootAlways = l.bootAlways ?? false;
     this.media = l.media;
     this.light = l.light ?? false;
     this.log = l.log ?? [];
@@ -106,9 +119,10 @@ export class Machine {
     this.changed();
   }
 
-  setBoot(target: string, uri?: string): void {
+  setBoot(target: string, uri?: string, always = false): void {
     this.bootTarget = target;
     this.bootUri = target === 'UefiHttp' ? uri : undefined;
+    this.bootAlways = always;
     this.changed();
   }
   setMedia(image: string | undefined): void {
@@ -120,7 +134,13 @@ export class Machine {
     this.changed();
   }
 
+  /** Serials of its drives, in the order of their bays. */
+  get serials(): string[] {
+    return this.hardware.diskSerials ?? this.hardware.disksGB.map((_, i) => `${this.hardware.serial}-D${i + 1}`);
+  }
+
   powerOff(): void {
+    if (this.hardware.bmc) this.installed = undefined;
     this.running?.abort();
     this.running = undefined;
     if (this.power === 'On') this.note('power off');
@@ -161,7 +181,7 @@ export class Machine {
   }
   erase(drive: number): Task {
     return this.work(`erase of bay ${drive}`, 600, () => {
-      this.installed = undefined;
+      this.disks.delete(this.serials[drive - 1] ?? '');
       return 'erased';
     });
   }

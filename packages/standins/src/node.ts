@@ -5,24 +5,38 @@ import { parseReference } from '@praesidor/core/images';
 import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
+import { type Disk, fileSystemAt, layOut, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
 
-/** What a boot kit put on the disk of a machine. */
+/** What runs on a machine after its first-boot data were applied. A machine's root lies in memory, a guest's on its first volume. */
 export interface Installed {
   base: string;
   host: string;
   address: string;
   nameservers: string[];
   files: Record<string, string>;
+  /** What is kept in memory, for want of a disk. */
   pulled: string[];
   joined: boolean;
 }
+const joinedFile = '/var/lib/praesidor/joined';
+/** Images that the runtime has: on the disk that it keeps them on. */
+const imagesIn = (m: Machine, me: Installed): string[] =>
+  fileSystemAt(m.disks, me.files, '/var/lib/containerd')?.images ?? me.pulled;
+export const imagesOn = (m: Machine): number =>
+  m.installed
+    ? imagesIn(m, m.installed).length
+    : [...m.disks.values()].flatMap((d) => d.systems).reduce((n, s) => n + s.images.length, 0);
+const hasJoined = (m: Machine, me: Installed): boolean => {
+  const kept = fileSystemAt(m.disks, me.files, joinedFile);
+  return kept ? kept.files[joinedFile] !== undefined : me.joined;
+};
 
 /**
- * A machine from power-on to a running kubelet, as its boot kit says: firmware fetches a program from the boot source, first-boot
- * data come from where its command line points, images through the mirror configuration given.
+ * A machine from power-on to a running kubelet, as its boot kit says: firmware fetches a program from the boot source, or finds
+ * one on a disk; first-boot data come from where its command line points, images through the mirror configuration given.
  */
 export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   m.at('post');
@@ -30,23 +44,31 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   if (m.faults.has('node-never-boots', m.hardware.name)) return;
   if (m.bootUri) {
     const uri = m.bootUri;
-    m.setBoot('None');
+    if (!m.bootAlways) m.setBoot('None');
     m.installed = await firstBoot(m, await networkBoot(m, uri, signal), signal);
-  } else if (m.seed && m.installed?.base !== m.seed.replace(/\/$/, ''))
-    m.installed = await firstBoot(m, m.seed.replace(/\/$/, ''), signal);
+  } else if (m.seed) {
+    if (m.installed?.base !== m.seed.replace(/\/$/, ''))
+      m.installed = await firstBoot(m, await overHttp(m, m.seed.replace(/\/$/, ''), signal), signal);
+  } else {
+    const start = m.serials.map((s) => m.disks.get(s)?.start).find((s) => s !== undefined);
+    if (start) m.installed = await firstBoot(m, fromDisk(start), signal);
+  }
   if (!m.installed) return;
   const me = m.installed;
   // The script on its disk knows one address: that of its environment file.
   const { BOOT = '' } = readEnvironment(me.files['/etc/praesidor/boot.env'] ?? '');
   const report = reporter(m, `${BOOT}/report`, signal, 'application/json');
-  if (!me.joined) {
+  const before = hasJoined(m, me);
+  if (!before) {
     m.at('images');
     await pullAll(m, me, report, signal);
     m.at('waiting');
     while (!(await gateOpen(BOOT, signal))) await m.clock.sleep(5, signal);
+    const kept = fileSystemAt(m.disks, me.files, joinedFile);
+    if (kept) kept.files[joinedFile] = '';
     me.joined = true;
   }
-  const lacks = lacksFor(me);
+  const lacks = lacksFor(me, imagesIn(m, me));
   if (lacks) {
     await report('join', 'start', 'WARN', lacks);
     return;
@@ -54,7 +76,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   await m.clock.sleep(45, signal);
   m.at('joined');
   m.around.cluster.joined(m, me);
-  await report('join', 'start', 'SUCCESS', 'kubelet started');
+  if (!before) await report('join', 'start', 'SUCCESS', 'kubelet started');
 }
 
 async function fetchText(url: string, signal: AbortSignal): Promise<string> {
@@ -106,8 +128,14 @@ interface UserData {
   hostname: string;
   write_files: { path: string; content: string }[];
   runcmd?: unknown[][];
-  reporting: { praesidor: { endpoint: string } };
-  phone_home: { url: string };
+  reporting?: { praesidor: { endpoint: string } };
+  phone_home?: { url: string };
+}
+/** First-boot data, and where they came from: `network` is where a machine may still lay out its disks. */
+interface Seed {
+  base: string;
+  from: 'network' | 'disk';
+  data: Record<string, string>;
 }
 
 /** The first network of systemd-networkd's files, in the order of their names (systemd.network(5)). */
@@ -123,12 +151,12 @@ function networkOf(files: Record<string, string>): { mac: string; address: strin
 }
 
 /** Why the kubelet of this machine starts nothing: the runtime cannot make a sandbox. Undefined: it can. */
-function lacksFor(me: Installed): string | undefined {
+function lacksFor(me: Installed, pulled: readonly string[]): string | undefined {
   type Runtime = { sandbox_image?: string; containerd?: { runtimes?: { runc?: { options?: { SystemdCgroup?: boolean } } } } };
   const config = parseToml(me.files['/etc/containerd/config.toml'] ?? '') as unknown as { plugins?: Record<string, Runtime> };
   const cri = config.plugins?.['io.containerd.grpc.v1.cri'];
   const sandbox = cri?.sandbox_image;
-  if (!sandbox || !me.pulled.some((p) => p.split(' ')[0] === sandbox))
+  if (!sandbox || !pulled.some((p) => p.split(' ')[0] === sandbox))
     return `no sandbox starts: ${sandbox ?? "the runtime's own sandbox image"} is not here, and nobody answers for it`;
   const systemd = /cgroupDriver: systemd/.test(me.files['/etc/kubernetes/kubelet.yaml'] ?? '');
   if (systemd !== (cri?.containerd?.runtimes?.runc?.options?.SystemdCgroup ?? false))
@@ -138,27 +166,40 @@ function lacksFor(me: Installed): string | undefined {
   return undefined;
 }
 
-/** Boots what firmware is told to, and answers with the place of the first-boot data that the kernel's command line names. */
-async function networkBoot(m: Machine, uri: string, signal: AbortSignal): Promise<string> {
+/** Boots what firmware is told to, and reads the first-boot data that the kernel's command line names. */
+async function networkBoot(m: Machine, uri: string, signal: AbortSignal): Promise<Seed> {
   m.at('fetch');
   const { cmdline } = unified(await retry(m, signal, () => httpBoot(uri, signal)));
   const seed = /(?:^| )ds=nocloud-net;s=(\S+)/.exec(cmdline)?.[1];
   if (!seed) throw new Error('the command line names no first-boot data');
   await m.clock.sleep(120, signal);
-  return seed.replace(/\/$/, '');
+  return overHttp(m, seed.replace(/\/$/, ''), signal);
+}
+/** Over HTTP, Debian's cloud-init asks for these three, and for no network configuration. */
+async function overHttp(m: Machine, base: string, signal: AbortSignal): Promise<Seed> {
+  const data: Record<string, string> = {};
+  for (const name of ['user-data', 'meta-data', 'vendor-data'])
+    data[name] = await retry(m, signal, () => fetchText(`${base}/${name}`, signal));
+  return { base, from: 'network', data };
+}
+/** From the partition that cloud-init finds by its label, where the command line says that one is to be looked for. */
+function fromDisk({ cmdline, data }: NonNullable<Disk['start']>): Seed {
+  if (!/(?:^| )ds=nocloud( |$)/.test(cmdline)) throw new Error('the command line names no first-boot data');
+  return { base: 'its disk', from: 'disk', data };
 }
 
-async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise<Installed> {
+async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<Installed> {
   m.at('system');
-  const user = parseYaml(await retry(m, signal, () => fetchText(`${base}/user-data`, signal))) as UserData;
+  const read = (name: string) => (parseYaml(seed.data[name] ?? '') ?? {}) as Partial<UserData>;
+  // What user-data says goes before what vendor-data says.
+  const user = { ...read('vendor-data'), ...read('user-data') } as UserData;
   // Until its first-boot data is read, a machine has nobody to report to.
-  const report = reporter(m, user.reporting.praesidor.endpoint, signal);
+  const report: Report = user.reporting ? reporter(m, user.reporting.praesidor.endpoint, signal) : async () => undefined;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
   const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
-  // Over HTTP, Debian's cloud-init asks for user-data, meta-data and vendor-data, and for no network configuration: what the
-  // machine has after its first boot is what lies in its files, put in force by what user-data runs.
+  // What the machine has after its first boot is what lies in its files, put in force by what user-data runs.
   const card = networkOf(files);
-  const runs = user.runcmd?.some((c) => String(c[0]).endsWith('praesidor-prepare') && files[String(c[0])] !== undefined);
+  const runs = files[String(user.runcmd?.flat().find((c) => String(c).endsWith('praesidor-prepare')))];
   if (!card || !runs || !m.hardware.macs.includes(card.mac)) {
     await report(
       'system',
@@ -171,19 +212,55 @@ async function firstBoot(m: Machine, base: string, signal: AbortSignal): Promise
   const { address } = card;
   await m.clock.sleep(60, signal);
   await report('system', 'progress', 'SUCCESS', `${address} on ${card.mac}`);
+  if (/^praesidor-disks$/m.test(runs)) await layOutDisks(m, seed, files, signal);
   await m.clock.sleep(240, signal);
   await report('system', 'progress', 'SUCCESS', `${user.write_files.length} files written`);
   await m.clock.sleep(60, signal);
-  await retry(m, signal, () =>
-    fetch(user.phone_home.url, {
-      method: 'POST',
-      headers: { 'content-type': 'application/x-www-form-urlencoded' },
-      body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }),
-      signal,
-    }).then((r) => r.body?.cancel()),
-  ).catch(() => undefined);
+  const home = user.phone_home?.url;
+  if (home)
+    await retry(m, signal, () =>
+      fetch(home, {
+        method: 'POST',
+        headers: { 'content-type': 'application/x-www-form-urlencoded' },
+        body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }),
+        signal,
+      }).then((r) => r.body?.cancel()),
+    ).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
-  return { base, host: user.hostname, address, nameservers: card.nameservers, files, pulled: [], joined: false };
+  if (!/praesidor-boot\.service$/m.test(runs)) throw new Error('nothing starts the boot script');
+  return { base: seed.base, host: user.hostname, address, nameservers: card.nameservers, files, pulled: [], joined: false };
+}
+
+/** Disks as the script in its files lays them out; what it starts from later is written to the first. */
+async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>, signal: AbortSignal): Promise<void> {
+  const { BOOT = '', ERASE } = readEnvironment(files['/etc/praesidor/boot.env'] ?? '');
+  const report = reporter(m, `${BOOT}/report`, signal, 'application/json');
+  if (m.faults.has('disk-not-empty', m.hardware.name)) {
+    m.faults.lift({ kind: 'disk-not-empty', subject: m.hardware.name });
+    const last = m.serials.at(-1);
+    if (last)
+      m.disks.set(last, { table: 'of somebody else', systems: [{ uuid: '1', files: { label: 'ext4 archive' }, images: [] }] });
+  }
+  const network = seed.from === 'network';
+  try {
+    for (const text of layOut(m.disks, m.serials, files, { layOut: network, erase: ERASE === 'yes' }))
+      if (network) await report('disks', 'progress', 'SUCCESS', text);
+  } catch (e) {
+    await report('disks', 'finish', 'FAIL', (e as Error).message);
+    throw e;
+  }
+  const system = rowsOf(files).find((r) => r.use === 'system');
+  const disk = system && [...m.disks.values()].find((d) => d.table === system.table);
+  if (disk && network) {
+    const { cmdline } = unified(await retry(m, signal, () => httpBoot(`${seed.base}/disk.efi`, signal)));
+    const data = Object.fromEntries(
+      await Promise.all(
+        ['user-data', 'meta-data', 'network-config'].map(async (n) => [n, await fetchText(`${seed.base}/${n}`, signal)] as const),
+      ),
+    );
+    disk.start = { cmdline, data };
+  }
+  if (network) await report('disks', 'finish', 'SUCCESS', 'laid out');
 }
 
 async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>): Promise<T> {
@@ -216,8 +293,9 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
     8,
     detour(m.around.detours, me.address, 443).host,
   );
-  const held = new Set(me.pulled.flatMap((p) => p.split(' ').slice(1)));
-  const done = new Set(me.pulled.map((p) => p.split(' ')[0]));
+  const kept = imagesIn(m, me);
+  const held = new Set(kept.flatMap((p) => p.split(' ').slice(1)));
+  const done = new Set(kept.map((p) => p.split(' ')[0]));
   try {
     for (const [i, image] of images.entries()) {
       if (done.has(image)) continue;
@@ -229,7 +307,7 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
       for (let tries = 1; ; tries++) {
         try {
           const digests = await pullImage(m, me, dialer, image, held, signal);
-          me.pulled.push([image, ...digests].join(' '));
+          kept.push([image, ...digests].join(' '));
           break;
         } catch (cause) {
           if (signal.aborted) throw cause;

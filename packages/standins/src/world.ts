@@ -1,3 +1,4 @@
+import { imagesOn } from './node.ts';
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import type { Server } from 'node:http';
 import { join } from 'node:path';
@@ -224,7 +225,7 @@ export class World {
         bmc: m.hardware.bmc?.address ?? '',
         power: m.power,
         stage: m.stage,
-        pulled: m.installed?.pulled.length ?? 0,
+        pulled: imagesOn(m),
       })),
       hypervisors: [...this.hypervisors.values()].map((h) => ({ name: h.spec.name, guests: h.guests.size })),
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),

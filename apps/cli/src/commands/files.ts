@@ -15,6 +15,7 @@ export const files: CommandOf = (options, write) => {
         plan,
         estate,
         secret: placeholder(c.name),
+        installation: c.name,
         bootUrl: (host) => `(boot address of ${host}, given by the build)`,
         reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
       }),

@@ -6,6 +6,7 @@ import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
 import { Images1764200000000 } from './migrations/0004-images.ts';
 import { Ground1764300000000 } from './migrations/0005-ground.ts';
 import { WrongBytes1764400000000 } from './migrations/0006-wrong-bytes.ts';
+import { EraseDisks1764500000000 } from './migrations/0007-erase-disks.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -18,6 +19,7 @@ const migrations = [
   Images1764200000000,
   Ground1764300000000,
   WrongBytes1764400000000,
+  EraseDisks1764500000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -11,6 +11,7 @@ const kit = (e: Estate = goodEstate()) =>
     plan: planned(e),
     estate: e,
     secret: placeholder('plover'),
+    installation: 'build 1',
     bootUrl: (h) => `http://praesidor.example/boot/${h}`,
     reportUrl: (h) => `http://praesidor.example/report/${h}`,
   });

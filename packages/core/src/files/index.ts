@@ -2,6 +2,6 @@ export { type BootProgram, layOut } from './boot-program.ts';
 export * from './kit.ts';
 export * from './write.ts';
 export { imagesOf } from './writers/boot-script.ts';
-export { kernelLine } from './writers/ipxe.ts';
+export { kernelLine, type StartsFrom } from './writers/ipxe.ts';
 export { adminAccess, kubeconfigText } from './writers/kubeconfig.ts';
 export { clusterObjects } from './writers/manifests.ts';

@@ -26,6 +26,10 @@ export interface KitContext {
   bootUrl: (host: string) => string;
   /** Where a host reports and waits at its gate: nothing secret is behind it. */
   reportUrl: (host: string) => string;
+  /** What tells the data of this installation from those of another on a node's disks: the build. */
+  installation: string;
+  /** Disks that hold anything else are erased. */
+  erase?: boolean;
   /** Digests of the kernel and the initial file system, where the release has them. */
   boot?: { kernel: string; initrd: string };
 }

@@ -1,5 +1,6 @@
 import type { KitContext, KitFile } from './kit.ts';
 import { cloudInit } from './writers/cloud-init.ts';
+import { disks } from './writers/disks.ts';
 import { dhcp } from './writers/dhcp.ts';
 import { commandLine, ipxe } from './writers/ipxe.ts';
 import { kubeconfig } from './writers/kubeconfig.ts';
@@ -17,7 +18,18 @@ import { summary } from './writers/summary.ts';
 import { zones } from './writers/zones.ts';
 
 /** Files that lie on a node, in the order in which user-data writes them. A new one is a file and a line here. */
-export const nodeWriters = [network, resolvers, prepare, runtime, pki, kubelet, staticPods, loadBalancer, bootScript] as const;
+export const nodeWriters = [
+  network,
+  resolvers,
+  prepare,
+  disks,
+  runtime,
+  pki,
+  kubelet,
+  staticPods,
+  loadBalancer,
+  bootScript,
+] as const;
 /** Files of the cluster as a whole. */
 export const clusterWriters = [kubeconfig, manifests, zones, dhcp, summary] as const;
 

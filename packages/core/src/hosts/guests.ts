@@ -1,6 +1,7 @@
 import { XMLBuilder, XMLParser } from 'fast-xml-parser';
 import type { Facts } from '../model/facts.ts';
 import type { Host, Hypervisor, Mould } from '../model/documents.ts';
+import { identifier, spread } from '../model/identifier.ts';
 import type { Estate } from '../model/estate.ts';
 import { type Bin, pack, type Packing, type PackRules, type Piece } from './pack.ts';
 
@@ -47,24 +48,10 @@ export function standing(estate: Pick<Estate, 'hosts' | 'moulds'>, site: string)
   });
 }
 
-/** A 128-bit number out of a text, for identifiers that must be the same every time (FNV-1a, four runs). */
-function spread(text: string): string {
-  let out = '';
-  for (let run = 0; run < 4; run++) {
-    let h = 0x811c9dc5 ^ (run * 0x9e3779b9);
-    for (let i = 0; i < text.length; i++) h = Math.imul(h ^ text.charCodeAt(i), 0x01000193);
-    h ^= h >>> 15;
-    h = Math.imul(h, 0x2c1b3c6d);
-    h ^= h >>> 12;
-    out += (h >>> 0).toString(16).padStart(8, '0');
-  }
-  return out;
-}
-/** The identifier of a guest (RFC 9562, version 8: made from its name). */
-export function guestId(site: string, name: string): string {
-  const h = spread(`${site}/${name}`);
-  return `${h.slice(0, 8)}-${h.slice(8, 12)}-8${h.slice(13, 16)}-${((Number.parseInt(h[16] as string, 16) & 3) | 8).toString(16)}${h.slice(17, 20)}-${h.slice(20, 32)}`;
-}
+/** The identifier of a guest. */
+export const guestId = (site: string, name: string): string => identifier(`${site}/${name}`);
+/** The serial of a guest's disk: a virtual disk has twenty letters for it. */
+export const diskSerial = (uuid: string, index: number): string => `${uuid.replaceAll('-', '').slice(0, 16)}-${index}`;
 /** The MAC of a guest's adapter: locally administered (IEEE 802), the same every time. */
 export const guestMac = (site: string, name: string, index: number): string =>
   `52:54:${(spread(`${site}/${name}/${index}`).slice(0, 8).match(/../g) ?? []).join(':')}`;
@@ -80,7 +67,12 @@ export function factsOf(mould: Mould, site: string, name: string, at: string): F
     arch: mould.arch,
     cores: mould.vcpu,
     memoryGiB: mould.memoryGiB,
-    disks: mould.disks.map((d, i) => ({ bay: `vd${String.fromCharCode(97 + i)}`, sizeGB: d.sizeGB, media: d.media ?? 'ssd' })),
+    disks: mould.disks.map((d, i) => ({
+      bay: `vd${String.fromCharCode(97 + i)}`,
+      sizeGB: d.sizeGB,
+      media: d.media ?? 'ssd',
+      serial: diskSerial(guestId(site, name), i),
+    })),
     nics: mould.networks.map((_, i) => ({ name: `ens${3 + i}`, mac: guestMac(site, name, i), speedGbit: 10, link: true })),
     firmware: { bmc: '', system: '' },
     bootMode: 'UEFI',
@@ -153,7 +145,7 @@ export interface Domain {
   uuid: string;
   vcpu: number;
   memoryGiB: number;
-  disks: { pool: string; volume: string }[];
+  disks: { pool: string; volume: string; serial?: string }[];
   nics: { mac: string; bridge: string }[];
   /** Where cloud-init finds its seed (NoCloud over SMBIOS), if it has one. */
   seed?: string;
@@ -162,12 +154,17 @@ export const volumeOf = (guest: string, index: number) => `${guest}-${index}`;
 
 /** @throws Error when the guest's hypervisor has no bridge for one of its networks */
 export function domainOf(host: Host, mould: Mould, on: Hypervisor, seed?: string): Domain {
+  const uuid = host.facts?.serial ?? guestId(host.site, host.name);
   return {
     name: host.name,
-    uuid: host.facts?.serial ?? guestId(host.site, host.name),
+    uuid,
     vcpu: mould.vcpu,
     memoryGiB: mould.memoryGiB,
-    disks: mould.disks.map((_, i) => ({ pool: host.guest?.pools[i] ?? on.pools[0]?.name ?? '', volume: volumeOf(host.name, i) })),
+    disks: mould.disks.map((_, i) => ({
+      pool: host.guest?.pools[i] ?? on.pools[0]?.name ?? '',
+      volume: volumeOf(host.name, i),
+      serial: host.facts?.disks[i]?.serial ?? diskSerial(uuid, i),
+    })),
     nics: mould.networks.map((network, i) => {
       const bridge = on.networks.find((n) => n.network === network)?.bridge;
       if (!bridge) throw new Error(`${on.name} has no bridge for ${network}`);
@@ -213,6 +210,7 @@ export function domainXml(d: Domain, arch: Mould['arch'] = 'x86-64'): string {
           driver: { '@name': 'qemu', '@type': 'qcow2' },
           source: { '@pool': k.pool, '@volume': k.volume },
           target: { '@dev': dev(i), '@bus': 'virtio' },
+          ...(k.serial ? { serial: k.serial } : {}),
         })),
         interface: d.nics.map((n) => ({
           '@type': 'bridge',
@@ -269,9 +267,10 @@ export function readDomain(xml: string): Domain {
     uuid: need('uuid', d.uuid),
     vcpu: Number(need('vcpu', typeof vcpu === 'object' ? vcpu['#text'] : vcpu)),
     memoryGiB: Number(need('memory', amount)) * (units[unit] ?? Number.NaN),
-    disks: (list(d.devices?.disk) as { source?: Record<string, string> }[]).map((k) => ({
+    disks: (list(d.devices?.disk) as { source?: Record<string, string>; serial?: string }[]).map((k) => ({
       pool: need('the pool of a disk', k.source?.['@pool']),
       volume: need('the volume of a disk', k.source?.['@volume']),
+      ...(k.serial ? { serial: k.serial } : {}),
     })),
     nics: (list(d.devices?.interface) as { mac?: Record<string, string>; source?: Record<string, string> }[]).map((n) => ({
       mac: need('the MAC of an interface', n.mac?.['@address']),

@@ -9,6 +9,8 @@ export const Disk = z.strictObject({
   media: Media,
   model: Line(80).optional(),
   serial: Line(80).optional(),
+  /** Its name in the world (NAA or EUI-64), where it has one. */
+  wwn: Line(40).optional(),
   /** What is left of its endurance, in percent. */
   lifeLeft: z.number().min(0).max(100).optional(),
   health: Health.optional(),

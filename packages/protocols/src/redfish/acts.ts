@@ -7,15 +7,22 @@ export async function powerState(b: Bmc): Promise<'On' | 'Off'> {
   return s.PowerState === 'On' ? 'On' : 'Off';
 }
 
-/** Boots once over HTTP from `uri` at the next start (Boot.HttpBootUri of DSP0268). */
-export const setHttpBoot = async (b: Bmc, uri: string): Promise<void> => setBoot(b, 'UefiHttp', uri);
+/**
+ * Boots over HTTP from `uri` at every start until it is told otherwise (Boot.HttpBootUri of DSP0268): a power cut before there
+ * is a system on its disk brings it back to the same place.
+ */
+export const setHttpBoot = async (b: Bmc, uri: string): Promise<void> => setBoot(b, 'UefiHttp', { uri, always: true });
 
 export type BootSource = 'None' | 'Pxe' | 'UefiHttp' | 'Cd' | 'Hdd' | 'BiosSetup';
-/** What the machine boots from at its next start, and only then; `None` takes it back. */
-export async function setBoot(b: Bmc, source: BootSource, uri?: string): Promise<void> {
+/** What the machine boots from at its next start, and only then unless `always`; `None` takes it back. */
+export async function setBoot(
+  b: Bmc,
+  source: BootSource,
+  { uri, always = false }: { uri?: string | undefined; always?: boolean } = {},
+): Promise<void> {
   await act(b, 'PATCH', await firstSystem(b), {
     Boot: {
-      BootSourceOverrideEnabled: source === 'None' ? 'Disabled' : 'Once',
+      BootSourceOverrideEnabled: source === 'None' ? 'Disabled' : always ? 'Continuous' : 'Once',
       BootSourceOverrideMode: 'UEFI',
       BootSourceOverrideTarget: source,
       ...(uri ? { HttpBootUri: uri } : {}),

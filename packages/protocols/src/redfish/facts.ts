@@ -33,6 +33,8 @@ const Drive = z.object({
   MediaType: z.string().nullish(),
   Protocol: z.string().nullish(),
   PredictedMediaLifeLeftPercent: z.number().nullish(),
+  /** DurableNameFormat NAA and EUI are what a machine sees as the WWN (Resource.Identifier of DSP2046). */
+  Identifiers: z.array(z.object({ DurableName: z.string().nullish(), DurableNameFormat: z.string().nullish() })).nullish(),
   Status,
   PhysicalLocation: z.object({ PartLocation: z.object({ ServiceLabel: z.string().nullish() }).nullish() }).nullish(),
 });
@@ -75,6 +77,11 @@ const healthOf = (s: z.infer<typeof Status>): { health?: Health } => {
   return h === 'OK' || h === 'Warning' || h === 'Critical' ? { health: h } : {};
 };
 const text = (key: string, value: string | null | undefined) => (told(value, 80) ? { [key]: told(value, 80) } : {});
+
+const wwnOf = (ids: z.infer<typeof Drive>['Identifiers']): { wwn?: string } => {
+  const name = ids?.find((i) => ['NAA', 'EUI'].includes(i.DurableNameFormat ?? ''))?.DurableName;
+  return told(name, 40) ? { wwn: told(name, 40) } : {};
+};
 
 export interface Read {
   facts: Facts;
@@ -144,6 +151,7 @@ export async function readFacts(b: Bmc, at: string): Promise<Read> {
       media: d.Protocol === 'NVMe' ? 'nvme' : d.MediaType === 'HDD' ? 'hdd' : 'ssd',
       ...text('model', d.Model),
       ...text('serial', d.SerialNumber),
+      ...wwnOf(d.Identifiers),
       ...(d.PredictedMediaLifeLeftPercent === null || d.PredictedMediaLifeLeftPercent === undefined
         ? {}
         : { lifeLeft: Math.min(100, Math.max(0, d.PredictedMediaLifeLeftPercent)) }),

@@ -23,6 +23,7 @@ type Layer = BootImage['layers'][number];
 /**
  * The program that firmware loads for a host: the release's stub with its kernel, the command line and its initial file
  * system. Its bytes come from the mirror as they are sent, and end early when a layer does not have its digest.
+ * `tag` is another one whenever the bytes are.
  * @throws NoProgram @throws ProtocolError
  */
 export async function bootProgram(
@@ -31,7 +32,7 @@ export async function bootProgram(
   estate: Estate,
   line: string,
   signal?: AbortSignal,
-): Promise<{ size: number; bytes: () => AsyncGenerator<Uint8Array> }> {
+): Promise<{ size: number; tag: string; bytes: () => AsyncGenerator<Uint8Array> }> {
   const image = await bootImage(ctx, plan, estate, signal);
   if (!image)
     throw new NoProgram(
@@ -80,7 +81,8 @@ export async function bootProgram(
       yield Buffer.alloc(part.padding);
     }
   }
-  return { size: laid.size, bytes };
+  const tag = createHash('sha256').update([stub.digest, kernel.digest, initrd.digest, line].join('\n')).digest('hex');
+  return { size: laid.size, tag, bytes };
 }
 
 async function* verified(image: BootImage, { digest, size }: Layer): AsyncGenerator<Uint8Array> {

@@ -2,7 +2,7 @@ import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
 import type { Plan } from '@praesidor/core/charter';
-import { bootFiles, kernelLine } from '@praesidor/core/files';
+import { bootFiles, kernelLine, type StartsFrom } from '@praesidor/core/files';
 import { hashed } from '../../auth/seal.ts';
 import type { Context } from '../../context.ts';
 import { Builds } from '../../db/tables.ts';
@@ -27,6 +27,8 @@ const types: Record<string, string> = {
   'network-config': 'text/yaml',
   'vendor-data': 'text/cloud-config',
 };
+
+const programs: Record<string, StartsFrom> = { 'boot.efi': 'network', 'disk.efi': 'disk' };
 
 function parsed(text: string): unknown {
   try {
@@ -70,7 +72,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { file } = req.params as { file: string };
     const { estate } = await loadEstate(ctx.db);
     const files = bootFiles(await kitOf(ctx, build, estate), host);
-    const text = file === 'vendor-data' ? '' : Object.hasOwn(files, file) ? files[file] : undefined;
+    const text = Object.hasOwn(files, file) ? files[file] : undefined;
     if (text === undefined) throw new Refusal('not-found', 'There is no such file in this kit.');
     await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', `fetched ${file}`);
     return reply
@@ -92,19 +94,25 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .send(Readable.from(readOn(image.registry, image.repository, { digest, from: 0, to: size, size })));
   });
 
-  /** What UEFI firmware loads: it asks for the length first. */
-  app.get('/boot/:token/boot.efi', { exposeHeadRoute: false }, (req, reply) => program(req, reply, true));
-  app.head('/boot/:token/boot.efi', (req, reply) => program(req, reply, false));
-  async function program(req: FastifyRequest, reply: FastifyReply, whole: boolean) {
+  /** What UEFI firmware loads over the network, and from its disk later: it asks for the length first. */
+  for (const [name, from] of Object.entries(programs)) {
+    app.get(`/boot/:token/${name}`, { exposeHeadRoute: false }, (req, reply) => program(req, reply, from, true));
+    app.head(`/boot/:token/${name}`, (req, reply) => program(req, reply, from, false));
+  }
+  async function program(req: FastifyRequest, reply: FastifyReply, from: StartsFrom, whole: boolean) {
     const { build, host } = await opened(req, 'files');
     const { estate } = await loadEstate(ctx.db);
-    const line = kernelLine(await kitOf(ctx, build, estate), host);
+    const line = kernelLine(await kitOf(ctx, build, estate), host, from);
     const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch((e: unknown) => {
       throw e instanceof NoProgram ? new Refusal('not-found', e.message, { remedy: e.remedy }) : e;
     });
     reply.type('application/efi').header('content-length', made.size).header('cache-control', 'no-store');
+    reply.header('etag', `"${made.tag}"`);
     if (!whole) return reply.send();
-    await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', 'fetches its boot program');
+    // It has these bytes already (RFC 9110 §13.1.2).
+    if (req.headers['if-none-match'] === `"${made.tag}"`) return reply.removeHeader('content-length').status(304).send();
+    const what = from === 'network' ? 'fetches its boot program' : 'fetches the program for its disk';
+    await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', what);
     return reply.send(Readable.from(made.bytes()));
   }
 

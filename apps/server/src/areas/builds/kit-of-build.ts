@@ -6,7 +6,7 @@ import type { Estate } from '@praesidor/core/model';
 import { hashed } from '../../auth/seal.ts';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
-import { sealedContext } from '../clusters/kit.ts';
+import { type GivenByBuild, sealedContext } from '../clusters/kit.ts';
 
 type Opens = 'files' | 'reports';
 /** Hours after which a boot address is closed, whatever became of its build. */
@@ -21,7 +21,9 @@ const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
     .update(opens === 'files' ? `boot files ${build.id} ${host} ${build.bootEpoch}` : `boot reports ${build.id} ${host}`)
     .digest('base64url');
 
-export const bootUrls = (ctx: Context, build: BuildRow): Pick<KitContext, 'bootUrl' | 'reportUrl'> => ({
+export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
+  installation: `build ${build.id}`,
+  erase: build.erase,
   bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,
   reportUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'reports')}`,
 });
@@ -41,4 +43,4 @@ export async function openBoot(ctx: Context, build: BuildRow, plan: Plan): Promi
 export const closeBoot = (m: EntityManager, build: number) => m.query('delete from boot_token where build = $1', [build]);
 
 export const kitOf = (ctx: Context, build: BuildRow, estate: Estate): Promise<KitContext> =>
-  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, bootUrls(ctx, build)));
+  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, ofBuild(ctx, build)));

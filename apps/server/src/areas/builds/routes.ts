@@ -4,6 +4,7 @@ import { words } from '@praesidor/core/model';
 import type { Step } from '@praesidor/core/schedule';
 import type { Context } from '../../context.ts';
 import { Builds } from '../../db/tables.ts';
+import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
 import { drive } from './drive.ts';
 import { act, type BuildAct, beginBuild, buildActs } from './service.ts';
@@ -11,6 +12,9 @@ import { needBuild, statusOf } from './state.ts';
 
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
 const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) });
+
+/** `erase`: disks that hold anything are erased, where hosts lay them out. */
+const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.boolean().default(false) }));
 
 export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
@@ -79,11 +83,17 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.post('/api/builds/:charter/:number/:act', { config: { act: 'builds.run' }, schema: { params: OneAct } }, async (req) => {
-    const p = req.params as z.infer<typeof OneAct>;
-    await act(ctx, p.charter, p.number, p.act, req.who.login);
-    return {};
-  });
+  app.post(
+    '/api/builds/:charter/:number/:act',
+    { config: { act: 'builds.run' }, schema: { params: OneAct, body: HowToGoOn } },
+    async (req) => {
+      const p = req.params as z.infer<typeof OneAct>;
+      const { erase } = req.body as z.infer<typeof HowToGoOn>;
+      if (erase && p.act !== 'resume') throw new Refusal('invalid', 'Disks are erased when a build is resumed.');
+      await act(ctx, p.charter, p.number, p.act, req.who.login, erase);
+      return {};
+    },
+  );
 
   /** Everything that shows how the build went: plan without secrets, events, log, proof, with a checksum list. */
   app.get(

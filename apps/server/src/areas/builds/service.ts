@@ -72,7 +72,15 @@ const acts = {
 export type BuildAct = keyof typeof acts;
 export const buildActs = Object.keys(acts) as BuildAct[];
 
-export async function act(ctx: Context, charter: string, number: number, name: BuildAct, who: string): Promise<void> {
+/** @param erase for `resume`: disks that hold anything are erased from now on, where hosts lay them out */
+export async function act(
+  ctx: Context,
+  charter: string,
+  number: number,
+  name: BuildAct,
+  who: string,
+  erase = false,
+): Promise<void> {
   try {
     await ctx.db.transaction(async (m) => {
       const build = await needBuild(m, charter, number);
@@ -95,15 +103,15 @@ export async function act(ctx: Context, charter: string, number: number, name: B
             JSON.stringify(stepsOf(plan, await known(m))),
           ]);
         }
-        await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2 where id = $1", [
-          build.id,
-          who,
-        ]);
+        await m.query(
+          "update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = erase or $3 where id = $1",
+          [build.id, who, erase],
+        );
         await ctx.queue.send(m, 'build', String(build.id));
       }
       if (name === 'stop' || name === 'resume') await closeBoot(m, build.id);
       await append(m, build, { kind: event });
-      await record(m, who, text, charter, { number });
+      await record(m, who, erase ? `${text} and let it erase disks` : text, charter, { number });
     });
   } catch (e) {
     throw inWords(e);

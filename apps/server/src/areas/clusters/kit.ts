@@ -23,6 +23,7 @@ export function openContext(plan: Plan, estate: Estate): KitContext {
     secret: placeholder(plan.charter.name),
     bootUrl: (host) => `(boot address of ${host}, given by the build)`,
     reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
+    installation: plan.charter.name,
     ...bootDigests(plan, estate),
   };
 }
@@ -34,13 +35,16 @@ export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'
   return kernel && initrd ? { boot: { kernel, initrd } } : {};
 }
 
+/** What only a build knows of its kit. */
+export type GivenByBuild = Pick<KitContext, 'bootUrl' | 'reportUrl' | 'installation' | 'erase'>;
+
 /** The kit with the cluster's certificates, keys and pull credentials; made where they are lacking. */
 export async function sealedContext(
   ctx: Context,
   m: EntityManager,
   plan: Plan,
   estate: Estate,
-  urls: Pick<KitContext, 'bootUrl' | 'reportUrl'>,
+  given: GivenByBuild,
 ): Promise<KitContext> {
   const secrets = await clusterSecrets(ctx.config, m, plan);
   const { mirror } = plan;
@@ -54,7 +58,7 @@ export async function sealedContext(
     if (found === undefined) throw new Error(`the plan has no secret ${name}`);
     return found;
   };
-  return { plan, estate, secret, ...urls, ...bootDigests(plan, estate) };
+  return { plan, estate, secret, ...given, ...bootDigests(plan, estate) };
 }
 
 export const sha256 = (text: string) => createHash('sha256').update(text).digest('hex');

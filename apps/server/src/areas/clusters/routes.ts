@@ -108,6 +108,7 @@ export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) 
           await sealedContext(ctx, m, plan, estate, {
             bootUrl: (host) => `${ctx.config.publicUrl}/boot/(given by the build)/${host}`,
             reportUrl: (host) => `${ctx.config.publicUrl}/boot/(given by the build)/${host}`,
+            installation: name,
           }),
         ),
       );
@@ -131,7 +132,7 @@ export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) 
       const { via } = req.query as { via: string };
       const { plan, estate } = await planOf(ctx, name);
       const context = await ctx.db.transaction((m) =>
-        sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '' }),
+        sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
       );
       const access = adminAccess(context);
       const here = detour(ctx.config.detours, plan.api.address, 6443);

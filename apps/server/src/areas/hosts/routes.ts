@@ -279,7 +279,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
       const c = req.body as z.infer<typeof Control>;
       await withBmc(ctx, nameOf(req), async (bmc) => {
         if (c.act === 'light') await setLight(bmc, c.on);
-        else if (c.act === 'boot') await setBoot(bmc, c.from, c.uri);
+        else if (c.act === 'boot') await setBoot(bmc, c.from, { uri: c.uri });
         else await setMedia(bmc, c.image);
       });
       const said =

@@ -1,6 +1,6 @@
 import type { Finding } from '@praesidor/core/checks';
 import { timeline } from '@praesidor/core/schedule';
-import { useEffect, useMemo, useRef } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
 import { type BuildWhole, useBuild, useBuildLog } from '../../api/queries.ts';
@@ -12,6 +12,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { clock, clockSeconds, span } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { Lanes } from './Lanes.tsx';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from './ProofTable.tsx';
@@ -22,11 +23,14 @@ export function BuildSpace() {
   const { params, setParams, site } = useScope();
   const build = useBuild(charter, number);
   const now = useNow(500);
+  const renew = [['build', charter, number], ['builds']];
   const act = useAct(
     (what: 'hold' | 'release' | 'stop' | 'resume') => api('POST', `/api/builds/${charter}/${number}/${what}`),
     '',
-    [['build', charter, number], ['builds']],
+    renew,
   );
+  const erase = useAct(() => api('POST', `/api/builds/${charter}/${number}/resume`, { erase: true }), '', renew);
+  const [erasing, setErasing] = useState(false);
   const b = build.data;
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
   if (!b)
@@ -37,6 +41,7 @@ export function BuildSpace() {
     );
   const { status, steps } = b;
   const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
+  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.text?.includes('is not empty'));
   const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);
@@ -96,6 +101,11 @@ export function BuildSpace() {
               Stop
             </Button>
           )}
+          {status.state === 'failed' && full.length > 0 && (
+            <Button disabled={!may || erase.isPending} onClick={() => setErasing(true)}>
+              Erase disks and resume…
+            </Button>
+          )}
           {(status.state === 'failed' || status.state === 'stopped') && (
             <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('resume')}>
               Resume
@@ -150,6 +160,16 @@ export function BuildSpace() {
         </div>
       )}
       {chosen && <Log build={b} step={chosen} />}
+      {erasing && (
+        <TypedDialog
+          title={`Erase disks of ${full.map((s) => s.host).join(', ')}`}
+          about={`${full.map((s) => status.steps[s.id]?.text).join('; ')}. What is on them is gone for good. Disks of this build that are laid out already are kept.`}
+          words={full.map((s) => s.host).join(' ')}
+          act="Erase and resume"
+          onDone={() => erase.mutate()}
+          onClose={() => setErasing(false)}
+        />
+      )}
     </Space>
   );
 }

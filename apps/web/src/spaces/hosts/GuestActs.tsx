@@ -1,7 +1,7 @@
 import type { Estate, Host } from '@praesidor/core/model';
 import { useState } from 'react';
 import { Button } from '../../parts/Button.tsx';
-import { TypedDialog } from './TypedDialog.tsx';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { useBeginWork } from './works.ts';
 
 /** What is done to a guest: cast, started, shut down, taken away. */

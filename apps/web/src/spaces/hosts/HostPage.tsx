@@ -20,7 +20,7 @@ import { useJudge } from './judge.ts';
 import { type PageDto, usePage } from './page.ts';
 import { Requirements } from './Requirements.tsx';
 import { DrainDialog } from './SelectionBar.tsx';
-import { TypedDialog } from './TypedDialog.tsx';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { Works } from './Works.tsx';
 import { useBeginWork, useStateAct } from './works.ts';
 

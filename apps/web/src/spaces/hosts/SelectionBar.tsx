@@ -4,7 +4,7 @@ import { DropdownMenu } from 'radix-ui';
 import { useState } from 'react';
 import { Button } from '../../parts/Button.tsx';
 import { FirmwareDialog } from './FirmwareDialog.tsx';
-import { TypedDialog } from './TypedDialog.tsx';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { useBeginWork, useStateAct } from './works.ts';
 
 /** What can be done to the hosts that are picked; each host has its own outcome. */

@@ -13,7 +13,7 @@ import { Refused } from '../../parts/Refused.tsx';
 import { clock, day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useScope } from '../../state/scope.ts';
-import { TypedDialog } from '../hosts/TypedDialog.tsx';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { SubNav } from './SubNav.tsx';
 
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));

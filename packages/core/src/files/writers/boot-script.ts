@@ -47,11 +47,22 @@ export const bootScript: NodeWriter = {
     nodeFile('/etc/praesidor/images.list', imagesOf(ctx, node).join('\n'), ['charter.release', 'charter.addons']),
     nodeFile(
       '/etc/praesidor/boot.env',
-      `${[environment('BOOT', ctx.reportUrl(node.host)), environment('ROLE', node.role), environment('HOST', node.host)].join('\n')}\n`,
+      `${[environment('BOOT', ctx.reportUrl(node.host)), environment('ROLE', node.role), environment('HOST', node.host), environment('ERASE', ctx.erase ? 'yes' : 'no')].join('\n')}\n`,
       ['build'],
       {
         secret: true,
       },
+    ),
+    nodeFile(
+      '/usr/local/sbin/praesidor-report',
+      `#!/bin/sh
+# Tells the build how a stage goes: praesidor-report STAGE start|progress|finish SUCCESS|WARN|FAIL TEXT
+. /etc/praesidor/boot.env
+text=$(printf %s "$4" | tr -d '"\\\\' | tr '[:cntrl:]' ' ')
+curl -fsS -m 10 --retry 5 --retry-delay 2 --retry-connrefused -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$text\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" > /dev/null || true
+`,
+      ['build'],
+      { mode: '0755' },
     ),
     nodeFile(
       '/usr/local/sbin/praesidor-boot',
@@ -59,7 +70,11 @@ export const bootScript: NodeWriter = {
 # First boot of ${node.host}, ${node.role} of ${ctx.plan.charter.name}.
 set -eu
 . /etc/praesidor/boot.env
-report() { curl -fsS -m 10 --retry 5 --retry-delay 2 --retry-connrefused -H 'content-type: application/json' -d "{\\"name\\":\\"$1\\",\\"event_type\\":\\"$2\\",\\"result\\":\\"$3\\",\\"description\\":\\"$4\\",\\"origin\\":\\"boot-script\\"}" "$BOOT/report" || true; }
+PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
+report() { praesidor-report "$@"; }
+start() { systemctl enable --quiet --now ${node.role === 'control-plane' ? 'keepalived ' : ''}kubelet; }
+# A node that has joined comes back by itself, whether or not a build is there.
+if [ -e /var/lib/praesidor/joined ]; then start; exit 0; fi
 for program in ctr kubelet${node.role === 'control-plane' ? ' keepalived' : ''}; do
   command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
 done
@@ -68,15 +83,17 @@ while read -r image; do
   tries=0
   until ctr -n k8s.io images pull --hosts-dir /etc/containerd/certs.d "$image" > /run/pull.log 2>&1; do
     tries=$((tries + 1))
-    report images progress WARN "$image: $(tail -n 1 /run/pull.log | tr -d '"\\\\')"
-    [ "$tries" -lt 5 ] || { report images finish FAIL "$image: $(tail -n 1 /run/pull.log | tr -d '"\\\\')"; exit 1; }
+    report images progress WARN "$image: $(tail -n 1 /run/pull.log)"
+    [ "$tries" -lt 5 ] || { report images finish FAIL "$image: $(tail -n 1 /run/pull.log)"; exit 1; }
     sleep "$tries"
   done
   report images progress SUCCESS "$image"
 done < /etc/praesidor/images.list
 report images finish SUCCESS "all images are here"
 until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
-${joinEtcd(ctx, node)}systemctl enable --now ${node.role === 'control-plane' ? 'keepalived ' : ''}kubelet
+${joinEtcd(ctx, node)}start
+install -D -m 0644 /dev/null /var/lib/praesidor/joined
+sync
 report join start SUCCESS "kubelet started"
 `,
       ['charter.release'],
@@ -89,12 +106,11 @@ report join start SUCCESS "kubelet started"
 Description=First boot of ${node.host} for ${ctx.plan.charter.name}
 Wants=network-online.target containerd.service
 After=network-online.target containerd.service
-ConditionPathExists=!/var/lib/praesidor/joined
 
 [Service]
 Type=oneshot
 ExecStart=/usr/local/sbin/praesidor-boot
-ExecStartPost=/usr/bin/install -D -m 0644 /dev/null /var/lib/praesidor/joined
+RemainAfterExit=yes
 Restart=on-failure
 RestartSec=30
 

@@ -3,7 +3,25 @@ import type { PlannedNode } from '../../charter/plan.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 import { yaml } from '../quote.ts';
 
-/** First-boot data of a host for cloud-init's NoCloud source: user-data, meta-data and network-config version 2. */
+const rendered = new WeakMap<KitContext, Map<string, string>>();
+/**
+ * `write_files` of user-data, as the serialiser writes it. Many files are the same on many hosts, and turning them into YAML takes
+ * most of the time of a kit: each is turned once for all hosts of a kit.
+ */
+function filesText(ctx: KitContext, files: readonly NodeFile[]): string {
+  const known = rendered.get(ctx) ?? new Map<string, string>();
+  rendered.set(ctx, known);
+  const items = files.map((f) => {
+    const key = `${f.path} ${f.mode} ${f.content}`;
+    // An item of a list two columns further in; empty lines stay empty.
+    const text = known.get(key) ?? yaml([{ path: f.path, permissions: f.mode, content: f.content }]).replace(/^(?=.)/gm, '  ');
+    known.set(key, text);
+    return text;
+  });
+  return `write_files:\n${items.join('')}`;
+}
+
+/** First-boot data of a host for cloud-init's NoCloud source: user-data, vendor-data, meta-data and network-config version 2. */
 export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly NodeFile[]): KitFile[] {
   const { plan } = ctx;
   const site = plan.site;
@@ -30,13 +48,11 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     ssh_pwauth: false,
     disable_root: true,
     ntp: { enabled: true, servers: timeServersOf(site, network) },
+    runcmd: [['/usr/local/sbin/praesidor-prepare']],
+  };
+  // Apart from user-data, which a machine keeps: later, when it starts from its disk, nobody listens there.
+  const vendorData = {
     reporting: { praesidor: { type: 'webhook', endpoint: `${reports}/report` } },
-    write_files: files.map((f) => ({ path: f.path, permissions: f.mode, content: f.content })),
-    runcmd: [
-      ['/usr/local/sbin/praesidor-prepare'],
-      ['systemctl', 'daemon-reload'],
-      ['systemctl', 'enable', '--now', '--no-block', 'praesidor-boot.service'],
-    ],
     phone_home: { url: `${reports}/phone-home`, post: ['instance_id', 'hostname', 'fqdn', 'pub_key_ed25519'], tries: 10 },
   };
   const networkConfig = {
@@ -58,7 +74,13 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     },
   };
   return [
-    file(`${dir}/user-data`, `#cloud-config\n${yaml(userData)}`, ['charter', 'host', 'ledger', 'keyring'], true),
+    file(
+      `${dir}/user-data`,
+      `#cloud-config\n${yaml(userData)}${filesText(ctx, files)}`,
+      ['charter', 'host', 'ledger', 'keyring'],
+      true,
+    ),
+    file(`${dir}/vendor-data`, `#cloud-config\n${yaml(vendorData)}`, ['build'], true),
     file(`${dir}/meta-data`, yaml({ 'instance-id': `${plan.charter.name}-${node.host}`, 'local-hostname': node.host }), [
       'charter.name',
       'host.name',

@@ -1,15 +1,23 @@
 import type { PlannedNode } from '../../charter/plan.ts';
+import { machineId } from './disks.ts';
 import { file, type KitContext, type KitFile } from '../kit.ts';
 
-/**
- * What the kernel of a host is told: where first-boot data comes from. No address stands there: cloud-init would take it for
- * the whole network configuration.
- */
-export const kernelLine = (ctx: KitContext, host: string): string => `ds=nocloud-net;s=${ctx.bootUrl(host)}/`;
+/** From where the kernel of a host takes its first-boot data: over the network, or from the partition that it started from. */
+export type StartsFrom = 'network' | 'disk';
 
-/** The same as a file: what the program is given that firmware boots. */
+/**
+ * What the kernel of a host is told: where first-boot data come from, and who it is. No address stands there: cloud-init would
+ * take it for the whole network configuration.
+ */
+export const kernelLine = (ctx: KitContext, host: string, from: StartsFrom): string =>
+  `${from === 'network' ? `ds=nocloud-net;s=${ctx.bootUrl(host)}/` : 'ds=nocloud'} systemd.machine_id=${machineId(ctx, host)}`;
+
+/** The same as files: what the programs are given that firmware boots. */
 export const commandLine = (ctx: KitContext, node: PlannedNode): KitFile[] => [
-  file(`hosts/${node.host}/kernel.cmdline`, kernelLine(ctx, node.host), ['charter.release', 'build'], true),
+  file(`hosts/${node.host}/kernel.cmdline`, kernelLine(ctx, node.host, 'network'), ['charter.release', 'build'], true),
+  ...(node.guest
+    ? []
+    : [file(`hosts/${node.host}/disk.cmdline`, kernelLine(ctx, node.host, 'disk'), ['charter.release', 'build'])]),
 ];
 
 /** The network boot script of a host, for iPXE: kernel and initial file system by digest, first-boot data from the same place. */
@@ -18,7 +26,7 @@ export function ipxe(ctx: KitContext, node: PlannedNode): KitFile[] {
   const lines = [
     '#!ipxe',
     `# ${node.host}, ${node.role} of ${ctx.plan.charter.name}`,
-    `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ${kernelLine(ctx, node.host)} || goto failed`,
+    `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ${kernelLine(ctx, node.host, 'network')} || goto failed`,
     `initrd --name initrd ${base}/blob/${ctx.boot?.initrd ?? 'initrd'} || goto failed`,
     'boot || goto failed',
     ':failed',

@@ -14,7 +14,7 @@ const settings = [
 ];
 
 /**
- * Kernel, network and resolver put in force at the first boot, without a restart: by the script that user-data runs before
+ * Kernel, network, resolver and disks put in force at the first boot, without a restart: by the script that user-data runs before
  * anything is pulled. Each of its lines may be run again.
  */
 export const prepare: NodeWriter = {
@@ -25,8 +25,9 @@ export const prepare: NodeWriter = {
     nodeFile(
       '/usr/local/sbin/praesidor-prepare',
       `#!/bin/sh
-# Puts in force what user-data has laid on ${node.host}; may be run again.
+# Puts in force what user-data has laid on ${node.host}: kernel, network, disks, runtime. It may be run again.
 set -eu
+PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 for module in ${modules.join(' ')}; do modprobe "$module"; done
 sysctl --quiet --load /etc/sysctl.d/90-praesidor.conf
 # A node without swap, now and after a restart.
@@ -44,7 +45,10 @@ systemctl enable --now systemd-networkd
 networkctl reload
 networkctl reconfigure ${shell(node.nic)}
 systemctl restart systemd-resolved
+praesidor-disks
+systemctl daemon-reload
 systemctl restart containerd
+systemctl enable --quiet --now --no-block praesidor-boot.service
 `,
       ['network', 'host.facts.nics'],
       { mode: '0755' },

@@ -1,13 +1,15 @@
 import { start } from '@praesidor/protocols/hypervisor';
-import { reset, setHttpBoot } from '@praesidor/protocols/redfish';
+import { reset, setBoot, setHttpBoot } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
 import { cast, guestOf } from '../../hosts/hypervisors.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
+import { patientWith } from './patiently.ts';
 
-/** Waits until the host has fetched its kit and finished its first boot. */
+/** Waits until the host has fetched its kit, laid out its disks and finished its first boot; from then on it starts from its disk. */
 export const system: StepRunner = {
   kind: 'system',
-  run: async ({ ctx, node, estate, kit, retry, log, until, reports, signal }) => {
+  run: async (step) => {
+    const { ctx, node, estate, kit, retry, log, until, reports, signal } = step;
     const host = estate.hosts.find((h) => h.name === node?.host);
     if (retry && node && host?.bmc) {
       const bmc = await bmcOf(ctx, host, signal);
@@ -22,10 +24,17 @@ export const system: StepRunner = {
       await start(g.driver, node.host);
     }
     let heard = false;
-    return until(
+    const done = await until(
       async () => {
         for (const r of await reports()) {
-          if (r.name !== 'system' && r.name !== 'phone-home' && r.name !== 'fetch') {
+          if (r.name === 'disks' && r.result === 'FAIL')
+            throw new StepFailure(
+              `${node?.host}: ${r.text}`,
+              r.text.includes('is not empty')
+                ? 'Look at what is on it. If nobody needs that, resume with “Erase disks and resume”.'
+                : 'Look at the drives of this host and at its facts, then resume.',
+            );
+          if (!ofFirstBoot.has(r.name)) {
             if (r.name === 'images' || r.name === 'gate') return 'first boot done';
             // A stage of cloud-init that did not go well: it may be why what follows does not come.
             if (r.result !== 'SUCCESS') await log(`${r.name}: ${r.text}`, 'warn');
@@ -49,5 +58,12 @@ export const system: StepRunner = {
             ? `${node.host} runs and never asked for its first-boot data`
             : `${node?.host} has power and never asked for its boot program`,
     );
+    if (host?.bmc && !node?.guest) {
+      const bmc = await bmcOf(ctx, host, signal);
+      await patientWith(step, bmc.address)('boot source', () => setBoot(bmc, 'None'));
+      await log('from now on it starts from its own disk');
+    }
+    return done;
   },
 };
+const ofFirstBoot = new Set(['system', 'phone-home', 'fetch', 'disks']);

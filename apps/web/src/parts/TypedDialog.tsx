@@ -1,7 +1,7 @@
 import { useState } from 'react';
-import { Button } from '../../parts/Button.tsx';
-import { Dialog } from '../../parts/Dialog.tsx';
-import { Field, Input } from '../../parts/Fields.tsx';
+import { Button } from './Button.tsx';
+import { Dialog } from './Dialog.tsx';
+import { Field, Input } from './Fields.tsx';
 
 /** An act that cannot be undone, confirmed by typing what it is done to. */
 export function TypedDialog({

@@ -1,0 +1,49 @@
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, expect, it } from 'vitest';
+import { layOut } from '../apps/server/test/kit-of-plover.ts';
+import { eventually } from '../apps/server/test/installation.ts';
+import { Machine, openRoom } from './machine.ts';
+
+/** The script that lays out a node's disks, with the programs and the devices of the system, on three drives. */
+const parts = process.env.PRAESIDOR_REAL ?? '';
+const dir = mkdtempSync(join(tmpdir(), 'disks-'));
+let machine: Machine | undefined;
+afterAll(() => {
+  machine?.powerOff();
+  rmSync(dir, { recursive: true, force: true });
+});
+
+it('disks are found by serial, laid out once, kept, and erased only when that is said', async () => {
+  openRoom(0);
+  const { kit } = await layOut(join(dir, 'kit'), 3);
+  const root = Object.fromEntries(
+    kit.flatMap((f) => {
+      const path = /^hosts\/lr-01\/(root\/(?:etc\/praesidor|etc\/systemd\/system|usr\/local\/sbin)\/.*)$/.exec(f.path)?.[1];
+      return path ? [[path, f.content]] : [];
+    }),
+  );
+  machine = new Machine(join(dir, 'lr-01'), {
+    mac: '52:8a:1c:40:01:01',
+    memoryMiB: 2048,
+    drives: [1, 2, 3].map((n) => ({ serial: `HW1-D${n}`, sizeGB: 16 })),
+    checks: { 'run.sh': readFileSync(join(import.meta.dirname, 'disks.sh'), 'utf8'), ...root },
+    direct: {
+      kernel: join(parts, 'system/kernel'),
+      initrd: join(parts, 'system/initrd'),
+      line: 'console=ttyS0 cloud-init=disabled quiet',
+    },
+  });
+  machine.powerOn();
+  const m = machine;
+  const said = await eventually(async () => /CHECK END/.test(m.said()) && m.said(), 'all checks to end', 400_000).catch(
+    (e: Error) => {
+      throw new Error(`${e.message}\n${m.said().slice(-4000)}`);
+    },
+  );
+  const checks = [...said.matchAll(/CHECK (PASS|FAIL) (.*)/g)].map((x) => `${x[1]} ${x[2]}`);
+  process.stdout.write(`${checks.join('\n')}\n`);
+  expect(checks.filter((x) => x.startsWith('FAIL'))).toEqual([]);
+  expect(checks).toHaveLength(13);
+});
