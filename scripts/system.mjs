@@ -131,6 +131,8 @@ await step('Putting packages together', async () => {
       // No identity: each machine gets its own.
       '--customize-hook=: > "$1/etc/machine-id"; rm -f "$1"/etc/ssh/ssh_host_* "$1/etc/hostname" "$1/var/lib/dbus/machine-id"',
       `--customize-hook=rm -f ${notByThemselves.map(unit).join(' ')}`,
+      // As every node has it, so that its first boot need not bring it about.
+      '--customize-hook=chroot "$1" systemctl enable systemd-networkd; chroot "$1" systemctl mask swap.target',
       '--customize-hook=echo "locale: C.UTF-8" > "$1/etc/cloud/cloud.cfg.d/10-system.cfg"',
       `--customize-hook=cd "$1"/usr/lib/modules/* && rm -rf ${noModules.map((m) => `kernel/${m}`).join(' ')} && chroot "$1" depmod "$(basename "$PWD")"`,
       '--customize-hook=ln -sf ../run/systemd/resolve/stub-resolv.conf "$1/etc/resolv.conf"',

@@ -53,7 +53,7 @@ const what: Record<Destination['purpose'], string> = {
   registry: 'it is no declared registry',
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
-  cluster: 'it is the API address of no charter',
+  cluster: 'it is neither the API address nor the inbound address of a charter',
 };
 function undeclared(to: Destination, d: Declared): string | undefined {
   const ok =
@@ -75,7 +75,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
     of<Charter>('Charter'),
   ]);
   const api = (await db.query(
-    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and doc->'owner'->>'use' = 'api'",
+    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and doc->'owner'->>'use' in ('api', 'inbound')",
   )) as { address: string }[];
   return {
     ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },
@@ -84,7 +84,10 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       registry: new Set(registries.map((r) => hostOf(r.endpoint))),
       resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
       zone: new Set(zones.map((z) => z.primary)),
-      cluster: new Set([...api.map((r) => r.address), ...charters.flatMap((charter) => charter.api.address ?? [])]),
+      cluster: new Set([
+        ...api.map((r) => r.address),
+        ...charters.flatMap((c) => [c.api.address ?? [], c.inbound.address ?? []].flat()),
+      ]),
     },
   };
 }

@@ -1,17 +1,19 @@
 import { createServer, type Server } from 'node:https';
-import type { AddressInfo } from 'node:net';
+import { once } from 'node:events';
+import { type AddressInfo, createServer as createNet } from 'node:net';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { resolve } from '@praesidor/core/charter';
-import { imagesOf, placeholder } from '@praesidor/core/files';
+import { imagesOf, placeholder, programsOf } from '@praesidor/core/files';
 import { type Charter, kinds, type Registry } from '@praesidor/core/model';
-import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, parseDetours } from '@praesidor/protocols/dial';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
 import { goodEstate } from '../../../packages/core/test/estate.ts';
 import { type Report, type StepContext, StepFailure } from '../src/areas/builds/step.ts';
+import { freePort } from './installation.ts';
 import { runners } from '../src/areas/builds/steps/index.ts';
 import type { Proof } from '../src/areas/builds/steps/proof.ts';
 
@@ -73,7 +75,7 @@ interface Node {
 }
 interface Cluster {
   nodes: { items: Node[] };
-  agents: { status: { numberReady: number } };
+  agents: { status: { desiredNumberScheduled: number; numberReady: number } };
   members: { subsets: { addresses: { ip: string }[] }[] };
 }
 interface Ran {
@@ -228,19 +230,21 @@ describe('a node joins', () => {
   });
 });
 
+/** The same with an inbound router among its add-ons. */
+const router = kinds.Addon.parse({
+  kind: 'Addon',
+  name: 'inbound-router',
+  title: 'inbound router',
+  version: '1.12.0',
+  source: 'upstream',
+  components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
+});
+const charter = { ...plan.charter, addons: ['inbound-router'] };
+const routed = { ...estate, addons: [router], charters: [charter] };
+const withRouter = { ...kit, estate: routed, plan: resolve(charter, routed) };
+let shift = 0;
+
 describe('the cluster comes up', () => {
-  /** The same with an inbound router among its add-ons. */
-  const router = kinds.Addon.parse({
-    kind: 'Addon',
-    name: 'inbound-router',
-    title: 'inbound router',
-    version: '1.12.0',
-    source: 'upstream',
-    components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
-  });
-  const charter = { ...plan.charter, addons: ['inbound-router'] };
-  const routed = { ...estate, addons: [router], charters: [charter] };
-  const withRouter = { ...kit, estate: routed, plan: resolve(charter, routed) };
   const endpoints = '/api/v1/namespaces/default/endpoints/kubernetes';
   const members = (n: number) => ({ subsets: [{ addresses: nodes.slice(0, n).map((x) => ({ ip: x.address })) }] });
   const conditions = (status: string) => ({ status: { conditions: [{ type: 'Ready', status }] } });
@@ -270,17 +274,50 @@ describe('the cluster comes up', () => {
     expect(r.lines).toContain(`labelled ${first.host} as control plane`);
     expect(asked.filter((a) => a.startsWith('PATCH')).length).toBeGreaterThan(2);
   });
-  it('with its inbound router at the planned address and at no other', async () => {
-    const service = '/api/v1/namespaces/kube-system/services/inbound-router';
-    const at = (ip: string) => ({ status: { loadBalancer: { ingress: [{ ip }] } } });
-    const given = { more: { kit: withRouter } as never };
-    expect((await run('inbound')).end).toBe('no inbound router in this charter');
-    objects[service] = at('10.62.8.99');
-    expect((await broken(run('inbound', given))).message).toBe(`the inbound router has not taken ${plan.inbound.address}`);
-    objects[service] = at(plan.inbound.address);
-    expect((await run('inbound', given)).end).toBe(`inbound at ${plan.inbound.address}`);
+  it('with all its programs, and an inbound address that takes connections: whatever lacks is named with why', async () => {
+    const dialer = new Dialer(inboundFrom(0), async () => '127.0.0.1');
+    const given = (d: Dialer, k = withRouter) => ({ more: { kit: k, ctx: { db: none, dialer: d } } as never });
+    runs(kit, 6);
+    expect((await run('inbound', given(dialer, kit))).end).toBe('all programs run; this charter has no inbound router');
+    runs(withRouter, 6);
+    objects[programPath('Deployment', 'inbound-router')] = { spec: { replicas: 2 }, status: { readyReplicas: 1 } };
+    objects['/api/v1/namespaces/kube-system/pods'] = {
+      items: [
+        {
+          metadata: { name: 'inbound-router-1' },
+          status: { conditions: [{ type: 'PodScheduled', status: 'False', message: '0/6 nodes are available' }] },
+        },
+      ],
+    };
+    expect((await broken(run('inbound', given(dialer)))).message).toBe(
+      'inbound-router runs 1 of 2: inbound-router-1 waits for a node: 0/6 nodes are available',
+    );
+    // All of them run, and nobody answers at the address.
+    runs(withRouter, 6);
+    const free = await freePort();
+    const closed = await broken(run('inbound', given(new Dialer(inboundFrom(free - 443), async () => ''))));
+    expect(closed.message).toMatch(/^nobody takes connections at 10\.62\.8\.\d+: 10\.62\.8\.\d+:443: nothing listens there$/);
+    const listener = createNet((c) => c.end()).listen(free, seenHere(plan.inbound.address));
+    await once(listener, 'listening');
+    const open = await run('inbound', given(new Dialer(inboundFrom(free - 443), async () => '')));
+    listener.close();
+    expect(open.end).toBe(`inbound at ${plan.inbound.address}, which takes connections`);
   });
 });
+
+const none = { manager: { query: async () => [] } };
+/** Addresses of the room as they are reached here: on loopback, ports moved. */
+const inboundFrom = (shift: number) => new Exits(parseDetours(`10.0.0.0/8=127.0.0.0/8${shift > 0 ? `+${shift}` : ''}`), anywhere);
+const seenHere = (address: string) => address.replace(/^10\./, '127.');
+const programPath = (kind: string, name: string) => `/apis/apps/v1/namespaces/kube-system/${kind.toLowerCase()}s/${name}`;
+/** The cluster says that every program of a kit runs on so many nodes. */
+function runs(of: typeof kit, on: number): void {
+  for (const p of programsOf(of))
+    objects[programPath(p.kind, p.name)] =
+      p.kind === 'DaemonSet'
+        ? { status: { desiredNumberScheduled: on, numberReady: on } }
+        : { spec: { replicas: 2 }, status: { readyReplicas: 2 } };
+}
 
 describe('the proof', () => {
   const dir = mkdtempSync(join(tmpdir(), 'proof-'));
@@ -334,18 +371,19 @@ describe('the proof', () => {
           status: { conditions: [{ type: 'Ready', status: 'True' }] },
         })),
       },
-      agents: { status: { numberReady: nodes.length } },
+      agents: { status: { desiredNumberScheduled: nodes.length, numberReady: nodes.length } },
       members: { subsets: [{ addresses: controlPlane.map((ip) => ({ ip })) }] },
     };
+    runs(kit, nodes.length);
     objects['/api/v1/nodes'] = c.nodes;
     objects['/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network'] = c.agents;
     objects['/api/v1/namespaces/default/endpoints/kubernetes'] = c.members;
     return c;
   }
   /** Lines of a proof, without names, which the suites with name servers measure. */
-  async function proved(at: Registry, source?: Registry): Promise<{ lines: Proof[]; failed?: StepFailure }> {
+  async function proved(at: Registry, source?: Registry, given = kit): Promise<{ lines: Proof[]; failed?: StepFailure }> {
     let failed: StepFailure | undefined;
-    const dialer = new Dialer(new Exits([], anywhere), async () => '127.0.0.1');
+    const dialer = new Dialer(inboundFrom(shift), async () => '127.0.0.1');
     const queries: { sql: string; values: unknown[] }[] = [];
     const manager = {
       query: async (sql: string, values: unknown[]) => {
@@ -354,7 +392,7 @@ describe('the proof', () => {
       },
       find: async () => [],
     };
-    const mirrored = { ...plan, mirror: at, reservations: [], site: undefined };
+    const mirrored = { ...given.plan, mirror: at, reservations: [], site: undefined };
     await run('proof', {
       more: {
         ctx: {
@@ -363,7 +401,7 @@ describe('the proof', () => {
           config: { detours: [] },
         },
         plan: mirrored,
-        kit: { ...kit, plan: mirrored },
+        kit: { ...given, plan: mirrored },
         estate: { ...estate, registries: source ? [{ ...source, role: 'source' }] : [] },
       } as never,
     }).catch((e: unknown) => {
@@ -403,6 +441,14 @@ describe('the proof', () => {
     ],
     ['an agent is away', 'agents of the pod network', '5', (c) => Object.assign(c.agents.status, { numberReady: 5 })],
     [
+      'a program is away',
+      'programs of the cluster run',
+      `${programsOf(kit).length - 1} of ${programsOf(kit).length}`,
+      () => {
+        objects[programPath('DaemonSet', 'kube-proxy')] = { status: { desiredNumberScheduled: 6, numberReady: 5 } };
+      },
+    ],
+    [
       'a member is away',
       'members behind the API address',
       controlPlane.slice(1).sort().join(', '),
@@ -414,6 +460,19 @@ describe('the proof', () => {
     expect(of(lines, what)).toMatchObject({ good: false, found });
     expect(failed?.message).toContain(`${what} (planned`);
     expect(failed?.remedy).toContain('everything is measured again');
+  });
+  it('fails where nobody takes connections at the inbound address', async () => {
+    stands();
+    runs(withRouter, 6);
+    const inbound = async () => of((await proved(await mirror('m', whole()), undefined, withRouter)).lines, 'inbound address');
+    expect(await inbound()).toMatchObject({ good: false, found: expect.stringContaining('nothing listens there') });
+    const port = await freePort();
+    const listener = createNet((c) => c.end()).listen(port, seenHere(plan.inbound.address));
+    await once(listener, 'listening');
+    shift = port - 443;
+    expect(await inbound()).toMatchObject({ good: true, evidence: [`TCP ${plan.inbound.address}:443`] });
+    listener.close();
+    shift = 0;
   });
   it('waits for what comes right by itself, and puts down what it was then', async () => {
     const c = stands();

@@ -25,6 +25,8 @@ const joinedFile = '/var/lib/praesidor/joined';
 /** Images that the runtime has: on the disk that it keeps them on. */
 const imagesIn = (m: Machine, me: Installed): string[] =>
   fileSystemAt(m.disks, me.files, '/var/lib/containerd')?.images ?? me.pulled;
+/** Their names, without the layers. */
+export const imageNames = (m: Machine, me: Installed): string[] => imagesIn(m, me).map((p) => p.split(' ')[0] as string);
 export const imagesOn = (m: Machine): number =>
   m.installed
     ? imagesIn(m, m.installed).length
@@ -227,7 +229,7 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
       }).then((r) => r.body?.cancel()),
     ).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
-  if (!/praesidor-boot\.service$/m.test(runs)) throw new Error('nothing starts the boot script');
+  if (!/^systemctl start .*praesidor-boot\.service$/m.test(runs)) throw new Error('nothing starts the boot script');
   return { base: seed.base, host: user.hostname, address, nameservers: card.nameservers, files, pulled: [], joined: false };
 }
 

@@ -7,7 +7,7 @@ import { Store } from '@praesidor/registry';
 import { bmcServer } from './bmc.ts';
 import { kept, makeCertificate, type Pair } from './certificates.ts';
 import { Clock } from './clock.ts';
-import { Clusters } from './cluster.ts';
+import { Clusters } from './cluster/index.ts';
 import { DnsStandin, type DnsZone } from './dns.ts';
 import { Faults } from './faults.ts';
 import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';

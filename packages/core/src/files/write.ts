@@ -14,6 +14,7 @@ import { pki } from './writers/pki.ts';
 import { resolvers } from './writers/resolvers.ts';
 import { runtime } from './writers/runtime.ts';
 import { staticPods } from './writers/static-pods.ts';
+import { virtualAddress } from './writers/virtual-addresses.ts';
 import { summary } from './writers/summary.ts';
 import { zones } from './writers/zones.ts';
 
@@ -28,6 +29,7 @@ export const nodeWriters = [
   kubelet,
   staticPods,
   loadBalancer,
+  virtualAddress,
   bootScript,
 ] as const;
 /** Files of the cluster as a whole. */

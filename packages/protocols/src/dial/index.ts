@@ -1,3 +1,4 @@
+export * from './connects.ts';
 export * from './detours.ts';
 export * from './dialer.ts';
 export * from './errors.ts';

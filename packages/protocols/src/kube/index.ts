@@ -1,1 +1,2 @@
 export * from './client.ts';
+export * from './waits.ts';

@@ -2,6 +2,7 @@ import type { PlannedNode } from '../../charter/plan.ts';
 import { componentsOf, imageOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
 import { environment, hostPort, shell } from '../quote.ts';
 import { membersAt } from './static-pods.ts';
+import { movesAddresses } from './virtual-addresses.ts';
 
 /** Images a node holds before it joins: those for its role, those for every node, and what may run anywhere on workers. */
 export function imagesOf(ctx: KitContext, node: PlannedNode): string[] {
@@ -72,10 +73,10 @@ set -eu
 . /etc/praesidor/boot.env
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 report() { praesidor-report "$@"; }
-start() { systemctl enable --quiet --now ${node.role === 'control-plane' ? 'keepalived ' : ''}kubelet; }
+start() { systemctl enable --quiet ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; systemctl start ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; }
 # A node that has joined comes back by itself, whether or not a build is there.
 if [ -e /var/lib/praesidor/joined ]; then start; exit 0; fi
-for program in ctr kubelet${node.role === 'control-plane' ? ' keepalived' : ''}; do
+for program in ctr kubelet${movesAddresses(ctx, node) ? ' keepalived' : ''}; do
   command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
 done
 report images start SUCCESS "$(wc -l < /etc/praesidor/images.list) images"

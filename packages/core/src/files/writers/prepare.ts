@@ -32,7 +32,7 @@ for module in ${modules.join(' ')}; do modprobe "$module"; done
 sysctl --quiet --load /etc/sysctl.d/90-praesidor.conf
 # A node without swap, now and after a restart.
 swapoff -a
-systemctl mask --now swap.target > /dev/null 2>&1 || true
+[ "$(systemctl is-enabled swap.target 2> /dev/null)" = masked ] || systemctl mask --now swap.target > /dev/null 2>&1 || true
 # The adapter by its address, under the name that the plan has for it.
 for at in /sys/class/net/*/address; do
   [ "$(cat "$at")" = ${shell(node.mac)} ] || continue
@@ -41,14 +41,15 @@ for at in /sys/class/net/*/address; do
   ip link set "$now" down
   ip link set "$now" name ${shell(node.nic)}
 done
-systemctl enable --now systemd-networkd
+systemctl is-enabled --quiet systemd-networkd || systemctl enable --quiet systemd-networkd
+systemctl start systemd-networkd
 networkctl reload
 networkctl reconfigure ${shell(node.nic)}
 systemctl restart systemd-resolved
 praesidor-disks
-systemctl daemon-reload
+systemctl enable --quiet praesidor-boot.service
 systemctl restart containerd
-systemctl enable --quiet --now --no-block praesidor-boot.service
+systemctl start --no-block praesidor-boot.service
 `,
       ['network', 'host.facts.nics'],
       { mode: '0755' },

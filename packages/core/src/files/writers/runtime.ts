@@ -4,7 +4,7 @@ import { stringify } from 'smol-toml';
 import { componentsOf, imageOf, nodeFile, type NodeWriter } from '../kit.ts';
 
 /** Where Debian's package lays the programs that make pod networks. */
-const cni = { bin_dir: '/usr/lib/cni', conf_dir: '/etc/cni/net.d' };
+export const cni = { bin_dir: '/usr/lib/cni', conf_dir: '/etc/cni/net.d' };
 
 /**
  * The container runtime's own configuration (containerd-config.toml(5), version 2): the folder of mirrors, the sandbox image

@@ -43,6 +43,8 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     '--secure-port=6443',
     '--authorization-mode=Node,RBAC',
     '--enable-admission-plugins=NodeRestriction',
+    // The pod network and the proxy set up their node: without this the API starts no pod that may.
+    '--allow-privileged=true',
     `--client-ca-file=${pki}/ca.crt`,
     `--tls-cert-file=${pki}/apiserver.crt`,
     `--tls-private-key-file=${pki}/apiserver.key`,

@@ -1,5 +1,6 @@
-import { clusterObjects } from '@praesidor/core/files';
-import { apply, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
+import { clusterObjects, programsOf } from '@praesidor/core/files';
+import { connects } from '@praesidor/protocols/dial';
+import { apply, type KubeList, type KubeNode, kube, running, whyNotRunning } from '@praesidor/protocols/kube';
 import type { StepContext, StepRunner } from '../step.ts';
 
 export const api: StepRunner = {
@@ -68,6 +69,7 @@ export const podNetwork: StepRunner = {
   run: async (s) => {
     await give(s, ['pod-network', 'names']);
     const members = s.plan.quorum.members;
+    let why: string | undefined;
     return s.until(
       async () => {
         const nodes = await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes').catch(() => undefined);
@@ -75,28 +77,59 @@ export const podNetwork: StepRunner = {
         const ready =
           nodes?.items.filter((n) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')).length ?? 0;
         await s.progress(ready, members);
-        return ready >= members ? `${ready} nodes ready` : undefined;
+        if (ready >= members) return `${ready} nodes ready`;
+        for (const name of ['kube-proxy', 'pod-network'])
+          why = (await whyNotRunning(s.kube(), 'kube-system', name).catch(() => undefined)) ?? why;
+        return undefined;
       },
-      () => 'the pod network does not come up on the control plane',
+      () => `the pod network does not come up on the control plane${why ? `: ${why}` : ''}`,
     );
   },
 };
+
+/** Programs that were given to the cluster, and what keeps each from running where it is to. */
+async function waiting(s: StepContext): Promise<{ of: number; lacks: string[] }> {
+  const programs = programsOf(s.kit);
+  const lacks: string[] = [];
+  for (const p of programs) {
+    const r = await running(s.kube(), p);
+    if (r && r.wanted > 0 && r.ready >= r.wanted) continue;
+    const why = await whyNotRunning(s.kube(), p.namespace, p.name);
+    lacks.push(`${p.name} runs ${r?.ready ?? 0} of ${r?.wanted ?? 0}${why ? `: ${why}` : ''}`);
+  }
+  return { of: programs.length, lacks };
+}
 
 export const inbound: StepRunner = {
   kind: 'inbound',
   run: async (s) => {
     await give(s, ['inbound', 'addons']);
-    const path = '/api/v1/namespaces/kube-system/services/inbound-router';
-    if (!clusterObjects(s.kit).some((x) => x.stage === 'inbound' && x.objects.length)) return 'no inbound router in this charter';
+    const { address } = s.plan.inbound;
+    const routed = clusterObjects(s.kit).some(
+      (x) => x.stage === 'inbound' && x.objects.some((o) => o.metadata.name === 'inbound-router'),
+    );
+    let lacks = ['nothing was asked yet'];
+    const told = new Set<string>();
     return s.until(
       async () => {
-        const svc = await kube<{ status?: { loadBalancer?: { ingress?: { ip?: string }[] } } }>(s.kube(), path).catch(
-          () => undefined,
+        const now = await waiting(s).catch((e: Error) => ({ of: 0, lacks: [e.message] }));
+        lacks = now.lacks;
+        for (const l of lacks)
+          if (!told.has(l)) {
+            told.add(l);
+            await s.log(l, 'warn');
+          }
+        await s.progress(now.of - lacks.length, now.of);
+        if (lacks.length) return undefined;
+        if (!routed) return 'all programs run; this charter has no inbound router';
+        // The API says that it should; whether anybody answers there is another question.
+        lacks = await connects(s.ctx.dialer.exits, 'cluster', address, 443).then(
+          () => [],
+          (e: Error) => [`nobody takes connections at ${address}: ${e.message}`],
         );
-        const ip = svc?.status?.loadBalancer?.ingress?.[0]?.ip;
-        return ip === s.plan.inbound.address ? `inbound at ${ip}` : undefined;
+        return lacks.length ? undefined : `inbound at ${address}, which takes connections`;
       },
-      () => `the inbound router has not taken ${s.plan.inbound.address}`,
+      () => lacks.slice(0, 2).join('; '),
     );
   },
 };

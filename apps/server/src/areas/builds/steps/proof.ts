@@ -1,9 +1,9 @@
-import { imagesOf } from '@praesidor/core/files';
+import { imagesOf, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
-import { seenAs } from '@praesidor/protocols/dial';
+import { connects, seenAs } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
-import { isReady, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
+import { isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import { loadEstate } from '../../../estate/load.ts';
 import { at } from '../../images/registries.ts';
@@ -23,7 +23,7 @@ export const proof: StepRunner = {
   kind: 'proof',
   run: async (s) => {
     const lines: Proof[] = [];
-    for (const measure of [nodes, agents, members, names, pulls]) {
+    for (const measure of [nodes, agents, programs, members, inboundAddress, names, pulls]) {
       for (const p of await s
         .until(
           async () => {
@@ -101,6 +101,30 @@ async function agents(s: StepContext): Promise<Proof[]> {
       'DaemonSet kube-system/pod-network',
     ]),
   ];
+}
+
+/** Every program that was given to the cluster runs everywhere where it is to. */
+async function programs(s: StepContext): Promise<Proof[]> {
+  const evidence: string[] = [];
+  let whole = 0;
+  const given = programsOf(s.kit);
+  for (const p of given) {
+    const r = await running(s.kube(), p);
+    if (r && r.wanted > 0 && r.ready >= r.wanted) whole++;
+    evidence.push(`${p.kind} ${p.namespace}/${p.name}: ${r ? `${r.ready} of ${r.wanted}` : 'not there'}`);
+  }
+  return [allOf('programs of the cluster run', whole, given.length, evidence)];
+}
+
+/** Somebody takes connections at the inbound address, as it is seen from here. */
+async function inboundAddress(s: StepContext): Promise<Proof[]> {
+  const { address } = s.plan.inbound;
+  if (!programsOf(s.kit).some((p) => p.name === 'inbound-router')) return [];
+  const found = await connects(s.ctx.dialer.exits, 'cluster', address, 443).then(
+    () => 'takes connections',
+    (e: Error) => e.message,
+  );
+  return [line('inbound address', 'takes connections', found, [`TCP ${address}:443`])];
 }
 
 async function members(s: StepContext): Promise<Proof[]> {

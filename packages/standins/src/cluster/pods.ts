@@ -1,0 +1,237 @@
+import { parse as parseToml } from 'smol-toml';
+import { parse as parseYaml } from 'yaml';
+import type { KubeObject } from './kinds.ts';
+import { asks, may } from './rights.ts';
+
+/** A node as its scheduler and its kubelet know it. */
+export interface NodeState {
+  name: string;
+  address: string;
+  files: Record<string, string>;
+  images: string[];
+  since: number;
+  taints: { key: string; effect: string }[];
+}
+export interface Surroundings {
+  nodes: NodeState[];
+  objects: KubeObject[];
+  /** What the API server was told on its command line. */
+  allowPrivileged: boolean;
+  /** Names in the certificate that it shows. */
+  apiNames: string[];
+  /** Seconds of the simulated clock since an object was given, or a node came. */
+  age: (since: number) => number;
+  givenAt: (o: KubeObject) => number;
+}
+export interface Pod {
+  name: string;
+  namespace: string;
+  labels: Record<string, string>;
+  owner: KubeObject;
+  node?: string;
+  ip?: string;
+  hostNetwork: boolean;
+  ready: boolean;
+  /** Why it is not: as the scheduler, the kubelet or the runtime says it. */
+  reason?: string;
+  message?: string;
+}
+export interface State {
+  pods: Pod[];
+  ready: Set<string>;
+  /** Nodes on which services have rules. */
+  proxied: Set<string>;
+  /** Pods that could not even be made, by their owner. */
+  refused: { owner: KubeObject; message: string }[];
+}
+
+interface Container {
+  name: string;
+  image: string;
+  command?: string[];
+  args?: string[];
+  securityContext?: { privileged?: boolean };
+  volumeMounts?: { name: string; mountPath: string; readOnly?: boolean }[];
+}
+interface PodSpec {
+  serviceAccountName?: string;
+  hostNetwork?: boolean;
+  tolerations?: { key?: string; operator?: string; effect?: string }[];
+  containers: Container[];
+  initContainers?: Container[];
+  volumes?: { name: string; configMap?: { name: string }; hostPath?: { path: string; type?: string } }[];
+}
+const specOf = (o: KubeObject): PodSpec => o.spec.template.spec as PodSpec;
+const tolerates = (spec: PodSpec, taint: { key: string; effect: string }) =>
+  (spec.tolerations ?? []).some(
+    (t) =>
+      (t.key === undefined ? t.operator === 'Exists' : t.key === taint.key) &&
+      (t.effect === undefined || t.effect === taint.effect),
+  );
+const notReady = { key: 'node.kubernetes.io/not-ready', effect: 'NoSchedule' };
+const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
+/** Folders that every node has; what must be there already and is not keeps a pod from starting. */
+const there = ['/lib/modules', '/etc', '/run', '/var/lib', '/proc', '/sys', '/etc/kubernetes', '/etc/haproxy'];
+
+/** Why a pod could not be made at all (admission); undefined: it is. */
+function refusedToMake(s: Surroundings, o: KubeObject): string | undefined {
+  const spec = specOf(o);
+  const account = spec.serviceAccountName ?? 'default';
+  if (
+    account !== 'default' &&
+    !s.objects.some(
+      (x) => x.kind === 'ServiceAccount' && x.metadata.name === account && x.metadata.namespace === o.metadata.namespace,
+    )
+  )
+    return `error looking up service account ${o.metadata.namespace}/${account}: serviceaccount "${account}" not found`;
+  if (!s.allowPrivileged && [...(spec.initContainers ?? []), ...spec.containers].some((c) => c.securityContext?.privileged))
+    return 'privileged: forbidden: disallowed by cluster policy';
+  return undefined;
+}
+
+/** Why a pod does not run on its node; undefined: it does. */
+function keptFrom(
+  s: Surroundings,
+  o: KubeObject,
+  node: NodeState,
+  has: { network: boolean; proxy: boolean },
+): [string, string] | undefined {
+  const spec = specOf(o);
+  for (const v of spec.volumes ?? []) {
+    if (v.configMap && !s.objects.some((x) => x.kind === 'ConfigMap' && x.metadata.name === v.configMap?.name))
+      return ['FailedMount', `MountVolume.SetUp failed for volume "${v.name}": configmap "${v.configMap.name}" not found`];
+    if (v.hostPath?.type === 'Directory' && !there.includes(v.hostPath.path))
+      return ['FailedMount', `hostPath type check failed: ${v.hostPath.path} is not a directory`];
+  }
+  if (!spec.hostNetwork && !has.network)
+    return ['NetworkNotReady', 'container runtime network not ready: cni config uninitialized'];
+  for (const c of [...(spec.initContainers ?? []), ...spec.containers])
+    if (!node.images.includes(c.image)) return ['ErrImagePull', `${c.image} is not on the node`];
+  const account = `${o.metadata.namespace}/${spec.serviceAccountName ?? 'default'}`;
+  for (const c of spec.containers) {
+    // The API's address for pods is made by the proxy; a program that follows objects waits for it, the proxy itself cannot.
+    const follows = asks[program(c.image)];
+    if (!follows) continue;
+    if (program(c.image) === 'kube-proxy') {
+      const why = proxyLacks(s, spec, c);
+      if (why) return ['CrashLoopBackOff', why];
+    } else if (!has.proxy) return ['CrashLoopBackOff', 'the API does not answer at its service address: no route to host'];
+    for (const asked of follows) {
+      const [group = '', resource = ''] = asked.split('/');
+      if (!may(s.objects, account, 'list', group, resource))
+        return [
+          'CrashLoopBackOff',
+          `${resource} is forbidden: User "system:serviceaccount:${account.replace('/', ':')}" cannot list resource "${resource}"`,
+        ];
+    }
+  }
+  return undefined;
+}
+
+/** What keeps the proxy from starting: it finds its file, and in it the way to the API. */
+function proxyLacks(s: Surroundings, spec: PodSpec, c: Container): string | undefined {
+  const read = (path: string): string | undefined => {
+    const mount = (c.volumeMounts ?? []).find((m) => path.startsWith(`${m.mountPath}/`));
+    const map = spec.volumes?.find((v) => v.name === mount?.name)?.configMap?.name;
+    return s.objects.find((x) => x.kind === 'ConfigMap' && x.metadata.name === map)?.data?.[
+      path.slice((mount?.mountPath.length ?? 0) + 1)
+    ];
+  };
+  const flags = [...(c.command ?? []), ...(c.args ?? [])];
+  const file = flags.find((f) => f.startsWith('--config='))?.slice(9);
+  if (!file)
+    return 'invalid configuration: neither kubeconfig nor config file, and the API does not answer at its service address';
+  const config = parseYaml(read(file) ?? '') as { kind?: string; clientConnection?: { kubeconfig?: string } } | null;
+  if (config?.kind !== 'KubeProxyConfiguration') return `failed to read ${file}: no such file or no KubeProxyConfiguration`;
+  const access = parseYaml(read(config.clientConnection?.kubeconfig ?? '') ?? '') as {
+    clusters?: { cluster: { server: string } }[];
+  } | null;
+  const server = access?.clusters?.[0]?.cluster.server;
+  if (!server) return `stat ${config.clientConnection?.kubeconfig}: no such file or directory`;
+  const host = new URL(server).hostname;
+  return s.apiNames.includes(host)
+    ? undefined
+    : `x509: certificate is valid for ${s.apiNames.slice(0, 4).join(', ')}, not ${host}`;
+}
+
+/** Whether a pod of this owner lays a CNI configuration where the runtime of the node looks for one. */
+function laysNetwork(o: KubeObject, node: NodeState): boolean {
+  const config = parseToml(node.files['/etc/containerd/config.toml'] ?? '') as {
+    plugins?: Record<string, { cni?: { conf_dir?: string } }>;
+  };
+  const folder = config.plugins?.['io.containerd.grpc.v1.cri']?.cni?.conf_dir ?? '/etc/cni/net.d';
+  const spec = specOf(o);
+  const volume = spec.volumes?.find((v) => v.hostPath?.path === folder)?.name;
+  return (
+    volume !== undefined &&
+    [...(spec.initContainers ?? []), ...spec.containers].some((c) =>
+      c.volumeMounts?.some((m) => m.name === volume && !m.readOnly),
+    )
+  );
+}
+
+/**
+ * Pods that follow from what was given: where the scheduler puts them, and whether they run there. Nodes become ready when a pod
+ * network has had time to start on them; everything else waits for that.
+ */
+export function podsOf(s: Surroundings): State {
+  const state: State = { pods: [], ready: new Set(), proxied: new Set(), refused: [] };
+  const owners = s.objects.filter((o) => o.kind === 'DaemonSet' || o.kind === 'Deployment');
+  // What runs on the network of its host comes first: the proxy, then the network, then the rest.
+  const rank = (o: KubeObject) =>
+    specOf(o).containers.some((c) => program(c.image) === 'kube-proxy') ? 0 : specOf(o).hostNetwork ? 1 : 2;
+  for (const o of [...owners].sort((a, b) => rank(a) - rank(b))) {
+    const refused = refusedToMake(s, o);
+    if (refused) {
+      state.refused.push({ owner: o, message: refused });
+      continue;
+    }
+    const spec = specOf(o);
+    const fits = s.nodes.filter((n) =>
+      [...n.taints, ...(state.ready.has(n.name) ? [] : [notReady])].every((t) => tolerates(spec, t)),
+    );
+    const replicas = Number(o.spec.replicas ?? 1);
+    const places: (NodeState | undefined)[] =
+      o.kind === 'DaemonSet'
+        ? s.nodes.filter((n) => n.taints.every((t) => tolerates(spec, t)))
+        : Array.from({ length: replicas }, (_, i) => (fits.length ? fits[i % fits.length] : undefined));
+    for (const [i, node] of places.entries()) {
+      const made = Math.max(s.givenAt(o), node?.since ?? 0);
+      const pod: Pod = {
+        name: `${o.metadata.name}-${node && o.kind === 'DaemonSet' ? node.name : i}`,
+        namespace: o.metadata.namespace ?? 'default',
+        labels: (o.spec.template.metadata?.labels ?? {}) as Record<string, string>,
+        owner: o,
+        hostNetwork: spec.hostNetwork ?? false,
+        ready: false,
+        ...(node ? { node: node.name } : {}),
+      };
+      state.pods.push(pod);
+      if (!node) {
+        pod.reason = 'Unschedulable';
+        pod.message = `0/${s.nodes.length} nodes are available: ${s.nodes.length} node(s) had untolerated taints`;
+        continue;
+      }
+      const why = keptFrom(s, o, node, { network: state.ready.has(node.name), proxy: state.proxied.has(node.name) });
+      if (why) [pod.reason, pod.message] = why;
+      else if (s.age(made) < 15) [pod.reason, pod.message] = ['ContainerCreating', 'it starts'];
+      else {
+        pod.ready = true;
+        pod.ip = spec.hostNetwork ? node.address : `10.255.${s.nodes.indexOf(node)}.${i + 2}`;
+        if (rank(o) === 0) state.proxied.add(node.name);
+        if (o.kind === 'DaemonSet' && laysNetwork(o, node) && s.age(made) >= 30) state.ready.add(node.name);
+      }
+    }
+  }
+  return state;
+}
+
+/** Ready pods behind a service, by its selector. */
+export const behind = (state: State, service: KubeObject): Pod[] => {
+  const wanted = Object.entries((service.spec?.selector ?? {}) as Record<string, string>);
+  return wanted.length
+    ? state.pods.filter(
+        (p) => p.ready && p.namespace === service.metadata.namespace && wanted.every(([k, v]) => p.labels[k] === v),
+      )
+    : [];
+};
