@@ -53,7 +53,19 @@ describe('somebody who has never seen it', () => {
           i.world.dns.zones.find((z) => z.name === 'lr.kestrelferries.example')?.records.map((r) => `${r.name} ${r.value}`),
         ).toContain('*.in.plover.lr.kestrelferries.example 10.62.8.21');
       },
+      ready: () => {
+        i.plant('disk-not-empty', 'lr-08');
+      },
+      // A host whose disk is not empty stops its lane; somebody looks at what is on it, and lets it be erased.
+      building: async () => {
+        await b.find("//button[normalize-space(.)='Erase disks and resume…']", 300_000);
+        await b.click('button', 'Erase disks and resume…');
+        await b.see('lr-08: bay 2 (containers) is not empty, it holds gpt, ext4 archive');
+        await b.type('Names', 'lr-08');
+        await b.click('button', 'Erase and resume', "//*[@role='dialog']");
+      },
       proved: () => {
+        expect(i.world.machines.get('lr-08')?.disks.get('HW70008L-D2')?.table).not.toBe('of somebody else');
         expect(i.world.clusters.list()).toMatchObject(
           [{ name: 'plover', up: true, members: ['lr-02', 'lr-04', 'lr-06', 'lr-05', 'lr-07', 'lr-08'].sort() }].map((c) => ({
             ...c,

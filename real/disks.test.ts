@@ -17,7 +17,7 @@ afterAll(() => {
 
 it('disks are found by serial, laid out once, kept, and erased only when that is said', async () => {
   openRoom(0);
-  const { kit } = await layOut(join(dir, 'kit'), 3);
+  const { kit } = await layOut(join(dir, 'kit'), { drives: 3 });
   const root = Object.fromEntries(
     kit.flatMap((f) => {
       const path = /^hosts\/lr-01\/(root\/(?:etc\/praesidor|etc\/systemd\/system|usr\/local\/sbin)\/.*)$/.exec(f.path)?.[1];

@@ -128,7 +128,7 @@ export class Machine {
     this.child = spawn(
       'qemu-system-x86_64',
       [
-        ...['-machine', 'q35,accel=tcg', '-cpu', 'max', '-m', String(this.of.memoryMiB ?? 768)],
+        ...['-machine', 'q35', '-accel', 'tcg,thread=multi', '-smp', '2', '-cpu', 'max', '-m', String(this.of.memoryMiB ?? 768)],
         ...['-nodefaults', '-display', 'none', '-no-reboot'],
         ...(direct
           ? ['-kernel', direct.kernel, '-initrd', direct.initrd, '-append', direct.line]

@@ -51,7 +51,7 @@ async function kernel() {
 /** What is added to the system: a kubelet that waits, a journal that is told on the serial console, and a start for checks. */
 const added = {
   '/usr/bin/kubelet': '#!/bin/sh\nexec sleep infinity\n',
-  '/etc/systemd/journald.conf.d/console.conf': '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=info\n',
+  '/etc/systemd/journald.conf.d/console.conf': '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=warning\n',
   // The checks come on a disk of their own, so that they can change without another system.
   '/etc/rc.local': `#!/bin/sh
 (

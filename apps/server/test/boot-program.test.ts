@@ -6,6 +6,11 @@ import { builtOrBroken, type Client, eventually, Installation, prepare } from '.
 
 const image = 'images.upstream.example/core/system:1.34.2';
 const layer = (title: string) => ({ key: `${title} here`, paper: 4e6, title });
+/** A list of contents, as `npm run system` writes it. */
+const told = {
+  ...layer('contents'),
+  bytes: Buffer.from(JSON.stringify({ packages: [{ name: 'cloud-init', version: '20.4.1-2' }], added: [] })),
+};
 const digest = (b: Buffer) => `sha256:${createHash('sha256').update(b).digest('hex')}`;
 const { signal } = new AbortController();
 
@@ -95,11 +100,11 @@ describe('the program that firmware is told to boot', () => {
   });
 });
 
-describe('a release without a stub', () => {
+describe('a release without a stub, whose system lacks what a node needs', () => {
   const i = new Installation();
   let c: Client;
   beforeAll(async () => {
-    await i.start({ also: [{ image, layers: [layer('kernel'), layer('initrd')] }] });
+    await i.start({ also: [{ image, layers: [layer('kernel'), layer('initrd'), told] }] });
     c = await i.as('warden');
     await prepare(c);
   });
@@ -110,6 +115,9 @@ describe('a release without a stub', () => {
     const b = await builtOrBroken(c);
     expect(b.status.steps.preflight?.state).toBe('failed');
     expect(b.status.steps.preflight?.text).toContain('The boot image of release 1.34.2 has no layer titled stub.');
+    expect(b.status.steps.preflight?.text).toMatch(
+      /system: the system of release 1\.34\.2 has no kernel \(from Debian\), for everything; cloud-init 20\.4\.1-2, where 22\.4 or later is asked; .*no kubelet/,
+    );
     expect([...i.world.machines.values()].every((m) => m.bootUri === undefined)).toBe(true);
   });
 });

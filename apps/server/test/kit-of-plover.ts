@@ -2,16 +2,28 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit } from '@praesidor/core/files';
-import type { Charter } from '@praesidor/core/model';
+import { type Charter, kinds } from '@praesidor/core/model';
 import { goodEstate } from '../../../packages/core/test/estate.ts';
 import { issue } from '../src/areas/clusters/pki.ts';
 
 /** The boot kit of a small estate, with certificates as they are issued, laid out as it lies on each machine: `dir/<host>/…`. */
-/** @param drives what each host has */
-export async function layOut(dir: string, drives = 2) {
+const router = kinds.Addon.parse({
+  kind: 'Addon',
+  name: 'inbound-router',
+  title: 'Inbound router',
+  version: '1.12.0',
+  source: 'upstream',
+  components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
+});
+
+/** @param drives how many each host has @param routed with an inbound router */
+export async function layOut(dir: string, { drives = 2, routed = false }: { drives?: number; routed?: boolean } = {}) {
   const good = goodEstate();
+  const charter = { ...(good.charters[0] as Charter), addons: routed ? ['inbound-router'] : [] };
   const estate = {
     ...good,
+    addons: routed ? [router] : [],
+    charters: [charter],
     hosts: good.hosts.map((h, i) => {
       const more = Array.from({ length: drives - 2 }, (_, n) => ({
         bay: `bay ${n + 3}`,
@@ -22,7 +34,7 @@ export async function layOut(dir: string, drives = 2) {
       return h.facts ? { ...h, facts: { ...h.facts, disks: [...h.facts.disks, ...more] } } : h;
     }),
   };
-  const plan = resolve(estate.charters[0] as Charter, estate);
+  const plan = resolve(charter, estate);
   const secrets = new Map<string, string>();
   for (const c of plan.certificates) {
     const pair = await issue(c, secrets);

@@ -20,9 +20,18 @@ const { readFileSync } = require('node:fs');
 const [, address, key, cert, name] = process.argv;
 require('node:https').createServer({ key: readFileSync(key), cert: readFileSync(cert) }, (q, r) => r.end(name)).listen(6443, address);`;
 
+/** Says where the proxy of services says it that it is well. */
+const proxy = `require('node:http').createServer((q, r) => r.writeHead(q.url === '/healthz' ? 200 : 404).end()).listen(10256, '127.0.0.1')`;
+const workers = new Map<string, Record<'proxy' | 'keepalived', Program>>();
+const startKeepalived = (host: string) =>
+  rooms.start(host, [
+    ...['keepalived', '--dont-fork', '--log-console', '--vrrp', '--use-file', laid.on(host, '/etc/keepalived/keepalived.conf')],
+    ...['--pid', join(dir, `${host}.pid`), '--vrrp_pid', join(dir, `${host}.vrrp`)],
+  ]);
+
 beforeAll(async () => {
   if (!able) return;
-  laid = await layOut(dir);
+  laid = await layOut(dir, { routed: true });
   rooms.open();
   for (const m of laid.members) {
     rooms.add(m.host, m.nic, `${m.address}/25`);
@@ -40,18 +49,12 @@ beforeAll(async () => {
         m.host,
       ]),
       haproxy: rooms.start(m.host, ['haproxy', '-db', '-f', laid.on(m.host, '/etc/haproxy/haproxy.cfg')]),
-      keepalived: rooms.start(m.host, [
-        ...[
-          'keepalived',
-          '--dont-fork',
-          '--log-console',
-          '--vrrp',
-          '--use-file',
-          laid.on(m.host, '/etc/keepalived/keepalived.conf'),
-        ],
-        ...['--pid', join(dir, `${m.host}.pid`), '--vrrp_pid', join(dir, `${m.host}.vrrp`)],
-      ]),
+      keepalived: startKeepalived(m.host),
     });
+  }
+  for (const w of laid.plan.nodes.filter((n) => n.role === 'worker')) {
+    rooms.add(w.host, w.nic, `${w.address}/25`);
+    workers.set(w.host, { proxy: rooms.start(w.host, [process.execPath, '-e', proxy]), keepalived: startKeepalived(w.host) });
   }
   rooms.add('desk', 'eth0', '10.62.8.120/25');
 }, 60_000);
@@ -69,13 +72,14 @@ const answers = async () => {
   ]);
   return r.code === 0 && r.out.startsWith('lr-') ? r.out : undefined;
 };
-/** The hosts that have the API address. */
-const holders = async () => {
+/** The hosts that have an address. */
+const having = async (address: string) => {
   const out: string[] = [];
-  for (const m of laid.members)
-    if ((await rooms.run(m.host, ['ip', '-o', 'addr', 'show'])).out.includes(` ${laid.plan.api.address}/`)) out.push(m.host);
+  for (const n of laid.plan.nodes)
+    if ((await rooms.run(n.host, ['ip', '-o', 'addr', 'show'])).out.includes(` ${address}/`)) out.push(n.host);
   return out;
 };
+const holders = () => having(laid.plan.api.address);
 const said = () =>
   [...running]
     .map(([h, p]) => `${h}: ${p.keepalived.said().slice(-600)} ${p.haproxy.said().slice(-300)} ${p.api.said().slice(-300)}`)
@@ -123,5 +127,27 @@ describe.runIf(able)('the API address of three control-plane hosts', () => {
     await eventually(answers, said, 30_000);
     // Two looks of 2 s that fail, three adverts that are missed, and the look of the other.
     expect(Date.now() - began).toBeLessThan(30_000);
+  }, 90_000);
+});
+
+describe.runIf(able)('the inbound address', () => {
+  const oneWorker = (not?: string) =>
+    eventually(
+      async () => {
+        const h = await having(laid.plan.inbound.address);
+        return h.length === 1 && h[0] !== not && h[0];
+      },
+      () =>
+        `one worker to have the inbound address: ${[...workers].map(([h, p]) => `${h}: ${p.keepalived.said().slice(-600)}`).join('\n')}`,
+      40_000,
+    );
+  it('is at one of the workers, and leaves one whose proxy of services has ended', async () => {
+    const holder = (await oneWorker()) as string;
+    expect([...workers.keys()]).toContain(holder);
+    await workers.get(holder)?.proxy.end();
+    const next = (await oneWorker(holder)) as string;
+    expect([...workers.keys()]).toContain(next);
+    // The API address is no business of theirs.
+    expect(await holders()).toHaveLength(1);
   }, 90_000);
 });

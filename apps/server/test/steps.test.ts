@@ -162,7 +162,9 @@ describe('the first boot', () => {
     expect((await broken(run('system', { reports: [[{ name: 'system', event: 'start', text: 'kernel' }]] }))).message).toBe(
       `${worker.host} began its first boot and has gone silent`,
     );
-    expect((await broken(run('system'))).message).toBe(`${worker.host} has power and never asked for its boot program`);
+    expect((await broken(run('system'))).message).toBe(
+      `${worker.host} has power and never asked for its boot program: firmware asks a DHCP server in lr-machine for an address first`,
+    );
     const guest = { ...worker, guest: { hypervisor: 'hv-1', mould: 'small' } };
     expect((await broken(run('system', { node: guest }))).message).toBe(
       `${worker.host} runs and never asked for its first-boot data`,

@@ -3,7 +3,11 @@ import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { parse as parseToml } from 'smol-toml';
+import * as apps from 'kubernetes-models/apps/v1';
+import * as rbac from 'kubernetes-models/rbac.authorization.k8s.io/v1';
+import * as core from 'kubernetes-models/v1';
 import { afterAll, describe, expect, it } from 'vitest';
+import { parseAllDocuments } from 'yaml';
 import { resolve } from '../src/charter/index.ts';
 import { bootKit, placeholder } from '../src/files/index.ts';
 import { applyEdits, type Charter } from '../src/model/index.ts';
@@ -108,6 +112,24 @@ describe.runIf(which('netplan'))('netplan', () => {
     expect(run('netplan', ['generate', '--root-dir', root])).toEqual(good);
     writeFileSync(join(root, 'etc/netplan/10.yaml'), text.replace('10.62.8.', '10.62.800.'), { mode: 0o600 });
     expect(run('netplan', ['generate', '--root-dir', root]).good).toBe(false);
+  });
+});
+describe("the API's own description of its objects", () => {
+  const models = { ...core, ...apps, ...rbac } as unknown as Record<string, new (data: unknown) => { validate(): void }>;
+  const objects = kit
+    .filter((f) => /cluster\/manifests\/|lr-01\/root\/etc\/kubernetes\/manifests\//.test(f.path))
+    .flatMap((f) =>
+      parseAllDocuments(f.content).map((d) => (d as { toJS(): { kind: string; metadata: { name: string } } }).toJS()),
+    );
+  it.each(objects.map((o) => [o.kind, o.metadata.name, o] as const))('takes %s %s', (kind, _, o) => {
+    const Model = models[kind] as (typeof models)[string];
+    expect(() => new Model(o).validate()).not.toThrow();
+    expect(() => new Model({ ...o, metadata: { name: 7 } }).validate()).toThrow();
+  });
+  it('has seen all kinds that the kit gives', () => {
+    expect([...new Set(objects.map((o) => o.kind))].sort()).toEqual(
+      ['ClusterRole', 'ClusterRoleBinding', 'ConfigMap', 'DaemonSet', 'Deployment', 'Pod', 'Service', 'ServiceAccount'].sort(),
+    );
   });
 });
 describe('a shell', () => {

@@ -84,6 +84,27 @@ function declared(raw: WorldFile, docs: readonly Doc[]): Hardware[] {
 /** Brings a core release to the size of a real one on paper. */
 const grown = 0.74;
 
+/** What a system of Debian 12 says of itself, with a kubelet that was added. */
+const systemContents = {
+  made: '2026-07-11T10:16:37.000Z',
+  packages: Object.entries({
+    'linux-image-amd64': '6.1.158-1',
+    'cloud-init': '22.4.2-1+deb12u3',
+    systemd: '252.39-1~deb12u1',
+    'systemd-resolved': '252.39-1~deb12u1',
+    containerd: '1.6.20~ds1-1+deb12u2',
+    runc: '1.1.5+ds1-1+deb12u1',
+    'containernetworking-plugins': '1.1.1+ds1-3+b19',
+    keepalived: '1:2.2.7-1+b2',
+    chrony: '4.3-2+deb12u1',
+    curl: '7.88.1-10+deb12u14',
+    e2fsprogs: '1.47.0-2+b2',
+    dosfstools: '4.2-1',
+    fdisk: '2.38.1-5+deb12u3',
+  }).map(([name, version]) => ({ name, version })),
+  added: [{ path: '/usr/bin/kubelet', sha256: 'c'.repeat(64) }],
+};
+
 /** Layers of an image: a base shared by many, some of its own that stay over versions, and some of this version. */
 function publication(image: string, on: string): Publication {
   const [path = '', version = ''] = image.split('/').slice(1).join('/').split(':');
@@ -96,6 +117,7 @@ function publication(image: string, on: string): Publication {
         { key: `${image} initrd`, paper: 86e6, title: 'initrd' },
         { key: `${image} root`, paper: 412e6, title: 'root' },
         { key: 'stub', paper: 90e3, title: 'stub', bytes: smallStub() },
+        { key: 'contents', paper: 21e3, title: 'contents', bytes: Buffer.from(JSON.stringify(systemContents)) },
       ],
     };
   const base = n % 4;

@@ -41,6 +41,7 @@ import {
 import { readEstate, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup, SubCommand } from '../options.ts';
 import { needRegistry, registryOf, registryOptions } from '../registry.ts';
+import { push } from './push.ts';
 
 type Write = (text: string) => void;
 const estateOption: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
@@ -571,6 +572,13 @@ export const images: CommandGroup = {
         ['--accept <shipment>', 'land it although nobody who is trusted has signed it, by its name'],
       ],
       run: land,
+    },
+    {
+      name: 'push',
+      about: 'sends the image of an OCI image layout to a registry, under a name',
+      words: '<folder> <repository:tag>',
+      options: registryOptions,
+      run: plainly(push),
     },
     {
       name: 'where',

@@ -286,6 +286,7 @@ const cases: Record<string, Change> = {
   'CHT-009': plover(['release'], '1.34.3'),
   'CHT-010': plover(['arch'], 'arm64'),
   'CHT-011': plover(['pods', 'perNode'], 26),
+  'CHT-013': machine(['dhcp'], []),
   'CHT-012': set('Host', 'lr-02', ['facts', 'disks', 1, 'serial'], undefined),
 };
 // One name for one address is the rule; the second one is added by hand, as people do.

@@ -1,5 +1,6 @@
 export { type BootProgram, layOut } from './boot-program.ts';
 export * from './kit.ts';
+export { lacksOf, type Need, needsOf, SystemContents, systemNeeds } from './system.ts';
 export * from './write.ts';
 export { imagesOf } from './writers/boot-script.ts';
 export { kernelLine, type StartsFrom } from './writers/ipxe.ts';

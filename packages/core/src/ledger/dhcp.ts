@@ -60,7 +60,15 @@ export function keaJson(list: readonly DhcpNetwork[]): string {
         })),
       };
     });
-  return `${JSON.stringify({ Dhcp4: { 'interfaces-config': { interfaces: [] }, 'lease-database': { type: 'memfile', persist: false }, 'valid-lifetime': 43_200, subnet4 } }, null, 2)}\n`;
+  const Dhcp4 = {
+    // Requests are told apart by the network that they come from, or that their relay names.
+    'interfaces-config': { interfaces: ['*'] },
+    // Kept over a restart: who has an address has it still.
+    'lease-database': { type: 'memfile', persist: true },
+    'valid-lifetime': 43_200,
+    subnet4,
+  };
+  return `${JSON.stringify({ Dhcp4 }, null, 2)}\n`;
 }
 
 /** Lines of a dnsmasq configuration. Scopes that only hold reservations are marked static. */

@@ -321,6 +321,11 @@ export const Release = doc('Release', {
   skew: z.array(Skew).max(200).optional(),
   /** Versions that can be moved to this one without a stop between, as a range such as `>=1.33.0 <1.34.0`. */
   upgradesFrom: Line(200).optional(),
+  /** What the system that machines boot must contain, beside what every boot kit asks. */
+  system: z
+    .array(z.strictObject({ name: Line(80, 1), atLeast: Line(60).optional(), from: Line(200).optional() }))
+    .max(200)
+    .optional(),
 });
 export const Addon = doc('Addon', {
   name: VersionName,

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { Plan } from '@praesidor/core/charter';
-import { type BootProgram, layOut } from '@praesidor/core/files';
+import { type BootProgram, lacksOf, layOut, needsOf, SystemContents } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { readOn } from '@praesidor/protocols/oci';
@@ -83,6 +83,40 @@ export async function bootProgram(
   }
   const tag = createHash('sha256').update([stub.digest, kernel.digest, initrd.digest, line].join('\n')).digest('hex');
   return { size: laid.size, tag, bytes };
+}
+
+/** The most that a list of contents has. */
+const contentsLimit = 4_000_000;
+
+/**
+ * What the system of a release lacks of what the kit and the release ask, by its own list of contents; undefined: it has none.
+ * @throws NoProgram when the list cannot be read @throws ProtocolError
+ */
+export async function systemLacks(
+  ctx: Context,
+  plan: Plan,
+  estate: Estate,
+  signal?: AbortSignal,
+): Promise<{ packages: number; lacks: string[] } | undefined> {
+  const image = await bootImage(ctx, plan, estate, signal);
+  const layer = image?.layers.find((l) => l.title === 'contents');
+  if (!image || !layer) return undefined;
+  const unreadable = (why: string) =>
+    new NoProgram(
+      `The list of contents of the system of release ${plan.charter.release} cannot be read: ${why}.`,
+      'Make the system anew (npm run system), put it into the source registry and ship it.',
+    );
+  if (layer.size > contentsLimit) throw unreadable(`it has ${layer.size} bytes`);
+  let told: unknown;
+  try {
+    told = JSON.parse((await whole(image, layer)).toString('utf8'));
+  } catch (e) {
+    if (e instanceof ProtocolError) throw e;
+    throw unreadable('it is no JSON');
+  }
+  const contents = SystemContents.safeParse(told);
+  if (!contents.success) throw unreadable(`${contents.error.issues[0]?.path.join('.')}: ${contents.error.issues[0]?.message}`);
+  return { packages: contents.data.packages.length, lacks: lacksOf(contents.data, needsOf(plan.release)) };
 }
 
 async function* verified(image: BootImage, { digest, size }: Layer): AsyncGenerator<Uint8Array> {

@@ -79,17 +79,31 @@ if [ -e /var/lib/praesidor/joined ]; then start; exit 0; fi
 for program in ctr kubelet${movesAddresses(ctx, node) ? ' keepalived' : ''}; do
   command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
 done
+# What was on its way when power went may be there by name and empty: the runtime forgets it, and it is pulled anew.
+pulling=/var/lib/praesidor/pulling
+forget() {
+  ctr -n k8s.io images rm "$1" > /dev/null 2>&1 || true
+  for lease in $(ctr -n k8s.io leases ls -q); do ctr -n k8s.io leases rm --sync "$lease" > /dev/null 2>&1 || true; done
+}
+mkdir -p /var/lib/praesidor
+if [ -s "$pulling" ]; then forget "$(cat "$pulling")"; fi
 report images start SUCCESS "$(wc -l < /etc/praesidor/images.list) images"
 while read -r image; do
+  echo "$image" > "$pulling"
+  sync "$pulling"
   tries=0
   until ctr -n k8s.io images pull --hosts-dir /etc/containerd/certs.d "$image" > /run/pull.log 2>&1; do
     tries=$((tries + 1))
     report images progress WARN "$image: $(tail -n 1 /run/pull.log)"
     [ "$tries" -lt 5 ] || { report images finish FAIL "$image: $(tail -n 1 /run/pull.log)"; exit 1; }
+    forget "$image"
     sleep "$tries"
   done
+  # Said to be here only when it would outlast a power cut.
+  sync -f /var/lib/containerd
   report images progress SUCCESS "$image"
 done < /etc/praesidor/images.list
+rm -f "$pulling"
 report images finish SUCCESS "all images are here"
 until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
 ${joinEtcd(ctx, node)}start

@@ -92,7 +92,6 @@ const script = (ctx: KitContext, node: PlannedNode, units: string[], folders: st
 set -eu
 . /etc/praesidor/boot.env
 stop() { praesidor-report disks finish FAIL "$1"; exit 1; }
-plain() { tr 'A-Z' 'a-z' | sed -E 's/^(0x|naa\\.|eui\\.)//' | tr -cd 'a-z0-9'; }
 ${
   system
     ? `# Its root lies in memory: it is laid out while it starts over the network, and only read when it starts from its disk.
@@ -101,14 +100,12 @@ may_lay_out() { [ -n "$seed" ]; }`
     : `may_lay_out() { true; }`
 }
 
+# Every disk: path, serial and WWN, the last two as letters and digits.
+disks=$(lsblk --nodeps --noheadings --pairs --output PATH,SERIAL,WWN | awk -F '"' '{
+  s = tolower($4); w = tolower($6); sub(/^(0x|naa\\.|eui\\.)/, "", w)
+  gsub(/[^a-z0-9]/, "", s); gsub(/[^a-z0-9]/, "", w); print $2, s ? s : "?", w ? w : "?" }')
 # The disk with this serial or this WWN.
-find_disk() {
-  lsblk --nodeps --noheadings --output PATH | while read -r path; do
-    s=$(lsblk --nodeps --noheadings --output SERIAL "$path" | plain)
-    w=$(lsblk --nodeps --noheadings --output WWN "$path" | plain)
-    if [ "$s" = "$1" ] || [ "$w" = "$2" ]; then echo "$path"; fi
-  done
-}
+find_disk() { echo "$disks" | awk -v s="$1" -v w="$2" '$2 == s || $3 == w { print $1 }'; }
 # What is on a disk and its partitions, in words.
 held() {
   lsblk --noheadings --output PATH "$1" | while read -r path; do

@@ -6,7 +6,7 @@ import { powerState } from '@praesidor/protocols/redfish';
 import { bmcFor } from '../../hosts/bmc.ts';
 import { lookAtHypervisor } from '../../hosts/hypervisors.ts';
 import { at, lookAt } from '../../images/registries.ts';
-import { bootProgram } from '../boot-program.ts';
+import { bootProgram, systemLacks } from '../boot-program.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 
 /** Whether a hypervisor answers, and has the image, and the memory for those of the cluster's guests that do not run yet. */
@@ -83,11 +83,24 @@ export const preflight: StepRunner = {
           throw new Error(`${lack.blobs} layers of ${lack.images.length} images are not at ${mirror.endpoint} under their names`);
         return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
       });
-    if (mirror && !wrong.length && plan.nodes.some((n) => n.bmc))
+    const boots = mirror && !wrong.length && plan.nodes.some((n) => n.bmc);
+    if (boots)
       await measure('boot program', async () => {
         const { size } = await bootProgram(ctx, plan, estate, '', signal);
         return `${bytesText(size)} for firmware, made of the release's stub, kernel and initial file system`;
       });
+    if (boots)
+      await measure('system', async () => {
+        const s = await systemLacks(ctx, plan, estate, signal);
+        if (!s) return 'its contents are not told: whether it has what the kit asks shows at the first boot';
+        if (s.lacks.length) throw new Error(`the system of release ${plan.charter.release} has ${s.lacks.join('; ')}`);
+        return `${s.packages} packages; it has what the kit asks`;
+      });
+    if (ctx.config.publicUrl.startsWith('http:') && plan.nodes.length)
+      await log(
+        `kit: it travels over plain HTTP from ${ctx.config.publicUrl}: whoever reads along on ${plan.network?.name ?? 'that network'} has the cluster's keys. Keep others off that network while it is built.`,
+        'warn',
+      );
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);
     if (wrong.length)
       throw new StepFailure(

@@ -9,7 +9,7 @@ import { patientWith } from './patiently.ts';
 export const system: StepRunner = {
   kind: 'system',
   run: async (step) => {
-    const { ctx, node, estate, kit, retry, log, until, reports, signal } = step;
+    const { ctx, plan, node, estate, kit, retry, log, until, reports, signal } = step;
     const host = estate.hosts.find((h) => h.name === node?.host);
     if (retry && node && host?.bmc) {
       const bmc = await bmcOf(ctx, host, signal);
@@ -56,7 +56,7 @@ export const system: StepRunner = {
           ? `${node?.host} began its first boot and has gone silent`
           : node?.guest
             ? `${node.host} runs and never asked for its first-boot data`
-            : `${node?.host} has power and never asked for its boot program`,
+            : `${node?.host} has power and never asked for its boot program: firmware asks a DHCP server in ${plan.network?.name ?? 'its network'} for an address first`,
     );
     if (host?.bmc && !node?.guest) {
       const bmc = await bmcOf(ctx, host, signal);

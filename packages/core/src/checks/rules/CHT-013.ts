@@ -1,0 +1,29 @@
+import { type Check, planSlices } from '../check.ts';
+
+export const CHT013: Check = {
+  code: 'CHT-013',
+  severity: 'mind',
+  about: 'nobody gives addresses where machines boot',
+  reads: planSlices,
+  find: (view) =>
+    view.estate.charters.flatMap((c) => {
+      const { nodes, network } = view.plan(c);
+      const metal = nodes.filter((n) => !n.guest && n.bmc);
+      if (view.serves(c) || !metal.length || !network) return [];
+      const leases = view.estate.networks.filter(
+        (n) => n.site === c.site && (n.name === network.name || n.purpose === 'provisioning') && n.dhcp.length > 0,
+      );
+      return leases.length
+        ? []
+        : [
+            {
+              subject: { kind: 'Charter' as const, name: c.name },
+              path: ['machineNetwork'],
+              site: c.site,
+              title: `No DHCP scope in ${network.name}, where ${metal.length} ${metal.length === 1 ? 'host boots' : 'hosts boot'}`,
+              text: 'Firmware asks for an address by DHCP before it loads anything over HTTP. The planned addresses are given later, by the kit; a scope of a few addresses is enough.',
+              remedy: { label: `Open ${network.name}`, act: { kind: 'open' as const, path: `/addresses/${network.name}` } },
+            },
+          ];
+    }),
+};
