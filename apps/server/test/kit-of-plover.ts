@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit } from '@praesidor/core/files';
-import { type Charter, kinds } from '@praesidor/core/model';
+import { applyEdits, type Charter, type Estate, kinds } from '@praesidor/core/model';
 import { goodEstate } from '../../../packages/core/test/estate.ts';
 import { issue } from '../src/areas/clusters/pki.ts';
 
@@ -16,9 +16,35 @@ const router = kinds.Addon.parse({
   components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
 });
 
-/** @param drives how many each host has @param routed with an inbound router */
-export async function layOut(dir: string, { drives = 2, routed = false }: { drives?: number; routed?: boolean } = {}) {
-  const good = goodEstate();
+/** The same estate in a room that has IPv6 alone. */
+function overIpv6(e: Estate): Estate {
+  const set = (kind: 'Network' | 'Charter', key: string, path: string, value: unknown) => ({
+    op: 'set' as const,
+    kind,
+    key,
+    path: [path],
+    value,
+  });
+  return applyEdits({ ...e, reservations: [] }, [
+    set('Network', 'lr-machine', 'prefix', 'fd00:62:8::/64'),
+    set('Network', 'lr-machine', 'gateway', 'fd00:62:8::1'),
+    set('Network', 'lr-machine', 'dhcp', []),
+    set('Network', 'lr-machine', 'pools', [
+      { name: 'virtual', range: 'fd00:62:8::20-fd00:62:8::31', use: 'virtual' },
+      { name: 'nodes', range: 'fd00:62:8::32-fd00:62:8::59', use: 'host' },
+    ]),
+    set('Charter', 'plover', 'pods', { range: 'fd00:128::/48', perNode: 64, most: 110 }),
+    set('Charter', 'plover', 'services', { range: 'fd00:98::/112' }),
+    set('Charter', 'plover', 'servicePool', undefined),
+  ]);
+}
+
+/** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router */
+export async function layOut(
+  dir: string,
+  { drives = 2, routed = false, v = 4 }: { drives?: number; routed?: boolean; v?: 4 | 6 } = {},
+) {
+  const good = v === 6 ? overIpv6(goodEstate()) : goodEstate();
   const charter = { ...(good.charters[0] as Charter), addons: routed ? ['inbound-router'] : [] };
   const estate = {
     ...good,

@@ -9,56 +9,58 @@ import { Rooms, roomsCanBeHad } from './rooms.ts';
 
 /** Debian's etcd, three of them, with the certificates, flags and commands of the boot kit, each on a machine of its own. */
 const able = roomsCanBeHad && existsSync('/usr/bin/etcd') && existsSync('/usr/bin/etcdctl');
-const rooms = new Rooms();
-const dir = mkdtempSync(join(tmpdir(), 'members-'));
-const running = new Map<string, ReturnType<Rooms['start']>>();
-let laid: Awaited<ReturnType<typeof layOut>>;
-const on = (host: string, path: string) => laid.on(host, path);
-const moved = (host: string, text: string) =>
-  text.replaceAll('/etc/kubernetes', on(host, 'etc/kubernetes')).replaceAll('/var/lib/etcd', on(host, 'var/lib/etcd'));
+/** An address as it stands in a URL. */
+const at = (address: string) => (address.includes(':') ? `[${address}]` : address);
 
-beforeAll(async () => {
-  if (!able) return;
-  laid = await layOut(dir);
-  rooms.open();
-  for (const m of laid.members) rooms.add(m.host, m.nic, `${m.address}/25`);
-}, 60_000);
-afterAll(() => {
-  rooms.close();
-  rmSync(dir, { recursive: true, force: true });
-});
+describe.runIf(able).each([4, 6] as const)('etcd with the kit of three control-plane hosts, over IPv%d', (v) => {
+  const rooms = new Rooms();
+  const dir = mkdtempSync(join(tmpdir(), 'members-'));
+  const running = new Map<string, ReturnType<Rooms['start']>>();
+  let laid: Awaited<ReturnType<typeof layOut>>;
+  const on = (host: string, path: string) => laid.on(host, path);
+  const moved = (host: string, text: string) =>
+    text.replaceAll('/etc/kubernetes', on(host, 'etc/kubernetes')).replaceAll('/var/lib/etcd', on(host, 'var/lib/etcd'));
 
-const startMember = (host: string) => {
-  const pod = parse(readFileSync(on(host, '/etc/kubernetes/manifests/etcd.yaml'), 'utf8')) as {
-    spec: { containers: { command: string[] }[] };
+  beforeAll(async () => {
+    laid = await layOut(dir, { v });
+    rooms.open();
+    for (const m of laid.members) rooms.add(m.host, m.nic, `${m.address}/${v === 6 ? 64 : 25}`);
+  }, 60_000);
+  afterAll(() => {
+    rooms.close();
+    rmSync(dir, { recursive: true, force: true });
+  });
+
+  const startMember = (host: string) => {
+    const pod = parse(readFileSync(on(host, '/etc/kubernetes/manifests/etcd.yaml'), 'utf8')) as {
+      spec: { containers: { command: string[] }[] };
+    };
+    const command = pod.spec.containers[0]?.command.map((c) => moved(host, c)) ?? [];
+    running.set(host, rooms.start(host, command));
   };
-  const command = pod.spec.containers[0]?.command.map((c) => moved(host, c)) ?? [];
-  running.set(host, rooms.start(host, command));
-};
-/** As the API server asks its own member: over loopback, with its client certificate. */
-const asked = (host: string, ...command: string[]) => {
-  const pki = on(host, '/etc/kubernetes/pki');
-  return rooms.run(host, [
-    ...['etcdctl', '--endpoints=https://127.0.0.1:2379', `--cacert=${pki}/etcd/ca.crt`],
-    ...[`--cert=${pki}/apiserver-etcd-client.crt`, `--key=${pki}/apiserver-etcd-client.key`, '--command-timeout=3s'],
-    ...command,
-  ]);
-};
-const healthy = (host: string) =>
-  eventually(
-    async () => (await asked(host, 'endpoint', 'health')).code === 0,
-    () => `etcd of ${host} to answer over loopback; it says ${running.get(host)?.said().slice(-1500)}`,
-    40_000,
-  );
-/** What the boot script does before the kubelet starts, as it stands there; the container around each command is left out. */
-const announce = (host: string) => {
-  const script = readFileSync(on(host, '/usr/local/sbin/praesidor-boot'), 'utf8');
-  const lines = /^ask=[\s\S]*?^done$/m.exec(script)?.[0] ?? 'exit 9';
-  const text = `set -eu\nexport ETCDCTL_API=3\nreport() { :; }\netcd() { shift; "$@"; }\n${moved(host, lines)}\n`;
-  return rooms.run(host, ['sh', '-c', text], 60_000);
-};
+  /** As the API server asks its own member: over loopback, with its client certificate. */
+  const asked = (host: string, ...command: string[]) => {
+    const pki = on(host, '/etc/kubernetes/pki');
+    return rooms.run(host, [
+      ...['etcdctl', '--endpoints=https://127.0.0.1:2379', `--cacert=${pki}/etcd/ca.crt`],
+      ...[`--cert=${pki}/apiserver-etcd-client.crt`, `--key=${pki}/apiserver-etcd-client.key`, '--command-timeout=3s'],
+      ...command,
+    ]);
+  };
+  const healthy = (host: string) =>
+    eventually(
+      async () => (await asked(host, 'endpoint', 'health')).code === 0,
+      () => `etcd of ${host} to answer over loopback; it says ${running.get(host)?.said().slice(-1500)}`,
+      40_000,
+    );
+  /** What the boot script does before the kubelet starts, as it stands there; the container around each command is left out. */
+  const announce = (host: string) => {
+    const script = readFileSync(on(host, '/usr/local/sbin/praesidor-boot'), 'utf8');
+    const lines = /^ask=[\s\S]*?^done$/m.exec(script)?.[0] ?? 'exit 9';
+    const text = `set -eu\nexport ETCDCTL_API=3\nreport() { :; }\netcd() { shift; "$@"; }\n${moved(host, lines)}\n`;
+    return rooms.run(host, ['sh', '-c', text], 60_000);
+  };
 
-describe.runIf(able)('etcd with the kit of three control-plane hosts', () => {
   it('starts alone on the first, and answers the API server over loopback', async () => {
     const [first] = laid.members;
     startMember(first.host);
@@ -77,7 +79,7 @@ describe.runIf(able)('etcd with the kit of three control-plane hosts', () => {
       await healthy(m.host);
     }
     const list = await asked(third.host, 'member', 'list');
-    for (const m of laid.members) expect(list.out).toContain(`started, ${m.host}, https://${m.address}:2380`);
+    for (const m of laid.members) expect(list.out).toContain(`started, ${m.host}, https://${at(m.address)}:2380`);
     expect((await asked(third.host, 'get', 'a', '--print-value-only')).out.trim()).toBe('1');
   }, 120_000);
   it('goes on without one, and takes it back as it was', async () => {
@@ -92,7 +94,7 @@ describe.runIf(able)('etcd with the kit of three control-plane hosts', () => {
     const [first, second] = laid.members;
     const pki = on(first.host, '/etc/kubernetes/pki');
     const r = await rooms.run(second.host, [
-      ...['etcdctl', `--endpoints=https://${first.address}:2379`, `--cacert=${pki}/etcd/ca.crt`],
+      ...['etcdctl', `--endpoints=https://${at(first.address)}:2379`, `--cacert=${pki}/etcd/ca.crt`],
       ...[`--cert=${pki}/kubelet.crt`, `--key=${pki}/kubelet.key`, '--command-timeout=3s', 'get', 'a'],
     ]);
     expect(r.code).not.toBe(0);

@@ -37,7 +37,8 @@ export class Rooms {
     this.ip('-n', this.ns('switch'), 'link', 'add', port, 'type', 'veth', 'peer', 'name', nic, 'netns', this.ns(name));
     this.ip('-n', this.ns('switch'), 'link', 'set', port, 'master', 'br0', 'up');
     this.ip('-n', this.ns(name), 'link', 'set', 'lo', 'up');
-    this.ip('-n', this.ns(name), 'addr', 'add', address, 'dev', nic);
+    // An address of IPv6 is there at once: nobody else has it (RFC 4862 §5.4 is left out).
+    this.ip('-n', this.ns(name), 'addr', 'add', address, 'dev', nic, ...(address.includes(':') ? ['nodad'] : []));
     this.ip('-n', this.ns(name), 'link', 'set', nic, 'up');
   }
   /** A program in a machine, to its end. */

@@ -21,6 +21,7 @@ import { CHT010 } from './rules/CHT-010.ts';
 import { CHT011 } from './rules/CHT-011.ts';
 import { CHT012 } from './rules/CHT-012.ts';
 import { CHT013 } from './rules/CHT-013.ts';
+import { CHT014 } from './rules/CHT-014.ts';
 import { DNS001 } from './rules/DNS-001.ts';
 import { DNS002 } from './rules/DNS-002.ts';
 import { DNS003 } from './rules/DNS-003.ts';
@@ -100,6 +101,7 @@ export const catalogue: readonly Check[] = [
   CHT011,
   CHT012,
   CHT013,
+  CHT014,
   DNS001,
   DNS002,
   DNS003,

@@ -286,6 +286,7 @@ const cases: Record<string, Change> = {
   'CHT-009': plover(['release'], '1.34.3'),
   'CHT-010': plover(['arch'], 'arm64'),
   'CHT-011': plover(['pods', 'perNode'], 26),
+  'CHT-014': plover(['services', 'range'], '10.160.0.0/11'),
   'CHT-013': machine(['dhcp'], []),
   'CHT-012': set('Host', 'lr-02', ['facts', 'disks', 1, 'serial'], undefined),
 };
@@ -474,6 +475,49 @@ describe('where a check begins to fire', () => {
     // Both on paper: always the same of the two.
     expect(found('CHT-003', beside('aldis'))[0]?.subject.name).toBe('aldis');
     expect(found('CHT-003', beside('teal'))[0]?.subject.name).toBe('plover');
+  });
+  it.each([
+    ['10.160.0.0/12', 'services', 0],
+    ['10.160.0.0/11', 'services', 1],
+    ['fd00:98::/108', 'services', 0],
+    ['fd00:98::/107', 'services', 1],
+    // 64 − 48 = 16 bits, and one more
+    ['fd00:128::/48', 'pods', 0],
+    ['fd00:128::/47', 'pods', 1],
+  ])('CHT-014: %s for %s is told %i times', (range, of, times) => {
+    const more = of === 'pods' ? [plover(['pods', 'perNode'], 64)] : [];
+    expect(found('CHT-014', plover([of, 'range'], range), ...more)).toHaveLength(times);
+  });
+  it('CHT-012: a disk with a WWN is told apart, two with one serial are not; of a cluster that stands nothing is asked', () => {
+    const disks = (...serials: (string | undefined)[]) =>
+      set(
+        'Host',
+        'lr-02',
+        ['facts', 'disks'],
+        serials.map((serial, i) => ({
+          bay: `bay ${i + 1}`,
+          sizeGB: 480 * (i + 1),
+          media: 'nvme',
+          ...(serial ? { serial } : { wwn: `naa.${i}` }),
+        })),
+      );
+    expect(found('CHT-012', disks('a', undefined))).toHaveLength(0);
+    const [f] = found('CHT-012', disks('a', 'A'));
+    expect([f?.title, f?.charters]).toEqual(['The disk in bay 1 and bay 2 of lr-02 has no serial', ['plover']]);
+    expect(found('CHT-012', disks('a', 'A'), serving)).toHaveLength(0);
+  });
+  it('CHT-013: a scope of a provisioning network is as good', () => {
+    const lease = put({
+      kind: 'Network',
+      name: 'lr-first',
+      site: 'lr',
+      purpose: 'provisioning',
+      prefix: '10.62.11.0/24',
+      vlan: 816,
+      dhcp: [{ name: 'lease', range: '10.62.11.10-10.62.11.19' }],
+    });
+    expect(found('CHT-013', machine(['dhcp'], []))).toHaveLength(1);
+    expect(found('CHT-013', machine(['dhcp'], []), lease)).toHaveLength(0);
   });
   it('ADR-002: a pool over the gateway says whose the address is', () => {
     const f = found('ADR-002', plover(['servicePool', 'range'], '10.62.8.1-10.62.8.6'));
