@@ -5,7 +5,7 @@ import { X509Certificate } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCertificate } from '@praesidor/standins';
 import { anywhere, Dialer, Exits, fingerprintOf, parseDetours, type ProtocolError } from '../dial/index.ts';
-import { readFacts, reset } from './index.ts';
+import { readFacts, reset, setBoot, setHttpBoot } from './index.ts';
 
 /** A controller that answers whatever a test wants, behind a pinned certificate. */
 let server: Server;
@@ -136,5 +136,55 @@ describe('a controller that is not what it should be', () => {
       else json(good)(req, res);
     };
     expect(await faultOf(reset(bmc(), 'On'))).toContain('locked by another session');
+  });
+});
+
+describe('what a machine boots from', () => {
+  it('is set until it is taken back, for one start, or taken back', async () => {
+    const sent: object[] = [];
+    answer = (req, res) => {
+      let text = '';
+      req.on('data', (d) => {
+        text += d;
+      });
+      req.on('end', () => {
+        if (req.method === 'PATCH') sent.push((JSON.parse(text) as { Boot: object }).Boot);
+        json(good)(req, res);
+      });
+    };
+    await setHttpBoot(bmc(), 'http://10.0.0.9/boot.efi');
+    await setBoot(bmc(), 'Cd');
+    await setBoot(bmc(), 'None');
+    const mode = { BootSourceOverrideMode: 'UEFI' };
+    expect(sent).toEqual([
+      // A power cut before there is a system on its disk brings it back to the same place.
+      {
+        ...mode,
+        BootSourceOverrideEnabled: 'Continuous',
+        BootSourceOverrideTarget: 'UefiHttp',
+        HttpBootUri: 'http://10.0.0.9/boot.efi',
+      },
+      { ...mode, BootSourceOverrideEnabled: 'Once', BootSourceOverrideTarget: 'Cd' },
+      { ...mode, BootSourceOverrideEnabled: 'Disabled', BootSourceOverrideTarget: 'None' },
+    ]);
+  });
+});
+
+describe('the name of a drive in the world', () => {
+  it.each([
+    [[{ DurableName: '5000C500A1B2C3D4', DurableNameFormat: 'NAA' }], '5000C500A1B2C3D4'],
+    [
+      [
+        { DurableName: 'x', DurableNameFormat: 'UUID' },
+        { DurableName: 'eui.0025', DurableNameFormat: 'EUI' },
+      ],
+      'eui.0025',
+    ],
+    [[{ DurableName: 'x', DurableNameFormat: 'UUID' }], undefined],
+    [[{ DurableNameFormat: 'NAA' }], undefined],
+    [undefined, undefined],
+  ])('of %j is %s', async (Identifiers, wwn) => {
+    answer = json({ ...good, [`${root}/D/1`]: { CapacityBytes: 480e9, Protocol: 'NVMe', Identifiers } });
+    expect((await readFacts(bmc(), '2026-11-23T09:00:00Z')).facts.disks[0]?.wwn).toBe(wwn);
   });
 });
