@@ -29,10 +29,11 @@ if grep -q ds=nocloud-net /proc/cmdline; then
   say FIRST END
   exit
 fi
+until mountpoint -q /var/lib/praesidor; do sleep 2; done
 if [ ! -e /var/lib/praesidor/checked ]; then
   until [ -e /var/lib/praesidor/joined ]; do sleep 2; done
   ended
-  check 'after a power cut, first-boot data were read from its disk' 'grep -o "DataSourceNoCloud \[seed=.*" /var/log/cloud-init.log | tail -n 1 | tee /dev/stderr | grep -q "seed=/dev/"'
+  check 'after a power cut, first-boot data were read from its disk' 'grep -o "DataSourceNoCloud \[seed=.*" /var/log/cloud-init.log | tail -n 1 | tee /dev/stderr | grep -q "seed=.*/dev/nvme"'
   check 'cloud-init ended without an error again' 'cloud-init status --long; cloud-init status | grep -q "status: done"'
   network ', after a power cut'
   disks ', after a power cut'

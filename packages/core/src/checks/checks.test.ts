@@ -507,17 +507,19 @@ describe('where a check begins to fire', () => {
     expect(found('CHT-012', disks('a', 'A'), serving)).toHaveLength(0);
   });
   it('CHT-013: a scope of a provisioning network is as good', () => {
-    const lease = put({
-      kind: 'Network',
-      name: 'lr-first',
-      site: 'lr',
-      purpose: 'provisioning',
-      prefix: '10.62.11.0/24',
-      vlan: 816,
-      dhcp: [{ name: 'lease', range: '10.62.11.10-10.62.11.19' }],
-    });
+    const at = (site: string) =>
+      put({
+        kind: 'Network',
+        name: 'lr-first',
+        site,
+        purpose: 'provisioning',
+        prefix: '10.62.11.0/24',
+        vlan: 816,
+        dhcp: [{ name: 'lease', range: '10.62.11.10-10.62.11.19' }],
+      });
     expect(found('CHT-013', machine(['dhcp'], []))).toHaveLength(1);
-    expect(found('CHT-013', machine(['dhcp'], []), lease)).toHaveLength(0);
+    expect(found('CHT-013', machine(['dhcp'], []), at('lr'))).toHaveLength(0);
+    expect(found('CHT-013', machine(['dhcp'], []), at('bw'))).toHaveLength(1);
   });
   it('ADR-002: a pool over the gateway says whose the address is', () => {
     const f = found('ADR-002', plover(['servicePool', 'range'], '10.62.8.1-10.62.8.6'));

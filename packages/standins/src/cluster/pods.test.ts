@@ -15,7 +15,11 @@ const router = kinds.Addon.parse({
   title: 'inbound router',
   version: '1.12.0',
   source: 'upstream',
-  components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
+  components: ['inbound-router', 'inbound-check'].map((name) => ({
+    name,
+    image: `images.upstream.example/addons/${name}:1.12.0`,
+    on: 'worker',
+  })),
 });
 const charter = { ...(good.charters[0] as Charter), addons: ['inbound-router'] };
 const estate = { ...good, addons: [router], charters: [charter] };
@@ -134,6 +138,27 @@ describe('a cluster', () => {
         for (const v of s.volumes) if (v.hostPath?.path === '/etc/cni/net.d') v.hostPath.path = '/etc/cni/elsewhere';
       }),
       /^cluster-dns: Unschedulable, 0\/6 nodes are available/,
+    ],
+    [
+      'a network that may only read there',
+      pod('DaemonSet', 'pod-network', (s: Spec) => {
+        for (const c of [...s.containers, ...((s.initContainers ?? []) as Spec['containers'])])
+          for (const m of c.volumeMounts) if (m.mountPath === '/host/cni/net.d') (m as { readOnly?: boolean }).readOnly = true;
+      }),
+      /^cluster-dns: Unschedulable/,
+    ],
+    [
+      'no network, on any node',
+      drop('DaemonSet', 'pod-network'),
+      /^inbound-check: NetworkNotReady, container runtime network not ready/,
+    ],
+    [
+      'a role that may get and not list',
+      (o) => {
+        for (const r of find(o, 'ClusterRole', 'kit:pod-network').rules as { verbs: string[] }[]) r.verbs = ['get'];
+        return o;
+      },
+      /^pod-network: CrashLoopBackOff, nodes is forbidden/,
     ],
     [
       'a network that tolerates nothing',

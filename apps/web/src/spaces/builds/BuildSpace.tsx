@@ -236,7 +236,7 @@ function findingsOf(b: BuildWhole): Finding[] {
         severity: 'stop',
         subject,
         title: `${s.lane}: ${s.title} broke`,
-        text: `${st.text} ${st.remedy ?? ''}`,
+        text: `${st.text}${/[.!?]$/.test(st.text ?? '') ? '' : '.'} ${st.remedy ?? ''}`,
       });
     if (st.healed.length)
       out.push({
