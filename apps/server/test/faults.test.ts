@@ -118,11 +118,12 @@ it('resumed, it goes on at the broken steps, heals over dropped connections, and
     cut.powerOn();
   };
   // Erasing is for resuming alone, and recorded.
-  expect((await c.call('POST', '/api/builds/plover/1/stop', { erase: true })).status).toBe(422);
-  await resume({ erase: true });
-  expect(await i.query("select count(*)::int as n from audit where act = 'resumed a build and let it erase disks'")).toEqual([
-    { n: 1 },
-  ]);
+  expect((await c.call('POST', '/api/builds/plover/1/stop', { erase: ['lr-08'] })).status).toBe(422);
+  expect((await c.call('POST', '/api/builds/plover/1/resume', { erase: ['lr-03'] })).status).toBe(422);
+  await resume({ erase: ['lr-08'] });
+  expect(
+    await i.query("select count(*)::int as n from audit where act = 'resumed a build and let it erase disks of lr-08'"),
+  ).toEqual([{ n: 1 }]);
   await eventually(
     async () => Object.values((await buildOf(c)).status.steps).some((s) => s.healed.length) || undefined,
     'a pull that healed',

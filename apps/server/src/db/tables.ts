@@ -312,8 +312,8 @@ export interface BuildRow {
   bootEpoch: number;
   /** Who began or resumed it last: it goes on in that name. */
   runBy: string | null;
-  /** Disks that hold anything are erased, where hosts lay them out. */
-  erase: boolean;
+  /** Hosts whose disks are erased, whatever they hold, where they lay them out. */
+  erase: string[];
 }
 export const Builds = table<BuildRow>('Build', 'build', {
   id: { type: 'int', primary: true, generated: 'increment' },
@@ -328,7 +328,7 @@ export const Builds = table<BuildRow>('Build', 'build', {
   proof: { ...json, nullable: true },
   bootEpoch: { ...int, name: 'boot_epoch', default: 1 },
   runBy: { ...text, name: 'run_by', nullable: true },
-  erase: { type: 'boolean', default: false },
+  erase: { type: 'text', array: true },
 });
 export const entities = [
   ...Object.values(docTables),

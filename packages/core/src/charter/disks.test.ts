@@ -107,7 +107,8 @@ describe('the boot kit of a node with disks', () => {
   it('erases only when the build says so', () => {
     const env = (ctx: KitContext) => lies(ctx, 'lr-01', '/etc/praesidor/boot.env');
     expect(env(given('build 1'))).toContain('ERASE="no"');
-    expect(env(given('build 1', { erase: true }))).toContain('ERASE="yes"');
+    expect(env(given('build 1', { erase: (host) => host === 'lr-01' }))).toContain('ERASE="yes"');
+    expect(env(given('build 1', { erase: (host) => host === 'lr-02' }))).toContain('ERASE="no"');
   });
   it('tells the kernel where first-boot data are, and who it is: over the network and from its disk', () => {
     const line = (name: string) =>
@@ -134,5 +135,9 @@ describe('the boot kit of a node with disks', () => {
     } as typeof ctx.plan;
     const script = lies({ ...ctx, plan }, plan.nodes[0]?.host ?? '', '/usr/local/sbin/praesidor-disks');
     expect(script).not.toMatch(/sfdisk|mkfs|wipefs/);
+    const boot = (p: typeof plan) => lies({ ...ctx, plan: p }, plan.nodes[0]?.host ?? '', '/usr/local/sbin/praesidor-boot');
+    // Its root stays, and with it what cloud-init was told at first: nobody listens to that later.
+    expect(boot(plan)).toContain('touch /etc/cloud/cloud-init.disabled\nsync\n');
+    expect(boot(ctx.plan)).not.toContain('cloud-init.disabled');
   });
 });

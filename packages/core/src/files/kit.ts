@@ -28,8 +28,8 @@ export interface KitContext {
   reportUrl: (host: string) => string;
   /** What tells the data of this installation from those of another on a node's disks: the build. */
   installation: string;
-  /** Disks that hold anything else are erased. */
-  erase?: boolean;
+  /** Whether disks of a host that hold anything else are erased. */
+  erase?: (host: string) => boolean;
   /** Digests of the kernel and the initial file system, where the release has them. */
   boot?: { kernel: string; initrd: string };
 }

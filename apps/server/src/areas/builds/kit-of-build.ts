@@ -23,7 +23,7 @@ const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
 
 export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
   installation: `build ${build.id}`,
-  erase: build.erase,
+  erase: (host) => build.erase.includes(host),
   bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,
   reportUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'reports')}`,
 });

@@ -13,8 +13,8 @@ import { needBuild, statusOf } from './state.ts';
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
 const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) });
 
-/** `erase`: disks that hold anything are erased, where hosts lay them out. */
-const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.boolean().default(false) }));
+/** `erase`: hosts whose disks are erased, whatever they hold, where they lay them out. */
+const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.array(words.Name).max(1000).default([]) }));
 
 export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
   ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
@@ -89,7 +89,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     async (req) => {
       const p = req.params as z.infer<typeof OneAct>;
       const { erase } = req.body as z.infer<typeof HowToGoOn>;
-      if (erase && p.act !== 'resume') throw new Refusal('invalid', 'Disks are erased when a build is resumed.');
+      if (erase.length && p.act !== 'resume') throw new Refusal('invalid', 'Disks are erased when a build is resumed.');
       await act(ctx, p.charter, p.number, p.act, req.who.login, erase);
       return {};
     },

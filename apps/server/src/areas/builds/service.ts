@@ -1,4 +1,4 @@
-import { resolve } from '@praesidor/core/charter';
+import { type Plan, resolve } from '@praesidor/core/charter';
 import { stepsOf } from '@praesidor/core/schedule';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -72,14 +72,14 @@ const acts = {
 export type BuildAct = keyof typeof acts;
 export const buildActs = Object.keys(acts) as BuildAct[];
 
-/** @param erase for `resume`: disks that hold anything are erased from now on, where hosts lay them out */
+/** @param erase for `resume`: hosts whose disks are erased, whatever they hold, where they lay them out */
 export async function act(
   ctx: Context,
   charter: string,
   number: number,
   name: BuildAct,
   who: string,
-  erase = false,
+  erase: readonly string[] = [],
 ): Promise<void> {
   try {
     await ctx.db.transaction(async (m) => {
@@ -87,6 +87,8 @@ export async function act(
       await m.query('select 1 from build where id = $1 for update', [build.id]);
       const { status } = await statusOf(m, build);
       const { from, event, text } = acts[name];
+      const strange = erase.filter((h) => !(build.plan as Plan).nodes.some((n) => n.host === h));
+      if (strange.length) throw new Refusal('invalid', `Build ${number} of ${charter} has no host ${strange.join(', ')}.`);
       if (!(from as readonly string[]).includes(status.state))
         throw new Refusal(
           'not-now',
@@ -103,15 +105,17 @@ export async function act(
             JSON.stringify(stepsOf(plan, await known(m))),
           ]);
         }
-        await m.query(
-          "update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = erase or $3 where id = $1",
-          [build.id, who, erase],
-        );
+        await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = $3 where id = $1", [
+          build.id,
+          who,
+          [...new Set([...build.erase, ...erase])],
+        ]);
         await ctx.queue.send(m, 'build', String(build.id));
       }
       if (name === 'stop' || name === 'resume') await closeBoot(m, build.id);
       await append(m, build, { kind: event });
-      await record(m, who, erase ? `${text} and let it erase disks` : text, charter, { number });
+      const said = erase.length ? `${text} and let it erase disks of ${erase.join(', ')}` : text;
+      await record(m, who, said, charter, { number });
     });
   } catch (e) {
     throw inWords(e);

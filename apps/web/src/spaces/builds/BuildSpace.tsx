@@ -29,7 +29,7 @@ export function BuildSpace() {
     '',
     renew,
   );
-  const erase = useAct(() => api('POST', `/api/builds/${charter}/${number}/resume`, { erase: true }), '', renew);
+  const erase = useAct((hosts: string[]) => api('POST', `/api/builds/${charter}/${number}/resume`, { erase: hosts }), '', renew);
   const [erasing, setErasing] = useState(false);
   const b = build.data;
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
@@ -163,10 +163,10 @@ export function BuildSpace() {
       {erasing && (
         <TypedDialog
           title={`Erase disks of ${full.map((s) => s.host).join(', ')}`}
-          about={`${full.map((s) => status.steps[s.id]?.text).join('; ')}. What is on them is gone for good. Disks of this build that are laid out already are kept.`}
+          about={`${full.map((s) => status.steps[s.id]?.text).join('; ')}. What is on them is gone for good. What this build has laid out on them already is kept.`}
           words={full.map((s) => s.host).join(' ')}
           act="Erase and resume"
-          onDone={() => erase.mutate()}
+          onDone={() => erase.mutate(full.flatMap((s) => s.host ?? []))}
           onClose={() => setErasing(false)}
         />
       )}

@@ -48,7 +48,7 @@ export const bootScript: NodeWriter = {
     nodeFile('/etc/praesidor/images.list', imagesOf(ctx, node).join('\n'), ['charter.release', 'charter.addons']),
     nodeFile(
       '/etc/praesidor/boot.env',
-      `${[environment('BOOT', ctx.reportUrl(node.host)), environment('ROLE', node.role), environment('HOST', node.host), environment('ERASE', ctx.erase ? 'yes' : 'no')].join('\n')}\n`,
+      `${[environment('BOOT', ctx.reportUrl(node.host)), environment('ROLE', node.role), environment('HOST', node.host), environment('ERASE', ctx.erase?.(node.host) ? 'yes' : 'no')].join('\n')}\n`,
       ['build'],
       {
         secret: true,
@@ -108,7 +108,7 @@ report images finish SUCCESS "all images are here"
 until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
 ${joinEtcd(ctx, node)}start
 install -D -m 0644 /dev/null /var/lib/praesidor/joined
-sync
+${node.guest ? '# Its root stays: later starts need no first-boot data, and nobody listens to what they would report.\ntouch /etc/cloud/cloud-init.disabled\n' : ''}sync
 report join start SUCCESS "kubelet started"
 `,
       ['charter.release'],
