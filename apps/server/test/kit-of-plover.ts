@@ -2,20 +2,11 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit } from '@praesidor/core/files';
-import { applyEdits, type Charter, type Estate, kinds } from '@praesidor/core/model';
-import { goodEstate } from '../../../packages/core/test/estate.ts';
+import { applyEdits, type Charter, type Estate } from '@praesidor/core/model';
+import { goodEstate, withAddon } from '../../../packages/core/test/estate.ts';
 import { issue } from '../src/areas/clusters/pki.ts';
 
 /** The boot kit of a small estate, with certificates as they are issued, laid out as it lies on each machine: `dir/<host>/…`. */
-const router = kinds.Addon.parse({
-  kind: 'Addon',
-  name: 'inbound-router',
-  title: 'Inbound router',
-  version: '1.12.0',
-  source: 'upstream',
-  components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
-});
-
 /** The same estate in a room that has IPv6 alone. */
 function overIpv6(e: Estate): Estate {
   const set = (kind: 'Network' | 'Charter', key: string, path: string, value: unknown) => ({
@@ -44,12 +35,10 @@ export async function layOut(
   dir: string,
   { drives = 2, routed = false, v = 4 }: { drives?: number; routed?: boolean; v?: 4 | 6 } = {},
 ) {
-  const good = v === 6 ? overIpv6(goodEstate()) : goodEstate();
-  const charter = { ...(good.charters[0] as Charter), addons: routed ? ['inbound-router'] : [] };
+  const room = v === 6 ? overIpv6(goodEstate()) : goodEstate();
+  const good = routed ? withAddon(room, 'inbound-router') : room;
   const estate = {
     ...good,
-    addons: routed ? [router] : [],
-    charters: [charter],
     hosts: good.hosts.map((h, i) => {
       const more = Array.from({ length: drives - 2 }, (_, n) => ({
         bay: `bay ${n + 3}`,
@@ -60,7 +49,7 @@ export async function layOut(
       return h.facts ? { ...h, facts: { ...h.facts, disks: [...h.facts.disks, ...more] } } : h;
     }),
   };
-  const plan = resolve(charter, estate);
+  const plan = resolve(estate.charters[0] as Charter, estate);
   const secrets = new Map<string, string>();
   for (const c of plan.certificates) {
     const pair = await issue(c, secrets);

@@ -7,11 +7,11 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { resolve } from '@praesidor/core/charter';
 import { imagesOf, placeholder, programsOf } from '@praesidor/core/files';
-import { type Charter, kinds, type Registry } from '@praesidor/core/model';
+import type { Charter, Registry } from '@praesidor/core/model';
 import { anywhere, Dialer, Exits, parseDetours } from '@praesidor/protocols/dial';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
-import { goodEstate } from '../../../packages/core/test/estate.ts';
+import { goodEstate, withAddon } from '../../../packages/core/test/estate.ts';
 import { type Report, type StepContext, StepFailure } from '../src/areas/builds/step.ts';
 import { freePort } from './installation.ts';
 import { runners } from '../src/areas/builds/steps/index.ts';
@@ -233,17 +233,8 @@ describe('a node joins', () => {
 });
 
 /** The same with an inbound router among its add-ons. */
-const router = kinds.Addon.parse({
-  kind: 'Addon',
-  name: 'inbound-router',
-  title: 'inbound router',
-  version: '1.12.0',
-  source: 'upstream',
-  components: [{ name: 'inbound-router', image: 'images.upstream.example/addons/inbound-router:1.12.0', on: 'worker' }],
-});
-const charter = { ...plan.charter, addons: ['inbound-router'] };
-const routed = { ...estate, addons: [router], charters: [charter] };
-const withRouter = { ...kit, estate: routed, plan: resolve(charter, routed) };
+const routed = withAddon(estate, 'inbound-router');
+const withRouter = { ...kit, estate: routed, plan: resolve(routed.charters[0] as Charter, routed) };
 let shift = 0;
 
 describe('the cluster comes up', () => {

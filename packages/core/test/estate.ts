@@ -184,3 +184,20 @@ export function goodEstate(): Estate {
   };
   return estate;
 }
+
+/** The same estate, whose charter has an add-on with these programs on its workers: `inbound-router`, for example. */
+export function withAddon(e: Estate, ...components: string[]): Estate {
+  const addon = kinds.Addon.parse({
+    kind: 'Addon',
+    name: components[0],
+    title: components[0],
+    version: '1.12.0',
+    source: 'upstream',
+    components: components.map((name) => ({ name, image: `images.upstream.example/addons/${name}:1.12.0`, on: 'worker' })),
+  });
+  return {
+    ...e,
+    addons: [...e.addons, addon],
+    charters: e.charters.map((c) => ({ ...c, addons: [...c.addons, addon.name] })),
+  };
+}

@@ -1,31 +1,17 @@
 import { describe, expect, it } from 'vitest';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit, clusterObjects, type KitContext, placeholder } from '@praesidor/core/files';
-import { type Charter, kinds } from '@praesidor/core/model';
-import { goodEstate } from '../../../core/test/estate.ts';
+import type { Charter } from '@praesidor/core/model';
+import { goodEstate, withAddon } from '../../../core/test/estate.ts';
 import { imagesOf } from '@praesidor/core/files';
 import { type KubeObject, named, refusal } from './kinds.ts';
 import { type NodeState, podsOf, type State } from './pods.ts';
 
 /** A cluster of six nodes to which the objects of a kit were given, an hour ago. */
-const good = goodEstate();
-const router = kinds.Addon.parse({
-  kind: 'Addon',
-  name: 'inbound-router',
-  title: 'inbound router',
-  version: '1.12.0',
-  source: 'upstream',
-  components: ['inbound-router', 'inbound-check'].map((name) => ({
-    name,
-    image: `images.upstream.example/addons/${name}:1.12.0`,
-    on: 'worker',
-  })),
-});
-const charter = { ...(good.charters[0] as Charter), addons: ['inbound-router'] };
-const estate = { ...good, addons: [router], charters: [charter] };
+const estate = withAddon(goodEstate(), 'inbound-router', 'inbound-check');
 const ctx: KitContext = {
   estate,
-  plan: resolve(charter, estate),
+  plan: resolve(estate.charters[0] as Charter, estate),
   secret: placeholder('plover'),
   installation: 'build 1',
   bootUrl: (h) => `http://praesidor.example/boot/${h}`,

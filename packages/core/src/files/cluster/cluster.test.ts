@@ -1,31 +1,17 @@
 import { describe, expect, it } from 'vitest';
 import { parse } from 'yaml';
-import { goodEstate } from '../../../test/estate.ts';
+import { goodEstate, withAddon } from '../../../test/estate.ts';
 import { resolve } from '../../charter/index.ts';
-import { applyEdits, type Charter, type Estate, kinds } from '../../model/index.ts';
+import { applyEdits, type Charter } from '../../model/index.ts';
 import { bootKit, clusterObjects, type KitContext, placeholder, programsOf } from '../index.ts';
 
-const addon = (name: string, components: string[]) =>
-  kinds.Addon.parse({
-    kind: 'Addon',
-    name,
-    title: name,
-    version: '1.12.0',
-    source: 'upstream',
-    components: components.map((c) => ({ name: c, image: `images.upstream.example/addons/${c}:1.12.0`, on: 'worker' })),
-  });
 function context(path: string[] = [], value?: unknown): KitContext {
   const good = goodEstate();
   const edited = path.length ? applyEdits(good, [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]) : good;
-  const charter = { ...(edited.charters[0] as Charter), addons: ['inbound-router', 'pool'] };
-  const estate: Estate = {
-    ...edited,
-    addons: [addon('inbound-router', ['inbound-router', 'inbound-check']), addon('pool', ['service-announcer'])],
-    charters: [charter],
-  };
+  const estate = withAddon(withAddon(edited, 'inbound-router', 'inbound-check'), 'service-announcer');
   return {
     estate,
-    plan: resolve(charter, estate),
+    plan: resolve(estate.charters[0] as Charter, estate),
     secret: placeholder('plover'),
     installation: 'build 1',
     bootUrl: (h) => `http://praesidor.example/boot/${h}`,
