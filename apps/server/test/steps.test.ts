@@ -258,6 +258,27 @@ describe('the cluster comes up', () => {
     });
     objects['/api/v1/nodes'] = list(2);
     expect((await broken(run('pod-network'))).message).toBe('the pod network does not come up on the control plane');
+    // Why, as the API, the kubelet or the runtime says it.
+    const events = '/api/v1/namespaces/kube-system/events';
+    const pods = '/api/v1/namespaces/kube-system/pods';
+    objects[events] = { items: [{ reason: 'FailedCreate', message: 'serviceaccount "pod-network" not found' }] };
+    const said = async () => (await broken(run('pod-network'))).message;
+    expect(await said()).toMatch(/on the control plane: FailedCreate: serviceaccount "pod-network" not found$/);
+    objects[pods] = {
+      items: [
+        {
+          metadata: { name: 'a' },
+          spec: { nodeName: 'lr-01' },
+          status: { containerStatuses: [{ state: { waiting: { reason: 'ContainerCreating' } } }] },
+        },
+        {
+          metadata: { name: 'b' },
+          spec: { nodeName: 'lr-02' },
+          status: { containerStatuses: [{ state: { waiting: { reason: 'ErrImagePull', message: 'not found' } } }] },
+        },
+      ],
+    };
+    expect(await said()).toMatch(/on the control plane: b on lr-02: ErrImagePull, not found$/);
     objects['/api/v1/nodes'] = list(3);
     const r = await run('pod-network');
     expect(r.end).toBe('3 nodes ready');

@@ -1,3 +1,4 @@
+import { notEmpty } from '@praesidor/core/charter';
 import type { Finding } from '@praesidor/core/checks';
 import { timeline } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
@@ -41,7 +42,7 @@ export function BuildSpace() {
     );
   const { status, steps } = b;
   const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
-  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.text?.includes('is not empty'));
+  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.text?.includes(notEmpty));
   const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);

@@ -1,4 +1,4 @@
-import { type DiskUse, disksOf, marksOf } from '../../charter/disks.ts';
+import { type DiskUse, disksOf, marksOf, notEmpty } from '../../charter/disks.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { identifier } from '../../model/identifier.ts';
 import { type KitContext, type NodeFile, nodeFile, type NodeWriter } from '../kit.ts';
@@ -140,7 +140,7 @@ while read -r use serial wwn table files bay; do
     there=$(held "$disk")
     may_lay_out || stop "$bay ($use) holds another table of partitions\${there:+: $there}"
     if [ -n "$there" ]; then
-      [ "\${ERASE:-no}" = yes ] || stop "$bay ($use) is not empty, it holds $there"
+      [ "\${ERASE:-no}" = yes ] || stop "$bay ($use) ${notEmpty}, it holds $there"
       praesidor-report disks progress SUCCESS "$bay ($use) is erased: $there"
       lsblk --noheadings --output PATH "$disk" | sort -r | while read -r path; do wipefs --quiet --all --force "$path"; done
     fi

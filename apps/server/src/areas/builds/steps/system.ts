@@ -1,3 +1,4 @@
+import { notEmpty } from '@praesidor/core/charter';
 import { start } from '@praesidor/protocols/hypervisor';
 import { reset, setBoot, setHttpBoot } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
@@ -30,7 +31,7 @@ export const system: StepRunner = {
           if (r.name === 'disks' && r.result === 'FAIL')
             throw new StepFailure(
               `${node?.host}: ${r.text}`,
-              r.text.includes('is not empty')
+              r.text.includes(notEmpty)
                 ? 'Look at what is on it. If nobody needs that, resume with “Erase disks and resume”.'
                 : 'Look at the drives of this host and at its facts, then resume.',
             );
