@@ -59,6 +59,23 @@ describe('disks of a node', () => {
   });
 });
 
+describe('disks on the sheet', () => {
+  it('stand together for hosts alike, apart for others, each with why', () => {
+    const e = goodEstate();
+    const line = (estate: typeof e) => resolve(estate.charters[0] as Charter, estate).follows.find((f) => f.id === 'disks');
+    expect(line(e)?.text).toBe('the system on bay 1, containers on bay 2');
+    expect(line(e)?.why[0]).toBe(
+      'lr-01: bay 1 (480 GB, the smallest) for the system, bay 2 (1920 GB, the largest) for containers',
+    );
+    const other = applyEdits(e, [
+      { op: 'set', kind: 'Host', key: 'lr-01', path: ['facts', 'disks', 2], value: disk('bay 3', 960) },
+    ]);
+    expect(line(other)?.text).toBe(
+      'lr-01: the system on bay 1, containers on bay 2, etcd on bay 3; lr-02 lr-03 lr-04 lr-05 lr-06: the system on bay 1, containers on bay 2',
+    );
+  });
+});
+
 describe('the boot kit of a node with disks', () => {
   const edited = applyEdits(goodEstate(), [
     { op: 'set', kind: 'Host', key: 'lr-01', path: ['facts', 'disks', 2], value: disk('bay 3', 960) },

@@ -6,6 +6,7 @@ import type { Estate } from '../model/estate.ts';
 import { addressing, interfaceOf, linkedNic, macOf } from './addresses.ts';
 import { capacityOf, overhead, quorumOf } from './arithmetic.ts';
 import { certificatesFor } from './certificates.ts';
+import { disksOf } from './disks.ts';
 import { place } from './placement.ts';
 import type { Follow, Plan, PlannedNode, Problem } from './plan.ts';
 
@@ -171,6 +172,18 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
       plan.notChosen.map((n) => `${n.host}: ${n.why}`).join('; '),
       plan.notChosen.map((n) => `${n.host}: ${n.why}`),
     );
+  const disks = diskGroups(nodes);
+  if (disks.length)
+    add(
+      'disks',
+      2,
+      'Disks',
+      disks.map((g) => `${disks.length > 1 ? `${g.hosts.join(' ')}: ` : ''}${g.uses}`).join('; '),
+      nodes.map((n) => {
+        const uses = disksOf(n).map((p) => `${p.disk.bay} (${p.disk.sizeGB} GB, ${p.why}) for ${useText[p.use]}`);
+        return `${n.host}: ${uses.join(', ') || 'its one disk was written from its image'}`;
+      }),
+    );
   add(
     'quorum',
     2,
@@ -245,4 +258,17 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
     plan.certificates.filter((x) => x.server).map((x) => `${x.name}: ${[...x.names, ...x.addresses].join(', ')}`),
   );
   return follows;
+}
+
+const useText = { system: 'the system', containers: 'containers', etcd: 'etcd' } as const;
+/** Which disks are for what, hosts alike together. */
+function diskGroups(nodes: Plan['nodes']): { uses: string; hosts: string[] }[] {
+  const groups = new Map<string, string[]>();
+  for (const n of nodes) {
+    const uses = disksOf(n)
+      .map((p) => `${useText[p.use]} on ${p.disk.bay}`)
+      .join(', ');
+    if (uses) groups.set(uses, [...(groups.get(uses) ?? []), n.host]);
+  }
+  return [...groups].map(([uses, hosts]) => ({ uses, hosts }));
 }
