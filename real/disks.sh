@@ -85,6 +85,11 @@ again() {
   touch /run/unreachable
   rm -f /run/line; network
   check 'a server that does not answer is said' 'mount "${SYSTEM}p1" /mnt && rm /mnt/EFI/BOOT/tag && umount /mnt && ! praesidor-disks; tail -n 1 /run/reports | grep "disks finish FAIL user-data cannot be fetched"'
+  again
+  printf '#!/bin/sh\nexit 1\n' > /usr/local/sbin/udevadm
+  chmod 0755 /usr/local/sbin/udevadm
+  check 'whatever else breaks is said' '! praesidor-disks; tail -n 1 /run/reports | grep "disks finish FAIL it broke off while laying out bay 1 (system)"'
+  rm /usr/local/sbin/udevadm
   say END
 }
 poweroff

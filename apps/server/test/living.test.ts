@@ -291,6 +291,9 @@ describe('states', () => {
     await act('drain', ['bw-13']);
     expect((await act('give-back', ['bw-13'])).outcomes[0]).toMatchObject({ state: 'resting' });
     expect((await act('retire', ['bw-13'])).outcomes[0]?.refused).toContain('wipe them first');
+    // As a build leaves it that was given up before there was a system on its disk.
+    machine('bw-13').setBoot('UefiHttp', 'http://10.40.0.9/boot/closed/boot.efi', true);
+    machine('bw-13').disks.set('HW40013B-D2', { table: 't', systems: [] });
     expect((await work('wipe', ['bw-13', 'bw-12'])).refused).toEqual([
       { host: 'bw-12', why: 'it is serving; only what was given back is wiped' },
     ]);
@@ -303,6 +306,7 @@ describe('states', () => {
       },
     });
     expect(machine('bw-13').log.map((l) => l.text)).toContain('erase of bay 2: erased');
+    expect([machine('bw-13').bootTarget, machine('bw-13').disks.size]).toEqual(['None', 0]);
   });
 });
 

@@ -91,7 +91,15 @@ const script = (ctx: KitContext, node: PlannedNode, units: string[], folders: st
 # A disk that holds anything else is erased only when the build says so.
 set -eu
 . /etc/praesidor/boot.env
-stop() { praesidor-report disks finish FAIL "$1"; exit 1; }
+said=
+stop() {
+  said=yes
+  praesidor-report disks finish FAIL "$1"
+  exit 1
+}
+# Whatever else goes wrong is said too.
+doing="reading which disks there are"
+trap '[ "$?" = 0 ] || [ -n "$said" ] || praesidor-report disks finish FAIL "it broke off while $doing; its journal says why"' EXIT
 ${
   system
     ? `# Its root lies in memory: it is laid out while it starts over the network, and only read when it starts from its disk.
@@ -133,6 +141,7 @@ file_system() {
 }
 
 while read -r use serial wwn table files bay; do
+  doing="laying out $bay ($use)"
   disk=$(find_disk "$serial" "$wwn")
   [ -n "$disk" ] || stop "no disk has the serial or the WWN of $bay ($use)"
   [ "$(echo "$disk" | wc -l)" = 1 ] || stop "two disks have the serial of $bay ($use): $(echo $disk)"
@@ -157,6 +166,7 @@ while read -r use serial wwn table files bay; do
   if may_lay_out; then praesidor-report disks progress SUCCESS "$bay ($use): \${disk##*/}"; fi
 done < /etc/praesidor/disks
 ${system ? boot : ''}
+doing="mounting"
 udevadm settle
 systemctl stop containerd
 # One command for all of them: each has the units read again, which takes its time.
@@ -168,10 +178,12 @@ ${folders.length ? `mkdir -p ${folders.map((f) => `${memory}/${f}`).join(' ')}\n
 /** What firmware and cloud-init find on the first partition of the system's disk. */
 const boot = `
 if may_lay_out; then
+  doing="writing what it starts from"
   system=$(sed -n 's/^system [^ ]* [^ ]* \\([^ ]*\\) .*/\\1/p' /etc/praesidor/disks)
   first=$(lsblk --noheadings --output PATH,PTUUID,PARTLABEL | awk -v id="$system" '$2 == id && $3 == "boot" { print $1 }')
   [ "$(value "$first" LABEL)" = CIDATA ] || mkfs.vfat -F 32 -n CIDATA "$first" > /dev/null
-  mkdir -p /run/praesidor-first/EFI
+  mkdir -p /run/praesidor-first
+  fsck.vfat -a "$first" > /dev/null 2>&1 || true
   mount -t vfat -o umask=0077 "$first" /run/praesidor-first
   cd /run/praesidor-first
   mkdir -p EFI/BOOT
@@ -190,8 +202,9 @@ if may_lay_out; then
   rm -f EFI/BOOT/program.new EFI/BOOT/tag.new
   cd /
   umount /run/praesidor-first
-  # Firmware finds the program by its name on this disk; an entry of its own puts it before everything else.
-  if [ -d /sys/firmware/efi/efivars ] && ! efibootmgr | grep -q 'Praesidor'; then
+  # Firmware finds the program by its name on this disk; an entry of its own, in place of an older one, puts it before everything else.
+  if [ -d /sys/firmware/efi/efivars ]; then
+    for old in $(efibootmgr | sed -n 's/^Boot\\(....\\)[* ] *Praesidor.*/\\1/p'); do efibootmgr --quiet --bootnum "$old" --delete-bootnum || true; done
     efibootmgr --quiet --create --disk "/dev/$(lsblk --noheadings --output PKNAME "$first")" --part 1 --label Praesidor --loader '\\EFI\\BOOT\\BOOTX64.EFI' || true
   fi
 fi

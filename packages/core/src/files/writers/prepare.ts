@@ -28,6 +28,7 @@ export const prepare: NodeWriter = {
 # Puts in force what user-data has laid on ${node.host}: kernel, network, disks, runtime. It may be run again.
 set -eu
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
+trap '[ "$?" = 0 ] || praesidor-report system finish FAIL "what user-data laid here could not be put in force; its journal says why"' EXIT
 for module in ${modules.join(' ')}; do modprobe "$module"; done
 sysctl --quiet --load /etc/sysctl.d/90-praesidor.conf
 # A node without swap, now and after a restart.
