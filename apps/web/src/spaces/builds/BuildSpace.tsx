@@ -208,7 +208,8 @@ function Log({ build, step }: { build: BuildWhole; step: string }) {
           {st.remedy && <div>{st.remedy}</div>}
         </div>
       )}
-      <div className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
+      <div tabIndex={0} className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">
         {log.data?.map((l) => (
           <div key={l.id} className={l.level === 'fail' ? 'text-brick' : l.level === 'warn' ? 'text-ochre' : 'text-ink-2'}>
             <span className="pr-3 text-ink-3">{clockSeconds(l.at)}</span>
