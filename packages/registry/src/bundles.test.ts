@@ -64,8 +64,11 @@ describe('a bundle that is written', () => {
         frame('core/a', sha(b), b),
       ]),
     );
-    expect(await r.json()).toEqual({ answers: [201, 400, 201, 507] });
-    expect((await store.digests()).sort()).toEqual([sha(a), sha(c)].sort());
+    const { answers } = (await r.json()) as { answers: number[] };
+    // Of the two that ask for the last room at once one has it, whichever comes first; what is answered is what is kept.
+    expect(answers.slice(0, 2)).toEqual([201, 400]);
+    expect(answers.slice(2).sort()).toEqual([201, 507]);
+    expect((await store.digests()).sort()).toEqual([sha(a), answers[2] === 201 ? sha(c) : sha(b)].sort());
   });
 
   it('of nothing is answered: so one learns that bundles are known', async () => {
