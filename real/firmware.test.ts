@@ -2,7 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { afterAll, beforeAll, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import { type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
 import { writeInitialFiles } from '../scripts/lib/initial-files.mjs';
 import { answerFirmware, Machine, openRoom, room } from './machine.ts';
@@ -57,25 +57,26 @@ beforeAll(async () => {
   });
   c = await i.as('warden');
   await prepare(c);
+  await c.good('POST', '/api/edits', {
+    edits: [{ op: 'set', kind: 'Host', key: 'lr-04', path: ['bmc', 'boot'], value: 'media' }],
+    why: 'starts from virtual media',
+  });
+  // The stand-ins of these hosts do nothing: emulated machines take their places.
+  for (const host of ['lr-02', 'lr-04']) i.plant('node-never-boots', host);
+  await c.good('POST', '/api/builds', { charter: 'plover' });
 });
+afterEach(() => machine?.powerOff());
 afterAll(async () => {
   dhcp?.kill('SIGKILL');
-  machine?.powerOff();
   await i.stop();
   rmSync(dir, { recursive: true, force: true });
 });
 
-it('firmware loads the program that the product makes, and its kernel is told where its first-boot data are', async () => {
-  // The stand-in of this host does nothing: the emulated machine takes its place.
-  i.plant('node-never-boots', 'lr-02');
-  await c.good('POST', '/api/builds', { charter: 'plover' });
-  const uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
-  dhcp = answerFirmware(dir, uri);
-  machine = new Machine(join(dir, 'lr-02'), { mac: '52:8a:1c:40:02:01' });
+/** What the kernel of a machine was told, as the one program of its system says. */
+async function told(m: Machine): Promise<string> {
   const began = Date.now();
-  machine.powerOn();
-  const m = machine;
-  const told = await eventually(
+  m.powerOn();
+  const line = await eventually(
     async () =>
       /TOLD (.*) END/.exec(m.said())?.[1] ||
       (/failed to load|Kernel panic/.test(m.said()) && Promise.reject(new Error(m.said().slice(-2000)))),
@@ -85,8 +86,24 @@ it('firmware loads the program that the product makes, and its kernel is told wh
     throw new Error(`${e.message}\n${m.said().slice(-3000)}`);
   });
   process.stdout.write(`firmware to first program: ${((Date.now() - began) / 1000).toFixed(0)} s\n`);
+  return line;
+}
+
+it('firmware loads the program that the product makes, and its kernel is told where its first-boot data are', async () => {
+  const uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
+  dhcp = answerFirmware(dir, uri);
+  machine = new Machine(join(dir, 'lr-02'), { mac: '52:8a:1c:40:02:01' });
+  const line = await told(machine);
   expect(uri).toMatch(/\/boot\.efi$/);
-  expect(told).toMatch(/ systemd\.machine_id=[0-9a-f]{32}$/);
-  expect(told.replace(/ systemd.*/, '')).toBe(`ds=nocloud-net;s=${uri.replace(/boot\.efi$/, '')}`);
+  expect(line).toMatch(/ systemd\.machine_id=[0-9a-f]{32}$/);
+  expect(line.replace(/ systemd.*/, '')).toBe(`ds=nocloud-net;s=${uri.replace(/boot\.efi$/, '')}`);
   expect((await fetch(`${uri.replace(/boot\.efi$/, '')}user-data`)).status).toBe(200);
+});
+
+it('firmware starts from the medium that the product makes, without DHCP', async () => {
+  dhcp?.kill('SIGKILL');
+  const uri = await eventually(async () => i.world.machines.get('lr-04')?.media, 'the controller plays a medium', 60_000);
+  machine = new Machine(join(dir, 'lr-04'), { mac: '52:8a:1c:40:04:01', medium: uri });
+  const line = await told(machine);
+  expect(line.replace(/ systemd.*/, '')).toBe(`ds=nocloud praesidor.files=${uri.replace(/boot\.iso$/, '')}`);
 });

@@ -69,6 +69,8 @@ export interface Parts {
   drives?: { serial: string; sizeGB: number }[];
   /** A script and what it needs, as the system made for these suites finds it: `run.sh`, and files beside it. */
   checks?: Record<string, string>;
+  /** What its controller plays to it as a CD: an address, read in parts as controllers do. */
+  medium?: string;
   /** Started without firmware: kernel, initial file system and command line. */
   direct?: { kernel: string; initrd: string; line: string };
 }
@@ -94,6 +96,11 @@ export class Machine {
         ...['-device', `nvme,drive=d-${serial},serial=${serial}`],
       ];
     });
+    if (of.medium)
+      this.drives.push(
+        ...['-drive', `if=none,id=cd,media=cdrom,readonly=on,format=raw,file=${of.medium}`],
+        ...['-device', 'ide-cd,drive=cd,bootindex=0'],
+      );
     if (of.checks) {
       const folder = join(dir, 'checks');
       mkdirSync(folder, { recursive: true });

@@ -14,6 +14,7 @@ import { fail, step } from './lib/say.mjs';
 /** What emulates, and what the machines are made of. */
 const emulation = {
   'qemu-system-x86': () => existsSync('/usr/bin/qemu-system-x86_64'),
+  'qemu-block-extra': () => existsSync('/usr/lib/x86_64-linux-gnu/qemu/block-curl.so'),
   ovmf: () => existsSync('/usr/share/OVMF/OVMF_CODE_4M.fd'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
   'busybox-static': () => existsSync('/bin/busybox'),

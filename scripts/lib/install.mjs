@@ -83,6 +83,9 @@ export const judges = {
   'nginx-light': () => existsSync('/usr/sbin/nginx'),
   'netplan.io': () => existsSync('/usr/sbin/netplan'),
   'cloud-init': () => existsSync('/usr/bin/cloud-init'),
+  xorriso: () => existsSync('/usr/bin/xorriso'),
+  mtools: () => existsSync('/usr/bin/mcopy'),
+  dosfstools: () => existsSync('/sbin/fsck.vfat'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
 };
 

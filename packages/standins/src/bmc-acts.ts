@@ -29,6 +29,7 @@ export function actOn(m: Machine, method: string, path: string, body: Body): Don
   if (path === `${system}/Actions/ComputerSystem.Reset`) return resetTo(m, body.ResetType);
   if (path === '/redfish/v1/Managers/1/VirtualMedia/1/Actions/VirtualMedia.InsertMedia') {
     if (!body.Image) return { status: 400, message: 'no image is named' };
+    if (m.media) return { status: 400, message: 'a medium is inserted already' };
     m.setMedia(body.Image);
     return { status: 204 };
   }

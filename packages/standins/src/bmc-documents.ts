@@ -121,7 +121,13 @@ export function documents(m: Machine): Record<string, object> {
     ]),
     [`${root}/Managers/1`]: { FirmwareVersion: m.firmware.bmc, VirtualMedia: link(`${root}/Managers/1/VirtualMedia`) },
     ...under(`${root}/Managers/1/VirtualMedia`, [
-      { Name: 'virtual drive', Image: m.media ?? null, Inserted: m.media !== undefined },
+      {
+        Name: 'virtual drive',
+        MediaTypes: ['CD', 'DVD'],
+        Image: m.media ?? null,
+        Inserted: m.media !== undefined,
+        WriteProtected: true,
+      },
     ]),
     [`${root}/UpdateService`]: { ServiceEnabled: true, FirmwareInventory: link(`${root}/UpdateService/FirmwareInventory`) },
     ...under(

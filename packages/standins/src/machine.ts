@@ -55,6 +55,7 @@ export interface Lasting {
   disks?: [string, Disk][];
   bootUri?: string | undefined;
   bootAlways?: boolean;
+  bootTarget?: string;
   firmware?: Record<string, string>;
   media?: string | undefined;
   light?: boolean;
@@ -98,6 +99,7 @@ export class Machine {
     disks: [...this.disks],
     bootUri: this.bootUri,
     bootAlways: this.bootAlways,
+    bootTarget: this.bootTarget,
     firmware: this.firmware,
     media: this.media,
     light: this.light,
@@ -108,6 +110,7 @@ export class Machine {
     for (const [serial, disk] of l.disks ?? []) this.disks.set(serial, disk);
     this.bootUri = l.bootUri;
     this.bootAlways = l.bootAlways ?? false;
+    this.bootTarget = l.bootTarget ?? 'None';
     this.media = l.media;
     this.light = l.light ?? false;
     this.log = l.log ?? [];

@@ -9,6 +9,7 @@ import { type Disk, fileSystemAt, layOut, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
+import { dataOn, httpDrive, programOn } from './media.ts';
 
 /** What runs on a machine after its first-boot data were applied. A machine's root lies in memory, a guest's on its first volume. */
 export interface Installed {
@@ -44,11 +45,11 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   m.at('post');
   await m.clock.sleep(60, signal);
   if (m.faults.has('node-never-boots', m.hardware.name)) return;
-  if (m.bootUri) {
-    const uri = m.bootUri;
-    if (!m.bootAlways) m.setBoot('None');
-    m.installed = await firstBoot(m, await networkBoot(m, uri, signal), signal);
-  } else if (m.seed) {
+  const { bootUri: uri, bootTarget: target, media } = m;
+  if (target !== 'None' && !m.bootAlways) m.setBoot('None');
+  if (uri) m.installed = await firstBoot(m, await networkBoot(m, uri, signal), signal);
+  else if (target === 'Cd' && media) m.installed = await firstBoot(m, await mediaBoot(m, media, signal), signal);
+  else if (m.seed) {
     if (m.installed?.base !== m.seed.replace(/\/$/, ''))
       m.installed = await firstBoot(m, await overHttp(m, m.seed.replace(/\/$/, ''), signal), signal);
   } else {
@@ -137,6 +138,8 @@ interface UserData {
 interface Seed {
   base: string;
   from: 'network' | 'disk';
+  /** Read from something in the machine: cloud-init then sets the network up by the configuration beside them. */
+  local?: boolean;
   data: Record<string, string>;
 }
 
@@ -177,6 +180,18 @@ async function networkBoot(m: Machine, uri: string, signal: AbortSignal): Promis
   await m.clock.sleep(120, signal);
   return overHttp(m, seed.replace(/\/$/, ''), signal);
 }
+/** Starts from the medium that its controller plays, and finds its first-boot data there by the name of the volume. */
+async function mediaBoot(m: Machine, image: string, signal: AbortSignal): Promise<Seed> {
+  m.at('fetch');
+  const read = await retry(m, signal, () => httpDrive(image, signal));
+  const { cmdline } = unified(await retry(m, signal, () => programOn(read)));
+  await m.clock.sleep(120, signal);
+  const data = await dataOn(read);
+  if (!data || !/(?:^| )ds=nocloud( |$)/.test(cmdline)) throw new Error('nothing names its first-boot data');
+  // The script that lays out disks asks this of the command line.
+  const files = /(?:^| )praesidor\.files=(\S+)/.exec(cmdline)?.[1]?.replace(/\/$/, '');
+  return files ? { base: files, from: 'network', data, local: true } : { base: 'its medium', from: 'disk', data, local: true };
+}
 /** Over HTTP, Debian's cloud-init asks for these three, and for no network configuration. */
 async function overHttp(m: Machine, base: string, signal: AbortSignal): Promise<Seed> {
   const data: Record<string, string> = {};
@@ -187,7 +202,17 @@ async function overHttp(m: Machine, base: string, signal: AbortSignal): Promise<
 /** From the partition that cloud-init finds by its label, where the command line says that one is to be looked for. */
 function fromDisk({ cmdline, data }: NonNullable<Disk['start']>): Seed {
   if (!/(?:^| )ds=nocloud( |$)/.test(cmdline)) throw new Error('the command line names no first-boot data');
-  return { base: 'its disk', from: 'disk', data };
+  return { base: 'its disk', from: 'disk', data, local: true };
+}
+
+/** Whether a network configuration, version 2, gives an address to the adapter with this MAC address. */
+function configures(text: string | undefined, mac: string): boolean {
+  type Adapter = { match?: { macaddress?: string }; addresses?: string[] };
+  const { network } = (parseYaml(text ?? '') ?? {}) as { network?: { version?: number; ethernets?: Record<string, Adapter> } };
+  return (
+    network?.version === 2 &&
+    Object.values(network.ethernets ?? {}).some((a) => a.match?.macaddress === mac && (a.addresses?.length ?? 0) > 0)
+  );
 }
 
 async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<Installed> {
@@ -196,6 +221,8 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
   // What user-data says goes before what vendor-data says.
   const user = { ...read('vendor-data'), ...read('user-data') } as UserData;
   // Until its first-boot data is read, a machine has nobody to report to.
+  if (seed.local && !m.hardware.macs.some((mac) => configures(seed.data['network-config'], mac)))
+    throw new Error('no network: its configuration names none of its adapters');
   const report: Report = user.reporting ? reporter(m, user.reporting.praesidor.endpoint, signal) : async () => undefined;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
   const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));

@@ -1,3 +1,4 @@
+export { layOutMedia, type BootMedia, type MediaFile } from './boot-media.ts';
 export { type BootProgram, layOut } from './boot-program.ts';
 export * from './kit.ts';
 export { lacksOf, type Need, needsOf, SystemContents, systemNeeds } from './system.ts';

@@ -164,13 +164,17 @@ const place = {
   depth: z.enum(['half', 'full']).optional(),
   zone: Label.optional(),
 };
+/** From where a host starts until it has a system on its disk: over HTTP, or from a medium that its controller plays. */
+export const StartSource = z.enum(['http', 'media']);
 const Fingerprint = z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs');
 export const Host = doc('Host', {
   name: Name,
   site: Name,
   state: HostState.default('listed'),
   ...place,
-  bmc: z.strictObject({ address: Ip, credential: Name, fingerprint: Fingerprint.optional() }).optional(),
+  bmc: z
+    .strictObject({ address: Ip, credential: Name, fingerprint: Fingerprint.optional(), boot: StartSource.optional() })
+    .optional(),
   held: z.strictObject({ charter: Name, role: ClusterRole }).optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */
   guest: z

@@ -40,10 +40,22 @@ export async function setLight(b: Bmc, on: boolean): Promise<void> {
   await act(b, 'PATCH', await firstSystem(b), { LocationIndicatorActive: on });
 }
 
+/**
+ * Boots from a medium that it plays to the machine, at every start until it is told otherwise. What is in the drive already is taken out:
+ * another build's, or the same address with other bytes behind it.
+ */
+export async function setMediaBoot(b: Bmc, uri: string): Promise<void> {
+  await ejectMedia(b);
+  await setMedia(b, uri);
+  await setBoot(b, 'Cd', { always: true });
+}
+
 export interface Media {
   path: string;
   name: string;
   image: string | undefined;
+  /** Plays CDs, as far as it says what it plays (VirtualMedia.MediaTypes). */
+  disc: boolean;
 }
 /** Drives that the controller plays to its machine, and what is in them. */
 export async function virtualMedia(b: Bmc): Promise<Media[]> {
@@ -57,23 +69,32 @@ export async function virtualMedia(b: Bmc): Promise<Media[]> {
     const v = await get(
       b,
       m['@odata.id'],
-      z.object({ Name: z.string().nullish(), Image: z.string().nullish(), Inserted: z.boolean().nullish() }),
+      z.object({
+        Name: z.string().nullish(),
+        Image: z.string().nullish(),
+        Inserted: z.boolean().nullish(),
+        MediaTypes: z.array(z.string().max(40)).max(20).nullish(),
+      }),
     );
-    out.push({ path: m['@odata.id'], name: v.Name ?? '', image: v.Inserted === false ? undefined : (v.Image ?? undefined) });
+    out.push({
+      path: m['@odata.id'],
+      name: v.Name ?? '',
+      image: v.Inserted === false ? undefined : (v.Image ?? undefined),
+      disc: v.MediaTypes?.some((t) => t === 'CD' || t === 'DVD') ?? true,
+    });
   }
   return out;
 }
-/** Puts an image into the first of those drives, or takes out what is in it. */
-export async function setMedia(b: Bmc, image: string | undefined): Promise<void> {
-  const [first] = await virtualMedia(b);
-  if (!first) throw new ProtocolError('missing', b.address, 'it has no virtual media');
-  if (image)
-    await act(b, 'POST', `${first.path}/Actions/VirtualMedia.InsertMedia`, {
-      Image: image,
-      Inserted: true,
-      WriteProtected: true,
-    });
-  else await act(b, 'POST', `${first.path}/Actions/VirtualMedia.EjectMedia`, {});
+/** Puts an image into the first of those drives that plays CDs. */
+export async function setMedia(b: Bmc, image: string): Promise<void> {
+  const drive = (await virtualMedia(b)).find((m) => m.disc);
+  if (!drive) throw new ProtocolError('missing', b.address, 'it has no virtual media');
+  await act(b, 'POST', `${drive.path}/Actions/VirtualMedia.InsertMedia`, { Image: image, Inserted: true, WriteProtected: true });
+}
+/** Takes out what is in those drives; of an address, only what was put in from there. */
+export async function ejectMedia(b: Bmc, from = ''): Promise<void> {
+  for (const m of await virtualMedia(b))
+    if (m.image?.startsWith(from)) await act(b, 'POST', `${m.path}/Actions/VirtualMedia.EjectMedia`, {});
 }
 
 export interface Erased {

@@ -6,6 +6,8 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { readOn } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { type BootImage, bootImage } from '../clusters/kit.ts';
+import type { BootCopies } from './boot-copies.ts';
+import { bytesOf, type Piece, zerosOf } from './pieces.ts';
 
 /** Why a release gives firmware nothing to boot, and what to do about it. */
 export class NoProgram extends Error {
@@ -20,10 +22,16 @@ const stubLimit = 4_000_000;
 
 type Layer = BootImage['layers'][number];
 
+/** What firmware loads. `tag` is another one whenever the bytes are. */
+export interface ServedProgram {
+  size: number;
+  tag: string;
+  /** In their order; how a layer is read is the caller's to say. */
+  pieces: (layer: (image: BootImage, layer: Layer) => Piece) => Piece[];
+}
+
 /**
- * The program that firmware loads for a host: the release's stub with its kernel, the command line and its initial file
- * system. Its bytes come from the mirror as they are sent, and end early when a layer does not have its digest.
- * `tag` is another one whenever the bytes are.
+ * The program that firmware loads for a host: the release's stub with its kernel, the command line and its initial file system.
  * @throws NoProgram @throws ProtocolError
  */
 export async function bootProgram(
@@ -32,7 +40,7 @@ export async function bootProgram(
   estate: Estate,
   line: string,
   signal?: AbortSignal,
-): Promise<{ size: number; tag: string; bytes: () => AsyncGenerator<Uint8Array> }> {
+): Promise<ServedProgram> {
   const image = await bootImage(ctx, plan, estate, signal);
   if (!image)
     throw new NoProgram(
@@ -72,18 +80,26 @@ export async function bootProgram(
       'Put the stub of another system into its boot image.',
     );
   }
-  async function* bytes() {
-    yield laid.head;
-    for (const part of laid.parts) {
+  const pieces: ServedProgram['pieces'] = (read) => [
+    bytesOf(laid.head),
+    ...laid.parts.flatMap((part) => {
       const from = layers[part.name];
-      if (from) yield* verified(image as BootImage, from);
-      else yield cmdline;
-      yield Buffer.alloc(part.padding);
-    }
-  }
+      return [from ? read(image, from) : bytesOf(cmdline), zerosOf(part.padding)];
+    }),
+  ];
   const tag = createHash('sha256').update([stub.digest, kernel.digest, initrd.digest, line].join('\n')).digest('hex');
-  return { size: laid.size, tag, bytes };
+  return { size: laid.size, tag, pieces };
 }
+
+/** A layer as the mirror sends it, from its begin to its end, which is left out when the digest is another: for whoever reads it whole. */
+export const asItComes = (image: BootImage, layer: Layer): Piece => ({ size: layer.size, read: () => verified(image, layer) });
+/** A layer of which any part can be read, from a copy that has the digest. */
+export const fromCopies =
+  (copies: BootCopies) =>
+  (image: BootImage, layer: Layer): Piece => ({
+    size: layer.size,
+    read: (from, to) => copies.read(layer, () => verified(image, layer), from, to),
+  });
 
 /** The most that a list of contents has. */
 const contentsLimit = 4_000_000;

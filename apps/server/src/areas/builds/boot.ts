@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
@@ -10,9 +11,12 @@ import { loadEstate } from '../../estate/load.ts';
 import { whisper } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { bootImage } from '../clusters/kit.ts';
-import { bootProgram, NoProgram } from './boot-program.ts';
+import { BootCopies } from './boot-copies.ts';
+import { Media, type Medium } from './boot-medium.ts';
+import { asItComes, bootProgram, NoProgram } from './boot-program.ts';
 import { readOn } from '@praesidor/protocols/oci';
 import { kitOf } from './kit-of-build.ts';
+import { rangeOf, readPieces } from './pieces.ts';
 
 const Report = z.object({
   name: z.string().max(60),
@@ -36,6 +40,10 @@ function parsed(text: string): unknown {
   } catch {
     throw new Refusal('invalid', 'A report is JSON, and this is none.');
   }
+}
+
+function asRefusal(e: unknown): never {
+  throw e instanceof NoProgram ? new Refusal('not-found', e.message, { remedy: e.remedy }) : e;
 }
 
 /** What machines ask for while they boot. A token opens one host of one build, and nothing after the build. */
@@ -103,9 +111,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     const { build, host } = await opened(req, 'files');
     const { estate } = await loadEstate(ctx.db);
     const line = kernelLine(await kitOf(ctx, build, estate), host, from);
-    const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch((e: unknown) => {
-      throw e instanceof NoProgram ? new Refusal('not-found', e.message, { remedy: e.remedy }) : e;
-    });
+    const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch(asRefusal);
     reply.type('application/efi').header('content-length', made.size).header('cache-control', 'no-store');
     reply.header('etag', `"${made.tag}"`);
     if (!whole) return reply.send();
@@ -113,7 +119,31 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     if (req.headers['if-none-match'] === `"${made.tag}"`) return reply.removeHeader('content-length').status(304).send();
     const what = from === 'network' ? 'fetches its boot program' : 'fetches the program for its disk';
     await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', what);
-    return reply.send(Readable.from(made.bytes()));
+    return reply.send(Readable.from(readPieces(made.pieces(asItComes))));
+  }
+
+  /** What a controller plays to its machine. It reads in parts, and asks for the length first. */
+  const read = new WeakSet<Medium>();
+  const media = new Media(ctx, new BootCopies(join(ctx.config.dataDir, 'boot')));
+  app.get('/boot/:token/boot.iso', { exposeHeadRoute: false }, (req, reply) => medium(req, reply, true));
+  app.head('/boot/:token/boot.iso', (req, reply) => medium(req, reply, false));
+  async function medium(req: FastifyRequest, reply: FastifyReply, whole: boolean) {
+    const { build, host } = await opened(req, 'files');
+    const made = await media.of((req.params as { token: string }).token, build, host).catch(asRefusal);
+    reply.type('application/octet-stream').header('accept-ranges', 'bytes').header('cache-control', 'no-store');
+    reply.header('etag', `"${made.tag}"`);
+    const asked = req.headers['if-range'] && req.headers['if-range'] !== `"${made.tag}"` ? undefined : req.headers.range;
+    const range = whole ? rangeOf(asked, made.size) : 'whole';
+    if (range === 'none') return reply.status(416).header('content-range', `bytes */${made.size}`).send();
+    const { from, to } = range === 'whole' ? { from: 0, to: made.size } : range;
+    if (range !== 'whole') reply.status(206).header('content-range', `bytes ${from}-${to - 1}/${made.size}`);
+    reply.header('content-length', to - from);
+    if (!whole) return reply.send();
+    // Said once, and not for each of its parts.
+    const first = !read.has(made);
+    read.add(made);
+    if (first) await heard(build.id, host, 'fetch', 'progress', 'SUCCESS', 'its controller reads the boot medium');
+    return reply.send(Readable.from(readPieces(made.pieces, from, to)));
   }
 
   app.get('/boot/:token/gate/join', async (req, reply) => {

@@ -2,7 +2,7 @@ import type { FastifyInstance } from 'fastify';
 import { z } from 'zod';
 import { castPlan, hostFilter, judgeOf } from '@praesidor/core/hosts';
 import { type Edit, words } from '@praesidor/core/model';
-import { readLog, setBoot, setLight, setMedia, virtualMedia } from '@praesidor/protocols/redfish';
+import { ejectMedia, readLog, setBoot, setLight, setMedia, virtualMedia } from '@praesidor/protocols/redfish';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { changePlan } from '../../estate/change.ts';
@@ -280,7 +280,8 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
       await withBmc(ctx, nameOf(req), async (bmc) => {
         if (c.act === 'light') await setLight(bmc, c.on);
         else if (c.act === 'boot') await setBoot(bmc, c.from, { uri: c.uri });
-        else await setMedia(bmc, c.image);
+        else if (c.image) await setMedia(bmc, c.image);
+        else await ejectMedia(bmc);
       });
       const said =
         c.act === 'light'

@@ -8,7 +8,8 @@ export const CHT013: Check = {
   find: (view) =>
     view.estate.charters.flatMap((c) => {
       const { nodes, network } = view.plan(c);
-      const metal = nodes.filter((n) => !n.guest && n.bmc);
+      const medium = new Set(view.estate.hosts.filter((h) => h.bmc?.boot === 'media').map((h) => h.name));
+      const metal = nodes.filter((n) => !n.guest && n.bmc && !medium.has(n.host));
       if (view.serves(c) || !metal.length || !network) return [];
       const leases = view.estate.networks.filter(
         (n) => n.site === c.site && (n.name === network.name || n.purpose === 'provisioning') && n.dhcp.length > 0,
@@ -21,8 +22,17 @@ export const CHT013: Check = {
               path: ['machineNetwork'],
               site: c.site,
               title: `No DHCP scope in ${network.name}, where ${metal.length} ${metal.length === 1 ? 'host boots' : 'hosts boot'}`,
-              text: 'Firmware asks for an address by DHCP before it loads anything over HTTP. The planned addresses are given later, by the kit; a scope of a few addresses is enough.',
-              remedy: { label: `Open ${network.name}`, act: { kind: 'open' as const, path: `/addresses/${network.name}` } },
+              text: `Firmware asks for an address by DHCP before it loads anything over HTTP. A scope of a few addresses in ${network.name} is enough: the planned addresses are given later, by the kit. From virtual media hosts start without DHCP.`,
+              remedy: {
+                label: `Start ${metal.length === 1 ? (metal[0]?.host ?? '') : `${metal.length} hosts`} from virtual media`,
+                edits: metal.map((n) => ({
+                  op: 'set' as const,
+                  kind: 'Host' as const,
+                  key: n.host,
+                  path: ['bmc', 'boot'],
+                  value: 'media',
+                })),
+              },
             },
           ];
     }),

@@ -102,8 +102,8 @@ doing="reading which disks there are"
 trap '[ "$?" = 0 ] || [ -n "$said" ] || praesidor-report disks finish FAIL "it broke off while $doing; its journal says why"' EXIT
 ${
   system
-    ? `# Its root lies in memory: it is laid out while it starts over the network, and only read when it starts from its disk.
-seed=$(sed -n 's/.*ds=nocloud-net;s=\\([^ ]*\\).*/\\1/p' /proc/cmdline)
+    ? `# Its root lies in memory: it is laid out while it starts over the network or from a medium, and only read when it starts from its disk.
+seed=$(sed -n 's/.*\\(ds=nocloud-net;s\\|praesidor\\.files\\)=\\([^ ]*\\).*/\\2/p' /proc/cmdline)
 may_lay_out() { [ -n "$seed" ]; }`
     : `may_lay_out() { true; }`
 }

@@ -1,11 +1,12 @@
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { powerState, reset, setHttpBoot } from '@praesidor/protocols/redfish';
+import { powerState, reset } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
 import { guestState, start } from '@praesidor/protocols/hypervisor';
 import { guestOf } from '../../hosts/hypervisors.ts';
 import { castFailure } from '../../hosts/work/cast.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
+import { startFromKit } from './start.ts';
 
 /** Sets the boot source over the controller, until the host starts from its own disk, and powers it on from cold. */
 export const power: StepRunner = {
@@ -21,8 +22,7 @@ export const power: StepRunner = {
     await patiently('power off', async () => {
       if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
     });
-    await patiently('boot source', () => setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.efi`));
-    await log('boots over HTTP from its kit, until it starts from its own disk');
+    await log(await patiently('boot source', () => startFromKit(bmc, host, kit)));
     await patiently('power on', () => reset(bmc, 'On'));
     await until(
       async () => ((await powerState(bmc).catch(() => 'Off')) === 'On' ? true : undefined),

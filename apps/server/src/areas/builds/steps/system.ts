@@ -1,10 +1,11 @@
 import { notEmpty } from '@praesidor/core/charter';
 import { start } from '@praesidor/protocols/hypervisor';
-import { reset, setBoot, setHttpBoot } from '@praesidor/protocols/redfish';
+import { reset } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
 import { cast, guestOf } from '../../hosts/hypervisors.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
+import { startFromDisk, startFromKit } from './start.ts';
 
 /** Waits until the host has fetched its kit, laid out its disks and finished its first boot; from then on it starts from its disk. */
 export const system: StepRunner = {
@@ -14,8 +15,7 @@ export const system: StepRunner = {
     const host = estate.hosts.find((h) => h.name === node?.host);
     if (retry && node && host?.bmc) {
       const bmc = await bmcOf(ctx, host, signal);
-      await log('boots once more from its kit');
-      await setHttpBoot(bmc, `${kit.bootUrl(node.host)}/boot.efi`);
+      await log(`once more: ${await startFromKit(bmc, host, kit)}`);
       await reset(bmc, 'ForceRestart');
     }
     if (retry && node?.guest) {
@@ -57,11 +57,13 @@ export const system: StepRunner = {
           ? `${node?.host} began its first boot and has gone silent`
           : node?.guest
             ? `${node.host} runs and never asked for its first-boot data`
-            : `${node?.host} has power and never asked for its boot program: firmware asks a DHCP server in ${plan.network?.name ?? 'its network'} for an address first`,
+            : host?.bmc?.boot === 'media'
+              ? `${node?.host} has power and never started from its medium: its controller must reach ${ctx.config.publicUrl}, and its firmware start from a CD`
+              : `${node?.host} has power and never asked for its boot program: firmware asks a DHCP server in ${plan.network?.name ?? 'its network'} for an address first`,
     );
     if (host?.bmc && !node?.guest) {
       const bmc = await bmcOf(ctx, host, signal);
-      await patientWith(step, bmc.address)('boot source', () => setBoot(bmc, 'None'));
+      await patientWith(step, bmc.address)('boot source', () => startFromDisk(bmc, host, kit));
       await log('from now on it starts from its own disk');
     }
     return done;

@@ -1,6 +1,6 @@
 import { doTo } from '@praesidor/core/hosts';
 import type { Host } from '@praesidor/core/model';
-import { powerState, reset, eraseDrives, setBoot } from '@praesidor/protocols/redfish';
+import { powerState, reset, ejectMedia, eraseDrives, setBoot } from '@praesidor/protocols/redfish';
 import { needDoc, writeDoc } from '../../../estate/documents.ts';
 import { record } from '../../../audit.ts';
 import { bmcOf } from '../bmc.ts';
@@ -49,8 +49,9 @@ async function wipeMetal(on: WorkOn, host: Host): Promise<string[]> {
     await on.progress(2, 'power off');
     await patiently(() => reset(bmc, 'ForceOff'));
   }
-  // A build that was given up may have left it booting from an address that is closed.
+  // A build that was given up may have left it booting from an address that is closed, or from a medium of it.
   await patiently(() => setBoot(bmc, 'None'));
+  if (host.bmc?.boot === 'media') await patiently(() => ejectMedia(bmc));
   // A drive is told to erase itself once: after a kill its task is followed on.
   let begun = on.knows.tasks ? (JSON.parse(on.knows.tasks) as Awaited<ReturnType<typeof eraseDrives>>) : undefined;
   if (!begun) {

@@ -1,0 +1,20 @@
+import type { KitContext } from '@praesidor/core/files';
+import type { Host } from '@praesidor/core/model';
+import { type Bmc, ejectMedia, setBoot, setHttpBoot, setMediaBoot } from '@praesidor/protocols/redfish';
+
+/** Has a host start from its kit until it is told otherwise, as its document says. @returns what was set, for the log */
+export async function startFromKit(bmc: Bmc, host: Host, kit: KitContext): Promise<string> {
+  const from = kit.bootUrl(host.name);
+  if (host.bmc?.boot === 'media') {
+    await setMediaBoot(bmc, `${from}/boot.iso`);
+    return 'starts from virtual media, until it starts from its own disk';
+  }
+  await setHttpBoot(bmc, `${from}/boot.efi`);
+  return 'starts over HTTP, until it starts from its own disk';
+}
+
+/** Leaves a host to its own order of what it starts from, and takes the medium of its kit out. */
+export async function startFromDisk(bmc: Bmc, host: Host, kit: KitContext): Promise<void> {
+  await setBoot(bmc, 'None');
+  if (host.bmc?.boot === 'media') await ejectMedia(bmc, `${kit.bootUrl(host.name)}/`);
+}
