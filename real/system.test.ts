@@ -33,6 +33,12 @@ beforeAll(async () => {
   });
   c = await i.as('warden');
   await prepare(c);
+  await c.good('POST', '/api/edits', {
+    edits: [
+      { op: 'set', kind: 'Host', key: host, path: ['bmc', 'boot'], value: 'media' },
+    ],
+    why: 'starts from virtual media',
+  });
 });
 afterAll(async () => {
   dhcp?.kill('SIGKILL');
@@ -80,8 +86,7 @@ const note = (what: string) => process.stdout.write(`${((Date.now() - began) / 1
 it('a machine boots, lays out its disks, and begins to pull its images through the mirror', async () => {
   i.plant('node-never-boots', host);
   await c.good('POST', '/api/builds', { charter: 'plover' });
-  const uri = await eventually(async () => i.world.machines.get(host)?.bootUri, 'the controller is told what to boot', 60_000);
-  dhcp = answerFirmware(dir, uri);
+  const medium = await eventually(async () => i.world.machines.get(host)?.media, 'the controller plays a medium', 60_000);
   machine = new Machine(join(dir, host), {
     mac: '52:8a:1c:40:02:01',
     memoryMiB: 3072,
@@ -90,6 +95,7 @@ it('a machine boots, lays out its disks, and begins to pull its images through t
       { serial: 'HW70002L-D1', sizeGB: 480 },
       { serial: 'HW70002L-D2', sizeGB: 1920 },
     ],
+    medium,
     checks: { 'run.sh': readFileSync(join(import.meta.dirname, 'checks.sh'), 'utf8') },
   });
   machine.powerOn();

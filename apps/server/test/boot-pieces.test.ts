@@ -3,7 +3,7 @@ import { mkdtempSync, readdirSync, rmSync, statSync, truncateSync, utimesSync, w
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
-import { afterAll, describe, expect, it } from 'vitest';
+import { afterAll, describe, expect, it, vi } from 'vitest';
 import { BootCopies } from '../src/areas/builds/boot-copies.ts';
 import { bytesOf, rangeOf, readPieces, sizeOf, zerosOf } from '../src/areas/builds/pieces.ts';
 
@@ -69,13 +69,32 @@ describe('copies of what machines boot from', () => {
     expect(asked).toBe(1);
   });
 
+  it('give what has come so far, and wait for the rest', async () => {
+    const copies = new BootCopies(join(dir, 'early'));
+    let go = () => {};
+    const held = new Promise<void>((done) => {
+      go = done;
+    });
+    const source = async function* () {
+      yield bytes.subarray(0, 6);
+      await held;
+      yield bytes.subarray(6);
+    };
+    expect(String(await read(copies.read(blob(5), source, 1, 4)))).toBe('123');
+    const rest = read(copies.read(blob(5), source, 4, 9));
+    const still = Symbol('still waits');
+    expect(await Promise.race([rest, Promise.resolve(still)])).toBe(still);
+    go();
+    expect(String(await rest)).toBe('45678');
+  });
+
   it('are not there when the source breaks off, and asked for again', async () => {
     const copies = new BootCopies(join(dir, 'b'));
     const broken = async function* () {
       yield bytes.subarray(0, 5);
       throw new Error('read with other bytes');
     };
-    await expect(read(copies.read(blob(2), broken, 0, 2))).rejects.toThrow('other bytes');
+    await expect(read(copies.read(blob(2), broken, 0, 7))).rejects.toThrow('other bytes');
     expect(readdirSync(join(dir, 'b'))).toEqual([]);
     const whole = async function* () {
       yield bytes;
@@ -100,9 +119,12 @@ describe('copies of what machines boot from', () => {
     sparse('old', 3e9, 2);
     sparse('.half', 5, 2);
     await read(copies.read(blob(4), source, 0, 1));
-    const left = readdirSync(folder);
-    expect(left).not.toContain('older');
-    expect(left).not.toContain('.half');
+    const left = await vi.waitFor(() => {
+      const names = readdirSync(folder);
+      expect(names).not.toContain('older');
+      expect(names).not.toContain('.half');
+      return names;
+    });
     expect(left).toContain('old');
     expect(left.filter((n) => statSync(join(folder, n)).size === 10)).toHaveLength(2);
   });

@@ -9,6 +9,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day, utc } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
+import { FirstStart } from './FirstStart.tsx';
 import { useBeginWork } from './works.ts';
 
 const sources = {
@@ -50,6 +51,7 @@ export function BmcActs({ host }: { host: Host }) {
           )}
         </div>
       </div>
+      <FirstStart host={host} />
       <div className="flex flex-wrap gap-2">
         {host.facts?.power === 'On' ? (
           <>
