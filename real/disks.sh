@@ -1,5 +1,5 @@
 #!/bin/sh
-# Runs in an emulated machine with three drives: the script of the kit lays them out with the programs of the system.
+# Runs in an emulated machine with three drives and two adapters: the scripts of the kit with the programs of the system.
 say() { echo "CHECK $*" > /dev/ttyS0; }
 check() {
   if out=$(timeout 120 sh -c "$2" 2>&1); then say "PASS $1"; else say "FAIL $1: $(echo "$out" | tail -n 4 | tr '\n' ' ' | tail -c 400)"; fi
@@ -40,7 +40,34 @@ again() {
   umount -q /var/lib/containerd /var/lib/etcd /var/lib/kubelet /var/lib/praesidor || true
   : > /run/reports
 }
+# What carries the machine network, as a kit has it: up to where its script comes to the disks.
+cat > /usr/local/sbin/carry << 'END'
+#!/bin/sh
+for link in bond0.812 eno1.812 bond0; do ip link del "$link" 2> /dev/null; done
+rm -f /etc/systemd/network/*
+mkdir -p /etc/systemd/network
+cp "$1"/etc/systemd/network/* /etc/systemd/network/
+sed '/^praesidor-disks$/,$d' "$1/usr/local/sbin/praesidor-prepare" > /run/prepare
+sh /run/prepare
+END
+cat > /usr/local/sbin/addressed << 'END'
+#!/bin/sh
+for _ in 1 2 3 4 5 6 7 8 9 10; do ip -4 -o addr show "$1" | grep -q "$2" && exit; sleep 1; done
+ip addr
+exit 1
+END
+chmod 0755 /usr/local/sbin/carry /usr/local/sbin/addressed
 {
+  ip link set "$(basename "$(dirname "$(grep -l 52:8a:1c:40:01:02 /sys/class/net/*/address)")")" name odd0 || true
+  address=$(sed -n 's/^Address=//p' tagged/etc/systemd/network/*.network | head -n 1)
+  export address
+  check 'a tag: the address lies on the tagged interface' 'carry tagged && addressed eno1.812 "$address" && ip -d link show eno1.812 | grep "id 812" && ! ip -4 -o addr show eno1 | grep inet'
+  check 'run again, it is the same' 'sh /run/prepare && addressed eno1.812 "$address"'
+  check 'a bond of which one leads: both adapters are in it, under their names' 'carry standby && addressed bond0 "$address" && grep -q active-backup /sys/class/net/bond0/bonding/mode && [ "$(tr " " "\n" < /sys/class/net/bond0/bonding/slaves | sort | tr "\n" " ")" = "eno1 eno2 " ]'
+  check 'the first adapter leads, and its address is that of the bond' 'grep eno2 /sys/class/net/bond0/bonding/primary && grep 52:8a:1c:40:01:02 /sys/class/net/bond0/address'
+  check 'run again, the bond is the same' 'sh /run/prepare && addressed bond0 "$address" && grep -q eno1 /sys/class/net/bond0/bonding/slaves'
+  check 'a tag on a bond with LACP' 'carry lacp && addressed bond0.812 "$address" && grep -q 802.3ad /sys/class/net/bond0/bonding/mode && grep -q fast /sys/class/net/bond0/bonding/lacp_rate && ip -d link show bond0.812 | grep "id 812"'
+  check 'the route to everything else goes over it' 'ip route; ip route show default | grep bond0.812'
   on() { lsblk --nodeps --noheadings --output PATH,SERIAL | awk -v s="$1" '$2 == s { print $1 }'; }
   SYSTEM=$(on HW1-D1); CONTAINERS=$(on HW1-D2); MEMBERS=$(on HW1-D3); export SYSTEM CONTAINERS MEMBERS
   disk

@@ -6,7 +6,10 @@ import { layOut } from '../apps/server/test/kit-of-plover.ts';
 import { eventually } from '../apps/server/test/installation.ts';
 import { Machine, openRoom } from './machine.ts';
 
-/** The script that lays out a node's disks, with the programs and the devices of the system, on three drives. */
+/**
+ * The scripts that lay out a node's disks and put its network in force, with the programs and the devices of the system: three drives, two
+ * adapters.
+ */
 const parts = process.env.PRAESIDOR_REAL ?? '';
 const dir = mkdtempSync(join(tmpdir(), 'disks-'));
 let machine: Machine | undefined;
@@ -15,8 +18,23 @@ afterAll(() => {
   rmSync(dir, { recursive: true, force: true });
 });
 
-it('disks are found by serial, laid out once, kept, and erased only when that is said', async () => {
+/** Kits that differ in what carries the machine network, by the folder that they lie in. */
+const uplinks = {
+  tagged: { adapters: ['eno1'], tagged: true },
+  standby: { adapters: ['eno2', 'eno1'], bond: 'active-backup', tagged: false },
+  lacp: { adapters: ['eno1', 'eno2'], bond: '802.3ad', tagged: true },
+} as const;
+
+it('a network is put in force with tags and bonds; disks are found by serial, laid out once, kept, and erased only when that is said', async () => {
   openRoom(0);
+  const carried: Record<string, string> = {};
+  for (const [name, { adapters, ...uplink }] of Object.entries(uplinks)) {
+    const { kit } = await layOut(join(dir, name), { uplink: { ...uplink, adapters: [...adapters] } });
+    for (const f of kit) {
+      const path = /^hosts\/lr-01\/root\/(etc\/systemd\/network\/.*|usr\/local\/sbin\/praesidor-prepare)$/.exec(f.path)?.[1];
+      if (path) carried[`${name}/${path}`] = f.content;
+    }
+  }
   const { kit } = await layOut(join(dir, 'kit'), { drives: 3 });
   const root = Object.fromEntries(
     kit.flatMap((f) => {
@@ -26,9 +44,10 @@ it('disks are found by serial, laid out once, kept, and erased only when that is
   );
   machine = new Machine(join(dir, 'lr-01'), {
     mac: '52:8a:1c:40:01:01',
+    also: ['52:8a:1c:40:01:02'],
     memoryMiB: 2048,
     drives: [1, 2, 3].map((n) => ({ serial: `HW1-D${n}`, sizeGB: 16 })),
-    checks: { 'run.sh': readFileSync(join(import.meta.dirname, 'disks.sh'), 'utf8'), ...root },
+    checks: { 'run.sh': readFileSync(join(import.meta.dirname, 'disks.sh'), 'utf8'), ...root, ...carried },
     direct: {
       kernel: join(parts, 'system/kernel'),
       initrd: join(parts, 'system/initrd'),
@@ -45,5 +64,5 @@ it('disks are found by serial, laid out once, kept, and erased only when that is
   const checks = [...said.matchAll(/CHECK (PASS|FAIL) (.*)/g)].map((x) => `${x[1]} ${x[2]}`);
   process.stdout.write(`${checks.join('\n')}\n`);
   expect(checks.filter((x) => x.startsWith('FAIL'))).toEqual([]);
-  expect(checks).toHaveLength(14);
+  expect(checks).toHaveLength(21);
 });

@@ -103,7 +103,7 @@ it('firmware loads the program that the product makes, and its kernel is told wh
 it('firmware starts from the medium that the product makes, without DHCP', async () => {
   dhcp?.kill('SIGKILL');
   const uri = await eventually(async () => i.world.machines.get('lr-04')?.media, 'the controller plays a medium', 60_000);
-  machine = new Machine(join(dir, 'lr-04'), { mac: '52:8a:1c:40:04:01', medium: uri });
+  machine = new Machine(join(dir, 'lr-04'), { mac: '52:8a:1c:40:04:01', medium: () => uri });
   const line = await told(machine);
   expect(line.replace(/ systemd.*/, '')).toBe(`ds=nocloud praesidor.files=${uri.replace(/boot\.iso$/, '')}`);
 });

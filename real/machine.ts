@@ -2,13 +2,37 @@ import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 
-/** The room that the machines stand in: its gateway, the server, its registry and its name servers, on one bridge. */
-export const room = {
+/** A site's network that machines stand in: its gateway, the server, its registry and its name servers, on one bridge. */
+export interface Room {
+  bridge: string;
+  /** Length of its prefix. */
+  prefix: number;
+  gateway: string;
+  server: string;
+  registry: string;
+  resolvers: string[];
+  /** What is given to machines that ask by DHCP: the first and the last address, and the mask. */
+  leases: string;
+}
+/** Lantern Rock. */
+export const room: Room = {
   bridge: 'br812',
   prefix: 25,
+  gateway: '10.62.8.1',
   server: '10.62.8.2',
   registry: '10.62.8.9',
   resolvers: ['10.62.8.53', '10.62.8.54'],
+  leases: '10.62.8.100,10.62.8.119,255.255.255.128',
+};
+/** Breakwater Hall, where guests are. */
+export const hall: Room = {
+  bridge: 'br400',
+  prefix: 24,
+  gateway: '10.40.8.1',
+  server: '10.40.8.2',
+  registry: '10.40.8.9',
+  resolvers: ['10.40.0.53', '10.40.0.54'],
+  leases: '10.40.8.200,10.40.8.219,255.255.255.0',
 };
 
 function run(command: string, args: string[], input?: string): void {
@@ -20,16 +44,16 @@ function run(command: string, args: string[], input?: string): void {
  * Gives the bridge the addresses that the plan has for them, and hands what is asked there on to the stand-ins, which listen on
  * loopback behind ports that are moved by `shift`.
  */
-export function openRoom(shift: number): void {
-  spawnSync('ip', ['link', 'del', room.bridge]);
-  run('ip', ['link', 'add', room.bridge, 'type', 'bridge']);
-  run('ip', ['link', 'set', room.bridge, 'up']);
-  for (const a of ['10.62.8.1', room.server, room.registry, ...room.resolvers])
-    run('ip', ['addr', 'add', `${a}/${room.prefix}`, 'dev', room.bridge]);
-  for (const of of ['all', 'default', room.bridge]) run('sysctl', ['-qw', `net.ipv4.conf.${of}.route_localnet=1`]);
+export function openRoom(shift: number, at: Room = room): void {
+  for (const { bridge } of [room, hall]) spawnSync('ip', ['link', 'del', bridge]);
+  run('ip', ['link', 'add', at.bridge, 'type', 'bridge']);
+  run('ip', ['link', 'set', at.bridge, 'up']);
+  for (const a of [at.gateway, at.server, at.registry, ...at.resolvers])
+    run('ip', ['addr', 'add', `${a}/${at.prefix}`, 'dev', at.bridge]);
+  for (const of of ['all', 'default', at.bridge]) run('sysctl', ['-qw', `net.ipv4.conf.${of}.route_localnet=1`]);
   const to = (address: string, protocol: string, port: number) =>
     `ip daddr ${address} ${protocol} dport ${port} dnat to ${address.replace(/^10/, '127')}:${port + shift}`;
-  const rules = [...room.resolvers.flatMap((r) => [to(r, 'udp', 53), to(r, 'tcp', 53)]), to(room.registry, 'tcp', 5000)].join(
+  const rules = [...at.resolvers.flatMap((r) => [to(r, 'udp', 53), to(r, 'tcp', 53)]), to(at.registry, 'tcp', 5000)].join(
     '\n    ',
   );
   spawnSync('nft', ['delete', 'table', 'ip', 'room']);
@@ -40,22 +64,26 @@ export function openRoom(shift: number): void {
   );
 }
 
-/** A DHCP server that tells firmware what to boot, as a controller tells it by `HttpBootUri`. */
-export function answerFirmware(dir: string, uri: string): ChildProcess {
+/** A DHCP server; it tells firmware what to boot at `uri`, as a controller tells it by `HttpBootUri`. */
+export function answerFirmware(dir: string, uri?: string, at: Room = room): ChildProcess {
   return spawn(
     'dnsmasq',
     [
       '-k',
       '--user=root',
       '--port=0',
-      `--interface=${room.bridge}`,
+      `--interface=${at.bridge}`,
       '--bind-interfaces',
       `--dhcp-leasefile=${join(dir, 'leases')}`,
       '--dhcp-authoritative',
-      '--dhcp-range=10.62.8.100,10.62.8.119,255.255.255.128,1h',
-      '--dhcp-vendorclass=set:firmware,HTTPClient',
-      '--dhcp-option-force=tag:firmware,60,HTTPClient',
-      `--dhcp-boot=tag:firmware,${uri}`,
+      `--dhcp-range=${at.leases},1h`,
+      ...(uri
+        ? [
+            '--dhcp-vendorclass=set:firmware,HTTPClient',
+            '--dhcp-option-force=tag:firmware,60,HTTPClient',
+            `--dhcp-boot=tag:firmware,${uri}`,
+          ]
+        : []),
     ],
     { stdio: 'ignore' },
   );
@@ -64,15 +92,28 @@ export function answerFirmware(dir: string, uri: string): ChildProcess {
 /** What a machine is made of. */
 export interface Parts {
   mac: string;
+  /** Further adapters, with nobody at the other end. */
+  also?: string[];
+  /** Where it stands; at Lantern Rock if nothing else is said. */
+  at?: Room;
   memoryMiB?: number;
   /** Its drives by serial, in gigabytes; empty at first. */
   drives?: { serial: string; sizeGB: number }[];
   /** A script and what it needs, as the system made for these suites finds it: `run.sh`, and files beside it. */
   checks?: Record<string, string>;
-  /** What its controller plays to it as a CD: an address, read in parts as controllers do. */
-  medium?: string;
+  /** What its controller plays to it as a CD when it starts: an address, read in parts as controllers do. */
+  medium?: () => string | undefined;
+  /** A guest: its volumes are copies of these disks, and it is told where its first-boot data are as its serial number. */
+  guest?: { disks: { serial: string; sizeGB: number; from?: string }[]; serial: string };
   /** Started without firmware: kernel, initial file system and command line. */
   direct?: { kernel: string; initrd: string; line: string };
+}
+
+/** The checks of a script in this folder, told what holds there. */
+export function checksFor(script: string, told: Record<'nic' | 'address' | 'resolver' | 'domain' | 'registry', string>) {
+  const read = (name: string) => readFileSync(join(import.meta.dirname, name), 'utf8');
+  const values = Object.entries(told).map(([name, value]) => `export ${name}='${value}'\n`);
+  return { 'run.sh': `${values.join('')}. /run/checks/${script}\n`, 'common.sh': read('common.sh'), [script]: read(script) };
 }
 
 /** A machine without an operating system: UEFI firmware, one network adapter, drives, a serial console. Its drives outlast its power. */
@@ -96,11 +137,15 @@ export class Machine {
         ...['-device', `nvme,drive=d-${serial},serial=${serial}`],
       ];
     });
-    if (of.medium)
+    for (const { serial, sizeGB, from } of of.guest?.disks ?? []) {
+      const file = join(dir, `${serial}.qcow2`);
+      run('qemu-img', ['create', '-q', '-f', 'qcow2', ...(from ? ['-b', from, '-F', 'qcow2'] : []), file, `${sizeGB}G`]);
       this.drives.push(
-        ...['-drive', `if=none,id=cd,media=cdrom,readonly=on,format=raw,file=${of.medium}`],
-        ...['-device', 'ide-cd,drive=cd,bootindex=0'],
+        ...['-drive', `if=none,id=d-${serial},format=qcow2,file=${file}`],
+        ...['-device', `virtio-blk-pci,drive=d-${serial},serial=${serial}`],
       );
+    }
+    if (of.guest) this.drives.push('-smbios', `type=1,serial=${of.guest.serial.replaceAll(',', ',,')}`);
     if (of.checks) {
       const folder = join(dir, 'checks');
       mkdirSync(folder, { recursive: true });
@@ -126,12 +171,13 @@ export class Machine {
     const tap = `tap${this.of.mac.replaceAll(':', '').slice(-6)}`;
     spawnSync('ip', ['link', 'del', tap]);
     run('ip', ['tuntap', 'add', tap, 'mode', 'tap']);
-    run('ip', ['link', 'set', tap, 'master', room.bridge, 'up']);
+    run('ip', ['link', 'set', tap, 'master', this.of.at?.bridge ?? room.bridge, 'up']);
     const no = ['IPv4PXESupport', 'IPv6PXESupport', 'IPv6Support'].flatMap((s) => [
       '-fw_cfg',
       `name=opt/org.tianocore/${s},string=n`,
     ]);
     const { direct } = this.of;
+    const medium = this.of.medium?.();
     this.child = spawn(
       'qemu-system-x86_64',
       [
@@ -145,8 +191,18 @@ export class Machine {
               ...['-drive', `if=pflash,format=raw,file=${join(this.dir, 'variables.fd')}`],
             ]),
         ...this.drives,
+        ...(medium
+          ? [
+              ...['-drive', `if=none,id=cd,media=cdrom,readonly=on,format=raw,file=${medium}`],
+              ...['-device', 'ide-cd,drive=cd,bootindex=0'],
+            ]
+          : []),
         ...['-netdev', `tap,id=n,ifname=${tap},script=no,downscript=no`],
         ...['-device', `virtio-net-pci,netdev=n,mac=${this.of.mac},romfile=`],
+        ...(this.of.also ?? []).flatMap((mac, n) => [
+          ...['-netdev', `socket,id=n${n},listen=127.0.0.1:0`],
+          ...['-device', `virtio-net-pci,netdev=n${n},mac=${mac},romfile=`],
+        ]),
         ...['-chardev', `file,id=console,path=${this.console},append=on`, '-serial', 'chardev:console'],
       ],
       { stdio: ['ignore', 'ignore', 'inherit'] },

@@ -1,9 +1,9 @@
 #!/usr/bin/env node
 /*
  * `npm run system -- --out DIR [--add /path/in/the/system=FILE]… [--package NAME]…`: makes the system that machines boot, of Debian's packages:
- * kernel, initial file system and stub, a list of what is in it by digest, and all of it as an OCI image layout. The same
- * packages and files give the same bytes. What Debian does not have, the kubelet above all, is added from files of the engineer's;
- * packages that only some machines need, such as firmware of their adapters, are named beside.
+ * kernel, initial file system and stub, a list of what is in it by digest, and all of it as an OCI image layout; and the same system
+ * as a disk that guests are cast from. The same packages and files give the same bytes. What Debian does not have, the kubelet above
+ * all, is added from files of the engineer's; packages that only some machines need, such as firmware of their adapters, are named beside.
  */
 import { spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
@@ -11,6 +11,7 @@ import {
   chmodSync,
   copyFileSync,
   existsSync,
+  linkSync,
   mkdirSync,
   mkdtempSync,
   readdirSync,
@@ -23,6 +24,7 @@ import { join, resolve } from 'node:path';
 import { parseArgs } from 'node:util';
 import { debian } from './lib/install.mjs';
 import { writeInitialFiles } from './lib/initial-files.mjs';
+import { writeGuestDisk } from './lib/guest-disk.mjs';
 import { fail, step } from './lib/say.mjs';
 
 /** What a node needs, and why. A package is a line. */
@@ -51,6 +53,7 @@ const contents = {
   fdisk: 'partitions',
   dosfstools: 'partition that firmware reads',
   efibootmgr: 'what firmware starts first',
+  'cloud-guest-utils': 'the root of a guest takes its whole volume',
   nftables: 'filter of pods',
   iptables: 'filter of pods',
   conntrack: 'filter of pods',
@@ -98,6 +101,9 @@ await debian({
   mmdebstrap: () => existsSync('/usr/bin/mmdebstrap'),
   'squashfs-tools-ng': () => existsSync('/usr/bin/tar2sqfs'),
   'squashfs-tools': () => existsSync('/usr/bin/unsquashfs'),
+  'qemu-utils': () => existsSync('/usr/bin/qemu-img'),
+  mtools: () => existsSync('/usr/bin/mcopy'),
+  dosfstools: () => existsSync('/sbin/mkfs.vfat'),
 });
 /** Packages come from where this machine has its own. */
 const mirror =
@@ -161,7 +167,6 @@ await step('Compressing', async () => {
     '-c',
     `tar2sqfs --quiet --force --compressor zstd --comp-extra level=9 --defaults mtime=${epoch} --num-jobs 2 "${squashed}" < "${tar}"`,
   ]);
-  rmSync(tar);
 });
 
 let packages = [];
@@ -216,7 +221,12 @@ exec /busybox switch_root /root /sbin/init
     .sort((a, b) => (a.name < b.name ? -1 : 1));
 });
 
-/** Layers of the boot image, by the titles that the server asks for. */
+await step('Writing the disk of guests', async () => {
+  writeGuestDisk({ run, work, tar, epoch, out: join(out, 'disk') });
+  rmSync(tar);
+});
+
+/** Layers of the boot image, by the titles that the server asks for; guests are cast from an image of one. */
 const titles = ['kernel', 'initrd', 'stub', 'contents'];
 await step('Writing the list of contents, and the image', async () => {
   const file = (title) => ({ sha256: digestOf(join(out, title)), bytes: statSync(join(out, title)).size });
@@ -225,7 +235,7 @@ await step('Writing the list of contents, and the image', async () => {
     `${JSON.stringify(
       {
         made: new Date(epoch * 1000).toISOString(),
-        files: Object.fromEntries(['kernel', 'initrd', 'stub'].map((t) => [t, file(t)])),
+        files: Object.fromEntries(['kernel', 'initrd', 'stub', 'disk'].map((t) => [t, file(t)])),
         needs: { ...contents, ...Object.fromEntries(options.package.map((p) => [p, 'asked for'])) },
         packages,
         added: added.map(({ path, file: f }) => ({ path, sha256: digestOf(f) })),
@@ -234,7 +244,13 @@ await step('Writing the list of contents, and the image', async () => {
       2,
     )}\n`,
   );
-  const layout = join(out, 'image');
+  process.stdout.write(`${writeImage('image', titles)}, `);
+  writeImage('disk-image', ['disk', 'contents']);
+});
+
+/** An OCI image layout with what has these titles. @returns the digest of its manifest */
+function writeImage(name, layered) {
+  const layout = join(out, name);
   rmSync(layout, { recursive: true, force: true });
   mkdirSync(join(layout, 'blobs/sha256'), { recursive: true });
   const blob = (body, more) => {
@@ -242,13 +258,13 @@ await step('Writing the list of contents, and the image', async () => {
     writeFileSync(join(layout, 'blobs/sha256', digest), body);
     return { ...more, digest: `sha256:${digest}`, size: Buffer.byteLength(body) };
   };
-  const layers = titles.map((title) => {
-    const { sha256, bytes } = file(title);
-    copyFileSync(join(out, title), join(layout, 'blobs/sha256', sha256));
+  const layers = layered.map((title) => {
+    const sha256 = digestOf(join(out, title));
+    linkSync(join(out, title), join(layout, 'blobs/sha256', sha256));
     return {
       mediaType: 'application/octet-stream',
       digest: `sha256:${sha256}`,
-      size: bytes,
+      size: statSync(join(out, title)).size,
       annotations: { 'org.opencontainers.image.title': title },
     };
   });
@@ -271,5 +287,5 @@ await step('Writing the list of contents, and the image', async () => {
       manifests: [{ ...manifest, annotations: { 'org.opencontainers.image.ref.name': 'system' } }],
     }),
   );
-  process.stdout.write(`${manifest.digest}, `);
-});
+  return manifest.digest;
+}

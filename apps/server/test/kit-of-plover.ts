@@ -2,7 +2,7 @@ import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { resolve } from '@praesidor/core/charter';
 import { bootKit } from '@praesidor/core/files';
-import { applyEdits, type Charter, type Estate } from '@praesidor/core/model';
+import { applyEdits, type Charter, type Estate, type Host } from '@praesidor/core/model';
 import { goodEstate, withAddon } from '../../../packages/core/test/estate.ts';
 import { issue } from '../src/areas/clusters/pki.ts';
 
@@ -30,10 +30,15 @@ function overIpv6(e: Estate): Estate {
   ]);
 }
 
-/** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router */
+/** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router @param uplink of every host */
 export async function layOut(
   dir: string,
-  { drives = 2, routed = false, v = 4 }: { drives?: number; routed?: boolean; v?: 4 | 6 } = {},
+  {
+    drives = 2,
+    routed = false,
+    v = 4,
+    uplink,
+  }: { drives?: number; routed?: boolean; v?: 4 | 6; uplink?: NonNullable<Host['uplink']> } = {},
 ) {
   const room = v === 6 ? overIpv6(goodEstate()) : goodEstate();
   const good = routed ? withAddon(room, 'inbound-router') : room;
@@ -46,7 +51,14 @@ export async function layOut(
         media: 'nvme' as const,
         serial: `HW${i + 1}-D${n + 3}`,
       }));
-      return h.facts ? { ...h, facts: { ...h.facts, disks: [...h.facts.disks, ...more] } } : h;
+      if (!h.facts) return h;
+      // A second adapter for who says what carries the network.
+      const nics = [1, 2].map((n) => ({ name: `eno${n}`, mac: `52:8a:1c:40:0${i + 1}:0${n}`, speedGbit: 25, link: true }));
+      return {
+        ...h,
+        ...(uplink ? { uplink } : {}),
+        facts: { ...h.facts, ...(uplink ? { nics } : {}), disks: [...h.facts.disks, ...more] },
+      };
     }),
   };
   const plan = resolve(estate.charters[0] as Charter, estate);

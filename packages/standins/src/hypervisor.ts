@@ -83,7 +83,8 @@ export class Hypervisor {
       cores: domain.vcpu,
       memoryGiB: domain.memoryGiB,
       disksGB: domain.disks.map((d) => this.volumes.get(`${d.pool}/${d.volume}`)?.sizeGB ?? 0),
-      diskSerials: domain.disks.map((d) => d.serial ?? ''),
+      // A virtual disk has twenty letters for its serial (virtio 1.2 §5.2.6); what is longer is cut.
+      diskSerials: domain.disks.map((d) => (d.serial ?? '').slice(0, 20)),
       macs: domain.nics.map((n) => n.mac),
       linkGbit: 10,
       firmware: '',

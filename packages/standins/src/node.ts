@@ -9,6 +9,7 @@ import { type Disk, fileSystemAt, layOut, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
+import { configuredMacs, networkOf } from './networkd.ts';
 import { dataOn, httpDrive, programOn } from './media.ts';
 
 /** What runs on a machine after its first-boot data were applied. A machine's root lies in memory, a guest's on its first volume. */
@@ -143,18 +144,6 @@ interface Seed {
   data: Record<string, string>;
 }
 
-/** The first network of systemd-networkd's files, in the order of their names (systemd.network(5)). */
-function networkOf(files: Record<string, string>): { mac: string; address: string; nameservers: string[] } | undefined {
-  const path = Object.keys(files)
-    .filter((f) => f.startsWith('/etc/systemd/network/') && f.endsWith('.network'))
-    .sort()[0];
-  const values = (key: string) =>
-    [...(files[path ?? ''] ?? '').matchAll(new RegExp(`^${key}=(.*)$`, 'gm'))].map((x) => (x[1] as string).trim());
-  const [mac] = values('MACAddress');
-  const [address] = values('Address');
-  return mac && address ? { mac, address: address.split('/')[0] as string, nameservers: values('DNS') } : undefined;
-}
-
 /** Why the kubelet of this machine starts nothing: the runtime cannot make a sandbox. Undefined: it can. */
 function lacksFor(me: Installed, pulled: readonly string[]): string | undefined {
   type Runtime = { sandbox_image?: string; containerd?: { runtimes?: { runc?: { options?: { SystemdCgroup?: boolean } } } } };
@@ -205,23 +194,13 @@ function fromDisk({ cmdline, data }: NonNullable<Disk['start']>): Seed {
   return { base: 'its disk', from: 'disk', data, local: true };
 }
 
-/** Whether a network configuration, version 2, gives an address to the adapter with this MAC address. */
-function configures(text: string | undefined, mac: string): boolean {
-  type Adapter = { match?: { macaddress?: string }; addresses?: string[] };
-  const { network } = (parseYaml(text ?? '') ?? {}) as { network?: { version?: number; ethernets?: Record<string, Adapter> } };
-  return (
-    network?.version === 2 &&
-    Object.values(network.ethernets ?? {}).some((a) => a.match?.macaddress === mac && (a.addresses?.length ?? 0) > 0)
-  );
-}
-
 async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<Installed> {
   m.at('system');
   const read = (name: string) => (parseYaml(seed.data[name] ?? '') ?? {}) as Partial<UserData>;
   // What user-data says goes before what vendor-data says.
   const user = { ...read('vendor-data'), ...read('user-data') } as UserData;
   // Until its first-boot data is read, a machine has nobody to report to.
-  if (seed.local && !m.hardware.macs.some((mac) => configures(seed.data['network-config'], mac)))
+  if (seed.local && !configuredMacs(seed.data['network-config'] ?? '').some((mac) => m.hardware.macs.includes(mac)))
     throw new Error('no network: its configuration names none of its adapters');
   const report: Report = user.reporting ? reporter(m, user.reporting.praesidor.endpoint, signal) : async () => undefined;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
@@ -229,18 +208,23 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
   // What the machine has after its first boot is what lies in its files, put in force by what user-data runs.
   const card = networkOf(files);
   const runs = files[String(user.runcmd?.flat().find((c) => String(c).endsWith('praesidor-prepare')))];
-  if (!card || !runs || !m.hardware.macs.includes(card.mac)) {
+  const here = card?.macs.filter((mac) => m.hardware.macs.includes(mac)) ?? [];
+  if (!card || !runs || !here.length) {
     await report(
       'system',
       'finish',
       'FAIL',
-      card ? (runs ? `no adapter with ${card.mac}` : 'nothing puts the network in force') : 'no network configuration was found',
+      card
+        ? runs
+          ? `no adapter with ${card.macs.join(' or ')}`
+          : 'nothing puts the network in force'
+        : 'no network configuration was found',
     );
     throw new Error('no network');
   }
   const { address } = card;
   await m.clock.sleep(60, signal);
-  await report('system', 'progress', 'SUCCESS', `${address} on ${card.mac}`);
+  await report('system', 'progress', 'SUCCESS', `${address} on ${here.join(' and ')}`);
   if (/^praesidor-disks$/m.test(runs)) await layOutDisks(m, seed, files, signal);
   await m.clock.sleep(240, signal);
   await report('system', 'progress', 'SUCCESS', `${user.write_files.length} files written`);

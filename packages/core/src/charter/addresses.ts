@@ -1,7 +1,7 @@
 import { rangesOf, spokenFor } from '../ledger/spoken-for.ts';
 import { consecutive, formatIp, parseRange, spaceOf } from '../address/index.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
-import * as words from '../model/words.ts';
+import { uplinkFor } from './uplink.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Chosen } from './placement.ts';
 
@@ -98,22 +98,13 @@ export function addressing(
   reserve('api', out.api, out.apiName);
   reserve('inbound', out.inbound, out.inboundName);
   for (const c of chosen)
-    reserve(`node ${c.host.name}`, out.nodes.get(c.host.name)?.address, `${c.host.name}.${site?.domain}`, macOf(c));
+    reserve(
+      `node ${c.host.name}`,
+      out.nodes.get(c.host.name)?.address,
+      `${c.host.name}.${site?.domain}`,
+      uplinkFor(c.host, network).adapters[0]?.mac,
+    );
   return out;
 }
 
 const free = (a: Parameters<typeof formatIp>[0] | undefined) => (a ? formatIp(a) : undefined);
-export const linkedNic = (c: Chosen) => c.host.facts?.nics.find((n) => n.link) ?? c.host.facts?.nics[0];
-export const macOf = (c: Chosen) => linkedNic(c)?.mac;
-/** The name that an interface is given on the machine: as it is told, where Linux takes that, else what of it Linux takes. */
-export function interfaceOf(told: string | undefined): string {
-  if (!told) return 'eno1';
-  if (words.interfacePattern.test(told)) return told;
-  const left = told
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')
-    .slice(0, 15)
-    .replace(/-+$/, '');
-  return left || 'eno1';
-}

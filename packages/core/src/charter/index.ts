@@ -6,3 +6,4 @@ export { disksOf, type DiskUse, notEmpty, type PlannedDisk } from './disks.ts';
 export * from './placement.ts';
 export * from './plan.ts';
 export * from './resolve.ts';
+export { interfaceOf, uplinkFor } from './uplink.ts';

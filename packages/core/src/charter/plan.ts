@@ -11,6 +11,13 @@ export interface Follow {
   mono: boolean;
   why: string[];
 }
+/** What carries the machine network of a node. */
+export interface PlannedUplink {
+  adapters: { name: string; mac: string }[];
+  bond?: 'active-backup' | '802.3ad';
+  /** The tag of the machine network on it. */
+  vlan?: number;
+}
 export interface PlannedNode {
   host: string;
   role: ClusterRole;
@@ -18,8 +25,11 @@ export interface PlannedNode {
   rack: string;
   address: string;
   name: string;
+  /** Of its first adapter. */
   mac: string;
+  /** The interface that has its address. */
   nic: string;
+  uplink?: PlannedUplink;
   bmc?: string;
   /** It is a guest: where it is cast, and from which mould. */
   guest?: { hypervisor: string; mould: string };

@@ -3,11 +3,12 @@ import { bytesText, heldBy, missing, mirrorRules, sizeOf } from '../images/index
 import type { Bill } from '../model/observed.ts';
 import type { Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { addressing, interfaceOf, linkedNic, macOf } from './addresses.ts';
+import { addressing } from './addresses.ts';
 import { capacityOf, overhead, quorumOf } from './arithmetic.ts';
 import { certificatesFor } from './certificates.ts';
 import { disksOf } from './disks.ts';
 import { place } from './placement.ts';
+import { interfaceWithAddress, uplinkFor } from './uplink.ts';
 import type { Follow, Plan, PlannedNode, Problem } from './plan.ts';
 
 /**
@@ -41,23 +42,25 @@ export function resolve(charter: Charter, estate: Estate): Plan {
   if (network && (!addr.api || !addr.inbound))
     problem('addresses', ['machineNetwork'], `${network.name} has no free virtual address left`);
 
-  const nodes = placement.chosen.map(
-    (c): PlannedNode => ({
+  const nodes = placement.chosen.map((c): PlannedNode => {
+    const uplink = uplinkFor(c.host, network);
+    return {
       host: c.host.name,
       role: c.role,
       zone: c.host.zone ?? '',
       rack: c.host.rack ?? '',
       address: addr.nodes.get(c.host.name)?.address ?? '',
       name: `${c.host.name}.${site?.domain ?? ''}`,
-      mac: macOf(c) ?? '',
-      nic: interfaceOf(linkedNic(c)?.name),
+      mac: uplink.adapters[0]?.mac ?? '',
+      nic: interfaceWithAddress(uplink),
+      ...(uplink.bond || uplink.vlan ? { uplink } : {}),
       ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
       ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),
       facts: c.host.facts as PlannedNode['facts'],
       kept: c.kept,
       why: c.why,
-    }),
-  );
+    };
+  });
 
   const wantedBills = [charter.release, ...charter.addons];
   const bills = wantedBills.map((n) => estate.observed.bills[n]).filter((b): b is Bill => b !== undefined);

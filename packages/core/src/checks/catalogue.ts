@@ -44,6 +44,7 @@ import { HST011 } from './rules/HST-011.ts';
 import { HST012 } from './rules/HST-012.ts';
 import { HST013 } from './rules/HST-013.ts';
 import { HST014 } from './rules/HST-014.ts';
+import { HST015 } from './rules/HST-015.ts';
 import { IMG001 } from './rules/IMG-001.ts';
 import { IMG002 } from './rules/IMG-002.ts';
 import { IMG003 } from './rules/IMG-003.ts';
@@ -124,6 +125,7 @@ export const catalogue: readonly Check[] = [
   HST012,
   HST013,
   HST014,
+  HST015,
   IMG001,
   IMG002,
   IMG003,

@@ -183,6 +183,7 @@ const cases: Record<string, Change> = {
     })(hypervisor('hv-1')(e)),
   'HST-013': set('Host', 'lr-06', ['state'], 'resting'),
   'HST-014': (e) => [hypervisor('hv-1'), cast('g1', 'lost', 'hv-1')].reduce((x, c) => c(x), e),
+  'HST-015': set('Host', 'lr-03', ['uplink'], { adapters: ['eno7'], tagged: false }),
   'HST-006': set('Host', 'lr-03', ['bmc', 'address'], '10.99.0.3'),
   'HST-007': observe((o) => {
     o.sightings.push({ address: '10.62.7.41', site: 'lr', at: '2026-11-23T08:15:00Z', fingerprint: 'x', accepted: false });
@@ -520,6 +521,46 @@ describe('where a check begins to fire', () => {
     expect(found('CHT-013', machine(['dhcp'], []))).toHaveLength(1);
     expect(found('CHT-013', machine(['dhcp'], []), at('lr'))).toHaveLength(0);
     expect(found('CHT-013', machine(['dhcp'], []), at('bw'))).toHaveLength(1);
+  });
+  it('HST-015: says which adapter, and which of the three is wrong', () => {
+    const uplink = (adapters: string[], tagged = false) => set('Host', 'lr-01', ['uplink'], { adapters, tagged });
+    expect(found('HST-015', uplink(['eno1'], true))).toEqual([]);
+    const [absent] = found('HST-015', uplink(['enol']));
+    expect([absent?.title, absent?.text, absent?.remedy?.label]).toEqual([
+      'lr-01 has no adapter enol',
+      'Its machine network is to be carried by enol; it has eno1.',
+      'Set eno1 for enol',
+    ]);
+    expect(found('HST-015', uplink(['eno1', 'eno1'])).map((f) => f.title)).toEqual([
+      'eno1 is named twice in the uplink of lr-01',
+    ]);
+    const held = set('Host', 'lr-01', ['held'], { charter: 'plover', role: 'control-plane' });
+    expect(found('HST-015', uplink(['eno1'], true), held, machine(['vlan'], undefined)).map((f) => f.title)).toEqual([
+      'lr-machine has no VLAN that lr-01 could tag',
+    ]);
+  });
+  it('CHT-013: hosts that start from virtual media ask nobody; guests do, and have no such way', () => {
+    const hosts = Array.from({ length: 6 }, (_, n) => `lr-0${n + 1}`);
+    const media = hosts.map((h) => set('Host', h, ['bmc', 'boot'], 'media'));
+    const [all] = found('CHT-013', machine(['dhcp'], []));
+    expect([all?.title, all?.remedy?.label]).toEqual([
+      'No DHCP scope in lr-machine, where 6 hosts boot',
+      'Start 6 hosts from virtual media',
+    ]);
+    expect(found('CHT-013', machine(['dhcp'], []), ...media.slice(1)).map((f) => f.remedy?.label)).toEqual([
+      'Start lr-01 from virtual media',
+    ]);
+    expect(found('CHT-013', machine(['dhcp'], []), ...media)).toEqual([]);
+    const guest: Change = (e) => {
+      const h = e.hosts.find((x) => x.name === 'lr-06');
+      if (h) {
+        h.guest = { mould: 'node', hypervisor: 'lr-hv', pools: [] };
+        delete h.bmc;
+      }
+      return e;
+    };
+    const [one] = found('CHT-013', machine(['dhcp'], []), guest, ...media.slice(0, 5));
+    expect([one?.title, one?.remedy?.label]).toEqual(['No DHCP scope in lr-machine, where 1 host boots', 'Open lr-machine']);
   });
   it('ADR-002: a pool over the gateway says whose the address is', () => {
     const f = found('ADR-002', plover(['servicePool', 'range'], '10.62.8.1-10.62.8.6'));

@@ -193,6 +193,8 @@ export function domainXml(d: Domain, arch: Mould['arch'] = 'x86-64'): string {
         : {}),
       os: {
         '@firmware': 'efi',
+        // The program that a system starts with is not signed.
+        firmware: { feature: { '@enabled': 'no', '@name': 'secure-boot' } },
         type: { '@arch': x86 ? 'x86_64' : 'aarch64', '@machine': x86 ? 'q35' : 'virt', '#text': 'hvm' },
         boot: { '@dev': 'hd' },
         ...(d.seed ? { smbios: { '@mode': 'sysinfo' } } : {}),

@@ -175,6 +175,17 @@ export const Host = doc('Host', {
   bmc: z
     .strictObject({ address: Ip, credential: Name, fingerprint: Fingerprint.optional(), boot: StartSource.optional() })
     .optional(),
+  /**
+   * What carries its machine network: one of its adapters, or several as a bond (IEEE 802.1AX, or one that leads); with the network's
+   * VLAN tagged, or as the port's own. Without it: the first adapter that has a link, untagged.
+   */
+  uplink: z
+    .strictObject({
+      adapters: z.array(Line(60, 1)).min(1).max(8),
+      bond: z.enum(['active-backup', '802.3ad']).optional(),
+      tagged: z.boolean().default(false),
+    })
+    .optional(),
   held: z.strictObject({ charter: Name, role: ClusterRole }).optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */
   guest: z

@@ -21,6 +21,7 @@ import { type PageDto, usePage } from './page.ts';
 import { Requirements } from './Requirements.tsx';
 import { DrainDialog } from './SelectionBar.tsx';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
+import { Uplink } from './Uplink.tsx';
 import { Works } from './Works.tsx';
 import { useBeginWork, useStateAct } from './works.ts';
 
@@ -214,6 +215,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
               ))}
             </tbody>
           </table>
+          <Uplink host={host} />
         </Part>
         {!host.guest && (
           <Part title="Sensors">

@@ -1,5 +1,6 @@
 import { resolversOf, timeServersOf } from '../../naming/servers.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
+import { carrierOf, uplinkOf } from '../../charter/uplink.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 import { yaml } from '../quote.ts';
 
@@ -55,24 +56,6 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     reporting: { praesidor: { type: 'webhook', endpoint: `${reports}/report` } },
     phone_home: { url: `${reports}/phone-home`, post: ['instance_id', 'hostname', 'fqdn', 'pub_key_ed25519'], tries: 10 },
   };
-  const networkConfig = {
-    network: {
-      version: 2,
-      ethernets: {
-        machine: {
-          match: { macaddress: node.mac },
-          'set-name': node.nic,
-          mtu: network?.mtu ?? 1500,
-          addresses: [`${node.address}/${network?.prefix.split('/')[1] ?? '24'}`],
-          ...(network?.gateway ? { routes: [{ to: 'default', via: network.gateway }] } : {}),
-          nameservers: { addresses: resolversOf(site, network), search: site ? [site.domain] : [] },
-          dhcp4: false,
-          dhcp6: false,
-          'accept-ra': false,
-        },
-      },
-    },
-  };
   return [
     file(
       `${dir}/user-data`,
@@ -85,6 +68,62 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
       'charter.name',
       'host.name',
     ]),
-    file(`${dir}/network-config`, yaml(networkConfig), ['network', 'site.resolvers', 'ledger', 'host.facts.nics']),
+    file(`${dir}/network-config`, yaml({ network: networkConfig(ctx, node) }), [
+      'network',
+      'site.resolvers',
+      'ledger',
+      'host.facts.nics',
+      'host.uplink',
+    ]),
   ];
+}
+
+/**
+ * The network configuration, version 2, for where cloud-init takes one from beside its data: a medium, a disk, later versions. It says the
+ * same as what user-data lays down for systemd-networkd.
+ */
+function networkConfig({ plan }: KitContext, node: PlannedNode) {
+  const { site, network } = plan;
+  const uplink = uplinkOf(node);
+  const { adapters, bond, vlan } = uplink;
+  const mtu = network?.mtu ?? 1500;
+  const routes = [...(network?.gateway ? [{ to: 'default', via: network.gateway }] : []), ...(network?.routes ?? [])].map(
+    ({ to, via }) => ({ to, via }),
+  );
+  const none = { dhcp4: false, dhcp6: false, 'accept-ra': false };
+  const addressed = {
+    addresses: [`${node.address}/${network?.prefix.split('/')[1] ?? '24'}`],
+    ...(routes.length ? { routes } : {}),
+    nameservers: { addresses: resolversOf(site, network), search: site ? [site.domain] : [] },
+    ...none,
+  };
+  const adapter = ({ name, mac }: { name: string; mac: string }) => ({ match: { macaddress: mac }, 'set-name': name, mtu });
+  if (!bond && !vlan)
+    return { version: 2, ethernets: { machine: { ...adapter({ name: node.nic, mac: node.mac }), ...addressed } } };
+  const below = carrierOf(uplink);
+  const carrier = vlan ? none : addressed;
+  return {
+    version: 2,
+    ethernets: Object.fromEntries(adapters.map((a) => [a.name, { ...adapter(a), ...(bond ? none : carrier) }])),
+    ...(bond
+      ? {
+          bonds: {
+            [below]: {
+              interfaces: adapters.map((a) => a.name),
+              macaddress: node.mac,
+              mtu,
+              parameters: {
+                mode: bond,
+                'mii-monitor-interval': 100,
+                ...(bond === '802.3ad'
+                  ? { 'lacp-rate': 'fast', 'transmit-hash-policy': 'layer3+4' }
+                  : { primary: adapters[0]?.name ?? '' }),
+              },
+              ...carrier,
+            },
+          },
+        }
+      : {}),
+    ...(vlan ? { vlans: { [node.nic]: { id: vlan, link: below, mtu, ...addressed } } } : {}),
+  };
 }

@@ -1,18 +1,20 @@
 import { bits, parsePrefix } from '../../address/parse.ts';
+import { carrierOf, uplinkOf } from '../../charter/uplink.ts';
 import { resolversOf } from '../../naming/servers.ts';
 import { nodeFile, type NodeWriter } from '../kit.ts';
 
 /**
- * The network of a node for systemd-networkd (systemd.link(5), systemd.network(5)). It travels in user-data: versions of
- * cloud-init that read first-boot data over HTTP do not all ask for a network configuration beside it.
+ * The network of a node for systemd-networkd (systemd.link(5), systemd.network(5), systemd.netdev(5)). It travels in user-data: versions
+ * of cloud-init that read first-boot data over HTTP do not all ask for a network configuration beside it. Adapters are told by their
+ * own address: those of a bond take the bond's.
  */
 export const network: NodeWriter = {
   name: 'network',
   write: ({ plan }, node) => {
     const n = plan.network;
     if (!n) return [];
-    const from = ['network', 'site.resolvers', 'ledger', 'host.facts.nics'];
-    const match = ['[Match]', `MACAddress=${node.mac}`];
+    const from = ['network', 'site.resolvers', 'ledger', 'host.facts.nics', 'host.uplink'];
+    const unit = (name: string, lines: string[]) => nodeFile(`/etc/systemd/network/${name}`, lines.join('\n'), from);
     const via = (to: string | undefined, gateway: string) => [
       '',
       '[Route]',
@@ -20,32 +22,75 @@ export const network: NodeWriter = {
       `Gateway=${gateway}`,
     ];
     const length = n.prefix.split('/')[1] ?? String(bits(parsePrefix(n.prefix).v));
+    const mtu = ['', '[Link]', `MTUBytes=${n.mtu}`];
+    const addressed = [
+      `Address=${node.address}/${length}`,
+      ...resolversOf(plan.site, n).map((r) => `DNS=${r}`),
+      ...(plan.site ? [`Domains=${plan.site.domain}`] : []),
+      'DHCP=no',
+      'IPv6AcceptRA=no',
+      'LinkLocalAddressing=ipv6',
+      ...(n.gateway ? via(undefined, n.gateway) : []),
+      ...n.routes.flatMap((r) => via(r.to, r.via)),
+    ];
+    const uplink = uplinkOf(node);
+    const { adapters, bond, vlan } = uplink;
+    if (!bond && !vlan) {
+      const match = ['[Match]', `MACAddress=${node.mac}`];
+      return [
+        unit('10-machine.link', [...match, '', '[Link]', `Name=${node.nic}`, `MTUBytes=${n.mtu}`]),
+        unit('10-machine.network', [...match, ...mtu, '', '[Network]', ...addressed]),
+      ];
+    }
+    const below = carrierOf(uplink);
+    /** What has no address of its own. */
+    const bare = ['DHCP=no', 'IPv6AcceptRA=no', 'LinkLocalAddressing=no'];
+    const tagged = vlan ? [`VLAN=${node.nic}`, ...bare] : addressed;
     return [
-      nodeFile(
-        '/etc/systemd/network/10-machine.link',
-        [...match, '', '[Link]', `Name=${node.nic}`, `MTUBytes=${n.mtu}`].join('\n'),
-        from,
-      ),
-      nodeFile(
-        '/etc/systemd/network/10-machine.network',
-        [
-          ...match,
-          '',
-          '[Link]',
-          `MTUBytes=${n.mtu}`,
-          '',
-          '[Network]',
-          `Address=${node.address}/${length}`,
-          ...resolversOf(plan.site, n).map((r) => `DNS=${r}`),
-          ...(plan.site ? [`Domains=${plan.site.domain}`] : []),
-          'DHCP=no',
-          'IPv6AcceptRA=no',
-          'LinkLocalAddressing=ipv6',
-          ...(n.gateway ? via(undefined, n.gateway) : []),
-          ...n.routes.flatMap((r) => via(r.to, r.via)),
-        ].join('\n'),
-        from,
-      ),
+      ...adapters.flatMap(({ name, mac }) => {
+        const match = ['[Match]', `PermanentMACAddress=${mac}`];
+        return [
+          unit(`05-${name}.link`, [...match, '', '[Link]', `Name=${name}`, `MTUBytes=${n.mtu}`]),
+          unit(`05-${name}.network`, [
+            ...match,
+            ...mtu,
+            '',
+            '[Network]',
+            ...(bond ? [`Bond=${below}`, ...(bond === 'active-backup' && mac === node.mac ? ['PrimarySlave=yes'] : [])] : tagged),
+          ]),
+        ];
+      }),
+      ...(bond
+        ? [
+            unit(`05-${below}.netdev`, [
+              '[NetDev]',
+              `Name=${below}`,
+              'Kind=bond',
+              `MACAddress=${node.mac}`,
+              `MTUBytes=${n.mtu}`,
+              '',
+              '[Bond]',
+              `Mode=${bond}`,
+              'MIIMonitorSec=100ms',
+              ...(bond === '802.3ad' ? ['LACPTransmitRate=fast', 'TransmitHashPolicy=layer3+4'] : []),
+            ]),
+            unit(`05-${below}.network`, ['[Match]', `Name=${below}`, '', '[Network]', ...tagged]),
+          ]
+        : []),
+      ...(vlan
+        ? [
+            unit(`05-${node.nic}.netdev`, [
+              '[NetDev]',
+              `Name=${node.nic}`,
+              'Kind=vlan',
+              `MTUBytes=${n.mtu}`,
+              '',
+              '[VLAN]',
+              `Id=${vlan}`,
+            ]),
+            unit(`05-${node.nic}.network`, ['[Match]', `Name=${node.nic}`, '', '[Network]', ...addressed]),
+          ]
+        : []),
     ];
   },
 };

@@ -1,3 +1,4 @@
+import { interfacesOf, uplinkOf } from '../../charter/uplink.ts';
 import { shell } from '../quote.ts';
 import { nodeFile, type NodeWriter } from '../kit.ts';
 
@@ -34,18 +35,25 @@ sysctl --quiet --load /etc/sysctl.d/90-praesidor.conf
 # A node without swap, now and after a restart.
 swapoff -a
 [ "$(systemctl is-enabled swap.target 2> /dev/null)" = masked ] || systemctl mask --now swap.target > /dev/null 2>&1 || true
-# The adapter by its address, under the name that the plan has for it.
-for at in /sys/class/net/*/address; do
-  [ "$(cat "$at")" = ${shell(node.mac)} ] || continue
-  now=$(basename "$(dirname "$at")")
-  [ "$now" = ${shell(node.nic)} ] && continue
-  ip link set "$now" down
-  ip link set "$now" name ${shell(node.nic)}
-done
+# Adapters by their own addresses, under the names that the plan has for them.
+name_adapter() {
+  for at in /sys/class/net/*/address; do
+    adapter=$(dirname "$at")
+    # A bond, or a tag on it, has the address of an adapter.
+    [ "$(cat "$at")" = "$1" ] && [ -e "$adapter/device" ] || continue
+    now=$(basename "$adapter")
+    [ "$now" = "$2" ] && continue
+    ip link set "$now" down
+    ip link set "$now" name "$2"
+  done
+}
+${uplinkOf(node)
+  .adapters.map((a) => `name_adapter ${shell(a.mac)} ${shell(a.name)}`)
+  .join('\n')}
 systemctl is-enabled --quiet systemd-networkd || systemctl enable --quiet systemd-networkd
 systemctl start systemd-networkd
 networkctl reload
-networkctl reconfigure ${shell(node.nic)}
+networkctl reconfigure ${interfacesOf(node).map(shell).join(' ')}
 systemctl restart systemd-resolved
 praesidor-disks
 systemctl enable --quiet praesidor-boot.service
