@@ -30,7 +30,8 @@ function overIpv6(e: Estate): Estate {
   ]);
 }
 
-/** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router @param uplink of every host */
+/** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router @param uplink of every host @param without
+ * a host that is gone @param secrets those of a kit before, of the same cluster */
 export async function layOut(
   dir: string,
   {
@@ -38,7 +39,16 @@ export async function layOut(
     routed = false,
     v = 4,
     uplink,
-  }: { drives?: number; routed?: boolean; v?: 4 | 6; uplink?: NonNullable<Host['uplink']> } = {},
+    without,
+    secrets = new Map<string, string>(),
+  }: {
+    without?: string;
+    secrets?: Map<string, string>;
+    drives?: number;
+    routed?: boolean;
+    v?: 4 | 6;
+    uplink?: NonNullable<Host['uplink']>;
+  } = {},
 ) {
   const room = v === 6 ? overIpv6(goodEstate()) : goodEstate();
   const good = routed ? withAddon(room, 'inbound-router') : room;
@@ -61,9 +71,15 @@ export async function layOut(
       };
     }),
   };
+  const gone = estate.hosts.find((h) => h.name === without);
+  if (gone) {
+    gone.state = 'retired';
+    const charter = estate.charters[0] as Charter;
+    charter.workers = { ...charter.workers, count: charter.workers.count - 1 };
+  }
   const plan = resolve(estate.charters[0] as Charter, estate);
-  const secrets = new Map<string, string>();
   for (const c of plan.certificates) {
+    if (secrets.has(`${c.name}.crt`)) continue;
     const pair = await issue(c, secrets);
     secrets.set(`${c.name}.crt`, pair.cert).set(`${c.name}.key`, pair.key);
   }

@@ -90,6 +90,35 @@ describe.runIf(able).each([4, 6] as const)('etcd with the kit of three control-p
     await healthy(first.host);
     expect((await asked(first.host, 'get', 'b', '--print-value-only')).out.trim()).toBe('2');
   }, 90_000);
+  it('takes a fourth in place of one that is lost, with the kit of the charter as it is by then', async () => {
+    const [first, second, third] = laid.members;
+    await running.get(third.host)?.end();
+    const now = await layOut(dir, { v, without: third.host, secrets: laid.secrets });
+    const fourth = now.members.find((m) => !laid.members.some((x) => x.host === m.host)) as typeof third;
+    expect(now.members.map((m) => m.host)).toEqual([first.host, second.host, fourth.host]);
+    rooms.add(fourth.host, fourth.nic, `${fourth.address}/${v === 6 ? 64 : 25}`);
+    await eventually(async () => (await asked(first.host, 'put', 'd', '4')).code === 0, 'a leader, should it have led', 30_000);
+    // The one that is lost is taken out of the list: by whoever replaces it.
+    const list = (await asked(first.host, 'member', 'list')).out;
+    const id = new RegExp(`^([0-9a-f]+), started, ${third.host},`, 'm').exec(list)?.[1] ?? '';
+    expect((await asked(first.host, 'member', 'remove', id)).out).toContain('removed');
+    // Its script asks whoever is there: the first is away for a while.
+    await running.get(first.host)?.end();
+    const announcing = announce(fourth.host);
+    startMember(first.host);
+    expect((await announcing).code).toBe(0);
+    startMember(fourth.host);
+    await healthy(fourth.host);
+    const after = (await asked(fourth.host, 'member', 'list')).out;
+    expect(after).toContain(`started, ${fourth.host}, https://${at(fourth.address)}:2380`);
+    expect(after).not.toContain(third.host);
+    expect((await asked(fourth.host, 'get', 'b', '--print-value-only')).out.trim()).toBe('2');
+    // Three again: one more may go.
+    await running.get(first.host)?.end();
+    await eventually(async () => (await asked(fourth.host, 'put', 'c', '3')).code === 0, 'a leader among the two', 30_000);
+    startMember(first.host);
+    await healthy(first.host);
+  }, 120_000);
   it('lets in nobody without a certificate of its authority', async () => {
     const [first, second] = laid.members;
     const pki = on(first.host, '/etc/kubernetes/pki');

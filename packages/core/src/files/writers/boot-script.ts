@@ -22,18 +22,18 @@ export function imagesOf(ctx: KitContext, node: PlannedNode): string[] {
 
 /** A later control-plane member is announced to etcd before it starts. */
 function joinEtcd(ctx: KitContext, node: PlannedNode): string {
-  const first = membersAt(ctx, node)[0];
+  const before = membersAt(ctx, node).slice(0, -1);
   const image = imageOf(ctx, 'etcd');
-  if (node.role !== 'control-plane' || !first || first.host === node.host || !image) return '';
+  if (node.role !== 'control-plane' || !before.length || !image) return '';
   const pki = '/etc/kubernetes/pki/etcd';
   const peer = `https://${hostPort(node.address, 2380)}`;
-  // Announced once: after a power cut it stands in the list. While an earlier one has not started, etcd takes no other.
+  // Any of those before it is asked: one may be away. Announced once: after a power cut it stands in the list. While an earlier one has not started, etcd takes no other.
   return `etcd() {
   ctr -n k8s.io tasks kill -s SIGKILL "$1" > /dev/null 2>&1 || true
   ctr -n k8s.io containers rm "$1" > /dev/null 2>&1 || true
   ctr -n k8s.io run --rm --net-host --env ETCDCTL_API=3 --mount type=bind,src=${pki},dst=${pki},options=rbind:ro ${shell(image)} "$@"
 }
-ask="etcdctl --endpoints=https://${hostPort(first.address, 2379)} --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key"
+ask="etcdctl --endpoints=${before.map((m) => `https://${hostPort(m.address, 2379)}`).join(',')} --cacert=${pki}/ca.crt --cert=${pki}/server.crt --key=${pki}/server.key"
 until etcd list-etcd $ask member list | grep -qF ${shell(peer)} || etcd join-etcd $ask member add ${shell(node.host)} --peer-urls=${shell(peer)}; do
   report join progress WARN "etcd does not take ${node.host} yet"
   sleep 5
