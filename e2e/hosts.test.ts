@@ -88,6 +88,27 @@ describe('one host', () => {
     await b.click('button', 'Read it');
     await b.see('update of system begun');
   });
+  it('its first start, and what carries its machine network, are shown before they are set, and follow again', async () => {
+    await open('/hosts/bw-14?site=bw');
+    await b.choose('First start', 'from virtual media');
+    await b.see('Its controller reads the medium from this server; DHCP is not needed.');
+    await b.click('button', 'Make this change', inDialog);
+    await eventually(async () => (await host('bw-14'))?.bmc?.boot === 'media', 'its first start');
+    const adapters = "//section[@aria-label='Adapters and their networks']";
+    await b.find(`${adapters}//*[contains(@class, 'follows') and contains(., 'eno1, untagged')]`);
+    await b.click('button', 'Change…', adapters);
+    await b.click('label', 'eno2', inDialog);
+    await b.choose('Bond', 'LACP (IEEE 802.1AX)');
+    await b.click('label', 'tagged on the wire', inDialog);
+    await b.see('adapters eno1 + eno2, bond 802.3ad, tagged yes');
+    await b.click('button', 'Make this change', inDialog);
+    await b.find(`${adapters}//*[contains(@class, 'set') and .='eno1 + eno2, LACP, tagged']`);
+    expect((await host('bw-14'))?.uplink).toEqual({ adapters: ['eno1', 'eno2'], bond: '802.3ad', tagged: true });
+    await b.click('button', 'Change…', adapters);
+    await b.click('label', 'Let it follow: the first adapter that has a link, untagged', inDialog);
+    await b.click('button', 'Make this change', inDialog);
+    await eventually(async () => (await host('bw-14'))?.uplink === undefined, 'it follows again');
+  });
 });
 
 describe('many hosts', () => {

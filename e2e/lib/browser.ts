@@ -81,7 +81,7 @@ export class Browser {
       }
     }
   }
-  click = (role: 'button' | 'link' | 'tab', name: string, within = '') => this.act(`${within}${named(role, name)}`);
+  click = (role: 'button' | 'link' | 'tab' | 'label', name: string, within = '') => this.act(`${within}${named(role, name)}`);
   clickText = (text: string, within = '') =>
     this.act(`${within}//*[self::a or self::button][contains(normalize-space(.), ${quoted(text)})]`);
   async type(label: string, text: string): Promise<void> {

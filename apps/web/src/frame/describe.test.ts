@@ -31,6 +31,12 @@ describe('an edit before it is made', () => {
       },
     ]);
   });
+  it('shows a small thing with a list in it as words', () => {
+    const uplink = { adapters: ['eno1', 'eno2'], bond: 'active-backup', tagged: true };
+    expect(inRows({ op: 'set', kind: 'Host', key: 'lr-02', path: ['uplink'], value: uplink }, estate)).toEqual([
+      { what: 'Host lr-02, uplink', before: '—', after: 'adapters eno1 + eno2, bond active-backup, tagged yes' },
+    ]);
+  });
   it('says what is added and what is removed', () => {
     const record = kinds.Record.parse({
       kind: 'Record',

@@ -14,11 +14,21 @@ const show = (v: unknown): string =>
         ? v.join(', ') || 'none'
         : Array.isArray(v) && v.every(flat)
           ? v.map((x) => entries(x).join(', ')).join('; ')
-          : JSON.stringify(v);
+          : simple(v)
+            ? Object.entries(v)
+                .map(([k, x]) => `${k} ${typeof x === 'boolean' ? (x ? 'yes' : 'no') : Array.isArray(x) ? x.join(' + ') : x}`)
+                .join(', ')
+            : JSON.stringify(v);
 
 type Flat = Record<string, string | number | boolean>;
 const flat = (v: unknown): v is Flat =>
   !!v && typeof v === 'object' && !Array.isArray(v) && Object.values(v).every((x) => typeof x !== 'object');
+/** Values of one kind each, and lists of words. */
+const simple = (v: unknown): v is Record<string, unknown> =>
+  !!v &&
+  typeof v === 'object' &&
+  !Array.isArray(v) &&
+  Object.values(v).every((x) => typeof x !== 'object' || (Array.isArray(x) && x.every((y) => typeof y === 'string')));
 const entries = (v: Flat) => Object.entries(v).map(([k, x]) => `${k} ${x}`);
 
 /** What a document is, in a few words, for when it is new. */

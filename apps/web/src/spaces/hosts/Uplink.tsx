@@ -7,15 +7,20 @@ import { Field } from '../../parts/Fields.tsx';
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 
 type Declared = NonNullable<Host['uplink']>;
-const bonds: Record<NonNullable<Declared['bond']>, { label: string; needs: string }> = {
-  'active-backup': { label: 'one leads, the others stand by', needs: 'The switch need not know of it.' },
+const bonds: Record<NonNullable<Declared['bond']>, { short: string; label: string; needs: string }> = {
+  'active-backup': {
+    short: 'bond, one leads',
+    label: 'one leads, the others stand by',
+    needs: 'The switch need not know of it.',
+  },
   '802.3ad': {
+    short: 'LACP',
     label: 'LACP (IEEE 802.1AX)',
     needs: 'The switch ports must be one group, and let one port through until LACP runs.',
   },
 };
 const inWords = ({ adapters, bond, tagged }: Declared) =>
-  `${adapters.join(' + ')}${bond ? `, ${bonds[bond].label}` : ''}, ${tagged ? 'VLAN tagged' : 'untagged'}`;
+  `${adapters.join(' + ')}${bond ? `, ${bonds[bond].short}` : ''}, ${tagged ? 'tagged' : 'untagged'}`;
 
 /** What carries the machine network of a host: it follows from its links, or is set. */
 export function Uplink({ host }: { host: Host }) {
@@ -25,7 +30,7 @@ export function Uplink({ host }: { host: Host }) {
   const now: Declared = host.uplink ?? { adapters: adapters.map((a) => a.name), ...(bond ? { bond } : {}), tagged: false };
   return (
     <p className="flex items-baseline gap-2 pt-1.5">
-      <span className="text-ink-2">Machine network over</span>
+      <span className="whitespace-nowrap text-ink-2">Machine network over</span>
       {host.uplink ? (
         <span className="set">{inWords(now)}</span>
       ) : (

@@ -16,7 +16,8 @@ export const HST015: Check = {
       const twice = up.adapters.find((name, i) => up.adapters.indexOf(name) !== i);
       const charter = estate.charters.find((c) => c.name === h.held?.charter);
       const network = estate.networks.find((n) => n.name === charter?.machineNetwork && n.site === h.site);
-      const near = absent ? nearest(absent, names) : undefined;
+      const free = names.filter((name) => !up.adapters.includes(name));
+      const near = absent ? (nearest(absent, free) ?? (free.length === 1 ? free[0] : undefined)) : undefined;
       const wrong = absent
         ? {
             path: 'adapters',
@@ -51,7 +52,7 @@ export const HST015: Check = {
                       kind: 'Host' as const,
                       key: h.name,
                       path: ['uplink', 'adapters'],
-                      value: [...new Set(up.adapters.map((name) => (name === absent ? near : name)))],
+                      value: up.adapters.map((name) => (name === absent ? near : name)),
                     },
                   ],
                 },
