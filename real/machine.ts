@@ -228,3 +228,16 @@ export class Machine {
     return this.child?.exitCode === null && this.child.signalCode === null;
   }
 }
+
+/**
+ * Puts a machine behind its controller: what the product tells the controller switches it on and off, and a machine that resets
+ * itself starts again. @returns what ends this
+ */
+export function control(machine: Machine, controller: () => { power: 'On' | 'Off' } | undefined): () => void {
+  const timer = setInterval(() => {
+    const on = controller()?.power === 'On';
+    if (on && !machine.running) machine.powerOn();
+    else if (!on && machine.running) machine.powerOff();
+  }, 200);
+  return () => clearInterval(timer);
+}

@@ -2,8 +2,9 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
+import { type Browser, openBrowser } from '../e2e/lib/browser.ts';
 import { buildOf, type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
-import { checksFor, Machine, openRoom, room } from './machine.ts';
+import { checksFor, control, Machine, openRoom, room } from './machine.ts';
 
 /**
  * A whole machine: from firmware to all images pulled, with the system that `npm run system` makes of Debian's packages. It starts
@@ -14,7 +15,9 @@ const parts = process.env.PRAESIDOR_REAL ?? '';
 const dir = mkdtempSync(join(tmpdir(), 'system-'));
 const i = new Installation();
 let c: Client;
+let b: Browser | undefined;
 let machine: Machine | undefined;
+let release: (() => void) | undefined;
 const host = 'lr-02';
 const address = '10.62.8.32';
 
@@ -38,7 +41,9 @@ beforeAll(async () => {
   });
 });
 afterAll(async () => {
+  release?.();
   machine?.powerOff();
+  await b?.close();
   await i.stop();
   rmSync(dir, { recursive: true, force: true });
 });
@@ -75,6 +80,11 @@ const checked = async (start: 'FIRST' | 'SECOND' | 'THIRD', ms: number) => {
   process.stdout.write(`${checks.join('\n')}\n`);
   return { passed: checks.filter((x) => x.startsWith('PASS')).length, failed: checks.filter((x) => x.startsWith('FAIL')) };
 };
+/** Over its controller, as somebody does it on the host's page. */
+const power = async (to: 'cut' | 'on') => {
+  await c.good('POST', '/api/hosts/works', { kind: 'power', hosts: [host], asked: { to } });
+  await eventually(async () => machine?.running === (to === 'on'), `the machine's power: ${to}`, 60_000);
+};
 const pulls = async () => ((await i.world.stores.get('lr-registry')?.pulls()) ?? []).filter((l) => l.client === address);
 const began = Date.now();
 const note = (what: string) => process.stdout.write(`${((Date.now() - began) / 1000).toFixed(0)} s: ${what}\n`);
@@ -82,8 +92,13 @@ const note = (what: string) => process.stdout.write(`${((Date.now() - began) / 1
 it('a machine boots, lays out its disks, and begins to pull its images through the mirror', async () => {
   // The emulated machine takes the place of one stand-in; the others stay off, so that it has the processors for itself.
   for (const h of ['lr-02', 'lr-04', 'lr-05', 'lr-06', 'lr-07', 'lr-08']) i.plant('node-never-boots', h);
-  await c.good('POST', '/api/builds', { charter: 'plover' });
-  await eventually(async () => i.world.machines.get(host)?.media, 'the controller plays a medium', 60_000);
+  b = await openBrowser();
+  const at = `http://127.0.0.1:${new URL(i.config.publicUrl).port}`;
+  await b.open(`${at}/sign-in`);
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await b.open(`${at}/clusters/plover?site=lr`);
+  await b.click('button', 'Build');
+  await b.find("//h1[starts-with(., 'Build ')]");
   machine = new Machine(join(dir, host), {
     mac: '52:8a:1c:40:02:01',
     memoryMiB: 3072,
@@ -101,7 +116,8 @@ it('a machine boots, lays out its disks, and begins to pull its images through t
       registry: 'registry.lr.kestrelferries.example',
     }),
   });
-  machine.powerOn();
+  release = control(machine, () => i.world.machines.get(host));
+  await until('power', 120_000);
   note('power on');
   await until('system', 700_000);
   note('first boot done');
@@ -117,9 +133,9 @@ it('loses its power while it pulls, starts from its disk, and goes on where it s
     400_000,
   );
   const before = await pulls();
-  machine?.powerOff();
+  await power('cut');
   note(`power cut after ${before.length} requests`);
-  machine?.powerOn();
+  await power('on');
   await until('images', 700_000);
   note('all images are here');
   const all = await pulls();
@@ -135,10 +151,7 @@ it('loses its power while it pulls, starts from its disk, and goes on where it s
 });
 
 it('starts again, and is what it was, without anybody to ask', async () => {
-  await machine?.ended();
-  note('it starts again');
   const before = (await pulls()).length;
-  machine?.powerOn();
   expect(await checked('THIRD', 500_000)).toEqual({ passed: 10, failed: [] });
   note('and is what it was');
   expect((await pulls()).length).toBe(before);

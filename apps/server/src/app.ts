@@ -16,6 +16,7 @@ import { apiDocs } from './api-docs.ts';
 import { accounts } from './areas/accounts/routes.ts';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
+import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
 import { builds } from './areas/builds/routes.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
@@ -136,7 +137,9 @@ export async function startServer(config: Config): Promise<Running> {
   await app.register(apiDocs);
   await serveWeb(app, config.webDir);
 
+  let tftp: Tftp | undefined;
   const end = async () => {
+    tftp?.close();
     await app.close();
     await queue.stop();
     await ctx.dialer.close();
@@ -148,6 +151,8 @@ export async function startServer(config: Config): Promise<Running> {
   try {
     await queue.start();
     await app.listen({ port: config.port, host: config.host });
+    if (config.tftpPort !== undefined)
+      tftp = await serveTftp({ host: config.host, port: config.tftpPort }, { 'ipxe.efi': config.pxeProgram }, log);
   } catch (e) {
     await end();
     throw e;

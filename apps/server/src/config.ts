@@ -9,6 +9,10 @@ export interface Config {
   /** Where machines reach this server. */
   publicUrl: string;
   dataDir: string;
+  /** Port of TFTP for hosts that start by PXE (69 is what firmware asks); without it there is none. */
+  tftpPort?: number;
+  /** The iPXE program for x86-64 that it serves. */
+  pxeProgram: string;
   webDir?: string;
   keyringKey: Buffer;
   detours: Detour[];
@@ -39,6 +43,9 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   if (key.length !== 32) throw new Error('PRAESIDOR_KEY must be 64 hex digits: the key of the keyring');
   const port = Number(env.PORT ?? 8080);
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new Error('PORT must be a port number');
+  const tftp = env.PRAESIDOR_TFTP_PORT ? Number(env.PRAESIDOR_TFTP_PORT) : undefined;
+  if (tftp !== undefined && (!Number.isInteger(tftp) || tftp < 0 || tftp > 65535))
+    throw new Error('PRAESIDOR_TFTP_PORT must be a port number');
   const patience = Number(env.PRAESIDOR_PATIENCE ?? 30);
   if (!(patience > 0)) throw new Error('PRAESIDOR_PATIENCE must be a number of seconds');
   const watch = Number(env.PRAESIDOR_WATCH ?? 30);
@@ -49,6 +56,8 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     host: env.HOST ?? '127.0.0.1',
     publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
     dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data',
+    ...(tftp === undefined ? {} : { tftpPort: tftp }),
+    pxeProgram: env.PRAESIDOR_PXE_PROGRAM ?? '/usr/lib/ipxe/snponly.efi',
     ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}),
     keyringKey: key,
     detours: parseDetours(env.PRAESIDOR_DETOURS),

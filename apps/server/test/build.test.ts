@@ -90,6 +90,31 @@ describe('hand-over', () => {
       ['lr-02', 'lr-04', 'lr-05', 'lr-06', 'lr-07', 'lr-08'].map((n) => [n, 'Ready']),
     );
     expect(rows.filter((r) => r[2] === 'control-plane').map((r) => r[0])).toEqual(['lr-02', 'lr-04', 'lr-06']);
+    // A volume that is bound, seen by a client that waits for it, and taken away again.
+    const kubectl = (...args: string[]) =>
+      promisify(execFile)('kubectl', ['--kubeconfig', file, ...args], { env: { ...process.env, HOME: dir } });
+    const docs = join(dir, 'volumes.yaml');
+    const claim = { accessModes: ['ReadWriteOnce'], storageClassName: 'own', resources: { requests: { storage: '4Gi' } } };
+    const volume = {
+      accessModes: ['ReadWriteOnce'],
+      storageClassName: 'own',
+      capacity: { storage: '5Gi' },
+      nfs: { server: '10.62.8.4', path: '/v' },
+    };
+    const apply = (kind: string, name: string, spec: object) => {
+      const metadata = { name, ...(kind === 'PersistentVolumeClaim' ? { namespace: 'default' } : {}) };
+      writeFileSync(docs, JSON.stringify({ apiVersion: 'v1', kind, metadata, spec }));
+      return kubectl('apply', '--server-side', '--validate=false', '-f', docs);
+    };
+    await apply('PersistentVolumeClaim', 'archive', claim);
+    const waits = kubectl('wait', '--for=jsonpath={.status.phase}=Bound', 'pvc/archive', '--timeout=30s');
+    await apply('PersistentVolume', 'v-1', volume);
+    expect((await waits).stdout).toContain('persistentvolumeclaim/archive condition met');
+    expect((await kubectl('get', 'pv', 'v-1', '-o', 'jsonpath={.spec.claimRef.name}')).stdout).toBe('archive');
+    const gone = kubectl('wait', '--for=delete', 'pvc/archive', '--timeout=30s');
+    await kubectl('delete', 'pvc', 'archive', '--wait=false');
+    await gone;
+    expect((await kubectl('get', 'pv', 'v-1', '-o', 'jsonpath={.status.phase}')).stdout).toBe('Available');
     writeFileSync(file, readFileSync(file, 'utf8').replace(/client-(certificate|key)-data: .*/g, ''));
     await expect(
       promisify(execFile)('kubectl', ['--kubeconfig', file, 'get', 'nodes', '--username=x', '--password=y'], {

@@ -26,6 +26,8 @@ export interface KitContext {
   bootUrl: (host: string) => string;
   /** Where a host reports and waits at its gate: nothing secret is behind it. */
   reportUrl: (host: string) => string;
+  /** Where machines reach the server, if one is there. */
+  server?: string;
   /** What tells the data of this installation from those of another on a node's disks: the build. */
   installation: string;
   /** Whether disks of a host that hold anything else are erased. */

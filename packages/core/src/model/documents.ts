@@ -164,8 +164,8 @@ const place = {
   depth: z.enum(['half', 'full']).optional(),
   zone: Label.optional(),
 };
-/** From where a host starts until it has a system on its disk: over HTTP, or from a medium that its controller plays. */
-export const StartSource = z.enum(['http', 'media']);
+/** From where a host starts until it has a system on its disk: over HTTP, from a medium that its controller plays, or by PXE. */
+export const StartSource = z.enum(['http', 'media', 'pxe']);
 const Fingerprint = z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs');
 export const Host = doc('Host', {
   name: Name,

@@ -12,6 +12,8 @@ import { type Installed, imageNames } from '../node.ts';
 import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
 import { nodeTable } from './tables.ts';
+import { shown } from './volumes.ts';
+import { watch } from './watch.ts';
 
 interface Member {
   machine: Machine;
@@ -224,9 +226,17 @@ class ApiStandin {
       this.objects.set(path, same ? before : { object, since: Date.now() });
       return send(200, this.withStatus(object, this.state()));
     }
+    if (req.method === 'DELETE') {
+      if (!this.objects.delete(path)) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
+      return send(200, { kind: 'Status', apiVersion: 'v1', metadata: {}, status: 'Success' });
+    }
+    if (req.method !== 'GET')
+      return refuse(405, 'MethodNotAllowed', 'the server does not allow this method on the requested resource');
     const table = req.headers.accept?.includes('as=Table') ?? false;
-    const state = this.state();
-    const all = this.all(at.kind, state).filter((o) => !at.namespace || o.metadata.namespace === at.namespace);
+    const list = () => this.all(at.kind, this.state()).filter((o) => !at.namespace || o.metadata.namespace === at.namespace);
+    if (['true', '1'].includes(url.searchParams.get('watch') ?? ''))
+      return watch(() => (this.up ? selected(list(), url.searchParams) : undefined), url.searchParams, res);
+    const all = list();
     if (at.name) {
       const one = all.find((o) => o.metadata.name === at.name);
       if (!one) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
@@ -277,6 +287,7 @@ class ApiStandin {
         metadata: { name, namespace: 'kube-node-lease' },
         spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date().toISOString() },
       }));
+    if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
     const given = [...this.objects.values()].map((o) => o.object).filter((o) => o.kind === kind);
     return given.map((o) => this.withStatus(o, state));
   }
@@ -369,6 +380,12 @@ class ApiStandin {
             p.message ?? '',
           ),
         ),
+      ...[...state.volumes.claims.values()]
+        .filter((c) => !c.volume)
+        .map(({ claim, reason, message }) => {
+          const { name, namespace = 'default' } = claim.metadata;
+          return event(`${name}.waits`, { kind: 'PersistentVolumeClaim', name, namespace }, reason ?? 'Pending', message ?? '');
+        }),
     ];
   }
 
@@ -399,6 +416,7 @@ class ApiStandin {
   }
 
   private withStatus(o: KubeObject, state: State): KubeObject {
+    if (o.kind === 'PersistentVolume' || o.kind === 'PersistentVolumeClaim') return shown(o, state.volumes);
     const own = state.pods.filter((p) => p.owner.kind === o.kind && p.owner.metadata.name === o.metadata.name);
     const ready = own.filter((p) => p.ready).length;
     if (o.kind === 'DaemonSet') return { ...o, status: { desiredNumberScheduled: own.length, numberReady: ready } };

@@ -97,6 +97,7 @@ const known: Record<string, Known> = {
     short: 'sc',
     model: storage.StorageClass,
   },
+  CSIDriver: { group: 'storage.k8s.io', version: 'v1', resource: 'csidrivers', namespaced: false, model: storage.CSIDriver },
   Lease: { group: 'coordination.k8s.io', version: 'v1', resource: 'leases', namespaced: true },
   CertificateSigningRequest: {
     group: 'certificates.k8s.io',
@@ -163,7 +164,7 @@ const document = (k: Known, kind: string) => ({
   singularName: kind.toLowerCase(),
   namespaced: k.namespaced,
   kind,
-  verbs: ['get', 'list', 'patch', 'create'],
+  verbs: ['get', 'list', 'watch', 'patch', 'create', 'delete'],
   ...(k.short ? { shortNames: [k.short] } : {}),
 });
 /** Documents of discovery by their paths. */

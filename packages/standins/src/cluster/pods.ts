@@ -2,6 +2,7 @@ import { parse as parseToml } from 'smol-toml';
 import { parse as parseYaml } from 'yaml';
 import type { KubeObject } from './kinds.ts';
 import { asks, may } from './rights.ts';
+import { claimKey, nodesOf, type Volumes, volumesOf } from './volumes.ts';
 
 /** A node as its scheduler and its kubelet know it. */
 export interface NodeState {
@@ -41,6 +42,7 @@ export interface State {
   ready: Set<string>;
   /** Nodes on which services have rules. */
   proxied: Set<string>;
+  volumes: Volumes;
   /** Pods that could not even be made, by their owner. */
   refused: { owner: KubeObject; message: string }[];
 }
@@ -59,7 +61,12 @@ interface PodSpec {
   tolerations?: { key?: string; operator?: string; effect?: string }[];
   containers: Container[];
   initContainers?: Container[];
-  volumes?: { name: string; configMap?: { name: string }; hostPath?: { path: string; type?: string } }[];
+  volumes?: {
+    name: string;
+    configMap?: { name: string };
+    hostPath?: { path: string; type?: string };
+    persistentVolumeClaim?: { claimName: string };
+  }[];
 }
 const specOf = (o: KubeObject): PodSpec => o.spec.template.spec as PodSpec;
 const tolerates = (spec: PodSpec, taint: { key: string; effect: string }) =>
@@ -170,13 +177,39 @@ function laysNetwork(o: KubeObject, node: NodeState): boolean {
   );
 }
 
+const claimsOf = (o: KubeObject): string[] =>
+  (specOf(o).volumes ?? []).flatMap((v) =>
+    v.persistentVolumeClaim ? [claimKey(o.metadata.namespace, v.persistentVolumeClaim.claimName)] : [],
+  );
+/** What the claims of a workload mean for where its pods go: why nowhere, which nodes, and a volume that only one node has at a time. */
+function storedFor(o: KubeObject, { claims }: Volumes): { why?: string; nodes?: string[]; oneNode?: string } {
+  const out: { nodes?: string[]; oneNode?: string } = {};
+  for (const key of claimsOf(o)) {
+    const claim = claims.get(key);
+    if (!claim) return { why: `persistentvolumeclaim "${key.split('/')[1]}" not found` };
+    if (!claim.volume) return { why: 'pod has unbound immediate PersistentVolumeClaims' };
+    const nodes = nodesOf(claim.volume);
+    if (nodes) out.nodes = out.nodes?.filter((n) => nodes.includes(n)) ?? nodes;
+    const modes = claim.volume.spec.accessModes as string[];
+    if (!modes.includes('ReadWriteMany') && !modes.includes('ReadOnlyMany')) out.oneNode = claim.volume.metadata.name;
+  }
+  return out;
+}
+
 /**
  * Pods that follow from what was given: where the scheduler puts them, and whether they run there. Nodes become ready when a pod
  * network has had time to start on them; everything else waits for that.
  */
 export function podsOf(s: Surroundings): State {
-  const state: State = { pods: [], ready: new Set(), proxied: new Set(), refused: [] };
   const owners = s.objects.filter((o) => o.kind === 'DaemonSet' || o.kind === 'Deployment');
+  const used = new Set(owners.flatMap(claimsOf));
+  const state: State = {
+    pods: [],
+    ready: new Set(),
+    proxied: new Set(),
+    refused: [],
+    volumes: volumesOf(s.objects, s.givenAt, used),
+  };
   // What runs on the network of its host comes first: the proxy, then the network, then the rest.
   const rank = (o: KubeObject) =>
     specOf(o).containers.some((c) => program(c.image) === 'kube-proxy') ? 0 : specOf(o).hostNetwork ? 1 : 2;
@@ -187,9 +220,11 @@ export function podsOf(s: Surroundings): State {
       continue;
     }
     const spec = specOf(o);
-    const fits = s.nodes.filter((n) =>
+    const stored = storedFor(o, state.volumes);
+    const tolerated = s.nodes.filter((n) =>
       [...n.taints, ...(state.ready.has(n.name) ? [] : [notReady])].every((t) => tolerates(spec, t)),
     );
+    const fits = stored.why ? [] : tolerated.filter((n) => stored.nodes?.includes(n.name) ?? true);
     const replicas = Number(o.spec.replicas ?? 1);
     const places: (NodeState | undefined)[] =
       o.kind === 'DaemonSet'
@@ -209,11 +244,18 @@ export function podsOf(s: Surroundings): State {
       state.pods.push(pod);
       if (!node) {
         pod.reason = 'Unschedulable';
-        pod.message = `0/${s.nodes.length} nodes are available: ${s.nodes.length} node(s) had untolerated taints`;
+        const all = s.nodes.length;
+        pod.message = `0/${all} nodes are available: ${stored.why ?? (tolerated.length ? `${all} node(s) had volume node affinity conflict` : `${all} node(s) had untolerated taints`)}`;
         continue;
       }
       const why = keptFrom(s, o, node, { network: state.ready.has(node.name), proxy: state.proxied.has(node.name) });
+      const first = places[0];
       if (why) [pod.reason, pod.message] = why;
+      else if (stored.oneNode && first !== node)
+        [pod.reason, pod.message] = [
+          'FailedAttachVolume',
+          `Multi-Attach error for volume "${stored.oneNode}": it is used on ${first?.name} already`,
+        ];
       else if (s.age(made) < 15) [pod.reason, pod.message] = ['ContainerCreating', 'it starts'];
       else {
         pod.ready = true;

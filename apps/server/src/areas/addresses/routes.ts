@@ -1,5 +1,5 @@
 import { forecast, parsePrefix, prefixRange, size } from '@praesidor/core/address';
-import { dhcpNetworks, dnsmasqConf, keaJson } from '@praesidor/core/ledger';
+import { dhcpNetworks, dnsmasqConf, keaJson, pxeOf } from '@praesidor/core/ledger';
 import { Owner, words } from '@praesidor/core/model';
 import { nextSerial, plannedRecords, recordsOfZone, zoneFile } from '@praesidor/core/naming';
 import type { FastifyInstance } from 'fastify';
@@ -128,13 +128,13 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
     );
   const dhcp = async (site: string | undefined) => {
     const { estate } = await loadEstate(ctx.db);
-    return estate.sites
-      .filter((s) => !site || s.name === site)
-      .flatMap((s) => dhcpNetworks(s, estate.networks, estate.reservations));
+    const sites = estate.sites.filter((s) => !site || s.name === site);
+    const pxe = sites.map((s) => pxeOf(estate, s.name, ctx.config.publicUrl)).find((p) => p !== undefined);
+    return [sites.flatMap((s) => dhcpNetworks(s, estate.networks, estate.reservations)), pxe] as const;
   };
   file('ledger.csv', 'text/csv; charset=utf-8', (site) => exportCsv(ctx, site));
-  file('kea-dhcp4.json', 'application/json', async (site) => keaJson(await dhcp(site)));
-  file('dnsmasq.conf', 'text/plain; charset=utf-8', async (site) => dnsmasqConf(await dhcp(site)));
+  file('kea-dhcp4.json', 'application/json', async (site) => keaJson(...(await dhcp(site))));
+  file('dnsmasq.conf', 'text/plain; charset=utf-8', async (site) => dnsmasqConf(...(await dhcp(site))));
 
   app.get('/api/zones/:zone/drift', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req) => {
     const zone = zoneOf(req);

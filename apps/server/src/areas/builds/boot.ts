@@ -17,6 +17,7 @@ import { asItComes, bootProgram, NoProgram } from './boot-program.ts';
 import { readOn } from '@praesidor/protocols/oci';
 import { kitOf } from './kit-of-build.ts';
 import { rangeOf, readPieces } from './pieces.ts';
+import { pxeHost } from './pxe.ts';
 
 const Report = z.object({
   name: z.string().max(60),
@@ -87,6 +88,18 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .type(types[file] ?? 'text/plain')
       .header('cache-control', 'no-store')
       .send(text);
+  });
+
+  /** What iPXE asks for when firmware has loaded it by PXE; a host that has nothing to start here goes on to its next source. */
+  app.get('/boot/pxe/:mac', async (req, reply) => {
+    const { mac } = req.params as { mac: string };
+    const found = /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(mac) ? await pxeHost(ctx, mac.toLowerCase(), req.ip) : undefined;
+    if (found) await heard(found.build.id, found.host, 'fetch', 'progress', 'SUCCESS', `asked by PXE, as ${mac}`);
+    const lines = found ? [`chain ${found.script}`] : [`echo no build waits for a host with \${net0/mac}`, 'exit'];
+    return reply
+      .type('text/plain')
+      .header('cache-control', 'no-store')
+      .send(['#!ipxe', ...lines, ''].join('\n'));
   });
 
   app.get('/boot/:token/blob/:digest', async (req, reply) => {

@@ -22,6 +22,7 @@ const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
     .digest('base64url');
 
 export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
+  server: ctx.config.publicUrl,
   installation: `build ${build.id}`,
   erase: (host) => build.erase.includes(host),
   bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,

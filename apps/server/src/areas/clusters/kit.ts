@@ -16,8 +16,9 @@ import { credential } from '../keyring/service.ts';
 import { clusterSecrets } from './pki.ts';
 
 /** A kit's context without secrets: for looking at, comparing and computing. */
-export function openContext(plan: Plan, estate: Estate): KitContext {
+export function openContext(plan: Plan, estate: Estate, server: string): KitContext {
   return {
+    server,
     plan,
     estate,
     secret: placeholder(plan.charter.name),
@@ -36,7 +37,7 @@ export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'
 }
 
 /** What only a build knows of its kit. */
-export type GivenByBuild = Pick<KitContext, 'bootUrl' | 'reportUrl' | 'installation' | 'erase'>;
+export type GivenByBuild = Pick<KitContext, 'bootUrl' | 'reportUrl' | 'installation' | 'erase' | 'server'>;
 
 /** The kit with the cluster's certificates, keys and pull credentials; made where they are lacking. */
 export async function sealedContext(

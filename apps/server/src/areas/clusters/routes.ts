@@ -94,7 +94,7 @@ export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) 
   /** The kit to look at: secrets are named, not shown. */
   app.get('/api/charters/:name/files', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) => {
     const { plan, estate } = await planOf(ctx, (req.params as { name: string }).name);
-    return { files: bootKit(openContext(plan, estate)).map((f) => ({ ...f, sha256: sha256(f.content) })) };
+    return { files: bootKit(openContext(plan, estate, ctx.config.publicUrl)).map((f) => ({ ...f, sha256: sha256(f.content) })) };
   });
 
   app.get(
@@ -106,6 +106,7 @@ export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) 
       const files = await ctx.db.transaction(async (m) =>
         bootKit(
           await sealedContext(ctx, m, plan, estate, {
+            server: ctx.config.publicUrl,
             bootUrl: (host) => `${ctx.config.publicUrl}/boot/(given by the build)/${host}`,
             reportUrl: (host) => `${ctx.config.publicUrl}/boot/(given by the build)/${host}`,
             installation: name,

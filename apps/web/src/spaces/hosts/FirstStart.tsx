@@ -6,6 +6,7 @@ const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 type Source = NonNullable<NonNullable<Host['bmc']>['boot']>;
 const sources: Record<Source, { label: string; needs: string }> = {
   http: { label: 'over HTTP', needs: 'Its firmware needs an address from DHCP for that.' },
+  pxe: { label: 'by PXE', needs: 'DHCP must name this server’s TFTP and script: its files under Addresses do.' },
   media: { label: 'from virtual media', needs: 'Its controller reads the medium from this server; DHCP is not needed.' },
 };
 

@@ -9,6 +9,10 @@ export async function startFromKit(bmc: Bmc, host: Host, kit: KitContext): Promi
     await setMediaBoot(bmc, `${from}/boot.iso`);
     return 'starts from virtual media, until it starts from its own disk';
   }
+  if (host.bmc?.boot === 'pxe') {
+    await setBoot(bmc, 'Pxe', { always: true });
+    return 'starts by PXE, until it starts from its own disk';
+  }
   await setHttpBoot(bmc, `${from}/boot.efi`);
   return 'starts over HTTP, until it starts from its own disk';
 }
