@@ -1,5 +1,5 @@
-import type { ChildProcess } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { type ChildProcess, spawn } from 'node:child_process';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
@@ -51,18 +51,27 @@ beforeAll(async () => {
         ],
       },
     ],
-    settings: { host: '0.0.0.0', port, publicUrl: `http://${room.server}:${port}` },
+    settings: {
+      host: '0.0.0.0',
+      port,
+      publicUrl: `http://${room.server}:${port}`,
+      tftpPort: 69,
+      pxeProgram: '/usr/lib/ipxe/snponly.efi',
+    },
     patience: 1800,
     before: (shift) => openRoom(shift),
   });
   c = await i.as('warden');
   await prepare(c);
   await c.good('POST', '/api/edits', {
-    edits: [{ op: 'set', kind: 'Host', key: 'lr-04', path: ['bmc', 'boot'], value: 'media' }],
-    why: 'starts from virtual media',
+    edits: [
+      { op: 'set', kind: 'Host', key: 'lr-04', path: ['bmc', 'boot'], value: 'media' },
+      { op: 'set', kind: 'Host', key: 'lr-05', path: ['bmc', 'boot'], value: 'pxe' },
+    ],
+    why: 'they start otherwise',
   });
   // The stand-ins of these hosts do nothing: emulated machines take their places.
-  for (const host of ['lr-02', 'lr-04']) i.plant('node-never-boots', host);
+  for (const host of ['lr-02', 'lr-04', 'lr-05']) i.plant('node-never-boots', host);
   await c.good('POST', '/api/builds', { charter: 'plover' });
 });
 afterEach(() => machine?.powerOff());
@@ -106,4 +115,28 @@ it('firmware starts from the medium that the product makes, without DHCP', async
   machine = new Machine(join(dir, 'lr-04'), { mac: '52:8a:1c:40:04:01', medium: () => uri });
   const line = await told(machine);
   expect(line.replace(/ systemd.*/, '')).toBe(`ds=nocloud praesidor.files=${uri.replace(/boot\.iso$/, '')}`);
+});
+
+it('firmware loads iPXE over TFTP, as the DHCP file of the product says, and that finds the script of its host', async () => {
+  await eventually(async () => i.world.machines.get('lr-05')?.bootTarget === 'Pxe', 'the controller is told', 60_000);
+  const file = join(dir, 'dnsmasq.conf');
+  writeFileSync(
+    file,
+    await (
+      await fetch(`${i.config.publicUrl}/api/addresses/files/dnsmasq.conf?site=lr`, { headers: { cookie: c.cookie } })
+    ).text(),
+  );
+  dhcp = spawn(
+    'dnsmasq',
+    [
+      ...['-k', '--user=root', '--port=0', '--bind-interfaces', `--interface=${room.bridge}`],
+      ...['--dhcp-authoritative', `--dhcp-leasefile=${join(dir, 'pxe-leases')}`, `--conf-file=${file}`],
+    ],
+    { stdio: 'ignore' },
+  );
+  machine = new Machine(join(dir, 'lr-05'), { mac: '52:8a:1c:40:05:01', pxe: true });
+  const line = await told(machine);
+  expect(line).toMatch(/ds=nocloud-net;s=http:\S+\/boot\/\S+\/ systemd\.machine_id=[0-9a-f]{32}$/);
+  const { lines } = await c.good<{ lines: { line: string }[] }>('GET', '/api/builds/plover/1/log?step=lr-05/system');
+  expect(lines.map((l) => l.line)).toContain('asked by PXE, as 52:8a:1c:40:05:01');
 });

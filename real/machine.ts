@@ -92,6 +92,8 @@ export function answerFirmware(dir: string, uri?: string, at: Room = room): Chil
 /** What a machine is made of. */
 export interface Parts {
   mac: string;
+  /** Its firmware starts by PXE before it tries HTTP. */
+  pxe?: boolean;
   /** Further adapters, with nobody at the other end. */
   also?: string[];
   /** Where it stands; at Lantern Rock if nothing else is said. */
@@ -172,7 +174,7 @@ export class Machine {
     spawnSync('ip', ['link', 'del', tap]);
     run('ip', ['tuntap', 'add', tap, 'mode', 'tap']);
     run('ip', ['link', 'set', tap, 'master', this.of.at?.bridge ?? room.bridge, 'up']);
-    const no = ['IPv4PXESupport', 'IPv6PXESupport', 'IPv6Support'].flatMap((s) => [
+    const no = [...(this.of.pxe ? [] : ['IPv4PXESupport']), 'IPv6PXESupport', 'IPv6Support'].flatMap((s) => [
       '-fw_cfg',
       `name=opt/org.tianocore/${s},string=n`,
     ]);

@@ -17,6 +17,7 @@ const emulation = {
   'qemu-block-extra': () => existsSync('/usr/lib/x86_64-linux-gnu/qemu/block-curl.so'),
   ovmf: () => existsSync('/usr/share/OVMF/OVMF_CODE_4M.fd'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
+  ipxe: () => existsSync('/usr/lib/ipxe/snponly.efi'),
   'busybox-static': () => existsSync('/bin/busybox'),
   'dnsmasq-base': () => existsSync('/usr/sbin/dnsmasq'),
   nftables: () => existsSync('/usr/sbin/nft'),

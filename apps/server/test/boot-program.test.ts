@@ -19,10 +19,15 @@ describe('the program that firmware is told to boot', () => {
   let c: Client;
   let uri = '';
   beforeAll(async () => {
-    await i.start();
+    // Whoever asks says as whom: as a proxy in front does.
+    await i.start({ settings: { trustProxy: ['127.0.0.1'] } });
     c = await i.as('warden');
     await prepare(c);
-    i.plant('node-never-boots', 'lr-02');
+    await c.good('POST', '/api/edits', {
+      edits: [{ op: 'set', kind: 'Host', key: 'lr-04', path: ['bmc', 'boot'], value: 'pxe' }],
+      why: 'starts by PXE',
+    });
+    for (const host of ['lr-02', 'lr-04']) i.plant('node-never-boots', host);
     await c.good('POST', '/api/builds', { charter: 'plover' });
     uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
   });
@@ -68,6 +73,39 @@ describe('the program that firmware is told to boot', () => {
     await expect(httpBoot(uri, signal)).rejects.toThrow();
     writeFileSync(path, linux);
     expect((await httpBoot(uri, signal)).equals(program)).toBe(true);
+  });
+
+  it('is found by PXE: by the adapter of a host that starts so, from a network that it may start in, while the build waits for it', async () => {
+    await eventually(async () => i.world.machines.get('lr-04')?.bootTarget === 'Pxe', 'its controller is told', 30_000);
+    expect(i.world.machines.get('lr-04')?.bootUri).toBeUndefined();
+    const ask = async (mac: string, from: string) =>
+      (await fetch(`${i.config.publicUrl}/boot/pxe/${mac}`, { headers: { 'x-forwarded-for': from } })).text();
+    const mac = '52:8a:1c:40:04:01';
+    const script = /^#!ipxe\nchain (\S+\/boot\.ipxe)\n$/.exec(await ask(mac, '10.62.8.101'))?.[1] ?? '';
+    expect(await (await fetch(script)).text()).toMatch(/^#!ipxe\n# lr-04, /);
+    expect(await ask(mac.toUpperCase(), '::ffff:10.62.8.101')).toContain('chain ');
+    // From elsewhere, as another adapter, as a host that starts otherwise, as nonsense.
+    for (const [m, from] of [
+      [mac, '10.62.9.101'],
+      [mac, 'fd00:62:8::5'],
+      ['52:8a:1c:40:0f:01', '10.62.8.101'],
+      ['52:8a:1c:40:02:01', '10.62.8.101'],
+      ['..%2f', '10.62.8.101'],
+    ] as const)
+      expect(await ask(m, from)).toBe(`#!ipxe\necho no build waits for a host with \${net0/mac}\nexit\n`);
+    const { lines } = await c.good<{ lines: { line: string }[] }>('GET', '/api/builds/plover/1/log?step=preflight');
+    expect(lines.map((l) => l.line).filter((l) => l.startsWith('PXE: '))).toEqual([
+      expect.stringContaining('whoever shows the address of an adapter of lr-04 in lr-machine is given their kit'),
+      expect.stringContaining('PRAESIDOR_TFTP_PORT is not set'),
+    ]);
+    const kea = await (
+      await fetch(`${i.config.publicUrl}/api/addresses/files/kea-dhcp4.json?site=lr`, { headers: { cookie: c.cookie } })
+    ).text();
+    // The server of this suite is at an address of IPv4: it is named as the one that has the first program.
+    expect(JSON.parse(kea).Dhcp4['client-classes'].map((x: { 'boot-file-name': string }) => x['boot-file-name'])).toEqual([
+      `${i.config.publicUrl}/boot/pxe/\${net0/mac}`,
+      'ipxe.efi',
+    ]);
   });
 
   it('is given to whoever has the address, and to nobody else', async () => {

@@ -31,7 +31,7 @@ function overIpv6(e: Estate): Estate {
 }
 
 /** @param v of IPv4 or of IPv6 @param drives how many each host has @param routed with an inbound router @param uplink of every host @param without
- * a host that is gone @param secrets those of a kit before, of the same cluster */
+ * a host that is gone @param server whose hosts start by PXE from there @param secrets those of a kit before, of the same cluster */
 export async function layOut(
   dir: string,
   {
@@ -41,7 +41,10 @@ export async function layOut(
     uplink,
     without,
     secrets = new Map<string, string>(),
+    server,
   }: {
+    server?: string;
+
     without?: string;
     secrets?: Map<string, string>;
     drives?: number;
@@ -67,6 +70,7 @@ export async function layOut(
       return {
         ...h,
         ...(uplink ? { uplink } : {}),
+        ...(server && h.bmc ? { bmc: { ...h.bmc, boot: 'pxe' as const } } : {}),
         facts: { ...h.facts, ...(uplink ? { nics } : {}), disks: [...h.facts.disks, ...more] },
       };
     }),
@@ -88,6 +92,7 @@ export async function layOut(
     estate,
     secret: (name) => secrets.get(name) ?? 'not asked for here',
     installation: 'build 1',
+    ...(server ? { server } : {}),
     bootUrl: (h) => `http://praesidor.example/boot/${h}`,
     reportUrl: (h) => `http://praesidor.example/report/${h}`,
   });

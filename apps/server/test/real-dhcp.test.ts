@@ -12,26 +12,33 @@ const dir = mkdtempSync(join(tmpdir(), 'dhcp-'));
 let laid: Awaited<ReturnType<typeof layOut>>;
 let server: ReturnType<Rooms['start']> | undefined;
 
-/** Asks as a machine with that MAC does (RFC 2131, DHCPDISCOVER), and says the address that it is offered. */
+/** Asks as a machine with that MAC does (RFC 2131, DHCPDISCOVER), and says what it is offered: address, next server, file. */
 const client = `
-const [, mac] = process.argv;
+const [, mac, as] = process.argv;
+const option = (n, bytes) => Buffer.from([n, bytes.length, ...bytes]);
+// Firmware that starts by PXE (RFC 4578), and the iPXE that it loads.
+const more = [
+  ...(as ? [option(60, Buffer.from('PXEClient:Arch:00007:UNDI:003016')), option(93, [0, 7])] : []),
+  ...(as === 'ipxe' ? [option(77, Buffer.from('iPXE'))] : []),
+];
 const socket = require('node:dgram').createSocket('udp4');
-const ask = Buffer.alloc(244);
+const ask = Buffer.concat([Buffer.alloc(243), ...more, Buffer.from([255]), Buffer.alloc(60)]);
 ask.set([1, 1, 6, 0, 0x12, 0x34, 0x56, 0x78]);
 ask.writeUInt16BE(0x8000, 10);
 ask.set(mac.split(':').map((b) => parseInt(b, 16)), 28);
-ask.set([0x63, 0x82, 0x53, 0x63, 53, 1, 1, 255], 236);
-socket.on('message', (m) => { if (m[0] === 2) { console.log([...m.subarray(16, 20)].join('.')); process.exit(0); } });
+ask.set([0x63, 0x82, 0x53, 0x63, 53, 1, 1], 236);
+socket.on('message', (m) => { if (m[0] === 2) { console.log([...m.subarray(16, 20)].join('.'), [...m.subarray(20, 24)].join('.'), m.toString('latin1', 108, 236).split('\\0')[0]); process.exit(0); } });
 socket.bind(68, () => { socket.setBroadcast(true); socket.send(ask, 67, '255.255.255.255'); });
 setTimeout(() => process.exit(1), 2000);`;
-const offered = async (mac: string) => {
-  const r = await rooms.run('machine', [process.execPath, '-e', client, mac]);
+const answered = async (mac: string, as?: 'firmware' | 'ipxe') => {
+  const r = await rooms.run('machine', [process.execPath, '-e', client, mac, ...(as ? [as] : [])]);
   return r.code === 0 ? r.out.trim() : undefined;
 };
+const offered = async (mac: string) => (await answered(mac))?.split(' ')[0];
 
 beforeAll(async () => {
   if (!roomsCanBeHad) return;
-  laid = await layOut(dir);
+  laid = await layOut(dir, { server: 'http://10.62.8.2:8080' });
   rooms.open();
   rooms.add('server', 'eth0', '10.62.8.2/25');
   rooms.add('machine', 'eth0', '10.62.8.126/25');
@@ -56,6 +63,10 @@ async function gives() {
     ),
   ).toBe(first.address);
   expect(await offered(second.mac)).toBe(second.address);
+  // Firmware that starts by PXE is told its first program, that program its script; whoever asks otherwise neither.
+  expect(await answered(first.mac, 'firmware')).toBe(`${first.address} 10.62.8.2 ipxe.efi`);
+  expect((await answered(first.mac, 'ipxe'))?.split(' ')[2]).toBe(`http://10.62.8.2:8080/boot/pxe/\${net0/mac}`);
+  expect((await answered(first.mac))?.split(' ')[2]).toBeUndefined();
   // A stranger is given one of the scope, and none of a node.
   expect(await offered('52:8a:1c:ff:ff:01')).toMatch(/^10\.62\.8\.1(0\d|1\d)$/);
 }

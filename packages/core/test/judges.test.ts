@@ -111,19 +111,22 @@ describe.runIf(checkzone)('named-checkzone', () => {
   });
 });
 
+const pxe = { server: '10.62.8.9', program: 'ipxe.efi', script: `http://10.62.8.9:8080/boot/pxe/\${net0/mac}` };
 const list = dhcpNetworks(estate.sites[0] as never, estate.networks, estate.reservations);
 describe.runIf(kea)('kea-dhcp4', () => {
   it('takes the networks as we write them, and refuses them broken', () => {
     const r = run(kea as string, ['-t', put('kea.json', keaJson(list))]);
     expect([r.good, r.said]).toEqual([true, expect.any(String)]);
+    const withStart = run(kea as string, ['-t', put('pxe.json', keaJson(list, pxe))]);
+    expect([withStart.good, withStart.said]).toEqual([true, expect.any(String)]);
     expect(run(kea as string, ['-t', put('broken.json', keaJson(list).replace('10.62.8.100 - ', '10.99.8.100 - '))]).good).toBe(
       false,
     );
   });
 });
 describe.runIf(dnsmasq)('dnsmasq', () => {
-  it('takes the lines as we write them', () => {
-    const r = run(dnsmasq as string, ['--test', `--conf-file=${put('dnsmasq.conf', dnsmasqConf(list))}`]);
+  it.each([undefined, pxe])('takes the lines as we write them: %j', (start) => {
+    const r = run(dnsmasq as string, ['--test', `--conf-file=${put('dnsmasq.conf', dnsmasqConf(list, start))}`]);
     expect(r.said).toContain('syntax check OK');
     expect(r.good).toBe(true);
   });

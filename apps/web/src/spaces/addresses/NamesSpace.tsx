@@ -36,7 +36,6 @@ export function NamesSpace() {
     queryFn: () =>
       api<{ drift: Drift; served: { at: string; serial: number; error?: string } }>('GET', `/api/zones/${zone?.name}/drift`),
     placeholderData: (o) => o,
-    retry: false,
   });
   const renew = [['estate']];
   const read = useAct(
@@ -181,6 +180,7 @@ export function NamesSpace() {
             <div className="border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">{served.error}</div>
           )}
           <Refused error={send.error} />
+          {served && <Refused error={exact.error} />}
           {d && (
             <table className="grid-table" aria-label="Planned against served">
               <thead>

@@ -101,6 +101,18 @@ export const preflight: StepRunner = {
         `kit: it travels over plain HTTP from ${ctx.config.publicUrl}: whoever reads along on ${plan.network?.name ?? 'that network'} has the cluster's keys. Keep others off that network while it is built.`,
         'warn',
       );
+    const byPxe = plan.nodes.filter((n) => estate.hosts.find((h) => h.name === n.host)?.bmc?.boot === 'pxe').map((n) => n.host);
+    if (byPxe.length) {
+      await log(
+        `PXE: until they start from their disks, whoever shows the address of an adapter of ${byPxe.join(', ')} in ${plan.network?.name ?? 'their network'} is given their kit.`,
+        'warn',
+      );
+      if (ctx.config.tftpPort === undefined)
+        await log(
+          'PXE: this server gives out no first program (PRAESIDOR_TFTP_PORT is not set); another TFTP server has to: ipxe.efi.',
+          'warn',
+        );
+    }
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);
     if (wrong.length)
       throw new StepFailure(
