@@ -38,7 +38,9 @@ it('a network is put in force with tags and bonds; disks are found by serial, la
   const { kit } = await layOut(join(dir, 'kit'), { drives: 3 });
   const root = Object.fromEntries(
     kit.flatMap((f) => {
-      const path = /^hosts\/lr-01\/(root\/(?:etc\/praesidor|etc\/systemd\/system|usr\/local\/sbin)\/.*)$/.exec(f.path)?.[1];
+      const path = /^hosts\/lr-01\/(root\/(?:etc\/praesidor|etc\/sysctl\.d|etc\/systemd\/system|usr\/local\/sbin)\/.*)$/.exec(
+        f.path,
+      )?.[1];
       return path ? [[path, f.content]] : [];
     }),
   );

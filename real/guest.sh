@@ -11,6 +11,7 @@ if [ ! -e /var/lib/praesidor/checked ]; then
   node
   cat /etc/machine-id /etc/ssh/ssh_host_ed25519_key.pub > /var/lib/praesidor/checked
   sync
+  systemd-analyze > /dev/ttyS0; systemd-analyze blame | head -30 > /dev/ttyS0
   say FIRST END
   exit
 fi

@@ -1,3 +1,5 @@
+import { lookup } from 'node:dns/promises';
+import { networkInterfaces } from 'node:os';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import helmet from '@fastify/helmet';
@@ -151,8 +153,7 @@ export async function startServer(config: Config): Promise<Running> {
   try {
     await queue.start();
     await app.listen({ port: config.port, host: config.host });
-    if (config.tftpPort !== undefined)
-      tftp = await serveTftp({ host: config.host, port: config.tftpPort }, { 'ipxe.efi': config.pxeProgram }, log);
+    if (config.tftpPort !== undefined) tftp = await tftpFor(config, config.tftpPort, log);
   } catch (e) {
     await end();
     throw e;
@@ -168,6 +169,17 @@ export async function startServer(config: Config): Promise<Running> {
       await end();
     },
   };
+}
+
+/**
+ * TFTP at the address that machines are told: firmware takes answers from no other, and a machine with several addresses answers from the
+ * first of them. Where that address is not this machine's (a balancer's), it listens like the rest.
+ */
+async function tftpFor(config: Config, port: number, log: Context['log']): Promise<Tftp> {
+  const files = { 'ipxe.efi': config.pxeProgram };
+  const told = await lookup(new URL(config.publicUrl).hostname).catch(() => undefined);
+  const own = told && Object.values(networkInterfaces()).some((list) => list?.some((i) => i.address === told.address));
+  return serveTftp({ host: own ? told.address : config.host, port }, files, log);
 }
 
 /** What is wrong with a request, each with its path; unknown fields with the one they were meant to be. */

@@ -6,7 +6,10 @@ const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 type Source = NonNullable<NonNullable<Host['bmc']>['boot']>;
 const sources: Record<Source, { label: string; needs: string }> = {
   http: { label: 'over HTTP', needs: 'Its firmware needs an address from DHCP for that.' },
-  pxe: { label: 'by PXE', needs: 'DHCP names the first program and the script of this server; the DHCP files under Addresses have both.' },
+  pxe: {
+    label: 'by PXE',
+    needs: 'DHCP names the first program and the script of this server; the DHCP files under Addresses have both.',
+  },
   media: { label: 'from virtual media', needs: 'Its controller reads the medium from this server; DHCP is not needed.' },
 };
 

@@ -39,8 +39,9 @@ swapoff -a
 name_adapter() {
   for at in /sys/class/net/*/address; do
     adapter=$(dirname "$at")
-    # A bond, or a tag on it, has the address of an adapter.
-    [ "$(cat "$at")" = "$1" ] && [ -e "$adapter/device" ] || continue
+    # A bond, or a tag on it, has the address of an adapter; one that is in a bond has the bond's.
+    [ -e "$adapter/device" ] || continue
+    [ "$(cat "$adapter/bonding_slave/perm_hwaddr" 2> /dev/null || cat "$at")" = "$1" ] || continue
     now=$(basename "$adapter")
     [ "$now" = "$2" ] && continue
     ip link set "$now" down
@@ -50,9 +51,21 @@ name_adapter() {
 ${uplinkOf(node)
   .adapters.map((a) => `name_adapter ${shell(a.mac)} ${shell(a.name)}`)
   .join('\n')}
+# What cloud-init laid down for its first request, and the names that it gave, are not those of later starts.
+rm -f /etc/netplan/50-cloud-init.yaml /etc/systemd/network/10-cloud-init-* /etc/udev/rules.d/70-persistent-net.rules
+mkdir -p /etc/cloud/cloud.cfg.d
+echo 'network: {config: disabled}' > /etc/cloud/cloud.cfg.d/99-praesidor.cfg
 systemctl is-enabled --quiet systemd-networkd || systemctl enable --quiet systemd-networkd
 systemctl start systemd-networkd
 networkctl reload
+# A bond, and a tag on it, are made one after the other.
+for link in ${interfacesOf(node).map(shell).join(' ')}; do
+  tries=0
+  until [ -e "/sys/class/net/$link" ] || [ "$tries" = 100 ]; do
+    tries=$((tries + 1))
+    sleep 0.1
+  done
+done
 networkctl reconfigure ${interfacesOf(node).map(shell).join(' ')}
 systemctl restart systemd-resolved
 praesidor-disks
