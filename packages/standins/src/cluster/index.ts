@@ -56,6 +56,7 @@ class ApiStandin {
   private readonly labels = new Map<string, Record<string, string>>();
   private server: Server | undefined;
   private etcd = new Set<string>();
+  private revision = 1;
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
 
@@ -235,7 +236,12 @@ class ApiStandin {
     const table = req.headers.accept?.includes('as=Table') ?? false;
     const list = () => this.all(at.kind, this.state()).filter((o) => !at.namespace || o.metadata.namespace === at.namespace);
     if (['true', '1'].includes(url.searchParams.get('watch') ?? ''))
-      return watch(() => (this.up ? selected(list(), url.searchParams) : undefined), url.searchParams, res);
+      return watch(
+        () => (this.up ? selected(list(), url.searchParams) : undefined),
+        () => String(++this.revision),
+        url.searchParams,
+        res,
+      );
     const all = list();
     if (at.name) {
       const one = all.find((o) => o.metadata.name === at.name);
@@ -247,7 +253,12 @@ class ApiStandin {
       200,
       table && at.kind === 'Node'
         ? nodeTable(items)
-        : { kind: `${at.kind}List`, apiVersion: apiVersionOf(at.kind), metadata: { resourceVersion: '1' }, items },
+        : {
+            kind: `${at.kind}List`,
+            apiVersion: apiVersionOf(at.kind),
+            metadata: { resourceVersion: String(this.revision) },
+            items,
+          },
     );
   }
 

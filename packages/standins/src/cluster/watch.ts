@@ -5,11 +5,20 @@ import type { KubeObject } from './kinds.ts';
  * Streams what becomes of a list (Kubernetes API concepts, "Efficient detection of changes"): every object at first, then each that is
  * added, modified or deleted, a line of JSON each; until whoever asks goes away, `timeoutSeconds` are over, or the API is gone (undefined).
  */
-export async function watch(list: () => KubeObject[] | undefined, params: URLSearchParams, res: ServerResponse): Promise<void> {
+export async function watch(
+  list: () => KubeObject[] | undefined,
+  version: () => string,
+  params: URLSearchParams,
+  res: ServerResponse,
+): Promise<void> {
   res.writeHead(200, { 'content-type': 'application/json' });
   const end = Date.now() + 1000 * Number(params.get('timeoutSeconds') ?? 1800);
   const seen = new Map<string, { text: string; object: KubeObject }>();
-  const tell = (type: string, object: KubeObject) => res.write(`${JSON.stringify({ type, object })}\n`);
+  // Clients that go on after a break want a version with each.
+  const tell = (type: string, object: KubeObject) =>
+    res.write(
+      `${JSON.stringify({ type, object: { ...object, metadata: { ...object.metadata, resourceVersion: version() } } })}\n`,
+    );
   while (!res.destroyed && Date.now() < end) {
     const now = list();
     if (!now) break;
