@@ -70,6 +70,24 @@ const noModules = [
     (d) => `drivers/${d}`,
   ),
 ];
+/** Files that are none of a package's, by their paths. */
+const own = {
+  '/usr/local/sbin/wait-for-first-boot-data': `#!/bin/sh
+# First-boot data on a medium or a disk: its drive may come up later than who reads it.
+grep -qE '(^| )ds=nocloud( |$)' /proc/cmdline || exit 0
+tries=0
+until [ -e /dev/disk/by-label/CIDATA ] || [ "$tries" = 300 ]; do
+  tries=$((tries + 1))
+  sleep 0.2
+done
+`,
+  '/etc/systemd/system/cloud-init-local.service.d/data.conf': `[Unit]
+After=systemd-udevd.service systemd-udev-trigger.service
+Wants=systemd-udev-trigger.service
+[Service]
+ExecStartPre=/usr/local/sbin/wait-for-first-boot-data
+`,
+};
 /** Started by the kit when it is their time. */
 const notByThemselves = ['haproxy', 'keepalived', 'nfs-client', 'rpcbind', 'e2scrub_reap'];
 
@@ -122,6 +140,15 @@ process.on('exit', () => rmSync(work, { recursive: true, force: true }));
 mkdirSync(out, { recursive: true });
 
 const tar = join(work, 'root.tar');
+/** Laid into the system: what is ours, then what the engineer brings. */
+const laid = [
+  ...Object.entries(own).map(([path, text], n) => {
+    const file = join(work, `own-${n}`);
+    writeFileSync(file, text);
+    return { path, file, mode: path.includes('/sbin/') ? '0755' : '0644' };
+  }),
+  ...added.map((a) => ({ ...a, mode: '0755' })),
+];
 await step('Putting packages together', async () => {
   const unit = (name) => `"$1/etc/systemd/system/multi-user.target.wants/${name}.service"`;
   run(
@@ -142,7 +169,7 @@ await step('Putting packages together', async () => {
       '--customize-hook=echo "locale: C.UTF-8" > "$1/etc/cloud/cloud.cfg.d/10-system.cfg"',
       `--customize-hook=cd "$1"/usr/lib/modules/* && rm -rf ${noModules.map((m) => `kernel/${m}`).join(' ')} && chroot "$1" depmod "$(basename "$PWD")"`,
       '--customize-hook=ln -sf ../run/systemd/resolve/stub-resolv.conf "$1/etc/resolv.conf"',
-      ...added.map(({ path, file }) => `--customize-hook=install -D -m 0755 ${JSON.stringify(file)} "$1${path}"`),
+      ...laid.map(({ path, file, mode }) => `--customize-hook=install -D -m ${mode} ${JSON.stringify(file)} "$1${path}"`),
       // What differs from one making to the next, and nobody reads. /tmp is left alone: mmdebstrap keeps its settings there until its end,
       // and without them would tidy up this machine instead.
       '--customize-hook=rm -rf "$1"/var/log/* "$1"/var/cache/ldconfig "$1"/boot/initrd* "$1"/var/lib/systemd/random-seed',
