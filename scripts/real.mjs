@@ -68,6 +68,7 @@ exit 0
 function system() {
   const own = createHash('sha256')
     .update(readFileSync(join(root, 'scripts/system.mjs')))
+    .update(readFileSync(join(root, 'scripts/lib/guest-disk.mjs')))
     .update(JSON.stringify(added))
     .digest('hex');
   const made = join(parts, 'system.of');

@@ -41,7 +41,7 @@ export function writeGuestDisk({ run, work, tar, epoch, out }) {
     ],
     { env },
   );
-  settleTimes({ run, system, epoch });
+  settleTimes({ run, system, epoch, env });
   rmSync(root, { recursive: true, force: true });
 
   const disk = join(work, 'guest.raw');
@@ -61,7 +61,8 @@ export function writeGuestDisk({ run, work, tar, epoch, out }) {
     [system, rootAt],
   ])
     run('dd', [`if=${part}`, `of=${disk}`, 'bs=1M', `seek=${at / MiB}`, 'conv=notrunc,sparse', 'status=none']);
-  run('qemu-img', ['convert', '-c', '-m', '1', '-O', 'qcow2', disk, out]);
+  // Several at a time, written in their order.
+  run('qemu-img', ['convert', '-c', '-O', 'qcow2', disk, out]);
   for (const file of [loader, system, disk]) rmSync(file);
 }
 
@@ -132,12 +133,19 @@ exec /busybox switch_root /root /sbin/init
 }
 
 /** The times at which this machine unpacked the files are none of the system's: each file gets the time of the system instead. */
-function settleTimes({ run, system, epoch }) {
-  const inodes = Number(/^Inode count: +(\d+)$/m.exec(run('dumpe2fs', ['-h', system]))?.[1]);
-  const free = Number(/^Free inodes: +(\d+)$/m.exec(run('dumpe2fs', ['-h', system]))?.[1]);
+export function settleTimes({ run, system, epoch, env }) {
+  const told = run('dumpe2fs', [system]);
+  const inodes = Number(/^Inode count: +(\d+)$/m.exec(told)?.[1]);
+  const free = new Set();
+  for (const [, list] of told.matchAll(/^ +Free inodes: (.*)$/gm))
+    for (const range of list.split(', ').filter(Boolean)) {
+      const [first, last = first] = range.split('-').map(Number);
+      for (let n = first; n <= last; n++) free.add(n);
+    }
   const commands = [];
-  for (let n = 11; n <= inodes - free; n++)
-    for (const field of ['ctime', 'atime', 'crtime'])
-      commands.push(`sif <${n}> ${field} @${epoch}`, `sif <${n}> ${field}_extra 0`);
-  run('debugfs', ['-w', '-f', '-', system], { input: `${commands.join('\n')}\n` });
+  for (let n = 2; n <= inodes; n++)
+    if (!free.has(n) && (n === 2 || n > 10))
+      for (const field of ['ctime', 'atime', 'crtime'])
+        commands.push(`sif <${n}> ${field} @${epoch}`, `sif <${n}> ${field}_extra 0`);
+  run('debugfs', ['-w', '-f', '-', system], { env, input: `${commands.join('\n')}\n` });
 }
