@@ -13,6 +13,7 @@ import {
   fieldOf,
   hostsByAddress,
   keaJson,
+  pxeOf,
   merge,
   readCsv,
   type Reshaped,
@@ -263,6 +264,22 @@ describe('for DHCP servers', () => {
     r('10.62.8.72', { network: 'lr-machine', mac: '70:b5:e8:12:9e:05', resting: true }),
   );
   const list = dhcpNetworks(estate.sites[0] as never, estate.networks, estate.reservations);
+  it('tells firmware that starts by PXE its first program, and iPXE its script alone', () => {
+    const byPxe = {
+      ...estate,
+      hosts: estate.hosts.map((h, n) => (n || !h.bmc ? h : { ...h, bmc: { ...h.bmc, boot: 'pxe' as const } })),
+    };
+    expect(pxeOf(estate, 'lr', 'http://10.62.8.2:8080')).toBeUndefined();
+    expect(pxeOf(byPxe, 'lr', 'http://elsewhere.example')).toBeUndefined();
+    expect(pxeOf(byPxe, 'lr', 'http://[fd00::1]:8080')).toBeUndefined();
+    const pxe = pxeOf(byPxe, 'lr', 'http://10.62.8.2:8080');
+    expect(pxe?.server).toBe('10.62.8.2');
+    const classes = JSON.parse(keaJson(list, pxe)).Dhcp4['client-classes'] as { name: string; test: string }[];
+    expect(classes.map((c) => c.name)).toEqual(['praesidor-ipxe', 'praesidor-pxe']);
+    expect(classes[1]?.test).toContain("not member('praesidor-ipxe')");
+    expect(dnsmasqConf(list, pxe)).toContain('dhcp-boot=tag:pxe,tag:!ipxe,ipxe.efi,,10.62.8.2\n');
+    expect(dnsmasqConf(list)).not.toContain('dhcp-boot');
+  });
   it('a MAC is bound once, and nothing that rests', () => {
     expect(list.map((d) => d.network.name)).toEqual(['lr-machine']);
     expect(list[0]?.reservations).toEqual([
