@@ -1,12 +1,14 @@
 #!/usr/bin/env node
 /*
- * `npm run real`: what takes too long for `npm test`. Machines under emulation boot what the product serves. All of it happens
- * in a network namespace of its own that has the addresses of one site, so that nothing of this machine's network is touched.
+ * `npm run real [SUITE…]`: what takes too long for `npm test`. Machines under emulation boot what the product serves. Each suite has
+ * a network namespace of its own with the addresses of one site, so that nothing of this machine's network is touched, and two run
+ * at a time.
  */
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
+import { createInterface } from 'node:readline';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, startPostgres } from './lib/postgres.mjs';
 import { fail, step } from './lib/say.mjs';
@@ -94,9 +96,44 @@ async function outside() {
   await web();
   await kernel();
   system();
-  const name = `praesidor-real-${process.pid}`;
+  const began = Date.now();
+  const waiting = asked();
+  for (const signal of ['SIGINT', 'SIGTERM'])
+    process.on(signal, () => {
+      waiting.length = 0;
+    });
+  const rooms = [1, 2].map(
+    (lane) =>
+      new Promise((done) => {
+        const next = async (worst) => {
+          const suite = waiting.shift();
+          return suite ? next(Math.max(worst, await inRoom(suite, lane))) : worst;
+        };
+        done(next(0));
+      }),
+  );
+  const codes = await Promise.all(rooms);
+  process.stdout.write(`after ${Math.round((Date.now() - began) / 1000)} s\n`);
+  process.exit(Math.max(...codes));
+}
+
+/** The suites to run, those first that take longest. */
+function asked() {
+  const named = process.argv.slice(2);
+  if (named.length) return named;
+  const longest = ['real/system.test.ts', 'real/guest.test.ts'];
+  const all = readdirSync(join(root, 'real'))
+    .filter((f) => f.endsWith('.test.ts'))
+    .map((f) => `real/${f}`);
+  return [...longest, ...all.filter((f) => !longest.includes(f))];
+}
+
+/** Runs a suite in a network namespace; nothing that was started in it outlives it. @returns its exit code */
+async function inRoom(suite, lane) {
+  const name = `praesidor-real-${process.pid}-${lane}`;
   const made = spawnSync('ip', ['netns', 'add', name], { encoding: 'utf8' });
   if (made.status !== 0) fail(`No network namespace can be had here: ${made.stderr.trim()}`);
+  const began = Date.now();
   const child = spawn(
     'ip',
     [
@@ -106,35 +143,35 @@ async function outside() {
       process.execPath,
       import.meta.filename ?? new URL(import.meta.url).pathname,
       '--inside',
-      ...process.argv.slice(2),
+      String(lane),
+      suite,
     ],
-    {
-      cwd: root,
-      stdio: 'inherit',
-    },
+    { cwd: root, stdio: ['ignore', 'pipe', 'pipe'] },
   );
-  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, () => child.kill(signal));
+  const short = basename(suite, '.test.ts');
+  for (const stream of [child.stdout, child.stderr])
+    createInterface({ input: stream }).on('line', (line) => process.stdout.write(`${short}: ${line}\n`));
+  const end = (signal) => child.kill(signal);
+  for (const signal of ['SIGINT', 'SIGTERM']) process.on(signal, end);
   const code = await new Promise((done) => child.once('exit', (c) => done(c ?? 1)));
+  for (const signal of ['SIGINT', 'SIGTERM']) process.off(signal, end);
+  for (const pid of spawnSync('ip', ['netns', 'pids', name], { encoding: 'utf8' }).stdout.split(/\s+/).filter(Boolean))
+    spawnSync('kill', ['-9', pid]);
   spawnSync('ip', ['netns', 'del', name]);
-  process.exit(code);
+  process.stdout.write(`${short}: after ${Math.round((Date.now() - began) / 1000)} s\n`);
+  return code;
 }
 
 async function within() {
-  const began = Date.now();
+  const [, , , lane, suite] = process.argv;
   spawnSync('ip', ['link', 'set', 'lo', 'up']);
   const scratch = mkdtempSync('/var/tmp/praesidor-real-');
   chmodSync(scratch, 0o755);
-  const pg = await startPostgres(join(state, 'real-postgres'), 54400, { lasting: false });
+  const pg = await startPostgres(join(state, `real-postgres-${lane}`), 54400, { lasting: false });
   createDatabase(pg, 'tests');
   const suites = spawn(
     process.execPath,
-    [
-      join(root, 'node_modules/vitest/vitest.mjs'),
-      'run',
-      '--config',
-      'vitest.real.config.ts',
-      ...process.argv.slice(2).filter((a) => a !== '--inside'),
-    ],
+    [join(root, 'node_modules/vitest/vitest.mjs'), 'run', '--config', 'vitest.real.config.ts', suite],
     {
       cwd: root,
       stdio: 'inherit',
@@ -145,7 +182,6 @@ async function within() {
   const code = await new Promise((done) => suites.once('exit', (c) => done(c ?? 1)));
   await pg.stop();
   rmSync(scratch, { recursive: true, force: true });
-  process.stdout.write(`after ${Math.round((Date.now() - began) / 1000)} s\n`);
   process.exit(code);
 }
 await (inside ? within() : outside());

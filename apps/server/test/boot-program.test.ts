@@ -93,6 +93,14 @@ describe('the program that firmware is told to boot', () => {
       ['..%2f', '10.62.8.101'],
     ] as const)
       expect(await ask(m, from)).toBe(`#!ipxe\necho no build waits for a host with \${net0/mac}\nexit\n`);
+    // Whoever tries one adapter after the other is stopped soon; others are not.
+    const tried = await Promise.all(
+      Array.from({ length: 70 }, () =>
+        fetch(`${i.config.publicUrl}/boot/pxe/02:00:00:00:00:01`, { headers: { 'x-forwarded-for': '10.62.8.102' } }),
+      ),
+    );
+    expect(tried.map((r) => r.status).sort((a, b) => a - b)).toEqual([...Array(60).fill(200), ...Array(10).fill(429)]);
+    expect(await ask(mac, '10.62.8.101')).toContain('chain ');
     const { lines } = await c.good<{ lines: { line: string }[] }>('GET', '/api/builds/plover/1/log?step=preflight');
     expect(lines.map((l) => l.line).filter((l) => l.startsWith('PXE: '))).toEqual([
       expect.stringContaining('whoever shows the address of an adapter of lr-04 in lr-machine is given their kit'),

@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
+import rateLimit from '@fastify/rate-limit';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
 import type { Plan } from '@praesidor/core/charter';
@@ -49,6 +50,7 @@ function asRefusal(e: unknown): never {
 
 /** What machines ask for while they boot. A token opens one host of one build, and nothing after the build. */
 export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
+  await app.register(rateLimit, { global: false });
   app.addContentTypeParser('application/x-www-form-urlencoded', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(body as string))),
   );
@@ -91,7 +93,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   });
 
   /** What iPXE asks for when firmware has loaded it by PXE; a host that has nothing to start here goes on to its next source. */
-  app.get('/boot/pxe/:mac', async (req, reply) => {
+  const often = { rateLimit: { max: 60, timeWindow: '1 minute' } };
+  app.get('/boot/pxe/:mac', { config: often }, async (req, reply) => {
     const { mac } = req.params as { mac: string };
     const found = /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(mac) ? await pxeHost(ctx, mac.toLowerCase(), req.ip) : undefined;
     if (found) await heard(found.build.id, found.host, 'fetch', 'progress', 'SUCCESS', `asked by PXE, as ${mac}`);

@@ -17,20 +17,20 @@ export async function pxeHost(
   mac: string,
   asker: string,
 ): Promise<{ build: BuildRow; host: string; script: string } | undefined> {
-  const open = (await ctx.db.manager.query(
-    "select distinct build, host from boot_token where opens = 'files' and until > now()",
-  )) as { build: number; host: string }[];
-  if (!open.length) return undefined;
+  const waiting = (await ctx.db.manager.query(
+    `select distinct b.id, n->>'host' as host
+       from build b join boot_token t on t.build = b.id, jsonb_array_elements(b.plan->'nodes') n
+      where t.opens = 'files' and t.until > now() and t.host = n->>'host'
+        and n->'facts'->'nics' @> jsonb_build_array(jsonb_build_object('mac', $1::text))`,
+    [mac],
+  )) as { id: number; host: string }[];
+  // Nothing more is read for an adapter that no running build has.
+  if (!waiting.length) return undefined;
   const { estate } = await loadEstate(ctx.db);
-  for (const id of [...new Set(open.map((o) => o.build))]) {
+  for (const { id, host } of waiting) {
     const build = await ctx.db.manager.findOneBy(Builds, { id });
-    const plan = build?.plan as Plan | undefined;
-    if (!build || !plan) continue;
-    const host = open
-      .filter((o) => o.build === id)
-      .map((o) => estate.hosts.find((h) => h.name === o.host))
-      .find((h) => h?.bmc?.boot === 'pxe' && h.facts?.nics.some((n) => n.mac === mac))?.name;
-    if (!host || !startsIn(plan, estate, asker)) continue;
+    if (!build || estate.hosts.find((h) => h.name === host)?.bmc?.boot !== 'pxe') continue;
+    if (!startsIn(build.plan as Plan, estate, asker)) continue;
     const step = (await statusOf(ctx.db.manager, build)).status.steps[`${host}/system`];
     if (step?.state === 'done') continue;
     return { build, host, script: `${ofBuild(ctx, build).bootUrl(host)}/boot.ipxe` };
