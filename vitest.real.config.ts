@@ -1,10 +1,10 @@
 import { defineConfig } from 'vitest/config';
 
-/** Suites of `npm run real`: machines under emulation, one after the other. */
+/** A suite of `npm run real`: machines under emulation. */
 export default defineConfig({
   test: {
     include: ['real/**/*.test.ts'],
-    testTimeout: 1_200_000,
+    testTimeout: 2_400_000,
     hookTimeout: 300_000,
     fileParallelism: false,
     reporters: ['verbose'],

@@ -58,7 +58,7 @@ it('a network is put in force with tags and bonds; disks are found by serial, la
   });
   machine.powerOn();
   const m = machine;
-  const said = await eventually(async () => /CHECK END/.test(m.said()) && m.said(), 'all checks to end', 400_000).catch(
+  const said = await eventually(async () => /CHECK END/.test(m.said()) && m.said(), 'all checks to end', 800_000).catch(
     (e: Error) => {
       throw new Error(`${e.message}\n${m.said().slice(-4000)}`);
     },

@@ -1,17 +1,16 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import { type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
-import { writeInitialFiles } from '../scripts/lib/initial-files.mjs';
 import { answerFirmware, Machine, openRoom, room } from './machine.ts';
+import { smallSystem, told } from './small-system.ts';
 
 /**
  * UEFI firmware (Debian's ovmf) boots what the product serves for a host: the product makes it of Debian's kernel and Debian's
  * stub, which are shipped to the room like every image. The system here is one program that says what the kernel was told.
  */
-const parts = process.env.PRAESIDOR_REAL ?? '';
 const dir = mkdtempSync(join(tmpdir(), 'firmware-'));
 const i = new Installation();
 let c: Client;
@@ -20,35 +19,12 @@ let machine: Machine | undefined;
 const image = 'images.upstream.example/core/system:1.34.2';
 
 beforeAll(async () => {
-  const kernel = join(
-    parts,
-    'kernel/boot',
-    readdirSync(join(parts, 'kernel/boot')).find((f) => f.startsWith('vmlinuz-')) as string,
-  );
-  const init = [
-    '#!/busybox sh',
-    '/busybox mkdir -p /proc /dev',
-    '/busybox mount -t proc proc /proc',
-    '/busybox mount -t devtmpfs dev /dev',
-    'echo "TOLD $(/busybox cat /proc/cmdline) END" > /dev/ttyS0',
-    '/busybox poweroff -f',
-  ].join('\n');
-  const system = join(dir, 'initrd');
-  writeInitialFiles(system, [
-    { path: 'busybox', from: '/bin/busybox', mode: 0o755 },
-    { path: 'init', body: `${init}\n`, mode: 0o755 },
-  ]);
-  const layer = (title: string, bytes: Buffer) => ({ key: title, paper: bytes.length, title, bytes });
   const port = await freePort();
   await i.start({
     also: [
       {
         image,
-        layers: [
-          layer('kernel', readFileSync(kernel)),
-          layer('initrd', readFileSync(system)),
-          layer('stub', readFileSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub')),
-        ],
+        layers: smallSystem(dir),
       },
     ],
     settings: {
@@ -80,23 +56,6 @@ afterAll(async () => {
   await i.stop();
   rmSync(dir, { recursive: true, force: true });
 });
-
-/** What the kernel of a machine was told, as the one program of its system says. */
-async function told(m: Machine): Promise<string> {
-  const began = Date.now();
-  m.powerOn();
-  const line = await eventually(
-    async () =>
-      /TOLD (.*) END/.exec(m.said())?.[1] ||
-      (/failed to load|Kernel panic/.test(m.said()) && Promise.reject(new Error(m.said().slice(-2000)))),
-    'the kernel says what it was told',
-    300_000,
-  ).catch((e: Error) => {
-    throw new Error(`${e.message}\n${m.said().slice(-3000)}`);
-  });
-  process.stdout.write(`firmware to first program: ${((Date.now() - began) / 1000).toFixed(0)} s\n`);
-  return line;
-}
 
 it('firmware loads the program that the product makes, and its kernel is told where its first-boot data are', async () => {
   const uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);

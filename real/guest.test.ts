@@ -99,11 +99,11 @@ it('a guest boots from its disk image, fetches its first-boot data, and pulls it
       return s?.state === 'done';
     },
     `images of ${host} are done`,
-    700_000,
+    1_400_000,
   ).catch((e: Error) => {
     throw new Error(`${e.message}\n${machine?.said().slice(-6000)}`);
   });
-  expect(await checked('FIRST', 300_000)).toEqual({ passed: 23, failed: [] });
+  expect(await checked('FIRST', 600_000)).toEqual({ passed: 23, failed: [] });
 });
 
 it('is what it was after a power cut, without anybody to ask', async () => {
@@ -111,5 +111,5 @@ it('is what it was after a power cut, without anybody to ask', async () => {
   machine?.powerOff();
   await machine?.ended();
   machine?.powerOn();
-  expect(await checked('SECOND', 500_000)).toEqual({ passed: 9, failed: [] });
+  expect(await checked('SECOND', 1_000_000)).toEqual({ passed: 9, failed: [] });
 });

@@ -1,3 +1,4 @@
+import { X509Certificate } from 'node:crypto';
 import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
 import { copyFileSync, mkdirSync, readFileSync, truncateSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
@@ -94,6 +95,8 @@ export interface Parts {
   mac: string;
   /** Its firmware starts by PXE before it tries HTTP. */
   pxe?: boolean;
+  /** Authorities that its firmware checks servers against (PEM), as its controller was given them. */
+  authorities?: string[];
   /** Further adapters, with nobody at the other end. */
   also?: string[];
   /** Where it stands; at Lantern Rock if nothing else is said. */
@@ -116,6 +119,22 @@ export function checksFor(script: string, told: Record<'nic' | 'address' | 'reso
   const read = (name: string) => readFileSync(join(import.meta.dirname, name), 'utf8');
   const values = Object.entries(told).map(([name, value]) => `export ${name}='${value}'\n`);
   return { 'run.sh': `${values.join('')}. /run/checks/${script}\n`, 'common.sh': read('common.sh'), [script]: read(script) };
+}
+
+/** Certificates as firmware keeps them: one EFI_SIGNATURE_LIST each (UEFI 2.10 §32.4.1), of type EFI_CERT_X509_GUID. */
+function signatureLists(pems: string[]): Buffer {
+  const x509 = Buffer.from('a159c0a5e494a74a87b5ab155c2bf072', 'hex');
+  return Buffer.concat(
+    pems.map((pem) => {
+      const { raw } = new X509Certificate(pem);
+      const head = Buffer.alloc(44);
+      x509.copy(head);
+      head.writeUInt32LE(44 + raw.length, 16);
+      head.writeUInt32LE(0, 20);
+      head.writeUInt32LE(16 + raw.length, 24);
+      return Buffer.concat([head, raw]);
+    }),
+  );
 }
 
 /** A machine without an operating system: UEFI firmware, one network adapter, drives, a serial console. Its drives outlast its power. */
@@ -146,6 +165,11 @@ export class Machine {
         ...['-drive', `if=none,id=d-${serial},format=qcow2,file=${file}`],
         ...['-device', `virtio-blk-pci,drive=d-${serial},serial=${serial}`],
       );
+    }
+    if (of.authorities) {
+      const file = join(dir, 'authorities');
+      writeFileSync(file, signatureLists(of.authorities));
+      this.drives.push('-fw_cfg', `name=etc/edk2/https/cacerts,file=${file}`);
     }
     if (of.guest) this.drives.push('-smbios', `type=1,serial=${of.guest.serial.replaceAll(',', ',,')}`);
     if (of.checks) {
@@ -195,7 +219,11 @@ export class Machine {
         ...this.drives,
         ...(medium
           ? [
-              ...['-drive', `if=none,id=cd,media=cdrom,readonly=on,format=raw,file=${medium}`],
+              // Under emulation the machine itself may keep a part waiting for longer than the usual five seconds.
+              ...[
+                '-drive',
+                `if=none,id=cd,media=cdrom,readonly=on,format=raw,file.driver=http,file.url=${medium},file.timeout=60`,
+              ],
               ...['-device', 'ide-cd,drive=cd,bootindex=0'],
             ]
           : []),

@@ -119,24 +119,24 @@ it('a machine boots, lays out its disks, and begins to pull its images through t
   release = control(machine, () => i.world.machines.get(host));
   await until('power', 120_000);
   note('power on');
-  await until('system', 700_000);
+  await until('system', 1_400_000);
   note('first boot done');
   // From here on it is left to its own order of what it starts from.
   expect([i.world.machines.get(host)?.bootTarget, i.world.machines.get(host)?.media]).toEqual(['None', undefined]);
-  expect(await checked('FIRST', 200_000)).toEqual({ passed: 11, failed: [] });
+  expect(await checked('FIRST', 400_000)).toEqual({ passed: 11, failed: [] });
 });
 
 it('loses its power while it pulls, starts from its disk, and goes on where it stood', async () => {
   await eventually(
     async () => (await pulls()).filter((l) => l.kind === 'manifest').length > 15,
     'some images to be here',
-    400_000,
+    800_000,
   );
   const before = await pulls();
   await power('cut');
   note(`power cut after ${before.length} requests`);
   await power('on');
-  await until('images', 700_000);
+  await until('images', 1_400_000);
   note('all images are here');
   const all = await pulls();
   expect(all.every((l) => [200, 206].includes(l.status))).toBe(true);
@@ -147,12 +147,12 @@ it('loses its power while it pulls, starts from its disk, and goes on where it s
   note(`${all.length} requests from ${address}, ${twice.length} blobs asked for twice`);
   const { images } = (await c.estate()).observed.bills['1.34.2'] ?? { images: [] };
   expect(twice.length).toBeLessThanOrEqual(Math.max(...images.map((image) => image.blobs.length)));
-  expect(await checked('SECOND', 400_000)).toEqual({ passed: 21, failed: [] });
+  expect(await checked('SECOND', 800_000)).toEqual({ passed: 21, failed: [] });
 });
 
 it('starts again, and is what it was, without anybody to ask', async () => {
   const before = (await pulls()).length;
-  expect(await checked('THIRD', 500_000)).toEqual({ passed: 10, failed: [] });
+  expect(await checked('THIRD', 1_000_000)).toEqual({ passed: 10, failed: [] });
   note('and is what it was');
   expect((await pulls()).length).toBe(before);
 });

@@ -1,12 +1,13 @@
 #!/usr/bin/env node
 /*
  * `npm run real [SUITE…]`: what takes too long for `npm test`. Machines under emulation boot what the product serves. Each suite has
- * a network namespace of its own with the addresses of one site, so that nothing of this machine's network is touched, and two run
- * at a time.
+ * a network namespace of its own with the addresses of one site, so that nothing of this machine's network is touched. An emulated
+ * machine keeps two processors busy: so many run at a time as that allows.
  */
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { basename, join } from 'node:path';
 import { createInterface } from 'node:readline';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
@@ -102,7 +103,7 @@ async function outside() {
     process.on(signal, () => {
       waiting.length = 0;
     });
-  const rooms = [1, 2].map(
+  const rooms = Array.from({ length: Math.max(1, Math.floor(availableParallelism() / 2)) }, (_, n) => n + 1).map(
     (lane) =>
       new Promise((done) => {
         const next = async (worst) => {

@@ -147,7 +147,7 @@ const laid = [
     writeFileSync(file, text);
     return { path, file, mode: path.includes('/sbin/') ? '0755' : '0644' };
   }),
-  ...added.map((a) => ({ ...a, mode: '0755' })),
+  ...added.map((a) => ({ ...a, mode: a.path.endsWith('.crt') ? '0644' : '0755' })),
 ];
 await step('Putting packages together', async () => {
   const unit = (name) => `"$1/etc/systemd/system/multi-user.target.wants/${name}.service"`;
@@ -170,6 +170,8 @@ await step('Putting packages together', async () => {
       `--customize-hook=cd "$1"/usr/lib/modules/* && rm -rf ${noModules.map((m) => `kernel/${m}`).join(' ')} && chroot "$1" depmod "$(basename "$PWD")"`,
       '--customize-hook=ln -sf ../run/systemd/resolve/stub-resolv.conf "$1/etc/resolv.conf"',
       ...laid.map(({ path, file, mode }) => `--customize-hook=install -D -m ${mode} ${JSON.stringify(file)} "$1${path}"`),
+      // Authorities that were brought along are trusted like those of the package.
+      '--customize-hook=ls "$1"/usr/local/share/ca-certificates/*.crt >/dev/null 2>&1 && chroot "$1" update-ca-certificates >/dev/null || true',
       // What differs from one making to the next, and nobody reads. /tmp is left alone: mmdebstrap keeps its settings there until its end,
       // and without them would tidy up this machine instead.
       '--customize-hook=rm -rf "$1"/var/log/* "$1"/var/cache/ldconfig "$1"/boot/initrd* "$1"/var/lib/systemd/random-seed',

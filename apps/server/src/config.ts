@@ -1,3 +1,5 @@
+import { X509Certificate } from 'node:crypto';
+import { readFileSync } from 'node:fs';
 import { parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type Detour, parseDetours } from '@praesidor/protocols/dial';
 
@@ -8,6 +10,8 @@ export interface Config {
   host: string;
   /** Where machines reach this server. */
   publicUrl: string;
+  /** The authority that they check it against over TLS, as it stands in its file (PEM); without it, one that they know by themselves. */
+  urlAuthority?: string;
   dataDir: string;
   /** Port of TFTP for hosts that start by PXE (69 is what firmware asks); without it there is none. */
   tftpPort?: number;
@@ -32,6 +36,17 @@ export interface Config {
 
 const list = (text: string | undefined) => (text ?? '').split(/[\s,;]+/).filter(Boolean);
 
+/** @throws Error unless the file has one certificate of an authority */
+function authority(path: string): string {
+  try {
+    const pem = readFileSync(path, 'utf8');
+    if (!new X509Certificate(pem).ca) throw new Error('it is not that of an authority');
+    return pem;
+  } catch (e) {
+    throw new Error(`PRAESIDOR_URL_CA must be a file with a certificate in PEM: ${(e as Error).message}`);
+  }
+}
+
 /** @throws Error naming the variable that is missing or wrong. */
 export function readConfig(env: NodeJS.ProcessEnv): Config {
   const need = (name: string) => {
@@ -55,6 +70,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     port,
     host: env.HOST ?? '127.0.0.1',
     publicUrl: (env.PRAESIDOR_URL ?? `http://127.0.0.1:${port}`).replace(/\/$/, ''),
+    ...(env.PRAESIDOR_URL_CA ? { urlAuthority: authority(env.PRAESIDOR_URL_CA) } : {}),
     dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data',
     ...(tftp === undefined ? {} : { tftpPort: tftp }),
     pxeProgram: env.PRAESIDOR_PXE_PROGRAM ?? '/usr/lib/ipxe/snponly.efi',

@@ -22,7 +22,8 @@ const believed = 1000;
  * database, unless an operator's setting maps or names the address.
  */
 export function policyOf(config: Config, db: DataSource): Policy {
-  const own = databaseOf(config.databaseUrl);
+  const database = databaseOf(config.databaseUrl);
+  const self = new URL(config.publicUrl);
   let known: { declared: Promise<Declared>; until: number } | undefined;
   const declared = () => {
     if (!known || known.until < Date.now()) {
@@ -34,20 +35,28 @@ export function policyOf(config: Config, db: DataSource): Policy {
     return known.declared;
   };
   return async (to) => {
+    if (database.has(`${to.address}:${to.port}`) && !to.mapped)
+      return `${to.address}:${to.port} is the database of this installation; nothing else is asked of it`;
+    // An operator's setting too, wherever it leads.
+    if (to.purpose === 'own')
+      return to.host === self.hostname && to.port === portOf(self) ? undefined : `${to.host}:${to.port} is not ${self.origin}`;
     const a = isIp(to.address) ? parseIp(to.address) : undefined;
     const named = to.mapped || (a && config.alsoReach.some((r) => holds(r, a)));
     const use = specialUse(to.address);
     if (use && !named) return `${to.address} is ${use}; nothing is connected to there`;
-    if (own.has(`${to.address}:${to.port}`) && !to.mapped)
-      return `${to.address}:${to.port} is the database of this installation; nothing else is asked of it`;
     // What was declared a moment ago is not known yet: a no is said only of what was just read.
-    if (!undeclared(to, await declared())) return undefined;
+    const asked = { ...to, purpose: to.purpose };
+    if (!undeclared(asked, await declared())) return undefined;
     known = undefined;
-    return undeclared(to, await declared());
+    return undeclared(asked, await declared());
   };
 }
 
-const what: Record<Destination['purpose'], string> = {
+/** The port of an address, also where it is the usual one of its scheme. */
+export const portOf = (url: URL): number => Number(url.port || (url.protocol === 'https:' ? 443 : 80));
+
+type DeclaredPurpose = Exclude<Destination['purpose'], 'own'>;
+const what: Record<DeclaredPurpose, string> = {
   controller: 'it lies in no declared management network',
   hypervisor: 'it is no declared hypervisor',
   registry: 'it is no declared registry',
@@ -55,7 +64,7 @@ const what: Record<Destination['purpose'], string> = {
   zone: 'it is the primary of no declared zone',
   cluster: 'it is neither the API address nor the inbound address of a charter',
 };
-function undeclared(to: Destination, d: Declared): string | undefined {
+function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
   const ok =
     to.purpose === 'controller'
       ? isIp(to.address) && d.ranges.controller.some((r) => holds(r, parseIp(to.address)))

@@ -208,7 +208,9 @@ export class Installation {
   async as(role: (typeof roles)[number]): Promise<Client> {
     let c = this.clients.get(role);
     if (!c) {
-      c = new Client(this.config.publicUrl);
+      // What people's TLS is in front of stays plain behind it.
+      const { publicUrl, port } = this.config;
+      c = new Client(publicUrl.startsWith('https:') ? `http://127.0.0.1:${port}` : publicUrl);
       await c.signIn(role, this.password);
       this.clients.set(role, c);
     }

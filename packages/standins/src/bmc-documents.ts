@@ -11,6 +11,9 @@ const under = (path: string, docs: readonly object[], ids = docs.map((_, i) => S
   ...Object.fromEntries(docs.map((d, i) => [`${path}/${ids[i]}`, d])),
 });
 
+const certificates = (pems: readonly string[]) =>
+  pems.map((CertificateString) => ({ CertificateType: 'PEM', CertificateString }));
+
 /** A value that wanders a little with the time, the same for everybody who asks at once. */
 const wander = (base: number, by: number, phase: number) =>
   Math.round((base + by * Math.sin(Date.now() / 20_000 + phase) + (by / 3) * Math.sin(Date.now() / 3_700 + 2 * phase)) * 10) / 10;
@@ -22,6 +25,8 @@ export function documents(m: Machine): Record<string, object> {
   const watts = on ? (h.watts ?? 180 + h.cores * 5) : 14;
   const half = Math.ceil(h.cores / 2);
   const phase = h.serial.length + h.cores;
+  // Controllers before version 3 of their firmware know nothing of authorities.
+  const old = Number.parseInt(m.firmware.bmc ?? '', 10) < 3;
   const sick = h.lifeLeft !== undefined && h.lifeLeft < 10;
   return {
     [`${root}/Systems`]: list(sys),
@@ -42,6 +47,7 @@ export function documents(m: Machine): Record<string, object> {
         BootSourceOverrideTarget: m.bootTarget,
         HttpBootUri: m.bootUri ?? null,
         BootOptions: link(`${sys}/BootOptions`),
+        ...(old ? {} : { Certificates: link(`${sys}/Boot/Certificates`) }),
       },
       MemorySummary: { TotalSystemMemoryGiB: h.memoryGiB },
       Processors: link(`${sys}/Processors`),
@@ -61,6 +67,7 @@ export function documents(m: Machine): Record<string, object> {
       })),
     ),
     ...under(`${sys}/BootOptions`, [{ DisplayName: 'UEFI HTTP: eno1' }, { DisplayName: 'Disk: bay 1' }]),
+    ...(old ? {} : under(`${sys}/Boot/Certificates`, certificates(m.trusted.boot))),
     [`${sys}/Storage`]: list(`${sys}/Storage/1`),
     [`${sys}/Storage/1`]: { Drives: h.disksGB.map((_, i) => link(`${sys}/Storage/1/Drives/${i + 1}`)) },
     ...under(
@@ -127,8 +134,15 @@ export function documents(m: Machine): Record<string, object> {
         Image: m.media ?? null,
         Inserted: m.media !== undefined,
         WriteProtected: true,
+        ...(old
+          ? {}
+          : {
+              VerifyCertificate: m.trusted.verify,
+              Certificates: link(`${root}/Managers/1/VirtualMedia/1/Certificates`),
+            }),
       },
     ]),
+    ...(old ? {} : under(`${root}/Managers/1/VirtualMedia/1/Certificates`, certificates(m.trusted.media))),
     [`${root}/UpdateService`]: { ServiceEnabled: true, FirmwareInventory: link(`${root}/UpdateService/FirmwareInventory`) },
     ...under(
       `${root}/UpdateService/FirmwareInventory`,

@@ -10,7 +10,7 @@ export interface Disk {
   table: string;
   systems: FileSystem[];
   /** What firmware finds on it: an EFI program's command line, and cloud-init its first-boot data. */
-  start?: { cmdline: string; data: Record<string, string> };
+  start?: { cmdline: string; data: Record<string, string>; trust: string[] };
 }
 
 interface Row {

@@ -1,3 +1,5 @@
+import { ask } from './ask.ts';
+
 /** UEFI firmware as far as HTTP boot goes (UEFI 2.10 §24.7): it asks for the length, loads a program, and runs no text. */
 export interface Section {
   name: string;
@@ -40,15 +42,15 @@ export function sectionsOf(program: Buffer): Section[] {
   });
 }
 
-/** Fetches a program as firmware does. @throws Error in its words */
-export async function httpBoot(uri: string, signal: AbortSignal): Promise<Buffer> {
-  const asked = await fetch(uri, { method: 'HEAD', signal });
+/** Fetches a program as firmware does, over TLS by the authorities that it was given. @throws Error in its words */
+export async function httpBoot(uri: string, signal: AbortSignal, trust: readonly string[] = []): Promise<Buffer> {
+  const asked = await ask(uri, { method: 'HEAD', signal, trust });
   const length = Number(asked.headers.get('content-length') ?? Number.NaN);
   if (!asked.ok || !(length > 0)) throw new Error('Could not retrieve NBP file size from HTTP server');
   const type = asked.headers.get('content-type') ?? '';
   if (type !== 'application/efi' && !new URL(uri).pathname.endsWith('.efi'))
     throw new Error('unsupported: what is served there is no boot program');
-  const r = await fetch(uri, { signal });
+  const r = await ask(uri, { signal, trust });
   if (!r.ok) throw new Error(`${uri} answered ${r.status}`);
   const program = Buffer.from(await r.arrayBuffer());
   if (program.length !== length) throw new Error('load error: fewer bytes than were said');

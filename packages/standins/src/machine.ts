@@ -48,6 +48,13 @@ export interface Task {
   state: 'Running' | 'Completed' | 'Exception';
   text: string;
 }
+/** Authorities in PEM that a machine was given over its controller: for what firmware starts, for the medium that is played to it. */
+export interface Trusted {
+  boot: string[];
+  media: string[];
+  /** The controller checks who serves a medium. */
+  verify: boolean;
+}
 /** What of a machine outlives a power cut. */
 export interface Lasting {
   /** Of a guest, whose root lies on its first volume. */
@@ -58,6 +65,7 @@ export interface Lasting {
   bootTarget?: string;
   firmware?: Record<string, string>;
   media?: string | undefined;
+  trusted?: Trusted;
   light?: boolean;
   log?: LogLine[];
 }
@@ -76,6 +84,7 @@ export class Machine {
   stage: Stage = 'off';
   light = false;
   media: string | undefined;
+  trusted: Trusted = { boot: [], media: [], verify: false };
   log: LogLine[] = [];
   readonly tasks = new Map<number, Task>();
   /** Versions that stand, and those that a restart brings up. */
@@ -102,6 +111,7 @@ export class Machine {
     bootTarget: this.bootTarget,
     firmware: this.firmware,
     media: this.media,
+    trusted: this.trusted,
     light: this.light,
     log: this.log,
   });
@@ -112,6 +122,7 @@ export class Machine {
     this.bootAlways = l.bootAlways ?? false;
     this.bootTarget = l.bootTarget ?? 'None';
     this.media = l.media;
+    if (l.trusted) this.trusted = l.trusted;
     this.light = l.light ?? false;
     this.log = l.log ?? [];
     Object.assign(this.firmware, l.firmware);
@@ -131,6 +142,10 @@ export class Machine {
   setMedia(image: string | undefined): void {
     this.media = image;
     this.note(image ? `virtual media inserted: ${image}` : 'virtual media ejected');
+  }
+  trust(change: Partial<Trusted>): void {
+    this.trusted = { ...this.trusted, ...change };
+    this.changed();
   }
   setLight(on: boolean): void {
     this.light = on;

@@ -1,3 +1,5 @@
+import { ask } from './ask.ts';
+
 /**
  * A drive that a controller plays, as firmware and cloud-init read what lies in it: El Torito 1.0 with platform 0xEF (UEFI 2.10 §13.3.2),
  * FAT (ECMA-107), ECMA-119 with the names of RRIP. It reads in parts over HTTP, as controllers do.
@@ -5,13 +7,13 @@
 export type ReadPart = (from: number, to: number) => Promise<Buffer>;
 
 /** @throws Error as a controller would say it */
-export async function httpDrive(uri: string, signal: AbortSignal): Promise<ReadPart> {
-  const asked = await fetch(uri, { method: 'HEAD', signal });
+export async function httpDrive(uri: string, signal: AbortSignal, trust: readonly string[] | 'anybody' = []): Promise<ReadPart> {
+  const asked = await ask(uri, { method: 'HEAD', signal, trust });
   const length = Number(asked.headers.get('content-length') ?? Number.NaN);
   if (!asked.ok || !(length > 0)) throw new Error(`the image cannot be opened: ${asked.status}`);
   if (asked.headers.get('accept-ranges') !== 'bytes') throw new Error('the image cannot be read in parts');
   return async (from, to) => {
-    const r = await fetch(uri, { headers: { range: `bytes=${from}-${Math.min(to, length) - 1}` }, signal });
+    const r = await ask(uri, { headers: { range: `bytes=${from}-${Math.min(to, length) - 1}` }, signal, trust });
     const part = Buffer.from(await r.arrayBuffer());
     if (r.status !== 206 || part.length !== Math.min(to, length) - from)
       throw new Error(`the image cannot be read: ${r.status}, ${part.length} of ${to - from} bytes`);

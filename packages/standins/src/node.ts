@@ -5,6 +5,7 @@ import { parseReference } from '@praesidor/core/images';
 import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
+import { ask, authoritiesIn } from './ask.ts';
 import { type Disk, fileSystemAt, layOut, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
@@ -22,6 +23,8 @@ export interface Installed {
   /** What is kept in memory, for want of a disk. */
   pulled: string[];
   joined: boolean;
+  /** Authorities that the system has besides the public ones. */
+  trust: string[];
 }
 const joinedFile = '/var/lib/praesidor/joined';
 /** Images that the runtime has: on the disk that it keeps them on. */
@@ -52,7 +55,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   else if (target === 'Cd' && media) m.installed = await firstBoot(m, await mediaBoot(m, media, signal), signal);
   else if (m.seed) {
     if (m.installed?.base !== m.seed.replace(/\/$/, ''))
-      m.installed = await firstBoot(m, await overHttp(m, m.seed.replace(/\/$/, ''), signal), signal);
+      m.installed = await firstBoot(m, await overHttp(m, m.seed.replace(/\/$/, ''), signal, []), signal);
   } else {
     const start = m.serials.map((s) => m.disks.get(s)?.start).find((s) => s !== undefined);
     if (start) m.installed = await firstBoot(m, fromDisk(start), signal);
@@ -61,13 +64,13 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   const me = m.installed;
   // The script on its disk knows one address: that of its environment file.
   const { BOOT = '' } = readEnvironment(me.files['/etc/praesidor/boot.env'] ?? '');
-  const report = reporter(m, `${BOOT}/report`, signal, 'application/json');
+  const report = reporter(m, `${BOOT}/report`, signal, me.trust, 'application/json');
   const before = hasJoined(m, me);
   if (!before) {
     m.at('images');
     await pullAll(m, me, report, signal);
     m.at('waiting');
-    while (!(await gateOpen(BOOT, signal))) await m.clock.sleep(5, signal);
+    while (!(await gateOpen(BOOT, signal, me.trust))) await m.clock.sleep(5, signal);
     const kept = fileSystemAt(m.disks, me.files, joinedFile);
     if (kept) kept.files[joinedFile] = '';
     me.joined = true;
@@ -83,14 +86,14 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   if (!before) await report('join', 'start', 'SUCCESS', 'kubelet started');
 }
 
-async function fetchText(url: string, signal: AbortSignal): Promise<string> {
-  const r = await fetch(url, { signal });
+async function fetchText(url: string, signal: AbortSignal, trust: string[]): Promise<string> {
+  const r = await ask(url, { signal, trust });
   if (!r.ok) throw new Error(`${url} answered ${r.status}`);
   return r.text();
 }
 
-const gateOpen = (base: string, signal: AbortSignal) =>
-  fetch(`${base}/gate/join`, { signal })
+const gateOpen = (base: string, signal: AbortSignal, trust: string[]) =>
+  ask(`${base}/gate/join`, { signal, trust })
     .then((r) => {
       void r.body?.cancel();
       return r.ok;
@@ -111,10 +114,11 @@ type Report = (
  * type, the boot script does.
  */
 const reporter =
-  (m: Machine, url: string, signal: AbortSignal, type?: 'application/json'): Report =>
+  (m: Machine, url: string, signal: AbortSignal, trust: string[], type?: 'application/json'): Report =>
   async (name, event_type, result, description) => {
     for (let i = 0; i < 5; i++) {
-      const sent = await fetch(url, {
+      const sent = await ask(url, {
+        trust,
         method: 'POST',
         ...(type ? { headers: { 'content-type': type } } : {}),
         // Bytes, since a text would be given a type on its way.
@@ -142,6 +146,8 @@ interface Seed {
   /** Read from something in the machine: cloud-init then sets the network up by the configuration beside them. */
   local?: boolean;
   data: Record<string, string>;
+  /** Authorities of the system that reads it. */
+  trust: string[];
 }
 
 /** Why the kubelet of this machine starts nothing: the runtime cannot make a sandbox. Undefined: it can. */
@@ -163,35 +169,38 @@ function lacksFor(me: Installed, pulled: readonly string[]): string | undefined 
 /** Boots what firmware is told to, and reads the first-boot data that the kernel's command line names. */
 async function networkBoot(m: Machine, uri: string, signal: AbortSignal): Promise<Seed> {
   m.at('fetch');
-  const { cmdline } = unified(await retry(m, signal, () => httpBoot(uri, signal)));
+  const { cmdline, initrd } = unified(await retry(m, signal, () => httpBoot(uri, signal, m.trusted.boot)));
   const seed = /(?:^| )ds=nocloud-net;s=(\S+)/.exec(cmdline)?.[1];
   if (!seed) throw new Error('the command line names no first-boot data');
   await m.clock.sleep(120, signal);
-  return overHttp(m, seed.replace(/\/$/, ''), signal);
+  return overHttp(m, seed.replace(/\/$/, ''), signal, authoritiesIn(initrd));
 }
 /** Starts from the medium that its controller plays, and finds its first-boot data there by the name of the volume. */
 async function mediaBoot(m: Machine, image: string, signal: AbortSignal): Promise<Seed> {
   m.at('fetch');
-  const read = await retry(m, signal, () => httpDrive(image, signal));
-  const { cmdline } = unified(await retry(m, signal, () => programOn(read)));
+  const read = await retry(m, signal, () => httpDrive(image, signal, m.trusted.verify ? m.trusted.media : 'anybody'));
+  const { cmdline, initrd } = unified(await retry(m, signal, () => programOn(read)));
+  const trust = authoritiesIn(initrd);
   await m.clock.sleep(120, signal);
   const data = await dataOn(read);
   if (!data || !/(?:^| )ds=nocloud( |$)/.test(cmdline)) throw new Error('nothing names its first-boot data');
   // The script that lays out disks asks this of the command line.
   const files = /(?:^| )praesidor\.files=(\S+)/.exec(cmdline)?.[1]?.replace(/\/$/, '');
-  return files ? { base: files, from: 'network', data, local: true } : { base: 'its medium', from: 'disk', data, local: true };
+  return files
+    ? { base: files, from: 'network', data, local: true, trust }
+    : { base: 'its medium', from: 'disk', data, local: true, trust };
 }
 /** Over HTTP, Debian's cloud-init asks for these three, and for no network configuration. */
-async function overHttp(m: Machine, base: string, signal: AbortSignal): Promise<Seed> {
+async function overHttp(m: Machine, base: string, signal: AbortSignal, trust: string[]): Promise<Seed> {
   const data: Record<string, string> = {};
   for (const name of ['user-data', 'meta-data', 'vendor-data'])
-    data[name] = await retry(m, signal, () => fetchText(`${base}/${name}`, signal));
-  return { base, from: 'network', data };
+    data[name] = await retry(m, signal, () => fetchText(`${base}/${name}`, signal, trust));
+  return { base, from: 'network', data, trust };
 }
 /** From the partition that cloud-init finds by its label, where the command line says that one is to be looked for. */
-function fromDisk({ cmdline, data }: NonNullable<Disk['start']>): Seed {
+function fromDisk({ cmdline, data, trust }: NonNullable<Disk['start']>): Seed {
   if (!/(?:^| )ds=nocloud( |$)/.test(cmdline)) throw new Error('the command line names no first-boot data');
-  return { base: 'its disk', from: 'disk', data, local: true };
+  return { base: 'its disk', from: 'disk', data, local: true, trust };
 }
 
 async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<Installed> {
@@ -202,7 +211,9 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
   // Until its first-boot data is read, a machine has nobody to report to.
   if (seed.local && !configuredMacs(seed.data['network-config'] ?? '').some((mac) => m.hardware.macs.includes(mac)))
     throw new Error('no network: its configuration names none of its adapters');
-  const report: Report = user.reporting ? reporter(m, user.reporting.praesidor.endpoint, signal) : async () => undefined;
+  const report: Report = user.reporting
+    ? reporter(m, user.reporting.praesidor.endpoint, signal, seed.trust)
+    : async () => undefined;
   await report('system', 'progress', 'SUCCESS', 'first-boot data read');
   const files = Object.fromEntries(user.write_files.map((f) => [f.path, f.content]));
   // What the machine has after its first boot is what lies in its files, put in force by what user-data runs.
@@ -232,7 +243,8 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
   const home = user.phone_home?.url;
   if (home)
     await retry(m, signal, () =>
-      fetch(home, {
+      ask(home, {
+        trust: seed.trust,
         method: 'POST',
         headers: { 'content-type': 'application/x-www-form-urlencoded' },
         body: new URLSearchParams({ instance_id: `${user.hostname}`, hostname: user.hostname }),
@@ -241,13 +253,22 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
     ).catch(() => undefined);
   await report('system', 'finish', 'SUCCESS', 'first boot done');
   if (!/^systemctl start .*praesidor-boot\.service$/m.test(runs)) throw new Error('nothing starts the boot script');
-  return { base: seed.base, host: user.hostname, address, nameservers: card.nameservers, files, pulled: [], joined: false };
+  return {
+    base: seed.base,
+    host: user.hostname,
+    address,
+    nameservers: card.nameservers,
+    files,
+    pulled: [],
+    joined: false,
+    trust: seed.trust,
+  };
 }
 
 /** Disks as the script in its files lays them out; what it starts from later is written to the first. */
 async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>, signal: AbortSignal): Promise<void> {
   const { BOOT = '', ERASE } = readEnvironment(files['/etc/praesidor/boot.env'] ?? '');
-  const report = reporter(m, `${BOOT}/report`, signal, 'application/json');
+  const report = reporter(m, `${BOOT}/report`, signal, seed.trust, 'application/json');
   if (m.faults.has('disk-not-empty', m.hardware.name)) {
     m.faults.lift({ kind: 'disk-not-empty', subject: m.hardware.name });
     const last = m.serials.at(-1);
@@ -265,13 +286,15 @@ async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>
   const system = rowsOf(files).find((r) => r.use === 'system');
   const disk = system && [...m.disks.values()].find((d) => d.table === system.table);
   if (disk && network) {
-    const { cmdline } = unified(await retry(m, signal, () => httpBoot(`${seed.base}/disk.efi`, signal)));
+    const { cmdline, initrd } = unified(await retry(m, signal, () => httpBoot(`${seed.base}/disk.efi`, signal, seed.trust)));
     const data = Object.fromEntries(
       await Promise.all(
-        ['user-data', 'meta-data', 'network-config'].map(async (n) => [n, await fetchText(`${seed.base}/${n}`, signal)] as const),
+        ['user-data', 'meta-data', 'network-config'].map(
+          async (n) => [n, await fetchText(`${seed.base}/${n}`, signal, seed.trust)] as const,
+        ),
       ),
     );
-    disk.start = { cmdline, data };
+    disk.start = { cmdline, data, trust: authoritiesIn(initrd) };
   }
   if (network) await report('disks', 'finish', 'SUCCESS', 'laid out');
 }

@@ -2,8 +2,8 @@ import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@pra
 import { detour, type Detour } from './detours.ts';
 import { ProtocolError } from './errors.ts';
 
-/** What a connection is made for; each goes only to what is declared for it. */
-export type Purpose = 'controller' | 'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster';
+/** What a connection is made for; each goes only to what is declared for it. `own`: this installation, as machines reach it. */
+export type Purpose = 'controller' | 'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'own';
 export interface Destination {
   purpose: Purpose;
   /** As it was declared: a name or an address. */

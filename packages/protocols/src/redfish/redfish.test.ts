@@ -5,7 +5,7 @@ import { X509Certificate } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCertificate } from '@praesidor/standins';
 import { anywhere, Dialer, Exits, fingerprintOf, parseDetours, type ProtocolError } from '../dial/index.ts';
-import { readFacts, reset, setBoot, setHttpBoot } from './index.ts';
+import { readFacts, reset, setBoot, setHttpBoot, trustForBoot, trustForMedia } from './index.ts';
 
 /** A controller that answers whatever a test wants, behind a pinned certificate. */
 let server: Server;
@@ -167,6 +167,67 @@ describe('what a machine boots from', () => {
       { ...mode, BootSourceOverrideEnabled: 'Once', BootSourceOverrideTarget: 'Cd' },
       { ...mode, BootSourceOverrideEnabled: 'Disabled', BootSourceOverrideTarget: 'None' },
     ]);
+  });
+});
+
+describe('an authority for what a machine starts', () => {
+  const pem = '-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n';
+  const sys = `${root}/Systems/1`;
+  const drive = `${root}/Managers/1/VirtualMedia/1`;
+  const named = (id: string) => ({ '@odata.id': id });
+  const all = {
+    [`${root}/Systems`]: list(sys),
+    [`${root}/Managers`]: list(`${root}/Managers/1`),
+    [`${root}/Managers/1`]: { VirtualMedia: named(`${root}/Managers/1/VirtualMedia`) },
+    [`${root}/Managers/1/VirtualMedia`]: list(drive),
+    [sys]: { Boot: { Certificates: named(`${sys}/Boot/Certificates`) } },
+    [drive]: { MediaTypes: ['DVD'], Certificates: named(`${drive}/Certificates`) },
+    [`${sys}/Boot/Certificates`]: list(`${sys}/Boot/Certificates/1`),
+    [`${sys}/Boot/Certificates/1`]: { CertificateString: '-----BEGIN CERTIFICATE-----\nBBBB\n-----END CERTIFICATE-----\n' },
+    [`${drive}/Certificates`]: list(),
+  };
+  /** What is done to a controller that has these documents. */
+  const done = async (docs: Record<string, unknown>, act: () => Promise<boolean>, refuses = 0) => {
+    const acts: unknown[] = [];
+    answer = (req, res) => {
+      if (req.method === 'GET') return json(docs)(req, res);
+      let text = '';
+      req.on('data', (d: Buffer) => {
+        text += d;
+      });
+      req.on('end', () => {
+        acts.push([req.method, req.url, JSON.parse(text)]);
+        res.writeHead(refuses || 201, { 'content-type': 'application/json' }).end('{}');
+      });
+    };
+    return [await act(), acts];
+  };
+  const put = { CertificateString: pem, CertificateType: 'PEM' };
+
+  it('is put where firmware keeps its own, beside others', async () => {
+    expect(await done(all, () => trustForBoot(bmc(), pem))).toEqual([true, [['POST', `${sys}/Boot/Certificates`, put]]]);
+  });
+  it('is put in once, however its lines are broken', async () => {
+    const there = { ...all, [`${sys}/Boot/Certificates/1`]: { CertificateString: pem.replaceAll('\n', '\r\n') } };
+    expect(await done(there, () => trustForBoot(bmc(), pem))).toEqual([true, []]);
+  });
+  it('is put beside the drive that plays CDs, and checked from then on', async () => {
+    expect(await done(all, () => trustForMedia(bmc(), pem))).toEqual([
+      true,
+      [
+        ['POST', `${drive}/Certificates`, put],
+        ['PATCH', drive, { VerifyCertificate: true }],
+      ],
+    ]);
+  });
+  it('has no place at controllers that name none, have nothing there, or take nothing', async () => {
+    expect(await done({ ...all, [sys]: { Boot: {} } }, () => trustForBoot(bmc(), pem))).toEqual([false, []]);
+    expect(await done({ ...all, [drive]: { MediaTypes: ['CD'] } }, () => trustForMedia(bmc(), pem))).toEqual([false, []]);
+    expect(await done({ ...all, [`${root}/Managers`]: list() }, () => trustForMedia(bmc(), pem))).toEqual([false, []]);
+    expect((await done({ ...all, [`${sys}/Boot/Certificates`]: undefined }, () => trustForBoot(bmc(), pem)))[0]).toBe(false);
+    expect((await done(all, () => trustForBoot(bmc(), pem), 405))[0]).toBe(false);
+    // A controller that is out of order is not one without a place.
+    expect(await faultOf(done(all, () => trustForBoot(bmc(), pem), 503))).toMatch(/503/);
   });
 });
 

@@ -6,6 +6,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { readOn } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { type BootImage, bootImage } from '../clusters/kit.ts';
+import { authorityOf, lacksAuthority } from './authority.ts';
 import type { BootCopies } from './boot-copies.ts';
 import { bytesOf, type Piece, zerosOf } from './pieces.ts';
 
@@ -132,7 +133,11 @@ export async function systemLacks(
   }
   const contents = SystemContents.safeParse(told);
   if (!contents.success) throw unreadable(`${contents.error.issues[0]?.path.join('.')}: ${contents.error.issues[0]?.message}`);
-  return { packages: contents.data.packages.length, lacks: lacksOf(contents.data, needsOf(plan.release)) };
+  const untrusting = lacksAuthority(contents.data, authorityOf(ctx.config));
+  return {
+    packages: contents.data.packages.length,
+    lacks: [...lacksOf(contents.data, needsOf(plan.release)), ...(untrusting ? [untrusting] : [])],
+  };
 }
 
 async function* verified(image: BootImage, { digest, size }: Layer): AsyncGenerator<Uint8Array> {

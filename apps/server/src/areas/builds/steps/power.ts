@@ -6,6 +6,7 @@ import { guestOf } from '../../hosts/hypervisors.ts';
 import { castFailure } from '../../hosts/work/cast.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
+import { authorityOf } from '../authority.ts';
 import { startFromKit } from './start.ts';
 
 /** Sets the boot source over the controller, until the host starts from its own disk, and powers it on from cold. */
@@ -22,7 +23,7 @@ export const power: StepRunner = {
     await patiently('power off', async () => {
       if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
     });
-    await log(await patiently('boot source', () => startFromKit(bmc, host, kit)));
+    await log(await patiently('boot source', () => startFromKit(bmc, host, kit, authorityOf(ctx.config))));
     await patiently('power on', () => reset(bmc, 'On'));
     await until(
       async () => ((await powerState(bmc).catch(() => 'Off')) === 'On' ? true : undefined),

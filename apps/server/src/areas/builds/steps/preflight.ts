@@ -6,6 +6,7 @@ import { powerState } from '@praesidor/protocols/redfish';
 import { bmcFor } from '../../hosts/bmc.ts';
 import { lookAtHypervisor } from '../../hosts/hypervisors.ts';
 import { at, lookAt } from '../../images/registries.ts';
+import { askOverTls } from '../authority.ts';
 import { bootProgram, systemLacks } from '../boot-program.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 
@@ -101,12 +102,18 @@ export const preflight: StepRunner = {
         `kit: it travels over plain HTTP from ${ctx.config.publicUrl}: whoever reads along on ${plan.network?.name ?? 'that network'} has the cluster's keys. Keep others off that network while it is built.`,
         'warn',
       );
+    const overTls = ctx.config.publicUrl.startsWith('https:');
+    if (overTls) await measure(`kit ${ctx.config.publicUrl}`, () => askOverTls(ctx, signal));
     const byPxe = plan.nodes.filter((n) => estate.hosts.find((h) => h.name === n.host)?.bmc?.boot === 'pxe').map((n) => n.host);
     if (byPxe.length) {
       await log(
         `PXE: until they start from their disks, whoever shows the address of an adapter of ${byPxe.join(', ')} in ${plan.network?.name ?? 'their network'} is given their kit.`,
         'warn',
       );
+      if (overTls)
+        wrong.push(
+          `${byPxe.join(', ')} ${byPxe.length === 1 ? 'starts' : 'start'} by PXE, and Debian's iPXE takes no authority of ours: it loads nothing over TLS; let them start over HTTP or from virtual media`,
+        );
       if (ctx.config.tftpPort === undefined)
         await log(
           'PXE: this server gives out no first program (PRAESIDOR_TFTP_PORT is not set); another TFTP server has to: ipxe.efi.',

@@ -5,6 +5,7 @@ import { bmcOf } from '../../hosts/bmc.ts';
 import { cast, guestOf } from '../../hosts/hypervisors.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
+import { authorityOf } from '../authority.ts';
 import { startFromDisk, startFromKit } from './start.ts';
 
 /** Waits until the host has fetched its kit, laid out its disks and finished its first boot; from then on it starts from its disk. */
@@ -15,7 +16,7 @@ export const system: StepRunner = {
     const host = estate.hosts.find((h) => h.name === node?.host);
     if (retry && node && host?.bmc) {
       const bmc = await bmcOf(ctx, host, signal);
-      await log(`once more: ${await startFromKit(bmc, host, kit)}`);
+      await log(`once more: ${await startFromKit(bmc, host, kit, authorityOf(ctx.config))}`);
       await reset(bmc, 'ForceRestart');
     }
     if (retry && node?.guest) {
