@@ -1,31 +1,43 @@
 import type { ChildProcess } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { buildOf, type Client, eventually, freePort, Installation, shipmentIn } from '../apps/server/test/installation.ts';
+import { certificate, Front } from './front.ts';
 import { answerFirmware, checksFor, hall, Machine, openRoom } from './machine.ts';
 
 /**
  * A guest, cast from the disk that `npm run system` makes: it is told by its hypervisor where its first-boot data are, fetches them over
- * HTTP with an address of DHCP, and becomes a node whose root lasts. Its kubelet is a program that waits.
+ * TLS, by the authority that its system has, with an address of DHCP, and becomes a node whose root lasts. Its kubelet is a program that waits.
  */
 const parts = process.env.PRAESIDOR_REAL ?? '';
 const dir = mkdtempSync(join(tmpdir(), 'guest-'));
 const i = new Installation();
 let c: Client;
+let front: Front;
 let dhcp: ChildProcess | undefined;
 let machine: Machine | undefined;
 const host = 'bw-g1';
 const bills = ['1.33.6', 'inbound-router'];
 
 beforeAll(async () => {
-  const port = await freePort();
+  const ca = {
+    cert: readFileSync(join(parts, 'authority.crt'), 'utf8'),
+    key: readFileSync(join(parts, 'authority.key'), 'utf8'),
+  };
+  const [port, tls] = [await freePort(), await freePort()];
+  front = new Front(hall, port, certificate(dir, 'server', ca, hall.server), ca);
+  let shift = 0;
   await i.start({
-    settings: { host: '0.0.0.0', port, publicUrl: `http://${hall.server}:${port}` },
+    settings: { port, publicUrl: `https://${hall.server}:${tls}`, urlAuthority: ca.cert, trustProxy: ['127.0.0.1'] },
     patience: 1800,
-    before: (shift) => openRoom(shift, hall),
+    before: (to) => {
+      shift = to;
+      openRoom(to, hall);
+    },
   });
+  await front.open(tls, shift);
   c = await i.as('warden');
   await eventually(async () => {
     const { bills: read, registries } = (await c.estate()).observed;
@@ -38,6 +50,7 @@ beforeAll(async () => {
 afterAll(async () => {
   dhcp?.kill('SIGKILL');
   machine?.powerOff();
+  front.close();
   await i.stop();
   rmSync(dir, { recursive: true, force: true });
 });

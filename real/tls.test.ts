@@ -1,68 +1,30 @@
-import { type ChildProcess, spawnSync } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
-import { request } from 'node:http';
-import { createServer, type Server } from 'node:https';
-import { connect, createServer as createTcpServer, type Server as TcpServer } from 'node:net';
+import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import { systemNeeds } from '@praesidor/core/files';
 import { type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
+import { certificate, Front } from './front.ts';
 import { answerFirmware, Machine, openRoom, room } from './machine.ts';
 import { smallSystem, told } from './small-system.ts';
-
-/** A certificate with an RSA key, of an authority or by one: this firmware's TLS knows no elliptic curves. */
-function certificate(name: string, by?: { cert: string; key: string }): { cert: string; key: string } {
-  const at = (file: string) => join(dir, `${name}.${file}`);
-  const openssl = (...args: string[]) => {
-    const r = spawnSync('openssl', args, { encoding: 'utf8' });
-    if (r.status !== 0) throw new Error(r.stderr);
-  };
-  const pair = ['-newkey', 'rsa:2048', '-nodes', '-keyout', at('key'), '-days', '30', '-subj', `/CN=${name}`, '-out', at('crt')];
-  if (!by) openssl('req', '-x509', ...pair, '-addext', 'keyUsage=critical,keyCertSign');
-  else {
-    writeFileSync(at('by.crt'), by.cert);
-    writeFileSync(at('by.key'), by.key);
-    const signer = ['-CA', at('by.crt'), '-CAkey', at('by.key')];
-    openssl(
-      'req',
-      '-x509',
-      ...pair,
-      ...signer,
-      '-addext',
-      `subjectAltName=IP:${room.server}`,
-      '-addext',
-      'basicConstraints=CA:FALSE',
-    );
-  }
-  return { cert: readFileSync(at('crt'), 'utf8'), key: readFileSync(at('key'), 'utf8') };
-}
 
 /** UEFI firmware (Debian's ovmf) loads its program over TLS, by the authority that the product gave to its controller, and by no other. */
 const dir = mkdtempSync(join(tmpdir(), 'tls-'));
 const i = new Installation();
 let c: Client;
-let front: Server;
-let mapped: TcpServer;
+let front: Front;
 let shift = 0;
 let dhcp: ChildProcess | undefined;
 let machine: Machine | undefined;
 const host = 'lr-02';
 
 beforeAll(async () => {
-  const ca = certificate('authority');
-  const pair = certificate('server', ca);
+  const ca = certificate(dir, 'authority');
+  const pair = certificate(dir, 'server', ca, room.server);
   const [port, tls] = [await freePort(), await freePort()];
-  front = createServer({ key: pair.key, cert: `${pair.cert}${ca.cert}` }, (req, res) => {
-    const to = request({ port, host: '127.0.0.1', method: req.method, path: req.url, headers: req.headers }, (r) => {
-      res.writeHead(r.statusCode ?? 502, r.headers);
-      r.pipe(res);
-    });
-    to.on('error', () => res.destroy());
-    res.on('close', () => to.destroy());
-    req.pipe(to);
-  });
+  front = new Front(room, port, pair, ca);
   const sha256 = createHash('sha256').update(ca.cert).digest('hex');
   const contents = Buffer.from(
     JSON.stringify({
@@ -87,19 +49,7 @@ beforeAll(async () => {
       openRoom(to);
     },
   });
-  // Where machines find it, and where the mapping of addresses leads the server that measures it.
-  await new Promise<void>((done) => {
-    front.listen(tls, room.server, done);
-  });
-  mapped = createTcpServer((s) => {
-    const to = connect(tls, room.server);
-    to.on('error', () => s.destroy());
-    s.on('error', () => to.destroy());
-    s.pipe(to).pipe(s);
-  });
-  await new Promise<void>((done) => {
-    mapped.listen(tls + shift, room.server.replace(/^10/, '127'), done);
-  });
+  await front.open(tls, shift);
   c = await i.as('warden');
   await prepare(c);
   i.plant('node-never-boots', host);
@@ -108,9 +58,7 @@ beforeAll(async () => {
 afterEach(() => machine?.powerOff());
 afterAll(async () => {
   dhcp?.kill('SIGKILL');
-  front.closeAllConnections();
   front.close();
-  mapped.close();
   await i.stop();
   rmSync(dir, { recursive: true, force: true });
 });
@@ -126,12 +74,12 @@ it('loads what the product makes when it has the authority from its controller',
 });
 
 it('loads nothing by another authority', async () => {
-  const other = certificate('another');
+  const other = certificate(dir, 'another');
   const asked = { programs: 0, refused: 0 };
-  front.on('request', (req) => {
+  front.server.on('request', (req) => {
     if (req.url?.endsWith('boot.efi')) asked.programs++;
   });
-  front.on('tlsClientError', () => {
+  front.server.on('tlsClientError', () => {
     asked.refused++;
   });
   machine = new Machine(join(dir, 'refuses'), { mac: '52:8a:1c:40:02:01', authorities: [other.cert] });

@@ -54,7 +54,7 @@ async function kernel() {
 }
 
 /** What is added to the system: a kubelet that waits, a journal that is told on the serial console, and a start for checks. */
-const added = {
+const programs = {
   '/usr/bin/kubelet': '#!/bin/sh\nexec sleep infinity\n',
   '/etc/systemd/journald.conf.d/console.conf': '[Journal]\nForwardToConsole=yes\nTTYPath=/dev/ttyS0\nMaxLevelConsole=warning\n',
   // The checks come on a disk of their own, so that they can change without another system.
@@ -67,8 +67,21 @@ const added = {
 exit 0
 `,
 };
+/** An authority of these suites, kept: the system has it among its own. */
+function authority() {
+  const at = (file) => join(parts, `authority.${file}`);
+  if (!existsSync(at('crt'))) {
+    mkdirSync(parts, { recursive: true });
+    const key = ['-newkey', 'rsa:2048', '-nodes', '-keyout', at('key')];
+    const is = ['-days', '3650', '-subj', '/CN=authority of the kit', '-addext', 'keyUsage=critical,keyCertSign'];
+    const r = spawnSync('openssl', ['req', '-x509', ...key, ...is, '-out', at('crt')], { encoding: 'utf8' });
+    if (r.status !== 0) fail(`No authority could be made: ${r.stderr.trim().split('\n').at(-1)}`);
+  }
+  return readFileSync(at('crt'), 'utf8');
+}
 /** The system that the machines boot: made anew when what makes it, or what is added to it, has changed. */
 function system() {
+  const added = { ...programs, '/usr/local/share/ca-certificates/kit.crt': authority() };
   const own = createHash('sha256')
     .update(readFileSync(join(root, 'scripts/system.mjs')))
     .update(readFileSync(join(root, 'scripts/lib/guest-disk.mjs')))
