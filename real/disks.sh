@@ -75,7 +75,7 @@ chmod 0755 /usr/local/sbin/carry /usr/local/sbin/addressed
   network
   mkfs.ext4 -q -L archive "$CONTAINERS"
   again
-  check 'a disk that holds a file system is not erased' '! praesidor-disks; tail -n 1 /run/reports | grep "disks finish FAIL bay 2 (containers) is not empty, it holds ext4 archive" && blkid --probe "$CONTAINERS" | grep archive'
+  check 'a disk that holds a file system is not erased' '! praesidor-disks; tail -n 1 /run/reports | grep "disk-not-empty finish FAIL bay 2 (containers) is not empty, it holds ext4 archive" && blkid --probe "$CONTAINERS" | grep archive'
   sed -i 's/^ERASE=.*/ERASE="yes"/' /etc/praesidor/boot.env
   again
   check 'it is erased when the build says so, and all are laid out' 'praesidor-disks && grep "progress SUCCESS bay 2 (containers) is erased: ext4 archive" /run/reports && tail -n 1 /run/reports | grep "disks finish SUCCESS"'

@@ -83,6 +83,8 @@ export const judges = {
   'nginx-light': () => existsSync('/usr/sbin/nginx'),
   'netplan.io': () => existsSync('/usr/sbin/netplan'),
   'cloud-init': () => existsSync('/usr/bin/cloud-init'),
+  // With TFTP, as Debian has it.
+  curl: () => quiet('sh', ['-c', 'curl --version | grep -q tftp']).status === 0,
   xorriso: () => existsSync('/usr/bin/xorriso'),
   mtools: () => existsSync('/usr/bin/mcopy'),
   dosfstools: () => existsSync('/sbin/fsck.vfat'),

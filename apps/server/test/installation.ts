@@ -331,7 +331,7 @@ export async function declareSmall(c: Client): Promise<void> {
 interface BuildAnswer {
   status: {
     state: string;
-    steps: Record<string, { state: string; text?: string; remedy?: string; attempt: number; healed: string[] }>;
+    steps: Record<string, { state: string; text?: string; remedy?: string; code?: string; attempt: number; healed: string[] }>;
   };
   proof: { what: string; good: boolean; planned: string; found: string }[] | null;
 }

@@ -31,6 +31,9 @@ export const rowsOf = (files: Record<string, string>): Row[] =>
       return { use, serial, table, files: system, bay: bay.join(' ') };
     });
 
+/** A disk holds something of somebody else. */
+export class NotEmpty extends Error {}
+
 /**
  * Finds each disk by its serial, and lays it out where that may be done. @throws Error as the script would say it
  * @returns what it erased and laid out, in words
@@ -50,7 +53,7 @@ export function layOut(
     if (there?.table !== row.table) {
       if (!may.layOut) throw new Error(`${row.bay} (${row.use}) holds another table of partitions`);
       const held = there ? `gpt, ${there.systems.map((s) => s.files.label ?? 'ext4').join(', ')}` : '';
-      if (held && !may.erase) throw new Error(`${row.bay} (${row.use}) is not empty, it holds ${held}`);
+      if (held && !may.erase) throw new NotEmpty(`${row.bay} (${row.use}) is not empty, it holds ${held}`);
       if (held) said.push(`${row.bay} (${row.use}) is erased: ${held}`);
       disks.set(serial, { table: row.table, systems: [{ uuid: row.files, files: { label: row.use }, images: [] }] });
     }

@@ -6,7 +6,7 @@ import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/proto
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
 import { ask, authoritiesIn } from './ask.ts';
-import { type Disk, fileSystemAt, layOut, rowsOf } from './disks.ts';
+import { type Disk, fileSystemAt, layOut, NotEmpty, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
@@ -265,6 +265,10 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
   };
 }
 
+/** What the script in its files calls a disk that is not empty: the word after what it says. */
+const nameOfNotEmpty = (files: Record<string, string>): string =>
+  /^ *\[.*stop "[^"]*is not empty[^"]*" ?(\S*)$/m.exec(files['/usr/local/sbin/praesidor-disks'] ?? '')?.[1] || 'disks';
+
 /** Disks as the script in its files lays them out; what it starts from later is written to the first. */
 async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>, signal: AbortSignal): Promise<void> {
   const { BOOT = '', ERASE } = readEnvironment(files['/etc/praesidor/boot.env'] ?? '');
@@ -280,7 +284,7 @@ async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>
     for (const text of layOut(m.disks, m.serials, files, { layOut: network, erase: ERASE === 'yes' }))
       if (network) await report('disks', 'progress', 'SUCCESS', text);
   } catch (e) {
-    await report('disks', 'finish', 'FAIL', (e as Error).message);
+    await report(e instanceof NotEmpty ? nameOfNotEmpty(files) : 'disks', 'finish', 'FAIL', (e as Error).message);
     throw e;
   }
   const system = rowsOf(files).find((r) => r.use === 'system');

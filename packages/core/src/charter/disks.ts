@@ -9,9 +9,6 @@ export interface PlannedDisk {
   why: string;
 }
 
-/** What a host says of a disk that holds something else: by these words a build offers to erase it. */
-export const notEmpty = 'is not empty';
-
 const solid = (d: Disk) => d.media !== 'hdd';
 /** What tells a disk from all others once the machine runs: letters and digits of its serial or WWN, as every program has them. */
 export const marksOf = (d: Disk): { serial: string; wwn: string } => ({

@@ -2,7 +2,7 @@ export * from './addresses.ts';
 export * from './arithmetic.ts';
 export * from './certificates.ts';
 export * from './consequences.ts';
-export { disksOf, type DiskUse, notEmpty, type PlannedDisk } from './disks.ts';
+export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';
 export * from './placement.ts';
 export * from './plan.ts';
 export * from './resolve.ts';

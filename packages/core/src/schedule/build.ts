@@ -6,7 +6,11 @@ export type BuildEvent =
   | { at: string; kind: 'started' | 'succeeded'; step: string; text?: string }
   | { at: string; kind: 'progress'; step: string; done: number; of: number; text?: string }
   | { at: string; kind: 'healed'; step: string; text: string }
-  | { at: string; kind: 'failed'; step: string; text: string; remedy?: string };
+  | { at: string; kind: 'failed'; step: string; text: string; remedy?: string; code?: FailureCode };
+
+/** What a step broke of, where something can be done about it from the build: hosts report it by this name. */
+export const diskNotEmpty = 'disk-not-empty';
+export type FailureCode = typeof diskNotEmpty;
 
 export type StepState = 'waiting' | 'running' | 'done' | 'failed' | 'cut';
 export interface StepStatus {
@@ -16,6 +20,7 @@ export interface StepStatus {
   ended?: string;
   text?: string;
   remedy?: string;
+  code?: FailureCode;
   done?: number;
   of?: number;
   healed: string[];
@@ -47,6 +52,7 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
       step.ended = undefined;
       step.text = event.text;
       step.remedy = undefined;
+      step.code = undefined;
       step.done = undefined;
       step.of = undefined;
       break;
@@ -68,6 +74,7 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
       step.ended = event.at;
       step.text = event.text;
       step.remedy = event.remedy;
+      step.code = event.code;
       break;
   }
   const steps = { ...status.steps, [event.step]: step };

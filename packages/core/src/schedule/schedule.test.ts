@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import type { Charter } from '../model/index.ts';
-import { type BuildEvent, ended, fold, newBuild, ready, type Step, stepsOf, timeline } from './index.ts';
+import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepsOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -35,9 +35,13 @@ describe('a build is the fold of its events', () => {
       { at: at(1), kind: 'started', step: 'a' },
       { at: at(2), kind: 'succeeded', step: 'a' },
       { at: at(3), kind: 'started', step: 'b' },
-      { at: at(4), kind: 'failed', step: 'b', text: 'no power', remedy: 'look' },
+      { at: at(4), kind: 'failed', step: 'b', text: 'no power', remedy: 'look', code: diskNotEmpty },
     );
     expect(ended(steps, broken)).toBe(false); // c can still run
+    expect([broken.steps.b?.code, fold(broken, { at: at(5), kind: 'started', step: 'b' }).steps.b?.code]).toEqual([
+      'disk-not-empty',
+      undefined,
+    ]);
     const over = [
       { at: at(5), kind: 'started', step: 'c' },
       { at: at(6), kind: 'succeeded', step: 'c' },

@@ -120,7 +120,8 @@ async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, si
     if (!(e instanceof StepFailure || e instanceof Refusal || e instanceof ProtocolError))
       ctx.log('step failed', { step: step.id, error: (e as Error).stack });
     await say(text, 'fail').catch(() => undefined);
-    await append(m, build, { kind: 'failed', step: step.id, text, ...(remedy ? { remedy } : {}) });
+    const code = e instanceof StepFailure ? e.code : undefined;
+    await append(m, build, { kind: 'failed', step: step.id, text, ...(remedy ? { remedy } : {}), ...(code ? { code } : {}) });
   }
 }
 

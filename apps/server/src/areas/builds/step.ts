@@ -1,7 +1,7 @@
 import type { Plan, PlannedNode } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
-import type { Step, StepKind } from '@praesidor/core/schedule';
+import type { FailureCode, Step, StepKind } from '@praesidor/core/schedule';
 import type { KubeAt } from '@praesidor/protocols/kube';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
@@ -46,6 +46,8 @@ export class StepFailure extends Error {
   constructor(
     message: string,
     readonly remedy?: string,
+    /** By which a build offers what can be done about it. */
+    readonly code?: FailureCode,
   ) {
     super(message);
     this.name = 'StepFailure';

@@ -1,6 +1,5 @@
-import { notEmpty } from '@praesidor/core/charter';
 import type { Finding } from '@praesidor/core/checks';
-import { timeline } from '@praesidor/core/schedule';
+import { diskNotEmpty, timeline } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -42,7 +41,7 @@ export function BuildSpace() {
     );
   const { status, steps } = b;
   const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
-  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.text?.includes(notEmpty));
+  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.code === diskNotEmpty);
   const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);

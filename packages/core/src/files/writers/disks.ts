@@ -1,4 +1,5 @@
-import { type DiskUse, disksOf, marksOf, notEmpty } from '../../charter/disks.ts';
+import { type DiskUse, disksOf, marksOf } from '../../charter/disks.ts';
+import { diskNotEmpty } from '../../schedule/build.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { identifier } from '../../model/identifier.ts';
 import { type KitContext, type NodeFile, nodeFile, type NodeWriter } from '../kit.ts';
@@ -92,9 +93,10 @@ const script = (ctx: KitContext, node: PlannedNode, units: string[], folders: st
 set -eu
 . /etc/praesidor/boot.env
 said=
+# What is wrong, and its name where it has one.
 stop() {
   said=yes
-  praesidor-report disks finish FAIL "$1"
+  praesidor-report "\${2:-disks}" finish FAIL "$1"
   exit 1
 }
 # Whatever else goes wrong is said too.
@@ -149,7 +151,7 @@ while read -r use serial wwn table files bay; do
     there=$(held "$disk")
     may_lay_out || stop "$bay ($use) holds another table of partitions\${there:+: $there}"
     if [ -n "$there" ]; then
-      [ "\${ERASE:-no}" = yes ] || stop "$bay ($use) ${notEmpty}, it holds $there"
+      [ "\${ERASE:-no}" = yes ] || stop "$bay ($use) is not empty, it holds $there" ${diskNotEmpty}
       praesidor-report disks progress SUCCESS "$bay ($use) is erased: $there"
       lsblk --noheadings --output PATH "$disk" | sort -r | while read -r path; do wipefs --quiet --all --force "$path"; done
     fi

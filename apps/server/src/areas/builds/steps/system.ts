@@ -1,4 +1,4 @@
-import { notEmpty } from '@praesidor/core/charter';
+import { diskNotEmpty } from '@praesidor/core/schedule';
 import { start } from '@praesidor/protocols/hypervisor';
 import { reset } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
@@ -29,13 +29,14 @@ export const system: StepRunner = {
     const done = await until(
       async () => {
         for (const r of await reports()) {
-          if (r.name === 'disks' && r.result === 'FAIL')
+          if (r.name === diskNotEmpty && r.result === 'FAIL')
             throw new StepFailure(
               `${node?.host}: ${r.text}`,
-              r.text.includes(notEmpty)
-                ? 'Look at what is on it. If nobody needs that, resume with “Erase disks and resume”.'
-                : 'Look at the drives of this host and at its facts, then resume.',
+              'Look at what is on it. If nobody needs that, resume with “Erase disks and resume”.',
+              diskNotEmpty,
             );
+          if (r.name === 'disks' && r.result === 'FAIL')
+            throw new StepFailure(`${node?.host}: ${r.text}`, 'Look at the drives of this host and at its facts, then resume.');
           if (!ofFirstBoot.has(r.name)) {
             if (r.name === 'images' || r.name === 'gate') return 'first boot done';
             // A stage of cloud-init that did not go well: it may be why what follows does not come.
