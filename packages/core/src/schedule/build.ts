@@ -3,6 +3,7 @@ import { limitOf, type Step } from './steps.ts';
 /** What happened in a build, as stored: append-only, in order. The state of a build is the fold of these. */
 export type BuildEvent =
   | { at: string; kind: 'begun' | 'held' | 'released' | 'stopped' | 'resumed' | 'finished' }
+  | { at: string; kind: 'retried'; step: string }
   | { at: string; kind: 'started' | 'succeeded'; step: string; text?: string }
   | { at: string; kind: 'progress'; step: string; done: number; of: number; text?: string }
   | { at: string; kind: 'healed'; step: string; text: string }
@@ -55,6 +56,10 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
       step.code = undefined;
       step.done = undefined;
       step.of = undefined;
+      break;
+    // A step that failed is tried again while others go on.
+    case 'retried':
+      if (step.state === 'failed') step.state = 'waiting';
       break;
     case 'progress':
       step.done = event.done;

@@ -1,3 +1,4 @@
 export * from './build.ts';
+export * from './headline.ts';
 export * from './steps.ts';
 export * from './timeline.ts';

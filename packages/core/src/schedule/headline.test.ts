@@ -1,0 +1,44 @@
+import { describe, expect, it } from 'vitest';
+import { type BuildEvent, type BuildStatus, failedSteps, fold, headline, newBuild, type Step, underWay } from './index.ts';
+
+const step = (lane: string, title: string): Step => ({
+  id: `${lane}/${title}`,
+  lane,
+  kind: 'system',
+  title,
+  after: [],
+  p50: 1,
+  p90: 2,
+});
+const steps = [step('lr-01', 'power'), step('lr-02', 'first boot'), step('lr-03', 'images')];
+const at = '2026-11-27T02:00:00.000Z';
+const after = (...events: object[]) =>
+  [{ kind: 'begun' }, ...events].reduce<BuildStatus>((s, e) => fold(s, { at, ...e } as BuildEvent), newBuild(steps));
+const fails = (id: string) => [
+  { kind: 'started', step: id },
+  { kind: 'failed', step: id, text: 'no power' },
+];
+const line = (s: ReturnType<typeof after>) => headline(steps, s, '22:04', '7 min');
+
+describe('the headline of a build', () => {
+  it('has the expected end while all goes well', () => {
+    expect(line(after())).toBe('ends 22:04 ± 7 min');
+  });
+  it('says first what failed, and that the end is only known not to be earlier', () => {
+    expect(line(after(...fails('lr-02/first boot')))).toBe('lr-02 first boot failed · ends not before 22:04');
+    expect(line(after(...fails('lr-03/images'), ...fails('lr-01/power')))).toBe(
+      '2 steps failed, first lr-01 power · ends not before 22:04',
+    );
+  });
+  it('says that it is paused', () => {
+    expect(line(after({ kind: 'held' }))).toBe('paused · ends not before 22:04');
+    expect(line(after(...fails('lr-01/power'), { kind: 'held' }))).toBe('lr-01 power failed · paused · ends not before 22:04');
+  });
+  it('forgets a failure that is tried again', () => {
+    const again = after(...fails('lr-01/power'), { kind: 'retried', step: 'lr-01/power' });
+    expect([failedSteps(steps, again), again.steps['lr-01/power']?.state, underWay(again)]).toEqual([[], 'waiting', true]);
+    // Only what failed is begun again by that.
+    const runs = after({ kind: 'started', step: 'lr-01/power' }, { kind: 'retried', step: 'lr-01/power' });
+    expect(runs.steps['lr-01/power']?.state).toBe('running');
+  });
+});
