@@ -100,7 +100,7 @@ describe('one address', () => {
     await b.see('10.62.9.50 is now 10.62.8.2');
     expect([(await find('10.62.8.2'))?.name, (await find('10.62.9.50'))?.resting]).toEqual([`gauge.${zone}`, true]);
     await open('/addresses?site=lr&net=lr-store&at=10.62.9.50');
-    const past = await b.find("//table[@aria-label='Who had 10.62.9.50']");
+    const past = await b.find("//table[@aria-label='Past owners of 10.62.9.50']");
     await b.see('resting, free');
     expect(await past.getText()).toMatch(/resting[\s\S]*gauge/);
   });
@@ -110,14 +110,14 @@ describe('one address', () => {
     await b.click('button', 'after 30 days');
     await b.click('button', 'Release 10.62.9.33');
     await b.see('10.62.9.33 rests for 30 days');
-    await b.click('button', 'Set free…');
+    await b.click('button', 'Release…');
     await b.click('button', 'Release 10.62.9.33');
     await b.see('10.62.9.33 released');
     expect(await find('10.62.9.33')).toBeUndefined();
     await open('/addresses?site=lr&net=lr-store');
     await (await b.find(map)).sendKeys(Key.HOME, Key.ARROW_DOWN, Key.ARROW_RIGHT);
     await b.see('is free now');
-    expect(await (await b.find("//table[@aria-label='Who had 10.62.9.33']")).getText()).toContain('crane desk');
+    expect(await (await b.find("//table[@aria-label='Past owners of 10.62.9.33']")).getText()).toContain('crane desk');
   });
   it('shows when its network is full, as a chart', async () => {
     await open('/addresses?site=bw&net=bw-machine');
@@ -162,14 +162,14 @@ describe('a table', () => {
     await open('/addresses?site=lr&net=lr-machine');
     await b.click('button', 'Import CSV…');
     await (await b.find('//textarea')).sendKeys(
-      'ip;hostname;mac;contact\n10.62.8.70;winch;70-b5-e8-12-9e-10;crane desk\n10.62.8.400;bad;;x\n',
+      'ip;hostname;mac;contact\n10.62.8.70;winch;72-b5-e8-12-9e-10;crane desk\n10.62.8.400;bad;;x\n',
     );
     await b.see('"10.62.8.400" is not an address');
     await b.find("//button[@disabled and normalize-space(.)='Take 1 line']");
     await (await b.find("//input[@type='checkbox']")).click();
     await b.click('button', 'Take 1 line');
     await b.see('1 reservations added');
-    expect(await find('10.62.8.70')).toMatchObject({ name: `winch.${zone}`, mac: '70:b5:e8:12:9e:10' });
+    expect(await find('10.62.8.70')).toMatchObject({ name: `winch.${zone}`, mac: '72:b5:e8:12:9e:10' });
   });
 });
 
@@ -187,25 +187,25 @@ describe('names', () => {
     await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
     await b.find("//button[@disabled and normalize-space(.)='Remove it']");
     await b.click('button', 'Cancel');
-    await b.clickText('adopt', "//tr[contains(., 'radar-gw')]");
+    await b.clickText('add to plan', "//tr[contains(., 'radar-gw')]");
     await b.find("//tr[contains(., 'radar-gw') and contains(., 'by hand')]");
     expect((await c.estate()).records.some((r) => r.name === `radar-gw.${zone}`)).toBe(true);
     await b.click('button', 'Undo');
     await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
     await b.type('Its name, typed', `radar-gw.${zone}`);
     await b.click('button', 'Remove it');
-    await b.gone('left alone: never ours');
+    await b.gone('foreign, ignored');
     expect(served().records.some((r) => r.name === `radar-gw.${zone}`)).toBe(false);
   });
   it('in a file from elsewhere are judged line by line, and taken into the plan', async () => {
     const file = join(mkdtempSync(join(tmpdir(), 'praesidor-file-')), `${zone}.zone`);
     writeFileSync(file, '@ SOA ns1 hm 1 1 1 1 1\n@ NS ns1\nns1 A 10.62.8.53\nsonar A 10.62.8.300\nbeacon CNAME time\n');
     await open(`/addresses/names?site=lr&zone=${zone}`);
-    await b.click('button', 'judge a file');
+    await b.click('button', 'check a zone file');
     await (await b.find("//*[@role='dialog']//input[@type='file']")).sendKeys(file);
     await b.see('10.62.8.300 is not an IPv4 address');
-    await b.click('button', 'Take 1 record into the plan');
-    await b.see('1 record taken into the plan');
+    await b.click('button', 'Add 1 record to the plan');
+    await b.see('1 record added to the plan');
     expect((await c.estate()).records.map((r) => `${r.name} ${r.type} ${r.value}`)).toContain(
       `beacon.${zone} CNAME time.${zone}`,
     );

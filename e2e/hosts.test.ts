@@ -81,7 +81,7 @@ describe('one host', () => {
     expect(machine('bw-14')?.light).toBe(true);
     await b.click('button', 'Boot once from…');
     await b.choose('From', 'the network (PXE)');
-    await b.click('button', 'Set it');
+    await b.click('button', 'Set');
     await eventually(async () => machine('bw-14')?.bootTarget === 'Pxe', 'the boot source');
     await b.click('button', 'Read now');
     await b.find("//figure[@aria-label='Temperature, °C']");
@@ -181,23 +181,23 @@ describe('guests', () => {
     const on = (await host('bw-e1'))?.guest?.hypervisor ?? '';
     expect(i.world.hypervisors.get(on)?.one('bw-e1')?.state).toBe('running');
     await open('/hosts/bw-e1?site=bw');
-    await b.click('button', 'Take away…');
+    await b.click('button', 'Delete guest…');
     await b.type('Names', 'bw-e1');
-    await b.click('button', 'Take away', inDialog);
+    await b.click('button', 'Delete', inDialog);
     await b.see('It has not been cast yet.');
     expect(i.world.hypervisors.get(on)?.one('bw-e1')).toBeUndefined();
   });
 });
 
 describe('what is asked', () => {
-  it('is set in place, shows what it changes, and goes back to the usual', async () => {
+  it('is set in place, shows what it changes, and goes reset to default', async () => {
     await open('/hosts/profiles?site=bw');
     const cell = await b.find("//input[@aria-label='Worker, memory']");
     await b.driver.executeScript('arguments[0].select()', cell);
     await cell.sendKeys('100', '\uE007');
     await b.see('Worker asks memory 100');
     await b.click('button', 'Make this change', inDialog);
-    await b.clickText('back to the usual');
+    await b.clickText('reset to default');
     await b.click('button', 'Make this change', inDialog);
     await b.see('0 of 5 roles set in this estate');
   });

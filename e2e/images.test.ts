@@ -166,15 +166,15 @@ describe('a registry’s certificate', () => {
     await b.click('button', 'New certificate of dnl-registry');
     await b.see('shows one that MV Dunlin CA signed');
     await b.click('button', 'Trust this authority', inDialog);
-    await b.see('MV Dunlin images CA stands in the trust, and in every boot kit from now on');
-    await b.type('Good for', '90');
-    await b.click('button', 'Give it the certificate', inDialog);
-    await b.see('dnl-registry shows it, good until');
+    await b.see('MV Dunlin images CA is in the trust bundle, and in every boot kit from now on');
+    await b.type('Valid for', '90');
+    await b.click('button', 'Install the certificate', inDialog);
+    await b.see('Installed on dnl-registry, valid until');
     expect((await shown())?.fingerprint).not.toBe(before?.fingerprint);
     expect((await shown())?.issuer).toBe('MV Dunlin images CA');
-    await b.click('button', 'Take it out…', inDialog);
+    await b.click('button', 'Remove it…', inDialog);
     await b.click('button', 'Make this change', "(//*[@role='dialog'])[last()]");
-    await b.see('what signed the old one is taken out of the trust, last');
+    await b.see('last, the CA of the old one is removed from the trust bundle');
     const ca = (await c.estate()).registries.find((r) => r.name === 'dnl-registry')?.ca ?? '';
     expect(ca.match(/BEGIN CERTIFICATE/g)).toHaveLength(1);
     // With the old anchor gone it is still trusted: looked at anew, and not from memory.
@@ -194,7 +194,7 @@ describe('a registry’s certificate', () => {
     const inputs = await b.driver.findElements(By.css('[role=dialog] input[type=file]'));
     await inputs[0]?.sendKeys(join(files, 'other.crt'));
     await inputs[1]?.sendKeys(join(files, 'other.key'));
-    await b.click('button', 'Give it the certificate', inDialog);
+    await b.click('button', 'Install the certificate', inDialog);
     await b.see('it is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
     await b.see('the key belongs to another certificate');
   });
@@ -204,7 +204,7 @@ describe('the kit of a registry', () => {
   it('is made, shows its passwords once, and is taken once', async () => {
     await open('/images/rules?site=tst');
     await b.click('button', 'Kit of tst-registry');
-    await b.type('Good for', '200');
+    await b.type('Valid for', '200');
     await b.click('button', 'Make the kit', inDialog);
     await b.see('keeps the password that the keyring holds');
     const link = String(await (await b.find(`${inDialog}//a[contains(., 'Take the archive')]`)).getAttribute('href'));
@@ -215,21 +215,21 @@ describe('the kit of a registry', () => {
     expect((await take()).status).toBe(404);
     await b.click('button', 'Done', inDialog);
     await b.click('button', 'Kit of tst-registry');
-    await b.see('made by an authority of its own');
+    await b.see('issued by a new CA of its own');
     expect(await b.text()).not.toContain('is shown now and never again');
   });
 });
 
-describe('what can go', () => {
+describe('what can be deleted', () => {
   it('is listed with its reasons, confirmed by name, and taken away', async () => {
     await open('/images/away?registry=ptl-registry');
     await b.see('petrel');
     await b.find("//label[contains(., 'log-shipper') and contains(., 'that nothing else names')]");
-    await b.clickText('names away…');
+    await b.clickText(' tags…');
     await b.type('Names', 'ptl-registry');
-    await b.click('button', 'Take them away', inDialog);
+    await b.click('button', 'Delete', inDialog);
     await b.see('are gone from ptl-registry');
-    await b.see('every bill here is asked for by something below');
+    await b.see('every bill here is needed by something below');
     expect((await i.world.stores.get('ptl-registry')?.names())?.filter((n) => n.includes('log-shipper'))).toEqual([]);
   });
   it('is scrubbed, with what did not verify', async () => {
@@ -259,7 +259,7 @@ describe('pulls', () => {
     await i.world.stores.get('upstream')?.logPull(line('node/bw-02', 'core/pause'));
     for (const r of ['bw-registry', 'upstream']) await c.good('POST', `/api/registries/${r}/pulls`);
     await open('/images/pulls?site=bw');
-    await b.see('1 image was asked of the outside');
+    await b.see('1 image was requested outside the mirror');
     await b.find("//table[@aria-label='By host']//td[.='bw-02']");
     await b.see('1 asked for and not there');
     expect(await b.text()).toContain('core/etcd:1.34.2');

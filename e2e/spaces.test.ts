@@ -86,7 +86,7 @@ describe('declaring', () => {
   });
   it('shows what the checks would find before anything is saved', async () => {
     await open('/declare?kind=Charter&site=dnl');
-    await b.see('2 control-plane hosts bear no more than 1');
+    await b.see('2 control-plane hosts tolerate no more failures than 1');
     expect((await (await i.as('warden')).estate()).charters.map((x) => x.name)).not.toContain('dnl-cluster');
   });
 });

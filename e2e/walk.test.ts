@@ -56,13 +56,15 @@ describe('somebody who has never seen it', () => {
       ready: () => {
         i.plant('disk-not-empty', 'lr-08');
       },
-      // A host whose disk is not empty stops its lane; somebody looks at what is on it, and lets it be erased.
+      // A host whose disk is not empty stops its lane; the failure is seen first, while the rest goes on; somebody lets it be erased.
       building: async () => {
-        await b.find("//button[normalize-space(.)='Erase disks and resume…']", 300_000);
-        await b.click('button', 'Erase disks and resume…');
+        await b.find("//button[normalize-space(.)='Erase disks and retry…']", 300_000);
+        await b.see('lr-08 system failed · ends not before');
+        await b.see('1 running, 1 with failed steps');
+        await b.click('button', 'Erase disks and retry…');
         await b.see('lr-08: bay 2 (containers) is not empty, it holds gpt, ext4 archive');
         await b.type('Names', 'lr-08');
-        await b.click('button', 'Erase and resume', "//*[@role='dialog']");
+        await b.click('button', 'Erase and retry', "//*[@role='dialog']");
       },
       proved: () => {
         expect(i.world.machines.get('lr-08')?.disks.get('HW70008L-D2')?.table).not.toBe('of somebody else');

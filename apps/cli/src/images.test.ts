@@ -94,7 +94,7 @@ describe('from a source to a room, with nothing but the command and the media', 
     // Three images; one base of 40e6/2000 = 20 kB for all, and 60 kB of each its own: 7 blobs with the configurations
     expect(walked).toMatchObject({ code: 0, err: '' });
     expect(walked.out).toContain('log-shipper: 3 images, 7 blobs, 20');
-    expect(walked.out).toContain('400 MB on paper');
+    expect(walked.out).toContain('400 MB as declared');
     expect((await run('bill', 'log-shipper', ...on)).out).toBe(walked.out);
   });
   it('what the room lacks is listed, and only that is packed, in cases of a size', async () => {

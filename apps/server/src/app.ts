@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import helmet from '@fastify/helmet';
 import fastifyStatic from '@fastify/static';
 import swagger from '@fastify/swagger';
-import Fastify, { type FastifyError, type FastifyInstance } from 'fastify';
+import Fastify, { type FastifyError, type FastifyInstance, type FastifyRequest } from 'fastify';
 import {
   hasZodFastifySchemaValidationErrors,
   jsonSchemaTransform,
@@ -93,12 +93,14 @@ export async function startServer(config: Config): Promise<Running> {
     if (e.statusCode && e.statusCode < 500)
       return reply.status(e.statusCode).send({
         code: e.statusCode === 429 ? 'too-many' : e.statusCode === 413 ? 'too-large' : 'invalid',
-        message: e.statusCode === 429 ? 'Too many tries; wait a minute.' : e.message,
+        message: requestFault(e, req),
       });
     req.log.error(e);
-    return reply
-      .status(500)
-      .send({ code: 'fault', message: `Something in Praesidor itself went wrong (request ${req.id}). Nothing was changed.` });
+    return reply.status(500).send({
+      code: 'fault',
+      message: `An error in Praesidor itself (request ${req.id}). Whether a change that was under way is saved is not known.`,
+      remedy: 'Reload and look before you try again. The log of the server has the details under that number.',
+    });
   });
   await app.register(helmet, {
     contentSecurityPolicy: {
@@ -180,6 +182,17 @@ async function tftpFor(config: Config, port: number, log: Context['log']): Promi
   const told = await lookup(new URL(config.publicUrl).hostname).catch(() => undefined);
   const own = told && Object.values(networkInterfaces()).some((list) => list?.some((i) => i.address === told.address));
   return serveTftp({ host: own ? told.address : config.host, port }, files, log);
+}
+
+/** What is wrong with a request before any route has seen it, in words. */
+function requestFault(e: FastifyError, req: FastifyRequest): string {
+  if (e.statusCode === 429) return 'Too many requests from this address; wait a minute.';
+  if (e.code === 'FST_ERR_CTP_INVALID_MEDIA_TYPE')
+    return `This address takes application/json, not ${(req.headers['content-type'] ?? 'a body without a content type').slice(0, 80)}.`;
+  if (e.code === 'FST_ERR_CTP_EMPTY_JSON_BODY') return 'The body of the request is empty; JSON is needed.';
+  if (e.code === 'FST_ERR_CTP_BODY_TOO_LARGE') return 'The body of the request is larger than this address takes.';
+  if (e.statusCode === 400 && e instanceof SyntaxError) return `The body of the request is no JSON: ${e.message}.`;
+  return e.message;
 }
 
 /** What is wrong with a request, each with its path; unknown fields with the one they were meant to be. */

@@ -29,7 +29,7 @@ describe('reserving', () => {
   it('gives the next free, a named one, and several in a row', async () => {
     expect(taken(await reserve({}))).toEqual(['10.62.8.2']); // .0 network, .1 gateway
     expect(
-      taken(await reserve({ address: '10.62.8.90', name: 'radar.lr.kestrelferries.example', mac: '70:B5:E8:00:00:01' })),
+      taken(await reserve({ address: '10.62.8.90', name: 'radar.lr.kestrelferries.example', mac: '72:B5:E8:00:00:01' })),
     ).toEqual(['10.62.8.90']);
     // .9 is the registry's and .20 to .31 are set aside: eight in a row begin at .10
     expect(taken(await reserve({ count: 8 }))).toEqual(Array.from({ length: 8 }, (_, k) => `10.62.8.${10 + k}`));
@@ -87,7 +87,7 @@ describe('reserving as one wishes', () => {
     expect((await reserve({ ...tide, address: a })).body.message).toBe(`${a} is reserved already, for tide desk.`);
   });
   it('moves one with its name, MAC and owner, and back again', async () => {
-    await reserve({ ...tide, address: '10.62.9.50', name: 'gauge.lr.kestrelferries.example', mac: '70:b5:e8:00:00:99' });
+    await reserve({ ...tide, address: '10.62.9.50', name: 'gauge.lr.kestrelferries.example', mac: '72:b5:e8:00:00:99' });
     const m = await c.good<{ reservation: { address: string; name: string; mac: string }; act: number }>(
       'POST',
       '/api/addresses/move',
@@ -96,7 +96,7 @@ describe('reserving as one wishes', () => {
     expect(m.reservation).toMatchObject({
       address: '10.62.8.88',
       name: 'gauge.lr.kestrelferries.example',
-      mac: '70:b5:e8:00:00:99',
+      mac: '72:b5:e8:00:00:99',
     });
     const find = async (a: string) => (await c.estate()).reservations.find((r) => r.address === a);
     expect(await find('10.62.9.50')).toMatchObject({ resting: true });
@@ -153,7 +153,7 @@ describe('the ledger as a table', () => {
     expect((await c.estate()).reservations).toEqual(before);
   });
   it('is shown before it is taken, and is one transaction', async () => {
-    const text = 'IP;Hostname;MAC address;Contact\n10.62.9.40;crane;70-B5-E8-00-01-01;crane desk\n10.62.9.400;x;;y\n';
+    const text = 'IP;Hostname;MAC address;Contact\n10.62.9.40;crane;72-B5-E8-00-01-01;crane desk\n10.62.9.400;x;;y\n';
     const p = (
       await c.call<{ lines: { line: number; what: string; message: string }[]; counts: object }>(
         'POST',
@@ -171,7 +171,7 @@ describe('the ledger as a table', () => {
     const taken = await csv(text, { site: 'lr', leaveOut: true });
     expect((await c.estate()).reservations.find((r) => r.address === '10.62.9.40')).toMatchObject({
       name: 'crane.lr.kestrelferries.example',
-      mac: '70:b5:e8:00:01:01',
+      mac: '72:b5:e8:00:01:01',
       owner: { kind: 'hand', name: 'crane desk' },
       origin: 'imported',
     });
@@ -237,7 +237,7 @@ describe('many at once', () => {
 
 describe('what is asked wrongly', () => {
   it.each([
-    [{ count: 2, mac: '70:b5:e8:00:00:01' }, 'mac', 'a MAC is bound to one address, not to several'],
+    [{ count: 2, mac: '72:b5:e8:00:00:01' }, 'mac', 'a MAC is bound to one address, not to several'],
     [{ address: '10.62.9.5', how: 'spread' }, 'address', 'leave how, after, align and pool out'],
     [{ align: 3 }, 'align', 'a power of two'],
     [{ count: 0 }, 'count', 'too small'],

@@ -86,8 +86,10 @@ it('a silent BMC, a node that never boots, one that dies while pulling, one whos
   expect(Object.keys(steps).sort()).toEqual(['lr-04/power', 'lr-05/system', 'lr-07/images', 'lr-08/system']);
   expect(steps['lr-08/system']?.text).toBe('lr-08: bay 2 (containers) is not empty, it holds gpt, ext4 archive');
   // By its name, and not by its words, the page offers to erase it.
-  expect(Object.entries(steps).flatMap(([id, s]) => (s.code ? [[id, s.code]] : []))).toEqual([['lr-08/system', 'disk-not-empty']]);
-  expect(steps['lr-08/system']?.remedy).toContain('If nobody needs that, resume with “Erase disks and resume”.');
+  expect(Object.entries(steps).flatMap(([id, s]) => (s.code ? [[id, s.code]] : []))).toEqual([
+    ['lr-08/system', 'disk-not-empty'],
+  ]);
+  expect(steps['lr-08/system']?.remedy).toContain('If nobody needs that, choose “Erase disks and retry”.');
   // What is on it stays, however often it is tried.
   expect(i.world.machines.get('lr-08')?.disks.get('HW70008L-D2')?.table).toBe('of somebody else');
   expect(steps['lr-04/power']?.text).toContain('The BMC of lr-04 at 10.62.7.14:443: it does not answer');

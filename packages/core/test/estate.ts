@@ -63,13 +63,13 @@ export function goodEstate(): Estate {
     }),
     network('lr-bmc', 'management', '10.62.7.0/26', 811),
     network('lr-tun-host', 'tunnel', '10.62.10.0/27', 814, {
-      mtu: 1700,
+      mtu: 9000,
       gateway: '10.62.10.1',
       endpoints: 'host',
       routesTo: ['lr-tun-gate'],
     }),
     network('lr-tun-gate', 'tunnel', '10.62.10.32/28', 815, {
-      mtu: 1700,
+      mtu: 9000,
       gateway: '10.62.10.33',
       endpoints: 'gateway',
       routesTo: ['lr-tun-host'],

@@ -42,7 +42,7 @@ const add = (address: string, name: string, mac?: string) =>
   );
 for (let i = 2; i < 40; i++)
   if (i < 20 || i > 31)
-    add(`10.62.8.${i}`, `host-${i}.lr.kestrelferries.example`, `70:b5:e8:00:00:${i.toString(16).padStart(2, '0')}`);
+    add(`10.62.8.${i}`, `host-${i}.lr.kestrelferries.example`, `72:b5:e8:00:00:${i.toString(16).padStart(2, '0')}`);
 estate.records.push(
   kinds.Record.parse({
     kind: 'Record',

@@ -119,7 +119,7 @@ const bill = plainly(async (asked, write) => {
       write,
       { bills: bills.map((b) => ({ name: b.name, images: b.images.length, ...sizeOf(b) })), all, shared },
       () =>
-        `${bills.map((b) => `${b.name}: ${b.images.length} images, ${sizeOf(b).blobs} blobs, ${bytesText(sizeOf(b).bytes)}, ${bytesText(sizeOf(b).paper)} on paper\n`).join('')}${shared.map((s) => `${s.a} and ${s.b} share ${s.blobs} blobs, ${bytesText(s.paper)}\n`).join('')}${bills.length > 1 ? `together ${all.blobs} blobs, ${bytesText(all.bytes)}\n` : ''}`,
+        `${bills.map((b) => `${b.name}: ${b.images.length} images, ${sizeOf(b).blobs} blobs, ${bytesText(sizeOf(b).bytes)}, ${bytesText(sizeOf(b).paper)} as declared\n`).join('')}${shared.map((s) => `${s.a} and ${s.b} share ${s.blobs} blobs, ${bytesText(s.paper)}\n`).join('')}${bills.length > 1 ? `together ${all.blobs} blobs, ${bytesText(all.bytes)}\n` : ''}`,
     );
     return 0;
   } finally {

@@ -13,8 +13,8 @@ export const pgError = (e: unknown): PgError => (e as PgError)?.driverError ?? (
 export function inWords(e: unknown): unknown {
   if (e instanceof ProtocolError) return new Refusal('unreachable', `${e.message}.`);
   if (isAway(e) && !(e instanceof Refusal))
-    return new Refusal('away', 'The database does not answer. Nothing was changed.', {
-      remedy: 'Try again in a moment; Praesidor connects again by itself.',
+    return new Refusal('away', 'The database does not answer. Whether a change that was under way is saved is not known.', {
+      remedy: 'Wait a moment, look whether it is saved, then try again; Praesidor reconnects by itself.',
     });
   const { code, constraint, detail } = pgError(e) ?? {};
   if (code === '22021' || code === '22P05')
@@ -41,17 +41,33 @@ export function inWords(e: unknown): unknown {
   if (constraint === 'build_one_at_a_time')
     return new Refusal('not-now', 'A build of this cluster is already under way.', { remedy: 'Open it, or stop it first.' });
   if (code === '23503')
-    return new Refusal(
-      'invalid',
-      `Something it refers to is not there, or something still refers to it (${constraint}).`,
-      detail ? { remedy: detail } : {},
-    );
+    return new Refusal('invalid', referenceText(detail), { remedy: 'Declare it first, or change what names it.' });
   if (code === 'ENOSPC' || code === 'EDQUOT')
     return new Refusal('not-now', 'The disk of this server is full. Nothing was taken in.', {
       remedy: 'Make room where PRAESIDOR_DATA lies; cases that have landed can be packed again.',
     });
-  if (code === '23505') return new Refusal('conflict', `It is there already (${constraint}).`);
+  if (code === '23505')
+    return new Refusal('conflict', duplicateText(detail), { remedy: 'Choose another, or open the one that is there.' });
   return e;
+}
+/** Tables that people know by another name. */
+const called: Record<string, string> = { doc: 'document', build: 'build', reservation: 'reservation', account: 'account' };
+const plain = (table: string) => called[table] ?? table.replaceAll('_', ' ');
+
+/** What a reference that does not hold is about, from the database's own detail. */
+export function referenceText(detail = ''): string {
+  const absent = /^Key \((.+)\)=\((.*)\) is not present in table "(\w+)"/.exec(detail);
+  if (absent) return `There is no ${plain(absent[3] ?? '')} ${absent[2]}.`;
+  const used = /^Key \((.+)\)=\((.*)\) is still referenced from table "(\w+)"/.exec(detail);
+  if (used) return `${used[2]} is still used by a ${plain(used[3] ?? '')}.`;
+  return 'It names something that does not exist, or something still uses it.';
+}
+/** What exists already, from the database's own detail. */
+export function duplicateText(detail = ''): string {
+  const there = /^Key \((.+)\)=\((.*)\) already exists/.exec(detail);
+  return there
+    ? `There is one with ${(there[1] ?? '').replaceAll('_', ' ')} ${there[2]} already.`
+    : 'There is one like it already.';
 }
 /**
  * Whether the database itself is away: SQLSTATE classes 08 and 57P, too many connections, or a socket that broke. What

@@ -2,7 +2,10 @@ import { lazy, Suspense, useEffect } from 'react';
 import { Navigate, Outlet, useLocation } from 'react-router';
 import { ApiError } from '../api/client.ts';
 import { useEvents } from '../api/events.ts';
-import { useMe } from '../api/queries.ts';
+import { useMe, useSnapshot } from '../api/queries.ts';
+import { setZone } from '../parts/time.ts';
+import { useScope } from '../state/scope.ts';
+import { zoneFor } from '../state/zone.ts';
 import { useView } from '../state/view.ts';
 import { Ribbon } from './Ribbon.tsx';
 import { TopBar } from './TopBar.tsx';
@@ -15,6 +18,10 @@ const Keys = lazy(() => import('./Keys.tsx'));
 export function Frame() {
   const me = useMe();
   const location = useLocation();
+  const { site } = useScope();
+  const sites = useSnapshot().data?.estate.sites;
+  // Before anything below is drawn: one page has one clock.
+  if (sites) setZone(zoneFor(sites, site));
   const goTo = useView((s) => s.goTo);
   const keys = useView((s) => s.keys);
   useEvents(me.data !== undefined);

@@ -1,10 +1,11 @@
 import type { Finding } from '@praesidor/core/checks';
-import { lazy, type ReactNode, Suspense, useState } from 'react';
+import { Fragment, lazy, type ReactNode, Suspense, useState } from 'react';
 import { Link } from 'react-router';
 import { Bastion } from '../parts/Bastion.tsx';
 import { useReport } from '../state/computed.ts';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
+import { Own } from '../parts/Own.tsx';
 
 /** As many as somebody reads; a hall of ten thousand hosts has thousands, and drawing them would slow all else down. */
 const page = 60;
@@ -32,10 +33,7 @@ export function Margin({
   const [most, setMost] = useState(page);
   const report = useReport();
   const n = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
-  const counts = (['stop', 'mind', 'note'] as const)
-    .filter((s) => n(s))
-    .map((s) => `${n(s)} ${s}`)
-    .join(' · ');
+  const counts = (['stop', 'mind', 'note'] as const).filter((s) => n(s));
   if (folded)
     return (
       <aside aria-label="Margin" className="border-rule-2 border-l">
@@ -55,9 +53,17 @@ export function Margin({
   return (
     <aside aria-label="Margin" className="min-h-0 overflow-auto border-rule-2 border-l px-4 pb-4">
       <div className="sticky top-0 flex items-baseline justify-between border-rule border-b bg-paper pt-4.5 pb-2">
-        <h2 className="text-lg">Margin</h2>
+        <h2 className="text-lg">
+          <Own>Margin</Own>
+        </h2>
         <span className="text-ink-2 text-sm">
-          {counts || (report.data ? 'nothing found' : 'checking…')}{' '}
+          {counts.map((s, i) => (
+            <Fragment key={s}>
+              {i ? ' · ' : ''}
+              {n(s)} <Own>{s}</Own>
+            </Fragment>
+          ))}
+          {counts.length ? '' : report.data ? 'nothing found' : 'checking…'}{' '}
           <button type="button" onClick={() => fold(space)} aria-label="Fold the margin" className="ml-1 px-1 text-ink-3">
             ›
           </button>

@@ -1,8 +1,8 @@
-import { timeline } from '@praesidor/core/schedule';
+import { failedSteps, headline, timeline, underWay } from '@praesidor/core/schedule';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { useBuilds, useShipments, useSnapshot } from '../api/queries.ts';
-import { clock, span } from '../parts/time.ts';
+import { clock, span, zoneName } from '../parts/time.ts';
 import { useWorks } from '../spaces/hosts/works.ts';
 import { useRunning } from '../state/running.ts';
 import { scoped, useScope } from '../state/scope.ts';
@@ -21,14 +21,15 @@ export function Ribbon() {
   const now = useNow(1000);
   const running = [
     ...(builds.data ?? [])
-      .filter((b) => ['queued', 'running', 'holding'].includes(b.status.state))
+      .filter((b) => underWay(b.status))
       .map((b) => {
         const t = timeline(b.steps, b.status, now);
         const done = Object.values(b.status.steps).filter((s) => s.state === 'done').length;
         return {
           key: `b${b.charter}${b.number}`,
           to: `/builds/${b.charter}/${b.number}`,
-          text: `${b.charter} · build ${b.number} · ${done} of ${b.steps.length} steps · ${b.status.state === 'holding' ? 'holding' : `ends ${clock(t.end)} ± ${span(t.within)}`}`,
+          text: `${b.charter} · build ${b.number} · ${done} of ${b.steps.length} steps · ${headline(b.steps, b.status, clock(t.end), span(t.within))}`,
+          failed: failedSteps(b.steps, b.status).length > 0,
           share: done / b.steps.length,
         };
       }),
@@ -63,18 +64,26 @@ export function Ribbon() {
         share: s.done / s.of,
       })),
   ];
+  const failing = running.filter((r) => 'failed' in r && r.failed).length;
   return (
     <footer className="flex items-center gap-4.5 overflow-hidden whitespace-nowrap border-rule-2 border-t bg-sunk px-3.5 text-ink-2 text-sm">
-      <b className="text-ink">{running.length ? `▸ ${running.length} running` : 'Nothing is running'}</b>
+      <b className="text-ink">
+        {running.length ? `▸ ${running.length} running` : 'Nothing is running'}
+        {failing > 0 && <span className="text-brick">, {failing} with failed steps</span>}
+      </b>
       {running.map((r) => (
-        <Link key={r.key} to={scoped(r.to, site)} className="flex items-center gap-3 hover:underline">
+        <Link
+          key={r.key}
+          to={scoped(r.to, site)}
+          className={`flex items-center gap-3 hover:underline ${'failed' in r && r.failed ? 'text-brick' : ''}`}
+        >
           {r.text}
           <span className="h-1.5 w-24 bg-rule-2/50">
             <span className="block h-full bg-verdigris" style={{ width: `${Math.round(r.share * 100)}%` }} />
           </span>
         </Link>
       ))}
-      <span className="ml-auto">{snapshot.data ? `Plan at change ${snapshot.data.revision}` : ''}</span>
+      <span className="ml-auto">{snapshot.data ? `times in ${zoneName()} · estate revision ${snapshot.data.revision}` : ''}</span>
     </footer>
   );
 }

@@ -1,6 +1,7 @@
 import type { Finding } from '@praesidor/core/checks';
 import type { ReactNode } from 'react';
 import { MarginContext } from '../parts/Bastion.tsx';
+import { Own } from '../parts/Own.tsx';
 import { useView } from '../state/view.ts';
 import { Margin } from './Margin.tsx';
 
@@ -8,6 +9,8 @@ interface Props {
   space: string;
   title: ReactNode;
   crumbs?: ReactNode;
+  /** The sheets of a space: always below the title. */
+  sheets?: ReactNode;
   facts?: ReactNode;
   acts?: ReactNode;
   findings: readonly Finding[];
@@ -17,7 +20,7 @@ interface Props {
 }
 
 /** Work area and margin: title in serif, the facts of the subject beside it, at most three acts at the right. */
-export function Space({ space, title, crumbs, facts, acts, findings, extra, foot, children }: Props) {
+export function Space({ space, title, crumbs, sheets, facts, acts, findings, extra, foot, children }: Props) {
   const folded = useView((s) => s.folded[space]) ?? false;
   return (
     <MarginContext value={findings}>
@@ -25,10 +28,11 @@ export function Space({ space, title, crumbs, facts, acts, findings, extra, foot
         <main className="flex min-h-0 flex-col overflow-auto px-5.5 pb-6" id="work">
           {crumbs && <div className="pt-3.5 text-ink-2 text-sm">{crumbs}</div>}
           <div className={`flex items-center gap-2.5 border-rule-2 border-b pb-3 ${crumbs ? 'pt-1.5' : 'pt-4.5'}`}>
-            <h1 className="text-xl">{title}</h1>
+            <h1 className="text-xl">{typeof title === 'string' ? <Own>{title}</Own> : title}</h1>
             <div className="min-w-0 truncate pt-1 text-ink-2">{facts}</div>
             <div className="ml-auto flex gap-2.5">{acts}</div>
           </div>
+          {sheets && <div className="pt-3 pb-1 print:hidden">{sheets}</div>}
           {children}
         </main>
         <Margin space={space} folded={folded} findings={findings} extra={extra} foot={foot} />

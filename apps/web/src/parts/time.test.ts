@@ -1,11 +1,13 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { clock, clockSeconds, day, span, utc } from './time.ts';
+import { zoneFor } from '../state/zone.ts';
+import { clock, clockSeconds, date, day, setZone, span, utc, when, zoneName } from './time.ts';
 
 beforeEach(() => {
   vi.useFakeTimers();
   vi.setSystemTime('2026-11-23T08:02:00Z');
 });
 afterEach(() => {
+  setZone(undefined);
   vi.useRealTimers();
 });
 
@@ -21,6 +23,47 @@ describe('times', () => {
   ])('%s in %s is %s', (at, zone, minutes, seconds) => {
     expect(clock(at, zone)).toBe(minutes);
     expect(clockSeconds(Date.parse(at), zone)).toBe(seconds);
+  });
+  // 15:30 UTC on 31 December is already next year in Tokyo; in Lisbon and New York it is the old one.
+  it.each([
+    ['Asia/Tokyo', '1 Jan 2027', '1 Jan 2027', '1 Jan 2027 00:30'],
+    ['Europe/Lisbon', '31 Dec', '31 Dec 2026', '31 Dec 15:30'],
+    ['America/New_York', '31 Dec', '31 Dec 2026', '31 Dec 10:30'],
+  ])('the last evening of the year in %s', (zone, short, whole, both) => {
+    setZone(zone);
+    const at = '2026-12-31T15:30:00Z';
+    expect([day(at), date(at), when(at), zoneName()]).toEqual([short, whole, both, zone]);
+  });
+  // It is 08:02 UTC on 23 November: 17:02 in Tokyo, 03:02 in New York. An hour before midnight UTC is another day in Tokyo.
+  it.each([
+    ['Asia/Tokyo', '2026-11-22T23:00:00Z', '08:00'],
+    ['Europe/Lisbon', '2026-11-22T23:00:00Z', '22 Nov 23:00'],
+    ['America/New_York', '2026-11-23T04:00:00Z', '22 Nov 23:00'],
+    ['America/New_York', '2026-11-23T05:00:00Z', '00:00'],
+  ])('today in %s begins with its own midnight: %s is %s', (zone, at, text) => {
+    expect(when(at, zone)).toBe(text);
+  });
+  // Clocks go forward in Lisbon at 01:00 UTC on 28 March 2027, and 01:30 does not exist there that night.
+  it('a night in which clocks go forward has no hour twice, and one too few', () => {
+    setZone('Europe/Lisbon');
+    expect([0, 30, 60, 90].map((m) => clock(Date.UTC(2027, 2, 28, 0, 30) + m * 60_000))).toEqual([
+      '00:30',
+      '02:00',
+      '02:30',
+      '03:00',
+    ]);
+  });
+  it('speak the zone of the site in scope; of all sites where they share one; else UTC', () => {
+    const sites = [
+      { name: 'lr', timezone: 'Europe/Lisbon' },
+      { name: 'ty', timezone: 'Asia/Tokyo' },
+    ];
+    expect([zoneFor(sites, 'ty'), zoneFor(sites, ''), zoneFor(sites.slice(0, 1), ''), zoneFor([], '')]).toEqual([
+      'Asia/Tokyo',
+      'UTC',
+      'Europe/Lisbon',
+      'UTC',
+    ]);
   });
   it('a day has its year where that is another one', () => {
     expect(day('2026-12-06T12:00:00Z')).toBe('6 Dec');

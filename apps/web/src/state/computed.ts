@@ -1,5 +1,6 @@
+import { failedSteps } from '@praesidor/core/schedule';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { Finding, Move } from '@praesidor/core/checks';
+import type { Built, Finding, Move } from '@praesidor/core/checks';
 import type { Charter } from '@praesidor/core/model';
 import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
 import { computerWith } from '../workers/compute.ts';
@@ -16,8 +17,15 @@ export interface ReportDto {
 export function useReport() {
   const snapshot = useSnapshot();
   const builds = useBuilds();
-  const built: Record<string, { number: number; state: string }> = {};
-  for (const b of builds.data ?? []) built[b.charter] ??= { number: b.number, state: b.status.state };
+  const built: Record<string, Built> = {};
+  for (const b of builds.data ?? []) {
+    const [failed] = failedSteps(b.steps, b.status);
+    built[b.charter] ??= {
+      number: b.number,
+      state: b.status.state,
+      ...(failed ? { failed: `${failed.lane} ${failed.title}` } : {}),
+    };
+  }
   return useQuery({
     queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)],
     enabled: snapshot.data !== undefined,

@@ -1,5 +1,5 @@
 import './interpreted.ts';
-import { makeChecker, nextMoves } from '@praesidor/core/checks';
+import { type Built, makeChecker, nextMoves } from '@praesidor/core/checks';
 import { consequences, resolve } from '@praesidor/core/charter';
 import {
   against,
@@ -46,7 +46,7 @@ export const compute = {
     ({ estate, revision } = JSON.parse(text) as { estate: Estate; revision: number });
   },
   revision: () => revision,
-  report(built: Record<string, { number: number; state: string }>) {
+  report(built: Record<string, Built>) {
     if (!estate) return undefined;
     const began = performance.now();
     const { findings, checks, holding } = checker(estate);

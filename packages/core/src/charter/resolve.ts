@@ -141,7 +141,7 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
   add(
     'held',
     1,
-    'Held here',
+    'At mirror',
     images.known ? `${images.blobs - images.missingBlobs} of ${images.blobs} layers` : 'not measured yet',
     [`digests read from ${charter.mirror}`, 'against the bill above'],
   );
@@ -200,7 +200,7 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
   add(
     'capacity',
     2,
-    'Room for work',
+    'Usable capacity',
     `${cap.cores} cores, ${cap.memoryGiB} GiB; ${cap.coresAfterLoss} cores, ${cap.memoryAfterLoss} GiB after losing one`,
     ['workers only; 1 core and 2.1 GiB a host kept for system, Kubernetes and eviction', 'after losing the largest worker'],
   );

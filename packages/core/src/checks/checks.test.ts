@@ -200,7 +200,7 @@ const cases: Record<string, Change> = {
     ],
   ),
   'ADR-006': (e) => plover(['api', 'address'], '10.62.8.25')(reserve('10.62.8.25')(e)),
-  'ADR-007': (e) => reserve('10.62.8.90', { mac: '70:b5:e8:12:9e:04' })(reserve('10.62.8.91', { mac: '70:b5:e8:12:9e:04' })(e)),
+  'ADR-007': (e) => reserve('10.62.8.90', { mac: '72:b5:e8:12:9e:04' })(reserve('10.62.8.91', { mac: '72:b5:e8:12:9e:04' })(e)),
   'ADR-008': reserve('10.62.8.90', { until: '2026-11-26T00:00:00Z' }),
   'ADR-009': plover(['api', 'address'], '10.62.8.105'),
   'ADR-010': (e) => gaveBack('lr-06')(serving(e)),
@@ -454,6 +454,17 @@ it('next moves go from hosts to the build', () => {
   ]);
 });
 
+it('a build with a failed step is the first of the next moves, also while the rest of it goes on', () => {
+  const e = { ...goodEstate(), hosts: [] };
+  const moves = nextMoves(e, check(e).findings, { plover: { number: 2, state: 'running', failed: 'lr-08 system' } });
+  expect(moves[0]).toMatchObject({
+    stage: 'mend',
+    text: 'Lantern Rock: build 2 of plover: lr-08 system failed; mend it and retry',
+    go: '/builds/plover/2?site=lr',
+  });
+  expect(moves[1]?.stage).toBe('hosts');
+});
+
 describe('where a check begins to fire', () => {
   const found = (code: string, ...changes: Change[]) =>
     check(changes.reduce((e, c) => c(e), goodEstate())).findings.filter((f) => f.code === code);
@@ -463,6 +474,23 @@ describe('where a check begins to fire', () => {
   ])('HST-009: a drive with %i %% of its endurance left is told %i times', (lifeLeft, times) => {
     const disks = [{ bay: 'bay 1', sizeGB: 480, media: 'nvme', lifeLeft }];
     expect(found('HST-009', set('Host', 'lr-01', ['facts', 'disks'], disks))).toHaveLength(times);
+  });
+  // Geneve over IPv4 adds 20 + 8 + 16 + 14 = 58, over IPv6 78, to what the machine networks of the site carry.
+  it.each([
+    [1500, '10.62.10.0/27', 1558],
+    [9000, '10.62.10.0/27', 9058],
+    [1500, 'fd00:62:10::/64', 1578],
+  ])('NET-011: packets of %i bytes through tunnels of %s need %i', (mtu, prefix, least) => {
+    const at = (tunnel: number) =>
+      found(
+        'NET-011',
+        machine(['mtu'], mtu),
+        set('Network', 'lr-tun-gate', ['mtu'], 9216),
+        set('Network', 'lr-tun-host', ['prefix'], prefix),
+        set('Network', 'lr-tun-host', ['mtu'], tunnel),
+      );
+    expect(at(least)).toEqual([]);
+    expect(at(least - 1).map((f) => f.remedy?.label)).toEqual([`Set ${least}`]);
   });
   it('CHT-003: the cluster that stands keeps its range, whatever the two are called', () => {
     const beside =

@@ -7,22 +7,25 @@ import type { Finding, Remedy } from './check.ts';
 /** One thing to do next. `go` leads to where it is done; `remedy` does it. */
 export interface Move {
   site: string;
-  stage: 'hosts' | 'names' | 'images' | 'charter' | 'build' | 'done';
+  stage: 'mend' | 'hosts' | 'names' | 'images' | 'charter' | 'build' | 'done';
   text: string;
   label: string;
   go: string;
   remedy?: Remedy;
 }
 
+/** The last build of a charter; `failed`: its first step that failed and was not tried again, in words. */
+export interface Built {
+  number: number;
+  state: string;
+  failed?: string | undefined;
+}
+
 /**
- * What to do next, in the order of the job: machines first, then what their charters lack, then names,
+ * What to do next, what failed first and the rest in the order of the job: machines first, then what their charters lack, then names,
  * then the build. Computed from the estate, its findings, and which charters have been built.
  */
-export function nextMoves(
-  estate: Estate,
-  findings: readonly Finding[],
-  built: Record<string, { number: number; state: string }> = {},
-): Move[] {
+export function nextMoves(estate: Estate, findings: readonly Finding[], built: Record<string, Built> = {}): Move[] {
   const moves: Move[] = [];
   for (const site of estate.sites) {
     const q = `site=${site.name}`;
@@ -80,10 +83,17 @@ export function nextMoves(
           );
       }
       const b = built[c.name];
-      if (!short && !own.length && (b?.state === 'failed' || b?.state === 'stopped'))
+      if (b?.failed)
+        say(
+          'mend',
+          `build ${b.number} of ${c.name}: ${b.failed} failed; mend it and retry`,
+          'Open the build',
+          `/builds/${c.name}/${b.number}?${q}`,
+        );
+      else if (!short && !own.length && (b?.state === 'failed' || b?.state === 'stopped'))
         say(
           'build',
-          `build ${b.number} of ${c.name} broke; mend and resume it`,
+          `build ${b.number} of ${c.name} ${b.state === 'stopped' ? 'was stopped' : 'failed'}; resume it`,
           'Open the build',
           `/builds/${c.name}/${b.number}?${q}`,
         );
@@ -100,13 +110,20 @@ export function nextMoves(
       if (d.add.length + d.change.length)
         say(
           'names',
-          `${z.name} serves ${d.change.length ? `${d.change.length} ${d.change.length === 1 ? 'record' : 'records'} otherwise` : ''}${d.change.length && d.add.length ? ' and ' : ''}${d.add.length ? `${d.add.length} ${d.add.length === 1 ? 'record' : 'records'} not at all` : ''}`,
+          `${z.name}: ${differing(d.change.length, d.add.length)} on the server`,
           'Show the DNS update',
           `/addresses/names?${q}&zone=${z.name}`,
         );
     }
   }
-  const order: Move['stage'][] = ['hosts', 'charter', 'images', 'names', 'build', 'done'];
+  const order: Move['stage'][] = ['mend', 'hosts', 'charter', 'images', 'names', 'build', 'done'];
   const first = (m: Move) => (estate.sites.find((s) => s.name === m.site)?.reach === 'sealed' ? 0 : 1);
-  return moves.sort((a, b) => first(a) - first(b) || order.indexOf(a.stage) - order.indexOf(b.stage));
+  const broken = (m: Move) => (m.stage === 'mend' ? 0 : 1);
+  return moves.sort((a, b) => broken(a) - broken(b) || first(a) - first(b) || order.indexOf(a.stage) - order.indexOf(b.stage));
+}
+
+/** 1 record differs, 2 records are missing. */
+function differing(changed: number, missing: number): string {
+  const records = (n: number, one: string, many: string) => (n ? [`${n} ${n === 1 ? `record ${one}` : `records ${many}`}`] : []);
+  return [...records(changed, 'differs', 'differ'), ...records(missing, 'is missing', 'are missing')].join(' and ');
 }

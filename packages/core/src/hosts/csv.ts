@@ -49,7 +49,6 @@ const shape = {
     vendor: 'maker',
     type: 'model',
     'serial number': 'serial',
-    'service tag': 'serial',
     architecture: 'arch',
     'cpu cores': 'cores',
     memory: 'memory gib',

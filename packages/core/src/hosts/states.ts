@@ -45,7 +45,7 @@ export const rules: readonly Rule[] = [
     to: () => 'held',
     guard: (h) => (h.facts ? undefined : 'its facts have not been read'),
   },
-  { act: 'let-go', label: 'Let go', from: ['held'], to: measured, leaves: () => ({ held: undefined }) },
+  { act: 'let-go', label: 'Release from charter', from: ['held'], to: measured, leaves: () => ({ held: undefined }) },
   { act: 'serve', label: 'Serve', from: ['held', 'serving'], to: () => 'serving' },
   {
     act: 'drain',

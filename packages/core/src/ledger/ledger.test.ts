@@ -157,12 +157,12 @@ describe('the ledger as a table', () => {
   const preview = (text: string, standing: Reservation[] = []) => readCsv(text, nets, standing, () => 'lr.example');
   it('finds the columns by what people call them, whatever separates the cells', () => {
     for (const h of ['IP', 'ip_address', 'Address', ' ADDRESS ']) expect(fieldOf(h)).toBe('address');
-    const p = preview('\uFEFFHost;Ip Address;MAC-Address;Shelf\ncrane;10.0.0.5;70B5.E812.9E04;7\n');
+    const p = preview('\uFEFFHost;Ip Address;MAC-Address;Shelf\ncrane;10.0.0.5;72B5.E812.9E04;7\n');
     expect(p.columns.map((c) => c.field)).toEqual(['name', 'address', 'mac', undefined]);
     expect(p.lines[0]).toMatchObject({
       line: 2,
       what: 'new',
-      doc: { address: '10.0.0.5', network: 'm', name: 'crane.lr.example', mac: '70:b5:e8:12:9e:04' },
+      doc: { address: '10.0.0.5', network: 'm', name: 'crane.lr.example', mac: '72:b5:e8:12:9e:04' },
     });
   });
   it.each([
@@ -182,14 +182,14 @@ describe('the ledger as a table', () => {
   });
   it('says what changes, what stands twice, and counts lines inside quotes', () => {
     const p = preview('address,name,note\n10.0.0.4,a,"two\nlines"\n10.0.0.4,b,\n10.0.9.1,c,\n', [
-      r('10.0.0.4', { name: 'x.lr.example', mac: '70:b5:e8:12:9e:04' }),
+      r('10.0.0.4', { name: 'x.lr.example', mac: '72:b5:e8:12:9e:04' }),
     ]);
     expect(p.lines).toMatchObject([
       { line: 2, what: 'changed', message: expect.stringContaining('name: x.lr.example → a.lr.example') },
       { line: 4, what: 'wrong', message: '10.0.0.4 stands in line 2 already' },
       { line: 5, what: 'new', doc: { network: 'wide' } },
     ]);
-    expect(p.lines[0]?.doc?.mac).toBe('70:b5:e8:12:9e:04'); // no column names it: it stays
+    expect(p.lines[0]?.doc?.mac).toBe('72:b5:e8:12:9e:04'); // no column names it: it stays
   });
   it('cannot be read at all without an address column, and says so', () => {
     expect(preview('adress,name\n10.0.0.4,a\n').fault?.message).toContain('one is nearly so');
@@ -251,17 +251,17 @@ describe('the ledger as a table', () => {
       'more than 2000 characters',
     );
   });
-  it.each([['70-b5-e8-12-9e-04'], ['70b5.e812.9e04'], ['70B5E8129E04']])('%s is a MAC', (text) => {
-    expect(macText(text)).toBe('70:b5:e8:12:9e:04');
+  it.each([['72-b5-e8-12-9e-04'], ['72b5.e812.9e04'], ['72B5E8129E04']])('%s is a MAC', (text) => {
+    expect(macText(text)).toBe('72:b5:e8:12:9e:04');
   });
 });
 
 describe('for DHCP servers', () => {
   const estate = goodEstate();
   estate.reservations.push(
-    r('10.62.8.70', { network: 'lr-machine', mac: '70:b5:e8:12:9e:04', name: 'chart.lr.kestrelferries.example' }),
-    r('10.62.8.71', { network: 'lr-machine', mac: '70:b5:e8:12:9e:04' }),
-    r('10.62.8.72', { network: 'lr-machine', mac: '70:b5:e8:12:9e:05', resting: true }),
+    r('10.62.8.70', { network: 'lr-machine', mac: '72:b5:e8:12:9e:04', name: 'chart.lr.kestrelferries.example' }),
+    r('10.62.8.71', { network: 'lr-machine', mac: '72:b5:e8:12:9e:04' }),
+    r('10.62.8.72', { network: 'lr-machine', mac: '72:b5:e8:12:9e:05', resting: true }),
   );
   const list = dhcpNetworks(estate.sites[0] as never, estate.networks, estate.reservations);
   it('tells firmware that starts by PXE its first program, and iPXE its script alone', () => {
@@ -283,7 +283,7 @@ describe('for DHCP servers', () => {
   it('a MAC is bound once, and nothing that rests', () => {
     expect(list.map((d) => d.network.name)).toEqual(['lr-machine']);
     expect(list[0]?.reservations).toEqual([
-      { mac: '70:b5:e8:12:9e:04', address: '10.62.8.70', host: 'chart.lr.kestrelferries.example' },
+      { mac: '72:b5:e8:12:9e:04', address: '10.62.8.70', host: 'chart.lr.kestrelferries.example' },
     ]);
   });
   it('writes the scope, the options and the reservation for both', () => {
@@ -295,7 +295,7 @@ describe('for DHCP servers', () => {
       { name: 'domain-name-servers', data: '10.62.8.53, 10.62.8.54' },
     ]);
     expect(dnsmasqConf(list)).toContain('dhcp-range=set:lr-machine,10.62.8.100,10.62.8.119,255.255.255.128,12h\n');
-    expect(dnsmasqConf(list)).toContain('dhcp-host=70:b5:e8:12:9e:04,10.62.8.70,chart\n');
+    expect(dnsmasqConf(list)).toContain('dhcp-host=72:b5:e8:12:9e:04,10.62.8.70,chart\n');
   });
 });
 

@@ -67,8 +67,8 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
       }
       for (const step of ready(steps, status)) if (!flying.has(step.id)) flying.set(step.id, fly(step));
       if (!flying.size && status.state === 'running' && ended(steps, status)) {
-        await finish(ctx, build, plan);
-        return;
+        if (await finish(ctx, build, plan)) return;
+        continue;
       }
       await Promise.race([
         ...flying.values(),
@@ -82,12 +82,15 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
   if (broke) throw broke;
 }
 
-async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<void> {
-  await ctx.db.transaction(async (m) => {
+/** @returns false: a step was begun again in the meantime, and it goes on */
+async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<boolean> {
+  return ctx.db.transaction(async (m) => {
+    await m.query('select 1 from build where id = $1 for update', [build.id]);
+    if (!ended(build.steps as Step[], (await statusOf(m, build)).status)) return false;
     await append(m, build, { kind: 'finished' });
     await closeBoot(m, build.id);
     const { status } = await statusOf(m, build);
-    if (status.state !== 'done') return;
+    if (status.state !== 'done') return true;
     for (const n of plan.nodes) {
       const { doc } = await needDoc(m, 'Host', n.host);
       const step = doTo(doc, 'serve', { fits: true });
@@ -95,6 +98,7 @@ async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<void> 
       await putDoc(m, step.host, `build ${build.number} of ${build.charter}`);
     }
     await record(m, `build ${build.number} of ${build.charter}`, 'built and proved', build.charter, { nodes: plan.nodes.length });
+    return true;
   });
 }
 
@@ -104,7 +108,9 @@ async function perform(ctx: Context, build: BuildRow, plan: Plan, step: Step, si
   try {
     await append(m, build, { kind: 'started', step: step.id });
     const { estate } = await loadEstate(ctx.db);
-    const text = await runStep(ctx, build, plan, step, estate, say, signal);
+    // What may be erased can have changed since the build began.
+    const now = (await m.findOneBy(Builds, { id: build.id })) ?? build;
+    const text = await runStep(ctx, now, plan, step, estate, say, signal);
     if (signal.aborted) return;
     await say(text);
     await append(m, build, { kind: 'succeeded', step: step.id, text });
@@ -137,7 +143,7 @@ async function runStep(
   const m = ctx.db.manager;
   const kit = await kitOf(ctx, build, estate);
   const runner = runners.get(step.kind);
-  if (!runner) throw new StepFailure(`nobody knows how to do a step of kind ${step.kind}`);
+  if (!runner) throw new StepFailure(`This version of Praesidor has no steps of kind ${step.kind}`);
   let progressed = 0;
   let sign = Date.now();
   const retry = await broke(ctx, build, step);

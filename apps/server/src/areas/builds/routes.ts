@@ -89,7 +89,8 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     async (req) => {
       const p = req.params as z.infer<typeof OneAct>;
       const { erase } = req.body as z.infer<typeof HowToGoOn>;
-      if (erase.length && p.act !== 'resume') throw new Refusal('invalid', 'Disks are erased when a build is resumed.');
+      if (erase.length && p.act !== 'resume' && p.act !== 'retry')
+        throw new Refusal('invalid', 'Disks are only erased when a build is resumed, or its failed steps are retried.');
       await act(ctx, p.charter, p.number, p.act, req.who.login, erase);
       return {};
     },

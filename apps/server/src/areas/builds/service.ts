@@ -1,5 +1,6 @@
 import { type Plan, resolve } from '@praesidor/core/charter';
-import { stepsOf } from '@praesidor/core/schedule';
+import { type BuildStatus, failedSteps, stateText, type Step, stepsOf } from '@praesidor/core/schedule';
+import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type BuildRow, Builds } from '../../db/tables.ts';
@@ -68,11 +69,12 @@ const acts = {
   release: { from: ['holding'], event: 'released', text: 'let a build go on' },
   stop: { from: ['running', 'holding', 'queued'], event: 'stopped', text: 'stopped a build' },
   resume: { from: ['failed', 'stopped'], event: 'resumed', text: 'resumed a build' },
+  retry: { from: ['running', 'holding'], event: 'retried', text: 'retried the failed steps of a build' },
 } as const;
 export type BuildAct = keyof typeof acts;
 export const buildActs = Object.keys(acts) as BuildAct[];
 
-/** @param erase for `resume`: hosts whose disks are erased, whatever they hold, where they lay them out */
+/** @param erase for `resume` and `retry`: hosts whose disks are erased, whatever they hold, where they lay them out */
 export async function act(
   ctx: Context,
   charter: string,
@@ -92,7 +94,7 @@ export async function act(
       if (!(from as readonly string[]).includes(status.state))
         throw new Refusal(
           'not-now',
-          `Build ${number} of ${charter} is ${status.state}; to ${name} it, it must be ${from.join(' or ')}.`,
+          `Build ${number} of ${charter} is ${stateText[status.state]}; to ${name} it, it must be ${from.map((s) => stateText[s]).join(' or ')}.`,
         );
       if (name === 'resume') {
         // As long as no host was touched, the plan is made anew: what was mended in between counts.
@@ -113,11 +115,25 @@ export async function act(
         await ctx.queue.send(m, 'build', String(build.id));
       }
       if (name === 'stop' || name === 'resume') await closeBoot(m, build.id);
-      await append(m, build, { kind: event });
+      if (event === 'retried') await retry(m, build, status, erase);
+      else await append(m, build, { kind: event });
       const said = erase.length ? `${text} and let it erase disks of ${erase.join(', ')}` : text;
       await record(m, who, said, charter, { number });
     });
   } catch (e) {
     throw inWords(e);
   }
+}
+
+/** Has every failed step of a build that is under way tried again, while the rest goes on. */
+async function retry(m: EntityManager, build: BuildRow, status: BuildStatus, erase: readonly string[]): Promise<void> {
+  const failed = failedSteps(build.steps as Step[], status);
+  if (!failed.length)
+    throw new Refusal('not-now', `No step of build ${build.number} of ${build.charter} has failed.`, {
+      remedy: 'Look at the build: somebody may have tried them again already.',
+    });
+  if (erase.length)
+    await m.query('update build set erase = $2 where id = $1', [build.id, [...new Set([...build.erase, ...erase])]]);
+  for (const step of failed) await append(m, build, { kind: 'retried', step: step.id });
+  await tell(m, 'Build', `${build.charter} ${build.number}`);
 }

@@ -85,6 +85,7 @@ export function AddressesSpace() {
   return (
     <Space
       space="addresses"
+      sheets={<SubNav site={site} />}
       title="Addresses"
       findings={findings}
       facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${networks.length} networks · ${estate.reservations.filter((r) => names.has(r.network)).length.toLocaleString('en')} reserved`}
@@ -112,9 +113,6 @@ export function AddressesSpace() {
       ) : (
         <div className="grid grid-cols-[196px_minmax(0,1fr)] gap-5.5 pt-3">
           <div>
-            <div className="pb-3">
-              <SubNav site={site} />
-            </div>
             <Networks
               networks={networks}
               estate={estate}
@@ -291,7 +289,7 @@ const large = (n: bigint) =>
 
 /** What is occupied of a prefix that no map can hold, run by run, and how much lies free between. */
 function Runs({ runs }: { runs: ReturnType<typeof runsOf> }) {
-  if (!runs.length) return <p className="text-ink-2">Nothing of it is occupied.</p>;
+  if (!runs.length) return <p className="text-ink-2">No address of it is in use.</p>;
   return (
     <table className="grid-table" aria-label="Occupied runs">
       <thead>

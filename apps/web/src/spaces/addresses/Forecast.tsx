@@ -1,3 +1,4 @@
+import { date } from '../../parts/time.ts';
 import { type ChartConfiguration, Filler, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useCallback } from 'react';
 import type { LevelsDto } from '../../api/queries.ts';
@@ -5,7 +6,6 @@ import { Chart } from '../../parts/Chart.tsx';
 
 const uses = [LineController, LineElement, PointElement, LinearScale, Filler, Tooltip];
 
-const date = (ms: number) => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }).format(ms);
 const longest = 5 * 365 * 86_400_000;
 
 /** Held addresses over time, the line they were fitted with, and the span between its edges until the network is full. */

@@ -13,7 +13,7 @@ export const ImportDialog = ({ site, onClose }: { site: string; onClose: () => v
     about="A table with a line of headers: address, name, MAC, owner, network, note. The network is that of the address where no column names it."
     at="/api/addresses"
     site={site}
-    example={'address,name,mac,owner\n10.62.8.70,crane,70:b5:e8:12:9e:10,crane desk'}
+    example={'address,name,mac,owner\n10.62.8.70,crane,72:b5:e8:12:9e:10,crane desk'}
     column="Address"
     subject={(l) => (l as unknown as { address: string }).address}
     kinds={kinds}

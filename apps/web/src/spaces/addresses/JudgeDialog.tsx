@@ -15,7 +15,7 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
   const judge = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
   const take = useAct(
     (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
-    (_, edits) => `${edits.length} ${edits.length === 1 ? 'record' : 'records'} taken into the plan.`,
+    (_, edits) => `${edits.length} ${edits.length === 1 ? 'record' : 'records'} added to the plan.`,
   );
   const j = judge.data;
   const edits = (j?.unknown ?? []).map(
@@ -29,13 +29,13 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
       open
       wide
       onClose={onClose}
-      title={`Judge a file of ${zone.name}`}
+      title={`Check a zone file of ${zone.name}`}
       about="A master file (RFC 1035). Nothing is changed by looking at it."
       acts={
         <>
           <Button onClick={onClose}>Close</Button>
           <Button filled disabled={!edits.length || take.isPending} onClick={() => take.mutate(edits, { onSuccess: onClose })}>
-            {edits.length ? `Take ${edits.length} ${edits.length === 1 ? 'record' : 'records'} into the plan` : 'Nothing to take'}
+            {edits.length ? `Add ${edits.length} ${edits.length === 1 ? 'record' : 'records'} to the plan` : 'Nothing to add'}
           </Button>
         </>
       }

@@ -5,7 +5,8 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ReactNode, useDeferredValue, useMemo, useRef } from 'react';
 import { At } from '../../parts/Bastion.tsx';
 import { Copy } from '../../parts/Copy.tsx';
-import { day, utc } from '../../parts/time.ts';
+import { day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useTyped } from '../../state/scope.ts';
 
 const columns =
@@ -171,9 +172,7 @@ function Row({
       <span role="cell" className={cell}>
         {named && !named.startsWith('*') ? served(pointerName(r.address, below), 'PTR', named) : '—'}
       </span>
-      <span role="cell" title={r.since && utc(r.since)}>
-        {r.since ? day(r.since) : ''}
-      </span>
+      <span role="cell">{r.since && <When at={r.since} as="day" />}</span>
     </>
   );
 }

@@ -12,7 +12,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
@@ -66,7 +66,7 @@ export function NamesSpace() {
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('DNS'));
   if (!estate || !zone)
     return (
-      <Space space="addresses" title="Names" findings={findings}>
+      <Space space="addresses" title="Names" sheets={<SubNav site={site} />} findings={findings}>
         <Empty title="No zones are declared here">
           A zone names its primary server and the key that signs updates; its records follow from the ledger.
         </Empty>
@@ -88,6 +88,7 @@ export function NamesSpace() {
   return (
     <Space
       space="addresses"
+      sheets={<SubNav site={site} />}
       title="Names"
       facts={`${zones.length} zones`}
       findings={findings}
@@ -105,9 +106,6 @@ export function NamesSpace() {
     >
       <div className="grid grid-cols-[220px_minmax(0,1fr)] gap-5.5 pt-3">
         <div>
-          <div className="pb-3">
-            <SubNav site={site} />
-          </div>
           <nav aria-label="Zones">
             {zones.map((z) => {
               const n = pending(estate, z.name);
@@ -159,8 +157,8 @@ export function NamesSpace() {
             <At kind="Zone" name={zone.name} />
             <span className="text-ink-2">
               {served ? (
-                <span title={utc(served.at)}>
-                  serial {served.serial}, read {clock(served.at)}
+                <span>
+                  serial {served.serial}, read <When at={served.at} />
                 </span>
               ) : (
                 'not read yet'
@@ -172,7 +170,7 @@ export function NamesSpace() {
                 zone file
               </a>
               <button type="button" className="hover:underline" onClick={() => setDoing('judge')}>
-                judge a file
+                check a zone file
               </button>
             </span>
           </div>
@@ -233,7 +231,7 @@ export function NamesSpace() {
                     <td>{r.type}</td>
                     <td className="mono">{r.value}</td>
                     <td className="text-ink-3">
-                      left alone: never ours
+                      foreign, ignored
                       <span className="float-right flex gap-3 text-verdigris">
                         <button
                           type="button"
@@ -241,7 +239,7 @@ export function NamesSpace() {
                           disabled={adopt.isPending}
                           onClick={() => adopt.mutate(r)}
                         >
-                          adopt
+                          add to plan
                         </button>
                         <button type="button" className="hover:underline" onClick={() => setRemoving(r)}>
                           remove…
@@ -266,7 +264,7 @@ export function NamesSpace() {
                             className="float-right text-verdigris hover:underline"
                             onClick={() => setTaking(p)}
                           >
-                            take out…
+                            remove from plan…
                           </button>
                         )}
                       </td>
@@ -281,7 +279,7 @@ export function NamesSpace() {
       {doing === 'judge' && <JudgeDialog zone={zone} onClose={() => setDoing(undefined)} />}
       {taking && (
         <EditsDialog
-          title={`Take out ${taking.name}`}
+          title={`Remove ${taking.name} from the plan`}
           edits={estate.records
             .filter(
               (r) =>
@@ -300,7 +298,7 @@ export function NamesSpace() {
           open
           onClose={() => setRemoving(undefined)}
           title={`Remove ${removing.name} from the server`}
-          about="It was never ours: somebody put it there. It cannot be brought back from here."
+          about="It is not in the plan: somebody else added it. It cannot be restored from here."
           acts={
             <>
               <Button onClick={() => setRemoving(undefined)}>Cancel</Button>

@@ -6,11 +6,9 @@ import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, utc } from '../../parts/time.ts';
+import { date } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
-
-const date = (iso: string) =>
-  new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }).format(new Date(iso));
 
 /** One address: what it is for, what can be done with it, and who had it before. */
 export function ReservationPanel({
@@ -34,7 +32,7 @@ export function ReservationPanel({
         </span>
         <span className="ml-auto flex gap-2.5">
           <Button onClick={() => setDoing('move')}>Move…</Button>
-          <Button onClick={() => setDoing('release')}>{r.resting ? 'Set free…' : 'Release…'}</Button>
+          <Button onClick={() => setDoing('release')}>{r.resting ? 'Release…' : 'Release…'}</Button>
         </span>
       </div>
       <Past address={r.address} />
@@ -61,7 +59,7 @@ export function FreePanel({ address }: { address: string }) {
 function Past({ address }: { address: string }) {
   const history = useHistory(address);
   return (
-    <table className="grid-table mt-1.5" aria-label={`Who had ${address}`}>
+    <table className="grid-table mt-1.5" aria-label={`Past owners of ${address}`}>
       <thead>
         <tr>
           <th>From</th>
@@ -75,10 +73,10 @@ function Past({ address }: { address: string }) {
       <tbody>
         {history.data?.slice(0, 12).map((h) => (
           <tr key={`${h.since}${h.until}${h.doc.owner.name}`}>
-            <td title={utc(h.since)}>
-              {date(h.since)}, {clock(h.since)}
+            <td>
+              <When at={h.since} as="both" />
             </td>
-            <td title={h.until ? utc(h.until) : ''}>{h.until ? `${date(h.until)}, ${clock(h.until)}` : 'now'}</td>
+            <td>{h.until ? <When at={h.until} as="both" /> : 'now'}</td>
             <td className="max-w-[200px] truncate">
               {h.doc.resting ? <span className="text-ink-3">resting</span> : (h.doc.name ?? '—')}
             </td>
@@ -157,7 +155,7 @@ function ReleaseDialog({ r, onClose, onDone }: { r: Reservation; onClose: () => 
     >
       <Field
         label="Free for others"
-        hint="While it rests nobody is given it who does not ask for it by name: caches forget, and a machine that was forgotten can still be found."
+        hint="Until then it is only given when requested by address: caches expire, and a forgotten machine can still be found."
       >
         {() => <Rest days={days} onDays={setDays} />}
       </Field>

@@ -39,11 +39,12 @@ export function RoutesSpace() {
     const edits = both
       ? [routesTo(a, without(a.routesTo, b.name)), routesTo(b, without(b.routesTo, a.name))]
       : [routesTo(a, [...new Set([...a.routesTo, b.name])]), routesTo(b, [...new Set([...b.routesTo, a.name])])];
-    setWanted({ title: both ? `Part ${a.name} and ${b.name}` : `Route between ${a.name} and ${b.name}`, edits });
+    setWanted({ title: both ? `Remove route ${a.name}–${b.name}` : `Route between ${a.name} and ${b.name}`, edits });
   };
   return (
     <Space
       space="addresses"
+      sheets={<SubNav site={site} />}
       title="Routes"
       facts={`${networks.length} networks · ${statics.length} static routes`}
       findings={findings}
@@ -53,9 +54,6 @@ export function RoutesSpace() {
         </Button>
       }
     >
-      <div className="pt-3">
-        <SubNav site={site} />
-      </div>
       {estate && !networks.length && (
         <Empty title="No networks are declared here">Routes lead from one network to another.</Empty>
       )}
@@ -71,7 +69,7 @@ export function RoutesSpace() {
                 <th>From</th>
                 <th>To</th>
                 <th>Next hop</th>
-                <th>Who answers there</th>
+                <th>Owner of next hop</th>
                 <th />
               </tr>
             </thead>
@@ -124,7 +122,7 @@ export function RoutesSpace() {
 function answers(estate: Estate | undefined, n: Network, via: string): string {
   if (n.gateway === via) return 'the gateway';
   const r = estate?.reservations.find((x) => x.network === n.name && x.address === via && !x.resting);
-  return r ? (r.name ?? r.owner.name) : 'nobody that is known';
+  return r ? (r.name ?? r.owner.name) : 'unknown';
 }
 
 /** From each network (row) to each (column): both ways, one way only, or not at all. */

@@ -1,5 +1,5 @@
 import type { Finding } from '@praesidor/core/checks';
-import { diskNotEmpty, timeline } from '@praesidor/core/schedule';
+import { diskNotEmpty, headline, stateText, timeline, underWay } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -9,7 +9,8 @@ import { useNow } from '../../frame/Ribbon.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
-import { clock, clockSeconds, span } from '../../parts/time.ts';
+import { clock, span } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
@@ -23,15 +24,20 @@ export function BuildSpace() {
   const { params, setParams, site } = useScope();
   const build = useBuild(charter, number);
   const now = useNow(500);
+  const b = build.data;
   const renew = [['build', charter, number], ['builds']];
   const act = useAct(
-    (what: 'hold' | 'release' | 'stop' | 'resume') => api('POST', `/api/builds/${charter}/${number}/${what}`),
+    (what: 'hold' | 'release' | 'stop' | 'resume' | 'retry') => api('POST', `/api/builds/${charter}/${number}/${what}`),
     '',
     renew,
   );
-  const erase = useAct((hosts: string[]) => api('POST', `/api/builds/${charter}/${number}/resume`, { erase: hosts }), '', renew);
+  const erase = useAct(
+    (hosts: string[]) =>
+      api('POST', `/api/builds/${charter}/${number}/${b && underWay(b.status) ? 'retry' : 'resume'}`, { erase: hosts }),
+    '',
+    renew,
+  );
   const [erasing, setErasing] = useState(false);
-  const b = build.data;
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
   if (!b)
     return (
@@ -46,7 +52,7 @@ export function BuildSpace() {
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);
   const done = Object.values(status.steps).filter((s) => s.state === 'done').length;
-  const active = ['queued', 'running', 'holding'].includes(status.state);
+  const active = underWay(status);
   const choose = (id: string) =>
     setParams(
       (p) => {
@@ -76,7 +82,7 @@ export function BuildSpace() {
       }
       title={`Build ${number}`}
       findings={findings}
-      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `broke at ${failed?.id}` : active ? `ends ${clock(t.end)} ± ${span(t.within)}` : status.state}`}
+      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active ? headline(steps, status, clock(t.end), span(t.within)) : stateText[status.state]}`}
       acts={
         <>
           <a
@@ -88,12 +94,12 @@ export function BuildSpace() {
           </a>
           {status.state === 'running' && (
             <Button disabled={!may} onClick={() => act.mutate('hold')}>
-              Hold after these steps
+              Pause after running steps
             </Button>
           )}
           {status.state === 'holding' && (
             <Button filled disabled={!may} onClick={() => act.mutate('release')}>
-              Go on
+              Continue
             </Button>
           )}
           {active && (
@@ -101,9 +107,14 @@ export function BuildSpace() {
               Stop
             </Button>
           )}
-          {status.state === 'failed' && full.length > 0 && (
+          {active && failed && (
+            <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('retry')}>
+              Retry failed steps
+            </Button>
+          )}
+          {full.length > 0 && (
             <Button disabled={!may || erase.isPending} onClick={() => setErasing(true)}>
-              Erase disks and resume…
+              Erase disks and retry…
             </Button>
           )}
           {(status.state === 'failed' || status.state === 'stopped') && (
@@ -130,7 +141,7 @@ export function BuildSpace() {
                   {s.lane === charter ? '' : `${s.lane} `}
                   {s.title}
                 </span>
-                <span className="mono">{active ? clockSeconds(at) : ''}</span>
+                <span className="mono">{active && <When at={at} as="clockSeconds" />}</span>
               </div>
             ))}
           </MarginPart>
@@ -139,7 +150,7 @@ export function BuildSpace() {
     >
       <div className="flex items-baseline justify-between gap-4 py-1.5">
         <span className="min-w-0 truncate" role="status">
-          <b>{status.state === 'holding' ? 'Holding' : 'Now'}</b>{' '}
+          <b>{status.state === 'holding' ? 'Paused' : 'Now'}</b>{' '}
           {running.length
             ? running
                 .map(
@@ -151,7 +162,7 @@ export function BuildSpace() {
               ? 'nothing: the cluster stands as planned'
               : 'nothing runs'}
         </span>
-        <span className="shrink-0 text-ink-2 text-sm">underlined: the chain that decides the end</span>
+        <span className="shrink-0 text-ink-2 text-sm">underlined: critical path</span>
       </div>
       <Lanes build={b} now={now} chosen={chosen} onChoose={choose} />
       {status.state === 'done' && b.proof && chosen === 'proof' && (
@@ -165,7 +176,7 @@ export function BuildSpace() {
           title={`Erase disks of ${full.map((s) => s.host).join(', ')}`}
           about={`${full.map((s) => status.steps[s.id]?.text).join('; ')}. What is on them is gone for good. What this build has laid out on them already is kept.`}
           words={full.map((s) => s.host).join(' ')}
-          act="Erase and resume"
+          act="Erase and retry"
           onDone={() => erase.mutate(full.flatMap((s) => s.host ?? []))}
           onClose={() => setErasing(false)}
         />
@@ -211,7 +222,9 @@ function Log({ build, step }: { build: BuildWhole; step: string }) {
       <div tabIndex={0} className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">
         {log.data?.map((l) => (
           <div key={l.id} className={l.level === 'fail' ? 'text-brick' : l.level === 'warn' ? 'text-ochre' : 'text-ink-2'}>
-            <span className="pr-3 text-ink-3">{clockSeconds(l.at)}</span>
+            <span className="pr-3 text-ink-3">
+              <When at={l.at} as="clockSeconds" />
+            </span>
             {l.line}
           </div>
         ))}
@@ -236,7 +249,7 @@ function findingsOf(b: BuildWhole): Finding[] {
         code: 'BLD-001',
         severity: 'stop',
         subject,
-        title: `${s.lane}: ${s.title} broke`,
+        title: `${s.lane}: ${s.title} failed`,
         text: `${st.text}${/[.!?]$/.test(st.text ?? '') ? '' : '.'} ${st.remedy ?? ''}`,
       });
     if (st.healed.length)

@@ -1,9 +1,11 @@
+import { stateText } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
 import { useBuilds } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
-import { clock, day, span } from '../../parts/time.ts';
+import { span } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 
 export function BuildsSpace() {
@@ -46,7 +48,7 @@ export function BuildsSpace() {
                   <td className="font-semibold">{b.charter}</td>
                   <td>{b.number}</td>
                   <td className="mono">
-                    {day(b.createdAt)} {clock(b.createdAt)}
+                    <When at={b.createdAt} as="both" />
                   </td>
                   <td>{b.createdBy}</td>
                   <td>
@@ -54,9 +56,12 @@ export function BuildsSpace() {
                   </td>
                   <td>{b.status.begun && b.status.ended ? span(Date.parse(b.status.ended) - Date.parse(b.status.begun)) : ''}</td>
                   <td>
-                    <Mark kind={b.status.state === 'done' ? 'done' : b.status.state === 'failed' ? 'failing' : 'half'} />{' '}
-                    {b.status.state === 'done' ? 'proved' : b.status.state}
-                    {broken && <span className="text-brick"> at {broken[0]}</span>}
+                    <Mark kind={b.status.state === 'done' ? 'done' : broken ? 'failing' : 'half'} /> {stateText[b.status.state]}
+                    {broken && (
+                      <span className="text-brick">
+                        {b.status.state === 'failed' ? '' : ', failed'} at {broken[0]}
+                      </span>
+                    )}
                   </td>
                 </tr>
               );

@@ -3,7 +3,7 @@ import { useRef, useState } from 'react';
 import type { BuildWhole } from '../../api/queries.ts';
 import { clock, clockSeconds, span } from '../../parts/time.ts';
 
-/** Lanes over time: what is done, what runs, what is expected; the chain that decides the end is underlined. */
+/** Lanes over time: what is done, what runs, what is expected; the critical path is underlined. */
 export function Lanes({
   build,
   now,

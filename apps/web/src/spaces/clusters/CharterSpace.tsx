@@ -1,3 +1,4 @@
+import { underWay } from '@praesidor/core/schedule';
 import type { Charter } from '@praesidor/core/model';
 import { lazy, Suspense, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -8,7 +9,8 @@ import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day } from '../../parts/time.ts';
+import { when } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { baseOf, collisionsOf, decided, differs, edited, shown } from '../../state/draft.ts';
@@ -109,7 +111,7 @@ export function CharterSpace() {
     .sort((a, b) => order[a.severity] - order[b.severity]);
   const stops = findings.filter((f) => f.severity === 'stop').length;
   const offer = offerBuild(leave, stops, build.isPending);
-  const running = builds.data?.find((b) => b.charter === name && ['queued', 'running', 'holding'].includes(b.status.state));
+  const running = builds.data?.find((b) => b.charter === name && underWay(b.status));
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   const changes = report.data?.changes.length ?? 0;
   const editing = differs(charter.data.doc, draft);
@@ -210,7 +212,7 @@ export function CharterSpace() {
             </>
           ) : (
             <span className="text-ink-2">
-              Not saved yet. This draft of {when(draft.since)} is kept in this browser until you save or discard it.
+              Not saved yet. This draft of <When at={draft.since} /> is kept in this browser until you save or discard it.
             </span>
           )}
           {collisions.length > 0 && (
@@ -253,6 +255,3 @@ export function CharterSpace() {
     </Space>
   );
 }
-
-const when = (iso: string) =>
-  new Date(iso).toDateString() === new Date().toDateString() ? clock(iso) : `${day(iso)} ${clock(iso)}`;

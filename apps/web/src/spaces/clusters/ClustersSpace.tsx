@@ -1,3 +1,4 @@
+import { failedSteps, stateText, underWay } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
@@ -46,7 +47,7 @@ export function ClustersSpace() {
               <th>Control plane</th>
               <th>Workers</th>
               <th>Mirror</th>
-              <th>Stands</th>
+              <th>State</th>
             </tr>
           </thead>
           <tbody>
@@ -78,11 +79,21 @@ export function ClustersSpace() {
                   <td>{c.mirror}</td>
                   <td>
                     <span className="flex items-center gap-1.5">
-                      <Mark kind={serves ? 'done' : b?.status.state === 'failed' ? 'failing' : nodes.length ? 'half' : 'free'} />
+                      <Mark
+                        kind={
+                          serves
+                            ? 'done'
+                            : b && failedSteps(b.steps, b.status).length
+                              ? 'failing'
+                              : nodes.length
+                                ? 'half'
+                                : 'free'
+                        }
+                      />
                       {serves
                         ? 'serving'
                         : b && b.status.state !== 'done'
-                          ? `build ${b.number} ${b.status.state}`
+                          ? `build ${b.number} ${stateText[b.status.state]}${underWay(b.status) && failedSteps(b.steps, b.status).length ? ', with failed steps' : ''}`
                           : nodes.length
                             ? `${nodes.length} hosts held`
                             : 'declared'}

@@ -46,8 +46,8 @@ export function ConsequencesDialog({ name, changes, count, stops, busy, error, o
           <tr>
             <th>What</th>
             <th>Of</th>
-            <th>Stands</th>
-            <th>Will be</th>
+            <th>Now</th>
+            <th>After</th>
             <th />
           </tr>
         </thead>

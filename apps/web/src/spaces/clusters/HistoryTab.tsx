@@ -1,6 +1,6 @@
 import type { Charter } from '@praesidor/core/model';
 import type { CharterDto } from '../../api/queries.ts';
-import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 
 /** Every revision; an older one can be taken up again as a draft. */
 export default function HistoryTab({
@@ -34,15 +34,15 @@ export default function HistoryTab({
           return (
             <tr key={r.revision}>
               <td>{r.revision}</td>
-              <td className="mono" title={utc(r.at)}>
-                {day(r.at)} {clock(r.at)}
+              <td className="mono">
+                <When at={r.at} as="both" />
               </td>
               <td>{r.by}</td>
               <td>{r.note || (before ? changed.join(', ') || 'nothing' : 'first')}</td>
               <td className="text-right">
                 {i > 0 && (
                   <button type="button" className="font-semibold text-verdigris" onClick={() => onTake(r.doc)}>
-                    Take up again
+                    Restore
                   </button>
                 )}
               </td>

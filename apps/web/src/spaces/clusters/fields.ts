@@ -45,7 +45,7 @@ export const fields: readonly SheetField[] = [
     mono: true,
   },
   { section: 3, label: 'Pods', path: ['pods', 'range'], kind: 'text', mono: true },
-  { section: 3, label: 'Block a node', path: ['pods', 'perNode'], kind: 'number', unit: 'bits of prefix' },
+  { section: 3, label: 'Pod prefix per node', path: ['pods', 'perNode'], kind: 'number', unit: 'bits of prefix' },
   { section: 3, label: 'Services', path: ['services', 'range'], kind: 'text', mono: true },
   { section: 3, label: 'Overlay', path: ['overlay', 'kind'], kind: 'choice', options: () => [...overlayKinds] },
   { section: 3, label: 'Pod MTU', path: ['overlay', 'mtu'], kind: 'number', follows: true },

@@ -9,7 +9,7 @@ import { Button } from '../../parts/Button.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import type { LineMark } from '../../parts/YamlEditor.tsx';
 import { useAct } from '../../state/act.ts';
 import { useDrafts } from '../../state/drafts.ts';
@@ -179,8 +179,7 @@ export function DeclareSpace() {
       </div>
       {draft && !collisions.length && (
         <p className="pb-1.5 text-ink-3" role="status">
-          Not saved yet. This draft of {day(draft.since)} {clock(draft.since)} is kept in this browser until you save or discard
-          it.
+          Not saved yet. This draft of <When at={draft.since} as="both" /> is kept in this browser until you save or discard it.
         </p>
       )}
       {collisions.length > 0 && (

@@ -14,15 +14,15 @@ export function Differences({ list }: { list: readonly Difference[] }) {
           <th className="w-[90px]">Would be</th>
           <th>Document</th>
           <th>Field</th>
-          <th>Stands</th>
-          <th>Will be</th>
+          <th>Now</th>
+          <th>After</th>
         </tr>
       </thead>
       <tbody>
         {shown.flatMap((d) =>
           (d.what === 'changed' ? d.fields : [undefined]).map((f, i) => (
             <tr key={`${d.kind} ${d.key} ${f?.name ?? ''}`}>
-              <td className={tone[d.what]}>{i ? '' : d.what === 'same' ? 'as it stands' : d.what}</td>
+              <td className={tone[d.what]}>{i ? '' : d.what === 'same' ? 'unchanged' : d.what}</td>
               <td>{i ? '' : `${d.kind} ${d.key}`}</td>
               <td>{f?.name ?? (d.what === 'new' ? `${d.fields.length} fields` : '')}</td>
               <td className="mono max-w-[220px] truncate" title={f?.before}>

@@ -1,3 +1,4 @@
+import { failedSteps, underWay } from '@praesidor/core/schedule';
 import { spaceOf } from '@praesidor/core/address';
 import type { Finding } from '@praesidor/core/checks';
 import type { Estate, Site } from '@praesidor/core/model';
@@ -11,7 +12,7 @@ import { Bastion } from '../../parts/Bastion.tsx';
 import { LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
-import { clock, day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 
@@ -42,11 +43,11 @@ export function EstateSpace() {
       findings={findings}
       acts={<LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>}
       extra={
-        <MarginPart title="Lately">
+        <MarginPart title="Recent acts">
           {acts.data?.pages[0]?.slice(0, 8).map((a) => (
             <div key={a.id} className="flex gap-2 py-0.5 text-ink-2">
               <span className="mono text-ink-3" title={a.at}>
-                {new Date(a.at).toDateString() === new Date().toDateString() ? clock(a.at) : day(a.at)}
+                <When at={a.at} />
               </span>
               <span className="min-w-0 truncate" title={`${a.who} ${a.act} ${a.subject}`}>
                 {a.who} {a.act} {a.subject}
@@ -224,17 +225,29 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
         <div className="flex flex-wrap gap-x-3.5 pt-0.5">
           {charters.map((c) => {
             const nodes = hosts.filter((h) => h.held?.charter === c.name);
-            const building = builds.data?.some(
-              (b) => b.charter === c.name && ['running', 'queued', 'holding'].includes(b.status.state),
-            );
+            const last = builds.data?.find((b) => b.charter === c.name);
+            const building = last && underWay(last.status);
+            const failed =
+              last && (last.status.state === 'failed' || (building && failedSteps(last.steps, last.status).length > 0));
             return (
               <Link
                 key={c.name}
                 to={`/clusters/${c.name}?site=${site.name}`}
                 className="flex items-center gap-1.5 hover:underline"
               >
-                <Mark kind={nodes.some((n) => n.state === 'serving') ? 'done' : building || nodes.length ? 'half' : 'free'} />
+                <Mark
+                  kind={
+                    failed
+                      ? 'failing'
+                      : nodes.some((n) => n.state === 'serving')
+                        ? 'done'
+                        : building || nodes.length
+                          ? 'half'
+                          : 'free'
+                  }
+                />
                 {c.name}
+                {failed && <span className="text-brick">build failed</span>}
               </Link>
             );
           })}

@@ -7,7 +7,7 @@ import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { FirstStart } from './FirstStart.tsx';
 import { useBeginWork } from './works.ts';
@@ -104,7 +104,7 @@ function AskDialog({ what, onTell, onClose }: { what: 'boot' | 'media'; onTell: 
       about={what === 'boot' ? 'At its next start, and only then.' : 'The controller plays the image to the machine as a drive.'}
       acts={
         <>
-          {what === 'media' && <Button onClick={() => done({ act: 'media' })}>Take out what is in</Button>}
+          {what === 'media' && <Button onClick={() => done({ act: 'media' })}>Eject the image</Button>}
           <Button
             filled
             disabled={!!bad || (wants && !uri)}
@@ -114,7 +114,7 @@ function AskDialog({ what, onTell, onClose }: { what: 'boot' | 'media'; onTell: 
               )
             }
           >
-            {what === 'boot' ? 'Set it' : 'Put it in'}
+            {what === 'boot' ? 'Set' : 'Insert'}
           </Button>
         </>
       }
@@ -178,8 +178,8 @@ export function EventLog({ name }: { name: string }) {
       ))}
       {log.data?.entries.slice(0, 20).map((e, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: a log may hold the same line twice
-        <div key={i} className="py-0.5" title={e.at ? utc(e.at) : ''}>
-          <span className="text-ink-2">{e.at ? `${day(e.at)}, ${clock(e.at)}` : ''}</span>{' '}
+        <div key={i} className="py-0.5">
+          <span className="text-ink-2">{e.at && <When at={e.at} as="both" />}</span>{' '}
           <span className={e.severity === 'OK' ? '' : 'font-semibold text-brick'}>{e.text}</span>
         </div>
       ))}

@@ -50,7 +50,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
       wide
       onClose={onClose}
       title="Cast guests"
-      about="They become hosts like those of metal: with facts by their mould, fit for what they fit for, and promised to charters."
+      about="Guests are ordinary hosts: their facts come from the mould, and charters can use them."
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
@@ -86,7 +86,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
           >
             {(id) => <Input id={id} value={stem} onChange={(e) => setStem(e.target.value.toLowerCase())} className="mono" />}
           </Field>
-          <Field label="Keep apart as" hint="guests of one group stand on hypervisors of their own, spread over the zones">
+          <Field label="Separation group" hint="guests of one group are placed on different hypervisors, spread over the zones">
             {(id) => (
               <Input
                 id={id}
@@ -102,7 +102,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
             hypervisor may fail
           </label>
           <label className="flex items-center gap-2 py-0.5">
-            <input type="checkbox" checked={dense} onChange={(e) => setDense(e.target.checked)} /> on as few hypervisors as can be
+            <input type="checkbox" checked={dense} onChange={(e) => setDense(e.target.checked)} /> as few hypervisors as possible
           </label>
           <label className="flex items-center gap-2 py-0.5">
             <input type="checkbox" checked={start} onChange={(e) => setStart(e.target.checked)} /> start them at once

@@ -36,8 +36,8 @@ export function FirmwareDialog({ hosts, estate, onClose }: { hosts: readonly Hos
           <tr>
             <th>Host</th>
             <th>Part</th>
-            <th>Stands</th>
-            <th>Will be</th>
+            <th>Now</th>
+            <th>After</th>
             <th>Restart</th>
             <th>Takes</th>
           </tr>

@@ -25,14 +25,14 @@ export function GuestActs({ host, estate }: { host: Host; estate: Estate }) {
         {is?.state === 'off' && <Button onClick={() => power('on')}>Start</Button>}
         {is?.state === 'running' && <Button onClick={() => power('off')}>Shut down</Button>}
         {is?.state === 'running' && <Button onClick={() => power('restart')}>Restart</Button>}
-        {is && <Button onClick={() => setRemoving(true)}>Take away…</Button>}
+        {is && <Button onClick={() => setRemoving(true)}>Delete guest…</Button>}
       </div>
       {removing && (
         <TypedDialog
-          title={`Take ${host.name} off ${host.guest?.hypervisor}`}
-          about="It is stopped, and its volumes with what is on them are gone for good. Its entry stays, and can be cast again."
+          title={`Delete ${host.name} on ${host.guest?.hypervisor}`}
+          about="It is stopped, and its volumes are deleted for good. Its entry stays, and it can be cast again."
           words={host.name}
-          act="Take away"
+          act="Delete"
           onDone={() => work.mutate({ kind: 'remove', hosts: [host.name] })}
           onClose={() => setRemoving(false)}
         />

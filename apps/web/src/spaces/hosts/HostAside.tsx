@@ -5,7 +5,7 @@ import { api } from '../../api/client.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
-import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct, useUndo } from '../../state/act.ts';
 import type { PageDto } from './page.ts';
 
@@ -71,16 +71,16 @@ export function HostAside({ host, estate, page }: { host: Host; estate: Estate; 
             <Link className="text-verdigris" to={`/builds/${b.charter}/${b.number}`}>
               {b.charter} build {b.number}
             </Link>
-            , {b.state}, {day(b.at)}
+            , {b.state}, <When at={b.at} as="day" />
           </div>
         ))}
         {!host.held && !page?.builds.length && <p className="text-ink-2">None has used it.</p>}
       </MarginPart>
       <MarginPart title="Who did what">
         {page?.history.slice(0, 12).map((a) => (
-          <div key={a.id} className="py-0.5" title={utc(a.at)}>
+          <div key={a.id} className="py-0.5">
             <span className="text-ink-2">
-              {day(a.at)}, {clock(a.at)}
+              <When at={a.at} as="both" />
             </span>{' '}
             {a.who}: {a.act}
             {a.canUndo && (

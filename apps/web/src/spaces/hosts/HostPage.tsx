@@ -10,6 +10,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { BmcActs, EventLog } from './BmcActs.tsx';
@@ -115,7 +116,7 @@ function Acts({ host, page, estate }: { host: Host; page: PageDto; estate: Estat
         !host.guest &&
         (host.bmc && !host.bmc.fingerprint ? (
           <LinkButton filled to={`/hosts?site=${host.site}&sweep=${host.bmc.address}`}>
-            Sweep its controller
+            Find its BMC
           </LinkButton>
         ) : (
           <Button filled disabled={!host.bmc || work.isPending} onClick={() => work.mutate({ kind: 'read', hosts: [host.name] })}>
@@ -148,7 +149,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
   return (
     <div className="grid grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] gap-x-8">
       <div>
-        <Part title="Facts beside what is asked">
+        <Part title="Facts and requirements">
           {f ? (
             <>
               <div className="text-ink-2" title={utc(f.at)}>
@@ -274,8 +275,8 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
               .slice(0, 8)
               .map((x) => (
                 <div key={x.at} className="py-1">
-                  <span className="text-ink-2" title={utc(x.at)}>
-                    {day(x.at)}, {clock(x.at)}
+                  <span className="text-ink-2">
+                    <When at={x.at} as="both" />
                   </span>
                   {x.changes.map((c) => (
                     <div key={c.text} className={c.heavy ? '' : 'text-ink-2'}>
@@ -291,7 +292,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
         {host.wiped && (
           <Part title="Wiped">
             <p className="text-ink-2">
-              {day(host.wiped.at)} by {host.wiped.by}
+              <When at={host.wiped.at} as="day" /> by {host.wiped.by}
             </p>
             {host.wiped.drives.map((d) => (
               <div key={d}>{d}</div>

@@ -8,7 +8,7 @@ import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
-import { clock } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
@@ -114,6 +114,7 @@ export function HostsSpace() {
   return (
     <Space
       space="hosts"
+      sheets={<SubNav site={site} />}
       title="Hosts"
       facts={`${title} · ${hosts.length} listed, ${sighted.length} sighted`}
       findings={findings}
@@ -136,9 +137,6 @@ export function HostsSpace() {
         </>
       }
     >
-      <div className="pt-3">
-        <SubNav site={site} />
-      </div>
       <div className="flex items-start gap-3 py-3">
         <FilterField text={text} onText={setText} filter={filter} hosts={hosts} />
         <span className="pt-1.5 text-ink-2">
@@ -231,7 +229,7 @@ const Left = memo(function Left({ hosts, judge }: { hosts: readonly Host[]; judg
         </div>
         {newest && (
           <div>
-            facts last read {new Date(newest).toISOString().slice(0, 10)}, {clock(newest)}
+            facts last read <When at={newest} as="both" />
           </div>
         )}
         <Link className="font-semibold text-verdigris" to="?q=state:fit">

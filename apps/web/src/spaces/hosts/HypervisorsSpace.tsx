@@ -12,7 +12,8 @@ import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark, type MarkKind } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, utc } from '../../parts/time.ts';
+import { utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
@@ -20,6 +21,7 @@ import { CastDialog } from './CastDialog.tsx';
 import { SubNav } from './SubNav.tsx';
 import { Works } from './Works.tsx';
 import { useWorks } from './works.ts';
+import { Own } from '../../parts/Own.tsx';
 
 /** Hypervisors: what each is promised, what is left, and what becomes of its guests when it fails. */
 export function HypervisorsSpace() {
@@ -42,6 +44,7 @@ export function HypervisorsSpace() {
   return (
     <Space
       space="hypervisors"
+      sheets={<SubNav site={site} />}
       title="Hypervisors"
       facts={`${estate?.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${here.length} hypervisors, ${guests.length} guests declared`}
       findings={findings}
@@ -69,9 +72,6 @@ export function HypervisorsSpace() {
         </>
       }
     >
-      <div className="py-3">
-        <SubNav site={site} />
-      </div>
       {estate && here.length ? (
         <>
           <table className="grid-table" aria-label="Hypervisors">
@@ -84,7 +84,7 @@ export function HypervisorsSpace() {
                 <th>vCPU promised</th>
                 <th>Disk promised</th>
                 <th>When it fails</th>
-                <th>Says</th>
+                <th>Reported</th>
               </tr>
             </thead>
             <tbody>
@@ -112,8 +112,7 @@ export function HypervisorsSpace() {
               </LinkButton>
             }
           >
-            A hypervisor has cores, memory, pools and bridges. Guests are cast on it from moulds, and become hosts like those of
-            metal.
+            A hypervisor has cores, memory, pools and bridges. Guests are cast on it from moulds; they are ordinary hosts.
           </Empty>
         )
       )}
@@ -168,7 +167,7 @@ function Row({ of: h, estate, packing, lit }: { of: Hypervisor; estate: Estate; 
         </td>
         <td>
           {!loss ? (
-            'nobody is lost'
+            'no guest is lost'
           ) : loss.stranded.length ? (
             <span className="text-brick">
               {loss.stranded.length} of {loss.guests} find no room
@@ -176,7 +175,7 @@ function Row({ of: h, estate, packing, lit }: { of: Hypervisor; estate: Estate; 
           ) : (
             <span
               className="whitespace-nowrap"
-              title={loss.crowded.length ? `${loss.crowded.join(', ')} would stand beside their own` : undefined}
+              title={loss.crowded.length ? `${loss.crowded.join(', ')} would share a hypervisor with their group` : undefined}
             >
               all find room,
               <br />
@@ -195,7 +194,9 @@ function Row({ of: h, estate, packing, lit }: { of: Hypervisor; estate: Estate; 
             {!seen ? (
               <span className="text-ink-2">not looked at</span>
             ) : seen.error ? (
-              <span className="text-brick">silent since {clock(seen.at)}</span>
+              <span className="text-brick">
+                silent since <When at={seen.at} />
+              </span>
             ) : (
               <span className="whitespace-nowrap" title={utc(seen.at)}>
                 {seen.guests.filter((g) => g.state === 'running').length} run,
@@ -240,11 +241,13 @@ function Guests({ estate, site }: { estate: Estate; site: string }) {
           <tr>
             <th>Guest</th>
             <th>On</th>
-            <th>Mould</th>
-            <th>Apart from</th>
+            <th>
+              <Own>Mould</Own>
+            </th>
+            <th>Separation group</th>
             <th>For</th>
             <th>State</th>
-            <th>There</th>
+            <th>On hypervisor</th>
           </tr>
         </thead>
         <tbody>
@@ -289,7 +292,7 @@ function Guests({ estate, site }: { estate: Estate; site: string }) {
               </td>
               <td>{g.on}</td>
               <td colSpan={4} className="text-ink-2">
-                nobody's: {g.vcpu} vCPU, {g.memoryGiB} GiB that are not in the plan
+                not in the plan: {g.vcpu} vCPU, {g.memoryGiB} GiB that are not in the plan
               </td>
               <td>{g.state}</td>
             </tr>
@@ -304,7 +307,9 @@ function Moulds({ estate }: { estate: Estate }) {
   return (
     <section aria-label="Moulds" className="pt-5">
       <div className="flex items-baseline gap-3 pb-1">
-        <h2 className="text-lg">Moulds</h2>
+        <h2 className="text-lg">
+          <Own>Moulds</Own>
+        </h2>
         <Link className="text-verdigris" to="/declare?kind=Mould">
           Declare a mould
         </Link>

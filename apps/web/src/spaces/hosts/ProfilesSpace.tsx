@@ -40,7 +40,7 @@ export function ProfilesSpace() {
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && ['HST-001', 'HST-002'].includes(f.code));
   if (!estate)
     return (
-      <Space space="profiles" title="What is asked" findings={[]}>
+      <Space space="profiles" title="Requirements" sheets={<SubNav site={site} />} findings={[]}>
         {null}
       </Space>
     );
@@ -63,7 +63,8 @@ export function ProfilesSpace() {
   return (
     <Space
       space="profiles"
-      title="What is asked"
+      sheets={<SubNav site={site} />}
+      title="Requirements"
       facts={`${profiles.filter((p) => estate.profiles.some((o) => o.name === p.name)).length} of ${profiles.length} roles set in this estate; the others follow`}
       findings={findings}
       extra={
@@ -79,9 +80,6 @@ export function ProfilesSpace() {
         </MarginPart>
       }
     >
-      <div className="py-3">
-        <SubNav site={site} />
-      </div>
       <table className="grid-table" aria-label="Requirement profiles">
         <thead>
           <tr>
@@ -102,7 +100,7 @@ export function ProfilesSpace() {
                         setEdit({ why: `${p.title} asks the usual again`, edits: [{ op: 'drop', kind: 'Profile', key: p.name }] })
                       }
                     >
-                      back to the usual
+                      reset to default
                     </button>
                   )}
                 </th>
@@ -137,8 +135,8 @@ export function ProfilesSpace() {
         </tbody>
       </table>
       <p className="pt-1.5 text-ink-2">
-        A number is the least; words with commas are what is good; an empty cell asks nothing. Enter saves, after showing what it
-        changes.
+        A number is the minimum; words separated by commas are the accepted values; an empty cell is no requirement. Enter saves,
+        after showing what it changes.
       </p>
       <Baselines estate={estate} site={site} />
       {edit && (
@@ -193,9 +191,9 @@ function Baselines({ estate, site }: { estate: Estate; site: string }) {
           <tr>
             <th>Model</th>
             <th>Part</th>
-            <th>Good</th>
-            <th>Brought to</th>
-            <th>After</th>
+            <th>Accepted</th>
+            <th>Update to</th>
+            <th>Requires</th>
             <th>Restart</th>
             <th>Image</th>
           </tr>

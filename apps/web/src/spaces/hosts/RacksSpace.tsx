@@ -53,6 +53,7 @@ export function RacksSpace() {
   return (
     <Space
       space="racks"
+      sheets={<SubNav site={site} />}
       title="Racks"
       facts={
         at
@@ -76,7 +77,7 @@ export function RacksSpace() {
           {views.map((v) => (
             <div key={v.rack} className="pb-1.5">
               {v.rack} draws {(v.drawsW / 1000).toFixed(1)} kW{v.limitW ? ` of ${(v.limitW / 1000).toFixed(1)} kW` : ''}
-              {v.untold ? <span className="text-ink-2">, {v.untold} do not tell</span> : ''}
+              {v.untold ? <span className="text-ink-2">, {v.untold} without reading</span> : ''}
               {v.limitW ? (
                 <div className="mt-0.5 h-1.5 bg-rule-2/50">
                   <div
@@ -90,9 +91,6 @@ export function RacksSpace() {
         </MarginPart>
       }
     >
-      <div className="py-3 print:hidden">
-        <SubNav site={site} />
-      </div>
       {at && estate ? (
         <Racks key={at.name} site={at} estate={estate} things={things} side={side} only={params.get('rack') ?? undefined} />
       ) : (
@@ -154,7 +152,7 @@ function Racks({
         ))}
         {loose.length > 0 && (
           <div className="w-52">
-            <h2 className="pb-1 text-md">Without a place</h2>
+            <h2 className="pb-1 text-md">Not placed</h2>
             {loose.slice(0, 40).map((t) => (
               <Dragged key={t.name} thing={t} site={site} onMove={propose} className="my-1 h-[22px] px-2" />
             ))}

@@ -15,7 +15,7 @@ export function Requirements({ fits }: { fits: readonly Fitness[] }) {
   const rows = new Map<string, Line>();
   for (const { lines: own } of lines) for (const l of own) if (!rows.has(l.label)) rows.set(l.label, l);
   return (
-    <table className="mt-1.5" aria-label="Facts beside what is asked">
+    <table className="mt-1.5" aria-label="Facts and requirements">
       <thead>
         <tr>
           <th className="pr-3">asked</th>

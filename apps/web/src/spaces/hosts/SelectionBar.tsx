@@ -63,7 +63,7 @@ export function SelectionBar({ hosts, estate, onClear }: { hosts: readonly Host[
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       <Button quiet onClick={onClear}>
-        Let go
+        Release from charter
       </Button>
       {doing === 'firmware' && <FirmwareDialog hosts={below} estate={estate} onClose={() => setDoing(undefined)} />}
       {doing === 'wipe' && (

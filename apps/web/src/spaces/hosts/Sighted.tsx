@@ -4,8 +4,9 @@ import { api } from '../../api/client.ts';
 import { useKeyring } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
-import { clock } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
+import { Own } from '../../parts/Own.tsx';
 
 /** What answered on the management network and is nobody's yet: compare the fingerprint, accept it, list it. */
 export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: string | undefined; hosts: readonly Host[] }) {
@@ -89,7 +90,9 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
             <th>Shows the certificate (SHA-256)</th>
             <th>Is</th>
             <th>Place</th>
-            <th>Sighted</th>
+            <th>
+              <Own>Sighted</Own>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -143,7 +146,7 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
               </td>
               <td>{s.place?.rack ? `${s.place.name ?? ''} ${s.place.rack} u${s.place.unit}` : '?'}</td>
               <td className="mono" title={s.at}>
-                {clock(s.at)}
+                <When at={s.at} />
               </td>
             </tr>
           ))}

@@ -4,7 +4,7 @@ const views = [
   ['/hosts', 'Machines'],
   ['/hosts/racks', 'Racks'],
   ['/hosts/hypervisors', 'Hypervisors'],
-  ['/hosts/profiles', 'What is asked'],
+  ['/hosts/profiles', 'Requirements'],
 ] as const;
 
 export const SubNav = ({ site }: { site: string }) => <Sheets label="Hosts" views={views} site={site} />;

@@ -1,5 +1,5 @@
 import { Button } from '../../parts/Button.tsx';
-import { clock, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useStopWork, type WorkDto } from './works.ts';
 
 const shown = { waiting: 'waits', running: '', done: 'done', failed: 'broke', stopped: 'stopped' } as const;
@@ -17,8 +17,8 @@ export function Works({ works, host }: { works: readonly WorkDto[]; host?: strin
           <div role="listitem" key={w.id} className="border-rule border-b py-2">
             <div className="flex items-baseline gap-3">
               <b>{w.title}</b>
-              <span className="text-ink-2" title={utc(w.createdAt)}>
-                {clock(w.createdAt)} by {w.createdBy}
+              <span className="text-ink-2">
+                <When at={w.createdAt} /> by {w.createdBy}
                 {running ? (w.state === 'stopping' ? ', stopping' : '') : `, ${w.state}`}
               </span>
               {w.state === 'running' && (

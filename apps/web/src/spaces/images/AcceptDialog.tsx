@@ -9,6 +9,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { Own } from '../../parts/Own.tsx';
 
 const short = (digest: string) => `${digest.slice(0, 15)}…`;
 const most = 300;
@@ -59,7 +60,9 @@ export function AcceptDialog({ s, onClose }: { s: ShipmentDto; onClose: () => vo
             <th>Image</th>
             <th>Would be</th>
             <th>Stands for now</th>
-            <th>Bill</th>
+            <th>
+              <Own>Bill</Own>
+            </th>
           </tr>
         </thead>
         <tbody>

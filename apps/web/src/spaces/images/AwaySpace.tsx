@@ -10,7 +10,7 @@ import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
@@ -29,8 +29,8 @@ export function AwaySpace() {
   return (
     <Space
       space="away"
-      title="What can go"
-      crumbs={<SubNav site={site} />}
+      title="Clean up"
+      sheets={<SubNav site={site} />}
       facts={
         seen
           ? `${seen.digests.length} digests${seen.used === undefined ? '' : `, ${bytesText(seen.used)}`}${seen.free === undefined ? '' : `; room for ${bytesText(seen.free)}`}`
@@ -92,9 +92,9 @@ function MayGo({ registry }: { registry: Registry }) {
   const bills = (m?.goes ?? []).map((g) => g.bill).filter((b) => !left.includes(b));
   const names = namesOf(m, bills);
   return (
-    <section aria-label="What may go">
+    <section aria-label="What can be deleted">
       <div className="flex items-baseline gap-3 pt-4 pb-1">
-        <h2 className="text-lg">May go</h2>
+        <h2 className="text-lg">Can be deleted</h2>
         <label className="text-ink-2">
           keep the newest{' '}
           <input
@@ -110,7 +110,7 @@ function MayGo({ registry }: { registry: Registry }) {
       </div>
       <Refused error={may.error ?? take.error} />
       {may.isPending && <p className="text-ink-2">looking…</p>}
-      {m && !m.goes.length && <p>Nothing: every bill here is asked for by something below.</p>}
+      {m && !m.goes.length && <p>Nothing: every bill here is needed by something below.</p>}
       {m?.goes.map((g) => (
         <label key={g.bill} className="grid grid-cols-[20px_180px_1fr_140px] items-center border-rule border-b py-1.5">
           <input
@@ -128,15 +128,15 @@ function MayGo({ registry }: { registry: Registry }) {
       {m && m.goes.length > 0 && (
         <div className="flex items-center gap-3 pt-2">
           <span>
-            <b>{bytesText(m.free.bytes)}</b> come free ({m.free.blobs} blobs, {bytesText(m.free.paper)} on paper) if all of it
-            goes.
+            <b>{bytesText(m.free.bytes)}</b> are freed ({m.free.blobs} blobs, {bytesText(m.free.paper)} as declared) when all of
+            it is deleted.
           </span>
           <Button className="ml-auto" disabled={!bills.length || take.isPending} onClick={() => setAsking(true)}>
-            Take {names} names away…
+            Delete {names} {names === 1 ? 'tag' : 'tags'}…
           </Button>
         </div>
       )}
-      <h2 className="pt-4 pb-1 text-lg">Stays</h2>
+      <h2 className="pt-4 pb-1 text-lg">Kept</h2>
       {m?.stays.map((s) => (
         <div key={s.bill} className="grid grid-cols-[20px_180px_1fr] items-baseline border-rule border-b py-1.5">
           <Mark kind="done" />
@@ -146,17 +146,17 @@ function MayGo({ registry }: { registry: Registry }) {
       ))}
       {m && m.unknown.length > 0 && (
         <p className="pt-1.5 text-ink-2">
-          {m.unknown.length} names stand in no bill known here and are left alone:{' '}
+          {m.unknown.length} {m.unknown.length === 1 ? 'tag is' : 'tags are'} in no known bill and not touched:{' '}
           <span className="mono">{m.unknown[0]?.split('@')[0]}</span>
           {m.unknown.length > 1 ? ' and others' : ''}.
         </p>
       )}
       {asking && (
         <TypedDialog
-          title={`Take ${bills.join(', ')} away from ${registry.name}`}
-          about={`${names} names go, and what nothing refers to then. To have them back, ship them again.`}
+          title={`Delete ${bills.join(', ')} from ${registry.name}`}
+          about={`${names} ${names === 1 ? 'tag is' : 'tags are'} deleted, and every blob that nothing refers to afterwards. Ship the images again to restore them.`}
           words={registry.name}
-          act="Take them away"
+          act="Delete"
           onDone={() => take.mutate({ bills, names })}
           onClose={() => setAsking(false)}
         />
@@ -218,7 +218,7 @@ function Scrub({ registry }: { registry: Registry }) {
             </>
           ) : s.endedAt ? (
             <span>
-              {s.done} blobs, {bytesText(s.bytes)}, read again {day(s.endedAt)} {clock(s.endedAt)}:{' '}
+              {s.done} blobs, {bytesText(s.bytes)}, read again <When at={s.endedAt} as="both" />:{' '}
               {s.damaged.length || s.missing.length ? (
                 <b className="text-brick">
                   {s.damaged.length} did not verify and were put aside, {s.missing.length} are named and not there
@@ -255,7 +255,7 @@ function Suffices({ registry, estate }: { registry: Registry; estate: Estate }) 
   if (!host) return null;
   const bills = [...new Set(estate.charters.filter((c) => registry.name === c.mirror).flatMap((c) => [c.release, ...c.addons]))];
   return (
-    <MarginPart title={`Does ${host.name} suffice?`}>
+    <MarginPart title={`Is ${host.name} large enough?`}>
       {suffices(estate, registry, host, bills).map((l) => (
         <div key={l.what} className="flex items-baseline gap-2 border-rule border-b py-1">
           <Mark kind={l.good ? 'done' : 'failing'} />
@@ -287,8 +287,8 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
   // Before it is known that nobody reads from it, it is kept.
   const plan = standing && handOver(estate, registry, standing, readers.data?.pulls ?? Number.POSITIVE_INFINITY);
   return (
-    <MarginPart title="Hand over">
-      <p className="text-ink-2">A starter registry gives way to a standing one: content first, then its clusters one by one.</p>
+    <MarginPart title="Replace this registry">
+      <p className="text-ink-2">Replace a starter registry with a standing one: content first, then its clusters one by one.</p>
       <select
         aria-label="standing registry"
         value={to}
@@ -344,8 +344,7 @@ function Taking({ registry, estate }: { registry: Registry; estate: Estate }) {
       {plan && <Refused error={readers.error ?? reading.act.error} />}
       {plan && readers.data?.hosts.length ? (
         <p className="pt-1 text-ink-3 text-sm">
-          last read by {readers.data.hosts[0]?.host}, {day(readers.data.hosts[0]?.last ?? '')}{' '}
-          {clock(readers.data.hosts[0]?.last ?? '')}
+          last read by {readers.data.hosts[0]?.host}, <When at={readers.data.hosts[0]?.last ?? 0} as="both" />
         </p>
       ) : null}
       {edit && (

@@ -9,6 +9,7 @@ import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
@@ -73,7 +74,7 @@ export function CertificateDialog({
         confirmed,
         ...(signer === 'elsewhere' ? { given: pair } : signer === 'asked' ? { answer } : {}),
       }),
-    (r) => (r.files ? undefined : `${name} shows its new certificate, good until ${day(r.until)}.`),
+    (r) => (r.files ? undefined : `The new certificate of ${name} is installed, valid until ${day(r.until)}.`),
     renew,
   );
   const request = useAct(
@@ -125,19 +126,20 @@ export function CertificateDialog({
                 disabled={!t || make.isPending || (needsPair && !pair) || (signer === 'asked' && !answer)}
                 onClick={() => make.mutate()}
               >
-                {make.isPending ? 'giving it…' : files ? 'Make the files' : 'Give it the certificate'}
+                {make.isPending ? 'installing…' : files ? 'Make the files' : 'Install the certificate'}
               </Button>
             ))}
         </>
       }
     >
-      {!warden && <p className="pb-1 text-ink-2">A warden gives registries their certificates.</p>}
+      {!warden && <p className="pb-1 text-ink-2">Only a warden can issue certificates of registries.</p>}
       {warden && !made && (
         <>
           <Choice legend="Signed by">
             {t?.authority && (
               <Radio name="signer" on={signer === 'held'} set={() => setChosen('held')}>
-                {t.authority.subject}, {t.authority.origin === 'made' ? 'made' : 'kept'} here, until {day(t.authority.until)}
+                {t.authority.subject}, {t.authority.origin === 'made' ? 'made' : 'kept'} here, until{' '}
+                <When at={t.authority.until} as="day" />
               </Radio>
             )}
             <Radio name="signer" on={signer === 'new'} set={() => setChosen('new')}>
@@ -182,7 +184,7 @@ export function CertificateDialog({
                           Download {name}.csr
                         </a>
                         <span className="text-ink-2">
-                          waits since {day(t.request.at)}, made by {t.request.by}
+                          waits since <When at={t.request.at} as="day" />, made by {t.request.by}
                         </span>
                       </>
                     )}
@@ -205,18 +207,18 @@ export function CertificateDialog({
           {!first && (
             <>
               {signer === 'held' && (
-                <Field label="Good for" hint="days; from here it is renewed by itself, thirty days before its end">
+                <Field label="Valid for" hint="days; from here it is renewed by itself, thirty days before its end">
                   {(id) => (
                     <Input id={id} type="number" min={1} max={3650} value={days} onChange={(e) => setDays(e.target.value)} />
                   )}
                 </Field>
               )}
-              <Choice legend="Gets there">
+              <Choice legend="Delivery">
                 <Radio name="way" on={!files} set={() => setFiles(false)}>
-                  handed over, by the connection that the old one protects
+                  over the network, on a connection that the old one protects
                 </Radio>
                 <Radio name="way" on={files} set={() => setFiles(true)}>
-                  as files, laid on its machine by hand
+                  as files, installed on its machine by hand
                 </Radio>
               </Choice>
             </>
@@ -260,8 +262,8 @@ export function CertificateDialog({
           done={!!made && !made.files}
           text={
             made
-              ? `${name} ${made.files ? 'is given it by hand' : 'shows it'}, good until ${day(made.until)}`
-              : `${name} shows it`
+              ? `${made.files ? `Installed on ${name} by hand` : `Installed on ${name}`}, valid until ${day(made.until)}`
+              : `Installed on ${name}`
           }
         />
         <Line
@@ -269,15 +271,15 @@ export function CertificateDialog({
           text={
             old.length ? (
               <span className="flex gap-3">
-                {old.map((a) => a.subject).join(', ')} {old.length === 1 ? 'is' : 'are'} taken out of the trust
+                {old.map((a) => a.subject).join(', ')} {old.length === 1 ? 'is' : 'are'} removed from the trust bundle
                 {seen && t?.authority?.subject === seen.issuer && (
                   <button type="button" className="ml-auto font-semibold text-verdigris" onClick={() => setTidying(true)}>
-                    Take {old.length === 1 ? 'it' : 'them'} out…
+                    Remove {old.length === 1 ? 'it' : 'them'}…
                   </button>
                 )}
               </span>
             ) : (
-              'what signed the old one is taken out of the trust, last'
+              'last, the CA of the old one is removed from the trust bundle'
             )
           }
         />
@@ -289,7 +291,7 @@ export function CertificateDialog({
           <EditsDialog
             title={`What ${name} is trusted by`}
             edits={[{ op: 'set', kind: 'Registry', key: name, path: ['ca'], value: t.tidied }]}
-            why={`${old.map((a) => a.subject).join(', ')} taken out of the trust of ${name}`}
+            why={`${old.map((a) => a.subject).join(', ')} removed from the trust bundle of ${name}`}
             onClose={() => {
               setTidying(false);
               void trust.refetch();
@@ -305,8 +307,8 @@ export function CertificateDialog({
 const away = (signer: Signer) => signer === 'elsewhere' || signer === 'asked';
 function trustText(t: TrustDto | undefined, signer: Signer, first: boolean): string {
   if (away(signer)) return `what signed it must be trusted: ${t?.anchors.map((a) => a.subject).join(', ') || 'nobody is yet'}`;
-  if (!first) return `${t?.authority?.subject} stands in the trust, and in every boot kit from now on`;
-  return `${signer === 'held' ? t?.authority?.subject : 'it'} is put into the trust, beside ${t?.anchors.map((a) => a.subject).join(', ') || 'nothing'}`;
+  if (!first) return `${t?.authority?.subject} is in the trust bundle, and in every boot kit from now on`;
+  return `${signer === 'held' ? t?.authority?.subject : 'it'} is added to the trust bundle, beside ${t?.anchors.map((a) => a.subject).join(', ') || 'nothing'}`;
 }
 
 const Line = ({ done, waits, text }: { done: boolean; waits?: boolean; text: ReactNode }) => (
@@ -341,8 +343,8 @@ function Files({ name, files }: { name: string; files: { cert: string; key: stri
   );
   return (
     <p className="pt-3">
-      Take {link(`${name}.crt`, files.cert)} and {link(`${name}.key`, files.key)} now: the key is kept nowhere. Lay them where its
-      configuration names them, and have it read them again.
+      Take {link(`${name}.crt`, files.cert)} and {link(`${name}.key`, files.key)} now: the key is kept nowhere. Install them where
+      its configuration names them, and have it read them again.
     </p>
   );
 }

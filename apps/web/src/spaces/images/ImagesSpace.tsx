@@ -17,6 +17,7 @@ import { PlanDialog } from './PlanDialog.tsx';
 import { Shipments } from './Shipments.tsx';
 import { SubNav } from './SubNav.tsx';
 import { WhereFrom } from './WhereFrom.tsx';
+import { Own } from '../../parts/Own.tsx';
 
 /** What each registry holds of each release and add-on; what moves between them; where a node would pull from. */
 export function ImagesSpace() {
@@ -49,7 +50,7 @@ export function ImagesSpace() {
     <Space
       space="images"
       title="Images"
-      crumbs={<SubNav site={site} />}
+      sheets={<SubNav site={site} />}
       facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`}
       findings={findings}
       acts={
@@ -72,7 +73,9 @@ export function ImagesSpace() {
         <table className="grid-table mt-2" aria-label="What each registry holds">
           <thead>
             <tr>
-              <th className="align-bottom">Bill</th>
+              <th className="align-bottom">
+                <Own>Bill</Own>
+              </th>
               {registries.map((r) => {
                 const s = estate.sites.find((x) => x.name === r.site);
                 return (

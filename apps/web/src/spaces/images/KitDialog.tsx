@@ -8,7 +8,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 
 interface Made {
@@ -87,7 +87,9 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
             <a className="font-semibold text-verdigris hover:underline" href={`/api/kits/${m.id}`}>
               Take the archive, {bytesText(m.bytes)}
             </a>{' '}
-            <span className="text-ink-2">— once, within the hour. Its certificate is good until {day(m.until)}.</span>
+            <span className="text-ink-2">
+              — once, within the hour. Its certificate is valid until <When at={m.until} as="day" />.
+            </span>
           </p>
           <p className="pt-1 text-ink-2">
             SHA-256 <Copy text={m.sha256} className="mono break-all" />
@@ -104,11 +106,11 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
             <div className="col-start-2 flex flex-col">
               <label className="flex items-center gap-1.5">
                 <input type="radio" name="from" checked={!given} onChange={() => setGiven(undefined)} />
-                made by an authority of its own, which its clusters then trust
+                issued by a new CA of its own, which its clusters then trust
               </label>
               <label className="flex items-center gap-1.5">
                 <input type="radio" name="from" checked={!!given} onChange={() => setGiven({})} />
-                given: made elsewhere, judged before it is used
+                issued elsewhere; checked before it is used
               </label>
             </div>
           </fieldset>
@@ -124,7 +126,7 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
               </Field>
             ))
           ) : (
-            <Field label="Good for" hint="days; the authority itself lasts ten years">
+            <Field label="Valid for" hint="days; the authority itself lasts ten years">
               {(id) => <Input id={id} type="number" min={1} max={3650} value={days} onChange={(e) => setDays(e.target.value)} />}
             </Field>
           )}

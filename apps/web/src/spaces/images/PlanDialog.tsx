@@ -212,8 +212,8 @@ export function PlanDialog({
       <div className="border-rule border-t pt-2.5 text-md">
         {lack.images.length ? (
           <>
-            <b>{lack.blobs} layers</b> of {lack.images.length} images, {bytesText(lack.paper)} on paper, {bytesText(lack.bytes)}{' '}
-            to move.
+            <b>{lack.blobs} layers</b> of {lack.images.length} images, {bytesText(lack.paper)} as declared,{' '}
+            {bytesText(lack.bytes)} to move.
             <Follows way={way} site={within ? undefined : site} bill={bill} lack={lack} caseBytes={caseBytes} now={estate.now} />
             <ul className="pt-1 text-ink-2">
               {lack.images.slice(0, 4).map((i) => (
@@ -272,7 +272,7 @@ function Follows({
       <p className="follows">
         ↳ {text(Math.max(1, moves.cases.length))} of {bytesText(caseBytes)}
         {paper && paper.cases.length !== moves.cases.length
-          ? `; on paper ${text(paper.cases.length)}, and no fewer than ${paper.bound}`
+          ? `; with sizes as declared ${text(paper.cases.length)}, and no fewer than ${paper.bound}`
           : ''}
       </p>
     );
@@ -284,7 +284,7 @@ function Follows({
     <p className="follows">
       ↳{' '}
       {t.end
-        ? `on paper there ${day(t.end)} at ${clock(t.end, site.timezone)}, ${t.minutes < 90 ? `${t.minutes} min` : `${Math.floor(t.minutes / 60)} h ${t.minutes % 60} min`} of moving${used.hours ? ` in ${t.openings.length} ${t.openings.length === 1 ? 'night' : 'nights'}` : ''}`
+        ? `arrives ${day(t.end)} at about ${clock(t.end, site.timezone)}, ${t.minutes < 90 ? `${t.minutes} min` : `${Math.floor(t.minutes / 60)} h ${t.minutes % 60} min`} of moving${used.hours ? ` in ${t.openings.length} ${t.openings.length === 1 ? 'night' : 'nights'}` : ''}`
         : 'at that rate, and in those hours, it takes more than ten years'}
     </p>
   );

@@ -9,6 +9,7 @@ import { Chart } from '../../parts/Chart.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useScope } from '../../state/scope.ts';
 import { SubNav } from './SubNav.tsx';
 
@@ -26,7 +27,6 @@ const spans = [
   ['30', 'a month', 'day'],
 ] as const;
 const uses = [BarController, BarElement, CategoryScale, LinearScale, Tooltip];
-const when = (iso: string) => `${day(iso)} ${clock(iso)}`;
 
 /** What hosts pulled, read from the registries' own logs: over time, by node, by image, and what tried the outside. */
 export function PullsSpace() {
@@ -71,8 +71,8 @@ export function PullsSpace() {
     <Space
       space="pulls"
       title="Pulls"
-      crumbs={<SubNav site={site} />}
-      facts={p ? `${p.total} images pulled from mirrors, ${outside} tried the outside` : 'reading…'}
+      sheets={<SubNav site={site} />}
+      facts={p ? `${p.total} images pulled from mirrors, ${outside} requested outside the mirror` : 'reading…'}
       findings={[]}
       acts={
         <select
@@ -125,13 +125,16 @@ export function PullsSpace() {
               <Chart uses={uses} config={drawn} says={`${p.total} from mirrors, ${outside} from outside`} className="h-[140px]" />
             </figure>
             {outside > 0 && (
-              <section aria-label="Tried the outside" className="mt-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
+              <section
+                aria-label="Requested outside the mirror"
+                className="mt-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2"
+              >
                 <b className="text-brick">
-                  {outside} {outside === 1 ? 'image was' : 'images were'} asked of the outside
+                  {outside} {outside === 1 ? 'image was' : 'images were'} requested outside the mirror
                 </b>
                 {p.outside.slice(0, 8).map((o) => (
                   <div key={o.host + o.image}>
-                    {o.host} asked {o.registry} for <span className="mono">{o.image}</span>, {when(o.at)}
+                    {o.host} asked {o.registry} for <span className="mono">{o.image}</span>, <When at={o.at} as="both" />
                   </div>
                 ))}
                 <div className="text-ink-2">Its rules do not reach that name, or they are not on the machine.</div>
@@ -144,7 +147,7 @@ export function PullsSpace() {
                   <div key={o.host + o.image}>
                     {o.host} asked {o.registry} for <span className="mono">{o.image}</span>{' '}
                     {o.times > 1 ? `${o.times} times, last ` : ''}
-                    {when(o.at)}
+                    <When at={o.at} as="both" />
                   </div>
                 ))}
               </section>
@@ -165,7 +168,9 @@ export function PullsSpace() {
                       <td className="font-semibold">{h.host}</td>
                       <td>{h.registry}</td>
                       <td>{h.images}</td>
-                      <td className="text-ink-2">{when(h.last)}</td>
+                      <td className="text-ink-2">
+                        <When at={h.last} as="both" />
+                      </td>
                     </tr>
                   ))}
                 </tbody>

@@ -26,10 +26,10 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
       <table className="grid-table mt-2" aria-label="Rules">
         <thead>
           <tr>
-            <th>Names that begin with</th>
-            <th>are asked of</th>
-            <th>over the trust</th>
-            <th>as</th>
+            <th>Prefix</th>
+            <th>Mirror</th>
+            <th>CA</th>
+            <th>Credential</th>
           </tr>
         </thead>
         <tbody>
@@ -47,8 +47,8 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
         </tbody>
       </table>
       <p className="py-1.5 text-ink-2">
-        Manifests keep their original image names; the runtime on each node redirects the pull. What the mirror does not have is
-        asked of nobody else.
+        Manifests keep their original image names; the runtime on each node redirects the pull. An image that the mirror does not
+        have is not pulled from anywhere else.
       </p>
       <div className="flex items-center gap-3">
         {(['hosts.toml', 'registries.conf'] as const).map((f) => (
@@ -89,7 +89,7 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
               </div>
             );
           })}
-          {other.unread.length > 0 && <div className="text-ink-2">Not understood, and left alone: {other.unread.join(', ')}</div>}
+          {other.unread.length > 0 && <div className="text-ink-2">Not understood and ignored: {other.unread.join(', ')}</div>}
         </div>
       )}
       {edit && mirror && (

@@ -29,7 +29,7 @@ export function RulesSpace() {
     <Space
       space="rules"
       title="Rules and trust"
-      crumbs={<SubNav site={site} />}
+      sheets={<SubNav site={site} />}
       facts={charter ? `${charter.name} pulls from ${charter.mirror}` : ''}
       findings={findings}
       acts={
@@ -74,10 +74,10 @@ function Secrets({ estate, charter }: { estate: Estate; charter: Charter }) {
   const { mirror } = rulesOf(estate, charter);
   const merged = mergePullSecrets(files, mirror ? [mirror.endpoint] : [], prefer);
   return (
-    <section aria-label="Pull secret">
+    <section aria-label="Pull credentials">
       <div className="flex items-baseline gap-3 pt-4 pb-1">
-        <h2 className="text-lg">Pull secret</h2>
-        <span className="text-ink-2">joined from several auth files, in this page: nothing of them is sent anywhere</span>
+        <h2 className="text-lg">Pull credentials</h2>
+        <span className="text-ink-2">merged from several auth files, in this page: nothing of them is sent anywhere</span>
         <span className="ml-auto" />
         <FilePicker accept=".json" onText={(text) => setFiles((f) => [...f, { name: `file ${f.length + 1}`, text }])} />
       </div>
@@ -116,7 +116,7 @@ function Secrets({ estate, charter }: { estate: Estate; charter: Charter }) {
           ))}
           <div className="flex gap-4 pt-1.5">
             <Copy text={JSON.stringify({ auths: merged.auths })} className="font-semibold text-verdigris">
-              Copy the joined secret
+              Copy the merged credentials
             </Copy>
             <button type="button" className="text-ink-2" onClick={() => setFiles([])}>
               Forget the files

@@ -4,7 +4,8 @@ import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import { type CaseDto, type ShipmentDto, useShipments } from '../../api/queries.ts';
 import { Mark, type MarkKind } from '../../parts/Mark.tsx';
-import { clock, day, span, utc } from '../../parts/time.ts';
+import { when, span } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { AcceptDialog } from './AcceptDialog.tsx';
 
@@ -175,17 +176,22 @@ function Line({
       <span>
         {active ? `${bytesText(s.movedBytes)} of ` : ''}
         {bytesText(s.bytes)}
-        <span className="text-ink-3"> · {bytesText(s.paper)} on paper</span>
+        <span className="text-ink-3"> · {bytesText(s.paper)} as declared</span>
       </span>
       <span className="flex min-w-0 items-center gap-1.5">
         <Mark kind={s.state === 'short' && !damaged ? 'half' : marks[s.state]} />
         <span>
           {s.state === 'queued' ? `follows ${s.after}` : arrived ? 'arrived, not landed' : says[s.state]}
-          {s.state === 'waiting' && s.resumeAt && <span title={utc(s.resumeAt)}> from {clock(s.resumeAt, site?.timezone)}</span>}
+          {s.state === 'waiting' && s.resumeAt && (
+            <>
+              {' '}
+              from <When at={s.resumeAt} />
+            </>
+          )}
           {active && s.rate > 0
             ? `, ${bytesText(s.rate)}/s, ${span(((s.bytes - s.movedBytes) / s.rate) * 1000)} left`
             : s.endedAt && !['waiting', 'queued'].includes(s.state)
-              ? ` ${new Date(s.endedAt).toDateString() === new Date().toDateString() ? clock(s.endedAt) : day(s.endedAt)}`
+              ? ` ${when(s.endedAt)}`
               : ''}
           {s.resumed > 0 && (
             <span title="the connection broke and the transfer went on where it stood" className="text-ink-3">

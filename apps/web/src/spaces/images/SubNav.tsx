@@ -4,7 +4,7 @@ const views = [
   ['/images', 'What is held'],
   ['/images/rules', 'Rules and trust'],
   ['/images/pulls', 'Pulls'],
-  ['/images/away', 'What can go'],
+  ['/images/away', 'Clean up'],
 ] as const;
 
 export const SubNav = ({ site }: { site: string }) => <Sheets label="Images" views={views} site={site} />;

@@ -8,7 +8,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { day } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
@@ -66,7 +66,7 @@ export function KeyringSpace() {
                   {k.places.join(', ') || <span className="text-brick">nowhere: it is never sent</span>}
                 </td>
                 <td className="text-ink-2">
-                  {day(k.createdAt)} by {k.createdBy}
+                  <When at={k.createdAt} as="day" /> by {k.createdBy}
                 </td>
                 <td className="whitespace-nowrap text-right">
                   {may && (

@@ -8,7 +8,7 @@ import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { PeopleNav } from './PeopleNav.tsx';
@@ -37,7 +37,7 @@ export function PeopleSpace() {
       space="people"
       title="People"
       facts={manage ? `${accounts.data?.length ?? 0} accounts` : 'your account; a warden manages the others'}
-      crumbs={<PeopleNav />}
+      sheets={<PeopleNav />}
       findings={[]}
       acts={
         <>
@@ -114,7 +114,7 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
         </select>
       </td>
       <td>{a.disabled ? 'disabled' : a.sessions ? `in ${a.sessions} ${a.sessions === 1 ? 'browser' : 'browsers'}` : 'no'}</td>
-      <td title={a.lastSeen ? utc(a.lastSeen) : ''}>{a.lastSeen ? `${day(a.lastSeen)} ${clock(a.lastSeen)}` : '—'}</td>
+      <td>{a.lastSeen ? <When at={a.lastSeen} as="both" /> : '—'}</td>
       <td className="whitespace-nowrap text-right">
         <button
           type="button"
@@ -277,9 +277,9 @@ function OwnPassword({ onClose }: { onClose: () => void }) {
         </>
       }
     >
-      {field('Present one', 'current', 'current-password')}
-      {field('New one', 'next', 'new-password', p.next && p.next.length < 10 ? 'at least 10 characters' : undefined)}
-      {field('New one again', 'again', 'new-password', differs ? 'is not the same' : undefined)}
+      {field('Current password', 'current', 'current-password')}
+      {field('New password', 'next', 'new-password', p.next && p.next.length < 10 ? 'at least 10 characters' : undefined)}
+      {field('Repeat new password', 'again', 'new-password', differs ? 'not the same' : undefined)}
       <Refused error={change.error} />
     </Dialog>
   );

@@ -1,6 +1,6 @@
 import { useActs } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
-import { clockSeconds, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useUndo } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { Button } from '../../parts/Button.tsx';
@@ -17,7 +17,7 @@ export function RecordSpace() {
       space="record"
       title="Record"
       facts="who did what, newest first"
-      crumbs={<PeopleNav />}
+      sheets={<PeopleNav />}
       findings={[]}
       acts={
         <a className="font-semibold text-verdigris hover:underline" href="/api/acts/export" download="record.jsonl">
@@ -38,8 +38,8 @@ export function RecordSpace() {
         <tbody>
           {list.map((a) => (
             <tr key={a.id} data-row tabIndex={-1}>
-              <td className="mono" title={utc(a.at)}>
-                {day(a.at)} {clockSeconds(a.at)}
+              <td className="mono">
+                <When at={a.at} as="exact" />
               </td>
               <td>{a.who}</td>
               <td>{a.act}</td>

@@ -1,7 +1,7 @@
 import { api } from '../../api/client.ts';
 import { useSessions } from '../../api/queries.ts';
 import { Refused } from '../../parts/Refused.tsx';
-import { clock, day, utc } from '../../parts/time.ts';
+import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 
 /** Browsers in which somebody is signed in, each of which can be signed out. */
@@ -29,11 +29,11 @@ export function Sessions({ title, login }: { title: string; login: string | unde
         <tbody>
           {sessions.data?.map((s) => (
             <tr key={s.id}>
-              <td title={utc(s.createdAt)}>
-                {day(s.createdAt)} {clock(s.createdAt)}
+              <td>
+                <When at={s.createdAt} as="both" />
               </td>
-              <td title={utc(s.seenAt)}>
-                {day(s.seenAt)} {clock(s.seenAt)}
+              <td>
+                <When at={s.seenAt} as="both" />
               </td>
               <td className="mono">{s.address || '—'}</td>
               <td className="max-w-[420px] truncate" title={s.agent}>

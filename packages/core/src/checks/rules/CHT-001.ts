@@ -17,7 +17,7 @@ export const CHT001: Check = {
           subject: { kind: 'Charter', name: c.name },
           path: ['controlPlane', 'count'],
           site: c.site,
-          title: `${n} control-plane hosts bear no more than ${n - 1}`,
+          title: `${n} control-plane hosts tolerate no more failures than ${n - 1}`,
           text: `A majority of ${n} is ${q.majority}: ${q.tolerates || 'none'} may be lost, as with ${n - 1} (${less.tolerates || 'none'}), and more can break.`,
           remedy: {
             label: `Set ${n - 1}`,

@@ -18,7 +18,7 @@ export const HST001: Check = {
               path: ['facts', 'firmware', bad[0]?.part === 'bmc' ? 'bmc' : 'system'],
               site: h.site,
               title: `Firmware of ${h.name} is not at the baseline`,
-              text: `${bad.map((l) => `${l.part} ${l.stands} stands, ${l.wanted} is asked`).join('; ')} of a ${base.model}.`,
+              text: `${bad.map((l) => `${l.part}: ${l.stands} found, ${l.wanted} required`).join('; ')} (baseline of ${base.model}).`,
               remedy: { label: 'Show the plan', act: { kind: 'open' as const, path: `/hosts/${h.name}?part=firmware` } },
             },
           ]

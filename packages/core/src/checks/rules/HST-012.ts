@@ -3,7 +3,7 @@ import type { Check } from '../check.ts';
 export const HST012: Check = {
   code: 'HST-012',
   severity: 'mind',
-  about: 'a hypervisor is otherwise than declared',
+  about: 'a hypervisor differs from what is declared',
   reads: ['hypervisors', 'seenHypervisors'],
   find: ({ estate }) =>
     estate.hypervisors.flatMap((h) => {
@@ -32,7 +32,7 @@ export const HST012: Check = {
               subject: { kind: 'Hypervisor' as const, name: h.name },
               path: ['endpoint'],
               site: h.site,
-              title: seen.error ? `${h.name} does not answer as a hypervisor` : `${h.name} is otherwise than declared`,
+              title: seen.error ? `${h.name} does not answer as a hypervisor` : `${h.name} differs from what is declared`,
               text: `${wrong.join('; ')}.`,
             },
           ]

@@ -94,7 +94,11 @@ export const staticPods: NodeWriter = {
       const pod = {
         apiVersion: 'v1',
         kind: 'Pod',
-        metadata: { name, namespace: 'kube-system', labels: { tier: 'control-plane', component: name } },
+        metadata: {
+          name,
+          namespace: 'kube-system',
+          labels: { 'app.kubernetes.io/name': name, 'app.kubernetes.io/component': 'control-plane' },
+        },
         spec: {
           hostNetwork: true,
           priorityClassName: 'system-node-critical',

@@ -32,7 +32,7 @@ export const system: StepRunner = {
           if (r.name === diskNotEmpty && r.result === 'FAIL')
             throw new StepFailure(
               `${node?.host}: ${r.text}`,
-              'Look at what is on it. If nobody needs that, resume with “Erase disks and resume”.',
+              'Look at what is on it. If nobody needs that, choose “Erase disks and retry”.',
               diskNotEmpty,
             );
           if (r.name === 'disks' && r.result === 'FAIL')
