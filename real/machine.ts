@@ -121,6 +121,9 @@ export function checksFor(script: string, told: Record<'nic' | 'address' | 'reso
   return { 'run.sh': `${values.join('')}. /run/checks/${script}\n`, 'common.sh': read('common.sh'), [script]: read(script) };
 }
 
+/** A bond with LACP takes no adapter whose speed is not known. */
+const link = 'speed=25000,duplex=full';
+
 /** Certificates as firmware keeps them: one EFI_SIGNATURE_LIST each (UEFI 2.10 §32.4.1), of type EFI_CERT_X509_GUID. */
 function signatureLists(pems: string[]): Buffer {
   const x509 = Buffer.from('a159c0a5e494a74a87b5ab155c2bf072', 'hex');
@@ -228,10 +231,10 @@ export class Machine {
             ]
           : []),
         ...['-netdev', `tap,id=n,ifname=${tap},script=no,downscript=no`],
-        ...['-device', `virtio-net-pci,netdev=n,mac=${this.of.mac},romfile=`],
+        ...['-device', `virtio-net-pci,netdev=n,mac=${this.of.mac},${link},romfile=`],
         ...(this.of.also ?? []).flatMap((mac, n) => [
           ...['-netdev', `socket,id=n${n},listen=127.0.0.1:0`],
-          ...['-device', `virtio-net-pci,netdev=n${n},mac=${mac},romfile=`],
+          ...['-device', `virtio-net-pci,netdev=n${n},mac=${mac},${link},romfile=`],
         ]),
         ...['-chardev', `file,id=console,path=${this.console},append=on`, '-serial', 'chardev:console'],
       ],

@@ -67,6 +67,12 @@ for link in ${interfacesOf(node).map(shell).join(' ')}; do
   done
 done
 networkctl reconfigure ${interfacesOf(node).map(shell).join(' ')}
+# A link, and LACP above it, take some seconds until they let anything through; what follows asks the server.
+tries=0
+until ip -o address show dev ${shell(node.nic)} | grep -qF ${shell(` ${node.address}/`)} || [ "$tries" = 600 ]; do
+  tries=$((tries + 1))
+  sleep 0.1
+done
 systemctl restart systemd-resolved
 praesidor-disks
 systemctl enable --quiet praesidor-boot.service
