@@ -55,6 +55,20 @@ describe('check', () => {
 });
 
 describe('unusable input', () => {
+  it('is told to programs in JSON, whatever it is', async () => {
+    const said = async (...args: string[]) => {
+      const { code, out, err } = await run(...args, '--json');
+      expect([code, out]).toEqual([2, '']);
+      return (JSON.parse(err) as { error: { code: string; message: string } }).error;
+    };
+    expect(await said('check', '--estate', join(work, 'nowhere'))).toMatchObject({
+      code: 'unusable',
+      message: expect.stringContaining('nowhere'),
+    });
+    expect(await said('check', '--estat', demo)).toMatchObject({ code: 'usage', message: expect.stringContaining('--estat') });
+    // Without it they stay for people.
+    expect((await run('check', '--estat', demo)).err).toMatch(/^error: required option '--estate/);
+  });
   it('is named with file, line and column, and exits 2', async () => {
     const dir = copy('bad');
     writeFileSync(

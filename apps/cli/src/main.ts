@@ -24,10 +24,15 @@ export async function main(
   complain: (text: string) => void = (t) => process.stderr.write(t),
 ): Promise<number> {
   let code = 0;
+  // Programs read errors too: with --json they come as JSON, on the same stream.
+  const json = args.includes('--json');
+  const say = (of: 'usage' | 'unusable', message: string) =>
+    complain(json ? `${JSON.stringify({ error: { code: of, message } })}\n` : `${message}\n`);
+  const told = (text: string) => (json ? undefined : complain(text));
   const program = new Command('praesidor')
     .description('Works on an estate in YAML, without a server.')
     .exitOverride()
-    .configureOutput({ writeOut: write, writeErr: complain });
+    .configureOutput({ writeOut: write, writeErr: told });
   for (const c of commands) {
     const sub = program
       .command(c.name)
@@ -37,7 +42,7 @@ export async function main(
       .option('--json', 'for programs')
       .option('--now <time>', 'the time to compute with (ISO 8601); the clock otherwise')
       .exitOverride()
-      .configureOutput({ writeOut: write, writeErr: complain });
+      .configureOutput({ writeOut: write, writeErr: told });
     if (c.name === 'files') sub.option('--out <dir>', 'folder to write to; it must be new or empty');
     sub.action((options: Options) => {
       code = c.run(options, write);
@@ -48,14 +53,14 @@ export async function main(
       .command(g.name)
       .description(g.about)
       .exitOverride()
-      .configureOutput({ writeOut: write, writeErr: complain });
+      .configureOutput({ writeOut: write, writeErr: told });
     for (const c of g.commands) {
       const sub = group
         .command(`${c.name} ${c.words ?? ''}`.trim())
         .description(c.about)
         .option('--json', 'for programs')
         .exitOverride()
-        .configureOutput({ writeOut: write, writeErr: complain });
+        .configureOutput({ writeOut: write, writeErr: told });
       for (const [flags, about] of c.options ?? []) sub.option(flags, about);
       sub.action(async () => {
         code = await c.run({ words: sub.args, options: sub.opts() }, write);
@@ -66,10 +71,14 @@ export async function main(
     await program.parseAsync(args, { from: 'user' });
   } catch (e) {
     if (e instanceof Unusable) {
-      complain(`${e.message}\n`);
+      say('unusable', e.message);
       return 2;
     }
-    if (e instanceof CommanderError) return e.exitCode === 0 ? 0 : 2;
+    if (e instanceof CommanderError) {
+      if (e.exitCode === 0) return 0;
+      if (json) say('usage', e.message.replace(/^error: /, ''));
+      return 2;
+    }
     throw e;
   }
   return code;

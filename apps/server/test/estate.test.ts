@@ -53,7 +53,7 @@ describe('in and out as YAML', () => {
     const a = await c.call('POST', '/api/import', {
       text: 'apiVersion: praesidor/v1\nkind: Network\nname: lost\nsite: nowhere\npurpose: machine\nprefix: 10.200.0.0/24\n',
     });
-    expect([a.status, a.body.message]).toEqual([422, expect.stringContaining('is not there')]);
+    expect([a.status, a.body.message]).toEqual([422, 'There is no site nowhere.']);
     expect(declared(await c.estate())).toEqual(before);
   });
 });

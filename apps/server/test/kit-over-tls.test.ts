@@ -61,6 +61,8 @@ describe('a kit that travels over TLS', () => {
     });
     c = await i.as('warden');
     await prepare(c);
+    // One that stays where it is: what it was told to start can be asked for.
+    i.plant('node-never-boots', 'lr-07');
     const boot = (key: string, value: string) => ({ op: 'set', kind: 'Host', key, path: ['bmc', 'boot'], value });
     await c.good('POST', '/api/edits', { edits: [boot('lr-02', 'media'), boot('lr-04', 'pxe')], why: 'ways to start' });
   });
@@ -115,7 +117,7 @@ describe('a kit that travels over TLS', () => {
   });
 
   it('is not loaded from who shows another certificate', async () => {
-    const uri = await eventually(async () => i.world.machines.get('lr-05')?.bootUri, 'lr-05 is told what to start', 30_000);
+    const uri = await eventually(async () => i.world.machines.get('lr-07')?.bootUri, 'lr-07 is told what to start', 30_000);
     await httpBoot(uri, signal, [ca.cert]);
     await expect(httpBoot(uri, signal)).rejects.toThrow(/certificate/);
   });

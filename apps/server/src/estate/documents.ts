@@ -12,7 +12,9 @@ import {
   type Kind,
   keyOf,
   kinds,
+  nearest,
   same,
+  sliceOf,
 } from '@praesidor/core/model';
 import type { z } from 'zod';
 import { docTables, tableOf } from '../db/tables.ts';
@@ -229,7 +231,10 @@ export const refOf = (edit: Edit): Ref =>
 
 export function needIn<K extends Kind>(estate: Estate, kind: K, key: string): DocOf<K> {
   const doc = find(estate, kind, key);
-  if (!doc) throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`);
+  if (!doc) {
+    const near = nearest(key, (estate[sliceOf[kind]] as Doc[]).map(keyOf));
+    throw new Refusal('not-found', `There is no ${kind.toLowerCase()} ${key}.`, near ? { remedy: `Did you mean ${near}?` } : {});
+  }
   return doc;
 }
 

@@ -139,6 +139,7 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
   app.get('/api/zones/:zone/drift', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req) => {
     const zone = zoneOf(req);
     const { estate } = await loadEstate(ctx.db);
+    needIn(estate, 'Zone', zone);
     const served = estate.observed.zones[zone];
     if (!served) throw new Refusal('not-now', `${zone} has not been read from its server yet.`);
     return {
