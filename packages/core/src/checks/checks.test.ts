@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network } from '../../test/estate.ts';
-import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds, type Slice } from '../model/index.ts';
+import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds, type Site, type Slice } from '../model/index.ts';
 import { resolve } from '../charter/index.ts';
 import { behind } from '../images/index.ts';
 import { View } from './check.ts';
@@ -463,6 +463,18 @@ it('a build with a failed step is the first of the next moves, also while the re
     go: '/builds/plover/2?site=lr',
   });
   expect(moves[1]?.stage).toBe('hosts');
+  // Also before what waits in a sealed room, which comes first otherwise.
+  const [site, charter] = [e.sites[0] as Site, e.charters[0] as Charter];
+  const two = {
+    ...e,
+    sites: [
+      { ...site, reach: 'open' as const },
+      { ...site, name: 'sr', title: 'Sealed Room', reach: 'sealed' as const },
+    ],
+    charters: [charter, { ...charter, name: 'teal', site: 'sr' }],
+  };
+  const at = (built: Parameters<typeof nextMoves>[2]) => nextMoves(two, check(two).findings, built)[0]?.site;
+  expect([at({}), at({ plover: { number: 2, state: 'running', failed: 'lr-08 system' } })]).toEqual(['sr', 'lr']);
 });
 
 describe('where a check begins to fire', () => {
