@@ -28,7 +28,7 @@ export function Space({ space, title, crumbs, sheets, facts, acts, findings, ext
         <main className="flex min-h-0 flex-col overflow-auto px-5.5 pb-6" id="work">
           {crumbs && <div className="pt-3.5 text-ink-2 text-sm">{crumbs}</div>}
           <div className={`flex items-center gap-2.5 border-rule-2 border-b pb-3 ${crumbs ? 'pt-1.5' : 'pt-4.5'}`}>
-            <h1 className="text-xl">{typeof title === 'string' ? <Own>{title}</Own> : title}</h1>
+            <h1 className="shrink-0 whitespace-nowrap text-xl">{typeof title === 'string' ? <Own>{title}</Own> : title}</h1>
             <div className="min-w-0 truncate pt-1 text-ink-2">{facts}</div>
             <div className="ml-auto flex gap-2.5">{acts}</div>
           </div>

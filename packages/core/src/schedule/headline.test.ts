@@ -1,5 +1,15 @@
 import { describe, expect, it } from 'vitest';
-import { type BuildEvent, type BuildStatus, failedSteps, fold, headline, newBuild, type Step, underWay } from './index.ts';
+import {
+  behindFailed,
+  type BuildEvent,
+  type BuildStatus,
+  failedSteps,
+  fold,
+  headline,
+  newBuild,
+  type Step,
+  underWay,
+} from './index.ts';
 
 const step = (lane: string, title: string): Step => ({
   id: `${lane}/${title}`,
@@ -33,6 +43,15 @@ describe('the headline of a build', () => {
   it('says that it is paused', () => {
     expect(line(after({ kind: 'held' }))).toBe('paused · ends not before 22:04');
     expect(line(after(...fails('lr-01/power'), { kind: 'held' }))).toBe('lr-01 power failed · paused · ends not before 22:04');
+  });
+  it('knows what cannot start behind it, however far', () => {
+    const chain = [{ ...step('c', '3'), after: ['b/2'] }, { ...step('b', '2'), after: ['a/1'] }, step('a', '1'), step('d', '4')];
+    const broken = [{ kind: 'begun' }, ...fails('a/1')].reduce<BuildStatus>(
+      (s, e) => fold(s, { at, ...e } as BuildEvent),
+      newBuild(chain),
+    );
+    expect([...behindFailed(chain, broken)].sort()).toEqual(['b/2', 'c/3']);
+    expect(behindFailed(chain, newBuild(chain)).size).toBe(0);
   });
   it('forgets a failure that is tried again', () => {
     const again = after(...fails('lr-01/power'), { kind: 'retried', step: 'lr-01/power' });

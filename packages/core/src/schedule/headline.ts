@@ -8,6 +8,18 @@ export const underWay = (status: Pick<BuildStatus, 'state'>): boolean => ['queue
 export const failedSteps = (steps: readonly Step[], status: BuildStatus): Step[] =>
   steps.filter((s) => status.steps[s.id]?.state === 'failed');
 
+/** Steps that cannot start before a failed one is tried again, by their identifiers. */
+export function behindFailed(steps: readonly Step[], status: BuildStatus): Set<string> {
+  const stuck = new Set(failedSteps(steps, status).map((s) => s.id));
+  // Steps come in an order in which each stands behind what it waits for, but not always: until nothing is added.
+  for (let before = -1; before !== stuck.size; ) {
+    before = stuck.size;
+    for (const s of steps) if (s.after.some((a) => stuck.has(a))) stuck.add(s.id);
+  }
+  for (const s of failedSteps(steps, status)) stuck.delete(s.id);
+  return stuck;
+}
+
 /** What people read of a state; `holding` is a build that starts no further step. */
 export const stateText: Record<BuildStatus['state'], string> = {
   queued: 'queued',

@@ -1,5 +1,5 @@
 import type { Finding } from '@praesidor/core/checks';
-import { diskNotEmpty, headline, stateText, timeline, underWay } from '@praesidor/core/schedule';
+import { behindFailed, diskNotEmpty, headline, stateText, timeline, underWay } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -61,8 +61,9 @@ export function BuildSpace() {
       },
       { replace: true },
     );
+  const stuck = behindFailed(steps, status);
   const next = steps
-    .filter((s) => status.steps[s.id]?.state === 'waiting')
+    .filter((s) => status.steps[s.id]?.state === 'waiting' && !stuck.has(s.id))
     .map((s) => ({ s, at: t.bars.find((x) => x.id === s.id)?.start ?? 0 }))
     .sort((x, y) => x.at - y.at)
     .slice(0, 7);
@@ -82,7 +83,7 @@ export function BuildSpace() {
       }
       title={`Build ${number}`}
       findings={findings}
-      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active ? headline(steps, status, clock(t.end), span(t.within)) : stateText[status.state]}`}
+      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(steps, status, clock(t.end), span(t.within)) : active ? `not before ${clock(t.end)}` : stateText[status.state]}`}
       acts={
         <>
           <a
@@ -105,16 +106,6 @@ export function BuildSpace() {
           {active && (
             <Button disabled={!may} onClick={() => act.mutate('stop')}>
               Stop
-            </Button>
-          )}
-          {active && failed && (
-            <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('retry')}>
-              Retry failed steps
-            </Button>
-          )}
-          {full.length > 0 && (
-            <Button disabled={!may || erase.isPending} onClick={() => setErasing(true)}>
-              Erase disks and retry…
             </Button>
           )}
           {(status.state === 'failed' || status.state === 'stopped') && (
@@ -148,6 +139,25 @@ export function BuildSpace() {
         )
       }
     >
+      {failed && (
+        <div className="mt-3 flex items-center gap-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
+          <b className="min-w-0 text-brick">
+            {active ? headline(steps, status, clock(t.end), span(t.within)) : `${failed.lane} ${failed.title} failed`}
+          </b>
+          <span className="ml-auto flex shrink-0 gap-2.5">
+            {full.length > 0 && (
+              <Button disabled={!may || erase.isPending} onClick={() => setErasing(true)}>
+                Erase disks and retry…
+              </Button>
+            )}
+            {active && (
+              <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('retry')}>
+                Retry failed steps
+              </Button>
+            )}
+          </span>
+        </div>
+      )}
       <div className="flex items-baseline justify-between gap-4 py-1.5">
         <span className="min-w-0 truncate" role="status">
           <b>{status.state === 'holding' ? 'Paused' : 'Now'}</b>{' '}
