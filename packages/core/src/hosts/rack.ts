@@ -23,7 +23,7 @@ export interface RackView {
   /** Things of which no unit is known, or that stand higher than the rack. */
   outside: string[];
   drawsW: number;
-  /** How many of the things here do not tell what they draw. */
+  /** How many of the things here have no reading of what they draw. */
   untold: number;
   limitW: number | undefined;
 }

@@ -8,7 +8,7 @@ export interface Behind {
   registry: Registry;
   /** Releases and add-ons that its charters ask for. */
   wanted: string[];
-  /** What it lacks of them, and what they are in all, in bytes on paper. */
+  /** What it lacks of them, and what they are in all, in bytes as declared. */
   short: number;
   of: number;
   /** The same as bytes that must be taken in. */

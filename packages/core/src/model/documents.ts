@@ -253,7 +253,7 @@ export const Reservation = doc('Reservation', {
   owner: Owner,
   origin: z.enum(['follows', 'by-hand', 'imported', 'sighted']).default('by-hand'),
   since: Instant.optional(),
-  /** Given back, and resting until then: nobody is given it, unless it is asked for by name. */
+  /** Given back, and resting until then: only given when requested by address. */
   resting: z.boolean().optional(),
   /** When a reservation ends by itself, or a resting one is free again. */
   until: Instant.optional(),

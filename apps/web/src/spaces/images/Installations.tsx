@@ -97,7 +97,7 @@ function Add({ onClose }: { onClose: () => void }) {
       open
       onClose={onClose}
       title="Trust another installation"
-      about="Compare the key with its warden, by telephone or on paper: whoever holds it can put images into your registries."
+      about="Compare the key with its warden, by telephone or in writing: whoever holds it can put images into your registries."
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>

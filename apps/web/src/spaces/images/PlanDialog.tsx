@@ -236,7 +236,7 @@ export function PlanDialog({
 const rateText = (way: { rateMbit: number; hours?: string | undefined } | undefined) =>
   way ? `, ${way.rateMbit} Mbit/s${way.hours ? `, ${way.hours.replace('-', ' to ')}` : ''}` : '';
 
-/** How long it takes, or how many cases it is: computed, and said on paper and as it moves. */
+/** How long it takes, or how many cases it is: computed, with sizes as declared and as they move. */
 function Follows({
   way,
   site,

@@ -10,7 +10,7 @@ export const CHT003: Check = {
   reads: ['charters', 'networks', 'hosts'],
   find: ({ estate, serves }) =>
     overlappingPairs(estate.charters.map((c) => ({ ...prefixRange(parsePrefix(c.pods.range)), c }))).map(([a, b]) => {
-      // A cluster that stands keeps what it has; of two that are on paper, the one that comes first by name moves.
+      // A cluster that stands keeps what it has; of two that are only declared, the one that comes first by name moves.
       const [older, newer] = (serves(a.c) === serves(b.c) ? a.c.name > b.c.name : serves(a.c)) ? [a.c, b.c] : [b.c, a.c];
       const wanted = parsePrefix(newer.pods.range);
       const around = new Space(parsePrefix('10.128.0.0/9'));
