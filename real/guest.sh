@@ -3,7 +3,7 @@
 if [ ! -e /var/lib/praesidor/checked ]; then
   until [ -e /var/lib/praesidor/joined ]; do sleep 2; done
   ended
-  check 'first-boot data were read over HTTP, from where the hypervisor says' 'grep -q DataSourceNoCloudNet /var/log/cloud-init.log && grep -q ds=nocloud-net /sys/class/dmi/id/product_serial'
+  check 'first-boot data were read over TLS, from where the hypervisor says' 'grep -q DataSourceNoCloudNet /var/log/cloud-init.log && grep -q ds=nocloud-net /sys/class/dmi/id/product_serial'
   first_boot
   network ''
   check 'the root takes its whole volume' '[ "$(df -B1 --output=size / | tail -n 1)" -gt 30000000000 ]'
