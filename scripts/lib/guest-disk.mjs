@@ -1,4 +1,4 @@
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { writeInitialFiles } from './initial-files.mjs';
 
@@ -25,6 +25,8 @@ export function writeGuestDisk({ run, work, tar, epoch, out }) {
   mkdirSync(root);
   run('tar', ['-x', '-p', '--numeric-owner', '-f', tar, '-C', root]);
   writeFileSync(join(root, 'etc/fstab'), `UUID=${ids.root} / ext4 errors=remount-ro 0 1\n`);
+  // What is written here has the time of the system too.
+  for (const path of ['etc/fstab', 'etc']) utimesSync(join(root, path), epoch, epoch);
   const kernel = readdirSync(join(root, 'boot')).find((f) => f.startsWith('vmlinuz-'));
   const loader = join(work, 'loader');
   writeLoader({ run, root, loader, version: kernel.slice('vmlinuz-'.length), kernel: join(root, 'boot', kernel), env });
