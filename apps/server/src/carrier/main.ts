@@ -60,10 +60,10 @@ async function pass(o: Extract<Order, { id: number }>) {
   const hooks = { onBytes: (bytes: number) => count(id, bytes), onCut: () => say({ id, cut: true }) };
   try {
     const r = routes.get(o.route);
-    if (!r) throw new Error('that way was closed');
+    if (!r) throw new Error('the transfer of this shipment has ended');
     let done = '';
     if (o.do === 'fetch') done = await fetchPiece(r.source, o.what, hooks);
-    else if (!r.to) throw new Error('that way leads nowhere');
+    else if (!r.to) throw new Error('this transfer has no target registry');
     else {
       const onWrong = () => say({ id, wrong: true });
       const onOpened = async (opened: string) => void (await ask({ id, opened }));
