@@ -165,7 +165,10 @@ export function goodEstate(): Estate {
       blobs: [digest(i), digest(500), digest(501)],
     })),
     blobs: Object.fromEntries(
-      [...components.map((_, i) => digest(i)), digest(500), digest(501)].map((d) => [d, { bytes: 10_000, paper: 20_000_000 }]),
+      [...components.map((_, i) => digest(i)), digest(500), digest(501)].map((d) => [
+        d,
+        { bytes: 10_000, declaredBytes: 20_000_000 },
+      ]),
     ),
   };
   estate.observed.bills['1.34.2'] = bill;

@@ -105,7 +105,7 @@ describe('the table of record types', () => {
     expect(kinds.Record.parse({ kind: 'Record', zone: 'lr.example', name: 'x', type, value }).value).toBe(kept);
   });
   it.each([
-    ['NS', '*.x', 'ns1.lr.example'],
+    ['NS', '*.deck', 'ns1.lr.example'],
     ['DS', '@', '1 13 2 AB'],
     ['CNAME', '@', 'a.example'],
   ])('%s at %s is refused', (type, name, value) => {

@@ -40,7 +40,7 @@ export const acts = {
   'releases.take': { role: 'builder', does: 'take releases from a source registry' },
   'zones.connect': { role: 'builder', does: 'read a zone from its server' },
   'zones.send': { role: 'builder', does: 'send DNS updates' },
-  'zones.adopt': { role: 'builder', does: 'add served records to the plan' },
+  'zones.add-served': { role: 'builder', does: 'add served records to the plan' },
   'shipments.plan': { role: 'builder', does: 'plan shipments' },
   'shipments.run': { role: 'builder', does: 'run shipments' },
   'cases.carry': { role: 'builder', does: 'take cases out and bring them in' },

@@ -16,7 +16,7 @@ const goes = 'it decides where credentials are sent, and whom to trust';
 export const fieldRules: readonly FieldRule[] = [
   { kind: 'Site', path: [], needs: 'warden', why: 'sites are a warden’s' },
   { kind: 'Host', path: ['state'], needs: 'act', why: 'acts lead from one state to the next' },
-  { kind: 'Host', path: ['held'], needs: 'act', why: 'a charter holds a host' },
+  { kind: 'Host', path: ['held'], needs: 'act', why: 'a host is held for a charter' },
   { kind: 'Host', path: ['drained'], needs: 'act', why: 'draining is an act' },
   { kind: 'Host', path: ['wiped'], needs: 'act', why: 'it is the proof of a wipe' },
   { kind: 'Host', path: ['bmc'], needs: 'builder', why: goes },

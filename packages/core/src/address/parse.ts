@@ -20,7 +20,7 @@ export const bits = (v: 4 | 6) => (v === 4 ? 32 : 128);
 const fromBytes = (bytes: number[]) => bytes.reduce((n, b) => (n << 8n) | BigInt(b), 0n);
 
 /** What was read before: an estate says the same few thousand texts over and over. Bounded; the values are never changed. */
-function remembering<T>(read: (text: string) => T, most = 100_000): (text: string) => T {
+function memoizeByText<T>(read: (text: string) => T, most = 100_000): (text: string) => T {
   const memory = new Map<string, T>();
   return (text) => {
     let value = memory.get(text);
@@ -34,7 +34,7 @@ function remembering<T>(read: (text: string) => T, most = 100_000): (text: strin
 }
 
 /** @throws Error when the text is not one address in the usual notation (no octal, no short forms). */
-export const parseIp: (text: string) => Address = remembering(readIp);
+export const parseIp: (text: string) => Address = memoizeByText(readIp);
 function readIp(text: string): Address {
   const t = text.trim();
   if (ipaddr.IPv4.isValidFourPartDecimal(t)) return { v: 4, n: fromBytes(ipaddr.IPv4.parse(t).toByteArray()) };
@@ -61,7 +61,7 @@ export function formatIp({ v, n }: Address): string {
 }
 
 /** @throws Error when the text is not a prefix, or has bits set behind its length. */
-export const parsePrefix: (text: string) => Prefix = remembering(readPrefix);
+export const parsePrefix: (text: string) => Prefix = memoizeByText(readPrefix);
 function readPrefix(text: string): Prefix {
   const [ip = '', len = '', more] = text.trim().split('/');
   const a = parseIp(ip);
@@ -78,7 +78,7 @@ function readPrefix(text: string): Prefix {
 export const formatPrefix = (p: Prefix) => `${formatIp(p)}/${p.length}`;
 
 /** `first-last`, a prefix, or one address. @throws Error when the ends are of two kinds or the wrong way round. */
-export const parseRange: (text: string) => Range = remembering(readRange);
+export const parseRange: (text: string) => Range = memoizeByText(readRange);
 function readRange(text: string): Range {
   if (text.includes('/')) return prefixRange(parsePrefix(text));
   const parts = text.split(/\s*(?:-|–|\.\.)\s*/);

@@ -75,10 +75,10 @@ export interface Plan {
     names: string[];
     images: number;
     blobs: number;
-    paper: number;
+    declaredBytes: number;
     bytes: number;
     missingBlobs: number;
-    missingPaper: number;
+    missingDeclaredBytes: number;
     missingImages: string[];
     known: boolean;
   };

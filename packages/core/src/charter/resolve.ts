@@ -1,5 +1,6 @@
 import { bits, formatIp, parsePrefix } from '../address/parse.ts';
-import { bytesText, heldBy, missing, mirrorRules, sizeOf } from '../images/index.ts';
+import { heldBy, missing, mirrorRules, sizeOf } from '../images/index.ts';
+import { bytesText, counted } from '../words/amounts.ts';
 import type { Bill } from '../model/observed.ts';
 import type { Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
@@ -71,10 +72,10 @@ export function resolve(charter: Charter, estate: Estate): Plan {
     names: wantedBills,
     images: bills.reduce((n, b) => n + b.images.length, 0),
     blobs: total.blobs,
-    paper: total.paper,
+    declaredBytes: total.declaredBytes,
     bytes: total.bytes,
     missingBlobs: lack.blobs,
-    missingPaper: lack.paper,
+    missingDeclaredBytes: lack.declaredBytes,
     missingImages: lack.images,
     known: bills.length === wantedBills.length && seen !== undefined && !(seen.error && seen.digests.length === 0),
   };
@@ -132,7 +133,9 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
     'bill',
     1,
     'Bill',
-    images.images ? `${images.images} images, ${images.blobs} layers, ${bytesText(images.paper)}` : 'not computed yet',
+    images.images
+      ? `${counted(images.images, 'image')}, ${counted(images.blobs, 'layer')}, ${bytesText(images.declaredBytes)}`
+      : 'not computed yet',
     [
       `release ${charter.release}${charter.addons.length ? ` and ${charter.addons.join(', ')}` : ''}, walked at the source: index → manifest → config and layers`,
       'each layer counted once, however many images hold it',
@@ -172,7 +175,7 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
       'not-chosen',
       2,
       'Not chosen',
-      plan.notChosen.map((n) => `${n.host}: ${n.why}`).join('; '),
+      foldedReasons(plan.notChosen),
       plan.notChosen.map((n) => `${n.host}: ${n.why}`),
     );
   const disks = diskGroups(nodes);
@@ -225,7 +228,7 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
     `${short(plan.api.name)} ${plan.api.address || '—'}`,
     [
       charter.api.name ? 'name set in the charter' : `name kube.<cluster>.<site's domain>`,
-      charter.api.address ? 'address set in the charter' : 'address: held, or the lowest free of the virtual pool',
+      charter.api.address ? 'address set in the charter' : 'address: reserved already, or the lowest free of the virtual pool',
       `in full ${plan.api.name}`,
       'forward and reverse record',
     ],
@@ -238,7 +241,7 @@ function followsOf(plan: Plan, inARow: boolean): Follow[] {
     `${short(plan.inbound.name)} ${plan.inbound.address || '—'}`,
     [
       charter.inbound.name ? 'name set in the charter' : `name *.in.<cluster>.<site's domain>`,
-      'address: held, or the next free of the virtual pool',
+      'address: reserved already, or the next free of the virtual pool',
       `in full ${plan.inbound.name}`,
       'wildcard: forward only',
     ],
@@ -274,4 +277,14 @@ function diskGroups(nodes: Plan['nodes']): { uses: string; hosts: string[] }[] {
     if (uses) groups.set(uses, [...(groups.get(uses) ?? []), n.host]);
   }
   return [...groups].map(([uses, hosts]) => ({ uses, hosts }));
+}
+
+/** From so many on, hosts are told by their reason and number; each with its own stands in the why. */
+const listsHosts = 7;
+function foldedReasons(list: readonly { host: string; why: string }[]): string {
+  if (list.length <= listsHosts) return list.map((n) => `${n.host}: ${n.why}`).join('; ');
+  const byReason = new Map<string, string[]>();
+  for (const n of list) byReason.set(n.why, [...(byReason.get(n.why) ?? []), n.host]);
+  const groups = [...byReason].map(([why, hosts]) => `${hosts.length === 1 ? hosts[0] : counted(hosts.length, 'host')}: ${why}`);
+  return `${groups.slice(0, listsHosts).join('; ')}${groups.length > listsHosts ? `; and ${groups.length - listsHosts} more reasons` : ''}`;
 }

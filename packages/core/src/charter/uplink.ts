@@ -38,7 +38,7 @@ export function uplinkFor(host: Host, network: Network | undefined): PlannedUpli
 
 const longest = 15;
 /** Below the address: the adapter, or the bond. */
-export const carrierOf = (up: PlannedUplink): string => (up.bond ? 'bond0' : interfaceOf(up.adapters[0]?.name));
+export const lowerLinkOf = (up: PlannedUplink): string => (up.bond ? 'bond0' : interfaceOf(up.adapters[0]?.name));
 /**
  * The interface that has the address (IFNAMSIZ: fifteen letters).
  *
@@ -46,7 +46,7 @@ export const carrierOf = (up: PlannedUplink): string => (up.bond ? 'bond0' : int
  * interfaceWithAddress({ adapters: [{ name: 'eno1', mac }], vlan: 812 }) // 'eno1.812'
  */
 export function interfaceWithAddress(up: PlannedUplink): string {
-  const below = carrierOf(up);
+  const below = lowerLinkOf(up);
   if (!up.vlan) return below;
   const name = `${below}.${up.vlan}`;
   return name.length > longest ? `vlan${up.vlan}` : name;
@@ -55,5 +55,5 @@ export function interfaceWithAddress(up: PlannedUplink): string {
 export const uplinkOf = (node: PlannedNode): PlannedUplink => node.uplink ?? { adapters: [{ name: node.nic, mac: node.mac }] };
 /** Every interface of a node, from the adapters to the one that has the address. */
 export const interfacesOf = (node: PlannedNode): string[] => [
-  ...new Set([...uplinkOf(node).adapters.map((a) => a.name), carrierOf(uplinkOf(node)), node.nic]),
+  ...new Set([...uplinkOf(node).adapters.map((a) => a.name), lowerLinkOf(uplinkOf(node)), node.nic]),
 ];

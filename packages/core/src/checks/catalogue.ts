@@ -30,6 +30,7 @@ import { DNS005 } from './rules/DNS-005.ts';
 import { DNS006 } from './rules/DNS-006.ts';
 import { DNS007 } from './rules/DNS-007.ts';
 import { DNS008 } from './rules/DNS-008.ts';
+import { DNS009 } from './rules/DNS-009.ts';
 import { HST001 } from './rules/HST-001.ts';
 import { HST002 } from './rules/HST-002.ts';
 import { HST003 } from './rules/HST-003.ts';
@@ -45,6 +46,8 @@ import { HST012 } from './rules/HST-012.ts';
 import { HST013 } from './rules/HST-013.ts';
 import { HST014 } from './rules/HST-014.ts';
 import { HST015 } from './rules/HST-015.ts';
+import { HST016 } from './rules/HST-016.ts';
+import { HST017 } from './rules/HST-017.ts';
 import { IMG001 } from './rules/IMG-001.ts';
 import { IMG002 } from './rules/IMG-002.ts';
 import { IMG003 } from './rules/IMG-003.ts';
@@ -111,6 +114,7 @@ export const catalogue: readonly Check[] = [
   DNS006,
   DNS007,
   DNS008,
+  DNS009,
   HST001,
   HST002,
   HST003,
@@ -126,6 +130,8 @@ export const catalogue: readonly Check[] = [
   HST013,
   HST014,
   HST015,
+  HST016,
+  HST017,
   IMG001,
   IMG002,
   IMG003,

@@ -1,11 +1,15 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { actPlace } from '../moves/index.ts';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network } from '../../test/estate.ts';
-import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds, type Site, type Slice } from '../model/index.ts';
+import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds, type Slice } from '../model/index.ts';
 import { resolve } from '../charter/index.ts';
 import { behind } from '../images/index.ts';
 import { View } from './check.ts';
-import { catalogue, check, makeChecker, nextMoves } from './index.ts';
+import { nextMoves } from '../moves/index.ts';
+import { catalogue, check, checkWords, findingsTable, makeChecker } from './index.ts';
 
 type Change = (e: Estate) => Estate;
 const set =
@@ -99,7 +103,7 @@ const oldRelease: Change = (e) => {
   const image = { ref, component: 'old', on: 'node', digest, manifests: [digest], blobs: [digest] };
   return observe((o) => {
     const r = o.registries['lr-registry'];
-    o.bills['1.30.0'] = { name: '1.30.0', at: '', images: [image], blobs: { [digest]: { bytes: 1e6, paper: 2e9 } } };
+    o.bills['1.30.0'] = { name: '1.30.0', at: '', images: [image], blobs: { [digest]: { bytes: 1e6, declaredBytes: 2e9 } } };
     if (r) {
       r.names = [
         ...(r.names ?? []),
@@ -183,6 +187,10 @@ const cases: Record<string, Change> = {
     })(hypervisor('hv-1')(e)),
   'HST-013': set('Host', 'lr-06', ['state'], 'resting'),
   'HST-014': (e) => [hypervisor('hv-1'), cast('g1', 'lost', 'hv-1')].reduce((x, c) => c(x), e),
+  'HST-017': set('Host', 'lr-03', ['facts', 'unreadParts'], ['drives: 500']),
+  'HST-016': observe((o) => {
+    o.controllers['lr-03'] = { at: '2026-11-23T08:15:00Z', error: '10.62.7.13: it does not answer', fault: 'silent' };
+  }),
   'HST-015': set('Host', 'lr-03', ['uplink'], { adapters: ['eno7'], tagged: false }),
   'HST-006': set('Host', 'lr-03', ['bmc', 'address'], '10.99.0.3'),
   'HST-007': observe((o) => {
@@ -221,6 +229,7 @@ const cases: Record<string, Change> = {
     o.zones['lr.kestrelferries.example'] = { at: '', serial: 0, records: [], error: 'it does not answer' };
   }),
   'DNS-008': record('web', 'CNAME', 'gone.lr.kestrelferries.example'),
+  'DNS-009': (e) => ({ ...e, zones: e.zones.filter((z) => z.name !== '8.62.10.in-addr.arpa') }),
   'IMG-001': observe((o) => {
     o.registries['lr-registry']?.digests.splice(0, 3);
   }),
@@ -294,6 +303,10 @@ const cases: Record<string, Change> = {
 // One name for one address is the rule; the second one is added by hand, as people do.
 cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kestrelferries.example', '8.62.10.in-addr.arpa')(e);
 
+/** Pages of the interface (apps/web/src/routes.tsx). */
+const pages =
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/[a-z]+)?|keyring)$/;
+
 describe('every check', () => {
   it('finds nothing in a good estate', () => {
     expect(check(goodEstate()).findings).toEqual([]);
@@ -302,6 +315,22 @@ describe('every check', () => {
     expect(Object.keys(cases).sort()).toEqual(catalogue.map((c) => c.code).sort());
     expect(catalogue.length).toBeGreaterThanOrEqual(25);
     for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT)-\d{3}$/);
+  });
+  it('says why it matters and what mends it, in sentences; nothing is said of a check that is none', () => {
+    expect(Object.keys(checkWords).sort()).toEqual(catalogue.map((c) => c.code).sort());
+    for (const [code, { why, mend }] of Object.entries(checkWords)) {
+      expect([code, why]).toEqual([code, expect.stringMatching(/^\S.{14,}\.$/)]);
+      expect([code, mend]).toEqual([code, expect.stringMatching(/^[A-Z].{10,}\.$/)]);
+    }
+  });
+  it('stands in docs/findings.md as it stands here', () => {
+    expect(readFileSync(join(import.meta.dirname, '../../../../docs/findings.md'), 'utf8')).toContain(findingsTable());
+  });
+  it.each(catalogue.map((c) => [c.code] as const))('%s leads somewhere: its act, or what it is about', (code) => {
+    for (const f of check((cases[code] as Change)(goodEstate())).findings.filter((x) => x.code === code)) {
+      const path = actPlace(f).split('?')[0] as string;
+      expect([code, path]).toEqual([code, expect.stringMatching(pages)]);
+    }
   });
   it.each(catalogue.map((c) => [c.code, c.about] as const))('%s fires: %s', (code) => {
     const estate = (cases[code] as Change)(goodEstate());
@@ -352,6 +381,7 @@ function recording(estate: Estate, read: Set<Slice>): Estate {
     bills: 'bills',
     registries: 'seenRegistries',
     hypervisors: 'seenHypervisors',
+    controllers: 'seenControllers',
     zones: 'servedZones',
     sightings: 'sightings',
   } as const;
@@ -439,42 +469,6 @@ it('a stop names the charters it keeps from being built, with figures of the cas
     text: 'lr-machine leases 10.62.8.100 – 10.62.8.119. 12 addresses could be given out twice.',
     remedy: { label: 'Move pool to 10.62.8.64 – 10.62.8.79' },
   });
-});
-
-it('next moves go from hosts to the build', () => {
-  const empty = { ...goodEstate(), hosts: [] };
-  expect(nextMoves(empty, check(empty).findings)[0]).toMatchObject({
-    stage: 'hosts',
-    label: 'Sweep for hosts',
-    go: '/hosts?site=lr&sweep=10.62.7.1-10.62.7.62',
-  });
-  const good = goodEstate();
-  expect(nextMoves(good, check(good).findings).map((m) => m.text)).toEqual([
-    'Lantern Rock: plover can be built: nothing stops it',
-  ]);
-});
-
-it('a build with a failed step is the first of the next moves, also while the rest of it goes on', () => {
-  const e = { ...goodEstate(), hosts: [] };
-  const moves = nextMoves(e, check(e).findings, { plover: { number: 2, state: 'running', failed: 'lr-08 system' } });
-  expect(moves[0]).toMatchObject({
-    stage: 'mend',
-    text: 'Lantern Rock: build 2 of plover: lr-08 system failed; mend it and retry',
-    go: '/builds/plover/2?site=lr',
-  });
-  expect(moves[1]?.stage).toBe('hosts');
-  // Also before what waits in a sealed room, which comes first otherwise.
-  const [site, charter] = [e.sites[0] as Site, e.charters[0] as Charter];
-  const two = {
-    ...e,
-    sites: [
-      { ...site, reach: 'open' as const },
-      { ...site, name: 'sr', title: 'Sealed Room', reach: 'sealed' as const },
-    ],
-    charters: [charter, { ...charter, name: 'teal', site: 'sr' }],
-  };
-  const at = (built: Parameters<typeof nextMoves>[2]) => nextMoves(two, check(two).findings, built)[0]?.site;
-  expect([at({}), at({ plover: { number: 2, state: 'running', failed: 'lr-08 system' } })]).toEqual(['sr', 'lr']);
 });
 
 describe('where a check begins to fire', () => {
@@ -702,7 +696,7 @@ describe('where a check begins to fire', () => {
     expect(moves(roomFor(bytes - 1)(goodEstate())).map((m) => [m.label, m.go])).toEqual([['Open it', '/images?site=lr']]);
     const withOld = roomFor(0)(oldRelease(goodEstate()));
     expect(moves(withOld).map((m) => [m.label, m.go])).toEqual([
-      ['Show what can go', '/images/away?registry=lr-registry&site=lr'],
+      ['Show what can be deleted', '/images/clean-up?registry=lr-registry&site=lr'],
     ]);
   });
   describe('ADR-010: a host that was given back', () => {

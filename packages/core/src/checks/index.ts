@@ -1,4 +1,5 @@
 export * from './catalogue.ts';
+export * from './words.ts';
 export * from './check.ts';
-export * from './moves.ts';
 export * from './run.ts';
+export { mendController, mendOutside } from './mend.ts';

@@ -5,7 +5,7 @@ import { type Area, type Check, type Finding, View } from './check.ts';
 export interface Report {
   findings: Finding[];
   checks: number;
-  holding: number;
+  passed: number;
 }
 
 const rank = { stop: 0, mind: 1, note: 2 } as const;
@@ -16,6 +16,8 @@ function sliceValue(estate: Estate, slice: Slice): unknown {
       return estate.observed.bills;
     case 'seenHypervisors':
       return estate.observed.hypervisors;
+    case 'seenControllers':
+      return estate.observed.controllers;
     case 'seenRegistries':
       return estate.observed.registries;
     case 'servedZones':
@@ -43,21 +45,21 @@ function runOne(check: Check, view: View): Finding[] {
  * only the checks that read what changed. The order is by severity, then as in the catalogue.
  */
 export function makeChecker(checks: readonly Check[] = catalogue): (estate: Estate) => Report {
-  const memory = new Map<Check, { seen: unknown[]; day: string; findings: Finding[] }>();
+  const memory = new Map<Check, { seen: unknown[]; hour: string; findings: Finding[] }>();
   return (estate) => {
     const view = new View(estate);
-    let holding = 0;
+    let passed = 0;
     const findings = checks.flatMap((check) => {
       const seen = check.reads.map((s) => sliceValue(estate, s));
       const before = memory.get(check);
-      const day = estate.now.slice(0, 13);
-      const same = before && before.day === day && seen.every((v, i) => v === before.seen[i]);
+      const hour = estate.now.slice(0, 13);
+      const same = before && before.hour === hour && seen.every((v, i) => v === before.seen[i]);
       const found = same ? before.findings : runOne(check, view);
-      if (!same) memory.set(check, { seen, day, findings: found });
-      if (!found.length) holding++;
+      if (!same) memory.set(check, { seen, hour, findings: found });
+      if (!found.length) passed++;
       return found;
     });
-    return { findings: findings.sort((a, b) => rank[a.severity] - rank[b.severity]), checks: checks.length, holding };
+    return { findings: findings.sort((a, b) => rank[a.severity] - rank[b.severity]), checks: checks.length, passed };
   };
 }
 

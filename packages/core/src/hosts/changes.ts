@@ -1,3 +1,4 @@
+import { gigabytesText } from '../words/amounts.ts';
 import type { Facts } from '../model/facts.ts';
 
 /** What is otherwise than at the last reading. `heavy` changes are those somebody should know of. */
@@ -8,7 +9,6 @@ export interface Change {
 }
 
 const say = (what: Change['what'], text: string, heavy = true): Change => ({ what, text, heavy });
-const tb = (gb: number) => (gb >= 1000 ? `${Number((gb / 1000).toFixed(2))} TB` : `${gb} GB`);
 
 /** Facts of one host, read twice: a swapped disk, a moved cable, another firmware. Power is no change. */
 export function changesOf(before: Facts, after: Facts): Change[] {
@@ -42,15 +42,17 @@ function disks(before: Facts, after: Facts, out: Change[]): void {
   const is = new Map(after.disks.map((d) => [d.bay, d]));
   for (const [bay, d] of was) {
     const now = is.get(bay);
-    if (!now) out.push(say('disk', `${bay}: the drive of ${tb(d.sizeGB)} is gone`));
+    if (!now) out.push(say('disk', `${bay}: the drive of ${gigabytesText(d.sizeGB)} is gone`));
     else if (d.serial && now.serial && d.serial !== now.serial)
-      out.push(say('disk', `${bay}: swapped, ${tb(d.sizeGB)} ${d.serial} → ${tb(now.sizeGB)} ${now.serial}`));
+      out.push(
+        say('disk', `${bay}: swapped, ${gigabytesText(d.sizeGB)} ${d.serial} → ${gigabytesText(now.sizeGB)} ${now.serial}`),
+      );
     else if (d.sizeGB !== now.sizeGB || d.media !== now.media)
-      out.push(say('disk', `${bay}: ${tb(d.sizeGB)} ${d.media} → ${tb(now.sizeGB)} ${now.media}`));
+      out.push(say('disk', `${bay}: ${gigabytesText(d.sizeGB)} ${d.media} → ${gigabytesText(now.sizeGB)} ${now.media}`));
     else if (d.health && now.health && d.health !== now.health)
       out.push(say('disk', `${bay}: health ${d.health} → ${now.health}`, now.health !== 'OK'));
   }
-  for (const [bay, d] of is) if (!was.has(bay)) out.push(say('disk', `${bay}: a drive of ${tb(d.sizeGB)} is new`));
+  for (const [bay, d] of is) if (!was.has(bay)) out.push(say('disk', `${bay}: a drive of ${gigabytesText(d.sizeGB)} is new`));
 }
 
 function adapters(before: Facts, after: Facts, out: Change[]): void {

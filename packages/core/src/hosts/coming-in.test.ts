@@ -35,7 +35,7 @@ describe('hosts out of a table', () => {
     ['name,bmc\nlr-20,ten', '"ten" is not an address for its controller'],
     ['name,mac\nlr-20,zz', 'a MAC is six pairs of hex digits'],
     ['name\nno name', 'a name is lower-case letters'],
-    ['name\nlr-20\nlr-20', 'lr-20 stands in line 2 already'],
+    ['name\nlr-20\nlr-20', 'lr-20 is in line 2 already'],
     ['name,rack\nlr-20,R1,x', 'the line has 3 cells and the head 2'],
   ])('%j is wrong at its line: %s', (text, why) => {
     const p = read(text);
@@ -127,8 +127,8 @@ describe('what changed since last time', () => {
   const sw = (port: string) => ({ neighbour: { name: 'sw1', port } });
   it.each([
     [f, { ...f, at: 'later', power: 'On' }, []],
-    [disks('A', 'B'), disks('A', 'C'), ['disk bay 2: swapped, 1.92 TB B → 1.92 TB C']],
-    [f, { ...f, disks: f.disks.slice(0, 1) }, ['disk bay 2: the drive of 1.92 TB is gone']],
+    [disks('A', 'B'), disks('A', 'C'), ['disk bay 2: swapped, 1.9 TB B → 1.9 TB C']],
+    [f, { ...f, disks: f.disks.slice(0, 1) }, ['disk bay 2: the drive of 1.9 TB is gone']],
     [f, { ...f, disks: [...f.disks, { bay: 'bay 3', sizeGB: 960, media: 'ssd' }] }, ['disk bay 3: a drive of 960 GB is new']],
     [nic(sw('Eth7')), nic(sw('Eth9')), ['cable eno1: moved from sw1 Eth7 to sw1 Eth9']],
     [nic({}), nic({ link: false }), ['cable eno1: lost its link']],

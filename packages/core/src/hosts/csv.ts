@@ -2,8 +2,10 @@ import { isIp } from '../address/parse.ts';
 import type { Facts } from '../model/facts.ts';
 import { type Host, kinds, type Site } from '../model/documents.ts';
 import { issuesOf } from '../model/read.ts';
-import { macText, readTable, writeTable } from '../table/table.ts';
+import { counted, gigabytesText } from '../words/amounts.ts';
+import { type Choice, type Column, macText, readTable, writeTable } from '../table/table.ts';
 import { zoneOf } from './place.ts';
+import { readDisks, readLink, readMemory, readUnit } from './sizes.ts';
 
 const fields = [
   'name',
@@ -27,6 +29,9 @@ const fields = [
   'boot mode',
 ] as const;
 type Field = (typeof fields)[number];
+export const hostColumns = fields;
+/** What columns of a table are to be read as, by their header. */
+export type HostColumns = Choice<Field>;
 const shape = {
   fields,
   must: 'name' as const,
@@ -40,8 +45,13 @@ const shape = {
     u: 'unit',
     position: 'unit',
     'rack unit': 'unit',
+    'rack position': 'unit',
+    slot: 'unit',
     bmc: 'bmc address',
     'bmc ip': 'bmc address',
+    'bmc ip address': 'bmc address',
+    'oob address': 'bmc address',
+    'oob ip': 'bmc address',
     'management address': 'bmc address',
     'management ip': 'bmc address',
     credential: 'bmc credential',
@@ -51,16 +61,38 @@ const shape = {
     'serial number': 'serial',
     architecture: 'arch',
     'cpu cores': 'cores',
+    core: 'cores',
+    cpus: 'cores',
+    cpu: 'cores',
+    'number of cores': 'cores',
+    'total cores': 'cores',
     memory: 'memory gib',
     ram: 'memory gib',
     'memory gb': 'memory gib',
+    'ram gb': 'memory gib',
+    'ram gib': 'memory gib',
+    mem: 'memory gib',
+    disk: 'disks gb',
     disks: 'disks gb',
+    storage: 'disks gb',
+    'hard disks': 'disks gb',
+    ssd: 'disks gb',
     drives: 'disks gb',
     mac: 'macs',
     'mac address': 'macs',
     'mac addresses': 'macs',
     link: 'link gbit',
+    'link speed': 'link gbit',
+    nic: 'link gbit',
+    network: 'link gbit',
     bios: 'firmware',
+    'bios version': 'firmware',
+    'firmware version': 'firmware',
+    sn: 'serial',
+    's/n': 'serial',
+    'asset name': 'name',
+    node: 'name',
+    machine: 'name',
   } as Record<string, Field>,
 };
 
@@ -75,11 +107,33 @@ export interface HostLine {
   doc?: Host;
 }
 export interface HostPreview {
-  columns: { header: string; field: Field | undefined }[];
+  columns: (Column<Field> & { reads?: string })[];
+  /** What a column can be read as. */
+  fields: readonly Field[];
   lines: HostLine[];
   counts: Record<HostLine['what'], number>;
   fault?: { line: number; message: string };
 }
+
+/** How the first cell of a column was understood, where it is more than a text. */
+function understood(c: Column<Field>): { reads?: string } {
+  const { field, sample } = c;
+  if (!field || !sample) return {};
+  if (field === 'disks gb') {
+    const { disks, wrong } = readDisks(sample);
+    return {
+      reads: wrong
+        ? `${wrong} is no size`
+        : disks.map((d) => `${gigabytesText(d.sizeGB)}${d.media ? ` ${d.media}` : ''}`).join(' + '),
+    };
+  }
+  if (field === 'memory gib') return { reads: of(readMemory(sample), 'GiB') };
+  if (field === 'link gbit') return { reads: of(readLink(sample), 'Gbit/s') };
+  if (field === 'unit') return { reads: of(readUnit(sample), '') };
+  if (field === 'macs') return { reads: counted(listed(sample).length, 'MAC') };
+  return {};
+}
+const of = (n: number | undefined, unit: string) => (n === undefined ? 'no number' : `${n} ${unit}`.trim());
 
 const archWords: Record<string, string> = { x86_64: 'x86-64', amd64: 'x86-64', x86: 'x86-64', aarch64: 'arm64' };
 
@@ -94,10 +148,12 @@ export function readHosts(
   standing: readonly Host[],
   now: string,
   site?: string,
+  choice: Choice<Field> = {},
 ): HostPreview {
-  const table = readTable(text, shape);
+  const table = readTable(text, shape, choice);
   const out: HostPreview = {
-    columns: table.columns,
+    columns: table.columns.map((c) => ({ ...c, ...understood(c) })),
+    fields,
     lines: [],
     counts: { new: 0, changed: 0, same: 0, double: 0, wrong: 0 },
     ...(table.fault ? { fault: table.fault } : {}),
@@ -118,7 +174,7 @@ export function readHosts(
       continue;
     }
     if (seen.has(name)) {
-      say('wrong', `${name} stands in line ${seen.get(name)} already`);
+      say('wrong', `${name} is in line ${seen.get(name)} already`);
       continue;
     }
     const before = byName.get(name);
@@ -163,8 +219,8 @@ function readRow(
   const number = (f: Field) => {
     const text = cell(f);
     if (!text) return undefined;
-    const n = Number(text.replace(/\s*(GiB|GB|Gbit\/s|Gbit|u)$/i, '').replace(/^u/i, ''));
-    if (!Number.isFinite(n)) numbers.push([f, text]);
+    const n = (readers[f] ?? plain)(text);
+    if (n === undefined) numbers.push([f, text]);
     return n;
   };
   const rack = cell('rack') || before?.rack;
@@ -180,6 +236,8 @@ function readRow(
     : before?.bmc;
   const facts = readFacts(cell, number, before?.facts, now);
   if (numbers[0]) return `${numbers[0][0]}: ${JSON.stringify(numbers[0][1].slice(0, 40))} is not a number`;
+  const noDisk = readDisks(cell('disks gb') ?? '').wrong;
+  if (noDisk) return `disks gb: ${JSON.stringify(noDisk.slice(0, 40))} is not a size; write it like 480 GB ssd; 1.9 TB nvme`;
   const zone = cell('zone') || before?.zone || zoneOf(site, rack, unit);
   const { facts: _f, bmc: _b, ...kept } = before ?? {};
   const raw = {
@@ -201,6 +259,13 @@ function readRow(
   return `${issue?.path.join('.') ?? ''}: ${issue?.message ?? 'cannot be read'}`;
 }
 
+const plain = (text: string): number | undefined => (Number.isFinite(Number(text)) ? Number(text) : undefined);
+const readers: Partial<Record<Field, (text: string) => number | undefined>> = {
+  unit: readUnit,
+  height: readUnit,
+  'memory gib': readMemory,
+  'link gbit': readLink,
+};
 const listed = (text: string | undefined) => (text ?? '').split(/[\s,;+|]+/).filter(Boolean);
 
 /** Facts as far as the table tells them. What was read over the controller is not overwritten by what was typed. */
@@ -217,7 +282,7 @@ function readFacts(
   const arch = cell('arch')?.toLowerCase();
   const speed = number('link gbit') ?? before?.nics[0]?.speedGbit ?? 0;
   const macs = listed(cell('macs'));
-  const disks = listed(cell('disks gb'));
+  const { disks } = readDisks(cell('disks gb') ?? '');
   const facts = {
     source: 'imported' as const,
     maker: cell('maker') || before?.maker || '',
@@ -230,8 +295,8 @@ function readFacts(
       ? disks.map((d, i) => ({
           ...before?.disks[i],
           bay: before?.disks[i]?.bay ?? `bay ${i + 1}`,
-          sizeGB: Number(d),
-          media: before?.disks[i]?.media ?? ('ssd' as const),
+          sizeGB: d.sizeGB,
+          media: d.media ?? before?.disks[i]?.media ?? ('ssd' as const),
         }))
       : (before?.disks ?? []),
     nics: macs.length

@@ -1,3 +1,4 @@
+import { counted } from '../words/amounts.ts';
 import type { Host } from '../model/documents.ts';
 import { nearest } from '../model/nearest.ts';
 import type { Fitness } from './fitness.ts';
@@ -195,7 +196,7 @@ export function complete(text: string, cursor: number, hosts: readonly Host[], r
         text: `${sign}${name}${m[2]}${[...given, quoted].join(',')}`,
         from,
         to,
-        about: n ? `${n} ${n === 1 ? 'host' : 'hosts'}` : '',
+        about: n ? `${counted(n, 'host')}` : '',
       };
     });
 }

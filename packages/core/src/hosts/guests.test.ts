@@ -178,7 +178,7 @@ describe('a rack', () => {
       ['a', true, true],
       ['b', true, true],
     ]);
-    expect(front).toMatchObject({ outside: ['high'], drawsW: 700, untold: 2, limitW: 1000 });
+    expect(front).toMatchObject({ outside: ['high'], drawsW: 700, withoutReading: 2, limitW: 1000 });
     expect(rackView(site, 'R1', all, 'rear').slots.map((s) => [s.name, s.face])).toEqual([
       ['a', false],
       ['b', false],
@@ -201,7 +201,7 @@ describe('a rack', () => {
     ]);
     expect(svg).toContain('Lantern &lt;Rock&gt;');
     expect(svg).toContain('x&amp;y');
-    expect(svg).toContain('rack R1, front · 700 W of 1000 W, 3 untold');
+    expect(svg).toContain('rack R1, front · 700 W of 1000 W, 3 without reading');
     expect(svg.match(/<rect /g)).toHaveLength(1 + 10 + 3);
   });
   it('a host that is retired stands nowhere', () => {

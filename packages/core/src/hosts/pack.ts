@@ -1,3 +1,5 @@
+import { z } from 'zod';
+
 /** A hypervisor as packing sees it. Memory is hard; processor cores may be promised `overcommit` times over. */
 export interface Bin {
   name: string;
@@ -20,31 +22,34 @@ export interface Piece {
   group?: string | undefined;
   on?: string | undefined;
 }
-export interface Left {
-  hypervisor: string;
-  guests: number;
-  vcpu: number;
-  memoryGiB: number;
-  diskGB: number;
-}
+export const Left = z.strictObject({
+  hypervisor: z.string(),
+  guests: z.number(),
+  vcpu: z.number(),
+  memoryGiB: z.number(),
+  diskGB: z.number(),
+});
+export type Left = z.infer<typeof Left>;
 /** What becomes of the guests of one hypervisor when it fails. */
-export interface Loss {
-  hypervisor: string;
-  guests: number;
+export const Loss = z.strictObject({
+  hypervisor: z.string(),
+  guests: z.number(),
   /** Guests for which the others have no room, largest first. */
-  stranded: string[];
+  stranded: z.array(z.string()),
   /** Guests that would stand beside one of their own group. */
-  crowded: string[];
-  memoryLeftGiB: number;
-}
-export interface Packing {
-  placed: { guest: string; hypervisor: string; pools: string[] }[];
-  unplaced: { guest: string; why: string }[];
-  left: Left[];
-  losses: Loss[];
+  crowded: z.array(z.string()),
+  memoryLeftGiB: z.number(),
+});
+export type Loss = z.infer<typeof Loss>;
+export const Packing = z.strictObject({
+  placed: z.array(z.strictObject({ guest: z.string(), hypervisor: z.string(), pools: z.array(z.string()) })),
+  unplaced: z.array(z.strictObject({ guest: z.string(), why: z.string() })),
+  left: z.array(Left),
+  losses: z.array(Loss),
   /** No packing uses fewer hypervisors than `atLeast`; this one uses `used`. */
-  bound: { used: number; atLeast: number; text: string };
-}
+  bound: z.strictObject({ used: z.number(), atLeast: z.number(), text: z.string() }),
+});
+export type Packing = z.infer<typeof Packing>;
 export interface PackRules {
   /** `spread` loads all hypervisors alike; `dense` uses as few as it can. */
   strategy: 'spread' | 'dense';

@@ -1,3 +1,4 @@
+import { counted } from '../words/amounts.ts';
 import type { Host, Hypervisor, Site } from '../model/documents.ts';
 
 export type Racked = Pick<Host | Hypervisor, 'name' | 'rack' | 'unit' | 'height' | 'side' | 'depth' | 'zone'> & {
@@ -24,7 +25,7 @@ export interface RackView {
   outside: string[];
   drawsW: number;
   /** How many of the things here have no reading of what they draw. */
-  untold: number;
+  withoutReading: number;
   limitW: number | undefined;
 }
 
@@ -52,7 +53,7 @@ export function rackView(site: Site, rack: string, all: readonly Racked[], side:
     })),
     outside: here.filter((r) => !standing.includes(r)).map((r) => r.name),
     drawsW: Math.round(here.reduce((s, r) => s + (r.drawsW ?? 0), 0)),
-    untold: here.filter((r) => r.drawsW === undefined).length,
+    withoutReading: here.filter((r) => r.drawsW === undefined).length,
     limitW: declared?.limitW,
   };
 }
@@ -63,7 +64,7 @@ export function hindered(site: Site, all: readonly Racked[], thing: Racked, rack
   if (!declared) return `${site.title} has no rack ${rack}`;
   const height = thing.height ?? 1;
   if (unit < 1 || unit + height - 1 > declared.units)
-    return `${thing.name} takes ${height} ${height === 1 ? 'unit' : 'units'}; ${rack} ends at ${declared.units}`;
+    return `${thing.name} takes ${counted(height, 'unit')}; ${rack} ends at ${declared.units}`;
   const moved = { ...thing, rack, unit };
   const sides = (['front', 'rear'] as const).filter((s) => takes(moved, s));
   const other = all.find(
@@ -99,7 +100,7 @@ export function rackSvg(title: string, views: readonly { side: 'front' | 'rear';
   views.forEach(({ side, view }, i) => {
     const x = gap + i * (width + gap);
     const base = 64 + most * unit;
-    const power = `${view.drawsW} W${view.limitW ? ` of ${view.limitW} W` : ''}${view.untold ? `, ${view.untold} untold` : ''}`;
+    const power = `${view.drawsW} W${view.limitW ? ` of ${view.limitW} W` : ''}${view.withoutReading ? `, ${view.withoutReading} without reading` : ''}`;
     out.push(text(x, 48, `rack ${view.rack}, ${side} · ${power}`));
     for (let u = 1; u <= view.units; u++) {
       const y = base - u * unit;

@@ -16,7 +16,7 @@ const bill = (name: string, images: ReturnType<typeof image>[], sizes: Record<st
   name,
   at: '2026-11-23T00:00:00Z',
   images,
-  blobs: Object.fromEntries(Object.entries(sizes).map(([k, paper]) => [d(k), { bytes: 1, paper }])),
+  blobs: Object.fromEntries(Object.entries(sizes).map(([k, declaredBytes]) => [d(k), { bytes: 1, declaredBytes }])),
 });
 
 describe('registries that are behind', () => {

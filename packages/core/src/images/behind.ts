@@ -31,10 +31,10 @@ export function behind(estate: Estate, registries: readonly Registry[]): Behind[
       const bills = names.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
       const seen = estate.observed.registries[registry.name];
       const unknown = !seen || (seen.error !== undefined && !seen.digests.length);
-      const lacks = unknown ? { paper: 0, bytes: 0 } : missing(joinBills('', bills), heldBy(seen, registry));
+      const lacks = unknown ? { declaredBytes: 0, bytes: 0 } : missing(joinBills('', bills), heldBy(seen, registry));
       return {
-        ...{ registry, wanted: names, unknown, of: sizeOf(bills).paper },
-        ...{ short: lacks.paper, bytes: lacks.bytes },
+        ...{ registry, wanted: names, unknown, of: sizeOf(bills).declaredBytes },
+        ...{ short: lacks.declaredBytes, bytes: lacks.bytes },
       };
     })
     .sort((a, b) => b.short - a.short || Number(b.unknown) - Number(a.unknown) || (a.registry.name < b.registry.name ? -1 : 1));

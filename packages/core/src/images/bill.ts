@@ -4,7 +4,7 @@ import { type Keeping, keptAt } from './mirror.ts';
 export interface Sizes {
   blobs: number;
   bytes: number;
-  paper: number;
+  declaredBytes: number;
 }
 export interface Missing extends Sizes {
   digests: string[];
@@ -13,7 +13,7 @@ export interface Missing extends Sizes {
 }
 
 /** Bills are never changed: what is read off one is kept as long as it lives. */
-const entries = new WeakMap<Bill, [string, { bytes: number; paper: number }][]>();
+const entries = new WeakMap<Bill, [string, { bytes: number; declaredBytes: number }][]>();
 function blobsOf(bill: Bill) {
   let list = entries.get(bill);
   if (!list) {
@@ -26,13 +26,13 @@ function blobsOf(bill: Bill) {
 const many = (bills: Bill | readonly Bill[]): readonly Bill[] => (Array.isArray(bills) ? bills : [bills as Bill]);
 
 /** Several bills are joined over and over in the same company, and held against the same registry: known once, known. */
-interface Company<T> {
+interface MemoEntry<T> {
   bills: readonly Bill[];
   held: ReadonlySet<string> | undefined;
   known: T;
 }
-function remembering<T>(compute: (bills: readonly Bill[], held: ReadonlySet<string> | undefined) => T) {
-  const memory = new WeakMap<Bill, Company<T>[]>();
+function memoizeBills<T>(compute: (bills: readonly Bill[], held: ReadonlySet<string> | undefined) => T) {
+  const memory = new WeakMap<Bill, MemoEntry<T>[]>();
   return (bills: readonly Bill[], held?: ReadonlySet<string>): T => {
     const [first] = bills;
     if (!first) return compute(bills, held);
@@ -48,8 +48,8 @@ function remembering<T>(compute: (bills: readonly Bill[], held: ReadonlySet<stri
 
 /** Size of one or several bills, every blob once. */
 export const sizeOf = (bills: Bill | readonly Bill[]): Sizes => ({ ...sizes(many(bills)) });
-const sizes = remembering((list): Sizes => {
-  const out = { blobs: 0, bytes: 0, paper: 0 };
+const sizes = memoizeBills((list): Sizes => {
+  const out = { blobs: 0, bytes: 0, declaredBytes: 0 };
   const seen = list.length > 1 ? new Set<string>() : undefined;
   for (const bill of list)
     for (const [digest, s] of blobsOf(bill)) {
@@ -57,15 +57,15 @@ const sizes = remembering((list): Sizes => {
       seen?.add(digest);
       out.blobs++;
       out.bytes += s.bytes;
-      out.paper += s.paper;
+      out.declaredBytes += s.declaredBytes;
     }
   return out;
 });
 
 /** What a registry that holds `held` lacks of one or several bills: blobs, manifests, and the images that wait for them. */
 export const missing = (bills: Bill | readonly Bill[], held: ReadonlySet<string>): Missing => ({ ...lacking(many(bills), held) });
-const lacking = remembering((bills, held = new Set<string>()): Missing => {
-  const out: Missing = { blobs: 0, bytes: 0, paper: 0, digests: [], manifests: [], images: [] };
+const lacking = memoizeBills((bills, held = new Set<string>()): Missing => {
+  const out: Missing = { blobs: 0, bytes: 0, declaredBytes: 0, digests: [], manifests: [], images: [] };
   const lack = new Set<string>();
   const manifests = new Set<string>();
   const place = held instanceof Held && held.named ? held : undefined;
@@ -75,7 +75,7 @@ const lacking = remembering((bills, held = new Set<string>()): Missing => {
       lack.add(digest);
       out.blobs++;
       out.bytes += s.bytes;
-      out.paper += s.paper;
+      out.declaredBytes += s.declaredBytes;
     }
     for (const image of bill.images) {
       let waits = false;
@@ -132,16 +132,4 @@ export function joinBills(name: string, bills: readonly Bill[]): Bill {
     images: bills.flatMap((b) => b.images),
     blobs: Object.assign({}, ...bills.map((b) => b.blobs)),
   };
-}
-
-/** 8.7 GB, 41 MB, 990 kB: three figures, powers of 1000. */
-export function bytesText(n: number): string {
-  const units = ['B', 'kB', 'MB', 'GB', 'TB', 'PB'];
-  let i = 0;
-  let v = n;
-  while (v >= 999.5 && i < units.length - 1) {
-    v /= 1000;
-    i++;
-  }
-  return `${v >= 100 || i === 0 ? Math.round(v) : v >= 10 ? Number(v.toFixed(1)).toString() : v.toFixed(1)} ${units[i]}`;
 }

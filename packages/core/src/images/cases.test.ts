@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { leastBins, type Piece, repairOf, splitIntoCases, Waybill, waybillOf } from './index.ts';
+import { leastBins, type Piece, repairOf, splitIntoCases, ShipmentManifest, shipmentManifestOf } from './index.ts';
 
 const d = (n: number) => `sha256:${n.toString(16).padStart(64, '0')}`;
 const blobs = (...sizes: number[]) => sizes.map((bytes, i) => ({ digest: d(i + 1), bytes }));
@@ -67,29 +67,29 @@ describe('cases', () => {
   });
 });
 
-describe('a waybill', () => {
+describe('a manifest', () => {
   const images = [
     { repository: 'core/api', tag: '1', digest: d(90), manifests: [{ digest: d(90), bytes: 3 }], blobs: [d(1), d(2)] },
     { repository: 'core/dns', tag: '1', digest: d(91), manifests: [{ digest: d(91), bytes: 3 }], blobs: [d(2), d(3)] },
   ];
   const sizes = { [d(1)]: 25, [d(2)]: 4, [d(3)]: 9 };
-  const w = waybillOf(
+  const w = shipmentManifestOf(
     { shipment: 'LR-5', at: '2026-11-23T00:00:00Z', from: 'a', to: 'b', bills: ['1'] },
     images,
     sizes,
     splitIntoCases(blobs(25, 4, 9), 10),
   );
   it('is read back as it was written, and one whose pieces do not join is refused', () => {
-    expect(Waybill.parse(JSON.parse(JSON.stringify(w)))).toEqual(w);
+    expect(ShipmentManifest.parse(JSON.parse(JSON.stringify(w)))).toEqual(w);
     const torn = structuredClone(w);
     (torn.cases[0]?.pieces[0] as Piece).to = 9;
-    expect(Waybill.safeParse(torn).error?.issues.map((i) => i.message)).toContain(
+    expect(ShipmentManifest.safeParse(torn).error?.issues.map((i) => i.message)).toContain(
       `the pieces of ${d(1).slice(0, 19)} do not join`,
     );
     const long = structuredClone(w);
     long.blobs[d(2)] = 3;
-    expect(Waybill.safeParse(long).success).toBe(false);
-    expect(Waybill.safeParse({ ...w, images: [{ ...images[0], repository: '../etc' }] }).success).toBe(false);
+    expect(ShipmentManifest.safeParse(long).success).toBe(false);
+    expect(ShipmentManifest.safeParse({ ...w, images: [{ ...images[0], repository: '../etc' }] }).success).toBe(false);
   });
   it('tells from any of its cases what is lacking, in bytes and images', () => {
     // cases: 1 and 2 hold 10 of blob 1 each, 3 holds blob 3 (9), 4 the last 5 of blob 1 and blob 2 (4)

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { type Bill, type Charter, emptyEstate, type Estate, type Host, kinds } from '../model/index.ts';
-import { handOver, placesOfCredential, sharedBetween, suffices, whatMayGo, wouldPull } from './index.ts';
+import { handOver, placesOfCredential, sharedBetween, suffices, deletable, wouldPull } from './index.ts';
 
 const d = (c: string) => `sha256:${c.repeat(64)}`;
 const image = (name: string, manifest: string, ...blobs: string[]): Bill['images'][number] => ({
@@ -11,7 +11,11 @@ const image = (name: string, manifest: string, ...blobs: string[]): Bill['images
   manifests: [d(manifest)],
   blobs: blobs.map(d),
 });
-const sizes = { [d('a')]: { bytes: 1, paper: 1000 }, [d('b')]: { bytes: 2, paper: 2000 }, [d('c')]: { bytes: 4, paper: 4000 } };
+const sizes = {
+  [d('a')]: { bytes: 1, declaredBytes: 1000 },
+  [d('b')]: { bytes: 2, declaredBytes: 2000 },
+  [d('c')]: { bytes: 4, declaredBytes: 4000 },
+};
 /** Three releases: 1 is used by tern, 2 by nobody, 3 is the newest. a is shared by all, b is 2's and 3's, c is 2's alone. */
 const bills: Record<string, Bill> = {
   '1': { name: '1', at: '', images: [image('api:1', '1', 'a')], blobs: { [d('a')]: sizes[d('a')] as never } },
@@ -96,27 +100,27 @@ function estate(): Estate {
 
 describe('what may go', () => {
   it('is what no charter names and is not among the newest; a shared blob stays with whoever needs it', () => {
-    const m = whatMayGo(estate(), 'r', { last: 1 });
+    const m = deletable(estate(), 'r', { last: 1 });
     expect(m.stays).toEqual([
       { bill: '1', why: ['tern runs on it'] },
       { bill: '3', why: ['it is the newest'] },
     ]);
     // 2 has a, b and c; a is in 1, b in 3: only c comes free
-    expect(m.goes).toEqual([{ bill: '2', images: ['up.example/core/api:2'], paper: 4000 }]);
-    expect(m.free).toEqual({ blobs: 1, bytes: 4, paper: 4000 });
+    expect(m.goes).toEqual([{ bill: '2', images: ['up.example/core/api:2'], declaredBytes: 4000 }]);
+    expect(m.free).toEqual({ blobs: 1, bytes: 4, declaredBytes: 4000 });
     expect(m.deletes).toEqual([{ repository: 'core/api', tag: '2', digest: d('2') }]);
     expect(m.unknown).toEqual([`core/other:1@${d('9')}`]);
   });
   it('is more where less is kept, and two that go free together what they share', () => {
-    const m = whatMayGo(estate(), 'r', { last: 0 });
-    expect(m.goes.map((g) => [g.bill, g.paper])).toEqual([
+    const m = deletable(estate(), 'r', { last: 0 });
+    expect(m.goes.map((g) => [g.bill, g.declaredBytes])).toEqual([
       ['2', 4000],
       ['3', 0],
     ]);
-    expect(m.free).toEqual({ blobs: 2, bytes: 6, paper: 6000 });
+    expect(m.free).toEqual({ blobs: 2, bytes: 6, declaredBytes: 6000 });
   });
   it('is nothing that a shipment moves', () => {
-    const m = whatMayGo(estate(), 'r', { last: 0, moving: [{ bill: '2', shipment: 'BW-1' }] });
+    const m = deletable(estate(), 'r', { last: 0, moving: [{ bill: '2', shipment: 'BW-1' }] });
     expect(m.stays.find((s) => s.bill === '2')?.why).toEqual(['shipment BW-1 moves it']);
     expect(m.goes.map((g) => g.bill)).toEqual(['3']);
   });
@@ -155,7 +159,7 @@ describe('a pull', () => {
       (e) => void delete e.registries[0]!.ca,
       'trust: no certificate authority is declared for r: h is given none, and trusts nobody',
     ],
-    ['credentials that are not there', (e) => void (e.keys = []), 'credentials: credentials r, which the keyring does not hold'],
+    ['credentials that are not there', (e) => void (e.keys = []), 'credentials: credentials r, which the keyring does not have'],
     [
       'a layer that is not there',
       (e) => void e.observed.registries.r!.digests.splice(3, 1),
@@ -242,9 +246,9 @@ describe('a hand-over', () => {
 
 it('what bills share is said of each pair, most first', () => {
   expect(sharedBetween(Object.values(bills))).toEqual([
-    { a: '2', b: '3', paper: 3000, blobs: 2 },
-    { a: '1', b: '2', paper: 1000, blobs: 1 },
-    { a: '1', b: '3', paper: 1000, blobs: 1 },
+    { a: '2', b: '3', declaredBytes: 3000, blobs: 2 },
+    { a: '1', b: '2', declaredBytes: 1000, blobs: 1 },
+    { a: '1', b: '3', declaredBytes: 1000, blobs: 1 },
   ]);
 });
 it('a credential that changes is changed at the registry, on every host, and for shipments', () => {

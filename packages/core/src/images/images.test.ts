@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { bytesText, heldBy, joinBills, missing, parseReference, sizeOf, whereFrom } from './index.ts';
+import { heldBy, joinBills, missing, parseReference, sizeOf, whereFrom } from './index.ts';
+import { bytesText } from '../words/amounts.ts';
 
 const d = (c: string) => `sha256:${c.repeat(64)}`;
 const image = (ref: string, manifest: string, blobs: string[]) => ({
@@ -14,12 +15,16 @@ const bill = {
   name: 'r',
   at: '2026-11-23T00:00:00Z',
   images: [image('a.example/x:1', '1', ['a', 'b']), image('a.example/y:1', '2', ['b', 'c'])],
-  blobs: { [d('a')]: { bytes: 10, paper: 1000 }, [d('b')]: { bytes: 20, paper: 2000 }, [d('c')]: { bytes: 30, paper: 3000 } },
+  blobs: {
+    [d('a')]: { bytes: 10, declaredBytes: 1000 },
+    [d('b')]: { bytes: 20, declaredBytes: 2000 },
+    [d('c')]: { bytes: 30, declaredBytes: 3000 },
+  },
 };
 
 describe('bills', () => {
   it('count every blob once', () => {
-    expect(sizeOf(bill)).toEqual({ blobs: 3, bytes: 60, paper: 6000 });
+    expect(sizeOf(bill)).toEqual({ blobs: 3, bytes: 60, declaredBytes: 6000 });
   });
   it('say what is missing and which images wait for it', () => {
     expect(missing(bill, new Set([d('1'), d('2'), d('a'), d('b')]))).toMatchObject({

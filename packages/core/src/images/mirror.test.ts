@@ -36,7 +36,7 @@ describe('what a registry keeps below a path of its own', () => {
       name: 'r',
       at: '',
       images: [{ ref: 'up.example/x:1', component: 'x', on: 'node', digest: d('1'), manifests: [d('1')], blobs: [d('a')] }],
-      blobs: { [d('a')]: { bytes: 1, paper: 1 } },
+      blobs: { [d('a')]: { bytes: 1, declaredBytes: 1 } },
     };
     const seen = (name: string) => ({ at: '', digests: [d('1'), d('a')], names: [`${name}@${d('1')}`] });
     const r = kept(['up.example', 'mirrored']);

@@ -1,30 +1,31 @@
 import { compare, valid } from 'semver';
+import { z } from 'zod';
 import type { Bill } from '../model/observed.ts';
 import type { Estate } from '../model/estate.ts';
 import { heldBy, nameAt } from './bill.ts';
 import { keptAt } from './mirror.ts';
 
 /** A release or add-on that a registry must go on holding, with each reason. */
-export interface Stays {
-  bill: string;
-  why: string[];
-}
-export interface Goes {
-  bill: string;
+export const Stays = z.strictObject({ bill: z.string(), why: z.array(z.string()) });
+export type Stays = z.infer<typeof Stays>;
+export const Goes = z.strictObject({
+  bill: z.string(),
   /** Images that go with it: those that no staying bill names. */
-  images: string[];
+  images: z.array(z.string()),
   /** Bytes that only this one holds. What two that go share comes free with both: see `free`. */
-  paper: number;
-}
-export interface Retention {
-  stays: Stays[];
-  goes: Goes[];
-  /** Names that stand in no bill known here: somebody else's, and left alone. */
-  unknown: string[];
-  /** What is taken away: names, then the manifests that no name holds any more. */
-  deletes: { repository: string; tag?: string; digest: string }[];
-  free: { blobs: number; bytes: number; paper: number };
-}
+  declaredBytes: z.number(),
+});
+export type Goes = z.infer<typeof Goes>;
+export const Retention = z.strictObject({
+  stays: z.array(Stays),
+  goes: z.array(Goes),
+  /** Names that no bill known here has: somebody else's, and left alone. */
+  unknown: z.array(z.string()),
+  /** What is deleted: names, then the manifests that no name holds any more. */
+  deletes: z.array(z.strictObject({ repository: z.string(), tag: z.string().optional(), digest: z.string() })),
+  free: z.strictObject({ blobs: z.number(), bytes: z.number(), declaredBytes: z.number() }),
+});
+export type Retention = z.infer<typeof Retention>;
 export interface Keep {
   /** The newest releases of what is held that stay whether somebody uses them or not. */
   last: number;
@@ -36,7 +37,7 @@ export interface Keep {
  * What may go from a registry, what may not and why, and the bytes that come free: an image goes when no bill that
  * stays names it, and a blob when no image that stays or is unknown holds it. What is not known keeps what it holds.
  */
-export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retention {
+export function deletable(estate: Estate, registry: string, keep: Keep): Retention {
   const seen = estate.observed.registries[registry];
   const place = estate.registries.find((r) => r.name === registry);
   const held = heldBy(seen, place);
@@ -70,7 +71,7 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
     goes: [],
     unknown,
     deletes: [],
-    free: { blobs: 0, bytes: 0, paper: 0 },
+    free: { blobs: 0, bytes: 0, declaredBytes: 0 },
   };
   const holders = new Map<string, number>();
   const gone = new Map<string, Bill['images'][number]>();
@@ -79,19 +80,19 @@ export function whatMayGo(estate: Estate, registry: string, keep: Keep): Retenti
     for (const i of images) gone.set(i.ref, i);
     const blobs = new Set(images.flatMap((i) => i.blobs).filter((d) => !keptBlobs.has(d) && held.has(d)));
     for (const d of blobs) holders.set(d, (holders.get(d) ?? 0) + 1);
-    out.goes.push({ bill: b.name, images: images.map((i) => i.ref), paper: 0 });
+    out.goes.push({ bill: b.name, images: images.map((i) => i.ref), declaredBytes: 0 });
   }
   for (const [n, b] of going.entries()) {
     const goes = out.goes[n] as Goes;
     const mine = new Set(b.images.filter((i) => goes.images.includes(i.ref)).flatMap((i) => i.blobs));
-    for (const d of mine) if (holders.get(d) === 1) goes.paper += b.blobs[d]?.paper ?? 0;
+    for (const d of mine) if (holders.get(d) === 1) goes.declaredBytes += b.blobs[d]?.declaredBytes ?? 0;
   }
   const sizes = new Map(going.flatMap((b) => Object.entries(b.blobs)));
   for (const d of holders.keys()) {
     const s = sizes.get(d);
     out.free.blobs++;
     out.free.bytes += s?.bytes ?? 0;
-    out.free.paper += s?.paper ?? 0;
+    out.free.declaredBytes += s?.declaredBytes ?? 0;
   }
   for (const i of [...gone.values()].sort((a, b) => (a.ref < b.ref ? -1 : 1))) {
     const { repository, tag } = keptAt(i.ref, place);

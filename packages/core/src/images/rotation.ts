@@ -1,3 +1,4 @@
+import { counted } from '../words/amounts.ts';
 import type { Estate } from '../model/estate.ts';
 
 export interface Place {
@@ -6,7 +7,7 @@ export interface Place {
   text: string;
 }
 
-const on = (hosts: number) => (hosts ? `on ${hosts} ${hosts === 1 ? 'host' : 'hosts'}` : 'in the boot kit');
+const on = (hosts: number) => (hosts ? `on ${counted(hosts, 'host')}` : 'in the boot kit');
 
 /** Every place that must change when a credential of the keyring does. */
 export function placesOfCredential(estate: Estate, key: string): Place[] {

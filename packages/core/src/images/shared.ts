@@ -3,7 +3,7 @@ import type { Bill } from '../model/observed.ts';
 export interface Shared {
   a: string;
   b: string;
-  paper: number;
+  declaredBytes: number;
   blobs: number;
 }
 
@@ -14,14 +14,14 @@ export function sharedBetween(bills: readonly Bill[]): Shared[] {
     for (const b of bills.slice(n + 1)) {
       // The smaller one is walked.
       const [few, many] = Object.keys(a.blobs).length < Object.keys(b.blobs).length ? [a, b] : [b, a];
-      let paper = 0;
+      let declaredBytes = 0;
       let blobs = 0;
       for (const d in few.blobs)
         if (many.blobs[d]) {
-          paper += few.blobs[d]?.paper ?? 0;
+          declaredBytes += few.blobs[d]?.declaredBytes ?? 0;
           blobs++;
         }
-      if (blobs) out.push({ a: a.name, b: b.name, paper, blobs });
+      if (blobs) out.push({ a: a.name, b: b.name, declaredBytes, blobs });
     }
-  return out.sort((x, y) => y.paper - x.paper || (x.a + x.b < y.a + y.b ? -1 : 1));
+  return out.sort((x, y) => y.declaredBytes - x.declaredBytes || (x.a + x.b < y.a + y.b ? -1 : 1));
 }

@@ -1,7 +1,8 @@
 import { judgeOf } from '../hosts/index.ts';
 import type { Host, Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { bytesText, joinBills, missing, heldBy, sizeOf } from './bill.ts';
+import { joinBills, missing, heldBy, sizeOf } from './bill.ts';
+import { bytesText } from '../words/amounts.ts';
 
 export interface SufficeLine {
   what: string;
@@ -21,15 +22,15 @@ export function suffices(estate: Estate, registry: Registry, host: Host, bills: 
   const lines: SufficeLine[] = (fit?.lines ?? []).map((l) => ({ what: l.label, needs: l.asked, has: l.has, good: l.ok }));
   const known = bills.flatMap((n) => estate.observed.bills[n] ?? []);
   const unknown = bills.filter((n) => !estate.observed.bills[n]);
-  const need = sizeOf(known).paper;
+  const need = sizeOf(known).declaredBytes;
   const seen = estate.observed.registries[registry.name];
   const whole = joinBills('', Object.values(estate.observed.bills));
-  const held = sizeOf(whole).paper - missing(whole, heldBy(seen, registry)).paper;
-  const both = seen ? held + missing(joinBills('', known), heldBy(seen, registry)).paper : need;
+  const held = sizeOf(whole).declaredBytes - missing(whole, heldBy(seen, registry)).declaredBytes;
+  const both = seen ? held + missing(joinBills('', known), heldBy(seen, registry)).declaredBytes : need;
   const disk = (registry.diskGB ?? largest(host)) * 1e9;
   lines.push({
     what: 'disk for images',
-    needs: `${bytesText(both)}${held ? `, of it ${bytesText(held)} held already` : ''}`,
+    needs: `${bytesText(both)}${held ? `, of it ${bytesText(held)} present already` : ''}`,
     has: `${bytesText(disk * fillTo)} of ${bytesText(disk)}, a tenth stays free`,
     good: both <= disk * fillTo,
   });

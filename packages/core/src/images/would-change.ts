@@ -1,29 +1,31 @@
+import { z } from 'zod';
 import { same } from '../model/difference.ts';
 import type { Bill, SeenRegistry } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import { keptAt } from './mirror.ts';
-import type { Waybill } from './waybill.ts';
+import type { ShipmentManifest } from './shipment-manifest.ts';
 
 /** What landing a shipment would do to a registry, image by image. */
-export interface LandingChange {
-  image: string;
-  digest: string;
+export const LandingChange = z.strictObject({
+  image: z.string(),
+  digest: z.string(),
   /** `moves`: a name that stands for another image there now. */
-  what: 'adds' | 'moves' | 'same';
+  what: z.enum(['adds', 'moves', 'same']),
   /** Digest that the name stands for now. */
-  before?: string;
+  before: z.string().optional(),
   /** What a bill that is known here says of the name, where it is another. */
-  bill?: { name: string; digest: string };
+  bill: z.strictObject({ name: z.string(), digest: z.string() }).optional(),
   /** No bill that is known here names it. */
-  unknown?: true;
-}
+  unknown: z.literal(true).optional(),
+});
+export type LandingChange = z.infer<typeof LandingChange>;
 
 /**
  * A shipment's manifest held against what the registry holds, and against the bills that are known here: whoever looks at
  * it sees every name that would come or move, and every one that a bill has otherwise.
  */
 export function landingChanges(
-  w: Pick<Waybill, 'images'>,
+  w: Pick<ShipmentManifest, 'images'>,
   bills: readonly Bill[],
   registry: Registry,
   seen: Pick<SeenRegistry, 'names'> | undefined,
@@ -51,8 +53,8 @@ export function landingChanges(
 }
 
 /** Whether two manifests are of one shipment: everything but the checksums of parts, which are known only when packed. */
-export function sameShipment(a: Waybill, b: Waybill): boolean {
-  const bare = (w: Waybill) => ({
+export function sameShipment(a: ShipmentManifest, b: ShipmentManifest): boolean {
+  const bare = (w: ShipmentManifest) => ({
     ...w,
     cases: w.cases.map((c) => ({ ...c, pieces: c.pieces.map(({ sha256: _, ...p }) => p) })),
   });

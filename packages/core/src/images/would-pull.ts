@@ -1,27 +1,31 @@
+import { z } from 'zod';
 import { holds, parseIp, parsePrefix, prefixRange } from '../address/index.ts';
 import type { Bill } from '../model/observed.ts';
 import type { Charter, Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { bytesText, heldBy } from './bill.ts';
+import { heldBy } from './bill.ts';
+import { bytesText } from '../words/amounts.ts';
 import { certificateFault } from './certificate.ts';
 import { mirrorRules, whereFrom } from './mirror.ts';
 
 /** One thing that must be so for a pull to work; `good` undefined: it is not known yet, and can be measured. */
-export interface PullStep {
-  what: 'rule' | 'name' | 'path' | 'certificate' | 'trust' | 'credentials' | 'content';
-  text: string;
-  good: boolean | undefined;
-}
-export interface WouldPull {
-  host: string;
-  charter: string | undefined;
-  endpoint: string;
-  repository: string;
-  reference: string;
-  steps: PullStep[];
+export const PullStep = z.strictObject({
+  what: z.enum(['rule', 'name', 'path', 'certificate', 'trust', 'credentials', 'content']),
+  text: z.string(),
+  good: z.boolean().optional(),
+});
+export type PullStep = z.infer<typeof PullStep>;
+export const WouldPull = z.strictObject({
+  host: z.string(),
+  charter: z.string().optional(),
+  endpoint: z.string(),
+  repository: z.string(),
+  reference: z.string(),
+  steps: z.array(PullStep),
   /** Whether it would work: false as soon as one step is, undefined while one is not known. */
-  works: boolean | undefined;
-}
+  works: z.boolean().optional(),
+});
+export type WouldPull = z.infer<typeof WouldPull>;
 
 /**
  * Where a host would pull an image from, and whether it would work, from the plan and what was last seen: the rule,
@@ -36,7 +40,7 @@ export function wouldPull(estate: Estate, hostName: string, image: string, chart
   const steps: PullStep[] = [];
   const say = (what: PullStep['what'], good: boolean | undefined, text: string) => steps.push({ what, good, text });
   if (!charter)
-    say('rule', false, `${hostName} is held by no charter: it has no mirror rules, and would ask ${from.endpoint} itself`);
+    say('rule', false, `${hostName} is held for no charter: it has no mirror rules, and would ask ${from.endpoint} itself`);
   else if (!from.rule)
     say('rule', false, `no rule of ${charter.name} begins this name: the runtime would ask ${from.endpoint} itself`);
   else say('rule', true, `longest rule ${from.rule.source} → ${from.rule.mirror}`);
@@ -76,7 +80,7 @@ function follow(
   say(
     'name',
     kept ? true : undefined,
-    kept ? `${name} is ${kept.address}` : `${name} stands in no ledger here; a resolver must know it`,
+    kept ? `${name} is ${kept.address}` : `${name} is in no ledger here; a resolver must know it`,
   );
   if (kept) path(estate, host, kept.address, say);
   const seen = estate.observed.registries[mirror.name];
@@ -113,7 +117,7 @@ function follow(
       ? 'everybody may read there'
       : key
         ? `credentials ${mirror.credential} from the keyring`
-        : `credentials ${mirror.credential}, which the keyring does not hold`,
+        : `credentials ${mirror.credential}, which the keyring does not have`,
   );
   const held = heldBy(seen, mirror);
   const ref = bills
@@ -129,11 +133,11 @@ function follow(
     say(
       'content',
       false,
-      `${from.repository}:${from.reference} stands in no bill of this charter, and ${mirror.name} names nothing like it`,
+      `${from.repository}:${from.reference} is in no bill of this charter, and ${mirror.name} names nothing like it`,
     );
   else {
     const lack = ref ? [...ref.i.manifests, ...ref.i.blobs].filter((d) => !held.has(d)).length : held.has(digest) ? 0 : 1;
-    const size = ref ? ref.i.blobs.reduce((n, d) => n + (ref.b.blobs[d]?.paper ?? 0), 0) : 0;
+    const size = ref ? ref.i.blobs.reduce((n, d) => n + (ref.b.blobs[d]?.declaredBytes ?? 0), 0) : 0;
     say(
       'content',
       lack === 0,

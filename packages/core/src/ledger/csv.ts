@@ -98,7 +98,7 @@ export function readCsv(
         line: own,
         what: 'wrong',
         address: read.address,
-        message: `${read.address} stands in line ${twice} already`,
+        message: `${read.address} is in line ${twice} already`,
       });
       continue;
     }

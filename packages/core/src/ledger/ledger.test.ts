@@ -186,7 +186,7 @@ describe('the ledger as a table', () => {
     ]);
     expect(p.lines).toMatchObject([
       { line: 2, what: 'changed', message: expect.stringContaining('name: x.lr.example → a.lr.example') },
-      { line: 4, what: 'wrong', message: '10.0.0.4 stands in line 2 already' },
+      { line: 4, what: 'wrong', message: '10.0.0.4 is in line 2 already' },
       { line: 5, what: 'new', doc: { network: 'wide' } },
     ]);
     expect(p.lines[0]?.doc?.mac).toBe('72:b5:e8:12:9e:04'); // no column names it: it stays

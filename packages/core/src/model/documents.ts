@@ -48,7 +48,7 @@ export const Site = doc('Site', {
     })
     .optional(),
   /** A faster way that is there at times only: a berth, a visit with a van. Its shipments are planned by choice. */
-  alongside: z
+  fastLink: z
     .strictObject({
       rateMbit: z.number().positive().max(1e6),
       hours: Hours.optional(),

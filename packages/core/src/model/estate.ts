@@ -17,7 +17,7 @@ import type {
   Site,
   Zone,
 } from './documents.ts';
-import type { Bill, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
+import type { Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
 
 /** Everything declared and the latest of what was observed: the one input of all computation. */
 export interface Estate {
@@ -43,6 +43,8 @@ export interface Estate {
     bills: Record<string, Bill>;
     registries: Record<string, SeenRegistry>;
     hypervisors: Record<string, SeenHypervisor>;
+    /** By host: controllers that failed when they were asked last. */
+    controllers: Record<string, SeenController>;
     zones: Record<string, ServedZone>;
     sightings: Sighting[];
   };
@@ -53,6 +55,7 @@ export type Slice =
   | 'bills'
   | 'seenRegistries'
   | 'seenHypervisors'
+  | 'seenControllers'
   | 'servedZones'
   | 'sightings';
 
@@ -73,7 +76,7 @@ export const emptyEstate = (now: string): Estate => ({
   hypervisors: [],
   charters: [],
   keys: [],
-  observed: { bills: {}, registries: {}, hypervisors: {}, zones: {}, sightings: [] },
+  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, zones: {}, sightings: [] },
 });
 
 export const sliceOf = {

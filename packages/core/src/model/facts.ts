@@ -59,6 +59,6 @@ export const Facts = z.strictObject({
   drawsW: z.number().nonnegative().optional(),
   suppliesW: z.number().nonnegative().optional(),
   /** Parts that the source broke off at, each with why. */
-  untold: z.array(Line(200)).max(40).optional(),
+  unreadParts: z.array(Line(200)).max(40).optional(),
 });
 export type Facts = z.infer<typeof Facts>;

@@ -1,12 +1,13 @@
 export * from './against.ts';
-export * from './beginning.ts';
 export * from './difference.ts';
 export * from './documents.ts';
 export * from './facts.ts';
+export * from './fields/index.ts';
 export * from './edit.ts';
 export * from './estate.ts';
 export * from './nearest.ts';
 export * from './observed.ts';
 export * from './read.ts';
+export * from './starter.ts';
 export * from './uses.ts';
 export * as words from './words.ts';

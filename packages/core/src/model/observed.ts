@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import type { Facts } from './facts.ts';
+import { Facts } from './facts.ts';
 import { Arch, Digest, Instant } from './words.ts';
 
 /** What is observed, each with its time: never declared, never edited. */
@@ -14,83 +14,95 @@ export const BillImage = z.strictObject({
   arch: z.array(Arch).optional(),
 });
 /**
- * A bill: every image by digest, every blob once. `bytes` is what moves and is verified; `paper` is the size
+ * A bill: every image by digest, every blob once. `bytes` is what moves and is verified; `declaredBytes` is the size
  * its publisher declares in an annotation where it differs (otherwise equal).
  */
 export const Bill = z.strictObject({
   name: z.string(),
   at: Instant,
   images: z.array(BillImage),
-  blobs: z.record(Digest, z.strictObject({ bytes: z.number(), paper: z.number() })),
+  blobs: z.record(Digest, z.strictObject({ bytes: z.number(), declaredBytes: z.number() })),
 });
 export type Bill = z.infer<typeof Bill>;
-export interface SeenCertificate {
-  subject: string;
-  issuer: string;
-  names: string[];
-  notBefore: string;
-  notAfter: string;
-  fingerprint: string;
-  trusted: boolean;
-}
-export interface SeenRegistry {
-  at: string;
-  error?: string;
-  certificate?: SeenCertificate;
-  digests: string[];
+export const SeenCertificate = z.strictObject({
+  subject: z.string(),
+  issuer: z.string(),
+  names: z.array(z.string()),
+  notBefore: z.string(),
+  notAfter: z.string(),
+  fingerprint: z.string(),
+  trusted: z.boolean(),
+});
+export type SeenCertificate = z.infer<typeof SeenCertificate>;
+/** The last time that every blob of a registry was read again. */
+export const SeenScrub = z.strictObject({
+  running: z.boolean(),
+  done: z.number(),
+  of: z.number(),
+  bytes: z.number(),
+  startedAt: z.string().optional(),
+  endedAt: z.string().optional(),
+  damaged: z.array(z.strictObject({ digest: z.string(), why: z.string() })),
+  missing: z.array(z.strictObject({ digest: z.string(), repository: z.string() })),
+});
+export type SeenScrub = z.infer<typeof SeenScrub>;
+export const SeenRegistry = z.strictObject({
+  at: z.string(),
+  error: z.string().optional(),
+  /** What kind of fault `error` tells, as the client of the protocol names it. */
+  fault: z.string().optional(),
+  certificate: SeenCertificate.optional(),
+  digests: z.array(z.string()),
   /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
-  names?: string[];
+  names: z.array(z.string()).optional(),
   /** It tells no list of what it holds: what the bills name was asked for, all of it anew at that time. */
-  askedAt?: string;
+  askedAt: z.string().optional(),
   /** Bytes that it holds, and that it can still take in. */
-  used?: number;
-  free?: number;
-  /** The last time that every blob was read again. */
-  scrub?: SeenScrub;
+  used: z.number().optional(),
+  free: z.number().optional(),
+  scrub: SeenScrub.optional(),
   /** What it shows was issued here, and is renewed from here: when it was last tried, and what went wrong then. */
-  renews?: { tried?: string; error?: string };
-}
-export interface SeenScrub {
-  running: boolean;
-  done: number;
-  of: number;
-  bytes: number;
-  startedAt?: string;
-  endedAt?: string;
-  damaged: { digest: string; why: string }[];
-  missing: { digest: string; repository: string }[];
-}
-export interface ServedRecord {
-  name: string;
-  type: string;
-  ttl: number;
-  value: string;
-}
-export interface ServedZone {
-  at: string;
-  serial: number;
-  records: ServedRecord[];
-  error?: string;
-}
+  renews: z.strictObject({ tried: z.string().optional(), error: z.string().optional() }).optional(),
+});
+export type SeenRegistry = z.infer<typeof SeenRegistry>;
+export const ServedRecord = z.strictObject({ name: z.string(), type: z.string(), ttl: z.number(), value: z.string() });
+export type ServedRecord = z.infer<typeof ServedRecord>;
+export const ServedZone = z.strictObject({
+  at: z.string(),
+  serial: z.number(),
+  records: z.array(ServedRecord),
+  error: z.string().optional(),
+  fault: z.string().optional(),
+});
+export type ServedZone = z.infer<typeof ServedZone>;
 /** What a hypervisor says of itself. */
-export interface SeenHypervisor {
-  at: string;
-  error?: string;
-  cores: number;
-  memoryGiB: number;
-  freeGiB: number;
-  pools: { name: string; sizeGB: number; freeGB: number }[];
-  bridges: string[];
-  images: string[];
-  guests: { name: string; state: 'running' | 'off'; vcpu: number; memoryGiB: number }[];
-}
-export interface Sighting {
-  address: string;
-  site: string;
-  at: string;
-  fingerprint: string;
-  accepted: boolean;
-  error?: string;
-  facts?: Facts;
-  place?: { name?: string; rack?: string; unit?: number };
-}
+export const SeenHypervisor = z.strictObject({
+  at: z.string(),
+  error: z.string().optional(),
+  fault: z.string().optional(),
+  cores: z.number(),
+  memoryGiB: z.number(),
+  freeGiB: z.number(),
+  pools: z.array(z.strictObject({ name: z.string(), sizeGB: z.number(), freeGB: z.number() })),
+  bridges: z.array(z.string()),
+  images: z.array(z.string()),
+  guests: z.array(
+    z.strictObject({ name: z.string(), state: z.enum(['running', 'off']), vcpu: z.number(), memoryGiB: z.number() }),
+  ),
+});
+export type SeenHypervisor = z.infer<typeof SeenHypervisor>;
+/** A controller of a listed host that failed when it was asked last; one that answers is not kept. */
+export const SeenController = z.strictObject({ at: z.string(), error: z.string(), fault: z.string() });
+export type SeenController = z.infer<typeof SeenController>;
+/** What answers at an address of a management network. */
+export const Sighting = z.strictObject({
+  address: z.string(),
+  site: z.string(),
+  at: z.string(),
+  fingerprint: z.string(),
+  accepted: z.boolean(),
+  error: z.string().optional(),
+  facts: Facts.optional(),
+  place: z.strictObject({ name: z.string().optional(), rack: z.string().optional(), unit: z.number().optional() }).optional(),
+});
+export type Sighting = z.infer<typeof Sighting>;

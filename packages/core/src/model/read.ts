@@ -150,8 +150,17 @@ export function plainly(message: string): string {
       /^Invalid option: expected one of (.+)$/,
       (_, list: string) => `expected one of ${list.replace(/"/g, '').replaceAll('|', ', ')}`,
     )
-    .replace(/^Too small: expected (?:\w+ to (?:be|have) )?/, 'too small: expected ')
-    .replace(/^Too big: expected (?:\w+ to (?:be|have) )?/, 'too big: expected ');
+    .replace(
+      /^Too (?:small|big): expected \w+ to (?:be|have) ([<>]=?)(-?[\d.e+]+)(?: (\w+?)s?)?$/,
+      (_, than: string, n: string, what?: string) =>
+        [
+          { '>=': 'at least', '<=': 'at most', '>': 'more than', '<': 'less than' }[than],
+          n,
+          what && (n === '1' ? what : `${what}s`),
+        ]
+          .filter(Boolean)
+          .join(' '),
+    );
 }
 const expected = (message: string) => message.replace(/^Invalid input: (expected .+), received .+$/, '$1');
 
@@ -234,18 +243,38 @@ function deepest(text: string): number {
  * The text with one field of one of its documents set, or taken out for `undefined`; comments and everything else stay
  * as they were written. @throws Error when the text cannot be read
  */
-export function setInText(text: string, document: number, path: readonly (string | number)[], value: unknown): string {
+export const setInText = (text: string, document: number, path: readonly (string | number)[], value: unknown): string =>
+  setManyInText(text, [{ document, path, value }]);
+
+/** One field of one document of a text, and what it is to be; undefined takes it out. */
+export interface TextChange {
+  document: number;
+  path: readonly (string | number)[];
+  value: unknown;
+}
+/** The same for several fields, in the order given. @throws Error when the text cannot be read */
+export function setManyInText(text: string, changes: readonly TextChange[]): string {
   const all = parseAllDocuments(text, { uniqueKeys: true, prettyErrors: false });
-  const tree = Array.isArray(all) ? all.filter((t) => t.contents !== null)[document] : undefined;
-  if (!Array.isArray(all) || !tree || tree.errors.length) throw new Error('the text cannot be read');
-  if (value === undefined) tree.deleteIn(path);
-  else {
+  const trees = Array.isArray(all) ? all.filter((t) => t.contents !== null) : [];
+  for (const { document, path, value } of changes) {
+    const tree = trees[document];
+    if (!Array.isArray(all) || !tree || tree.errors.length) throw new Error('the text cannot be read');
+    if (value === undefined) {
+      if (tree.hasIn(path)) tree.deleteIn(path);
+      continue;
+    }
     // A plain value is exchanged in its place, with the comment behind it.
     const there = tree.getIn(path, true);
-    if (isScalar(there) && (value === null || typeof value !== 'object')) there.value = value;
-    else tree.setIn(path, tree.createNode(value));
+    if (isScalar(there) && (value === null || typeof value !== 'object')) {
+      const node = tree.createNode(value);
+      if (there.comment) node.comment = there.comment;
+      tree.setIn(path, node);
+    } else tree.setIn(path, tree.createNode(value, { flow: path.length === 1 && Array.isArray(value) }));
   }
-  return all.map((t, i) => t.toString({ lineWidth: 0, flowCollectionPadding: false, directives: i > 0 || null })).join('');
+  if (!Array.isArray(all)) return text;
+  return all
+    .map((t, i) => t.toString({ lineWidth: 0, flowCollectionPadding: false, directives: i > 0 || null, nullStr: '' }))
+    .join('');
 }
 
 /** The document as YAML, keys in the order of its schema at every depth, so that the same document always gives the same text. */

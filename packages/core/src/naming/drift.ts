@@ -1,16 +1,27 @@
-import type { ServedRecord } from '../model/observed.ts';
+import { z } from 'zod';
+import { ServedRecord } from '../model/observed.ts';
 
-export interface Drift {
+export const Drift = z.strictObject({
   /** Planned, not served. */
-  add: ServedRecord[];
+  add: z.array(ServedRecord),
   /** Served under a planned name and type, with other values or another time. */
-  change: { name: string; type: string; ttl: number; servedTtl: number; planned: string[]; served: string[] }[];
+  change: z.array(
+    z.strictObject({
+      name: z.string(),
+      type: z.string(),
+      ttl: z.number(),
+      servedTtl: z.number(),
+      planned: z.array(z.string()),
+      served: z.array(z.string()),
+    }),
+  ),
   /** Sent by us earlier, planned no longer. */
-  remove: ServedRecord[];
+  remove: z.array(ServedRecord),
   /** On the server and never ours: left alone. */
-  foreign: ServedRecord[];
-  same: number;
-}
+  foreign: z.array(ServedRecord),
+  same: z.number(),
+});
+export type Drift = z.infer<typeof Drift>;
 
 export const recordKey = (r: { name: string; type: string; value: string }) => `${r.name} ${r.type} ${r.value}`;
 const setKey = (r: { name: string; type: string }) => `${r.name} ${r.type}`;
@@ -31,7 +42,8 @@ export function drift(
     there.delete(key);
     const wanted = want.map((r) => r.value).sort();
     const found = have.map((r) => r.value).sort();
-    if (!have.length) out.add.push(...want);
+    // A planned record knows where it came from, which is nothing that a server has.
+    if (!have.length) out.add.push(...want.map(({ name, type, ttl, value }) => ({ name, type, ttl, value })));
     else if (wanted.join('\n') === found.join('\n') && have[0]?.ttl === want[0]?.ttl) out.same += want.length;
     else
       out.change.push({

@@ -117,7 +117,7 @@ function lintSet(name: string, start: number, records: readonly MasterRecord[], 
     const [a] = list as [MasterRecord];
     const seen = new Set<string>();
     for (const r of list) {
-      if (seen.has(r.value)) say(r, 'twice', 'note', `${name} ${type} ${r.value} stands twice`);
+      if (seen.has(r.value)) say(r, 'twice', 'note', `${name} ${type} ${r.value} is listed twice`);
       seen.add(r.value);
       if (r.ttl !== a.ttl && type !== 'RRSIG')
         say(r, 'ttl', 'mind', `${name} ${type} has times ${a.ttl} and ${r.ttl}; the records of a set must agree`);

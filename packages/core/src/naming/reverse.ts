@@ -44,6 +44,17 @@ export function reverseZones(p: Prefix): ReverseZone[] {
 }
 
 /**
+ * The reverse zone that a prefix usually lies in: on an octet or nibble boundary at or above it, so that it is always one.
+ *
+ * @example
+ * commonReverseZone(parsePrefix('10.62.8.0/25')) // '8.62.10.in-addr.arpa'
+ */
+export function commonReverseZone(p: Prefix): string {
+  const step = p.v === 4 ? 8 : 4;
+  return reverseOf(p, Math.max(step, Math.min(p.v === 4 ? 24 : 64, Math.floor(p.length / step) * step)));
+}
+
+/**
  * The records by which the zone above hands a classless zone over (RFC 2317 §4): its servers, and for every
  * address a name that leads into it.
  */

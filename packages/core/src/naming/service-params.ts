@@ -71,7 +71,7 @@ export function paramFault(words: readonly string[]): { message: string; at: num
   const params = joined(words).map(read);
   for (const [at, p] of params.entries()) {
     if (paramCode(p.name) === undefined) return { message: `${p.name} is not a parameter that is known`, at };
-    if (seen.has(p.name)) return { message: `${p.name} stands twice`, at };
+    if (seen.has(p.name)) return { message: `${p.name} is listed twice`, at };
     seen.add(p.name);
     const fault = valueFault(p);
     if (fault) return { message: fault, at };

@@ -1,8 +1,9 @@
+import { z } from 'zod';
 import { limitOf, type Step } from './steps.ts';
 
 /** What happened in a build, as stored: append-only, in order. The state of a build is the fold of these. */
 export type BuildEvent =
-  | { at: string; kind: 'begun' | 'held' | 'released' | 'stopped' | 'resumed' | 'finished' }
+  | { at: string; kind: 'begun' | 'paused' | 'continued' | 'stopped' | 'resumed' | 'finished' }
   | { at: string; kind: 'retried'; step: string }
   | { at: string; kind: 'started' | 'succeeded'; step: string; text?: string }
   | { at: string; kind: 'progress'; step: string; done: number; of: number; text?: string }
@@ -11,28 +12,33 @@ export type BuildEvent =
 
 /** What a step broke of, where something can be done about it from the build: hosts report it by this name. */
 export const diskNotEmpty = 'disk-not-empty';
-export type FailureCode = typeof diskNotEmpty;
+export const FailureCode = z.literal(diskNotEmpty);
+export type FailureCode = z.infer<typeof FailureCode>;
 
-export type StepState = 'waiting' | 'running' | 'done' | 'failed' | 'cut';
-export interface StepStatus {
-  state: StepState;
-  attempt: number;
-  started?: string;
-  ended?: string;
-  text?: string;
-  remedy?: string;
-  code?: FailureCode;
-  done?: number;
-  of?: number;
-  healed: string[];
-}
-export type BuildState = 'queued' | 'running' | 'holding' | 'failed' | 'stopped' | 'done';
-export interface BuildStatus {
-  state: BuildState;
-  begun?: string;
-  ended?: string;
-  steps: Record<string, StepStatus>;
-}
+export const StepState = z.enum(['waiting', 'running', 'done', 'failed', 'cut']);
+export type StepState = z.infer<typeof StepState>;
+export const StepStatus = z.strictObject({
+  state: StepState,
+  attempt: z.number(),
+  started: z.string().optional(),
+  ended: z.string().optional(),
+  text: z.string().optional(),
+  remedy: z.string().optional(),
+  code: FailureCode.optional(),
+  done: z.number().optional(),
+  of: z.number().optional(),
+  healed: z.array(z.string()),
+});
+export type StepStatus = z.infer<typeof StepStatus>;
+export const BuildState = z.enum(['queued', 'running', 'paused', 'failed', 'stopped', 'done']);
+export type BuildState = z.infer<typeof BuildState>;
+export const BuildStatus = z.strictObject({
+  state: BuildState,
+  begun: z.string().optional(),
+  ended: z.string().optional(),
+  steps: z.record(z.string(), StepStatus),
+});
+export type BuildStatus = z.infer<typeof BuildStatus>;
 
 export const newBuild = (steps: readonly Step[]): BuildStatus => ({
   state: 'queued',
@@ -88,14 +94,14 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
 
 function foldWhole(
   status: BuildStatus,
-  event: Extract<BuildEvent, { kind: 'begun' | 'held' | 'released' | 'stopped' | 'resumed' | 'finished' }>,
+  event: Extract<BuildEvent, { kind: 'begun' | 'paused' | 'continued' | 'stopped' | 'resumed' | 'finished' }>,
 ): BuildStatus {
   switch (event.kind) {
     case 'begun':
       return { ...status, state: 'running', begun: status.begun ?? event.at };
-    case 'held':
-      return { ...status, state: 'holding' };
-    case 'released':
+    case 'paused':
+      return { ...status, state: 'paused' };
+    case 'continued':
       return { ...status, state: 'running' };
     // What ran when the build was cut off or stopped must run again; what is done holds.
     case 'resumed':

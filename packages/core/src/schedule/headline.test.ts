@@ -41,8 +41,8 @@ describe('the headline of a build', () => {
     );
   });
   it('says that it is paused', () => {
-    expect(line(after({ kind: 'held' }))).toBe('paused · ends not before 22:04');
-    expect(line(after(...fails('lr-01/power'), { kind: 'held' }))).toBe('lr-01 power failed · paused · ends not before 22:04');
+    expect(line(after({ kind: 'paused' }))).toBe('paused · ends not before 22:04');
+    expect(line(after(...fails('lr-01/power'), { kind: 'paused' }))).toBe('lr-01 power failed · paused · ends not before 22:04');
   });
   it('knows what cannot start behind it, however far', () => {
     const chain = [{ ...step('c', '3'), after: ['b/2'] }, { ...step('b', '2'), after: ['a/1'] }, step('a', '1'), step('d', '4')];

@@ -2,7 +2,7 @@ import type { BuildStatus } from './build.ts';
 import type { Step } from './steps.ts';
 
 /** Whether a build is under way: it may still start steps. */
-export const underWay = (status: Pick<BuildStatus, 'state'>): boolean => ['queued', 'running', 'holding'].includes(status.state);
+export const underWay = (status: Pick<BuildStatus, 'state'>): boolean => ['queued', 'running', 'paused'].includes(status.state);
 
 /** Steps that failed and were not begun again, in the order of the plan. */
 export const failedSteps = (steps: readonly Step[], status: BuildStatus): Step[] =>
@@ -20,11 +20,11 @@ export function behindFailed(steps: readonly Step[], status: BuildStatus): Set<s
   return stuck;
 }
 
-/** What people read of a state; `holding` is a build that starts no further step. */
+/** What people read of a state; `paused` is a build that starts no further step. */
 export const stateText: Record<BuildStatus['state'], string> = {
   queued: 'queued',
   running: 'running',
-  holding: 'paused',
+  paused: 'paused',
   failed: 'failed',
   stopped: 'stopped',
   done: 'proved',
@@ -42,7 +42,7 @@ export function headline(steps: readonly Step[], status: BuildStatus, at: string
     (failed.length > 1
       ? `${failed.length} steps failed, first ${first.lane} ${first.title}`
       : `${first.lane} ${first.title} failed`);
-  const paused = status.state === 'holding' ? 'paused' : undefined;
+  const paused = status.state === 'paused' ? 'paused' : undefined;
   const end = broke || paused ? `ends not before ${at}` : `ends ${at} ± ${within}`;
   return [broke, paused, end].filter(Boolean).join(' · ');
 }

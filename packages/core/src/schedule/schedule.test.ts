@@ -77,15 +77,15 @@ describe('a build is the fold of its events', () => {
     expect(run(begun, ...['a', 'b', 'c', 'd'].flatMap(done), end).state).toBe('done');
   });
   it('starts nothing while it holds', () => {
-    expect(ready(steps, run(begun, { at: at(1), kind: 'held' }))).toEqual([]);
-    expect(ready(steps, run(begun, { at: at(1), kind: 'held' }, { at: at(2), kind: 'released' })).map((s) => s.id)).toEqual([
+    expect(ready(steps, run(begun, { at: at(1), kind: 'paused' }))).toEqual([]);
+    expect(ready(steps, run(begun, { at: at(1), kind: 'paused' }, { at: at(2), kind: 'continued' })).map((s) => s.id)).toEqual([
       'a',
     ]);
   });
   it('bears any events in any order without breaking', () => {
     const event = fc.oneof(
       fc
-        .constantFrom('begun', 'held', 'released', 'stopped', 'resumed', 'finished')
+        .constantFrom('begun', 'paused', 'continued', 'stopped', 'resumed', 'finished')
         .map((kind) => ({ at: at(1), kind }) as BuildEvent),
       fc
         .tuple(fc.constantFrom('started', 'succeeded', 'failed', 'healed', 'progress'), fc.constantFrom('a', 'b', 'c', 'd', 'x'))

@@ -1,32 +1,36 @@
+import { z } from 'zod';
 import type { Plan } from '../charter/plan.ts';
 
+export const StepKind = z.enum([
+  'preflight',
+  'names',
+  'cast',
+  'power',
+  'system',
+  'images',
+  'control-plane',
+  'api',
+  'quorum',
+  'pod-network',
+  'worker',
+  'inbound',
+  'proof',
+]);
+export type StepKind = z.infer<typeof StepKind>;
 /** A unit of work of a build. Durations in seconds; `after` names the steps that must have succeeded. */
-export interface Step {
-  id: string;
-  lane: string;
+export const Step = z.strictObject({
+  id: z.string(),
+  lane: z.string(),
   /** What it uses together with others, of which only so many may at once: `hypervisor bw-hv1`. */
-  shares?: string;
-  kind: StepKind;
-  title: string;
-  host?: string;
-  after: string[];
-  p50: number;
-  p90: number;
-}
-export type StepKind =
-  | 'preflight'
-  | 'names'
-  | 'cast'
-  | 'power'
-  | 'system'
-  | 'images'
-  | 'control-plane'
-  | 'api'
-  | 'quorum'
-  | 'pod-network'
-  | 'worker'
-  | 'inbound'
-  | 'proof';
+  shares: z.string().optional(),
+  kind: StepKind,
+  title: z.string(),
+  host: z.string().optional(),
+  after: z.array(z.string()),
+  p50: z.number(),
+  p90: z.number(),
+});
+export type Step = z.infer<typeof Step>;
 
 /** How long a kind takes before this installation has builds of its own to go by: median and 90 % in seconds. */
 export const usual: Record<StepKind, [number, number]> = {

@@ -17,27 +17,44 @@ export interface TableRow<F extends string> {
   /** Why the row cannot be read whatever its cells say. */
   wrong?: string;
 }
+/** A column, and how it was understood: by its header, or by what somebody chose. The first cell with something in it is its sample. */
+export interface Column<F extends string> {
+  header: string;
+  field: F | undefined;
+  chosen?: true;
+  sample?: string;
+}
+/** Fields that somebody chose for columns, by their header; an empty one is not to be read. */
+export type Choice<F extends string> = Readonly<Record<string, F | ''>>;
 export interface Table<F extends string> {
-  columns: { header: string; field: F | undefined }[];
+  columns: Column<F>[];
   has: (field: F) => boolean;
   rows: TableRow<F>[];
   fault?: { line: number; message: string };
 }
 
-/** The field that a header stands for: the same word whatever its case, blanks and hyphens; else one people use for it. */
+/**
+ * The field that a header stands for: the same word whatever its case, blanks, hyphens, and units in brackets; else one people use
+ * for it.
+ */
 export function fieldIn<F extends string>(shape: TableShape<F>, header: string): F | undefined {
   const word = header
     .trim()
     .toLowerCase()
-    .replace(/[_\-.\s]+/g, ' ');
-  return shape.fields.find((f) => f === word) ?? shape.others[word];
+    .replace(/[_\-.:#\s]+/g, ' ')
+    .trim();
+  const bare = word.replace(/\s*[([{].*?[)\]}]\s*/g, ' ').trim();
+  const found = (w: string) => shape.fields.find((f) => f === w) ?? shape.others[w];
+  return found(word) ?? found(bare) ?? found(bare.replace(/s$/, '')) ?? found(`${bare}s`);
 }
 
 /**
  * A table (RFC 4180; comma, semicolon or tab between the cells), its columns found by their headers. Empty lines are
  * left out; limits on size are kept; a table that cannot be read at all has a `fault` and no rows.
+ *
+ * @param choice fields that somebody chose for columns whose header says something else
  */
-export function readTable<F extends string>(text: string, shape: TableShape<F>): Table<F> {
+export function readTable<F extends string>(text: string, shape: TableShape<F>, choice: Choice<F> = {}): Table<F> {
   const out: Table<F> = { columns: [], rows: [], has: () => false };
   const fault = (line: number, message: string) => ({ ...out, fault: { line, message } });
   if (text.length > tableLimits.bytes)
@@ -51,7 +68,19 @@ export function readTable<F extends string>(text: string, shape: TableShape<F>):
     return fault(1, `the first line must name the columns: ${shape.fields.slice(0, 6).join(', ')}`);
   if (rows.length > tableLimits.rows)
     return fault(1, `${rows.length} lines; at most ${tableLimits.rows} are read at once. Split it.`);
-  out.columns = head.map((header) => ({ header, field: fieldIn(shape, header) }));
+  out.columns = head.map((header, i): Column<F> => {
+    const own = Object.hasOwn(choice, header) ? choice[header] : undefined;
+    const sample = rows
+      .find((r) => r[i]?.trim())
+      ?.[i]?.trim()
+      .slice(0, 60);
+    return {
+      header,
+      field: own === undefined ? fieldIn(shape, header) : own || undefined,
+      ...(own === undefined ? {} : { chosen: true }),
+      ...(sample ? { sample } : {}),
+    };
+  });
   const at = new Map<F, number>();
   for (const [i, c] of out.columns.entries()) if (c.field && !at.has(c.field)) at.set(c.field, i);
   out.has = (f) => at.has(f);

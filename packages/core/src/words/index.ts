@@ -1,1 +1,2 @@
+export * from './amounts.ts';
 export * from './own.ts';

@@ -1,3 +1,4 @@
+import { counted } from '../../words/amounts.ts';
 import { type Check, planSlices } from '../check.ts';
 
 export const CHT013: Check = {
@@ -22,12 +23,15 @@ export const CHT013: Check = {
               subject: { kind: 'Charter' as const, name: c.name },
               path: ['machineNetwork'],
               site: c.site,
-              title: `No DHCP scope in ${network.name}, where ${asking.length} ${asking.length === 1 ? 'host boots' : 'hosts boot'}`,
+              title: `No DHCP scope in ${network.name}, where ${counted(asking.length, 'host boots', 'hosts boot')}`,
               text: `${guests.length ? 'A guest asks for an address by DHCP before it fetches its first-boot data' : 'Firmware asks for an address by DHCP before it loads anything over HTTP'}. A scope of a few addresses in ${network.name} is enough: the planned addresses are given later, by the kit.${guests.length ? '' : ' From virtual media hosts start without DHCP.'}`,
               remedy: guests.length
-                ? { label: `Open ${network.name}`, act: { kind: 'open' as const, path: `/addresses/${network.name}` } }
+                ? {
+                    label: `Open ${network.name}`,
+                    act: { kind: 'open' as const, path: `/declare?edit=${encodeURIComponent(`Network ${network.name}`)}` },
+                  }
                 : {
-                    label: `Start ${asking.length === 1 ? (asking[0]?.host ?? '') : `${asking.length} hosts`} from virtual media`,
+                    label: `Start ${asking.length === 1 ? (asking[0]?.host ?? '') : counted(asking.length, 'host')} from virtual media`,
                     edits: asking.map((n) => ({
                       op: 'set' as const,
                       kind: 'Host' as const,

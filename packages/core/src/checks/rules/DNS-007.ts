@@ -1,4 +1,5 @@
 import type { Check } from '../check.ts';
+import { mendOutside } from '../mend.ts';
 
 export const DNS007: Check = {
   code: 'DNS-007',
@@ -7,7 +8,8 @@ export const DNS007: Check = {
   reads: ['zones', 'servedZones'],
   find: ({ estate }) =>
     estate.zones.flatMap((z) => {
-      const e = estate.observed.zones[z.name]?.error;
+      const seen = estate.observed.zones[z.name];
+      const e = seen?.error;
       return e
         ? [
             {
@@ -16,6 +18,7 @@ export const DNS007: Check = {
               site: z.site,
               title: `${z.name} cannot be read`,
               text: `${e}. Whether it serves what is planned is not known.`,
+              remedy: mendOutside(z, seen?.fault),
             },
           ]
         : [];

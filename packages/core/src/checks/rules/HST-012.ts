@@ -1,4 +1,5 @@
 import type { Check } from '../check.ts';
+import { mendOutside } from '../mend.ts';
 
 export const HST012: Check = {
   code: 'HST-012',
@@ -34,6 +35,7 @@ export const HST012: Check = {
               site: h.site,
               title: seen.error ? `${h.name} does not answer as a hypervisor` : `${h.name} differs from what is declared`,
               text: `${wrong.join('; ')}.`,
+              remedy: mendOutside(h, seen.error ? seen.fault : undefined),
             },
           ]
         : [];

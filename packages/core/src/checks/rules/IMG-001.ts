@@ -1,4 +1,4 @@
-import { bytesText } from '../../images/bill.ts';
+import { bytesText, counted } from '../../words/amounts.ts';
 import { type Check, planSlices } from '../check.ts';
 
 export const IMG001: Check = {
@@ -21,12 +21,12 @@ export const IMG001: Check = {
           site: c.site,
           title:
             n === 0
-              ? `${images.missingImages.length} image names are not at ${site?.title ?? mirror.name}`
-              : `${n <= 12 ? ['No', 'One', 'Two', 'Three', 'Four', 'Five', 'Six', 'Seven', 'Eight', 'Nine', 'Ten', 'Eleven', 'Twelve'][n] : n} layers are not at ${site?.title ?? mirror.name}`,
+              ? `${counted(images.missingImages.length, 'image name is', 'image names are')} not at ${site?.title ?? mirror.name}`
+              : `${counted(n, 'layer is', 'layers are')} not at ${site?.title ?? mirror.name}`,
           text:
             n === 0
               ? `${names.join(', ')}${more > 0 ? ` and ${more} more` : ''}: ${mirror.endpoint} holds every layer, under other names. Nodes would ask for a name that it does not answer to.`
-              : `${names.join(', ')}${more > 0 ? ` and ${more} more images need` : ' need'} ${bytesText(images.missingPaper)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
+              : `${names.join(', ')}${more > 0 ? ` and ${counted(more, 'more image', 'more images')} need` : names.length === 1 ? ' needs' : ' need'} ${bytesText(images.missingDeclaredBytes)} that ${mirror.endpoint} does not hold. Nodes would wait on the pull, then fail.`,
           remedy: {
             label: 'Plan the shipment',
             act: { kind: 'plan-shipment' as const, target: mirror.name, bills: images.names },

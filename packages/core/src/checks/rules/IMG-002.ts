@@ -1,3 +1,4 @@
+import { counted } from '../../words/amounts.ts';
 import { renewalDue } from '../../images/renewal.ts';
 import type { Check, Remedy } from '../check.ts';
 
@@ -29,7 +30,7 @@ export const IMG002: Check = {
           path: ['endpoint'],
           site: r.site,
           title: `Registry certificate ends in ${days + 1} days`,
-          text: `${c.notAfter.slice(0, 10)}, ${c.notAfter.slice(11, 16)} UTC. Pulls stop then, also for node restarts${users ? `; ${users} ${users === 1 ? 'cluster pulls' : 'clusters pull'} from ${r.endpoint}` : ''}.${seen.renews?.error ? ` Renewing it was tried ${seen.renews.tried?.slice(0, 10)}: ${seen.renews.error}` : ''}`,
+          text: `${c.notAfter.slice(0, 10)}, ${c.notAfter.slice(11, 16)} UTC. Pulls stop then, also for node restarts${users ? `; ${counted(users, 'cluster pulls', 'clusters pull')} from ${r.endpoint}` : ''}.${seen.renews?.error ? ` Renewing it was tried ${seen.renews.tried?.slice(0, 10)}: ${seen.renews.error}` : ''}`,
           ...(r.role === 'source' ? {} : { remedy: newCertificate(r.name) }),
         },
       ];

@@ -11,7 +11,8 @@ export const IMG003: Check = {
     estate.registries.flatMap((r) => {
       const c = estate.observed.registries[r.name]?.certificate;
       if (!c) return [];
-      const why = certificateFault(c, r, estate.now)?.text;
+      const fault = certificateFault(c, r, estate.now);
+      const why = fault?.text;
       return why
         ? [
             {
@@ -21,7 +22,13 @@ export const IMG003: Check = {
               charters: estate.charters.filter((x) => x.mirror === r.name).map((x) => x.name),
               title: `The certificate of ${r.endpoint} will be refused`,
               text: `${why[0]?.toUpperCase()}${why.slice(1)}. Log-in and every pull fail.`,
-              ...(r.role === 'source' ? {} : { remedy: newCertificate(r.name) }),
+              remedy:
+                fault?.what === 'trust' || r.role === 'source'
+                  ? {
+                      label: r.ca ? 'Change its CA' : 'Add its CA',
+                      act: { kind: 'open' as const, path: `/declare?edit=${encodeURIComponent(`Registry ${r.name}`)}` },
+                    }
+                  : newCertificate(r.name),
             },
           ]
         : [];

@@ -1,4 +1,5 @@
-import { bytesText, sizeOf } from '../../images/bill.ts';
+import { sizeOf } from '../../images/bill.ts';
+import { bytesText } from '../../words/amounts.ts';
 import type { Check } from '../check.ts';
 
 export const IMG004: Check = {
@@ -14,8 +15,8 @@ export const IMG004: Check = {
         .map((n) => estate.observed.bills[n])
         .filter((b) => b !== undefined);
       // An upper bound first: shared layers are only taken apart where it matters.
-      const atMost = bills.reduce((n, b) => n + sizeOf(b).paper, 0);
-      const need = atMost > r.diskGB * 1e9 * 0.9 ? sizeOf(bills).paper : 0;
+      const atMost = bills.reduce((n, b) => n + sizeOf(b).declaredBytes, 0);
+      const need = atMost > r.diskGB * 1e9 * 0.9 ? sizeOf(bills).declaredBytes : 0;
       return need > r.diskGB * 1e9 * 0.9
         ? [
             {

@@ -1,4 +1,5 @@
 import type { Check } from '../check.ts';
+import { mendOutside } from '../mend.ts';
 
 export const IMG005: Check = {
   code: 'IMG-005',
@@ -7,7 +8,8 @@ export const IMG005: Check = {
   reads: ['registries', 'seenRegistries'],
   find: ({ estate }) =>
     estate.registries.flatMap((r) => {
-      const e = estate.observed.registries[r.name]?.error;
+      const seen = estate.observed.registries[r.name];
+      const e = seen?.error;
       return e
         ? [
             {
@@ -16,6 +18,7 @@ export const IMG005: Check = {
               site: r.site,
               title: `${r.name} cannot be looked at`,
               text: `${e}. What it holds is what was seen last.`,
+              remedy: mendOutside(r, seen?.fault),
             },
           ]
         : [];

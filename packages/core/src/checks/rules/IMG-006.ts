@@ -1,4 +1,5 @@
 import type { Check } from '../check.ts';
+import { mendOutside } from '../mend.ts';
 
 export const IMG006: Check = {
   code: 'IMG-006',
@@ -10,6 +11,7 @@ export const IMG006: Check = {
       .filter((c) => !view.serves(c))
       .flatMap((c) => {
         const seen = view.estate.observed.registries[c.mirror];
+        const mirror = view.estate.registries.find((r) => r.name === c.mirror);
         return seen?.error && seen.digests.length === 0
           ? [
               {
@@ -18,6 +20,7 @@ export const IMG006: Check = {
                 site: c.site,
                 title: `What ${c.mirror} holds is not known`,
                 text: `It was never reached from here: ${seen.error}. Whether nodes could pull from it cannot be said.`,
+                ...(mirror ? { remedy: mendOutside(mirror, seen.fault) } : {}),
               },
             ]
           : [];

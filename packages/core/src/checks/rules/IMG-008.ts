@@ -1,3 +1,4 @@
+import { counted } from '../../words/amounts.ts';
 import type { Check } from '../check.ts';
 
 export const IMG008: Check = {
@@ -17,7 +18,7 @@ export const IMG008: Check = {
               subject: { kind: 'Registry' as const, name: r.name },
               path: ['endpoint'],
               site: r.site,
-              title: `${lost.length === 1 ? 'A layer' : `${lost.length} layers`} at ${r.name} ${lost.length === 1 ? 'is' : 'are'} corrupt`,
+              title: `${counted(lost.length, 'layer is', 'layers are')} corrupt at ${r.name}`,
               text: `The scrub of ${seen?.scrub?.endedAt?.slice(0, 10) ?? 'today'} put ${lost[0]?.digest.slice(0, 19)}…${lost.length > 1 ? ` and ${lost.length - 1} more` : ''} aside: ${lost[0]?.why}. A shipment brings it again; look at the disk that it lay on.`,
             },
           ]

@@ -1,6 +1,6 @@
 import { behind } from '../../images/behind.ts';
-import { bytesText } from '../../images/bill.ts';
-import { whatMayGo } from '../../images/retention.ts';
+import { bytesText } from '../../words/amounts.ts';
+import { deletable } from '../../images/retention.ts';
 import type { Check } from '../check.ts';
 
 export const IMG012: Check = {
@@ -15,7 +15,7 @@ export const IMG012: Check = {
     ).flatMap(({ registry: r, bytes }) => {
       const seen = estate.observed.registries[r.name];
       if (seen?.free === undefined || bytes <= seen.free) return [];
-      const { free } = whatMayGo(estate, r.name, { last: 1 });
+      const { free } = deletable(estate, r.name, { last: 1 });
       return [
         {
           subject: { kind: 'Registry' as const, name: r.name },
@@ -28,7 +28,12 @@ export const IMG012: Check = {
               : 'Nobody asks for less: it needs a larger disk.'
           }`,
           ...(free.bytes > 0
-            ? { remedy: { label: 'Show what can go', act: { kind: 'open' as const, path: `/images/away?registry=${r.name}` } } }
+            ? {
+                remedy: {
+                  label: 'Show what can be deleted',
+                  act: { kind: 'open' as const, path: `/images/clean-up?registry=${r.name}` },
+                },
+              }
             : {}),
         },
       ];

@@ -18,7 +18,7 @@ export const KEY003: Check = {
               ...w,
               title: `${entry} may not be sent to ${to?.host ?? to?.address}`,
               text: `${doc.kind} ${doc.name} names it, but ${why}. Nothing is sent there.`,
-              remedy: { label: 'Open the keyring', act: { kind: 'open' as const, path: '/keyring' } },
+              remedy: { label: `Change ${entry}`, act: { kind: 'open' as const, path: `/keyring?change=${entry}` } },
             },
           ]
         : [];

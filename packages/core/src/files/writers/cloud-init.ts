@@ -1,6 +1,6 @@
 import { resolversOf, timeServersOf } from '../../naming/servers.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
-import { carrierOf, uplinkOf } from '../../charter/uplink.ts';
+import { lowerLinkOf, uplinkOf } from '../../charter/uplink.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 import { yaml } from '../quote.ts';
 
@@ -100,7 +100,7 @@ function networkConfig({ plan }: KitContext, node: PlannedNode) {
   const adapter = ({ name, mac }: { name: string; mac: string }) => ({ match: { macaddress: mac }, 'set-name': name, mtu });
   if (!bond && !vlan)
     return { version: 2, ethernets: { machine: { ...adapter({ name: node.nic, mac: node.mac }), ...addressed } } };
-  const below = carrierOf(uplink);
+  const below = lowerLinkOf(uplink);
   const carrier = vlan ? none : addressed;
   return {
     version: 2,

@@ -1,5 +1,5 @@
 import { bits, parsePrefix } from '../../address/parse.ts';
-import { carrierOf, uplinkOf } from '../../charter/uplink.ts';
+import { lowerLinkOf, uplinkOf } from '../../charter/uplink.ts';
 import { resolversOf } from '../../naming/servers.ts';
 import { nodeFile, type NodeWriter } from '../kit.ts';
 
@@ -42,7 +42,7 @@ export const network: NodeWriter = {
         unit('10-machine.network', [...match, ...mtu, '', '[Network]', ...addressed]),
       ];
     }
-    const below = carrierOf(uplink);
+    const below = lowerLinkOf(uplink);
     /** What has no address of its own. */
     const bare = ['DHCP=no', 'IPv6AcceptRA=no', 'LinkLocalAddressing=no'];
     const tagged = vlan ? [`VLAN=${node.nic}`, ...bare] : addressed;

@@ -1,4 +1,4 @@
-import { bytesText } from '../../images/bill.ts';
+import { bytesText } from '../../words/amounts.ts';
 import { type ClusterWriter, file } from '../kit.ts';
 import { markdown } from '../quote.ts';
 
@@ -36,7 +36,7 @@ export const summary: ClusterWriter = {
           '',
           ...plan.follows.map((f) => `- ${markdown(`${f.label}: ${f.text}`)}`),
           '',
-          `Images: ${plan.images.images}, ${plan.images.blobs} layers, ${bytesText(plan.images.paper)}, pulled through ${plan.mirror?.endpoint ?? 'no mirror'}.`,
+          `Images: ${plan.images.images}, ${plan.images.blobs} layers, ${bytesText(plan.images.declaredBytes)}, pulled through ${plan.mirror?.endpoint ?? 'no mirror'}.`,
         ].join('\n'),
         ['charter'],
       ),

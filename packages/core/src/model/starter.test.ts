@@ -1,32 +1,68 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
-import { against, begun, beginning, type Charter, emptyEstate, kinds, type Network, readDocuments } from './index.ts';
+import { parseIp } from '../address/parse.ts';
+import { openIn } from '../ledger/open.ts';
+import { against, creatableKinds, type Charter, emptyEstate, kinds, type Network, readDocuments, starterText } from './index.ts';
 
 const now = '2026-11-23T09:00:00Z';
 const read = (text: string) => readDocuments(text);
 
 describe('text to begin with', () => {
-  it.each(begun)('a %s in an empty estate lacks only what the person must say', (kind) => {
-    const { faults } = read(beginning(kind, emptyEstate(now)));
-    for (const f of faults) expect(f.message).toMatch(/missing|write it like|such as|a DNS name has/);
+  it.each(creatableKinds)('a %s in an empty estate lacks only what the person must say', (kind) => {
+    const { faults } = read(starterText(kind, emptyEstate(now)));
+    for (const f of faults)
+      expect(f.message).toMatch(/missing|write it like|such as|a DNS name has|major.minor.patch|at least 1/);
   });
   it('a network beside another has the next free prefix, VLAN and gateway', () => {
     // lr-machine is 10.62.8.0/25 with VLAN 812; 814 and 815 are taken, 813 is not.
-    const doc = read(beginning('Network', goodEstate(), 'lr')).docs[0]?.doc as Network;
+    const doc = read(starterText('Network', goodEstate(), 'lr')).docs[0]?.doc as Network;
     expect([doc.prefix, doc.gateway, doc.vlan, doc.site]).toEqual(['10.62.8.128/25', '10.62.8.129', 813, 'lr']);
   });
   it('a charter beside another keeps its choices and overlaps none of its ranges', () => {
     const estate = goodEstate();
-    const doc = read(beginning('Charter', estate, 'lr')).docs[0]?.doc as Charter;
+    const doc = read(starterText('Charter', estate, 'lr')).docs[0]?.doc as Charter;
     expect([doc.name, doc.release, doc.mirror, doc.controlPlane.count]).toEqual(['lr-cluster', '1.34.2', 'lr-registry', 3]);
     // plover has pods 10.128.0.0/16 and services 10.129.0.0/18: the next /16 that is free is 10.130, and then 10.129.64.0/18
     expect([doc.pods.range, doc.services.range]).toEqual(['10.130.0.0/16', '10.129.64.0/18']);
     expect(doc.servicePool).toBeUndefined();
   });
+  it('a site comes with its networks and its zone, asked once', () => {
+    const { faults } = read(starterText('Site', emptyEstate(now)));
+    // What nobody but the person knows: a title, a domain, two prefixes, and of the zone what follows from the site.
+    expect(faults.map((f) => f.path).sort()).toEqual([
+      'contact',
+      'contact',
+      'domain',
+      'name',
+      'prefix',
+      'prefix',
+      'primary',
+      'primary',
+      'servers',
+      'servers',
+      'title',
+    ]);
+  });
+  it('a reservation has the next free address, and what somebody came for', () => {
+    const estate = goodEstate();
+    const text = starterText('Reservation', estate, 'lr', { network: 'lr-machine' });
+    const { docs, faults } = read(text);
+    expect(faults.map((f) => f.path)).toEqual([]);
+    const doc = docs[0]?.doc as { address: string };
+    expect(estate.reservations.some((r) => r.address === doc.address)).toBe(false);
+    const network = estate.networks.find((n) => n.name === 'lr-machine') as Network;
+    expect(openIn(estate, network).isTaken(parseIp(doc.address))).toBe(false);
+    expect(starterText('Record', estate, 'lr')).toContain(`zone: ${estate.zones.find((z) => z.site === 'lr')?.name}`);
+  });
+  it('knows what somebody came for', () => {
+    const estate = goodEstate();
+    expect(starterText('Network', estate, 'lr', { purpose: 'management' })).toContain('purpose: management');
+    expect(starterText('Registry', estate, 'lr', { role: 'source' })).toContain('role: source');
+  });
   it('takes a name that nobody has', () => {
     const estate = goodEstate();
     estate.charters.push({ ...(estate.charters[0] as Charter), name: 'lr-cluster' });
-    expect(beginning('Charter', estate, 'lr')).toContain('name: lr-cluster-2');
+    expect(starterText('Charter', estate, 'lr')).toContain('name: lr-cluster-2');
   });
 });
 
@@ -57,6 +93,9 @@ describe('faults in words', () => {
     ['title: \n', 'title', 'the value is missing (expected string)'],
     ['title: 7\n', 'title', 'expected string, found number'],
     ['title: T\nform: shed\n', 'form', 'expected one of hall, sealed-room, edge'],
+    ['title: ""\n', 'title', 'at least 1 character'],
+    ['title: T\nracks: [{name: R1, units: 61}]\n', 'racks.0.units', 'at most 60'],
+    ['title: T\nlink: {rateMbit: 0}\n', 'link.rateMbit', 'more than 0'],
   ])('%j', (text, path, message) => {
     const rest = { form: 'form: hall\n', reach: 'reach: open\n', domain: 'domain: x.example\n' };
     const more = Object.entries(rest)

@@ -1,7 +1,8 @@
 import type { Bill, SeenRegistry } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import { bytesText, heldBy, joinBills, missing } from './bill.ts';
+import { heldBy, joinBills, missing } from './bill.ts';
+import { bytesText, counted } from '../words/amounts.ts';
 
 export interface HandOverStep {
   what: 'content' | 'proof' | 'cluster' | 'starter';
@@ -41,10 +42,10 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
       text: !users.length
         ? both.length
           ? `${to.name} answers ${both.map((c) => c.name).join(', ')} now`
-          : `no cluster pulls from ${from.name}: there is nothing to hand over`
+          : `no cluster pulls from ${from.name}: nothing has to change`
         : whole
           ? `${to.name} holds everything of ${bills.join(', ') || 'no bill'}`
-          : `${to.name} lacks ${bytesText(lack.paper)}, ${lack.images.length} images`,
+          : `${to.name} lacks ${bytesText(lack.declaredBytes)}, ${lack.images.length} images`,
     },
     proofOf(to, seen, whole),
     ...both.map((c): HandOverStep => {
@@ -70,7 +71,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
           waits: users.length
             ? users.length === 1
               ? '1 cluster still pulls from it'
-              : `${users.length} clusters still pull from it`
+              : `${counted(users.length, 'cluster still pulls', 'clusters still pull')} from it`
             : Number.isFinite(pulls)
               ? `it was read ${pulls === 1 ? 'once' : `${pulls} times`} since`
               : 'its log of pulls was not read yet',

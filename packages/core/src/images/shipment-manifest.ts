@@ -13,10 +13,10 @@ const Repository = z
   .string()
   .regex(/^[a-z0-9]+([._/-]+[a-z0-9]+)*$/)
   .max(255);
-export const Waybill = z
+export const ShipmentManifest = z
   .strictObject({
     apiVersion: z.literal('praesidor/v1'),
-    kind: z.literal('Waybill'),
+    kind: z.literal('ShipmentManifest'),
     shipment: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._-]{0,69}$/),
     at: z.string().max(40),
     from: z.string().max(300),
@@ -66,7 +66,7 @@ export const Waybill = z
       .max(10_000),
   })
   .superRefine((w, ctx) => {
-    // A waybill comes from outside: what it says of pieces must add up, or nothing of it is believed.
+    // A manifest comes from outside: what it says of pieces must add up, or nothing of it is believed.
     const at = new Map<string, { from: number; to: number }[]>();
     for (const c of w.cases)
       for (const p of c.pieces) {
@@ -92,16 +92,17 @@ export const Waybill = z
         if (w.blobs[b] === undefined)
           ctx.addIssue({ code: 'custom', message: `${i.repository} names ${b.slice(0, 19)}, whose size is not told` });
   });
-export type Waybill = z.infer<typeof Waybill>;
-export type WaybillPiece = Waybill['cases'][number]['pieces'][number];
+export type ShipmentManifest = z.infer<typeof ShipmentManifest>;
+export type ShipmentPiece = ShipmentManifest['cases'][number]['pieces'][number];
 
-export const isPart = (w: Pick<Waybill, 'blobs'>, p: WaybillPiece): boolean => p.from !== 0 || p.to !== w.blobs[p.digest];
+export const isPart = (w: Pick<ShipmentManifest, 'blobs'>, p: ShipmentPiece): boolean =>
+  p.from !== 0 || p.to !== w.blobs[p.digest];
 /** Where a piece lies in its case. */
-export const pathOf = (w: Pick<Waybill, 'blobs'>, p: WaybillPiece): string =>
+export const pathOf = (w: Pick<ShipmentManifest, 'blobs'>, p: ShipmentPiece): string =>
   isPart(w, p) ? `parts/${p.digest.slice(7)}.${p.from}` : `blobs/sha256/${p.digest.slice(7)}`;
 
-/** What the descriptions in every case take at most, in bytes: waybill, index, checksums, and all manifests. */
-export const overheadOf = (images: Waybill['images'], blobs: number): number =>
+/** What the descriptions in every case take at most, in bytes: manifest, index, checksums, and all manifests. */
+export const overheadOf = (images: ShipmentManifest['images'], blobs: number): number =>
   4096 +
   images.reduce((n, i) => n + 400 + i.manifests.reduce((k, m) => k + m.bytes + 400, 0) + 80 * i.blobs.length, 0) +
   420 * blobs;
@@ -117,7 +118,7 @@ export const usualOverhead = (bill: Bill, refs: ReadonlySet<string>, blobs: numb
   );
 
 /**
- * The images of some bills of which something has to travel from one registry to another, as a waybill names them: where
+ * The images of some bills of which something has to travel from one registry to another, as a manifest names them: where
  * the target keeps them, and the source. Manifest sizes are filled in while packing.
  */
 export function wantedImages(
@@ -125,7 +126,7 @@ export function wantedImages(
   refs: ReadonlySet<string>,
   source: Keeping | undefined,
   target: Keeping | undefined,
-): Waybill['images'] {
+): ShipmentManifest['images'] {
   return bill.images
     .filter((i) => refs.has(i.ref))
     .map((i) => {
@@ -149,16 +150,16 @@ export interface Draft {
   to: string;
   bills: string[];
 }
-/** A waybill from images, sizes and a plan of cases. */
-export const waybillOf = (
+/** A manifest from images, sizes and a plan of cases. */
+export const shipmentManifestOf = (
   d: Draft,
-  images: Waybill['images'],
-  blobs: Waybill['blobs'],
+  images: ShipmentManifest['images'],
+  blobs: ShipmentManifest['blobs'],
   plan: CasePlan,
   stands: Record<string, string[]> = {},
-): Waybill => ({
+): ShipmentManifest => ({
   apiVersion: 'praesidor/v1',
-  kind: 'Waybill',
+  kind: 'ShipmentManifest',
   ...d,
   images,
   blobs,
@@ -183,7 +184,7 @@ export interface Repair {
 }
 
 /** The smallest shipment that makes good what is missing or damaged; a blob in parts is lacking only in those parts' bytes. */
-export function repairOf(w: Waybill, found: Found, landed: ReadonlySet<string> = new Set()): Repair {
+export function repairOf(w: ShipmentManifest, found: Found, landed: ReadonlySet<string> = new Set()): Repair {
   const lacking = new Map<string, number>();
   const damaged: Repair['damaged'] = [];
   const here = new Map(found.cases.map((c) => [c.number, new Map(c.bad.map((b) => [b.path, b.why]))]));

@@ -1,0 +1,333 @@
+import { catalogue } from './catalogue.ts';
+
+/** What somebody reads about a check beside what it is about: why it matters, and what mends it. A test holds the list to the catalogue. */
+export const checkWords: Readonly<Record<string, { why: string; mend: string }>> = {
+  'ADR-001': {
+    why: 'A DHCP server leases addresses of the pool, and the cluster gives the same ones to services.',
+    mend: 'Move the pool to a free range, or shorten the scope.',
+  },
+  'ADR-002': {
+    why: 'A published service could be given the address of a machine that has it already.',
+    mend: 'Choose a range in which nothing is reserved.',
+  },
+  'ADR-003': {
+    why: 'The DHCP server can lease the address to another machine while its owner is off.',
+    mend: 'Bind the reservation to the owner’s MAC, or move it outside the scope.',
+  },
+  'ADR-004': {
+    why: 'Nothing routes to an address in a network that it does not lie in.',
+    mend: 'Reserve an address of that network, or correct the network of the reservation.',
+  },
+  'ADR-005': {
+    why: 'Hosts and services that come later find no address.',
+    mend: 'Release what is not used, or declare a larger network.',
+  },
+  'ADR-006': {
+    why: 'Every node, the API and the inbound router need an address before the kit can be written.',
+    mend: 'Release addresses, widen the pool, or let the address follow instead of setting it.',
+  },
+  'ADR-007': {
+    why: 'A DHCP server gives a machine one of its two addresses, and nobody knows which.',
+    mend: 'Keep one of them bound to the MAC and take it off the others.',
+  },
+  'ADR-008': {
+    why: 'The address and its records are given up on that day, also while somebody uses them.',
+    mend: 'Prolong the reservation, or let it end.',
+  },
+  'ADR-009': {
+    why: 'A virtual address moves between machines of one network; elsewhere nothing answers for it.',
+    mend: 'Set an address of the machine network that nobody has, or let it follow.',
+  },
+  'ADR-010': {
+    why: 'The host may still run as a node, and nobody else can be given the address.',
+    mend: 'Wipe the host first; then release the address.',
+  },
+  'CHT-001': {
+    why: 'etcd needs a majority: an even number breaks as soon as the odd number below it, and has one member more that can fail.',
+    mend: 'Use one control-plane host more or fewer.',
+  },
+  'CHT-002': {
+    why: 'Pods and services could not reach the machines whose addresses they have.',
+    mend: 'Choose a range that no network uses.',
+  },
+  'CHT-003': {
+    why: 'Where both clusters are routed, answers go to the wrong one.',
+    mend: 'Renumber the newer of the two.',
+  },
+  'CHT-004': {
+    why: 'A service could be given the address of a pod.',
+    mend: 'Choose two ranges that share nothing.',
+  },
+  'CHT-005': {
+    why: 'A role is given only to hosts that were measured good for it.',
+    mend: 'List more hosts, lower the requirements, or ask for fewer hosts.',
+  },
+  'CHT-006': {
+    why: 'Each node is given a block of the pod range; the last ones would get none.',
+    mend: 'Widen the range, or make the blocks smaller.',
+  },
+  'CHT-007': {
+    why: 'Larger packets are lost while small ones pass, which looks like a slow application.',
+    mend: 'Let the MTU follow, or raise the MTU of the network.',
+  },
+  'CHT-008': {
+    why: 'While that zone is away, the API answers nobody.',
+    mend: 'Spread the control plane over three zones.',
+  },
+  'CHT-009': {
+    why: 'What follows from it cannot be computed.',
+    mend: 'Declare it, or name one that is declared.',
+  },
+  'CHT-010': {
+    why: 'The images do not run on those machines.',
+    mend: 'Choose another release, or the architecture that it is made for.',
+  },
+  'CHT-011': {
+    why: 'Pods beyond the block wait for an address for ever.',
+    mend: 'Make the blocks larger, or allow fewer pods a node.',
+  },
+  'CHT-012': {
+    why: 'A disk that cannot be told from another could be erased in its place.',
+    mend: 'Read the facts over the controller, or write the serials into the host.',
+  },
+  'CHT-013': {
+    why: 'A machine that starts over the network asks for an address first, and goes no further without one.',
+    mend: 'Declare a small DHCP scope, or start the hosts from virtual media.',
+  },
+  'CHT-014': {
+    why: 'The component does not start with a range of that size.',
+    mend: 'Set the largest range, or block, that it takes.',
+  },
+  'DNS-001': {
+    why: 'Whoever asks the server gets the old value.',
+    mend: 'Look at the update, and send it.',
+  },
+  'DNS-002': {
+    why: 'Programs that look an address up find nothing, and some refuse or wait.',
+    mend: 'Add the PTR record.',
+  },
+  'DNS-003': {
+    why: 'A name with a CNAME may have no other data (RFC 1034 §3.6.2); servers refuse the zone or drop one of them.',
+    mend: 'Remove the CNAME, or the other records.',
+  },
+  'DNS-004': {
+    why: 'No server that is known here can serve the name.',
+    mend: 'Declare its zone, or choose a name in a declared one.',
+  },
+  'DNS-005': {
+    why: 'Whoever looks the address up gets the two names in any order.',
+    mend: 'Keep one of the names.',
+  },
+  'DNS-006': {
+    why: 'Published applications would not be found.',
+    mend: 'Remove the record; the right one follows from the charter.',
+  },
+  'DNS-007': {
+    why: 'Whether the server serves what is planned is not known.',
+    mend: 'Look at the server, its address and the key; then read the zone again.',
+  },
+  'DNS-008': {
+    why: 'Resolvers refuse such a record, or answer with nothing.',
+    mend: 'Correct the record, or declare the name that it points at.',
+  },
+  'DNS-009': {
+    why: 'The proof of a cluster asks for every name of a node forward and back.',
+    mend: 'Declare the reverse zone, unless somebody else serves it.',
+  },
+  'HST-001': {
+    why: 'The baseline is what the machines of a model were found good with.',
+    mend: 'Plan the updates; they are written over the controller.',
+  },
+  'HST-002': {
+    why: 'Containers and the system would share one disk, and fill it for each other.',
+    mend: 'Build in a second disk, or leave the host out.',
+  },
+  'HST-003': {
+    why: 'Somebody else may answer in place of the controller; nothing is sent to it.',
+    mend: 'Compare the fingerprint with the machine itself; then pin the new one.',
+  },
+  'HST-004': {
+    why: 'Both machines would be given one address.',
+    mend: 'Correct the one that was entered wrongly, or merge the two entries.',
+  },
+  'HST-005': {
+    why: 'Somebody will look for a machine where it is not.',
+    mend: 'Set the rack and unit where it stands.',
+  },
+  'HST-006': {
+    why: 'A sweep does not find it, and its credential may not be sent there.',
+    mend: 'Correct the address, or declare the network that it is on.',
+  },
+  'HST-007': {
+    why: 'It can be a machine that nobody has listed, or one that does not belong there.',
+    mend: 'Compare its fingerprint and list it, or find out whose it is.',
+  },
+  'HST-008': {
+    why: 'A feed that fails takes the other one with it.',
+    mend: 'Move machines to another rack, or raise the limit where the feeds allow it.',
+  },
+  'HST-009': {
+    why: 'The host may fail while it serves.',
+    mend: 'Look at the host; replace what it names.',
+  },
+  'HST-010': {
+    why: 'When that hypervisor fails, some of its guests cannot be started anywhere else.',
+    mend: 'Add a hypervisor, or move and shrink guests.',
+  },
+  'HST-011': {
+    why: 'Guests beyond what it has are not started, or are slow for all.',
+    mend: 'Move guests to another hypervisor, or make them smaller.',
+  },
+  'HST-012': {
+    why: 'What is computed from the declaration may not be what it can do.',
+    mend: 'Correct the declaration, or the hypervisor.',
+  },
+  'HST-013': {
+    why: 'Its drives still hold what it served.',
+    mend: 'Wipe it; then it is free for another cluster.',
+  },
+  'HST-014': {
+    why: 'The hypervisor would refuse it, or it would have no network.',
+    mend: 'Correct the mould, the hypervisor or its bridges.',
+  },
+  'HST-016': {
+    why: 'Without its controller a host cannot be started, erased or read.',
+    mend: 'Correct its password in the keyring, or look at the controller itself; then read the host again.',
+  },
+  'HST-017': {
+    why: 'Fitness is computed from what was read; a missing drive counts as none.',
+    mend: 'Read the host again; where it stays so, update the firmware of its controller.',
+  },
+  'HST-015': {
+    why: 'The kit would configure an adapter or a tag that is not there, and the host would have no network.',
+    mend: 'Name adapters that the host has, and a network that has a VLAN.',
+  },
+  'IMG-001': {
+    why: 'Nodes would wait on the pull, then fail.',
+    mend: 'Plan a shipment of what is missing.',
+  },
+  'IMG-002': {
+    why: 'From that day every pull fails, also when a node restarts.',
+    mend: 'Prepare a new certificate in time.',
+  },
+  'IMG-003': {
+    why: 'Clients refuse it: sign-in and every pull fail.',
+    mend: 'Install a certificate for its host name, or add the authority that signed it.',
+  },
+  'IMG-004': {
+    why: 'The images of its clusters do not fit, and a shipment would stop in the middle.',
+    mend: 'Give it a larger disk, or fewer clusters.',
+  },
+  'IMG-005': {
+    why: 'What it holds now is not known; what was seen last is used.',
+    mend: 'Look at its endpoint, credential and certificate; then look again.',
+  },
+  'IMG-006': {
+    why: 'Whether nodes could pull from it cannot be said.',
+    mend: 'Make it reachable from here, or correct its endpoint.',
+  },
+  'IMG-007': {
+    why: 'A node that pulls by name gets another image than the one that was planned.',
+    mend: 'Ship the image again, and find out who moved the name.',
+  },
+  'IMG-008': {
+    why: 'A pull of that content fails its digest.',
+    mend: 'Ship it again, and look at the disk that it lay on.',
+  },
+  'IMG-009': {
+    why: 'It takes room that new images need.',
+    mend: 'Look at what can be deleted and why; then delete it.',
+  },
+  'IMG-010': {
+    why: 'The components are too far apart to work with each other.',
+    mend: 'Choose versions that go together.',
+  },
+  'IMG-011': {
+    why: 'The runtime is told one place for a whole registry, and would look there in vain.',
+    mend: 'Keep all images of that source below one path.',
+  },
+  'IMG-012': {
+    why: 'A shipment would stop when the disk is full.',
+    mend: 'Delete what is not needed, or give it a larger disk.',
+  },
+  'KEY-001': {
+    why: 'Nothing can sign in where the document says.',
+    mend: 'Add the entry to the keyring, or name one that is there.',
+  },
+  'KEY-002': {
+    why: 'Passwords are locked: a host that does not start cannot be looked at.',
+    mend: 'Add a public key to the charter.',
+  },
+  'KEY-003': {
+    why: 'A credential goes only where its entry says; nothing is sent elsewhere.',
+    mend: 'Add the place to the entry, or name another entry.',
+  },
+  'NET-001': {
+    why: 'No router can tell the two networks apart.',
+    mend: 'Change one of the prefixes; a network that is carved out of the other says so.',
+  },
+  'NET-002': {
+    why: 'Hosts would have no way out.',
+    mend: 'Set an address inside the prefix.',
+  },
+  'NET-003': {
+    why: 'The address of the gateway would be given away a second time.',
+    mend: 'Move the gateway, or shorten the pool.',
+  },
+  'NET-004': {
+    why: 'Nothing is declared that routes into it or out of it.',
+    mend: 'Set its gateway.',
+  },
+  'NET-005': {
+    why: 'Addresses outside the network reach nobody.',
+    mend: 'Correct the range or the prefix.',
+  },
+  'NET-006': {
+    why: 'Their hosts hear each other’s broadcasts, and one DHCP server answers both.',
+    mend: 'Give each network a VLAN of its own.',
+  },
+  'NET-007': {
+    why: 'How it was understood should be looked at once.',
+    mend: 'Store it as a list.',
+  },
+  'NET-008': {
+    why: 'A part of what was typed is not used as a server.',
+    mend: 'Correct the list.',
+  },
+  'NET-009': {
+    why: 'While the only one is away, no node finds the API, the mirror or anything else by name.',
+    mend: 'Name a second resolver.',
+  },
+  'NET-010': {
+    why: 'Tunnels between hosts and gateways are not formed.',
+    mend: 'Give the endpoints of gateways a VLAN of their own, and route both ways.',
+  },
+  'NET-011': {
+    why: 'Packets of full size are lost or cut up once the outer headers are added.',
+    mend: 'Raise the MTU of the network, on its switches too.',
+  },
+  'NET-012': {
+    why: 'Nothing in the network can hand a packet to that address.',
+    mend: 'Set a next hop inside the network.',
+  },
+  'NET-013': {
+    why: 'Packets arrive, and answers do not.',
+    mend: 'Add the way back, or take the route out.',
+  },
+  'NET-014': {
+    why: 'The overlap that it was to explain is not there.',
+    mend: 'Correct the prefix, or let the network stand by itself.',
+  },
+  'NET-015': {
+    why: 'After its lease another machine may have the address, and the route leads there.',
+    mend: 'Reserve the address for the machine, outside the scope or bound to its MAC.',
+  },
+};
+
+/** Every check as a table, as it stands in the docs. */
+export function findingsTable(): string {
+  const rows = catalogue.map(
+    (c) => `| \`${c.code}\` | ${c.severity} | ${c.about} | ${checkWords[c.code]?.why} | ${checkWords[c.code]?.mend} |`,
+  );
+  return ['| code | kind | finds | why it matters | what to do |', '| --- | --- | --- | --- | --- |', ...rows].join('\n');
+}

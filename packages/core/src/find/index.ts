@@ -1,0 +1,3 @@
+export * from './finder.ts';
+export * from './thing.ts';
+export * from './things.ts';

@@ -1,0 +1,33 @@
+import type { Kind } from '../documents.ts';
+
+/** What the name in a field refers to: a document, an entry of the keyring, a rack or a zone of the site. */
+export type Reference =
+  | { kind: Kind; purpose?: string; roles?: readonly string[]; anywhere?: boolean }
+  | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' }
+  | { of: 'rack' | 'zone' | 'pool' };
+
+/** What people read about a field. Its type, bounds and default are its schema's. */
+export interface FieldWords {
+  /** A noun, as it stands before the value. */
+  label: string;
+  /** One sentence: what it is for, or how it is written. */
+  help?: string;
+  unit?: string;
+  example?: string;
+  /** What each choice means. */
+  choices?: Readonly<Record<string, string>>;
+  refers?: Reference;
+  /** Rarely set: a form folds it away while it is empty. */
+  rare?: boolean;
+  /** Not typed by people: measured, or kept by acts. */
+  by?: 'measured' | 'acts';
+  /** Addresses, digests, keys: set in the mono face. */
+  mono?: boolean;
+  /** Several lines of text; of a list: one element a line, where others take any separator. */
+  lines?: boolean;
+  /** Its content often lies in a file, with one of these endings. */
+  file?: string;
+}
+
+/** The fields of a kind by their path; `*` stands for each element of a list. */
+export type Fields = Readonly<Record<string, FieldWords>>;

@@ -1,0 +1,168 @@
+import { describe, expect, it } from 'vitest';
+import { goodEstate } from '../../test/estate.ts';
+import { check } from '../checks/index.ts';
+import { applyEdits, type Charter, type Doc, emptyEstate, type Estate, kinds, type Site } from '../model/index.ts';
+import { nextMoves } from './index.ts';
+
+const now = '2026-11-28T09:00:00Z';
+const movesOf = (e: Estate) => nextMoves(e, check(e).findings);
+const key = (name: string, use: string, ...places: string[]) => ({ name, use, places });
+/** The good estate, with a credential for its controllers. */
+const good = (): Estate => {
+  const e = goodEstate();
+  return { ...e, keys: [...e.keys.filter((k) => k.name !== 'bmc-lr'), key('bmc-lr', 'bmc', '10.62.7.0/26')] };
+};
+const put = (e: Estate, ...docs: object[]) =>
+  applyEdits(
+    e,
+    docs.map((d) => ({ op: 'put' as const, doc: kinds[(d as Doc).kind].parse(d) as Doc })),
+  );
+
+describe('from an empty estate to a build', () => {
+  const site = {
+    kind: 'Site',
+    name: 'lr',
+    title: 'Lantern Rock',
+    form: 'sealed-room',
+    reach: 'sealed',
+    domain: 'lr.kestrelferries.example',
+    resolvers: ['10.62.8.53', '10.62.8.54'],
+    racks: [{ name: 'R1' }],
+  };
+  const network = (purpose: string, prefix: string, gateway: string) => ({
+    kind: 'Network',
+    name: `lr-${purpose}`,
+    site: 'lr',
+    purpose,
+    prefix,
+    gateway,
+    vlan: purpose === 'machine' ? 812 : 811,
+  });
+  it('each move leads to what is lacking next, and what was done is not said again', () => {
+    const said: string[] = [];
+    const step = (e: Estate) => said.push(movesOf(e).map((m) => `${m.stage}: ${m.label}`)[0] ?? 'nothing');
+    let e = emptyEstate(now);
+    step(e);
+    e = put(e, site);
+    step(e);
+    e = put(e, network('management', '10.62.7.0/26', '10.62.7.1'));
+    e = put(e, network('machine', '10.62.8.0/25', '10.62.8.1'));
+    step(e);
+    e = { ...e, keys: [key('bmc-lr', 'bmc', '10.62.7.0/26')] };
+    step(e);
+    const sighting = {
+      site: 'lr',
+      address: '10.62.7.12',
+      fingerprint: 'AA',
+      serial: 'S',
+      model: 'M',
+      maker: 'K',
+      accepted: false,
+      at: now,
+    };
+    e = { ...e, observed: { ...e.observed, sightings: [sighting as never] } };
+    step(e);
+    e = {
+      ...e,
+      observed: { ...e.observed, sightings: [{ ...sighting, accepted: true, facts: goodEstate().hosts[0]?.facts } as never] },
+    };
+    step(e);
+    e = {
+      ...e,
+      observed: { ...e.observed, sightings: [] },
+      hosts: goodEstate().hosts.map((h) => ({ ...h, held: undefined, state: 'fit' as const })),
+    };
+    step(e);
+    e = put(e, { kind: 'Registry', name: 'upstream', site: 'lr', role: 'source', endpoint: 'images.upstream.example:443' });
+    step(e);
+    e = put(e, {
+      kind: 'Registry',
+      name: 'lr-registry',
+      site: 'lr',
+      role: 'starter',
+      endpoint: 'registry.lr.kestrelferries.example:5000',
+    });
+    step(e);
+    e = { ...e, releases: goodEstate().releases };
+    step(e);
+    expect(said).toEqual([
+      'site: Declare the first site',
+      'networks: Declare it',
+      'keyring: Add it to the keyring',
+      'hosts: Sweep for hosts',
+      'hosts: Accept',
+      'hosts: List them',
+      'registry: Declare it',
+      'registry: Declare it',
+      'releases: Take in releases',
+      'charter: Declare a cluster',
+    ]);
+  });
+  it('a site alone has something to do', () => {
+    expect(movesOf(put(emptyEstate(now), site)).map((m) => m.go)).toContain(
+      '/declare?kind=Network&purpose=management&site=lr&back=/estate',
+    );
+  });
+});
+
+it('goes from hosts to the build', () => {
+  const empty = { ...good(), hosts: [] };
+  expect(movesOf(empty)[0]).toMatchObject({
+    stage: 'hosts',
+    label: 'Sweep for hosts',
+    go: '/hosts?site=lr&sweep=10.62.7.1-10.62.7.62',
+  });
+  expect(movesOf(good()).map((m) => m.text)).toEqual(['Lantern Rock: plover can be built: nothing stops it']);
+});
+
+it('a build with a failed step comes first, also while the rest of it goes on', () => {
+  const e = { ...good(), hosts: [] };
+  const moves = nextMoves(e, check(e).findings, { plover: { number: 2, state: 'running', failed: 'lr-08 system' } });
+  expect(moves[0]).toMatchObject({
+    stage: 'mend',
+    text: 'Lantern Rock: build 2 of plover: lr-08 system failed; mend it and retry',
+    go: '/builds/plover/2?site=lr',
+  });
+  expect(moves[1]?.stage).toBe('hosts');
+  // Also before what waits in a sealed room, which comes first otherwise.
+  const [site, charter] = [e.sites[0] as Site, e.charters[0] as Charter];
+  const two = {
+    ...e,
+    sites: [
+      { ...site, reach: 'open' as const },
+      { ...site, name: 'sr', title: 'Sealed Room', reach: 'sealed' as const },
+    ],
+    charters: [charter, { ...charter, name: 'teal', site: 'sr' }],
+  };
+  const at = (built: Parameters<typeof nextMoves>[2]) => nextMoves(two, check(two).findings, built)[0]?.site;
+  expect([at({}), at({ plover: { number: 2, state: 'running', failed: 'lr-08 system' } })]).toEqual(['sr', 'lr']);
+});
+
+describe('a stop is never passed over in silence', () => {
+  it('where no cluster is declared, and where it stands already', () => {
+    const overlap = { kind: 'Network', name: 'lr-more', site: 'lr', purpose: 'storage', prefix: '10.62.8.64/26' };
+    const stopped = (e: Estate) => check(e).findings.filter((f) => f.severity === 'stop' && f.code === 'NET-001');
+    for (const e of [
+      put({ ...good(), charters: [], hosts: good().hosts.map((h) => ({ ...h, held: undefined })) }, overlap),
+      put({ ...good(), hosts: good().hosts.map((h) => (h.held ? { ...h, state: 'serving' as const } : h)) }, overlap),
+    ]) {
+      const titles = stopped(e).map((f) => f.title);
+      expect(titles.length).toBeGreaterThan(0);
+      for (const title of titles)
+        expect(
+          movesOf(e)
+            .map((m) => m.text)
+            .join('\n'),
+        ).toContain(title);
+    }
+  });
+  it('one entry that six hosts lack is one move', () => {
+    const e = { ...good(), keys: [] };
+    const hosts = e.hosts.filter((h) => h.bmc?.credential === 'bmc-lr').length;
+    expect(hosts).toBeGreaterThan(1);
+    const lacking = movesOf(e).filter((m) => m.go.startsWith('/keyring?add=bmc-lr'));
+    expect(lacking.map((m) => [m.go, m.text.replace(/^.*,/, '')])).toEqual([
+      ['/keyring?add=bmc-lr&use=bmc&places=10.62.7.0%2F26&site=lr', ` and ${hosts - 1} more`],
+    ]);
+  });
+});

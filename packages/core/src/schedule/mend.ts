@@ -1,0 +1,30 @@
+import type { Plan } from '../charter/plan.ts';
+import type { Step, StepKind } from './steps.ts';
+
+/** Where what a failed step speaks of is looked at and mended. */
+export interface MendPlace {
+  label: string;
+  go: string;
+}
+
+const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror'>) => MendPlace> = {
+  preflight: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
+  names: () => ({ label: 'Open Names', go: '/addresses/names' }),
+  cast: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
+  power: (s) => host(s),
+  system: (s) => host(s),
+  images: (_, { mirror }) => ({ label: 'Where is it pulled from?', go: imagesAt(mirror?.name) }),
+  'control-plane': (s) => host(s),
+  api: (_, { charter }) => ({ label: 'Open its files', go: `/clusters/${charter.name}?tab=files` }),
+  quorum: (s) => host(s),
+  'pod-network': (_, { charter }) => ({ label: 'Open its files', go: `/clusters/${charter.name}?tab=files` }),
+  worker: (s) => host(s),
+  inbound: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}?field=inbound.address` }),
+  proof: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
+};
+const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');
+const host = (s: Step): MendPlace =>
+  s.host ? { label: `Open ${s.host}`, go: `/hosts/${s.host}` } : { label: 'Open the hosts', go: '/hosts' };
+
+/** The page on which a failed step is mended, by what it works on. */
+export const mendPlace = (step: Step, plan: Pick<Plan, 'charter' | 'mirror'>): MendPlace => places[step.kind](step, plan);
