@@ -2,14 +2,14 @@ import type { Readable } from 'node:stream';
 
 /**
  * A stream in pieces of `least` bytes and more, the last one excepted. TLS hands over 16 kB at a time, and on the way to
- * the other end each piece costs as much as a large one. What comes slowly is not waited for: every `patienceMs` whatever
+ * the other end each piece costs as much as a large one. What comes slowly is not waited for: every `timeoutMs` whatever
  * there is goes on. What arrived before a fault is given before the fault is thrown. Whoever stops taking pieces ends the
  * stream with that, unless it is to be left: a request can be answered then.
  */
 export async function* gathered(
   stream: Readable,
   least = 262_144,
-  patienceMs = 250,
+  timeoutMs = 250,
   whenLeft: 'destroy' | 'leave' = 'destroy',
 ): AsyncGenerator<Buffer> {
   let waiting: Buffer[] = [];
@@ -40,7 +40,7 @@ export async function* gathered(
   const timer = setInterval(() => {
     due = size > 0;
     if (due) wake();
-  }, patienceMs);
+  }, timeoutMs);
   try {
     for (;;) {
       while (!over && !due && size < least)

@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { anywhere, Dialer, Exits, parseDetours } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, parseAddressMap } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import { createRegistry, plainLogin, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
@@ -26,7 +26,7 @@ let blobs: Buffer[] = [];
 
 beforeAll(async () => {
   pair = await makeCertificate({ commonName: 'registries', names: ['registry.source.example', 'registry.target.example'] });
-  dialer = new Dialer(new Exits(parseDetours('10.0.0.9/32=127.0.0.1/32+0'), anywhere), async () => '10.0.0.9');
+  dialer = new Dialer(new Exits(parseAddressMap('10.0.0.9/32=127.0.0.1/32+0'), anywhere), async () => '10.0.0.9');
 });
 afterAll(() => dialer.close());
 beforeEach(async () => {

@@ -2,12 +2,12 @@ import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { isPart, pathOf, Waybill, type WaybillPiece } from '@praesidor/core/images';
+import { isPart, pathOf, ShipmentManifest, type ShipmentPiece } from '@praesidor/core/images';
 import { Hashing, writeHashed } from '@praesidor/hashing';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { signatureFile, signManifest, type SigningKey } from './signature.ts';
 
-/** What a case says of itself, beside the waybill of the whole. */
+/** What a case says of itself, beside the manifest of the whole. */
 export interface CaseMark {
   shipment: string;
   number: number;
@@ -18,14 +18,14 @@ export interface CaseMark {
 export class NotACase extends Error {}
 
 /**
- * One medium's worth of a shipment: an OCI image layout with a checksum list, the waybill of the whole shipment,
+ * One medium's worth of a shipment: an OCI image layout with a checksum list, the manifest of the whole shipment,
  * and, of blobs that are larger than a case, parts.
  *
  *     oci-layout, index.json   as the OCI image specification has them; layers may lie in another case
  *     blobs/sha256/<hex>       blobs, and the manifests of all images of the shipment
  *     parts/<hex>.<from>       a part of a blob, by its first byte
- *     waybill.json, case.json  the whole shipment, and which case this is
- *     signature.json           who packed it: a signature over waybill.json
+ *     shipment.json, case.json  the whole shipment, and which case this is
+ *     signature.json           who packed it: a signature over shipment.json
  *     SHA256SUMS               every file above, for `sha256sum -c`
  */
 export class CaseFolder {
@@ -101,7 +101,7 @@ export class CaseFolder {
 
   /** Describes itself, last: a case without SHA256SUMS was not finished. `sums` are those known already, by path. */
   async close(
-    w: Waybill,
+    w: ShipmentManifest,
     number: number,
     tops: readonly TopManifest[],
     sums: ReadonlyMap<string, string>,
@@ -110,7 +110,7 @@ export class CaseFolder {
     const own = w.cases.find((c) => c.number === number);
     await this.put('index.json', indexText(tops));
     const manifest = Buffer.from(JSON.stringify(w));
-    await this.put('waybill.json', manifest);
+    await this.put('shipment.json', manifest);
     if (signer) await this.put(signatureFile, `${JSON.stringify(signManifest(manifest, signer))}\n`);
     else await rm(this.file(signatureFile), { force: true });
     const mark: CaseMark = { shipment: w.shipment, number, of: w.cases.length };
@@ -121,7 +121,7 @@ export class CaseFolder {
       'index.json',
       'oci-layout',
       ...(signer ? [signatureFile] : []),
-      'waybill.json',
+      'shipment.json',
       ...new Set(w.images.flatMap((i) => i.manifests.map((m) => `blobs/sha256/${m.digest.slice(7)}`))),
       ...(own?.pieces.map((p) => pathOf(w, p)) ?? []),
     ].sort();
@@ -136,8 +136,8 @@ export class CaseFolder {
     return hash.digest('hex');
   }
 
-  /** The waybill and which case this is. @throws NotACase */
-  async describe(): Promise<{ waybill: Waybill; mark: CaseMark }> {
+  /** The manifest and which case this is. @throws NotACase */
+  async describe(): Promise<{ manifest: ShipmentManifest; mark: CaseMark }> {
     const json = async (path: string, most: number) => {
       const size = await this.size(path);
       if (size === undefined) throw new NotACase(`${this.dir} is no case, or it was not finished: it has no ${path}`);
@@ -149,13 +149,13 @@ export class CaseFolder {
       }
     };
     const mark = (await json('case.json', 10_000)) as CaseMark;
-    const read = Waybill.safeParse(await json('waybill.json', 256_000_000));
-    if (!read.success) throw new NotACase(`${this.dir}: waybill.json does not add up: ${read.error.issues[0]?.message}`);
+    const read = ShipmentManifest.safeParse(await json('shipment.json', 256_000_000));
+    if (!read.success) throw new NotACase(`${this.dir}: shipment.json does not add up: ${read.error.issues[0]?.message}`);
     if (mark.shipment !== read.data.shipment || !read.data.cases.some((c) => c.number === mark.number))
       throw new NotACase(
-        `${this.dir}: case.json speaks of case ${mark.number} of ${mark.shipment}, which the waybill does not know`,
+        `${this.dir}: case.json speaks of case ${mark.number} of ${mark.shipment}, which the manifest does not know`,
       );
-    return { waybill: read.data, mark };
+    return { manifest: read.data, mark };
   }
 
   /** Checksums by path; paths that climb out are left out, and nothing is ever read there. */
@@ -202,7 +202,7 @@ const indexText = (tops: readonly TopManifest[]): string =>
   );
 
 /** What a piece must have as its SHA-256, where that is known. */
-export const sumOf = (w: Waybill, p: WaybillPiece): string | undefined => (isPart(w, p) ? p.sha256 : p.digest.slice(7));
+export const sumOf = (w: ShipmentManifest, p: ShipmentPiece): string | undefined => (isPart(w, p) ? p.sha256 : p.digest.slice(7));
 
 /** A disk without room says so by its own name, and not by that of whoever the bytes came from. */
 const fullOr = (e: unknown): unknown =>

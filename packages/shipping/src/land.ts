@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { mkdir, rm } from 'node:fs/promises';
-import { isPart, pathOf, type Waybill, type WaybillPiece } from '@praesidor/core/images';
+import { isPart, pathOf, type ShipmentManifest, type ShipmentPiece } from '@praesidor/core/images';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { hasBlob, hasManifest, mountBlob, pushBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import { CaseFolder, sumOf } from './case.ts';
@@ -32,7 +32,7 @@ export interface Landed {
  * name last. Cases can be landed in any order, and again. What is damaged is named, and the rest is landed.
  */
 export async function landCase(box: CaseFolder, to: RegistryAt, keep: string, hooks: LandHooks = {}): Promise<Landed> {
-  const { waybill: w, mark } = await box.describe();
+  const { manifest: w, mark } = await box.describe();
   const own = w.cases.find((c) => c.number === mark.number);
   const bad: BadFile[] = [];
   const places = placesOf(w);
@@ -47,7 +47,7 @@ export async function landCase(box: CaseFolder, to: RegistryAt, keep: string, ho
 }
 
 /** The repositories that each blob belongs into. */
-function placesOf(w: Waybill): Map<string, string[]> {
+function placesOf(w: ShipmentManifest): Map<string, string[]> {
   const out = new Map<string, string[]>();
   for (const i of w.images)
     for (const b of i.blobs) {
@@ -59,8 +59,8 @@ function placesOf(w: Waybill): Map<string, string[]> {
 }
 
 async function landWhole(
-  w: Waybill,
-  p: WaybillPiece,
+  w: ShipmentManifest,
+  p: ShipmentPiece,
   box: CaseFolder,
   to: RegistryAt,
   places: Map<string, string[]>,
@@ -82,8 +82,8 @@ async function landWhole(
 
 /** Sends a blob from a medium. Answers what is wrong with the medium; a fault of the registry is thrown. */
 async function pushFile(
-  w: Waybill,
-  p: WaybillPiece,
+  w: ShipmentManifest,
+  p: ShipmentPiece,
   to: RegistryAt,
   repo: string,
   hooks: LandHooks,
@@ -114,8 +114,8 @@ async function pushFile(
 }
 
 async function landPart(
-  w: Waybill,
-  p: WaybillPiece,
+  w: ShipmentManifest,
+  p: ShipmentPiece,
   box: CaseFolder,
   keep: string,
   to: RegistryAt,
@@ -164,7 +164,7 @@ async function landPart(
 
 /** Puts every image that has all its blobs by now. */
 async function nameWhole(
-  w: Waybill,
+  w: ShipmentManifest,
   box: CaseFolder,
   to: RegistryAt,
   places: Map<string, string[]>,
@@ -188,12 +188,12 @@ async function nameWhole(
     }
     return known;
   };
-  const firstWithout = async (i: Waybill['images'][number]) => {
+  const firstWithout = async (i: ShipmentManifest['images'][number]) => {
     for (const b of i.blobs) if (!(await has(i.repository, b))) return b;
     return undefined;
   };
   let images = 0;
-  const byRepository = new Map<string, Waybill['images']>();
+  const byRepository = new Map<string, ShipmentManifest['images']>();
   for (const i of w.images) byRepository.set(i.repository, [...(byRepository.get(i.repository) ?? []), i]);
   await inParallel([...byRepository.values()], 4, hooks.signal, async (list) => {
     for (const i of list) {
@@ -215,7 +215,7 @@ async function nameWhole(
   return { images, lacking: [...lacking].sort() };
 }
 
-async function putImage(i: Waybill['images'][number], box: CaseFolder, to: RegistryAt): Promise<BadFile | undefined> {
+async function putImage(i: ShipmentManifest['images'][number], box: CaseFolder, to: RegistryAt): Promise<BadFile | undefined> {
   for (const m of i.manifests) {
     const path = `blobs/sha256/${m.digest.slice(7)}`;
     if ((await box.size(path)) !== m.bytes) return { path, why: `the manifest of ${i.repository} is not whole` };

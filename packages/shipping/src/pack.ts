@@ -3,10 +3,10 @@ import {
   overheadOf,
   pathOf,
   splitIntoCases,
-  type Waybill,
-  waybillOf,
+  type ShipmentManifest,
+  shipmentManifestOf,
   type Draft,
-  type WaybillPiece,
+  type ShipmentPiece,
 } from '@praesidor/core/images';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
@@ -16,12 +16,16 @@ import type { SigningKey } from './signature.ts';
 
 export interface Manifests {
   /** The images with the sizes of their manifests. */
-  images: Waybill['images'];
+  images: ShipmentManifest['images'];
   bodies: Map<string, { body: Buffer; mediaType: string }>;
 }
 
 /** Reads the manifests of all images at the source: their sizes are needed before cases can be planned. */
-export async function readManifests(source: RegistryAt, images: Waybill['images'], signal?: AbortSignal): Promise<Manifests> {
+export async function readManifests(
+  source: RegistryAt,
+  images: ShipmentManifest['images'],
+  signal?: AbortSignal,
+): Promise<Manifests> {
   const bodies: Manifests['bodies'] = new Map();
   await inParallel(images, 4, signal, async (i) => {
     for (const m of i.manifests) {
@@ -39,15 +43,15 @@ export async function readManifests(source: RegistryAt, images: Waybill['images'
   };
 }
 
-/** The waybill of a shipment whose blobs travel in cases of `caseBytes`. @throws RangeError when a case is too small to hold anything */
+/** The manifest of a shipment whose blobs travel in cases of `caseBytes`. @throws RangeError when a case is too small to hold anything */
 export function planCases(
   draft: Draft,
-  images: Waybill['images'],
-  sizes: Waybill['blobs'],
+  images: ShipmentManifest['images'],
+  sizes: ShipmentManifest['blobs'],
   travelling: readonly string[],
   caseBytes: number,
   stands?: Record<string, string[]>,
-): Waybill {
+): ShipmentManifest {
   const own = Object.fromEntries([...new Set(images.flatMap((i) => i.blobs))].sort().map((d) => [d, sizes[d] ?? 0]));
   const overhead = overheadOf(images, travelling.length);
   const plan = splitIntoCases(
@@ -56,7 +60,7 @@ export function planCases(
     overhead,
   );
   const cases = plan.cases.length ? plan.cases : [{ number: 1, bytes: 0, pieces: [] }];
-  return waybillOf(draft, images, own, { ...plan, cases }, stands);
+  return shipmentManifestOf(draft, images, own, { ...plan, cases }, stands);
 }
 
 /** A piece of a blob on its way into a case: `from` to `to` (exclusive) of its `size` bytes, to be `want` (SHA-256, hex) where that is known. */
@@ -90,7 +94,7 @@ export interface PackHooks {
   fetch?: (f: Fetch, hooks: FetchHooks) => Promise<string>;
   onBytes?: (n: number) => void;
   onCut?: () => void;
-  onPiece?: (piece: WaybillPiece, number: number) => Promise<void> | void;
+  onPiece?: (piece: ShipmentPiece, number: number) => Promise<void> | void;
   onClosed?: (number: number) => Promise<void> | void;
   /** Whoever packs signs the manifest. */
   signer?: SigningKey;
@@ -99,16 +103,16 @@ export interface PackHooks {
 
 /**
  * Packs cases from a registry, each piece verified as it arrives; what lies there from before is taken as it is.
- * Answers the waybill with the checksums of parts. Called again after a kill, it goes on at the byte where it stood.
+ * Answers the manifest with the checksums of parts. Called again after a kill, it goes on at the byte where it stood.
  */
 export async function packCases(
-  waybill: Waybill,
+  manifest: ShipmentManifest,
   source: RegistryAt,
   manifests: Manifests['bodies'],
   folderOf: (number: number) => string,
   hooks: PackHooks = {},
-): Promise<Waybill> {
-  const w = structuredClone(waybill);
+): Promise<ShipmentManifest> {
+  const w = structuredClone(manifest);
   const repository = new Map<string, string>();
   for (const i of w.images) for (const b of i.blobs) if (!repository.has(b)) repository.set(b, i.from ?? i.repository);
   const boxes = new Map<number, CaseFolder>();
@@ -165,9 +169,9 @@ export async function packCases(
 }
 
 /** Parts were fetched each by itself: joined, they must be the blob. @throws ProtocolError `digest` */
-async function verifyJoined(w: Waybill, boxOf: (number: number) => CaseFolder): Promise<void> {
+async function verifyJoined(w: ShipmentManifest, boxOf: (number: number) => CaseFolder): Promise<void> {
   const { createHash } = await import('node:crypto');
-  const parts = new Map<string, { piece: WaybillPiece; number: number }[]>();
+  const parts = new Map<string, { piece: ShipmentPiece; number: number }[]>();
   for (const c of w.cases)
     for (const piece of c.pieces)
       if (isPart(w, piece)) parts.set(piece.digest, [...(parts.get(piece.digest) ?? []), { piece, number: c.number }]);

@@ -7,8 +7,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import fc from 'fast-check';
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
-import { repairOf, type Waybill } from '@praesidor/core/images';
-import { anywhere, Dialer, Exits, parseDetours, ProtocolError } from '@praesidor/protocols/dial';
+import { repairOf, type ShipmentManifest } from '@praesidor/core/images';
+import { anywhere, Dialer, Exits, parseAddressMap, ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, hasManifest, pushBlob, putManifest, readOn, type RegistryAt } from '@praesidor/protocols/oci';
 import { createRegistry, plainLogin, type RegistryOptions, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
@@ -48,7 +48,7 @@ async function serve(name: 'source' | 'target', options: Partial<RegistryOptions
 }
 beforeAll(async () => {
   pair = await makeCertificate({ commonName: 'registries', names: ['registry.source.example', 'registry.target.example'] });
-  dialer = new Dialer(new Exits(parseDetours('10.0.0.9/32=127.0.0.1/32+0'), anywhere), async () => '10.0.0.9');
+  dialer = new Dialer(new Exits(parseAddressMap('10.0.0.9/32=127.0.0.1/32+0'), anywhere), async () => '10.0.0.9');
 });
 afterAll(() => dialer.close());
 beforeEach(async () => {
@@ -66,7 +66,7 @@ afterEach(() => {
   rmSync(dir, { recursive: true, force: true });
 });
 
-async function publish(repository: string, tag: string, ...layers: Buffer[]): Promise<Waybill['images'][number]> {
+async function publish(repository: string, tag: string, ...layers: Buffer[]): Promise<ShipmentManifest['images'][number]> {
   const config = Buffer.from(`{"of":"${repository}:${tag}"}`);
   for (const b of [config, ...layers]) await pushBlob(source, repository, sha(b), b.length, () => one(b));
   const body = Buffer.from(
@@ -114,7 +114,7 @@ const landAll = async (order: number[], hooks = {}) => {
   for (const n of order) last = await landCase(box(n), target, join(dir, 'keep'), hooks);
   return last as NonNullable<typeof last>;
 };
-const numbers = (w: Waybill) => w.cases.map((c) => c.number);
+const numbers = (w: ShipmentManifest) => w.cases.map((c) => c.number);
 const faultOf = (act: Promise<unknown>) =>
   act.then(
     () => undefined,
@@ -150,7 +150,7 @@ describe('cases', () => {
   });
   it('are packed on at the byte where they stood', async () => {
     const { w, plan, m } = await packed();
-    const path = w.cases[0]?.pieces[0] as Waybill['cases'][number]['pieces'][number];
+    const path = w.cases[0]?.pieces[0] as ShipmentManifest['cases'][number]['pieces'][number];
     const file = join(folder(1), `parts/${path.digest.slice(7)}.${path.from}`);
     const whole = readFileSync(file);
     rmSync(file);
@@ -216,10 +216,10 @@ describe('cases', () => {
     expect(await faultOf(landCase(new CaseFolder(join(dir, 'nowhere')), target, dir))).toContain(
       'is no case, or it was not finished',
     );
-    const text = readFileSync(join(folder(1), 'waybill.json'), 'utf8');
-    writeFileSync(join(folder(1), 'waybill.json'), text.slice(0, text.length >> 1));
+    const text = readFileSync(join(folder(1), 'shipment.json'), 'utf8');
+    writeFileSync(join(folder(1), 'shipment.json'), text.slice(0, text.length >> 1));
     await expect(verifyCase(box(1))).rejects.toThrow('read only halfway');
-    writeFileSync(join(folder(1), 'waybill.json'), text.replace('"core/api"', '"../../etc"'));
+    writeFileSync(join(folder(1), 'shipment.json'), text.replace('"core/api"', '"../../etc"'));
     await expect(verifyCase(box(1))).rejects.toBeInstanceOf(NotACase);
     appendFileSync(join(folder(2), 'SHA256SUMS'), `${'0'.repeat(64)}  ../../../etc/passwd\n`);
     expect([...(await box(2).sums()).keys()].some((p) => p.includes('..'))).toBe(false);

@@ -16,7 +16,7 @@ const put = (file: string, text: string | Buffer) => writeFileSync(join(dir, fil
 beforeEach(async () => {
   dir = join(root, `${++n}`);
   execFileSync('mkdir', [dir]);
-  put('waybill.json', manifest);
+  put('shipment.json', manifest);
 });
 const sign = (by = 'Briar Wharf', pem = privateKey) =>
   put(signatureFile, JSON.stringify(signManifest(manifest, { name: by, privateKey: pem })));
@@ -36,7 +36,7 @@ describe('who packed a shipment', () => {
     sign();
     const bytes = Buffer.from(manifest);
     bytes[i] = (bytes[i] as number) ^ 1;
-    put('waybill.json', bytes);
+    put('shipment.json', bytes);
     expect(await seen()).toMatchObject({ state: 'wrong' });
   });
   it("is wrong when another's key is named beside a signature", async () => {

@@ -9,7 +9,7 @@ import {
 import type { CaseFolder } from './case.ts';
 
 /**
- * Who packed a shipment: an Ed25519 signature (RFC 8032) over the manifest of the whole, `waybill.json`, byte for byte. It
+ * Who packed a shipment: an Ed25519 signature (RFC 8032) over the manifest of the whole, `shipment.json`, byte for byte. It
  * names every blob and manifest by digest, so that what it covers cannot be exchanged; it lies beside it in every case.
  */
 export interface SigningKey {
@@ -78,7 +78,7 @@ export async function signedBy(box: CaseFolder, trusted: readonly TrustedKey[]):
     const { by, key, signature } = s;
     if (typeof by !== 'string' || typeof key !== 'string' || typeof signature !== 'string')
       throw new Error('it has no by, key and signature');
-    const bytes = Buffer.concat([context, await box.read('waybill.json')]);
+    const bytes = Buffer.concat([context, await box.read('shipment.json')]);
     if (!verifyBytes(null, bytes, readKey(key), Buffer.from(signature, 'base64')))
       return { state: 'wrong', why: 'the manifest is not the one that was signed' };
     const known = trusted.find((t) => t.key === key);

@@ -16,7 +16,7 @@ export interface Verified {
 }
 
 /**
- * Reads a case from beginning to end and holds every file against the waybill and the checksum list. What cannot be
+ * Reads a case from beginning to end and holds every file against the manifest and the checksum list. What cannot be
  * read is named, and the rest is read on. @throws NotACase when it does not say what it is
  */
 export async function verifyCase(
@@ -24,12 +24,12 @@ export async function verifyCase(
   onBytes: (n: number) => void = () => {},
   signal?: AbortSignal,
 ): Promise<Verified> {
-  const { waybill: w, mark } = await box.describe();
+  const { manifest: w, mark } = await box.describe();
   const own = w.cases.find((c) => c.number === mark.number);
-  if (!own) throw new NotACase(`the waybill knows no case ${mark.number}`);
+  if (!own) throw new NotACase(`the manifest knows no case ${mark.number}`);
   const listed = await box.sums();
   const want = new Map<string, { sha?: string | undefined; bytes?: number }>();
-  for (const path of ['case.json', 'index.json', 'oci-layout', 'waybill.json']) want.set(path, { sha: listed.get(path) });
+  for (const path of ['case.json', 'index.json', 'oci-layout', 'shipment.json']) want.set(path, { sha: listed.get(path) });
   if ((await box.size(signatureFile)) !== undefined) want.set(signatureFile, { sha: listed.get(signatureFile) });
   for (const i of w.images)
     for (const m of i.manifests) want.set(`blobs/sha256/${m.digest.slice(7)}`, { sha: m.digest.slice(7), bytes: m.bytes });

@@ -1,6 +1,6 @@
 import { mkdirSync } from 'node:fs';
 import type { AddressInfo } from 'node:net';
-import { parseDetours } from '@praesidor/protocols/dial';
+import { parseAddressMap } from '@praesidor/protocols/dial';
 import { controlServer } from './control.ts';
 import { readWorld } from './read-world.ts';
 import { World } from './world.ts';
@@ -12,10 +12,10 @@ const {
   PROVING_DIR: dir = '.praesidor/world',
   PROVING_PORT: port = '0',
   PROVING_SPEED: speed = '60',
-  PRAESIDOR_DETOURS: detours,
+  PRAESIDOR_ADDRESS_MAP: addressMap,
 } = process.env;
 mkdirSync(dir, { recursive: true });
-const world = await new World(readWorld(file, estate), dir, parseDetours(detours), Number(speed)).start();
+const world = await new World(readWorld(file, estate), dir, parseAddressMap(addressMap), Number(speed)).start();
 const control = controlServer(world);
 control.listen(Number(port), '127.0.0.1', () =>
   process.stdout.write(`${JSON.stringify({ listening: (control.address() as AddressInfo).port })}\n`),

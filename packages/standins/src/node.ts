@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { parse as parseToml } from 'smol-toml';
 import { parse as parseYaml } from 'yaml';
 import { parseReference } from '@praesidor/core/images';
-import { anywhere, detour, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
+import { anywhere, mapAddress, Dialer, Exits, ProtocolError } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { paperSize } from '@praesidor/protocols/oci';
 import { ask, authoritiesIn } from './ask.ts';
@@ -320,7 +320,7 @@ async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>):
 async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortSignal): Promise<void> {
   const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
   await report('images', 'start', 'SUCCESS', `${images.length} images`);
-  const exits = new Exits(m.around.detours, anywhere);
+  const exits = new Exits(m.around.addressMap, anywhere);
   const dialer = new Dialer(
     exits,
     async (name) => {
@@ -331,7 +331,7 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
       throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
     },
     8,
-    detour(m.around.detours, me.address, 443).host,
+    mapAddress(m.around.addressMap, me.address, 443).host,
   );
   const kept = imagesIn(m, me);
   const held = new Set(kept.flatMap((p) => p.split(' ').slice(1)));
@@ -417,7 +417,7 @@ async function pullImage(
   const child = doc.manifests?.find((d) => d.platform?.architecture === 'amd64');
   if (child) doc = JSON.parse((await get(`/${ref.repository}/manifests/${child.digest}`, all)).toString()) as Doc;
   const fetched: string[] = [];
-  let paper = 0;
+  let declaredBytes = 0;
   for (const d of [doc.config, ...doc.layers]) {
     if (held.has(d.digest)) continue;
     const bytes = await get(`/${ref.repository}/blobs/${d.digest}`, '*/*');
@@ -425,8 +425,8 @@ async function pullImage(
       throw new Error(`${d.digest.slice(0, 19)} from ${host} does not have its digest; it was thrown away`);
     held.add(d.digest);
     fetched.push(d.digest);
-    paper += Number((d as { annotations?: Record<string, string> }).annotations?.[paperSize] ?? 0);
+    declaredBytes += Number((d as { annotations?: Record<string, string> }).annotations?.[paperSize] ?? 0);
   }
-  await m.clock.sleep(paper / 25e6, signal);
+  await m.clock.sleep(declaredBytes / 25e6, signal);
   return fetched;
 }

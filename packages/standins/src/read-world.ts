@@ -18,14 +18,14 @@ interface WorldFile {
   documents?: string[];
 }
 
-/** The world of a YAML file; what registries publish comes from the releases and add-ons of an estate. */
-export function readWorld(file: string, estateDir: string): WorldSpec {
+/** The world of a YAML file; what registries publish comes from the releases and add-ons of an estate, as `as` gives them. */
+export function readWorld(file: string, estateDir: string, as: (doc: Doc) => Doc = (doc) => doc): WorldSpec {
   const raw = parse(readFileSync(file, 'utf8')) as WorldFile;
   const docs = readdirSync(estateDir)
     .filter((f) => f.endsWith('.yaml'))
     .sort()
-    .flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => d.doc));
-  const elsewhere = (raw.documents ?? []).flatMap((text) => readDocuments(text, 'documents').docs.map((d) => d.doc));
+    .flatMap((f) => readDocuments(readFileSync(join(estateDir, f), 'utf8'), f).docs.map((d) => as(d.doc)));
+  const elsewhere = (raw.documents ?? []).flatMap((text) => readDocuments(text, 'documents').docs.map((d) => as(d.doc)));
   const known = [...docs, ...elsewhere];
   const documents = (names: string[]) =>
     known.flatMap((d) =>
@@ -113,11 +113,11 @@ function publication(image: string, on: string): Publication {
     return {
       image,
       layers: [
-        { key: `${image} kernel`, paper: 14e6, title: 'kernel' },
-        { key: `${image} initrd`, paper: 86e6, title: 'initrd' },
-        { key: `${image} root`, paper: 412e6, title: 'root' },
-        { key: 'stub', paper: 90e3, title: 'stub', bytes: smallStub() },
-        { key: 'contents', paper: 21e3, title: 'contents', bytes: Buffer.from(JSON.stringify(systemContents)) },
+        { key: `${image} kernel`, declaredBytes: 14e6, title: 'kernel' },
+        { key: `${image} initrd`, declaredBytes: 86e6, title: 'initrd' },
+        { key: `${image} root`, declaredBytes: 412e6, title: 'root' },
+        { key: 'stub', declaredBytes: 90e3, title: 'stub', bytes: smallStub() },
+        { key: 'contents', declaredBytes: 21e3, title: 'contents', bytes: Buffer.from(JSON.stringify(systemContents)) },
       ],
     };
   const base = n % 4;
@@ -126,14 +126,14 @@ function publication(image: string, on: string): Publication {
   return {
     image,
     layers: [
-      { key: `base ${base}`, paper: Math.round(grown * (28e6 + base * 3e6)) },
+      { key: `base ${base}`, declaredBytes: Math.round(grown * (28e6 + base * 3e6)) },
       ...Array.from({ length: lasting }, (_, i) => ({
         key: `${path} ${i}`,
-        paper: Math.round(grown * (16e6 + ((n >>> (i + 2)) % 29) * 1e6)),
+        declaredBytes: Math.round(grown * (16e6 + ((n >>> (i + 2)) % 29) * 1e6)),
       })),
       ...Array.from({ length: fresh }, (_, i) => ({
         key: `${path} ${version} ${i}`,
-        paper: Math.round(grown * (4e6 + ((n >>> (i + 5)) % 17) * 1e6)),
+        declaredBytes: Math.round(grown * (4e6 + ((n >>> (i + 5)) % 17) * 1e6)),
       })),
     ],
   };

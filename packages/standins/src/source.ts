@@ -11,7 +11,7 @@ import type { Faults } from './faults.ts';
 /** What to publish under one image name: layers by a key (equal keys are the same layer) with the size on paper. */
 export interface Publication {
   image: string;
-  layers: { key: string; paper: number; title?: string; bytes?: Buffer }[];
+  layers: { key: string; declaredBytes: number; title?: string; bytes?: Buffer }[];
 }
 
 const scale = 2000;
@@ -24,9 +24,9 @@ const around = 3 * block;
  * Bytes of a layer: an archive with one file (ustar, POSIX.1-1988), which a runtime unpacks; always the same for a key, and to a
  * block a two-thousandth of its size on paper.
  */
-export function layerBytes(key: string, paper: number): Buffer {
+export function layerBytes(key: string, declaredBytes: number): Buffer {
   const seed = createHash('sha256').update(key).digest();
-  const size = Math.max(64, Math.round(paper / scale) - around);
+  const size = Math.max(64, Math.round(declaredBytes / scale) - around);
   const content = createCipheriv('aes-256-ctr', seed, seed.subarray(0, 16)).update(Buffer.alloc(size));
   const archive = Buffer.alloc(around + Math.ceil(size / block) * block);
   const field = (text: string, at: number) => archive.write(text, at, 'latin1');
@@ -71,19 +71,19 @@ export async function publish(
         architecture: 'amd64',
         os: 'linux',
         config: {},
-        rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(l.bytes ?? layerBytes(l.key, l.paper))) },
+        rootfs: { type: 'layers', diff_ids: p.layers.map((l) => sha(l.bytes ?? layerBytes(l.key, l.declaredBytes))) },
       }),
     );
     const lacking = p.layers.some((l) => without.has(l.key));
     const layers = [];
     for (const l of p.layers) {
-      const bytes = l.bytes ?? layerBytes(l.key, l.paper);
+      const bytes = l.bytes ?? layerBytes(l.key, l.declaredBytes);
       if (!without.has(l.key)) blob(repository, bytes);
       layers.push({
         mediaType: 'application/vnd.oci.image.layer.v1.tar',
         digest: sha(bytes),
         size: bytes.length,
-        annotations: { [paperSize]: String(l.paper), ...(l.title ? { 'org.opencontainers.image.title': l.title } : {}) },
+        annotations: { [paperSize]: String(l.declaredBytes), ...(l.title ? { 'org.opencontainers.image.title': l.title } : {}) },
       });
     }
     const { digest: configDigest } = blob(repository, config);

@@ -2,7 +2,7 @@ import { imagesOn } from './node.ts';
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import type { Server } from 'node:http';
 import { join } from 'node:path';
-import { detour, type Detour } from '@praesidor/protocols/dial';
+import { mapAddress, type AddressMapping } from '@praesidor/protocols/dial';
 import { Store } from '@praesidor/registry';
 import { bmcServer } from './bmc.ts';
 import { kept, makeCertificate, type Pair } from './certificates.ts';
@@ -15,7 +15,7 @@ import { type Hardware, type Lasting, Machine } from './machine.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
 
 export interface Surroundings {
-  detours: readonly Detour[];
+  addressMap: readonly AddressMapping[];
   cluster: Clusters;
 }
 export interface RegistrySpec {
@@ -49,7 +49,7 @@ export interface WorldSpec {
 
 /**
  * The outside world: management controllers, machines, name servers, registries, clusters. Every device
- * listens at the place where the detours lead, and keeps its state in `dir`.
+ * listens at the place where the addressMap lead, and keeps its state in `dir`.
  */
 export class World {
   readonly clock: Clock;
@@ -65,11 +65,16 @@ export class World {
   constructor(
     readonly spec: WorldSpec,
     readonly dir: string,
-    readonly detours: readonly Detour[],
+    readonly addressMap: readonly AddressMapping[],
     speed: number,
   ) {
     this.clock = new Clock(speed);
-    this.clusters = new Clusters(this.clock, (address, port) => detour(detours, address, port));
+    this.clusters = new Clusters(this.clock, (address, port) => mapAddress(addressMap, address, port));
+  }
+
+  /** What people are given to trust: an authority a file. */
+  private writeAuthorities(): void {
+    for (const [name, pair] of this.authorities) writeFileSync(join(this.dir, `${name}.pem`), pair.cert);
   }
 
   async start(): Promise<this> {
@@ -79,6 +84,7 @@ export class World {
         a.name,
         await kept(join(this.dir, `ca-${a.name}.json`), () => makeCertificate({ commonName: a.title, isCa: true, days: 3650 })),
       );
+    this.writeAuthorities();
     await this.startDns();
     for (const r of this.spec.registries) await this.startRegistry(r);
     const saved = this.load();
@@ -102,7 +108,7 @@ export class World {
   }
 
   private machineOf = (h: Hardware) =>
-    new Machine(h, this.clock, this.faults, { detours: this.detours, cluster: this.clusters }, () => this.save());
+    new Machine(h, this.clock, this.faults, { addressMap: this.addressMap, cluster: this.clusters }, () => this.save());
 
   private async startHypervisor(spec: HypervisorSpec, saved: SavedHypervisor | undefined): Promise<void> {
     const h = new Hypervisor(spec, this.faults, this.machineOf, () => this.save());
@@ -146,7 +152,7 @@ export class World {
       () => this.save(),
     );
     for (const server of this.spec.dns.servers) {
-      const at = detour(this.detours, server, 53);
+      const at = mapAddress(this.addressMap, server, 53);
       await this.dns.listen(at.host, at.port);
     }
   }
@@ -183,7 +189,7 @@ export class World {
   }
 
   private async listen(server: Server, address: string, port: number): Promise<void> {
-    const at = detour(this.detours, address, port);
+    const at = mapAddress(this.addressMap, address, port);
     await new Promise<void>((done, fail) => {
       server.once('error', fail);
       server.listen(at.port, at.host, done);

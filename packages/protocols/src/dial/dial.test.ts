@@ -5,27 +5,27 @@ import {
   anywhere,
   askJson,
   type Destination,
-  detour,
+  mapAddress,
   Dialer,
   Exits,
-  parseDetours,
+  parseAddressMap,
   ProtocolError,
   seenAs,
   specialUse,
 } from './index.ts';
 
-describe('detours', () => {
+describe('addressMap', () => {
   it('keep the host part and shift the port', () => {
     // 10.62.7.12 in 10.0.0.0/8: the lower 24 bits are 62.7.12
-    expect(detour(parseDetours('10.0.0.0/8=127.0.0.0/8+20000'), '10.62.7.12', 443)).toEqual({
+    expect(mapAddress(parseAddressMap('10.0.0.0/8=127.0.0.0/8+20000'), '10.62.7.12', 443)).toEqual({
       host: '127.62.7.12',
       port: 20443,
       taken: true,
     });
-    expect(detour(parseDetours(''), '10.62.7.12', 443)).toEqual({ host: '10.62.7.12', port: 443, taken: false });
+    expect(mapAddress(parseAddressMap(''), '10.62.7.12', 443)).toEqual({ host: '10.62.7.12', port: 443, taken: false });
   });
   it.each(['10.0.0.0/8', '10.0.0.0/8=127.0.0.0/16', 'x=y'])('%s is refused', (text) => {
-    expect(() => parseDetours(text)).toThrow();
+    expect(() => parseAddressMap(text)).toThrow();
   });
 });
 
@@ -137,7 +137,7 @@ describe('the way out', () => {
 });
 
 describe('who asks', () => {
-  const detours = parseDetours('10.0.0.0/8=127.0.0.0/8+20000,fd00::/64=fd99::/64');
+  const addressMap = parseAddressMap('10.0.0.0/8=127.0.0.0/8+20000,fd00::/64=fd99::/64');
   it.each([
     ['127.62.8.32', '10.62.8.32'],
     ['::ffff:127.62.8.32', '10.62.8.32'],
@@ -148,7 +148,7 @@ describe('who asks', () => {
     ['', ''],
     ['somebody', 'somebody'],
   ])('%s is %s, as the plan has it', (client, address) => {
-    expect(seenAs(detours, client)).toBe(address);
+    expect(seenAs(addressMap, client)).toBe(address);
     expect(seenAs([], client)).toBe(client.replace(/^::ffff:/i, ''));
   });
 });

@@ -11,6 +11,8 @@ export type ProtocolFault =
   | 'cancelled'
   | 'digest'
   | 'missing'
+  /** No resolver knows its name. */
+  | 'unresolved'
   | 'full'
   | 'busy'
   /** Not connected: the policy does not open it, or a credential may not go there. */

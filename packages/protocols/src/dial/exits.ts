@@ -1,5 +1,5 @@
 import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
-import { detour, type Detour } from './detours.ts';
+import { mapAddress, type AddressMapping } from './address-map.ts';
 import { ProtocolError } from './errors.ts';
 
 /** What a connection is made for; each goes only to what is declared for it. `own`: this installation, as machines reach it. */
@@ -49,13 +49,13 @@ export function specialUse(address: string): string | undefined {
  */
 export class Exits {
   constructor(
-    readonly detours: readonly Detour[],
+    readonly addressMap: readonly AddressMapping[],
     private readonly policy: Policy,
   ) {}
 
   /** Where a connection goes. @throws ProtocolError `kept-back` with why it may not be made */
   async to(purpose: Purpose, host: string, address: string, port: number): Promise<{ host: string; port: number }> {
-    const at = detour(this.detours, address, port);
+    const at = mapAddress(this.addressMap, address, port);
     const why = await this.policy({ purpose, host, address, port, mapped: at.taken });
     if (why) throw new ProtocolError('kept-back', `${host}:${port}`, why);
     return { host: at.host, port: at.port };

@@ -1,5 +1,5 @@
 export * from './connects.ts';
-export * from './detours.ts';
+export * from './address-map.ts';
 export * from './dialer.ts';
 export * from './errors.ts';
 export * from './exits.ts';

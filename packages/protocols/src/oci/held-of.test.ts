@@ -5,7 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { AskedImage } from '@praesidor/core/images';
 import { makeCertificate } from '@praesidor/standins';
-import { anywhere, Dialer, Exits, parseDetours, type ProtocolError } from '../dial/index.ts';
+import { anywhere, Dialer, Exits, parseAddressMap, type ProtocolError } from '../dial/index.ts';
 import { heldAt, heldOf, type RegistryAt } from './index.ts';
 
 /** A registry as the standard alone describes it, told by each test what it answers. */
@@ -27,7 +27,7 @@ beforeAll(async () => {
     server.listen(0, '127.0.0.1', done);
   });
   dialer = new Dialer(
-    new Exits(parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), anywhere),
+    new Exits(parseAddressMap(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), anywhere),
     async () => '10.0.0.9',
   );
   at = { dialer, endpoint: 'depot.example:5000', trust: { ca: pair.cert } };

@@ -8,7 +8,7 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate, publish } from '@praesidor/standins';
-import { anywhere, Dialer, Exits, parseDetours, type ProtocolError } from '../dial/index.ts';
+import { anywhere, Dialer, Exits, parseAddressMap, type ProtocolError } from '../dial/index.ts';
 import {
   held,
   getManifest,
@@ -33,7 +33,7 @@ let ca: string;
 let before: (req: IncomingMessage, res: ServerResponse) => boolean = () => false;
 const image = (name: string, ...keys: string[]) => ({
   image: `images.upstream.example/core/${name}:1`,
-  layers: keys.map((key) => ({ key, paper: 2_000_000 })),
+  layers: keys.map((key) => ({ key, declaredBytes: 2_000_000 })),
 });
 
 beforeAll(async () => {
@@ -46,7 +46,7 @@ beforeAll(async () => {
     server.listen(0, '127.0.0.1', done);
   });
   dialer = new Dialer(
-    new Exits(parseDetours(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), anywhere),
+    new Exits(parseAddressMap(`10.0.0.9/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 5000}`), anywhere),
     async () => '10.0.0.9',
   );
   at = { dialer, endpoint: 'registry.lr.example:5000', trust: { ca }, user: 'keeper', password: 'k' };
@@ -113,7 +113,7 @@ describe('a bill', () => {
     expect(Object.keys(bill.blobs)).toHaveLength(5); // two configs, one base, two of their own
     expect(
       Object.values(bill.blobs)
-        .filter((b) => b.paper === 2_000_000)
+        .filter((b) => b.declaredBytes === 2_000_000)
         .every((b) => b.bytes === 2048),
     ).toBe(true); // one file of a block, and 3 blocks around it: 4 × 512; the size on paper is as declared
   });
@@ -123,7 +123,7 @@ describe('a bill', () => {
     ['1e400', 9],
     ['', 9],
     ['18000', 18_000],
-  ])('takes a declared size of %j for one only if it is one', async (said, paper) => {
+  ])('takes a declared size of %j for one only if it is one', async (said, declaredBytes) => {
     const layer = { digest: sha(Buffer.from('layer')), size: 9, annotations: { [paperSize]: said } };
     const text = JSON.stringify({ schemaVersion: 2, layers: [layer] });
     before = (q, res) => {
@@ -134,7 +134,7 @@ describe('a bill', () => {
     const bill = await walkBill(at, '1', parts.slice(0, 1), ['x86-64'], '').finally(() => {
       before = () => false;
     });
-    expect(bill.blobs[layer.digest]).toEqual({ bytes: 9, paper });
+    expect(bill.blobs[layer.digest]).toEqual({ bytes: 9, declaredBytes });
   });
   it('names an image that is not there, or not for the architecture', async () => {
     expect(

@@ -46,7 +46,7 @@ export async function walkBill(
       }
       manifests.push(top);
       const blobs = manifests.flatMap((m) => [...(m.json.config ? [m.json.config] : []), ...(m.json.layers ?? [])]);
-      for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, paper: declared(d) };
+      for (const d of blobs) bill.blobs[d.digest] = { bytes: d.size, declaredBytes: declared(d) };
       found[i] = {
         ref: c.image,
         component: c.name,

@@ -10,6 +10,8 @@ export interface Bmc {
   password: string;
   leash?: Leash | undefined;
   signal?: AbortSignal;
+  /** Told after every request whether it was answered, and what failed otherwise. */
+  heard?: (fault?: ProtocolError) => void;
 }
 
 export const Link = z.object({ '@odata.id': z.string() });
@@ -17,7 +19,7 @@ export type Link = z.infer<typeof Link>;
 export const Collection = z.object({ Members: z.array(Link).max(1024) });
 
 /** Controllers answer within a few seconds, or not at all. */
-const patience = 5000;
+const timeoutMs = 5000;
 
 const target = (b: Bmc): Target => ({
   purpose: 'controller',
@@ -36,11 +38,24 @@ function inside(b: Bmc, path: string): string {
   return path;
 }
 
-export async function get<T>(b: Bmc, path: string, schema: z.ZodType<T>): Promise<T> {
+/** Tells `heard` how a request ended. */
+async function hearing<T>(b: Bmc, request: Promise<T>): Promise<T> {
+  try {
+    const answer = await request;
+    b.heard?.();
+    return answer;
+  } catch (e) {
+    if (e instanceof ProtocolError) b.heard?.(e);
+    throw e;
+  }
+}
+
+export const get = <T>(b: Bmc, path: string, schema: z.ZodType<T>): Promise<T> => hearing(b, read(b, path, schema));
+async function read<T>(b: Bmc, path: string, schema: z.ZodType<T>): Promise<T> {
   const { json } = await askJson<unknown>(
     b.dialer,
     target(b),
-    { path: inside(b, path), headers: authorization(b), timeoutMs: patience, ...(b.signal ? { signal: b.signal } : {}) },
+    { path: inside(b, path), headers: authorization(b), timeoutMs, ...(b.signal ? { signal: b.signal } : {}) },
     1_000_000,
   );
   const parsed = schema.safeParse(json);
@@ -54,12 +69,14 @@ export async function get<T>(b: Bmc, path: string, schema: z.ZodType<T>): Promis
 }
 
 /** A command. @returns the place of the task that it began, where it began one */
-export async function act(b: Bmc, method: 'POST' | 'PATCH', path: string, body: unknown): Promise<string | undefined> {
+export const act = (b: Bmc, method: 'POST' | 'PATCH', path: string, body: unknown): Promise<string | undefined> =>
+  hearing(b, command(b, method, path, body));
+async function command(b: Bmc, method: 'POST' | 'PATCH', path: string, body: unknown): Promise<string | undefined> {
   const r = await askJson<{ '@odata.id'?: string } | undefined>(b.dialer, target(b), {
     method,
     path: inside(b, path),
     headers: authorization(b),
-    timeoutMs: patience,
+    timeoutMs,
     body,
     ...(b.signal ? { signal: b.signal } : {}),
   });

@@ -90,12 +90,12 @@ export interface Read {
 
 /**
  * All facts the job needs, and where the chassis says it stands. `at` is the time written into them. What a controller
- * has nothing about is left out; a part that it breaks off at is named in `untold`, and the rest is kept.
+ * has nothing about is left out; a part that it breaks off at is named in `unreadParts`, and the rest is kept.
  *
  * @throws ProtocolError when the system itself cannot be read, or the credentials are refused
  */
 export async function readFacts(b: Bmc, at: string): Promise<Read> {
-  const untold: string[] = [];
+  const unreadParts: string[] = [];
   const part = async <T>(what: string, otherwise: T, read: () => Promise<T>): Promise<T> => {
     try {
       return await read();
@@ -103,7 +103,7 @@ export async function readFacts(b: Bmc, at: string): Promise<Read> {
       // A part it does not have is no fault of the whole; silence, a changed certificate or refused credentials are.
       if (!(e instanceof ProtocolError) || ['silent', 'refused', 'cut', 'pin', 'credentials', 'cancelled'].includes(e.fault))
         throw e;
-      untold.push(told(`${what}: ${e.detail}`, 200));
+      unreadParts.push(told(`${what}: ${e.detail}`, 200));
       return otherwise;
     }
   };
@@ -173,7 +173,7 @@ export async function readFacts(b: Bmc, at: string): Promise<Read> {
     power: s.PowerState === 'On' ? 'On' : 'Off',
     ...healthOf(s.Status),
     ...power,
-    ...(untold.length ? { untold } : {}),
+    ...(unreadParts.length ? { unreadParts } : {}),
   });
   if (!facts.success) {
     const [wrong] = facts.error.issues;

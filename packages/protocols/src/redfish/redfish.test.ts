@@ -4,7 +4,7 @@ import type { AddressInfo } from 'node:net';
 import { X509Certificate } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCertificate } from '@praesidor/standins';
-import { anywhere, Dialer, Exits, fingerprintOf, parseDetours, type ProtocolError } from '../dial/index.ts';
+import { anywhere, Dialer, Exits, fingerprintOf, parseAddressMap, type ProtocolError } from '../dial/index.ts';
 import { readFacts, reset, setBoot, setHttpBoot, trustForBoot, trustForMedia } from './index.ts';
 
 /** A controller that answers whatever a test wants, behind a pinned certificate. */
@@ -20,7 +20,7 @@ beforeAll(async () => {
     server.listen(0, '127.0.0.1', done);
   });
   dialer = new Dialer(
-    new Exits(parseDetours(`10.0.0.1/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 443}`), anywhere),
+    new Exits(parseAddressMap(`10.0.0.1/32=127.0.0.1/32+${(server.address() as AddressInfo).port - 443}`), anywhere),
     async () => {
       throw new Error('no names here');
     },

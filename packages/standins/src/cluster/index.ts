@@ -3,7 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { createServer, type Server } from 'node:https';
 import { createServer as createNet, type Server as NetServer } from 'node:net';
 import type { TLSSocket } from 'node:tls';
-import { parse as parseYaml } from 'yaml';
+import { once, parseYaml } from '../parse-once.ts';
 import { holds, isIp, parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
 import type { Clock } from '../clock.ts';
 import { readEnvironment } from '../environment.ts';
@@ -23,6 +23,11 @@ interface Member {
 }
 
 /** The clusters that stand in the proving ground: each exists while most of its control-plane machines run. */
+/** The names in a certificate, which do not change. */
+const namesIn = once((crt) =>
+  (new X509Certificate(crt).subjectAltName ?? '').split(', ').map((n) => n.replace(/^(DNS|IP Address):/, '')),
+);
+
 export class Clusters {
   private readonly clusters = new Map<string, ApiStandin>();
   constructor(
@@ -114,7 +119,7 @@ class ApiStandin {
     });
     server.listen(at.port, at.host);
     this.server = server;
-    this.timer ??= setInterval(() => this.settleInbound(), 100).unref();
+    this.timer ??= setInterval(() => this.settleInbound(), 250).unref();
   }
 
   close(): void {
@@ -152,9 +157,7 @@ class ApiStandin {
         }),
       objects: [...this.objects.values()].map((o) => o.object),
       allowPrivileged: this.flag('allow-privileged') === 'true',
-      apiNames: crt
-        ? (new X509Certificate(crt).subjectAltName ?? '').split(', ').map((n) => n.replace(/^(DNS|IP Address):/, ''))
-        : [],
+      apiNames: crt ? namesIn(crt) : [],
       age: (from) => ((Date.now() - from) * this.clock.speed) / 1000,
       givenAt: (o) => since.get(o) ?? 0,
     });

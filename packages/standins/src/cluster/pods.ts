@@ -1,5 +1,4 @@
-import { parse as parseToml } from 'smol-toml';
-import { parse as parseYaml } from 'yaml';
+import { parseYaml, parseToml } from '../parse-once.ts';
 import type { KubeObject } from './kinds.ts';
 import { asks, may } from './rights.ts';
 import { claimKey, nodesOf, type Volumes, volumesOf } from './volumes.ts';

@@ -1,0 +1,75 @@
+import type { Plan } from '@praesidor/core/charter';
+import { BuildStatus, Step } from '@praesidor/core/schedule';
+import { z } from 'zod';
+import { Count, described, document, Moment } from './parts.ts';
+
+export const CharterAnswer = z.strictObject({
+  doc: document('Charter'),
+  version: Count,
+  revisions: z.array(
+    z.strictObject({
+      charter: z.string(),
+      revision: Count,
+      doc: document('Charter'),
+      at: Moment,
+      by: z.string(),
+      note: z.string(),
+    }),
+  ),
+});
+export type CharterAnswer = z.infer<typeof CharterAnswer>;
+/** What a charter holds now: hosts, addresses, and those that were given back. */
+export const Held = z.strictObject({
+  hosts: z.array(z.string()),
+  addresses: z.array(z.string()),
+  released: z.array(z.string()),
+  act: Count,
+});
+export const CharterSaved = z.strictObject({
+  version: Count,
+  revision: Count,
+  /** What is held for it now, and what was given back. */
+  held: z.strictObject({ hosts: z.array(z.string()), addresses: z.array(z.string()), released: z.array(z.string()) }),
+  act: Count,
+});
+export const KitFile = z.strictObject({
+  path: z.string(),
+  content: z.string(),
+  from: z.array(z.string()),
+  secret: z.boolean(),
+  sha256: z.string(),
+});
+export type KitFile = z.infer<typeof KitFile>;
+export const KitFiles = z.strictObject({ files: z.array(KitFile) });
+
+export const Build = z.strictObject({
+  charter: z.string(),
+  number: Count,
+  revision: Count,
+  createdAt: Moment,
+  createdBy: z.string(),
+  /** Each with its lane, what it comes after, and how long it usually takes, in seconds. */
+  steps: z.array(Step),
+  /** The build, and each step with its attempts. */
+  status: BuildStatus,
+});
+export type Build = z.infer<typeof Build>;
+export const Builds = z.strictObject({ builds: z.array(Build) });
+export const ProofLine = z.strictObject({
+  what: z.string(),
+  planned: z.string(),
+  found: z.string(),
+  good: z.boolean(),
+  evidence: z.array(z.string()),
+  at: z.string(),
+});
+export type ProofLine = z.infer<typeof ProofLine>;
+export const WholeBuild = Build.extend({
+  proof: z.array(ProofLine).nullable(),
+  plan: described<Plan>('the plan that it executes, as it was when it began'),
+});
+export type WholeBuild = z.infer<typeof WholeBuild>;
+export const BuildBegun = z.strictObject({ charter: z.string(), number: Count });
+export const LogLine = z.strictObject({ id: Count, at: Moment, level: z.string(), line: z.string() });
+export type LogLine = z.infer<typeof LogLine>;
+export const LogLines = z.strictObject({ lines: z.array(LogLine) });

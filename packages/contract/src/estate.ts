@@ -1,0 +1,52 @@
+import {
+  Bill,
+  type Estate,
+  type Kind,
+  SeenController,
+  SeenHypervisor,
+  SeenRegistry,
+  ServedZone,
+  Sighting,
+  sliceOf,
+} from '@praesidor/core/model';
+import { z } from 'zod';
+import { Count, document, Moment } from './parts.ts';
+
+const byName = <T extends z.ZodType>(of: T) => z.record(z.string(), of);
+/** Everything declared, by kind, and the latest of what was observed. */
+export const EstateAnswer = z.strictObject({
+  now: z.string(),
+  ...Object.fromEntries(Object.entries(sliceOf).map(([kind, slice]) => [slice, z.array(document(kind as Kind))])),
+  /** Names of keyring entries, with what they are for; never their content. */
+  keys: z.array(z.strictObject({ name: z.string(), use: z.string(), places: z.array(z.string()) })),
+  observed: z.strictObject({
+    bills: byName(Bill),
+    registries: byName(SeenRegistry),
+    hypervisors: byName(SeenHypervisor),
+    /** By host: controllers that failed when they were asked last. */
+    controllers: byName(SeenController),
+    zones: byName(ServedZone),
+    sightings: z.array(Sighting),
+  }),
+}) as unknown as z.ZodType<Estate, Estate>;
+export const Snapshot = z.strictObject({
+  estate: EstateAnswer,
+  /** Position in the events; edits name it, so that what was changed since is not overwritten. */
+  revision: Count,
+  /** Version of each document, by kind and key. */
+  versions: z.record(z.string(), Count),
+});
+export type Snapshot = z.infer<typeof Snapshot>;
+
+export const RecordedAct = z.strictObject({
+  id: Count,
+  at: Moment,
+  who: z.string(),
+  act: z.string(),
+  subject: z.string(),
+  canUndo: z.boolean(),
+});
+export type RecordedAct = z.infer<typeof RecordedAct>;
+export const RecordedActs = z.strictObject({ acts: z.array(RecordedAct) });
+
+export const Imported = z.strictObject({ documents: Count, added: Count, changed: Count, same: Count, act: Count });

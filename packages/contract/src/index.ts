@@ -1,0 +1,12 @@
+/** What the API answers, route by route: schemas once, and the types of both sides from them. */
+export * from './accounts.ts';
+export * from './addresses.ts';
+export * from './clusters.ts';
+export * from './estate.ts';
+export * from './events.ts';
+export * from './hosts.ts';
+export * from './images.ts';
+export * from './keyring.ts';
+export * from './parts.ts';
+export * from './proving.ts';
+export * from './tables.ts';
