@@ -5,16 +5,16 @@ import { join } from 'node:path';
 import helmet from '@fastify/helmet';
 import fastifyStatic from '@fastify/static';
 import swagger from '@fastify/swagger';
-import Fastify, { type FastifyError, type FastifyInstance, type FastifyRequest } from 'fastify';
-import {
-  hasZodFastifySchemaValidationErrors,
-  jsonSchemaTransform,
-  serializerCompiler,
-  validatorCompiler,
-} from 'fastify-type-provider-zod';
+import Fastify, { type FastifyError, type FastifyRequest } from 'fastify';
+import { hasZodFastifySchemaValidationErrors, jsonSchemaTransform, validatorCompiler } from 'fastify-type-provider-zod';
 import { keysAt, plainly, unknownField } from '@praesidor/core/model';
+import * as answers from '@praesidor/contract';
 import fp from 'fastify-plugin';
+import { z } from 'zod';
 import { apiDocs } from './api-docs.ts';
+import { withExamples } from './api-examples.ts';
+import type { App } from './app-type.ts';
+import { schemas } from './estate/schemas.ts';
 import { accounts } from './areas/accounts/routes.ts';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
@@ -29,23 +29,24 @@ import { auth } from './auth/plugin.ts';
 import type { Config } from './config.ts';
 import type { Context } from './context.ts';
 import { openDatabase } from './db/data-source.ts';
-import { inWords } from './db/errors.ts';
+import { toRefusal } from './db/errors.ts';
 import { estate } from './estate/routes.ts';
 import { Bus } from './events/bus.ts';
-import { Carrier } from './carrier/carrier.ts';
-import { Heavy } from './heavy/heavy.ts';
+import { TransferProcess } from './transfer/transfer-process.ts';
+import { ComputeWorker } from './compute/compute-worker.ts';
 import { events } from './events/routes.ts';
 import { Queue } from './jobs/queue.ts';
+import { lookSoon } from './jobs/look-soon.ts';
 import { watch } from './jobs/watch.ts';
 import { metrics } from './metrics.ts';
 import { makeDialer } from './outside.ts';
 import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
-const areas = [accounts, estate, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
+const areas = [accounts, estate, schemas, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
 
 export interface Running {
-  app: FastifyInstance;
+  app: App;
   ctx: Context;
   url: string;
   close: () => Promise<void>;
@@ -59,7 +60,7 @@ export async function startServer(config: Config): Promise<Running> {
     bodyLimit: 1_500_000,
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 300 },
-  } as never) as unknown as FastifyInstance;
+  } as never) as unknown as App;
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const db = await openDatabase(config.databaseUrl);
   const bus = await new Bus(config.databaseUrl, log).open();
@@ -70,15 +71,27 @@ export async function startServer(config: Config): Promise<Running> {
     bus,
     queue,
     dialer: makeDialer(config, db),
-    heavy: new Heavy(),
-    carrier: new Carrier(join(config.dataDir, 'programs')),
+    compute: new ComputeWorker(),
+    transfer: new TransferProcess(join(config.dataDir, 'programs')),
     log,
   };
 
   app.setValidatorCompiler(validatorCompiler);
-  app.setSerializerCompiler(serializerCompiler);
+  // What goes out is held against its schema where somebody asks for it (the tests do); people are not refused an answer for it.
+  app.setSerializerCompiler(({ schema, method, url }) => (data) => {
+    const text = JSON.stringify(data);
+    const wrong = config.checkAnswers ? (schema as unknown as z.ZodType).safeParse(JSON.parse(text)).error : undefined;
+    if (wrong) throw new Error(`${method} ${url} answers otherwise than its schema says: ${z.prettifyError(wrong)}`);
+    return text;
+  });
+  // Every route can refuse: its answer then is the same everywhere.
+  app.addHook('onRoute', (route) => {
+    if (!route.url.startsWith('/api/')) return;
+    const schema = (route.schema ?? {}) as { response?: Record<string, unknown> };
+    route.schema = { ...schema, response: { '4xx': answers.Fault, '5xx': answers.Fault, ...schema.response } };
+  });
   app.setErrorHandler((e: FastifyError, req, reply) => {
-    const said = inWords(e);
+    const said = toRefusal(e);
     if (said instanceof Refusal && said.code === 'away') reply.header('retry-after', '2');
     if (said instanceof Refusal) return reply.status(said.status).send({ code: said.code, message: said.message, ...said.more });
     if (hasZodFastifySchemaValidationErrors(e)) {
@@ -124,18 +137,22 @@ export async function startServer(config: Config): Promise<Running> {
   });
   await app.register(auth, { ctx });
 
-  app.get('/api/health', { config: { open: true } }, async () => ({ ok: true }));
-  app.get('/api/ready', { config: { open: true } }, async (_req, reply) => {
-    const database = await db.query('select 1').then(
-      () => undefined,
-      (e: Error) => e.message || 'it does not answer',
-    );
-    const faults = { database, events: bus.fault, jobs: queue.fault };
-    const ready = Object.values(faults).every((f) => f === undefined);
-    const checks = Object.entries(faults).map(([name, why]) => ({ name, ready: why === undefined, ...(why ? { why } : {}) }));
-    return reply.status(ready ? 200 : 503).send({ ready, checks });
-  });
-  app.get('/api/openapi.json', { config: { open: true } }, async () => app.swagger());
+  app.get('/api/health', { config: { open: true }, schema: { response: { '2xx': answers.Alive } } }, async () => ({ ok: true }));
+  app.get(
+    '/api/ready',
+    { config: { open: true }, schema: { response: { '2xx': answers.Ready, '5xx': answers.Ready } } },
+    async (_req, reply) => {
+      const database = await db.query('select 1').then(
+        () => undefined,
+        (e: Error) => e.message || 'it does not answer',
+      );
+      const faults = { database, events: bus.fault, jobs: queue.fault };
+      const ready = Object.values(faults).every((f) => f === undefined);
+      const checks = Object.entries(faults).map(([name, why]) => ({ name, ready: why === undefined, ...(why ? { why } : {}) }));
+      return reply.status(ready ? 200 : 503).send({ ready, checks });
+    },
+  );
+  app.get('/api/openapi.json', { config: { open: true } }, async () => withExamples(app.swagger()));
   await app.register(fp(metrics), { ctx });
   for (const area of areas) await app.register(area, { ctx });
   await app.register(apiDocs);
@@ -147,8 +164,8 @@ export async function startServer(config: Config): Promise<Running> {
     await app.close();
     await queue.stop();
     await ctx.dialer.close();
-    await ctx.heavy.close();
-    ctx.carrier.close();
+    await ctx.compute.close();
+    ctx.transfer.close();
     await bus.close();
     await db.destroy();
   };
@@ -161,6 +178,7 @@ export async function startServer(config: Config): Promise<Running> {
     throw e;
   }
   const stopWatch = watch(ctx, config.watch * 1000);
+  const stopLooks = config.looksAtOnce === false ? () => undefined : lookSoon(ctx);
   const address = app.server.address();
   return {
     app,
@@ -168,6 +186,7 @@ export async function startServer(config: Config): Promise<Running> {
     url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => {
       stopWatch();
+      stopLooks();
       await end();
     },
   };
@@ -213,7 +232,7 @@ function placesOf(
 /** What is a file of the page and not one of its views: an address in a link must not look like one. */
 const asset = /^\/assets\/|\.(js|css|map|png|svg|ico|woff2?|txt|json|webmanifest)$/;
 
-async function serveWeb(app: FastifyInstance, dir: string | undefined): Promise<void> {
+async function serveWeb(app: App, dir: string | undefined): Promise<void> {
   const index = dir && existsSync(join(dir, 'index.html')) ? readFileSync(join(dir, 'index.html'), 'utf8') : undefined;
   if (dir && index)
     await app.register(fastifyStatic, {

@@ -1,7 +1,8 @@
 import type { ActName } from '@praesidor/core/access';
 import type { Change } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import { listText } from './heavy/turns.ts';
+import { publishTransient } from './events/bus.ts';
+import { listText } from './compute/turns.ts';
 
 /**
  * Records who did what; with `changes` the act can be undone by whoever may do what it was done `under`. Answers the
@@ -20,6 +21,7 @@ export async function record(
     'insert into audit (who, act, subject, detail, changes, under) values ($1, $2, $3, $4, $5, $6) returning id',
     [who, act, subject.slice(0, 300), JSON.stringify(detail), changes?.length ? await listText(changes) : null, under],
   )) as { id: string }[];
+  await publishTransient(m, 'Act', rows[0]?.id ?? '');
   return Number(rows[0]?.id);
 }
 
@@ -48,5 +50,6 @@ export async function recordAll(m: EntityManager, acts: readonly Recorded[]): Pr
       acts.map((a) => a.under),
     ],
   )) as { id: number }[];
+  await publishTransient(m, 'Act', String(rows[0]?.id ?? ''));
   return rows.map((r) => r.id);
 }

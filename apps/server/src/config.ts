@@ -1,7 +1,7 @@
 import { X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
-import { type Detour, parseDetours } from '@praesidor/protocols/dial';
+import { type AddressMapping, parseAddressMap } from '@praesidor/protocols/dial';
 
 /** What the process is told at its start. Nothing reads the environment later. */
 export interface Config {
@@ -19,7 +19,7 @@ export interface Config {
   pxeProgram: string;
   webDir?: string;
   keyringKey: Buffer;
-  detours: Detour[];
+  addressMap: AddressMapping[];
   /** Ranges that may be connected to although they are this machine's or its link's. */
   alsoReach: Range[];
   /** Proxies in front, by address or prefix: what they say of who asks is believed. */
@@ -27,10 +27,14 @@ export interface Config {
   /** Address of the proving ground's door, where there is one. */
   provingUrl?: string;
   /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
-  patience: number;
+  timeoutSeconds: number;
   /** Seconds between looks at served zones and registries. */
   watch: number;
   secureCookies: boolean;
+  /** False: what was just declared waits for the next round of looks. For tests that set what was seen. */
+  looksAtOnce?: boolean;
+  /** Answers are held against the schema of their route; one that differs is an error. For tests. */
+  checkAnswers?: boolean;
   logLevel: string;
 }
 
@@ -61,8 +65,8 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   const tftp = env.PRAESIDOR_TFTP_PORT ? Number(env.PRAESIDOR_TFTP_PORT) : undefined;
   if (tftp !== undefined && (!Number.isInteger(tftp) || tftp < 0 || tftp > 65535))
     throw new Error('PRAESIDOR_TFTP_PORT must be a port number');
-  const patience = Number(env.PRAESIDOR_PATIENCE ?? 30);
-  if (!(patience > 0)) throw new Error('PRAESIDOR_PATIENCE must be a number of seconds');
+  const timeoutSeconds = Number(env.PRAESIDOR_TIMEOUT ?? 30);
+  if (!(timeoutSeconds > 0)) throw new Error('PRAESIDOR_TIMEOUT must be a number of seconds');
   const watch = Number(env.PRAESIDOR_WATCH ?? 30);
   if (!(watch >= 1)) throw new Error('PRAESIDOR_WATCH must be a number of seconds, 1 or more');
   return {
@@ -76,11 +80,11 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     pxeProgram: env.PRAESIDOR_PXE_PROGRAM ?? '/usr/lib/ipxe/snponly.efi',
     ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}),
     keyringKey: key,
-    detours: parseDetours(env.PRAESIDOR_DETOURS),
+    addressMap: parseAddressMap(env.PRAESIDOR_ADDRESS_MAP),
     alsoReach: list(env.PRAESIDOR_ALSO_REACH).map((p) => prefixRange(parsePrefix(p))),
     trustProxy: list(env.PRAESIDOR_TRUST_PROXY),
     ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}),
-    patience,
+    timeoutSeconds,
     watch,
     secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes',
     logLevel: env.LOG_LEVEL ?? 'warn',

@@ -1,8 +1,8 @@
 import type { DataSource } from 'typeorm';
 import type { Dialer } from '@praesidor/protocols/dial';
-import type { Carrier } from './carrier/carrier.ts';
+import type { TransferProcess } from './transfer/transfer-process.ts';
 import type { Config } from './config.ts';
-import type { Heavy } from './heavy/heavy.ts';
+import type { ComputeWorker } from './compute/compute-worker.ts';
 import type { Bus } from './events/bus.ts';
 import type { Queue } from './jobs/queue.ts';
 
@@ -14,8 +14,8 @@ export interface Context {
   queue: Queue;
   dialer: Dialer;
   /** Computation that would hold up everybody else. */
-  heavy: Heavy;
+  compute: ComputeWorker;
   /** Gigabytes on their way, beside everybody else. */
-  carrier: Carrier;
+  transfer: TransferProcess;
   log: (message: string, facts?: object) => void;
 }

@@ -95,7 +95,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       zone: new Set(zones.map((z) => z.primary)),
       cluster: new Set([
         ...api.map((r) => r.address),
-        ...charters.flatMap((c) => [c.api.address ?? [], c.inbound.address ?? []].flat()),
+        ...charters.flatMap((one) => [one.api.address ?? [], one.inbound.address ?? []].flat()),
       ]),
     },
   };
@@ -114,7 +114,7 @@ function databaseOf(url: string): Set<string> {
  * of the open sites' resolvers. No other resolver is ever asked.
  */
 export function makeDialer(config: Config, db: DataSource): Dialer {
-  const exits = new Exits(config.detours, policyOf(config, db));
+  const exits = new Exits(config.addressMap, policyOf(config, db));
   // Who did not answer is asked last for a while: a resolver that is away holds up nobody twice.
   const silent = new Map<string, number>();
   return new Dialer(exits, async (name) => {
@@ -137,7 +137,7 @@ export function makeDialer(config: Config, db: DataSource): Dialer {
     throw last instanceof ProtocolError && (last.fault === 'silent' || last.fault === 'kept-back')
       ? last
       : new ProtocolError(
-          'missing',
+          'unresolved',
           name,
           `no resolver knows this name (asked ${servers.join(', ') || 'none: no resolvers are declared'})`,
         );

@@ -20,6 +20,8 @@ const catalogue = {
   away: 503,
 } as const;
 export type RefusalCode = keyof typeof catalogue;
+/** The HTTP status of a code. */
+export const refusalStatus = (code: RefusalCode): number => catalogue[code];
 
 export interface Place {
   file?: string;

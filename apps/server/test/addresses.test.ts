@@ -240,7 +240,7 @@ describe('what is asked wrongly', () => {
     [{ count: 2, mac: '72:b5:e8:00:00:01' }, 'mac', 'a MAC is bound to one address, not to several'],
     [{ address: '10.62.9.5', how: 'spread' }, 'address', 'leave how, after, align and pool out'],
     [{ align: 3 }, 'align', 'a power of two'],
-    [{ count: 0 }, 'count', 'too small'],
+    [{ count: 0 }, 'count', 'at least 1'],
     [{ owners: 'x' }, 'owners', 'unknown field owners; did you mean owner?'],
     [{ until: 'soon' }, 'until', ''],
   ])('%j is refused at its place', async (body, path, says) => {
@@ -390,7 +390,7 @@ describe('names', () => {
     expect(z.records.filter((r) => r.name === `flare.${zone}`).map((r) => r.value)).toEqual(['10.62.8.17']);
     expect(await c.good('POST', `/api/zones/${zone}/send`)).toMatchObject({ changed: 1, left: 0 });
   });
-  it('what is foreign is left alone until it is adopted, or removed by name', async () => {
+  it('what is foreign is left alone until it is added to the plan, or removed by name', async () => {
     const foreign = async () => (await drift()).drift.foreign as { name: string; type: string; ttl: number; value: string }[];
     const z = i.world.dns.zones.find((x) => x.name === zone) as (typeof i.world.dns.zones)[number];
     z.records.push({ name: `stray.${zone}`, type: 'TXT', ttl: 300, value: 'left here' });
@@ -399,7 +399,7 @@ describe('names', () => {
       (await foreign()).find((f) => f.name.startsWith('radar-gw')),
       (await foreign()).find((f) => f.name.startsWith('stray')),
     ];
-    const a = await c.good<{ act: number }>('POST', `/api/zones/${zone}/adopt`, { records: [gw] });
+    const a = await c.good<{ act: number }>('POST', `/api/zones/${zone}/add-served`, { records: [gw] });
     expect((await c.estate()).records.some((r) => r.name === `radar-gw.${zone}` && r.value === '10.62.8.45')).toBe(true);
     await c.good('POST', `/api/acts/${a.act}/undo`);
     expect(await c.good('POST', `/api/zones/${zone}/remove`, { records: [stray] })).toMatchObject({ removed: 1 });

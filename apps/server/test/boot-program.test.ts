@@ -5,7 +5,7 @@ import { httpBoot, unified } from '../../../packages/standins/src/firmware.ts';
 import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
 
 const image = 'images.upstream.example/core/system:1.34.2';
-const layer = (title: string) => ({ key: `${title} here`, paper: 4e6, title });
+const layer = (title: string) => ({ key: `${title} here`, declaredBytes: 4e6, title });
 /** A list of contents, as `npm run system` writes it. */
 const told = {
   ...layer('contents'),

@@ -31,13 +31,11 @@ describe('a build', () => {
     expect(a.body.places?.length).toBeGreaterThan(0);
   });
 
-  it('ends with a cluster that is proved to stand as planned, within 20 s at 2,000 ×', async () => {
-    const began = Date.now();
+  it('ends with a cluster that is proved to stand as planned', async () => {
     await c.good('POST', '/api/builds', { charter: 'plover' });
     expect((await c.call('POST', '/api/builds', { charter: 'plover' })).status).toBe(409); // one at a time
     const b = await builtOrBroken(c);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
-    expect((Date.now() - began) / 1000).toBeLessThan(60); // the figure itself is measured alone, by the benchmark
     expect(b.proof?.map((p) => p.what)).toEqual([
       'nodes ready',
       'roles',
@@ -165,8 +163,8 @@ describe('hand-over', () => {
     writeFileSync(join(dir, 'e.tar.gz'), await download('/api/builds/plover/1/evidence.tar.gz'));
     execFileSync('tar', ['xzf', 'e.tar.gz'], { cwd: dir });
     execFileSync('sha256sum', ['--quiet', '-c', 'SHA256SUMS'], { cwd: join(dir, 'plover-build-1') });
-    expect(readFileSync(join(dir, 'plover-build-1/log.txt'), 'utf8')).toContain(
-      'holds: images pulled from the mirror: planned 324 of 324, found 324 of 324',
+    expect(readFileSync(join(dir, 'plover-build-1/log.txt'), 'utf8')).toMatch(
+      /holds: images pulled from the mirror: planned (\d+) of \1, found \1 of \1$/m,
     );
     const read = (file: string) => JSON.parse(readFileSync(join(dir, 'plover-build-1', file), 'utf8')) as never;
     const { proof, plan } = await c.good<{ proof: unknown[]; plan: unknown }>('GET', '/api/builds/plover/1');

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { emptyEstate } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { duplicateText, inWords, referenceText } from '../src/db/errors.ts';
+import { duplicateText, toRefusal, referenceText } from '../src/db/errors.ts';
 import { needIn } from '../src/estate/documents.ts';
 import { Refusal } from '../src/refusal.ts';
 
@@ -25,13 +25,13 @@ describe('a refusal of the database', () => {
     [{ code: 'ECONNREFUSED' }, 503, 'The database does not answer. Whether a change that was under way is saved is not known.'],
     [new ProtocolError('silent', '10.62.8.53:53', 'it does not answer'), 502, '10.62.8.53:53: it does not answer.'],
   ])('%o is said with what to do', (fault, status, message) => {
-    const said = inWords(fault);
+    const said = toRefusal(fault);
     expect(said).toBeInstanceOf(Refusal);
     expect([(said as Refusal).status, (said as Refusal).message]).toEqual([status, message]);
     if (!(fault instanceof Error)) expect((said as Refusal).more.remedy).toMatch(/\.$/);
   });
   it('shows nothing of the database itself', () => {
-    const said = inWords({
+    const said = toRefusal({
       code: '23503',
       constraint: 'network_site_fkey',
       detail: 'Key (site)=(nope) is not present in table "site".',

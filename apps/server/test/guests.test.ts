@@ -6,7 +6,7 @@ import { type Client, buildOf, eventually, Installation, shipmentIn } from './in
 const i = new Installation();
 let c: Client;
 beforeAll(async () => {
-  await i.start({ patience: 6 });
+  await i.start({ timeoutSeconds: 6 });
   c = await i.as('warden');
 });
 afterAll(() => i.stop());

@@ -6,8 +6,8 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import pg from 'pg';
 import { parse } from 'yaml';
-import { type Estate, type Kind, kinds, readDocuments } from '@praesidor/core/model';
-import { parseDetours } from '@praesidor/protocols/dial';
+import { type Doc, type Estate, type Kind, kinds, readDocuments } from '@praesidor/core/model';
+import { parseAddressMap } from '@praesidor/protocols/dial';
 import { controlServer, type FaultKind, type Hardware, type Publication, World } from '@praesidor/standins';
 import { readWorld } from '../../../packages/standins/src/read-world.ts';
 import { keep } from '../src/areas/keyring/service.ts';
@@ -19,6 +19,15 @@ import { setAccount } from '../src/setup/account.ts';
 
 const root = join(import.meta.dirname, '../../..');
 const roles = ['reader', 'planner', 'builder', 'warden'] as const;
+
+/** How many images of a release that run anywhere in the cluster suites ship and pull: the whole has 83 of them. */
+const few = 5;
+/** A release with the images that every host needs, and few of the others. */
+function short(doc: Doc): Doc {
+  if (doc.kind !== 'Release') return doc;
+  let n = 0;
+  return { ...doc, components: doc.components.filter((c) => c.on !== 'cluster' || n++ < few) };
+}
 
 /** A private database on the tests' own PostgreSQL, which `npm test` starts. */
 export async function privateDatabase(): Promise<{ url: string; drop: () => Promise<void> }> {
@@ -78,12 +87,13 @@ export async function bareServer(databaseUrl: string, dataDir: string): Promise<
     dataDir,
     pxeProgram: '/nowhere',
     keyringKey: Buffer.alloc(32, 7),
-    detours: [],
+    addressMap: [],
     alsoReach: [],
     trustProxy: [],
-    patience: 15,
+    timeoutSeconds: 15,
     watch: 3600,
     secureCookies: false,
+    checkAnswers: true,
     logLevel: 'silent',
   });
 }
@@ -101,10 +111,12 @@ export class Installation {
 
   async start({
     speed = 2000,
-    patience = 15,
+    timeoutSeconds = 15,
     serve = true,
     also = [],
     bare = false,
+    empty = false,
+    whole = false,
     watch = 3600,
     machines = [],
     database,
@@ -112,11 +124,15 @@ export class Installation {
     before,
   }: {
     speed?: number;
-    patience?: number;
+    timeoutSeconds?: number;
     serve?: boolean;
     also?: Publication[];
     /** Nothing declared: accounts only. */
     bare?: boolean;
+    /** Nothing at all but accounts: no keyring either. */
+    empty?: boolean;
+    /** Releases with all of their images, as the demonstration has them. */
+    whole?: boolean;
     /** Seconds between looks at the outside. */
     watch?: number;
     /** Machines that stand there besides those of the demonstration. */
@@ -130,11 +146,15 @@ export class Installation {
   } = {}): Promise<this> {
     const shift = await freeShift();
     before?.(shift);
-    const detours = parseDetours(`10.0.0.0/8=127.0.0.0/8+${shift}`);
-    const spec = readWorld(join(root, 'demo/world.yaml'), join(root, 'demo/estate'));
+    const addressMap = parseAddressMap(`10.0.0.0/8=127.0.0.0/8+${shift}`);
+    const spec = readWorld(
+      join(root, empty ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
+      join(root, 'demo/estate'),
+      whole ? undefined : short,
+    );
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
     spec.machines.push(...machines);
-    this.world = await new World(spec, join(this.dir, 'world'), detours, speed).start();
+    this.world = await new World(spec, join(this.dir, 'world'), addressMap, speed).start();
     this.control = controlServer(this.world);
     await new Promise<void>((done) => {
       this.control.listen(0, '127.0.0.1', done);
@@ -150,17 +170,18 @@ export class Installation {
       pxeProgram: '/nowhere',
       webDir: join(root, 'apps/web/dist'),
       keyringKey: randomBytes(32),
-      detours,
+      addressMap,
       alsoReach: [],
       trustProxy: [],
       provingUrl: `http://127.0.0.1:${(this.control.address() as { port: number }).port}`,
-      patience,
+      timeoutSeconds,
       watch,
       secureCookies: false,
+      checkAnswers: true,
       logLevel: 'silent',
       ...settings,
     };
-    await this.load(bare);
+    await this.load(bare || empty, empty, whole);
     if (serve) this.running = await startServer(this.config);
     return this;
   }
@@ -168,26 +189,28 @@ export class Installation {
   /** For a server in a process of its own: what it is told, as environment. */
   env(): Record<string, string> {
     const c = this.config;
-    const d = c.detours[0];
+    const d = c.addressMap[0];
     return {
       DATABASE_URL: c.databaseUrl,
       PORT: String(c.port),
       PRAESIDOR_URL: c.publicUrl,
       PRAESIDOR_KEY: c.keyringKey.toString('hex'),
       PRAESIDOR_DATA: c.dataDir,
-      PRAESIDOR_DETOURS: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`,
+      PRAESIDOR_ADDRESS_MAP: `10.0.0.0/8=127.0.0.0/8+${d?.portShift ?? 0}`,
       PROVING_URL: c.provingUrl ?? '',
-      PRAESIDOR_PATIENCE: String(c.patience),
+      PRAESIDOR_TIMEOUT: String(c.timeoutSeconds),
       PRAESIDOR_WATCH: String(c.watch),
       LOG_LEVEL: 'silent',
     };
   }
 
-  private async load(bare: boolean): Promise<void> {
+  private async load(bare: boolean, empty = false, whole = false): Promise<void> {
     const db = await openDatabase(this.config.databaseUrl);
     const docs = readdirSync(join(root, 'demo/estate'))
       .sort()
-      .flatMap((f) => readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => d.doc));
+      .flatMap((f) =>
+        readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => (whole ? d.doc : short(d.doc))),
+      );
     await db.transaction(async (m) => {
       for (const kind of Object.keys(kinds) as Kind[])
         for (const doc of docs)
@@ -198,7 +221,7 @@ export class Installation {
                 : undefined;
             await putDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');
           }
-      for (const e of parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[])
+      for (const e of empty ? [] : (parse(readFileSync(join(root, 'demo/keyring.yaml'), 'utf8')) as never[]))
         await keep(this.config, m, e, 'load');
       for (const role of roles) await setAccount(m, { login: role, name: role, role, password: this.password });
     });
@@ -320,7 +343,7 @@ export async function eventually<T>(
 /** An add-on of six images and 2.4 MB: what has to move in tests that are not about size. */
 export const smallPublications: Publication[] = Array.from({ length: 6 }, (_, k) => ({
   image: `images.upstream.example/addons/small-${k}:1`,
-  layers: Array.from({ length: 4 }, (_, l) => ({ key: `small ${k} ${l}`, paper: 2e8 })),
+  layers: Array.from({ length: 4 }, (_, l) => ({ key: `small ${k} ${l}`, declaredBytes: 2e8 })),
 }));
 export async function declareSmall(c: Client): Promise<void> {
   const components = smallPublications.map((p, k) => `  - {name: small-${k}, image: '${p.image}', on: worker}`).join('\n');

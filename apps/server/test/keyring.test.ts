@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { seal, unseal } from '../src/auth/seal.ts';
-import { Heavy } from '../src/heavy/heavy.ts';
+import { ComputeWorker } from '../src/compute/compute-worker.ts';
 import { Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -100,18 +100,19 @@ describe('a stream of events', () => {
 
 describe('heavy work', () => {
   it('is done beside the event loop, many at once, each with its own answer', async () => {
-    const heavy = new Heavy();
-    const ask = (n: number) => heavy.run('readCsv', { text: `address\n10.0.0.${n}\n`, networks: [], standing: [], domains: {} });
+    const compute = new ComputeWorker();
+    const ask = (n: number) =>
+      compute.run('readCsv', { text: `address\n10.0.0.${n}\n`, networks: [], standing: [], domains: {} });
     const answers = await Promise.all(Array.from({ length: 20 }, (_, n) => ask(n)));
     expect(answers.map((a) => a.lines[0]?.address)).toEqual(Array.from({ length: 20 }, (_, n) => `10.0.0.${n}`));
-    await heavy.close();
+    await compute.close();
   });
   it('says what failed, and goes on with the next', async () => {
-    const heavy = new Heavy();
-    await expect(heavy.run('readCsv', { text: null as never, networks: [], standing: [], domains: {} })).rejects.toThrow();
-    const a = await heavy.run('readCsv', { text: 'address\n', networks: [], standing: [], domains: {} });
+    const compute = new ComputeWorker();
+    await expect(compute.run('readCsv', { text: null as never, networks: [], standing: [], domains: {} })).rejects.toThrow();
+    const a = await compute.run('readCsv', { text: 'address\n', networks: [], standing: [], domains: {} });
     expect(a.lines).toEqual([]);
-    await heavy.close();
+    await compute.close();
   });
 });
 

@@ -21,7 +21,7 @@ let server: { kill: () => Promise<void> };
 const serve = (more: Record<string, string> = {}) => serveApart(i, more);
 
 beforeAll(async () => {
-  await i.start({ serve: false });
+  await i.start({ serve: false, whole: true });
   server = await serve();
   c = new Client(i.config.publicUrl);
   await c.signIn('warden', i.password);

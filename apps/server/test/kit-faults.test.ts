@@ -40,7 +40,7 @@ describe('a build with a kit that has faults', () => {
   let i: Installation;
   let c: Client;
   beforeEach(async () => {
-    i = await new Installation().start({ patience: 6 });
+    i = await new Installation().start({ timeoutSeconds: 6 });
     c = await i.as('warden');
     await prepare(c);
   });

@@ -44,7 +44,7 @@ describe('a kit that travels over TLS', () => {
         { path: '/usr/local/share/ca-certificates/kit.crt', sha256 },
       ],
     };
-    const layer = (title: string, bytes: Buffer) => ({ key: title, paper: bytes.length, title, bytes });
+    const layer = (title: string, bytes: Buffer) => ({ key: title, declaredBytes: bytes.length, title, bytes });
     await i.start({
       settings: { port, publicUrl: `https://127.0.0.1:${tls}`, urlAuthority: ca.cert },
       also: [

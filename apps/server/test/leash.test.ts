@@ -24,7 +24,7 @@ beforeAll(async () => {
     heard.push(req.headers.authorization ?? 'nothing');
     res.writeHead(401, { 'www-authenticate': 'Basic realm="x"' }).end();
   });
-  const shift = i.config.detours[0]?.portShift ?? 0;
+  const shift = i.config.addressMap[0]?.portShift ?? 0;
   await new Promise<void>((done) => listener.listen(port + shift, '127.40.66.6', done));
 });
 afterAll(async () => {

@@ -6,7 +6,7 @@ import { type Client, eventually, Installation } from './installation.ts';
 const i = new Installation();
 let c: Client;
 beforeAll(async () => {
-  await i.start({ patience: 2 });
+  await i.start({ timeoutSeconds: 2 });
   c = await i.as('warden');
   await c.good('POST', '/api/hosts/sweep', { site: 'bw', range: '10.40.7.11-10.40.7.24' });
   await eventually(async () => (await sightings()).length === 14, 'fourteen sightings');
@@ -122,7 +122,7 @@ describe('accepting what listed hosts show', () => {
     await c.good('POST', '/api/hosts/bw-04/refresh');
     const page = await c.good<{ facts: { changes: { what: string; text: string }[] }[] }>('GET', '/api/hosts/bw-04');
     expect(page.facts[0]?.changes.map((x) => x.text)).toEqual([
-      'bay 2: 1.92 TB nvme → 3.84 TB nvme',
+      'bay 2: 1.9 TB nvme → 3.8 TB nvme',
       'eno1: moved from bw-sw1a Eth34 to bw-sw9a Eth34',
       'eno2: moved from bw-sw1b Eth34 to bw-sw9b Eth34',
     ]);
@@ -146,13 +146,13 @@ describe('a controller in bad shape', () => {
   });
   it('that gives half the facts gives that half, and what it did not tell is named', async () => {
     i.plant('bmc-half', 'bw-04');
-    const { host: h } = await c.good<{ host: { facts: { untold: string[]; cores: number; disks: unknown[] } } }>(
+    const { host: h } = await c.good<{ host: { facts: { unreadParts: string[]; cores: number; disks: unknown[] } } }>(
       'POST',
       '/api/hosts/bw-04/refresh',
     );
     i.lift('bmc-half', 'bw-04');
     expect(h.facts).toMatchObject({ cores: 32, disks: [] });
-    expect(h.facts.untold.map((u) => u.split(':')[0])).toEqual(['drives', 'firmware inventory']);
+    expect(h.facts.unreadParts.map((u) => u.split(':')[0])).toEqual(['drives', 'firmware inventory']);
     await c.good('POST', '/api/hosts/bw-04/refresh');
   });
   it('that dies while it is asked keeps nobody from the others of its sweep', async () => {

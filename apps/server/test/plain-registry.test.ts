@@ -30,12 +30,11 @@ beforeAll(async () => {
   await i.start({ also: smallPublications });
   c = await i.as('warden');
   await declareSmall(c);
-  await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', small));
   await eventually(async () => {
     const o = (await c.estate()).observed;
     return o.bills[small] && o.registries['lr-registry'];
   }, 'the bill');
-  const shift = i.config.detours[0]?.portShift ?? 0;
+  const shift = i.config.addressMap[0]?.portShift ?? 0;
   const ca = await makeCertificate({ commonName: 'Standing CA', isCa: true });
   store = await new Store(join(i.config.dataDir, 'plain')).open();
   server = createRegistry({
@@ -144,7 +143,7 @@ describe('a registry that tells no more than the standard', () => {
       'cannot be asked to read itself again',
     );
     expect((await c.good<{ added: number }>('POST', '/api/registries/lr-standing/pulls')).added).toBe(0);
-    const took = await c.good<{ names: number; blobs: number }>('POST', '/api/registries/lr-standing/take-away', {
+    const took = await c.good<{ names: number; blobs: number }>('POST', '/api/registries/lr-standing/delete', {
       bills: [small],
       keep: 0,
       names: 6,

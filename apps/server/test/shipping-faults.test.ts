@@ -18,7 +18,6 @@ beforeAll(async () => {
   await i.start({ also: smallPublications });
   c = await i.as('warden');
   await declareSmall(c);
-  await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', 'small'));
   await eventually(async () => {
     const o = (await c.estate()).observed;
     return (
@@ -60,7 +59,7 @@ describe('over the link', () => {
   it('asked to come again later by both ends, it does, and lands', async () => {
     i.plant('registry-busy', 'upstream');
     i.plant('registry-busy', 'ptl-registry');
-    const s = await plan('ptl-registry', ['log-shipper'], { way: 'alongside' });
+    const s = await plan('ptl-registry', ['log-shipper'], { way: 'fast-link' });
     await start(s.label);
     await shipmentIn(c, s.label, 'landed');
     i.lift('registry-busy', 'upstream');
@@ -69,7 +68,7 @@ describe('over the link', () => {
   });
   it('uploads that are cut are gone on with, and that is said without frightening anybody', async () => {
     i.plant('registry-cuts-uploads', 'dnl-registry');
-    const s = await plan('dnl-registry', ['log-shipper'], { way: 'alongside' });
+    const s = await plan('dnl-registry', ['log-shipper'], { way: 'fast-link' });
     await start(s.label);
     const done = await shipmentIn(c, s.label, 'landed');
     i.lift('registry-cuts-uploads', 'dnl-registry');
@@ -81,9 +80,9 @@ describe('over the link', () => {
     // Slowly enough for something to happen in the middle: 2.4 MB at 1 MB/s.
     await c.good('POST', '/api/edits', {
       why: 'rate',
-      edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['alongside', 'rateMbit'], value: 8 }],
+      edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['fastLink', 'rateMbit'], value: 8 }],
     });
-    const s = await plan('ptl-registry', ['small'], { way: 'alongside' });
+    const s = await plan('ptl-registry', ['small'], { way: 'fast-link' });
     const before = (await digests('ptl-registry')).size;
     await start(s.label);
     await eventually(async () => (await digests('ptl-registry')).size > before + 4, 'some layers moved');
@@ -106,7 +105,7 @@ describe('over the link', () => {
       edits: [{ op: 'set', kind: 'Site', key: 'bw', path: ['link', 'rateMbit'], value: 4 }],
     });
     const s = await plan('bw-registry', ['1.33.6']);
-    const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
+    const carrier = i.running.ctx.transfer as unknown as { child: ChildProcess };
     await start(s.label);
     await eventually(async () => (await shipmentOf(s.label))?.movedBytes, 'bytes on their way');
     carrier.child.kill('SIGKILL');
@@ -122,7 +121,7 @@ describe('over the link', () => {
       way: 'case',
       caseBytes: 5_000_000,
     });
-    const carrier = i.running.ctx.carrier as unknown as { child: ChildProcess };
+    const carrier = i.running.ctx.transfer as unknown as { child: ChildProcess };
     await start(s.label);
     await eventually(async () => (await shipmentOf(s.label))?.movedBytes, 'bytes on their way');
     carrier.child.kill('SIGKILL');
@@ -151,7 +150,7 @@ describe('over the link', () => {
     const { readFileSync } = await import('node:fs');
     const good = readFileSync(path);
     writeFileSync(path, Buffer.concat([Buffer.from([(good[0] as number) ^ 1]), good.subarray(1)]));
-    const s = await plan('dnl-registry', ['small'], { way: 'alongside' });
+    const s = await plan('dnl-registry', ['small'], { way: 'fast-link' });
     await start(s.label);
     expect((await shipmentIn(c, s.label, 'failed')).error).toBe(
       `images.upstream.example: ${digest.slice(0, 19)} was read with other bytes; registry.dnl.kestrelferries.example:5000 refused them`,

@@ -38,7 +38,6 @@ beforeAll(async () => {
   await i.start({ also: smallPublications });
   c = await i.as('warden');
   await declareSmall(c);
-  await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', 'small'));
   await known();
 });
 afterAll(() => i.stop());
@@ -173,7 +172,7 @@ describe('in several cases, into a sealed room', () => {
 });
 
 describe('over a thin link', () => {
-  it('waits for its hours, says until when, and moves alongside at once', async () => {
+  it('waits for its hours, says until when, and moves over the faster link at once', async () => {
     const e = await c.estate();
     const site = e.sites.find((s) => s.name === 'ptl');
     // Hours that are not now, wherever the clock stands: the two hours before the last one.
@@ -194,10 +193,10 @@ describe('over a thin link', () => {
     expect(waits.resumeAt).toBe(isOpen({ rateMbit: 8, hours }, 'UTC', new Date().toISOString()).until);
     expect(waits.movedBytes).toBe(0);
     await c.good('POST', `/api/shipments/${s.label}/stop`);
-    const quick = await plan({ target: 'ptl-registry', bills: ['log-shipper'], way: 'alongside' });
+    const quick = await plan({ target: 'ptl-registry', bills: ['log-shipper'], way: 'fast-link' });
     await start(quick.label);
     await shipmentIn(c, quick.label, 'landed');
-    expect(site?.alongside?.rateMbit).toBe(600);
+    expect(site?.fastLink?.rateMbit).toBe(600);
   });
   it('begins by itself when its hours come', async () => {
     const s = await plan({ target: 'ptl-registry', bills: ['small'] });
@@ -227,7 +226,7 @@ describe('over a thin link', () => {
   });
   it.each([
     [{ target: 'lr-registry', bills: ['1.34.2'], way: 'link' }, 'is sealed: nothing reaches it over a link'],
-    [{ target: 'bw-registry', bills: ['1.33.6'], way: 'alongside' }, 'declares no link alongside'],
+    [{ target: 'bw-registry', bills: ['1.33.6'], way: 'fast-link' }, 'declares no faster link'],
     [{ target: 'bw-registry', bills: ['1.33.6'], source: 'bw-registry' }, 'cannot be shipped to from itself'],
   ])('%j is refused', async (body, why) => {
     i.world.stores.get('lr-registry');
@@ -238,10 +237,10 @@ describe('over a thin link', () => {
 });
 
 describe('one after another', () => {
-  it('open hall, then a ship alongside: the second begins when the first has landed, from what the first brought', async () => {
+  it('open hall, then a ship in port: the second begins when the first has landed, from what the first brought', async () => {
     const { shipments: made } = await c.good<{ shipments: Whole[] }>('POST', '/api/shipments/chain', {
       bills: ['small', 'log-shipper'],
-      stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'alongside' }],
+      stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'fast-link' }],
     });
     expect(made.map((s) => [s.source, s.target, s.state, s.after])).toEqual([
       ['upstream', 'bw-registry', 'planned', null],
@@ -259,20 +258,20 @@ describe('one after another', () => {
 });
 
 describe('what a registry holds, and may let go', () => {
-  interface MayGo {
-    goes: { bill: string; images: string[]; paper: number }[];
+  interface Deletable {
+    goes: { bill: string; images: string[]; declaredBytes: number }[];
     stays: { bill: string; why: string[] }[];
     free: { blobs: number; bytes: number };
     deletes: unknown[];
   }
-  const mayGo = () => c.good<MayGo>('GET', '/api/registries/ptl-registry/may-go?keep=0');
+  const mayGo = () => c.good<Deletable>('GET', '/api/registries/ptl-registry/deletable?keep=0');
   it('says what may go and why the rest may not, takes it away, and frees what it said', async () => {
     const m = await mayGo();
     expect(m.goes.map((g) => g.bill).sort()).toEqual(['log-shipper', 'small']);
     expect(m.stays.find((s) => s.bill === '1.33.6')?.why).toEqual([expect.stringContaining('petrel')]);
-    const kept = await c.call('POST', '/api/registries/ptl-registry/take-away', { bills: ['1.33.6'], keep: 0, names: 1 });
+    const kept = await c.call('POST', '/api/registries/ptl-registry/delete', { bills: ['1.33.6'], keep: 0, names: 1 });
     expect(kept.body.message).toMatch(/^1\.33\.6 may not go: /);
-    const other = await c.call('POST', '/api/registries/ptl-registry/take-away', {
+    const other = await c.call('POST', '/api/registries/ptl-registry/delete', {
       bills: ['small', 'log-shipper'],
       keep: 0,
       names: 5,
@@ -284,7 +283,7 @@ describe('what a registry holds, and may let go', () => {
     const { utimesSync } = await import('node:fs');
     for (const e of readdirSync(store?.dir as string, { recursive: true, withFileTypes: true }))
       if (e.isFile()) utimesSync(join(e.parentPath, e.name), old, old);
-    const took = await c.good<{ names: number; blobs: number; bytes: number }>('POST', '/api/registries/ptl-registry/take-away', {
+    const took = await c.good<{ names: number; blobs: number; bytes: number }>('POST', '/api/registries/ptl-registry/delete', {
       bills: ['small', 'log-shipper'],
       keep: 0,
       names: m.deletes.length,
@@ -316,7 +315,7 @@ describe('what a registry holds, and may let go', () => {
     const seen = (await c.estate()).observed.registries['dnl-registry'];
     expect(seen?.digests).not.toContain(digest);
     expect(seen?.scrub?.damaged).toHaveLength(1);
-    const s = await plan({ target: 'dnl-registry', bills: ['inbound-router'], way: 'alongside' });
+    const s = await plan({ target: 'dnl-registry', bills: ['inbound-router'], way: 'fast-link' });
     await start(s.label);
     await shipmentIn(c, s.label, 'landed');
     expect((await c.estate()).observed.registries['dnl-registry']?.digests).toContain(digest);
@@ -325,23 +324,23 @@ describe('what a registry holds, and may let go', () => {
 
 describe('what a source publishes', () => {
   it('is read as documents, taken into the estate, walked, and taken back', async () => {
-    const { offers, faults } = await c.good<{ offers: { name: string; state: string }[]; faults: string[] }>(
+    const { published, faults } = await c.good<{ published: { name: string; state: string }[]; faults: string[] }>(
       'GET',
-      '/api/registries/upstream/offers',
+      '/api/registries/upstream/published',
     );
     expect(faults).toEqual([]);
-    expect(Object.fromEntries(offers.map((o) => [o.name, o.state]))).toEqual({
+    expect(Object.fromEntries(published.map((o) => [o.name, o.state]))).toEqual({
       '1.33.6': 'same',
       '1.34.2': 'same',
       'inbound-router': 'same',
       'log-shipper': 'same',
       'time-keeper': 'new',
     });
-    const { act } = await c.good<{ act: number }>('POST', '/api/registries/upstream/offers', { names: ['time-keeper'] });
+    const { act } = await c.good<{ act: number }>('POST', '/api/registries/upstream/published', { names: ['time-keeper'] });
     await eventually(async () => (await c.estate()).observed.bills['time-keeper'], 'its bill');
     await c.good('POST', `/api/acts/${act}/undo`);
     expect((await c.estate()).addons.some((a) => a.name === 'time-keeper')).toBe(false);
-    expect((await c.call('POST', '/api/registries/upstream/offers', { names: ['nobody'] })).status).toBe(404);
+    expect((await c.call('POST', '/api/registries/upstream/published', { names: ['nobody'] })).status).toBe(404);
   });
 });
 
@@ -366,8 +365,8 @@ describe('a case from elsewhere', () => {
       join(folder, 'SHA256SUMS'),
       execFileSync('sh', ['-c', "find . -type f ! -name SHA256SUMS | sed 's#^./##' | sort | xargs sha256sum"], { cwd: folder }),
     );
-  const rewrite = (folder: string, change: (waybill: string) => string) => {
-    const file = join(folder, 'waybill.json');
+  const rewrite = (folder: string, change: (manifest: string) => string) => {
+    const file = join(folder, 'shipment.json');
     writeFileSync(file, change(readFileSync(file, 'utf8')));
     for (const mark of ['case.json']) {
       const text = readFileSync(join(folder, mark), 'utf8');
@@ -378,12 +377,12 @@ describe('a case from elsewhere', () => {
     // One that was packed before, in one case: it lies there as it went out.
     const cases = join(i.config.dataDir, 'cases');
     const packed = readdirSync(cases)
-      .filter((l) => !l.startsWith('.') && existsSync(join(cases, l, 'case-1/waybill.json')))
+      .filter((l) => !l.startsWith('.') && existsSync(join(cases, l, 'case-1/shipment.json')))
       .map((l) => ({
         label: l,
-        waybill: JSON.parse(readFileSync(join(cases, l, 'case-1/waybill.json'), 'utf8')) as { cases: unknown[] },
+        manifest: JSON.parse(readFileSync(join(cases, l, 'case-1/shipment.json'), 'utf8')) as { cases: unknown[] },
       }));
-    const s = packed.find((p) => p.waybill.cases.length === 1) as (typeof packed)[number];
+    const s = packed.find((p) => p.manifest.cases.length === 1) as (typeof packed)[number];
     const from = folder(s.label, 1);
     const changed = await bring(from, (f) => {
       rewrite(f, (w) => w.replaceAll(`"${s.label}"`, '"XX-1"').replaceAll('"repository":"', '"repository":"x'));
@@ -417,7 +416,7 @@ describe('a case from elsewhere', () => {
       bring(from, (f) => {
         rewrite(f, (w) => w.replaceAll(`"${s.label}"`, `"${label}"`));
         const by = { name: 'hall', privateKey: other.privateKey };
-        writeFileSync(join(f, 'signature.json'), JSON.stringify(signManifest(readFileSync(join(f, 'waybill.json')), by)));
+        writeFileSync(join(f, 'signature.json'), JSON.stringify(signManifest(readFileSync(join(f, 'shipment.json')), by)));
         sums(f);
       });
     expect((await foreign('XX-3')).body.unverified).toContain('not trusted');

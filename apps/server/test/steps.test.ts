@@ -8,7 +8,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from
 import { resolve } from '@praesidor/core/charter';
 import { imagesOf, placeholder, programsOf } from '@praesidor/core/files';
 import type { Charter, Registry } from '@praesidor/core/model';
-import { anywhere, Dialer, Exits, parseDetours } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, parseAddressMap } from '@praesidor/protocols/dial';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
 import { goodEstate, withAddon } from '../../../packages/core/test/estate.ts';
@@ -321,7 +321,8 @@ describe('the cluster comes up', () => {
 
 const none = { manager: { query: async () => [] } };
 /** Addresses of the room as they are reached here: on loopback, ports moved. */
-const inboundFrom = (shift: number) => new Exits(parseDetours(`10.0.0.0/8=127.0.0.0/8${shift > 0 ? `+${shift}` : ''}`), anywhere);
+const inboundFrom = (shift: number) =>
+  new Exits(parseAddressMap(`10.0.0.0/8=127.0.0.0/8${shift > 0 ? `+${shift}` : ''}`), anywhere);
 const seenHere = (address: string) => address.replace(/^10\./, '127.');
 const programPath = (kind: string, name: string) => `/apis/apps/v1/namespaces/kube-system/${kind.toLowerCase()}s/${name}`;
 /** The cluster says that every program of a kit runs on so many nodes. */
@@ -412,7 +413,7 @@ describe('the proof', () => {
         ctx: {
           db: { manager, transaction: async (_: string, act: (m: unknown) => unknown) => act(manager) },
           dialer,
-          config: { detours: [] },
+          config: { addressMap: [] },
         },
         plan: mirrored,
         kit: { ...given, plan: mirrored },

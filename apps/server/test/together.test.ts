@@ -20,7 +20,6 @@ beforeAll(async () => {
   ana = await i.as('warden');
   ben = await i.as('builder');
   await declareSmall(ana);
-  await i.running.ctx.db.transaction((m) => i.running.ctx.queue.send(m, 'bills', 'small'));
   await eventually(async () => {
     const o = (await ana.estate()).observed;
     return o.bills.small && o.bills['1.33.6'] && o.registries['ptl-registry'] && o.registries['lr-registry'];
@@ -35,7 +34,7 @@ const statuses = (answers: Answer<unknown>[]) => answers.map((a) => a.status).so
 describe('two people at once', () => {
   it('plan the same: two shipments with labels of their own, and what one brought the other does not bring again', async () => {
     const both = await Promise.all(
-      [ana, ben].map((c) => plan(c, { target: 'ptl-registry', bills: ['small'], way: 'alongside' })),
+      [ana, ben].map((c) => plan(c, { target: 'ptl-registry', bills: ['small'], way: 'fast-link' })),
     );
     expect(new Set(both.map((s) => s.label)).size).toBe(2);
     const reads = async () => ((await i.world.stores.get('upstream')?.pulls()) ?? []).filter((l) => l.kind === 'blob').length;
@@ -69,12 +68,12 @@ describe('two people at once', () => {
   it('take the same images away: they go once, and the second is told what is left', async () => {
     const may = await ana.good<{ deletes: unknown[]; goes: { bill: string }[] }>(
       'GET',
-      '/api/registries/ptl-registry/may-go?keep=1',
+      '/api/registries/ptl-registry/deletable?keep=1',
     );
     expect(may.goes.map((g) => g.bill)).toContain('small');
     const body = { bills: ['small'], keep: 1, names: 6 };
     const answers = await Promise.all(
-      [ana, ben].map((c) => c.call<{ names: number }>('POST', '/api/registries/ptl-registry/take-away', body)),
+      [ana, ben].map((c) => c.call<{ names: number }>('POST', '/api/registries/ptl-registry/delete', body)),
     );
     const names = answers.filter((a) => a.status === 200).map((a) => a.body.names);
     expect(names.reduce((a, b) => a + b, 0)).toBe(6);
@@ -83,7 +82,7 @@ describe('two people at once', () => {
   it('hand a cluster over to two registries: the first is made, the second sees it before anything is overwritten', async () => {
     const { revision } = await ana.good<{ revision: number }>('GET', '/api/estate');
     const edit = (value: string) => ({
-      why: 'handed over',
+      why: 'prepared',
       revision,
       edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['mirror'], value }],
     });
@@ -103,7 +102,7 @@ describe('much', () => {
     const bill: Bill = { name: 'small', at: '2026-11-23T00:00:00Z', images: [], blobs: {} };
     for (let k = 0; k < 1500; k++) {
       const blobs = Array.from({ length: 8 }, (_, l) => digest(1_000_000 + k * 8 + l));
-      for (const d of blobs) bill.blobs[d] = { bytes: 1000, paper: 2_000_000 };
+      for (const d of blobs) bill.blobs[d] = { bytes: 1000, declaredBytes: 2_000_000 };
       const m = digest(9_000_000 + k);
       bill.images.push({
         ref: `images.upstream.example/many/i${k}:1`,

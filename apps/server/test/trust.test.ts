@@ -33,7 +33,7 @@ const record = () =>
 const openssl = (...args: string[]) => execFileSync('openssl', args, { cwd: dir, stdio: ['ignore', 'pipe', 'pipe'] }).toString();
 
 beforeAll(async () => {
-  await i.start();
+  await i.start({ settings: { looksAtOnce: false } });
   c = await i.as('warden');
   await eventually(
     async () => (await shown('lr-registry'))?.certificate && (await shown('bw-registry'))?.certificate,
@@ -47,7 +47,7 @@ afterAll(async () => {
 
 describe('an authority for a registry', () => {
   it('is asked for before anything is signed', async () => {
-    expect((await give('lr-registry')).body.message).toBe('No authority is held here that could sign for lr-registry.');
+    expect((await give('lr-registry')).body.message).toBe('No authority has its key here that could sign for lr-registry.');
     expect((await trust('lr-registry')).authority).toBeUndefined();
   });
   it('is made, and trusted beside the old one; undone, it is not', async () => {
@@ -71,7 +71,7 @@ describe('an authority for a registry', () => {
     expect(again.authority).toEqual({ ...held.authority, trusted: true });
     expect(anchors((await registry('lr-registry'))?.ca)).toBe(2);
     expect((await c.call('POST', '/api/registries/tst-registry/authority', { held: true })).body.message).toBe(
-      'No authority is held here for tst-registry.',
+      'No authority has its key here for tst-registry.',
     );
   });
   it.each([

@@ -1,3 +1,5 @@
+import * as answers from '@praesidor/contract';
+import type { App } from '../app-type.ts';
 import cookie from '@fastify/cookie';
 import type { FastifyInstance, FastifyRequest } from 'fastify';
 import fp from 'fastify-plugin';
@@ -22,7 +24,7 @@ declare module 'fastify' {
     /** Whether the session of a request that goes on for long still stands. */
     stillSignedIn: (req: FastifyRequest) => Promise<boolean>;
     /** Every route under `/api` with its act; for the docs and for the test that walks them. */
-    actsOfRoutes: { method: string; url: string; act: ActName | undefined }[];
+    actsOfRoutes: { method: string; url: string; act: ActName | undefined; schema: unknown }[];
   }
   interface FastifyRequest {
     who: Who;
@@ -35,7 +37,7 @@ const sessionHours = 12;
 
 /** Who asks, and whether they may: every request passes here. A route that names no act does not start. */
 export const auth = fp(
-  async (app: FastifyInstance, { ctx }: { ctx: Context }) => {
+  async (app: App, { ctx }: { ctx: Context }) => {
     await app.register(cookie);
     app.decorateRequest('who', undefined as never);
     app.decorateRequest('principal', undefined as never);
@@ -54,7 +56,7 @@ export const auth = fp(
       const { act, open } = route.config ?? {};
       if (!open && !(act && Object.hasOwn(acts, act)))
         throw new Error(`${String(route.method)} ${route.url} names no act of the catalogue (core/access/acts.ts)`);
-      if (route.method !== 'HEAD') routes.push({ method: String(route.method), url: route.url, act });
+      if (route.method !== 'HEAD') routes.push({ method: String(route.method), url: route.url, act, schema: route.schema });
     });
 
     app.addHook('onRequest', async (req) => {
@@ -77,10 +79,13 @@ export const auth = fp(
       '/api/sign-in',
       {
         config: { open: true },
-        schema: { body: z.strictObject({ login: z.string().max(64), password: z.string().max(256) }) },
+        schema: {
+          response: { '2xx': answers.Me },
+          body: z.strictObject({ login: z.string().max(64), password: z.string().max(256) }),
+        },
       },
       async (req, reply) => {
-        const { login, password } = req.body as { login: string; password: string };
+        const { login, password } = req.body;
         const account = await signIns.check(login, password, req.ip);
         const token = newToken();
         const csrf = newToken();
@@ -111,13 +116,21 @@ export const auth = fp(
       },
     );
 
-    app.post('/api/sign-out', { config: { act: 'account.own' } }, async (req, reply) => {
-      await ctx.db.manager.query('delete from session where token_hash = $1', [hashed(req.cookies[cookieName] ?? '')]);
-      reply.clearCookie(cookieName, { path: '/' });
-      return {};
-    });
+    app.post(
+      '/api/sign-out',
+      { config: { act: 'account.own' }, schema: { response: { '2xx': answers.Nothing } } },
+      async (req, reply) => {
+        await ctx.db.manager.query('delete from session where token_hash = $1', [hashed(req.cookies[cookieName] ?? '')]);
+        reply.clearCookie(cookieName, { path: '/' });
+        return {};
+      },
+    );
 
-    app.get('/api/me', { config: { act: 'account.own' } }, async (req: FastifyRequest) => req.who);
+    app.get(
+      '/api/me',
+      { config: { act: 'account.own' }, schema: { response: { '2xx': answers.Me } } },
+      async (req: FastifyRequest) => req.who,
+    );
   },
   { name: 'auth' },
 );

@@ -7,6 +7,8 @@ import { Images1764200000000 } from './migrations/0004-images.ts';
 import { Ground1764300000000 } from './migrations/0005-ground.ts';
 import { WrongBytes1764400000000 } from './migrations/0006-wrong-bytes.ts';
 import { EraseDisks1764500000000 } from './migrations/0007-erase-disks.ts';
+import { Paused1764600000000 } from './migrations/0008-paused.ts';
+import { PlainNames1764700000000 } from './migrations/0009-plain-names.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -20,6 +22,8 @@ const migrations = [
   Ground1764300000000,
   WrongBytes1764400000000,
   EraseDisks1764500000000,
+  Paused1764600000000,
+  PlainNames1764700000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -10,7 +10,7 @@ interface PgError {
 export const pgError = (e: unknown): PgError => (e as PgError)?.driverError ?? (e as PgError);
 
 /** A refusal by PostgreSQL or by a device in words; anything else is given back as it came. */
-export function inWords(e: unknown): unknown {
+export function toRefusal(e: unknown): unknown {
   if (e instanceof ProtocolError) return new Refusal('unreachable', `${e.message}.`);
   if (isAway(e) && !(e instanceof Refusal))
     return new Refusal('away', 'The database does not answer. Whether a change that was under way is saved is not known.', {

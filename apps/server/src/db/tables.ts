@@ -1,4 +1,7 @@
-import type { Waybill } from '@praesidor/core/images';
+import type { Charter } from '@praesidor/core/model';
+import type { Shipment as ShipmentRow } from '@praesidor/contract';
+import type { z } from 'zod';
+import type { ShipmentManifest } from '@praesidor/core/images';
 import { EntitySchema } from 'typeorm';
 import type { Kind } from '@praesidor/core/model';
 
@@ -115,7 +118,7 @@ export const ClusterSecrets = table<ClusterSecret>('ClusterSecret', 'cluster_sec
 export interface CharterRevision {
   charter: string;
   revision: number;
-  doc: unknown;
+  doc: Charter;
   at: Date;
   by: string;
   note: string;
@@ -158,21 +161,25 @@ export interface Observation {
   data: unknown;
 }
 export const Observations = table<Observation>('Observation', 'observation', { kind: id, subject: id, at: time, data: json });
+type ShipmentState = z.infer<typeof ShipmentRow>['state'];
 export interface Shipment {
   id: number;
   label: string;
   source: string;
   target: string;
-  way: 'case' | 'link' | 'alongside';
+  way: 'case' | 'link' | 'fast-link';
   bills: string[];
-  state: string;
+  state: ShipmentState;
   error: string | null;
+  /** What kind of fault `error` tells, as the client of the protocol names it, and the registry that it is of. */
+  fault: string | null;
+  faultAt: string | null;
   createdAt: Date;
   createdBy: string;
   startedAt: Date | null;
   endedAt: Date | null;
   bytes: number;
-  paper: number;
+  declaredBytes: number;
   movedBytes: number;
   phase: string;
   rate: number;
@@ -183,7 +190,7 @@ export interface Shipment {
   after: string | null;
   /** Of a shipment in cases: how large one may be, in bytes. */
   caseBytes: number | null;
-  waybill: Waybill | null;
+  manifest: ShipmentManifest | null;
   /** While the way is closed: when it opens. */
   resumeAt: Date | null;
   /** Who started it last: it goes on in that name. */
@@ -203,12 +210,14 @@ export const Shipments = table<Shipment>('Shipment', 'shipment', {
   bills: json,
   state: text,
   error: { ...text, nullable: true },
+  fault: { ...text, nullable: true },
+  faultAt: { ...text, name: 'fault_at', nullable: true },
   createdAt: { ...time, name: 'created_at' },
   createdBy: { ...text, name: 'created_by' },
   startedAt: { ...time, name: 'started_at', nullable: true },
   endedAt: { ...time, name: 'ended_at', nullable: true },
   bytes: big,
-  paper: big,
+  declaredBytes: { ...big, name: 'declared_bytes' },
   movedBytes: { ...big, name: 'moved_bytes' },
   phase: text,
   rate: big,
@@ -216,7 +225,7 @@ export const Shipments = table<Shipment>('Shipment', 'shipment', {
   wrong: { type: 'text', array: true },
   after: { ...text, nullable: true },
   caseBytes: { ...big, name: 'case_bytes', nullable: true },
-  waybill: { ...json, nullable: true, select: false },
+  manifest: { ...json, nullable: true, select: false },
   resumeAt: { ...time, name: 'resume_at', nullable: true },
   runBy: { ...text, name: 'run_by', nullable: true },
   unverified: { ...text, nullable: true },
@@ -245,7 +254,7 @@ export interface ShipmentItem {
   repository: string;
   kind: 'blob' | 'manifest';
   bytes: number;
-  paper: number;
+  declaredBytes: number;
   state: 'wanted' | 'landed';
   tag: string | null;
   position: number;
@@ -258,7 +267,7 @@ export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item'
   repository: id,
   kind: text,
   bytes: big,
-  paper: big,
+  declaredBytes: { ...big, name: 'declared_bytes' },
   state: text,
   tag: { ...text, nullable: true },
   position: int,

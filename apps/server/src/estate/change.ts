@@ -14,7 +14,7 @@ import {
 } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { keyringEntries, permit } from '../access/permit.ts';
-import { inTurns } from '../heavy/turns.ts';
+import { inTurns } from '../compute/turns.ts';
 import { Refusal } from '../refusal.ts';
 import {
   changesOf,

@@ -18,9 +18,9 @@ import {
 } from '@praesidor/core/model';
 import type { z } from 'zod';
 import { docTables, tableOf } from '../db/tables.ts';
-import { inWords } from '../db/errors.ts';
+import { toRefusal } from '../db/errors.ts';
 import { fieldsOf, tellChanges } from '../events/bus.ts';
-import { inTurns, listText } from '../heavy/turns.ts';
+import { inTurns, listText } from '../compute/turns.ts';
 import { Refusal } from '../refusal.ts';
 
 /** Declared documents in their tables: read, locked, written many at a time. What may be done to them is decided elsewhere. */
@@ -123,7 +123,7 @@ export async function writeDeeds(m: EntityManager, deeds: readonly Deed[]): Prom
       );
     await tellChanges(m, real);
   } catch (e) {
-    throw inWords(e);
+    throw toRefusal(e);
   }
 }
 type Signed = Change & { by: string; note: string };

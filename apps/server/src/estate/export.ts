@@ -1,13 +1,13 @@
 import type { Doc, Kind } from '@praesidor/core/model';
 import type { DataSource } from 'typeorm';
 import { docTables } from '../db/tables.ts';
-import type { Heavy } from '../heavy/heavy.ts';
+import type { ComputeWorker } from '../compute/compute-worker.ts';
 
 /** Documents that are read and written at a time. */
 const page = 250;
 
 /** The whole plan as YAML, in one snapshot of the database, a page at a time; written beside the event loop. */
-export async function* planAsText(db: DataSource, heavy: Pick<Heavy, 'run'>): AsyncGenerator<string> {
+export async function* planAsText(db: DataSource, compute: Pick<ComputeWorker, 'run'>): AsyncGenerator<string> {
   const runner = db.createQueryRunner();
   await runner.startTransaction('REPEATABLE READ');
   let first = true;
@@ -19,7 +19,7 @@ export async function* planAsText(db: DataSource, heavy: Pick<Heavy, 'run'>): As
           [after],
         )) as { key: string; doc: Doc }[];
         if (!rows.length) break;
-        yield `${first ? '' : '---\n'}${await heavy.run('writeDocuments', { docs: rows.map((r) => r.doc) })}`;
+        yield `${first ? '' : '---\n'}${await compute.run('writeDocuments', { docs: rows.map((r) => r.doc) })}`;
         first = false;
         after = rows.at(-1)?.key ?? after;
         if (rows.length < page) break;

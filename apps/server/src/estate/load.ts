@@ -1,48 +1,74 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import {
   type Bill,
+  type Doc,
   emptyEstate,
   type Estate,
   type Kind,
+  type SeenController,
   type SeenHypervisor,
   type SeenRegistry,
   type ServedZone,
   type Sighting,
   sliceOf,
 } from '@praesidor/core/model';
-import { docTables, Keys, Observations, type SightingRow, Sightings } from '../db/tables.ts';
+import { Keys, type SightingRow, Sightings, tableOf } from '../db/tables.ts';
+import { KeptRows } from './kept-rows.ts';
 
-/** The estate as it stands, with the id of the last event it includes. Read in one snapshot. */
+/** What is kept of the rows of a database between two readings. */
+interface Rows {
+  docs: Record<Kind, KeptRows<Doc>>;
+  observed: KeptRows<{ kind: string; subject: string; data: unknown }>;
+}
+const newRows = (): Rows => ({
+  docs: Object.fromEntries(
+    Object.entries(tableOf).map(([kind, table]) => [kind, new KeptRows(table, 'key', 'doc')]),
+  ) as Rows['docs'],
+  // A blank never stands in a kind.
+  observed: new KeptRows(
+    'observation',
+    "kind || ' ' || subject",
+    "jsonb_build_object('kind', kind, 'subject', subject, 'data', data)",
+  ),
+});
+const rowsOf = new WeakMap<DataSource, Rows>();
+
+/**
+ * The estate as it stands, with the id of the last event it includes. Read in one snapshot: of its own, or of the transaction that
+ * `db` is in. Documents that nobody wrote since the last reading are the same objects; nobody may change them.
+ */
 export async function loadEstate(
   db: DataSource | EntityManager,
   now = new Date(),
 ): Promise<{ estate: Estate; revision: number }> {
-  const read = async (m: EntityManager) => {
-    const estate = emptyEstate(now.toISOString());
-    const [{ last } = { last: '0' }] = (await m.query('select coalesce(max(position), 0) as last from event')) as {
-      last: string;
-    }[];
-    for (const kind of Object.keys(docTables) as Kind[]) {
-      const rows = await m.find(docTables[kind], { order: { key: 'ASC' } });
-      (estate[sliceOf[kind]] as unknown[]) = rows.map((r) => r.doc);
-    }
-    estate.keys = (await m.find(Keys, { select: { name: true, use: true, places: true } })).map(({ name, use, places }) => ({
-      name,
-      use,
-      places,
-    }));
-    for (const o of await m.find(Observations)) {
-      if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
-      else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
-      else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;
-      else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
-    }
-    estate.observed.sightings = (await m.find(Sightings)).map(sightingOf);
-    return { estate, revision: Number(last) };
-  };
-  return 'transaction' in db && !('queryRunner' in db && db.queryRunner)
-    ? (db as DataSource).transaction('REPEATABLE READ', read)
-    : read(db as EntityManager);
+  const source = 'connection' in db ? (db as EntityManager).connection : (db as DataSource);
+  if ('queryRunner' in db && db.queryRunner) return read(db as EntityManager, newRows(), now);
+  const rows = rowsOf.get(source) ?? newRows();
+  rowsOf.set(source, rows);
+  return source.transaction('REPEATABLE READ', (m) => read(m, rows, now));
+}
+
+async function read(m: EntityManager, rows: Rows, now: Date): Promise<{ estate: Estate; revision: number }> {
+  const estate = emptyEstate(now.toISOString());
+  const [{ last } = { last: '0' }] = (await m.query('select coalesce(max(position), 0) as last from event')) as {
+    last: string;
+  }[];
+  for (const kind of Object.keys(tableOf) as Kind[])
+    (estate[sliceOf[kind]] as unknown[]) = (await rows.docs[kind].read(m)).map(([, doc]) => doc);
+  estate.keys = (await m.find(Keys, { select: { name: true, use: true, places: true } })).map(({ name, use, places }) => ({
+    name,
+    use,
+    places,
+  }));
+  for (const [, o] of await rows.observed.read(m)) {
+    if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
+    else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
+    else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;
+    else if (o.kind === 'controller') estate.observed.controllers[o.subject] = o.data as SeenController;
+    else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
+  }
+  estate.observed.sightings = (await m.find(Sightings)).map(sightingOf);
+  return { estate, revision: Number(last) };
 }
 
 const sightingOf = (r: SightingRow): Sighting => ({
@@ -58,7 +84,7 @@ const sightingOf = (r: SightingRow): Sighting => ({
 
 export async function observe(
   m: EntityManager,
-  kind: 'bill' | 'registry' | 'zone' | 'hypervisor',
+  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller',
   subject: string,
   data: unknown,
 ): Promise<void> {

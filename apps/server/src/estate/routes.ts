@@ -1,5 +1,7 @@
+import * as answers from '@praesidor/contract';
+import { counted } from '@praesidor/core/words';
 import { Readable } from 'node:stream';
-import type { FastifyInstance } from 'fastify';
+import type { App } from '../app-type.ts';
 import { z } from 'zod';
 import { type Change, type Doc, type Edit, keyOf, kinds, type Kind, words } from '@praesidor/core/model';
 import { permit } from '../access/permit.ts';
@@ -54,32 +56,42 @@ const Since = z.strictObject({
 });
 const importLimit = 80_000_000;
 
-export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function estate(app: App, { ctx }: { ctx: Context }) {
   const snapshots = new Snapshots(ctx.db);
   const together = new EditsTogether(ctx.db);
   /** Everything the browser computes with, and the versions it saves against; whoever has this state already is told so. */
-  app.get('/api/estate', { config: { act: 'plan.read' } }, async (req, reply) => {
-    const { etag, text, zipped } = await snapshots.get();
-    reply.header('etag', etag).header('cache-control', 'private, no-cache').header('vary', 'accept-encoding');
-    if (req.headers['if-none-match'] === etag) return reply.status(304).send();
-    reply.type('application/json; charset=utf-8');
-    return /\bgzip\b/.test(req.headers['accept-encoding'] ?? '')
-      ? reply.header('content-encoding', 'gzip').send(zipped)
-      : reply.send(text);
-  });
+  app.get(
+    '/api/estate',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Snapshot } } },
+    async (req, reply) => {
+      const { etag, text, zipped } = await snapshots.get();
+      reply.header('etag', etag).header('cache-control', 'private, no-cache').header('vary', 'accept-encoding');
+      if (req.headers['if-none-match'] === etag) return reply.status(304).send(undefined as never);
+      // The text was made once for everybody, and is sent as it is.
+      reply.type('application/json; charset=utf-8');
+      return /\bgzip\b/.test(req.headers['accept-encoding'] ?? '')
+        ? reply.header('content-encoding', 'gzip').send(zipped as never)
+        : reply.send(text as never);
+    },
+  );
 
   /** Remedies and edits in place: described changes, made in one transaction, undone as one. */
-  app.post('/api/edits', { config: { act: 'plan.edit' }, schema: { body: EditBody } }, async (req) => {
-    const body = req.body as z.infer<typeof EditBody>;
-    const edits = body.edits.map((e): Edit => (e.op === 'put' ? { op: 'put', doc: validDoc(e.doc) } : (e as Edit)));
-    return { act: await together.ask({ who: req.principal, edits, why: body.why, revision: body.revision }) };
-  });
+  app.post(
+    '/api/edits',
+    { config: { act: 'plan.edit' }, schema: { response: { '2xx': answers.Act }, body: EditBody } },
+    async (req) => {
+      const body = req.body;
+      const edits = body.edits.map((e): Edit => (e.op === 'put' ? { op: 'put', doc: validDoc(e.doc) } : (e as Edit)));
+      return { act: await together.ask({ who: req.principal, edits, why: body.why, revision: body.revision }) };
+    },
+  );
 
   app.post(
     '/api/acts/:id/undo',
     {
       config: { act: 'plan.undo' },
       schema: {
+        response: { '2xx': answers.Act },
         params: z.strictObject({
           id: z.coerce
             .number()
@@ -90,7 +102,7 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
       },
     },
     async (req) => {
-      const { id } = req.params as { id: number };
+      const { id } = req.params;
       return ctx.db.transaction(async (m) => {
         const [row] = (await m.query('select at, act, subject, changes, under, undone_by from audit where id = $1 for update', [
           id,
@@ -109,15 +121,19 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
   );
 
   /** Newest first, a page at a time: `before` is the number of the last one seen. */
-  app.get('/api/acts', { config: { act: 'record.read' }, schema: { querystring: Since } }, async (req) => {
-    const { before, limit } = req.query as z.infer<typeof Since>;
-    return {
-      acts: (await ctx.db.manager.query(
-        'select a.id::int as id, at, who, act, subject, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
-        [before ?? null, limit],
-      )) as unknown[],
-    };
-  });
+  app.get(
+    '/api/acts',
+    { config: { act: 'record.read' }, schema: { response: { '2xx': answers.RecordedActs }, querystring: Since } },
+    async (req) => {
+      const { before, limit } = req.query;
+      return {
+        acts: (await ctx.db.manager.query(
+          'select a.id::int as id, at, who, act, subject, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
+          [before ?? null, limit],
+        )) as z.input<typeof answers.RecordedAct>[],
+      };
+    },
+  );
 
   /** The whole record as JSON lines, oldest first, a page of the database at a time: it may be years long. */
   app.get('/api/acts/export', { config: { act: 'record.read' } }, async (_req, reply) => {
@@ -142,27 +158,31 @@ export async function estate(app: FastifyInstance, { ctx }: { ctx: Context }) {
     reply
       .type('application/yaml')
       .header('content-disposition', 'attachment; filename="estate.yaml"')
-      .send(Readable.from(planAsText(ctx.db, ctx.heavy))),
+      .send(Readable.from(planAsText(ctx.db, ctx.compute))),
   );
 
   /** Documents as text. What already stands as written is left alone; with `revision` or `base`, so is what somebody changed since. */
   app.post(
     '/api/import',
-    { config: { act: 'plan.import' }, bodyLimit: importLimit, schema: { body: ImportBody } },
+    {
+      config: { act: 'plan.import' },
+      bodyLimit: importLimit,
+      schema: { response: { '2xx': answers.Imported }, body: ImportBody },
+    },
     async (req) => {
-      const { text, file, revision, base } = req.body as z.infer<typeof ImportBody>;
-      const { docs, faults } = await ctx.heavy.run('readDocuments', { text, file });
+      const { text, file, revision, base } = req.body;
+      const { docs, faults } = await ctx.compute.run('readDocuments', { text, file });
       if (faults.length)
         throw new Refusal(
           'invalid',
-          `Nothing was imported: ${faults.length} ${faults.length === 1 ? 'fault' : 'faults'}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
+          `Nothing was imported: ${counted(faults.length, 'fault')}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
           { places: faults.slice(0, 100) },
         );
       const twice = secondOf(docs);
       if (twice)
         throw new Refusal(
           'invalid',
-          `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} stands twice, again in line ${twice.line}.`,
+          `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} is listed twice, again in line ${twice.line}.`,
           { places: [{ file, line: twice.line, message: 'declared twice' }] },
         );
       return ctx.db.transaction(async (m) => {

@@ -1,14 +1,10 @@
+import type { ServerEvent } from '@praesidor/contract';
 import { type Change, differences } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { KeptConnection } from '../db/kept-connection.ts';
-import { listText } from '../heavy/turns.ts';
+import { listText } from '../compute/turns.ts';
 
-export interface BusEvent {
-  id: number;
-  kind: string;
-  subject: string;
-}
-type Listener = (event: BusEvent) => void;
+type Listener = (event: ServerEvent) => void;
 
 /**
  * Tells every process of the installation, in the transaction that made the change. Lost when that is rolled back. Its
@@ -34,7 +30,7 @@ export const fieldsOf = (c: Change): string[] =>
   c.before && c.after ? [...new Set(differences(c.before, c.after).map((d) => String(d.path[0])))] : [];
 
 /** Tells without a record: for what is looked at live and is of no use later (progress, a log line). */
-export const whisper = (m: EntityManager, kind: string, subject: string) =>
+export const publishTransient = (m: EntityManager, kind: string, subject: string) =>
   m.query("select pg_notify('praesidor', json_build_object('id', 0, 'kind', $1::text, 'subject', $2::text)::text)", [
     kind,
     subject,
@@ -53,7 +49,7 @@ export class Bus {
       log,
       onOpen: async (client) => {
         client.on('notification', (n) => {
-          const event = JSON.parse(n.payload ?? '{}') as BusEvent;
+          const event = JSON.parse(n.payload ?? '{}') as ServerEvent;
           for (const l of this.listeners) l(event);
         });
         await client.query('listen praesidor');
@@ -90,7 +86,7 @@ export class Bus {
   }
 
   /** Resolves at the next event that fits, or after `ms`. */
-  next(fits: (e: BusEvent) => boolean, ms: number, signal?: AbortSignal): Promise<void> {
+  next(fits: (e: ServerEvent) => boolean, ms: number, signal?: AbortSignal): Promise<void> {
     return new Promise((done) => {
       const end = () => {
         clearTimeout(timer);

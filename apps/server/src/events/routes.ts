@@ -1,6 +1,6 @@
-import type { FastifyInstance } from 'fastify';
+import type { ServerEvent } from '@praesidor/contract';
+import type { App } from '../app-type.ts';
 import type { Context } from '../context.ts';
-import type { BusEvent } from './bus.ts';
 
 /** Most events that are told one by one to somebody who missed them. */
 const most = 1000;
@@ -9,17 +9,17 @@ const most = 1000;
  * Server-sent events; what was missed since `Last-Event-ID` is sent first. Whoever missed too much is told to read
  * everything again (`Again`), and never a part without a sign.
  */
-export async function events(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function events(app: App, { ctx }: { ctx: Context }) {
   app.get('/api/events', { config: { act: 'plan.read' } }, async (req, reply) => {
     reply.hijack();
     reply.raw.writeHead(200, { 'content-type': 'text/event-stream', 'cache-control': 'no-store', 'x-accel-buffering': 'no' });
     let last = Number(req.headers['last-event-id'] ?? 0) || 0;
-    const write = (e: BusEvent) => {
+    const write = (e: ServerEvent) => {
       if (e.id) last = Math.max(last, e.id);
       reply.raw.write(`${e.id ? `id: ${e.id}\n` : ''}data: ${JSON.stringify(e)}\n\n`);
     };
     /** While the missed ones are read, what comes meanwhile waits behind them. */
-    let waiting: BusEvent[] | undefined = [];
+    let waiting: ServerEvent[] | undefined = [];
     const catchUp = async () => {
       waiting ??= [];
       try {
@@ -31,7 +31,7 @@ export async function events(app: FastifyInstance, { ctx }: { ctx: Context }) {
           ? ((await ctx.db.manager.query(
               'select position::int as id, kind, subject from event where position > $1 order by position limit $2',
               [from, most + 1],
-            )) as BusEvent[])
+            )) as ServerEvent[])
           : [];
         if (missed.length > most || from > now) write({ id: now, kind: 'Again', subject: '' });
         else for (const e of missed) write(e);

@@ -6,7 +6,7 @@ import type { EntityManager } from 'typeorm';
 import { HeardClient } from '../db/heard-client.ts';
 import { KeptConnection } from '../db/kept-connection.ts';
 import { isAway } from '../db/errors.ts';
-import { type Bus, whisper } from '../events/bus.ts';
+import { type Bus, publishTransient } from '../events/bus.ts';
 import { holdFolder } from './one-folder.ts';
 
 export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
@@ -204,7 +204,7 @@ export class Queue {
       ...(after ? { startAfter: after } : {}),
       db: { executeSql: async (text: string, values: unknown[]) => ({ rows: (await m.query(text, values)) as unknown[] }) },
     } as never);
-    await whisper(m, 'Job', kind);
+    await publishTransient(m, 'Job', kind);
   }
 
   /** Does work that one process at a time may do; false when another is at it, or nobody can know. A killed process is at nothing. */

@@ -17,11 +17,15 @@ const config = readConfig(process.env);
 const db = await openDatabase(config.databaseUrl);
 try {
   const dir = process.env.PRAESIDOR_LOAD ?? 'demo';
-  for (const a of JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]') as Parameters<typeof setAccount>[1][])
+  // The account of a first start is for an installation that has none.
+  const [{ people } = { people: 0 }] = (await db.query('select count(*)::int as people from account')) as { people: number }[];
+  const first = process.env.PRAESIDOR_FIRST_ACCOUNT && !people ? [JSON.parse(process.env.PRAESIDOR_FIRST_ACCOUNT)] : [];
+  for (const a of [...first, ...JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]')] as Parameters<typeof setAccount>[1][])
     if (!((await db.manager.query('select 1 from account where login = $1', [a.login])) as unknown[]).length)
       await setAccount(db.manager, a);
   const [{ n } = { n: 0 }] = (await db.query('select count(*)::int as n from site')) as { n: number }[];
-  if (!n) {
+  // An empty demonstration begins with its accounts, and nothing else.
+  if (!n && dir) {
     const anchors = await anchorsOf(config.provingUrl);
     const read = readdirSync(join(dir, 'estate'))
       .filter((f) => f.endsWith('.yaml'))
@@ -37,11 +41,11 @@ try {
             await putDoc(
               m,
               doc.kind === 'Registry' || doc.kind === 'Hypervisor' ? withAnchor(doc, anchors) : doc,
-              'first load',
-              'first',
+              'set-up',
+              'first revision',
             );
       await m.query(
-        "insert into charter_revision select key, 1, doc, now(), 'load', 'first' from charter on conflict do nothing",
+        "insert into charter_revision select key, 1, doc, now(), 'set-up', 'first revision' from charter on conflict do nothing",
       );
       for (const e of (existsSync(join(dir, 'keyring.yaml')) ? parse(readFileSync(join(dir, 'keyring.yaml'), 'utf8')) : []) as {
         name: string;
@@ -50,7 +54,7 @@ try {
         secret: string;
         places: string[];
       }[])
-        await keep(config, m, e, 'load');
+        await keep(config, m, e, 'set-up');
     });
   }
   process.stdout.write('{"listening":true}\n');

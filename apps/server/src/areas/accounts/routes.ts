@@ -1,4 +1,5 @@
-import type { FastifyInstance } from 'fastify';
+import * as answers from '@praesidor/contract';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { roles } from '@praesidor/core/access';
 import { words } from '@praesidor/core/model';
@@ -29,46 +30,74 @@ const Changes = z.strictObject({
 });
 
 /** Accounts of people: made, disabled, their roles and passwords, and the browsers in which they are signed in. */
-export async function accounts(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function accounts(app: App, { ctx }: { ctx: Context }) {
   const manage = { act: 'accounts.manage' } as const;
   const own = { act: 'account.own' } as const;
-  const loginOf = (req: { params: unknown }) => (req.params as z.infer<typeof Named>).login;
 
-  app.get('/api/accounts', { config: manage }, async () => ({ accounts: await listAccounts(ctx.db.manager) }));
-  app.post('/api/accounts', { config: manage, schema: { body: New } }, async (req, reply) =>
-    reply.status(201).send(await ctx.db.transaction((m) => makeAccount(m, req.body as z.infer<typeof New>, req.who.login))),
+  app.get('/api/accounts', { config: manage, schema: { response: { '2xx': answers.Accounts } } }, async () => ({
+    accounts: await listAccounts(ctx.db.manager),
+  }));
+  app.post(
+    '/api/accounts',
+    { config: manage, schema: { response: { '2xx': answers.NewPassword }, body: New } },
+    async (req, reply) => reply.status(201).send(await ctx.db.transaction((m) => makeAccount(m, req.body, req.who.login))),
   );
-  app.patch('/api/accounts/:login', { config: manage, schema: { params: Named, body: Changes } }, async (req) => {
-    await ctx.db.transaction((m) => changeAccount(m, loginOf(req), req.body as z.infer<typeof Changes>, req.who.login));
-    return {};
-  });
+  app.patch(
+    '/api/accounts/:login',
+    { config: manage, schema: { response: { '2xx': answers.Nothing }, params: Named, body: Changes } },
+    async (req) => {
+      await ctx.db.transaction((m) => changeAccount(m, req.params.login, req.body, req.who.login));
+      return {};
+    },
+  );
   app.post(
     '/api/accounts/:login/password',
-    { config: manage, schema: { params: Named, body: z.strictObject({ password: Password.optional() }) } },
-    async (req) =>
-      ctx.db.transaction((m) => resetPassword(m, loginOf(req), (req.body as { password?: string }).password, req.who.login)),
+    {
+      config: manage,
+      schema: {
+        response: { '2xx': answers.NewPassword },
+        params: Named,
+        body: z.strictObject({ password: Password.optional() }),
+      },
+    },
+    async (req) => ctx.db.transaction((m) => resetPassword(m, req.params.login, req.body.password, req.who.login)),
   );
-  app.get('/api/accounts/:login/sessions', { config: manage, schema: { params: Named } }, async (req) => ({
-    sessions: await sessionsOf(ctx.db.manager, loginOf(req), req.who.session),
-  }));
-  app.delete('/api/accounts/:login/sessions/:id', { config: manage, schema: { params: OneSession } }, async (req) => {
-    const { login, id } = req.params as z.infer<typeof OneSession>;
-    await ctx.db.transaction((m) => endSession(m, login, id, req.who.login));
-    return {};
-  });
+  app.get(
+    '/api/accounts/:login/sessions',
+    { config: manage, schema: { response: { '2xx': answers.Sessions }, params: Named } },
+    async (req) => ({
+      sessions: await sessionsOf(ctx.db.manager, req.params.login, req.who.session),
+    }),
+  );
+  app.delete(
+    '/api/accounts/:login/sessions/:id',
+    { config: manage, schema: { response: { '2xx': answers.Nothing }, params: OneSession } },
+    async (req) => {
+      const { login, id } = req.params;
+      await ctx.db.transaction((m) => endSession(m, login, id, req.who.login));
+      return {};
+    },
+  );
 
-  app.get('/api/me/sessions', { config: own }, async (req) => ({
+  app.get('/api/me/sessions', { config: own, schema: { response: { '2xx': answers.Sessions } } }, async (req) => ({
     sessions: await sessionsOf(ctx.db.manager, req.who.login, req.who.session),
   }));
-  app.delete('/api/me/sessions/:id', { config: own, schema: { params: z.strictObject({ id: z.uuid() }) } }, async (req) => {
-    await ctx.db.transaction((m) => endSession(m, req.who.login, (req.params as { id: string }).id, req.who.login));
-    return {};
-  });
+  app.delete(
+    '/api/me/sessions/:id',
+    { config: own, schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ id: z.uuid() }) } },
+    async (req) => {
+      await ctx.db.transaction((m) => endSession(m, req.who.login, req.params.id, req.who.login));
+      return {};
+    },
+  );
   app.post(
     '/api/me/password',
-    { config: own, schema: { body: z.strictObject({ current: z.string().max(256), next: Password }) } },
+    {
+      config: own,
+      schema: { response: { '2xx': answers.Nothing }, body: z.strictObject({ current: z.string().max(256), next: Password }) },
+    },
     async (req) => {
-      const { current, next } = req.body as { current: string; next: string };
+      const { current, next } = req.body;
       await ctx.db.transaction((m) => changeOwnPassword(m, req.who.login, req.who.session, current, next));
       return {};
     },

@@ -2,7 +2,7 @@ import { parseIp, type Space } from '@praesidor/core/address';
 import { choose, spaceFor, type Spoken, type Wish } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
-import { inWords } from '../../db/errors.ts';
+import { toRefusal } from '../../db/errors.ts';
 import { tellMany } from '../../events/bus.ts';
 import { spokenIn, stampOf } from './spoken.ts';
 import { Refusal } from '../../refusal.ts';
@@ -85,13 +85,13 @@ export class Allocator {
       }
     } catch (e) {
       this.known.delete(network);
-      if (batch.length === 1) batch[0]?.refuse(inWords(e));
+      if (batch.length === 1) batch[0]?.refuse(toRefusal(e));
       else for (const one of batch) await this.grant(network, [one]);
     }
   }
 
   private async write(m: EntityManager, name: string, batch: readonly Request[]): Promise<(Granted | Refusal)[]> {
-    const known = await this.stand(m, name);
+    const known = await this.loadNetworkState(m, name);
     const made: Reservation[][] = [];
     const freed: string[] = [];
     const answers = batch.map(({ asked }): Refusal | undefined => {
@@ -129,7 +129,7 @@ export class Allocator {
   }
 
   /** Takes the network's counter, and what is taken in it: remembered where the counter still stands there. */
-  private async stand(m: EntityManager, name: string): Promise<Known> {
+  private async loadNetworkState(m: EntityManager, name: string): Promise<Known> {
     const [row] = (await m.query(
       'select n.doc, s.seq from ledger_state s join network n on n.key = s.network where s.network = $1 for update of s',
       [name],

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { Level } from '@praesidor/core/address';
 import { choose, type CsvPreview, spaceFor, writeCsv } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Reservation } from '@praesidor/core/model';
@@ -175,7 +176,7 @@ export async function preview(ctx: Context, text: string, site: string | undefin
   const { estate } = await loadEstate(ctx.db);
   const networks = estate.networks.filter((n) => !site || n.site === site);
   const domains = Object.fromEntries(estate.sites.map((s) => [s.name, s.domain]));
-  return ctx.heavy.run('readCsv', { text, networks, standing: estate.reservations, domains });
+  return ctx.compute.run('readCsv', { text, networks, standing: estate.reservations, domains });
 }
 
 /** Takes a table into the ledger in one transaction; lines that are wrong keep all of it out, unless they are left out by name. */
@@ -196,7 +197,7 @@ export async function importCsv(
   if (wrong.length && !leaveOut)
     throw new Refusal(
       'invalid',
-      `Nothing was imported: ${wrong.length} ${wrong.length === 1 ? 'line is' : 'lines are'} wrong, the first in line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
+      `Nothing was imported: ${counted(wrong.length, 'line is', 'lines are')} wrong, the first in line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
       {
         places: wrong.slice(0, 100).map((l) => ({ line: l.line, message: l.message })),
         remedy: 'Mend the lines, or import the others without them.',

@@ -1,16 +1,17 @@
+import * as answers from '@praesidor/contract';
 import { forecast, parsePrefix, prefixRange, size } from '@praesidor/core/address';
 import { dhcpNetworks, dnsmasqConf, keaJson, pxeOf } from '@praesidor/core/ledger';
 import { Owner, words } from '@praesidor/core/model';
 import { nextSerial, plannedRecords, recordsOfZone, zoneFile } from '@praesidor/core/naming';
-import type { FastifyInstance } from 'fastify';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import type { Context } from '../../context.ts';
 import { needDoc, needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
-import { Allocator, type Asked } from './allocator.ts';
+import { Allocator } from './allocator.ts';
 import { exportCsv, history, importCsv, levels, move, preview, release } from './ledger.ts';
-import { adopt, driftOf, readZone, removeForeign, sendZone } from './zones.ts';
+import { addServedRecords, driftOf, readZone, removeForeign, sendZone } from './zones.ts';
 
 const Reserve = z
   .strictObject({
@@ -67,29 +68,45 @@ const Table = z.strictObject({
 });
 const Scope = z.strictObject({ site: words.Name.optional() });
 
-export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function addresses(app: App, { ctx }: { ctx: Context }) {
   const allocator = new Allocator(ctx.db);
-  const zoneOf = (req: { params: unknown }) => (req.params as z.infer<typeof ZoneName>).zone;
 
-  app.post('/api/addresses/reserve', { config: { act: 'ledger.change' }, schema: { body: Reserve } }, async (req, reply) =>
-    reply.status(201).send(await allocator.reserve(req.body as Asked, req.who.login)),
+  app.post(
+    '/api/addresses/reserve',
+    { config: { act: 'ledger.change' }, schema: { response: { '2xx': answers.Reserved }, body: Reserve } },
+    async (req, reply) => reply.status(201).send(await allocator.reserve(req.body, req.who.login)),
   );
-  app.post('/api/addresses/release', { config: { act: 'ledger.change' }, schema: { body: Key } }, async (req) => {
-    const { network, address, restDays } = req.body as z.infer<typeof Key>;
-    return release(ctx, network, address, restDays, req.who.login);
-  });
-  app.post('/api/addresses/move', { config: { act: 'ledger.change' }, schema: { body: Move } }, async (req) => {
-    const { to, restDays, ...from } = req.body as z.infer<typeof Move>;
-    return move(ctx, from, to, restDays, req.who.login);
-  });
-  app.get('/api/addresses/history', { config: { act: 'plan.read' }, schema: { querystring: About } }, async (req) => ({
-    history: await history(ctx, req.query as z.infer<typeof About>),
-  }));
+  app.post(
+    '/api/addresses/release',
+    { config: { act: 'ledger.change' }, schema: { response: { '2xx': answers.Released }, body: Key } },
+    async (req) => {
+      const { network, address, restDays } = req.body;
+      return release(ctx, network, address, restDays, req.who.login);
+    },
+  );
+  app.post(
+    '/api/addresses/move',
+    { config: { act: 'ledger.change' }, schema: { response: { '2xx': answers.Moved }, body: Move } },
+    async (req) => {
+      const { to, restDays, ...from } = req.body;
+      return move(ctx, from, to, restDays, req.who.login);
+    },
+  );
+  app.get(
+    '/api/addresses/history',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.History }, querystring: About } },
+    async (req) => ({
+      history: await history(ctx, req.query),
+    }),
+  );
   app.get(
     '/api/networks/:network/levels',
-    { config: { act: 'plan.read' }, schema: { params: z.strictObject({ network: words.Name }) } },
+    {
+      config: { act: 'plan.read' },
+      schema: { response: { '2xx': answers.Levels }, params: z.strictObject({ network: words.Name }) },
+    },
     async (req) => {
-      const { doc } = await needDoc(ctx.db.manager, 'Network', (req.params as { network: string }).network);
+      const { doc } = await needDoc(ctx.db.manager, 'Network', req.params.network);
       const list = await levels(ctx, doc.name);
       const room = Number(size(prefixRange(parsePrefix(doc.prefix))));
       return { levels: list, room, forecast: forecast(list, room, new Date().toISOString()) ?? null };
@@ -98,9 +115,9 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
 
   app.post(
     '/api/addresses/preview',
-    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { response: { '2xx': answers.LedgerPreview }, body: Table } },
     async (req) => {
-      const { text, site } = req.body as z.infer<typeof Table>;
+      const { text, site } = req.body;
       const p = await preview(ctx, text, site);
       const notable = p.lines.filter((l) => l.what !== 'same');
       return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
@@ -108,9 +125,13 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
   );
   app.post(
     '/api/addresses/import',
-    { config: { act: 'ledger.change' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    {
+      config: { act: 'ledger.change' },
+      bodyLimit: 25_000_000,
+      schema: { response: { '2xx': answers.LedgerImported }, body: Table },
+    },
     async (req) => {
-      const { text, site, leaveOut, revision } = req.body as z.infer<typeof Table>;
+      const { text, site, leaveOut, revision } = req.body;
       return importCsv(ctx, text, site, leaveOut, revision, req.who.login);
     },
   );
@@ -119,7 +140,7 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
       `/api/addresses/files/${name}`,
       { config: { act: 'plan.read' }, schema: { querystring: Scope } },
       async (req, reply) => {
-        const { site } = req.query as z.infer<typeof Scope>;
+        const { site } = req.query;
         return reply
           .type(type)
           .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}${name}"`)
@@ -136,41 +157,54 @@ export async function addresses(app: FastifyInstance, { ctx }: { ctx: Context })
   file('kea-dhcp4.json', 'application/json', async (site) => keaJson(...(await dhcp(site))));
   file('dnsmasq.conf', 'text/plain; charset=utf-8', async (site) => dnsmasqConf(...(await dhcp(site))));
 
-  app.get('/api/zones/:zone/drift', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req) => {
-    const zone = zoneOf(req);
-    const { estate } = await loadEstate(ctx.db);
-    needIn(estate, 'Zone', zone);
-    const served = estate.observed.zones[zone];
-    if (!served) throw new Refusal('not-now', `${zone} has not been read from its server yet.`);
-    return {
-      drift: await driftOf(ctx, estate, zone, served),
-      served: { at: served.at, serial: served.serial, error: served.error },
-    };
-  });
+  app.get(
+    '/api/zones/:zone/drift',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.ZoneDrift }, params: ZoneName } },
+    async (req) => {
+      const zone = req.params.zone;
+      const { estate } = await loadEstate(ctx.db);
+      needIn(estate, 'Zone', zone);
+      const served = estate.observed.zones[zone];
+      if (!served) throw new Refusal('not-now', `${zone} has not been read from its server yet.`);
+      return {
+        drift: await driftOf(ctx, estate, zone, served),
+        served: { at: served.at, serial: served.serial, error: served.error },
+      };
+    },
+  );
   /** The zone as it is planned, as a master file. */
   app.get('/api/zones/:zone/file', { config: { act: 'plan.read' }, schema: { params: ZoneName } }, async (req, reply) => {
     const { estate } = await loadEstate(ctx.db);
-    const zone = needIn(estate, 'Zone', zoneOf(req));
+    const zone = needIn(estate, 'Zone', req.params.zone);
     const serial = nextSerial(estate.observed.zones[zone.name]?.serial ?? 0, estate.now);
     return reply
       .type('text/dns; charset=utf-8')
       .header('content-disposition', `attachment; filename="${zone.name}.zone"`)
       .send(zoneFile(zone, serial, recordsOfZone(plannedRecords(estate), zone.name)));
   });
-  app.post('/api/zones/:zone/read', { config: { act: 'zones.connect' }, schema: { params: ZoneName } }, async (req) => ({
-    served: await readZone(ctx, zoneOf(req)),
-  }));
-  app.post('/api/zones/:zone/send', { config: { act: 'zones.send' }, schema: { params: ZoneName } }, async (req) =>
-    sendZone(ctx, zoneOf(req), req.who.login),
+  app.post(
+    '/api/zones/:zone/read',
+    { config: { act: 'zones.connect' }, schema: { response: { '2xx': answers.ZoneRead }, params: ZoneName } },
+    async (req) => ({
+      served: await readZone(ctx, req.params.zone),
+    }),
   );
   app.post(
-    '/api/zones/:zone/adopt',
-    { config: { act: 'zones.adopt' }, schema: { params: ZoneName, body: Foreign } },
-    async (req) => adopt(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.principal),
+    '/api/zones/:zone/send',
+    { config: { act: 'zones.send' }, schema: { response: { '2xx': answers.ZoneSent }, params: ZoneName } },
+    async (req) => sendZone(ctx, req.params.zone, req.who.login),
+  );
+  app.post(
+    '/api/zones/:zone/add-served',
+    {
+      config: { act: 'zones.add-served' },
+      schema: { response: { '2xx': answers.RecordsAdded }, params: ZoneName, body: Foreign },
+    },
+    async (req) => addServedRecords(ctx, req.params.zone, req.body.records, req.principal),
   );
   app.post(
     '/api/zones/:zone/remove',
-    { config: { act: 'zones.send' }, schema: { params: ZoneName, body: Foreign } },
-    async (req) => removeForeign(ctx, zoneOf(req), (req.body as z.infer<typeof Foreign>).records, req.who.login),
+    { config: { act: 'zones.send' }, schema: { response: { '2xx': answers.RecordsRemoved }, params: ZoneName, body: Foreign } },
+    async (req) => removeForeign(ctx, req.params.zone, req.body.records, req.who.login),
   );
 }

@@ -48,7 +48,13 @@ export async function readZone(ctx: Context, name: string): Promise<ServedZone> 
     };
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
-    seen = { at: new Date().toISOString(), serial: 0, records: [], error: e.message };
+    seen = {
+      at: new Date().toISOString(),
+      serial: 0,
+      records: [],
+      error: e.message,
+      fault: e instanceof ProtocolError ? e.fault : 'kept-back',
+    };
   }
   await ctx.db.transaction(async (m) => {
     const [before] = (await m.query(
@@ -149,12 +155,12 @@ export async function sendZone(ctx: Context, name: string, who: string): Promise
 }
 
 /** Records that are served and never were ours, taken into the plan as they stand: from then on they are kept. */
-export async function adopt(
+export async function addServedRecords(
   ctx: Context,
   zone: string,
   records: readonly ServedRecord[],
   who: Principal,
-): Promise<{ adopted: number; act: number }> {
+): Promise<{ added: number; act: number }> {
   const { estate } = await loadEstate(ctx.db);
   const served = await readOrRefuse(ctx, zone);
   const foreign = new Set((await driftOf(ctx, estate, zone, served)).foreign.map(recordKey));
@@ -166,17 +172,17 @@ export async function adopt(
     });
   const edits = wanted.map((r): Edit => ({ op: 'put', doc: docOf(zone, r) }));
   return ctx.db.transaction(async (m) => {
-    const changes = await changePlan(m, who, edits, { act: 'zones.adopt', via: 'hand', note: 'adopted' });
+    const changes = await changePlan(m, who, edits, { act: 'zones.add-served', via: 'hand', note: 'added from the server' });
     return {
-      adopted: edits.length,
+      added: edits.length,
       act: await record(
         m,
         who.login,
-        'adopted records',
+        'added served records to the plan',
         zone,
         { records: edits.map((e) => (e.op === 'put' ? keyOf(e.doc) : '')) },
         changes,
-        'zones.adopt',
+        'zones.add-served',
       ),
     };
   });

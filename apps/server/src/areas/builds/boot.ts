@@ -1,7 +1,8 @@
+import type { App } from '../../app-type.ts';
 import { join } from 'node:path';
 import { Readable } from 'node:stream';
 import rateLimit from '@fastify/rate-limit';
-import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
+import type { FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
 import type { Plan } from '@praesidor/core/charter';
 import { bootFiles, kernelLine, type StartsFrom } from '@praesidor/core/files';
@@ -9,7 +10,7 @@ import { hashed } from '../../auth/seal.ts';
 import type { Context } from '../../context.ts';
 import { Builds } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
-import { whisper } from '../../events/bus.ts';
+import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { bootImage } from '../clusters/kit.ts';
 import { BootCopies } from './boot-copies.ts';
@@ -48,8 +49,16 @@ function asRefusal(e: unknown): never {
   throw e instanceof NoProgram ? new Refusal('not-found', e.message, { remedy: e.remedy }) : e;
 }
 
+const token = z.string().max(200);
+const OfToken = z.object({ token });
+const OfFile = z.object({ token, file: z.string().max(100) });
+const OfBlob = z.object({ token, digest: z.string().max(100) });
+const OfMac = z.object({ mac: z.string().max(40) });
+/** What of a request decides which program or medium it is answered with. */
+type Asked = Pick<FastifyRequest, 'headers'> & { params: { token: string } };
+
 /** What machines ask for while they boot. A token opens one host of one build, and nothing after the build. */
-export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function boot(app: App, { ctx }: { ctx: Context }) {
   await app.register(rateLimit, { global: false });
   app.addContentTypeParser('application/x-www-form-urlencoded', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) =>
     done(null, Object.fromEntries(new URLSearchParams(body as string))),
@@ -58,8 +67,7 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   // cloud-init's webhook sends JSON and no content type (22.4, reporting/handlers.py): what comes here without one is read as that.
   app.addContentTypeParser('*', { parseAs: 'string', bodyLimit: 16_384 }, (_req, body, done) => done(null, body));
 
-  const opened = async (req: FastifyRequest, opens: 'files' | 'reports') => {
-    const { token } = req.params as { token: string };
+  const opened = async (token: string, opens: 'files' | 'reports') => {
     const [row] = (await ctx.db.manager.query(
       'select build, host from boot_token where token_hash = $1 and opens = $2 and until > now()',
       [hashed(token), opens],
@@ -75,12 +83,12 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
       host,
       JSON.stringify({ name, event, result, text }),
     ]);
-    await whisper(ctx.db.manager, 'Report', `${build} ${host}`);
+    await publishTransient(ctx.db.manager, 'Report', `${build} ${host}`);
   };
 
-  app.get('/boot/:token/:file', async (req, reply) => {
-    const { build, host } = await opened(req, 'files');
-    const { file } = req.params as { file: string };
+  app.get('/boot/:token/:file', { schema: { params: OfFile } }, async (req, reply) => {
+    const { build, host } = await opened(req.params.token, 'files');
+    const { file } = req.params;
     const { estate } = await loadEstate(ctx.db);
     const files = bootFiles(await kitOf(ctx, build, estate), host);
     const text = Object.hasOwn(files, file) ? files[file] : undefined;
@@ -94,8 +102,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   /** What iPXE asks for when firmware has loaded it by PXE; a host that has nothing to start here goes on to its next source. */
   const often = { rateLimit: { max: 60, timeWindow: '1 minute' } };
-  app.get('/boot/pxe/:mac', { config: often }, async (req, reply) => {
-    const { mac } = req.params as { mac: string };
+  app.get('/boot/pxe/:mac', { config: often, schema: { params: OfMac } }, async (req, reply) => {
+    const { mac } = req.params;
     const found = /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/i.test(mac) ? await pxeHost(ctx, mac.toLowerCase(), req.ip) : undefined;
     if (found) await heard(found.build.id, found.host, 'fetch', 'progress', 'SUCCESS', `asked by PXE, as ${mac}`);
     const lines = found ? [`chain ${found.script}`] : [`echo no build waits for a host with \${net0/mac}`, 'exit'];
@@ -105,10 +113,10 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
       .send(['#!ipxe', ...lines, ''].join('\n'));
   });
 
-  app.get('/boot/:token/blob/:digest', async (req, reply) => {
-    const { build } = await opened(req, 'files');
+  app.get('/boot/:token/blob/:digest', { schema: { params: OfBlob } }, async (req, reply) => {
+    const { build } = await opened(req.params.token, 'files');
     const { estate } = await loadEstate(ctx.db);
-    const { digest } = req.params as { digest: string };
+    const { digest } = req.params;
     const image = await bootImage(ctx, build.plan as Plan, estate);
     const size = image?.layers.find((l) => l.digest === digest)?.size;
     if (!image || size === undefined) throw new Refusal('not-found', 'This release boots from no such blob.');
@@ -120,11 +128,13 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   /** What UEFI firmware loads over the network, and from its disk later: it asks for the length first. */
   for (const [name, from] of Object.entries(programs)) {
-    app.get(`/boot/:token/${name}`, { exposeHeadRoute: false }, (req, reply) => program(req, reply, from, true));
-    app.head(`/boot/:token/${name}`, (req, reply) => program(req, reply, from, false));
+    app.get(`/boot/:token/${name}`, { exposeHeadRoute: false, schema: { params: OfToken } }, (req, reply) =>
+      program(req, reply, from, true),
+    );
+    app.head(`/boot/:token/${name}`, { schema: { params: OfToken } }, (req, reply) => program(req, reply, from, false));
   }
-  async function program(req: FastifyRequest, reply: FastifyReply, from: StartsFrom, whole: boolean) {
-    const { build, host } = await opened(req, 'files');
+  async function program(req: Asked, reply: FastifyReply, from: StartsFrom, whole: boolean) {
+    const { build, host } = await opened(req.params.token, 'files');
     const { estate } = await loadEstate(ctx.db);
     const line = kernelLine(await kitOf(ctx, build, estate), host, from);
     const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch(asRefusal);
@@ -141,11 +151,13 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
   /** What a controller plays to its machine. It reads in parts, and asks for the length first. */
   const read = new WeakSet<Medium>();
   const media = new Media(ctx, new BootCopies(join(ctx.config.dataDir, 'boot')));
-  app.get('/boot/:token/boot.iso', { exposeHeadRoute: false }, (req, reply) => medium(req, reply, true));
-  app.head('/boot/:token/boot.iso', (req, reply) => medium(req, reply, false));
-  async function medium(req: FastifyRequest, reply: FastifyReply, whole: boolean) {
-    const { build, host } = await opened(req, 'files');
-    const made = await media.of((req.params as { token: string }).token, build, host).catch(asRefusal);
+  app.get('/boot/:token/boot.iso', { exposeHeadRoute: false, schema: { params: OfToken } }, (req, reply) =>
+    medium(req, reply, true),
+  );
+  app.head('/boot/:token/boot.iso', { schema: { params: OfToken } }, (req, reply) => medium(req, reply, false));
+  async function medium(req: Asked, reply: FastifyReply, whole: boolean) {
+    const { build, host } = await opened(req.params.token, 'files');
+    const made = await media.of(req.params.token, build, host).catch(asRefusal);
     reply.type('application/octet-stream').header('accept-ranges', 'bytes').header('cache-control', 'no-store');
     reply.header('etag', `"${made.tag}"`);
     const asked = req.headers['if-range'] && req.headers['if-range'] !== `"${made.tag}"` ? undefined : req.headers.range;
@@ -162,8 +174,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return reply.send(Readable.from(readPieces(made.pieces, from, to)));
   }
 
-  app.get('/boot/:token/gate/join', async (req, reply) => {
-    const { build, host } = await opened(req, 'reports');
+  app.get('/boot/:token/gate/join', { schema: { params: OfToken } }, async (req, reply) => {
+    const { build, host } = await opened(req.params.token, 'reports');
     const [row] = (await ctx.db.manager.query('select 1 from build_gate where build = $1 and host = $2', [
       build.id,
       host,
@@ -177,8 +189,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return reply.status(row ? 204 : 423).send();
   });
 
-  app.post('/boot/:token/report', { bodyLimit: 16_384 }, async (req) => {
-    const { build, host } = await opened(req, 'reports');
+  app.post('/boot/:token/report', { bodyLimit: 16_384, schema: { params: OfToken } }, async (req) => {
+    const { build, host } = await opened(req.params.token, 'reports');
     const r = Report.safeParse(typeof req.body === 'string' ? parsed(req.body) : req.body);
     if (!r.success)
       throw new Refusal('invalid', `A report has name, event_type, result and description: ${r.error.issues[0]?.message}`);
@@ -187,8 +199,8 @@ export async function boot(app: FastifyInstance, { ctx }: { ctx: Context }) {
     return {};
   });
 
-  app.post('/boot/:token/phone-home', async (req) => {
-    const { build, host } = await opened(req, 'reports');
+  app.post('/boot/:token/phone-home', { schema: { params: OfToken } }, async (req) => {
+    const { build, host } = await opened(req.params.token, 'reports');
     await heard(build.id, host, 'phone-home', 'finish', 'SUCCESS', 'phoned home');
     return {};
   });

@@ -22,7 +22,7 @@ import { runners } from './steps/index.ts';
  */
 export async function drive(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
   const build = await ctx.db.manager.findOneBy(Builds, { id });
-  if (!build || !['queued', 'running', 'holding'].includes(build.state)) return;
+  if (!build || !['queued', 'running', 'paused'].includes(build.state)) return;
   const steps = build.steps as Step[];
   const plan = build.plan as Plan;
   const why = await whyNot(ctx.db.manager, build.runBy ?? build.createdBy, 'builds.run');
@@ -39,9 +39,9 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
   const first = await statusOf(ctx.db.manager, build);
   if (first.status.state === 'queued') await append(ctx.db.manager, build, { kind: 'begun' });
   else if (Object.values(first.status.steps).some((s) => s.state === 'running')) {
-    const held = first.status.state === 'holding';
+    const paused = first.status.state === 'paused';
     await append(ctx.db.manager, build, { kind: 'resumed' });
-    if (held) await append(ctx.db.manager, build, { kind: 'held' });
+    if (paused) await append(ctx.db.manager, build, { kind: 'paused' });
   }
   const flying = new Map<string, Promise<void>>();
   /** What kept a step's end from being put down: the database is away. The queue drives the build on when it is back. */
@@ -145,8 +145,8 @@ async function runStep(
   const runner = runners.get(step.kind);
   if (!runner) throw new StepFailure(`This version of Praesidor has no steps of kind ${step.kind}`);
   let progressed = 0;
-  let sign = Date.now();
-  const retry = await broke(ctx, build, step);
+  let lastActivity = Date.now();
+  const retry = await lastAttemptFailed(ctx, build, step);
   let after = await lastReport(ctx, build, step, retry);
   const context: StepContext = {
     ctx,
@@ -162,7 +162,7 @@ async function runStep(
     progress: async (done, of, text) => {
       if (done < of && Date.now() - progressed < 200) return;
       progressed = Date.now();
-      sign = progressed;
+      lastActivity = progressed;
       await append(m, build, { kind: 'progress', step: step.id, done, of, ...(text ? { text } : {}) });
     },
     healed: (text) => append(m, build, { kind: 'healed', step: step.id, text }),
@@ -172,20 +172,20 @@ async function runStep(
         step.host ?? '',
         after,
       ])) as { id: string; data: Report }[];
-      if (rows.length) sign = Date.now();
+      if (rows.length) lastActivity = Date.now();
       after = Number(rows.at(-1)?.id ?? after);
       return rows.map((r) => r.data);
     },
     until: async (ask, otherwise) => {
-      sign = Date.now();
+      lastActivity = Date.now();
       for (;;) {
         const answer = await ask();
         if (answer !== undefined) return answer;
         if (signal.aborted) throw new Error('stopped');
-        const silent = Date.now() - sign;
-        if (silent > ctx.config.patience * 1000 && silent > (await patience(ctx, build, step)) * 1000)
+        const silent = Date.now() - lastActivity;
+        if (silent > ctx.config.timeoutSeconds * 1000 && silent > (await stepTimeout(ctx, build, step)) * 1000)
           throw new StepFailure(
-            `${otherwise()}. Waited ${span((Date.now() - sign) / 1000)} for a sign of it`,
+            `${otherwise()}. Waited ${span((Date.now() - lastActivity) / 1000)} for a sign of it`,
             `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`,
           );
         await ctx.bus.next(
@@ -208,7 +208,7 @@ async function runStep(
 }
 
 /** Whether this try follows one that failed, and not one that was cut off by a stop or a kill. */
-async function broke(ctx: Context, build: BuildRow, step: Step): Promise<boolean> {
+async function lastAttemptFailed(ctx: Context, build: BuildRow, step: Step): Promise<boolean> {
   const rows = (await ctx.db.manager.query(
     "select data->>'kind' as kind from build_event where build = $1 and data->>'step' = $2 and data->>'kind' in ('started', 'failed') order by id desc limit 2",
     [build.id, step.id],
@@ -226,14 +226,14 @@ async function lastReport(ctx: Context, build: BuildRow, step: Step, retry: bool
   return Number(row?.id ?? 0);
 }
 
-/** Seconds without a sign of life before a step is given up: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured patience. */
-async function patience(ctx: Context, build: BuildRow, step: Step): Promise<number> {
+/** Seconds without a sign of life before a step is given up: four times the slowest of the same kind in this build, else four times the usual 90 %; never under the configured time-out. */
+async function stepTimeout(ctx: Context, build: BuildRow, step: Step): Promise<number> {
   const { status } = await statusOf(ctx.db.manager, build);
   const took = (build.steps as Step[])
     .filter((s) => s.kind === step.kind && s.id !== step.id)
     .map((s) => status.steps[s.id])
     .flatMap((s) => (s?.state === 'done' && s.started && s.ended ? [(Date.parse(s.ended) - Date.parse(s.started)) / 1000] : []));
-  return Math.max(ctx.config.patience, 4 * (took.length ? Math.max(...took) : step.p90));
+  return Math.max(ctx.config.timeoutSeconds, 4 * (took.length ? Math.max(...took) : step.p90));
 }
 
 const span = (s: number) => (s < 90 ? `${Math.round(s)} s` : `${Math.round(s / 60)} min`);

@@ -1,4 +1,6 @@
-import type { FastifyInstance } from 'fastify';
+import type { Plan } from '@praesidor/core/charter';
+import * as answers from '@praesidor/contract';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { words } from '@praesidor/core/model';
 import type { Step } from '@praesidor/core/schedule';
@@ -16,19 +18,22 @@ const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) 
 /** `erase`: hosts whose disks are erased, whatever they hold, where they lay them out. */
 const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.array(words.Name).max(1000).default([]) }));
 
-export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function builds(app: App, { ctx }: { ctx: Context }) {
   ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
 
   app.post(
     '/api/builds',
-    { config: { act: 'builds.run' }, schema: { body: z.strictObject({ charter: words.Name }) } },
+    {
+      config: { act: 'builds.run' },
+      schema: { response: { '2xx': answers.BuildBegun }, body: z.strictObject({ charter: words.Name }) },
+    },
     async (req, reply) => {
-      const b = await beginBuild(ctx, (req.body as { charter: string }).charter, req.who.login);
+      const b = await beginBuild(ctx, req.body.charter, req.who.login);
       return reply.status(201).send({ charter: b.charter, number: b.number });
     },
   );
 
-  app.get('/api/builds', { config: { act: 'plan.read' } }, async () => {
+  app.get('/api/builds', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Builds } } }, async () => {
     const rows = await ctx.db.manager.find(Builds, { order: { id: 'DESC' }, take: 50 });
     return {
       builds: await Promise.all(
@@ -45,50 +50,55 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     };
   });
 
-  app.get('/api/builds/:charter/:number', { config: { act: 'plan.read' }, schema: { params: One } }, async (req) => {
-    const { charter, number } = req.params as z.infer<typeof One>;
-    const b = await needBuild(ctx.db.manager, charter, number);
-    return {
-      charter,
-      number,
-      revision: b.revision,
-      createdAt: b.createdAt,
-      createdBy: b.createdBy,
-      steps: b.steps as Step[],
-      proof: b.proof,
-      plan: b.plan,
-      status: (await statusOf(ctx.db.manager, b)).status,
-    };
-  });
+  app.get(
+    '/api/builds/:charter/:number',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.WholeBuild }, params: One } },
+    async (req) => {
+      const { charter, number } = req.params;
+      const b = await needBuild(ctx.db.manager, charter, number);
+      return {
+        charter,
+        number,
+        revision: b.revision,
+        createdAt: b.createdAt,
+        createdBy: b.createdBy,
+        steps: b.steps as Step[],
+        proof: b.proof as answers.ProofLine[] | null,
+        plan: b.plan as Plan,
+        status: (await statusOf(ctx.db.manager, b)).status,
+      };
+    },
+  );
 
   app.get(
     '/api/builds/:charter/:number/log',
     {
       config: { act: 'plan.read' },
       schema: {
+        response: { '2xx': answers.LogLines },
         params: One,
         querystring: z.strictObject({ step: z.string().max(120), after: z.coerce.number().int().min(0).default(0) }),
       },
     },
     async (req) => {
-      const { charter, number } = req.params as z.infer<typeof One>;
-      const { step, after } = req.query as { step: string; after: number };
+      const { charter, number } = req.params;
+      const { step, after } = req.query;
       const b = await needBuild(ctx.db.manager, charter, number);
       return {
         lines: (await ctx.db.manager.query(
           'select id::int, at, level, line from build_log where build = $1 and step = $2 and id > $3 order by id limit 2000',
           [b.id, step, after],
-        )) as unknown[],
+        )) as z.input<typeof answers.LogLine>[],
       };
     },
   );
 
   app.post(
     '/api/builds/:charter/:number/:act',
-    { config: { act: 'builds.run' }, schema: { params: OneAct, body: HowToGoOn } },
+    { config: { act: 'builds.run' }, schema: { response: { '2xx': answers.Nothing }, params: OneAct, body: HowToGoOn } },
     async (req) => {
-      const p = req.params as z.infer<typeof OneAct>;
-      const { erase } = req.body as z.infer<typeof HowToGoOn>;
+      const p = req.params;
+      const { erase } = req.body;
       if (erase.length && p.act !== 'resume' && p.act !== 'retry')
         throw new Refusal('invalid', 'Disks are only erased when a build is resumed, or its failed steps are retried.');
       await act(ctx, p.charter, p.number, p.act, req.who.login, erase);
@@ -101,7 +111,7 @@ export async function builds(app: FastifyInstance, { ctx }: { ctx: Context }) {
     '/api/builds/:charter/:number/evidence.tar.gz',
     { config: { act: 'plan.read' }, schema: { params: One } },
     async (req, reply) => {
-      const { charter, number } = req.params as z.infer<typeof One>;
+      const { charter, number } = req.params;
       const b = await needBuild(ctx.db.manager, charter, number);
       const events = (await ctx.db.manager.query('select data from build_event where build = $1 order by id', [b.id])) as {
         data: unknown;

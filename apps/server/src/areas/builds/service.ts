@@ -1,10 +1,11 @@
+import { counted } from '@praesidor/core/words';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import { type BuildStatus, failedSteps, stateText, type Step, stepsOf } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type BuildRow, Builds } from '../../db/tables.ts';
-import { inWords } from '../../db/errors.ts';
+import { toRefusal } from '../../db/errors.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
@@ -20,11 +21,11 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
       await hold(m, name, who);
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
-      const stops = await ctx.heavy.run('stopsOf', { estate, charter: name });
+      const stops = await ctx.compute.run('stopsOf', { estate, charter: name });
       if (stops.length)
         throw new Refusal(
           'not-now',
-          `${name} cannot be built: ${stops.length} ${stops.length === 1 ? 'finding stops' : 'findings stop'} it. ${stops[0]?.code} ${stops[0]?.title}.`,
+          `${name} cannot be built: ${counted(stops.length, 'finding stops', 'findings stop')} it. ${stops[0]?.code} ${stops[0]?.title}.`,
           {
             places: stops.map((f) => ({ path: f.path.join('.'), code: f.code, message: f.title })),
             remedy: 'Open the charter and settle what stands in its margin.',
@@ -60,16 +61,16 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
       return (await m.findOneBy(Builds, { id })) as BuildRow;
     });
   } catch (e) {
-    throw inWords(e);
+    throw toRefusal(e);
   }
 }
 
 const acts = {
-  hold: { from: ['running'], event: 'held', text: 'held a build' },
-  release: { from: ['holding'], event: 'released', text: 'let a build go on' },
-  stop: { from: ['running', 'holding', 'queued'], event: 'stopped', text: 'stopped a build' },
+  pause: { from: ['running'], event: 'paused', text: 'paused a build' },
+  continue: { from: ['paused'], event: 'continued', text: 'continued a build' },
+  stop: { from: ['running', 'paused', 'queued'], event: 'stopped', text: 'stopped a build' },
   resume: { from: ['failed', 'stopped'], event: 'resumed', text: 'resumed a build' },
-  retry: { from: ['running', 'holding'], event: 'retried', text: 'retried the failed steps of a build' },
+  retry: { from: ['running', 'paused'], event: 'retried', text: 'retried the failed steps of a build' },
 } as const;
 export type BuildAct = keyof typeof acts;
 export const buildActs = Object.keys(acts) as BuildAct[];
@@ -121,7 +122,7 @@ export async function act(
       await record(m, who, said, charter, { number });
     });
   } catch (e) {
-    throw inWords(e);
+    throw toRefusal(e);
   }
 }
 

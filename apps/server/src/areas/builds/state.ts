@@ -1,7 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import { type BuildEvent, type BuildStatus, fold, newBuild, type Step, type StepKind } from '@praesidor/core/schedule';
 import { type BuildRow, Builds } from '../../db/tables.ts';
-import { tell, whisper } from '../../events/bus.ts';
+import { tell, publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 
 type NewEvent = BuildEvent extends infer E ? (E extends { at: string } ? Omit<E, 'at'> : never) : never;
@@ -16,7 +16,7 @@ export async function append(m: EntityManager, build: BuildRow, event: NewEvent)
     const { status } = await statusOf(m, build);
     await m.query('update build set state = $2 where id = $1', [build.id, status.state]);
     await tell(m, 'Build', `${build.charter} ${build.number}`);
-  } else await whisper(m, 'BuildProgress', `${build.charter} ${build.number}`);
+  } else await publishTransient(m, 'BuildProgress', `${build.charter} ${build.number}`);
 }
 
 export async function statusOf(m: EntityManager, build: BuildRow): Promise<{ status: BuildStatus; last: number }> {
@@ -46,7 +46,7 @@ export async function logLine(
     level,
     line.slice(0, 2000),
   ]);
-  await whisper(m, 'BuildLog', `${build.charter} ${build.number} ${step}`);
+  await publishTransient(m, 'BuildLog', `${build.charter} ${build.number} ${step}`);
 }
 
 /** Median and 90 % of every kind of step, from builds that ended well here; kinds with fewer than three stay as usual. */

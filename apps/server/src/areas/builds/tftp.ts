@@ -18,14 +18,14 @@ export async function serveTftp(
   at: { host: string; port: number },
   files: Record<string, string>,
   log: (message: string, facts?: object) => void,
-  patienceMs = 1000,
+  timeoutMs = 1000,
 ): Promise<Tftp> {
   const socket = createSocket(at.host.includes(':') ? 'udp6' : 'udp4');
   const transfers = new Set<Socket>();
   socket.on('message', (message, from) => {
     const asked = requestOf(message);
     if (!asked || transfers.size >= most.transfers) return;
-    void transfer(at.host, from, asked, files, transfers, patienceMs).catch((e: Error) =>
+    void transfer(at.host, from, asked, files, transfers, timeoutMs).catch((e: Error) =>
       log('a transfer over TFTP broke off', { to: from.address, file: asked.name, error: e.message }),
     );
   });
@@ -65,7 +65,7 @@ async function transfer(
   { name, options }: Request,
   files: Record<string, string>,
   transfers: Set<Socket>,
-  patienceMs: number,
+  timeoutMs: number,
 ): Promise<void> {
   const socket = createSocket(host.includes(':') ? 'udp6' : 'udp4');
   transfers.add(socket);
@@ -82,7 +82,7 @@ async function transfer(
   const deliver = async (packet: Buffer, block: number): Promise<boolean> => {
     for (let tries = 0; tries < most.tries; tries++) {
       const answered = new Promise<boolean | undefined>((done) => {
-        const timer = setTimeout(() => done(undefined), patienceMs);
+        const timer = setTimeout(() => done(undefined), timeoutMs);
         heard = (n) => {
           if (n !== 'error' && n !== block) return;
           clearTimeout(timer);

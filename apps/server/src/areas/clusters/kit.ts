@@ -10,7 +10,7 @@ import type { Estate } from '@praesidor/core/model';
 import { hostOf } from '@praesidor/core/access';
 import { getManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
-import { at, registryPlace } from '../images/registries.ts';
+import { openRegistry, registryPlace } from '../images/registries.ts';
 import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
 import { clusterSecrets } from './pki.ts';
@@ -86,7 +86,7 @@ export interface BootImage {
 export async function bootImage(ctx: Context, plan: Plan, estate: Estate, signal?: AbortSignal): Promise<BootImage | undefined> {
   const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
   if (!image || !plan.mirror) return undefined;
-  const registry = await at(ctx, plan.mirror, signal);
+  const registry = await openRegistry(ctx, plan.mirror, signal);
   const { repository } = keptAt(image.ref, plan.mirror);
   const manifest = await getManifest(registry, repository, image.manifests[0] as string);
   const layers = (manifest.json.layers ?? [])

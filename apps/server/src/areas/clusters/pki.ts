@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import { createPrivateKey, webcrypto } from 'node:crypto';
+import { createPrivateKey, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import type { EntityManager } from 'typeorm';
 import type { Plan, PlannedCertificate } from '@praesidor/core/charter';
@@ -37,6 +37,18 @@ const pem = (label: string, der: ArrayBuffer) =>
       .match(/.{1,64}/g) ?? []
   ).join('\n')}\n-----END ${label}-----\n`;
 
+/** When a certificate ends, in milliseconds. A kit is asked for by every host, and its certificates are the same: known once, known. */
+function endOf(cert: string): number {
+  let at = ends.get(cert);
+  if (at === undefined) {
+    at = Date.parse(new X509Certificate(cert).validTo);
+    if (ends.size > 5000) ends.clear();
+    ends.set(cert, at);
+  }
+  return at;
+}
+const ends = new Map<string, number>();
+
 /**
  * The certificates and keys of a plan. Those that stand and still name what the plan names are kept, so
  * that the same charter gives the same files; the others are made. One transaction.
@@ -65,7 +77,7 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
       out.has(`${c.name}.crt`) &&
       sorted(about.get(`${c.name}.crt`)) === sorted(JSON.stringify(what)) &&
       !remade.has(c.signer) &&
-      new x509.X509Certificate(out.get(`${c.name}.crt`) as string).notAfter.getTime() > Date.now() + 30 * 86_400_000;
+      endOf(out.get(`${c.name}.crt`) as string) > Date.now() + 30 * 86_400_000;
     if (stands) continue;
     const pair = await issue(c, out);
     await keep(`${c.name}.crt`, pair.cert, what);

@@ -1,8 +1,9 @@
-import type { FastifyInstance } from 'fastify';
+import * as answers from '@praesidor/contract';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { adminAccess, bootKit, kubeconfigText } from '@praesidor/core/files';
 import { readDocuments, words } from '@praesidor/core/model';
-import { detour } from '@praesidor/protocols/dial';
+import { mapAddress } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { CharterRevisions } from '../../db/tables.ts';
@@ -23,85 +24,103 @@ const Save = z.strictObject({
   hold: z.boolean().default(true),
 });
 
-export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  app.get('/api/charters/:name', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) => {
-    const { name } = req.params as { name: string };
-    const { plan, version } = await planOf(ctx, name);
-    return {
-      doc: plan.charter,
-      version,
-      revisions: await ctx.db.manager.find(CharterRevisions, {
-        where: { charter: name },
-        order: { revision: 'DESC' },
-        take: 100,
-      }),
-    };
-  });
+export async function clusters(app: App, { ctx }: { ctx: Context }) {
+  app.get(
+    '/api/charters/:name',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.CharterAnswer }, params: Named } },
+    async (req) => {
+      const { name } = req.params;
+      const { plan, version } = await planOf(ctx, name);
+      return {
+        doc: plan.charter,
+        version,
+        revisions: await ctx.db.manager.find(CharterRevisions, {
+          where: { charter: name },
+          order: { revision: 'DESC' },
+          take: 100,
+        }),
+      };
+    },
+  );
 
   /** Saves the sheet's document or the text; both are the same document and pass the same schema. */
-  app.put('/api/charters/:name', { config: { act: 'charters.save' }, schema: { params: Named, body: Save } }, async (req) => {
-    const { name } = req.params as { name: string };
-    const body = req.body as z.infer<typeof Save>;
-    const charter = body.text === undefined ? validDoc(body.doc) : fromText(body.text);
-    if (charter.kind !== 'Charter') throw new Refusal('invalid', `This is a ${charter.kind}, not a charter.`);
-    if (charter.name !== name)
-      throw new Refusal('invalid', `The charter of ${name} cannot be renamed to ${charter.name}.`, {
-        places: [{ path: 'name', message: `must stay ${name}` }],
-        remedy: 'Make a new charter and tear this one down.',
-      });
-    const base = body.base === undefined || body.base === null ? null : validDoc(body.base);
-    if (base && base.kind !== 'Charter') throw new Refusal('invalid', `The base is a ${base.kind}, not a charter.`);
-    const over = body.version === undefined ? { base } : { version: body.version };
-    return ctx.db.transaction(async (m) => {
-      const { changes, ...saved } = await saveCharter(m, req.principal, charter, over, body.note);
-      const held = body.hold ? await hold(m, name, req.who.login) : { hosts: [], addresses: [], released: [], changes: [] };
-      const { changes: holding, ...told } = held;
-      const added = changes.some((c) => !c.before);
-      const act = await record(
-        m,
-        req.who.login,
-        'saved the charter',
-        name,
-        { revision: saved.revision, ...told },
-        added ? undefined : [...changes, ...holding],
-        'charters.save',
-      );
-      return { ...saved, held: told, act };
-    });
-  });
-
-  app.post('/api/charters/:name/hold', { config: { act: 'charters.save' }, schema: { params: Named } }, async (req) => {
-    const { name } = req.params as { name: string };
-    return ctx.db.transaction(async (m) => {
-      const h = await hold(m, name, req.who.login);
-      return {
-        hosts: h.hosts,
-        addresses: h.addresses,
-        released: h.released,
-        act: await record(
+  app.put(
+    '/api/charters/:name',
+    { config: { act: 'charters.save' }, schema: { response: { '2xx': answers.CharterSaved }, params: Named, body: Save } },
+    async (req) => {
+      const { name } = req.params;
+      const body = req.body;
+      const charter = body.text === undefined ? validDoc(body.doc) : fromText(body.text);
+      if (charter.kind !== 'Charter') throw new Refusal('invalid', `This is a ${charter.kind}, not a charter.`);
+      if (charter.name !== name)
+        throw new Refusal('invalid', `The charter of ${name} cannot be renamed to ${charter.name}.`, {
+          places: [{ path: 'name', message: `must stay ${name}` }],
+          remedy: 'Make a new charter and tear this one down.',
+        });
+      const base = body.base === undefined || body.base === null ? null : validDoc(body.base);
+      if (base && base.kind !== 'Charter') throw new Refusal('invalid', `The base is a ${base.kind}, not a charter.`);
+      const over = body.version === undefined ? { base } : { version: body.version };
+      return ctx.db.transaction(async (m) => {
+        const { changes, ...saved } = await saveCharter(m, req.principal, charter, over, body.note);
+        const held = body.hold ? await hold(m, name, req.who.login) : { hosts: [], addresses: [], released: [], changes: [] };
+        const { changes: holding, ...told } = held;
+        const added = changes.some((c) => !c.before);
+        const act = await record(
           m,
           req.who.login,
-          'held what follows',
+          'saved the charter',
           name,
-          { hosts: h.hosts, addresses: h.addresses },
-          h.changes,
+          { revision: saved.revision, ...told },
+          added ? undefined : [...changes, ...holding],
           'charters.save',
-        ),
-      };
-    });
-  });
+        );
+        return { ...saved, held: told, act };
+      });
+    },
+  );
+
+  app.post(
+    '/api/charters/:name/hold',
+    { config: { act: 'charters.save' }, schema: { params: Named, response: { '2xx': answers.Held } } },
+    async (req) => {
+      const { name } = req.params;
+      return ctx.db.transaction(async (m) => {
+        const h = await hold(m, name, req.who.login);
+        return {
+          hosts: h.hosts,
+          addresses: h.addresses,
+          released: h.released,
+          act: await record(
+            m,
+            req.who.login,
+            'held hosts and reserved addresses',
+            name,
+            { hosts: h.hosts, addresses: h.addresses },
+            h.changes,
+            'charters.save',
+          ),
+        };
+      });
+    },
+  );
 
   /** The kit to look at: secrets are named, not shown. */
-  app.get('/api/charters/:name/files', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) => {
-    const { plan, estate } = await planOf(ctx, (req.params as { name: string }).name);
-    return { files: bootKit(openContext(plan, estate, ctx.config.publicUrl)).map((f) => ({ ...f, sha256: sha256(f.content) })) };
-  });
+  app.get(
+    '/api/charters/:name/files',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.KitFiles }, params: Named } },
+    async (req) => {
+      const { plan, estate } = await planOf(ctx, req.params.name);
+      return {
+        files: bootKit(openContext(plan, estate, ctx.config.publicUrl)).map((f) => ({ ...f, sha256: sha256(f.content) })),
+      };
+    },
+  );
 
   app.get(
     '/api/charters/:name/kit.tar.gz',
     { config: { act: 'clusters.access' }, schema: { params: Named } },
     async (req, reply) => {
-      const { name } = req.params as { name: string };
+      const { name } = req.params;
       const { plan, estate } = await planOf(ctx, name);
       const files = await ctx.db.transaction(async (m) =>
         bootKit(
@@ -129,14 +148,14 @@ export async function clusters(app: FastifyInstance, { ctx }: { ctx: Context }) 
       schema: { params: Named, querystring: z.strictObject({ via: z.enum(['planned', 'here']).default('planned') }) },
     },
     async (req, reply) => {
-      const { name } = req.params as { name: string };
-      const { via } = req.query as { via: string };
+      const { name } = req.params;
+      const { via } = req.query;
       const { plan, estate } = await planOf(ctx, name);
       const context = await ctx.db.transaction((m) =>
         sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
       );
       const access = adminAccess(context);
-      const here = detour(ctx.config.detours, plan.api.address, 6443);
+      const here = mapAddress(ctx.config.addressMap, plan.api.address, 6443);
       await record(ctx.db.manager, req.who.login, 'took the kubeconfig', name, { via });
       return reply
         .header('content-type', 'application/yaml')

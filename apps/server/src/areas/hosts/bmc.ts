@@ -5,6 +5,7 @@ import type { Bmc } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
 import { needDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
+import { controllerHeard } from './controllers.ts';
 import { credential } from '../keyring/service.ts';
 
 export async function bmcFor(
@@ -26,7 +27,8 @@ export async function bmcFor(
 export async function bmcOf(ctx: Context, host: Host, signal?: AbortSignal): Promise<Bmc> {
   if (!host.bmc) throw new Refusal('not-now', `${host.name} has no management controller declared.`);
   const at = { document: `Host ${host.name}`, address: host.bmc.address };
-  return bmcFor(ctx, at, host.bmc.fingerprint, host.bmc.credential, signal);
+  const bmc = await bmcFor(ctx, at, host.bmc.fingerprint, host.bmc.credential, signal);
+  return { ...bmc, heard: controllerHeard(ctx, host.name) };
 }
 
 /** Asks a listed host's controller something, its faults told in our words. */

@@ -32,7 +32,7 @@ export async function lookAtHypervisor(ctx: Context, name: string): Promise<Seen
     seen = await driver.readHypervisor(await driverOf(ctx, doc), at);
   } catch (e) {
     if (!(e instanceof ProtocolError) && !(e instanceof Refusal)) throw e;
-    seen = { ...(before?.data ?? none), error: e.message };
+    seen = { ...(before?.data ?? none), error: e.message, fault: e instanceof ProtocolError ? e.fault : 'kept-back' };
   }
   const same = (s: SeenHypervisor | undefined) => JSON.stringify({ ...s, at: '' });
   if (same(before?.data) !== same(seen))

@@ -1,4 +1,5 @@
-import { merged, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
+import { counted } from '@praesidor/core/words';
+import { type HostColumns, merged, writeHosts, type HostLine, type HostPreview } from '@praesidor/core/hosts';
 import type { Principal } from '@praesidor/core/access';
 import { type Edit, type Estate, type Host, keyOf, type Reservation } from '@praesidor/core/model';
 import { record } from '../../audit.ts';
@@ -11,13 +12,18 @@ import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { noteFacts } from './facts.ts';
 
-export async function previewHosts(ctx: Context, text: string, site: string | undefined): Promise<HostPreview> {
+export async function previewHosts(
+  ctx: Context,
+  text: string,
+  site: string | undefined,
+  columns: HostColumns,
+): Promise<HostPreview> {
   const { estate } = await loadEstate(ctx.db);
-  return read(ctx, estate, text, site);
+  return read(ctx, estate, text, site, columns);
 }
 
-const read = (ctx: Context, { sites, hosts, now }: Estate, text: string, site: string | undefined) =>
-  ctx.heavy.run('readHosts', { text, sites, hosts, now, site });
+const read = (ctx: Context, { sites, hosts, now }: Estate, text: string, site: string | undefined, columns: HostColumns) =>
+  ctx.compute.run('readHosts', { text, sites, hosts, now, site, columns });
 
 /** What becomes of a line that is a machine we have under another name. */
 export type Double = 'skip' | 'merge';
@@ -28,18 +34,25 @@ export type Double = 'skip' | 'merge';
  */
 export async function importHosts(
   ctx: Context,
-  asked: { text: string; site?: string | undefined; leaveOut: boolean; doubles: Double; revision?: number | undefined },
+  asked: {
+    text: string;
+    site?: string | undefined;
+    leaveOut: boolean;
+    doubles: Double;
+    columns: HostColumns;
+    revision?: number | undefined;
+  },
   who: Principal,
 ) {
   const { estate } = await loadEstate(ctx.db);
-  const p = await read(ctx, estate, asked.text, asked.site);
+  const p = await read(ctx, estate, asked.text, asked.site, asked.columns);
   if (p.fault)
     throw new Refusal('invalid', `The table cannot be read: line ${p.fault.line}: ${p.fault.message}.`, { places: [p.fault] });
   const wrong = p.lines.filter((l) => l.what === 'wrong');
   if (wrong.length && !asked.leaveOut)
     throw new Refusal(
       'invalid',
-      `Nothing was imported: ${wrong.length} ${wrong.length === 1 ? 'line is' : 'lines are'} wrong, the first is line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
+      `Nothing was imported: ${counted(wrong.length, 'line is', 'lines are')} wrong, the first is line ${wrong[0]?.line}: ${wrong[0]?.message}.`,
       {
         places: wrong.slice(0, 100).map((l) => ({ line: l.line, message: l.message })),
         remedy: 'Correct them, or leave them out.',

@@ -1,3 +1,5 @@
+import type * as answers from '@praesidor/contract';
+import type { z } from 'zod';
 import type { EntityManager } from 'typeorm';
 import { actsOn } from '@praesidor/core/hosts';
 import { type Reading, readSensors } from '@praesidor/protocols/redfish';
@@ -13,16 +15,16 @@ export async function hostPage(ctx: Context, name: string) {
   const { doc, version } = await needDoc(m, 'Host', name);
   const q = <T>(sql: string, ...values: unknown[]) => m.query(sql, values) as Promise<T[]>;
   const [facts, acts, works, builds, samples] = await Promise.all([
-    q<{ at: Date; source: string; changes: unknown }>(
+    q<z.input<typeof answers.HostPage>['facts'][number]>(
       'select at, source, changes from host_facts where host = $1 order by id desc limit 30',
       name,
     ),
-    q(
+    q<z.input<typeof answers.RecordedAct>>(
       "select id::int, at, who, act, subject, changes is not null and undone_by is null as \"canUndo\" from audit where subject = $1 or subject = 'Host ' || $1 or subject like $1 || ' %' or subject like '% ' || $1 or subject like '% ' || $1 || ' %' order by id desc limit 50",
       name,
     ),
     worksOf(m, name),
-    q(
+    q<z.input<typeof answers.HostPage>['builds'][number]>(
       `select charter, number, state, created_at as at, (select n->>'role' from jsonb_array_elements(plan->'nodes') n where n->>'host' = $1 limit 1) as role
        from build where plan @> jsonb_build_object('nodes', jsonb_build_array(jsonb_build_object('host', $1::text))) order by id desc limit 20`,
       name,

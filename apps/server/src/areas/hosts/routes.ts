@@ -1,6 +1,7 @@
-import type { FastifyInstance } from 'fastify';
+import * as answers from '@praesidor/contract';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { castPlan, hostFilter, judgeOf } from '@praesidor/core/hosts';
+import { castPlan, hostColumns, hostFilter, judgeOf } from '@praesidor/core/hosts';
 import { type Edit, words } from '@praesidor/core/model';
 import { ejectMedia, readLog, setBoot, setLight, setMedia, virtualMedia } from '@praesidor/protocols/redfish';
 import { record } from '../../audit.ts';
@@ -56,6 +57,8 @@ const Table = z.strictObject({
   site: words.Name.optional(),
   leaveOut: z.boolean().default(false),
   doubles: z.enum(['skip', 'merge']).default('skip'),
+  /** What columns are to be read as, by their header; empty: not at all. */
+  columns: z.record(z.string().max(200), z.enum(['', ...hostColumns])).default({}),
   revision: z.number().int().min(0).optional(),
 });
 const Cast = z.strictObject({
@@ -78,118 +81,144 @@ const Control = z.discriminatedUnion('act', [
 ]);
 const Query = z.strictObject({ q: z.string().max(1000).default(''), site: words.Name.optional() });
 
-export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function hosts(app: App, { ctx }: { ctx: Context }) {
   ctx.queue.handle('sweep', (id, signal) => sweep(ctx, Number(id), signal));
   ctx.queue.handle('work', (id, signal) => runWork(ctx, Number(id), signal));
-  const nameOf = (req: { params: unknown }) => (req.params as z.infer<typeof Named>).name;
 
-  app.post('/api/hosts/sweep', { config: { act: 'hosts.sweep' }, schema: { body: Sweep } }, async (req, reply) => {
-    const { site, range } = req.body as z.infer<typeof Sweep>;
-    sweepRange(range);
-    const addresses = await ctx.db.transaction(async (m) => {
-      await needDoc(m, 'Site', site);
-      await refuseUndeclared(m, site, range);
-      const n = await beginSweep(ctx, m, site, range, req.who.login);
-      await record(m, req.who.login, 'swept', site, { range });
-      return n;
-    });
-    return reply.status(202).send({ addresses });
-  });
+  app.post(
+    '/api/hosts/sweep',
+    { config: { act: 'hosts.sweep' }, schema: { response: { '2xx': answers.Swept }, body: Sweep } },
+    async (req, reply) => {
+      const { site, range } = req.body;
+      sweepRange(range);
+      const addresses = await ctx.db.transaction(async (m) => {
+        await needDoc(m, 'Site', site);
+        await refuseUndeclared(m, site, range);
+        const n = await beginSweep(ctx, m, site, range, req.who.login);
+        await record(m, req.who.login, 'swept', site, { range });
+        return n;
+      });
+      return reply.status(202).send({ addresses });
+    },
+  );
   app.post(
     '/api/hosts/sweep/stop',
-    { config: { act: 'hosts.sweep' }, schema: { body: z.strictObject({ site: words.Name }) } },
+    {
+      config: { act: 'hosts.sweep' },
+      schema: { response: { '2xx': answers.Nothing }, body: z.strictObject({ site: words.Name }) },
+    },
     async (req) => {
-      await stopSweeps(ctx.db.manager, (req.body as { site: string }).site);
+      await stopSweeps(ctx.db.manager, req.body.site);
       return {};
     },
   );
 
   /** Each address by itself: one that fails does not keep the others. */
-  app.post('/api/hosts/accept', { config: { act: 'hosts.accept' }, schema: { body: Accept } }, async (req) => {
-    const { addresses, credential } = req.body as z.infer<typeof Accept>;
-    const credentials = typeof credential === 'string' ? [credential] : credential;
-    const results = await Promise.all(
-      addresses.map(async ({ address, fingerprint }) => {
-        try {
-          const s = await accept(ctx, address, fingerprint, credentials, req.who.login);
-          return { address, error: s.error, credential: s.credential, serial: (s.facts as { serial?: string } | null)?.serial };
-        } catch (e) {
-          return { address, error: (e as Error).message };
-        }
-      }),
-    );
-    await record(ctx.db.manager, req.who.login, 'accepted fingerprints', addresses.map((a) => a.address).join(' '), {
-      addresses,
-    });
-    return { results };
-  });
-
-  app.post('/api/hosts/list', { config: { act: 'hosts.list' }, schema: { body: List } }, async (req) => {
-    const body = req.body as z.infer<typeof List>;
-    return ctx.db.transaction(async (m) => {
-      const made = [];
-      for (const h of body.hosts) made.push(await list(m, h.address, body.credential, h, req.who.login));
-      const act = await record(
-        m,
-        req.who.login,
-        'listed hosts',
-        made.map((x) => x.host.name).join(' '),
-        {},
-        made.flatMap((x) => x.changes),
-        'hosts.list',
+  app.post(
+    '/api/hosts/accept',
+    { config: { act: 'hosts.accept' }, schema: { response: { '2xx': answers.Accepted }, body: Accept } },
+    async (req) => {
+      const { addresses, credential } = req.body;
+      const credentials = typeof credential === 'string' ? [credential] : credential;
+      const results = await Promise.all(
+        addresses.map(async ({ address, fingerprint }) => {
+          try {
+            const s = await accept(ctx, address, fingerprint, credentials, req.who.login);
+            return { address, error: s.error, credential: s.credential, serial: (s.facts as { serial?: string } | null)?.serial };
+          } catch (e) {
+            return { address, error: (e as Error).message };
+          }
+        }),
       );
-      return { hosts: made.map((x) => x.host), act };
-    });
-  });
+      await record(ctx.db.manager, req.who.login, 'accepted fingerprints', addresses.map((a) => a.address).join(' '), {
+        addresses,
+      });
+      return { results };
+    },
+  );
+
+  app.post(
+    '/api/hosts/list',
+    { config: { act: 'hosts.list' }, schema: { response: { '2xx': answers.Listed }, body: List } },
+    async (req) => {
+      const body = req.body;
+      return ctx.db.transaction(async (m) => {
+        const made = [];
+        for (const h of body.hosts) made.push(await list(m, h.address, body.credential, h, req.who.login));
+        const act = await record(
+          m,
+          req.who.login,
+          'listed hosts',
+          made.map((x) => x.host.name).join(' '),
+          {},
+          made.flatMap((x) => x.changes),
+          'hosts.list',
+        );
+        return { hosts: made.map((x) => x.host), act };
+      });
+    },
+  );
   app.post(
     '/api/hosts/rejoin',
-    { config: { act: 'hosts.accept' }, schema: { body: z.strictObject({ host: words.Name, address: words.Ip }) } },
+    {
+      config: { act: 'hosts.accept' },
+      schema: { response: { '2xx': answers.OneHost }, body: z.strictObject({ host: words.Name, address: words.Ip }) },
+    },
     async (req) => {
-      const { host, address } = req.body as { host: string; address: string };
+      const { host, address } = req.body;
       return rejoin(ctx, host, address, req.principal);
     },
   );
   app.post(
     '/api/hosts/merge',
-    { config: { act: 'hosts.list' }, schema: { body: z.strictObject({ keep: words.Name, drop: words.Name }) } },
+    {
+      config: { act: 'hosts.list' },
+      schema: { response: { '2xx': answers.OneHost }, body: z.strictObject({ keep: words.Name, drop: words.Name }) },
+    },
     async (req) => {
-      const { keep, drop } = req.body as { keep: string; drop: string };
+      const { keep, drop } = req.body;
       return mergeHosts(ctx, keep, drop, req.principal);
     },
   );
 
   /** Hosts by the same language as the filter of the table. */
-  app.get('/api/hosts', { config: { act: 'plan.read' }, schema: { querystring: Query } }, async (req) => {
-    const { q, site } = req.query as z.infer<typeof Query>;
-    const { estate } = await loadEstate(ctx.db);
-    const judge = judgeOf(estate);
-    const filter = hostFilter(q, judge);
-    if (filter.wrong.length)
-      throw new Refusal('invalid', `The filter cannot be read: ${filter.wrong[0]?.message}.`, {
-        places: filter.wrong.map((w) => ({ path: 'q', column: w.from + 1, message: w.message })),
-      });
-    const found = estate.hosts.filter((h) => (!site || h.site === site) && filter.test(h));
-    return { hosts: found.map((h) => ({ ...h, fits: judge(h).flatMap((f) => (f.fits ? [f.role] : [])) })) };
-  });
+  app.get(
+    '/api/hosts',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.FoundHosts }, querystring: Query } },
+    async (req) => {
+      const { q, site } = req.query;
+      const { estate } = await loadEstate(ctx.db);
+      const judge = judgeOf(estate);
+      const filter = hostFilter(q, judge);
+      if (filter.wrong.length)
+        throw new Refusal('invalid', `The filter cannot be read: ${filter.wrong[0]?.message}.`, {
+          places: filter.wrong.map((w) => ({ path: 'q', column: w.from + 1, message: w.message })),
+        });
+      const found = estate.hosts.filter((h) => (!site || h.site === site) && filter.test(h));
+      return { hosts: found.map((h) => ({ ...h, fits: judge(h).flatMap((f) => (f.fits ? [f.role] : [])) })) };
+    },
+  );
 
   app.post(
     '/api/hosts/preview',
-    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { body: Table } },
+    { config: { act: 'plan.read' }, bodyLimit: 25_000_000, schema: { response: { '2xx': answers.HostsPreview }, body: Table } },
     async (req) => {
-      const { text, site } = req.body as z.infer<typeof Table>;
-      const p = await previewHosts(ctx, text, site);
+      const { text, site, columns } = req.body;
+      const p = await previewHosts(ctx, text, site, columns);
       const notable = p.lines.filter((l) => l.what !== 'same');
       return { ...p, lines: notable.slice(0, 1000).map(({ doc: _, ...l }) => l), more: Math.max(0, notable.length - 1000) };
     },
   );
-  app.post('/api/hosts/import', { config: { act: 'hosts.list' }, bodyLimit: 25_000_000, schema: { body: Table } }, async (req) =>
-    importHosts(ctx, req.body as z.infer<typeof Table>, req.principal),
+  app.post(
+    '/api/hosts/import',
+    { config: { act: 'hosts.list' }, bodyLimit: 25_000_000, schema: { response: { '2xx': answers.HostsImported }, body: Table } },
+    async (req) => importHosts(ctx, req.body, req.principal),
   );
   app.get(
     '/api/hosts/files/hosts.csv',
     { config: { act: 'plan.read' }, schema: { querystring: z.strictObject({ site: words.Name.optional() }) } },
     async (req, reply) => {
-      const { site } = req.query as { site?: string };
+      const { site } = req.query;
       return reply
         .type('text/csv; charset=utf-8')
         .header('content-disposition', `attachment; filename="${site ? `${site}-` : ''}hosts.csv"`)
@@ -197,87 +226,126 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.post('/api/hosts/acts', { config: { act: 'hosts.state' }, schema: { body: Acts } }, async (req) => {
-    const { act, hosts: names } = req.body as z.infer<typeof Acts>;
-    return actOn(ctx, act, names, req.principal);
-  });
-  app.get('/api/hosts/works', { config: { act: 'plan.read' } }, async () => ({ works: await worksOf(ctx.db.manager) }));
-  app.post('/api/hosts/works', { config: { act: 'hosts.work' }, schema: { body: Work } }, async (req, reply) => {
-    const { kind: name, hosts: names, asked } = req.body as z.infer<typeof Work>;
-    const kind = workKinds.get(name);
-    if (!kind) throw new Refusal('invalid', `There is no work ${name}; there are ${[...workKinds.keys()].join(', ')}.`);
-    return reply.status(202).send(await beginWork(ctx, kind, names, asked, req.who.login));
-  });
+  app.post(
+    '/api/hosts/acts',
+    { config: { act: 'hosts.state' }, schema: { response: { '2xx': answers.Outcomes }, body: Acts } },
+    async (req) => {
+      const { act, hosts: names } = req.body;
+      return actOn(ctx, act, names, req.principal);
+    },
+  );
+  app.get('/api/hosts/works', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Works } } }, async () => ({
+    works: await worksOf(ctx.db.manager),
+  }));
+  app.post(
+    '/api/hosts/works',
+    { config: { act: 'hosts.work' }, schema: { response: { '2xx': answers.WorkBegun }, body: Work } },
+    async (req, reply) => {
+      const { kind: name, hosts: names, asked } = req.body;
+      const kind = workKinds.get(name);
+      if (!kind) throw new Refusal('invalid', `There is no work ${name}; there are ${[...workKinds.keys()].join(', ')}.`);
+      return reply.status(202).send(await beginWork(ctx, kind, names, asked, req.who.login));
+    },
+  );
   app.post(
     '/api/hosts/works/:id/stop',
-    { config: { act: 'hosts.work' }, schema: { params: z.strictObject({ id: z.coerce.number().int() }) } },
+    {
+      config: { act: 'hosts.work' },
+      schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ id: z.coerce.number().int() }) },
+    },
     async (req) => {
-      await stopWork(ctx, (req.params as { id: number }).id, req.who.login);
+      await stopWork(ctx, req.params.id, req.who.login);
       return {};
     },
   );
 
   /** What casting would do: names, hypervisors, what is left, what is left when any one fails. Nothing is made. */
-  app.post('/api/hosts/cast/plan', { config: { act: 'plan.read' }, schema: { body: Cast } }, async (req) => {
-    const { estate } = await loadEstate(ctx.db);
-    return { plan: planned(req.body as z.infer<typeof Cast>, estate) };
-  });
-  app.post('/api/hosts/cast', { config: { act: 'guests.cast' }, schema: { body: Cast } }, async (req, reply) => {
-    const wish = req.body as z.infer<typeof Cast>;
-    const made = await ctx.db.transaction(async (m) => {
-      // Two that cast at once would both see the same room.
-      await m.query('select pg_advisory_xact_lock(727006)');
-      const { estate } = await loadEstate(m);
-      const plan = planned(wish, estate);
-      if (plan.packing.unplaced.length)
-        throw new Refusal(
-          'not-now',
-          `Nothing was cast: ${plan.packing.unplaced.length} of ${wish.count} find no place. ${plan.packing.unplaced[0]?.guest}: ${plan.packing.unplaced[0]?.why}.`,
-          {
-            remedy: 'Ask for fewer, another mould, or no room for a failure.',
-          },
-        );
-      const edits = plan.hosts.map((doc): Edit => ({ op: 'put', doc }));
-      const changes = await changePlan(m, req.principal, edits, { act: 'guests.cast', via: 'act', note: 'cast guests' });
-      const act = await record(
-        m,
-        req.who.login,
-        'planned guests',
-        plan.hosts.map((h) => h.name).join(' '),
-        { ...wish },
-        changes,
-        'guests.cast',
-      );
-      return { names: plan.hosts.map((h) => h.name), act };
-    });
-    const kind = workKinds.get('cast');
-    const begun = kind && (await beginWork(ctx, kind, made.names, { start: wish.start }, req.who.login));
-    return reply.status(202).send({ ...made, ...begun });
-  });
-  app.post('/api/hypervisors/:name/look', { config: { act: 'hypervisors.connect' }, schema: { params: Named } }, async (req) => ({
-    seen: await lookAtHypervisor(ctx, nameOf(req)),
-  }));
-
-  app.get('/api/hosts/:name', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) =>
-    hostPage(ctx, nameOf(req)),
+  app.post(
+    '/api/hosts/cast/plan',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.CastPlanned }, body: Cast } },
+    async (req) => {
+      const { estate } = await loadEstate(ctx.db);
+      return { plan: planned(req.body, estate) };
+    },
   );
-  app.post('/api/hosts/:name/refresh', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
-    host: await refresh(ctx, nameOf(req), req.who.login),
-  }));
-  app.post('/api/hosts/:name/sensors', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
-    readings: await sample(ctx, nameOf(req)),
-  }));
-  app.get('/api/hosts/:name/log', { config: { act: 'hosts.connect' }, schema: { params: Named } }, async (req) => ({
-    entries: await withBmc(ctx, nameOf(req), (bmc) => readLog(bmc)),
-    media: await withBmc(ctx, nameOf(req), (bmc) => virtualMedia(bmc)),
-  }));
+  app.post(
+    '/api/hosts/cast',
+    { config: { act: 'guests.cast' }, schema: { response: { '2xx': answers.Cast }, body: Cast } },
+    async (req, reply) => {
+      const wish = req.body;
+      const made = await ctx.db.transaction(async (m) => {
+        // Two that cast at once would both see the same room.
+        await m.query('select pg_advisory_xact_lock(727006)');
+        const { estate } = await loadEstate(m);
+        const plan = planned(wish, estate);
+        if (plan.packing.unplaced.length)
+          throw new Refusal(
+            'not-now',
+            `Nothing was cast: ${plan.packing.unplaced.length} of ${wish.count} find no place. ${plan.packing.unplaced[0]?.guest}: ${plan.packing.unplaced[0]?.why}.`,
+            {
+              remedy: 'Ask for fewer, another mould, or no room for a failure.',
+            },
+          );
+        const edits = plan.hosts.map((doc): Edit => ({ op: 'put', doc }));
+        const changes = await changePlan(m, req.principal, edits, { act: 'guests.cast', via: 'act', note: 'cast guests' });
+        const act = await record(
+          m,
+          req.who.login,
+          'planned guests',
+          plan.hosts.map((h) => h.name).join(' '),
+          { ...wish },
+          changes,
+          'guests.cast',
+        );
+        return { names: plan.hosts.map((h) => h.name), act };
+      });
+      const kind = workKinds.get('cast');
+      const begun = kind && (await beginWork(ctx, kind, made.names, { start: wish.start }, req.who.login));
+      return reply.status(202).send({ ...made, ...(begun || {}) });
+    },
+  );
+  app.post(
+    '/api/hypervisors/:name/look',
+    { config: { act: 'hypervisors.connect' }, schema: { response: { '2xx': answers.HypervisorSeen }, params: Named } },
+    async (req) => ({
+      seen: await lookAtHypervisor(ctx, req.params.name),
+    }),
+  );
+
+  app.get(
+    '/api/hosts/:name',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.HostPage }, params: Named } },
+    async (req) => hostPage(ctx, req.params.name),
+  );
+  app.post(
+    '/api/hosts/:name/refresh',
+    { config: { act: 'hosts.connect' }, schema: { response: { '2xx': answers.Refreshed }, params: Named } },
+    async (req) => ({
+      host: await refresh(ctx, req.params.name, req.who.login),
+    }),
+  );
+  app.post(
+    '/api/hosts/:name/sensors',
+    { config: { act: 'hosts.connect' }, schema: { response: { '2xx': answers.Sensors }, params: Named } },
+    async (req) => ({
+      readings: await sample(ctx, req.params.name),
+    }),
+  );
+  app.get(
+    '/api/hosts/:name/log',
+    { config: { act: 'hosts.connect' }, schema: { response: { '2xx': answers.ControllerLog }, params: Named } },
+    async (req) => ({
+      entries: await withBmc(ctx, req.params.name, (bmc) => readLog(bmc)),
+      media: await withBmc(ctx, req.params.name, (bmc) => virtualMedia(bmc)),
+    }),
+  );
   /** Acts on one machine through its controller; power of many is work. */
   app.post(
     '/api/hosts/:name/bmc',
-    { config: { act: 'hosts.control' }, schema: { params: Named, body: Control } },
+    { config: { act: 'hosts.control' }, schema: { response: { '2xx': answers.Nothing }, params: Named, body: Control } },
     async (req) => {
-      const c = req.body as z.infer<typeof Control>;
-      await withBmc(ctx, nameOf(req), async (bmc) => {
+      const c = req.body;
+      await withBmc(ctx, req.params.name, async (bmc) => {
         if (c.act === 'light') await setLight(bmc, c.on);
         else if (c.act === 'boot') await setBoot(bmc, c.from, { uri: c.uri });
         else if (c.image) await setMedia(bmc, c.image);
@@ -291,7 +359,7 @@ export async function hosts(app: FastifyInstance, { ctx }: { ctx: Context }) {
             : c.image
               ? 'inserted virtual media'
               : 'ejected virtual media';
-      await record(ctx.db.manager, req.who.login, said, nameOf(req), { ...c });
+      await record(ctx.db.manager, req.who.login, said, req.params.name, { ...c });
       return {};
     },
   );

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { EntityManager } from 'typeorm';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
@@ -5,7 +6,7 @@ import type { Context } from '../../context.ts';
 import { whyNot } from '../../access/permit.ts';
 import { isAway } from '../../db/errors.ts';
 import { type WorkItem, type WorkRow, Works } from '../../db/tables.ts';
-import { whisper } from '../../events/bus.ts';
+import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { workKinds } from './work/index.ts';
 import { WorkFailure, type WorkKind } from './work/kind.ts';
@@ -42,7 +43,7 @@ export async function beginWork(
     if (both)
       throw new Refusal('conflict', `${both} is being worked on: ${busy.get(both)}.`, { remedy: 'Let that end, or stop it.' });
     const [site] = (await m.query('select site from host where key = $1', [taken[0]])) as { site: string }[];
-    const title = `${kind.title} ${taken.length === 1 ? taken[0] : `${taken.length} hosts`}`;
+    const title = `${kind.title} ${taken.length === 1 ? taken[0] : counted(taken.length, 'host')}`;
     const items = taken.map((host): WorkItem => ({ host, state: 'waiting', percent: 0, text: '' }));
     const made = await m.insert(Works, {
       kind: kind.kind,
@@ -59,7 +60,7 @@ export async function beginWork(
     await record(m, who, title.toLowerCase(), taken.join(' ').slice(0, 300), { ...asked, hosts: taken });
     return m.findOneByOrFail(Works, { id });
   });
-  await whisper(ctx.db.manager, 'Work', String(work.id));
+  await publishTransient(ctx.db.manager, 'Work', String(work.id));
   return { work, refused };
 }
 
@@ -96,7 +97,7 @@ export async function runWork(ctx: Context, id: number, signal: AbortSignal): Pr
       id,
       JSON.stringify(items),
     ]);
-    await whisper(ctx.db.manager, 'Work', String(id));
+    await publishTransient(ctx.db.manager, 'Work', String(id));
     return;
   }
   let at = 0;
@@ -106,7 +107,7 @@ export async function runWork(ctx: Context, id: number, signal: AbortSignal): Pr
       String(i),
       JSON.stringify(items[i]),
     ]);
-    await whisper(ctx.db.manager, 'Work', String(id));
+    await publishTransient(ctx.db.manager, 'Work', String(id));
   };
   const stopping = async () =>
     ((await ctx.db.manager.query('select state from host_work where id = $1', [id])) as { state: string }[])[0]?.state !==
@@ -164,5 +165,5 @@ export async function runWork(ctx: Context, id: number, signal: AbortSignal): Pr
       ? 'stopped'
       : 'done';
   await ctx.db.manager.query('update host_work set state = $2, ended_at = now() where id = $1', [id, state]);
-  await whisper(ctx.db.manager, 'Work', String(id));
+  await publishTransient(ctx.db.manager, 'Work', String(id));
 }

@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { mkdir, rename, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { landingChanges, sameShipment, type Waybill } from '@praesidor/core/images';
+import { landingChanges, sameShipment, type ShipmentManifest } from '@praesidor/core/images';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { ArchiveRefused, CaseFolder, NotACase, type Signed, signedBy, tarOf, unpack, verifyCase } from '@praesidor/shipping';
 import { record } from '../../audit.ts';
@@ -63,7 +63,7 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
       broke = e.message;
     }
     const box = new CaseFolder(aside);
-    const { waybill: w, mark } = await box.describe();
+    const { manifest: w, mark } = await box.describe();
     const { bad } = await verifyCase(box);
     const signed = await signedBy(box, await trustedKeys(ctx.config, ctx.db.manager));
     if (signed.state === 'wrong')
@@ -74,7 +74,7 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
     const label = w.shipment;
     const known = await ctx.db.manager.findOneBy(Shipments, { label });
     if (known) {
-      const own = (await wholeShipment(ctx.db.manager, label)).waybill;
+      const own = (await wholeShipment(ctx.db.manager, label)).manifest;
       if (!own || !sameShipment(own, w))
         throw new Refusal('conflict', `Another shipment is called ${label} here: the cases do not belong together.`);
     }
@@ -106,13 +106,13 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
           createdAt: new Date(w.at),
           createdBy: who,
           bytes,
-          paper: bytes,
+          declaredBytes: bytes,
           movedBytes: 0,
           rate: 0,
           resumed: 0,
           wrong: [],
           error: null,
-          waybill: w as never,
+          manifest: w as never,
           caseBytes: Math.max(...w.cases.map((c) => c.bytes)),
           unverified,
         });
@@ -150,7 +150,7 @@ export async function arrive(ctx: Context, stream: Readable, who: string): Promi
 }
 
 /** Why a shipment from elsewhere is not landed by itself; null: a trusted installation packed it, as the bills known here have it. */
-function unverifiedOf(signed: Signed, w: Waybill, estate: Estate, target: Registry | undefined): string | null {
+function unverifiedOf(signed: Signed, w: ShipmentManifest, estate: Estate, target: Registry | undefined): string | null {
   if (signed.state === 'unsigned') return 'nobody has signed it';
   if (signed.state === 'foreign') return `it is signed by ${signed.by}, whose key is not trusted here`;
   const other = target && landingChanges(w, Object.values(estate.observed.bills), target, undefined).find((c) => c.bill);
@@ -160,11 +160,11 @@ function unverifiedOf(signed: Signed, w: Waybill, estate: Estate, target: Regist
 /** What landing a shipment would change at its registry, for whoever has to accept it. */
 export async function wouldLand(ctx: Context, label: string) {
   const s = await wholeShipment(ctx.db.manager, label);
-  if (!s.waybill) throw new Refusal('not-now', `${label} travels in no cases.`);
+  if (!s.manifest) throw new Refusal('not-now', `${label} travels in no cases.`);
   const { estate } = await loadEstate(ctx.db);
   const target = needIn(estate, 'Registry', s.target);
   const changes = landingChanges(
-    s.waybill,
+    s.manifest,
     Object.values(estate.observed.bills),
     target,
     estate.observed.registries[target.name],

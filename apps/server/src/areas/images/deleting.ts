@@ -1,4 +1,4 @@
-import { keptAt, type Retention, whatMayGo } from '@praesidor/core/images';
+import { keptAt, type Retention, deletable } from '@praesidor/core/images';
 import { collectUnused, deleteManifest, scrub, type ScrubAnswer, tellsNoMore } from '@praesidor/protocols/oci';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -6,14 +6,14 @@ import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { at, lookAt } from './registries.ts';
+import { openRegistry, lookAt } from './registries.ts';
 
 /** What may go from a registry, looked at now: its content, the charters, and the shipments that touch it. */
 export async function mayGo(ctx: Context, name: string, last: number): Promise<Retention> {
   const seen = await lookAt(ctx, name);
   if (seen.error)
     throw new Refusal('unreachable', `${name} cannot be looked at: ${seen.error}.`, {
-      remedy: 'What it holds is not known, so nothing may go.',
+      remedy: 'What it holds is not known, so nothing can be deleted.',
     });
   const { estate } = await loadEstate(ctx.db);
   needIn(estate, 'Registry', name);
@@ -21,7 +21,7 @@ export async function mayGo(ctx: Context, name: string, last: number): Promise<R
     "select label as shipment, jsonb_array_elements_text(bills) as bill from shipment where (target = $1 or source = $1) and state not in ('landed', 'stopped')",
     [name],
   )) as { shipment: string; bill: string }[];
-  return whatMayGo(estate, name, { last, moving });
+  return deletable(estate, name, { last, moving });
 }
 
 export interface Deleted {
@@ -49,7 +49,7 @@ export async function takeAway(
     }[];
     if (!turn?.mine)
       throw new Refusal('not-now', `Somebody is taking images away from ${name} at this moment. Nothing was taken away.`, {
-        remedy: 'Look again at what may go.',
+        remedy: 'Look again at what can be deleted.',
       });
     return takeAwayAlone(ctx, name, bills, last, expect, who);
   });
@@ -79,9 +79,9 @@ async function takeAwayAlone(
   const deletes = plan.deletes.filter((d) => going.has(`${d.repository}:${d.tag ?? d.digest}`));
   if (deletes.length !== expect)
     throw new Refusal('conflict', `By now ${deletes.length} names would go, not ${expect}. Nothing was taken away.`, {
-      remedy: 'Look again at what may go.',
+      remedy: 'Look again at what can be deleted.',
     });
-  const r = await at(ctx, registry);
+  const r = await openRegistry(ctx, registry);
   const gone: string[] = [];
   const freed = { blobs: 0, bytes: 0 };
   try {
@@ -108,7 +108,7 @@ async function takeAwayAlone(
 /** Begins a scrub, stops it, or tells how far it is; what it found is kept beside the registry. */
 export async function scrubOf(ctx: Context, name: string, act: 'start' | 'look' | 'stop', who: string): Promise<ScrubAnswer> {
   const { estate } = await loadEstate(ctx.db);
-  const answer = await scrub(await at(ctx, needIn(estate, 'Registry', name)), act).catch((e: unknown) => {
+  const answer = await scrub(await openRegistry(ctx, needIn(estate, 'Registry', name)), act).catch((e: unknown) => {
     if (tellsNoMore(e))
       throw new Refusal('not-now', `${name} tells no more than the standard: it cannot be asked to read itself again.`);
     throw e;

@@ -1,6 +1,6 @@
 import type { Context } from '../../context.ts';
 import type { Shipment } from '../../db/tables.ts';
-import { whisper } from '../../events/bus.ts';
+import { publishTransient } from '../../events/bus.ts';
 
 /** Digests of wrong blobs that are remembered of a shipment. */
 const kept = 50;
@@ -54,6 +54,6 @@ export class Meter {
       this.s.resumed + this.cuts,
       [...this.bad],
     ]);
-    await whisper(this.ctx.db.manager, 'ShipmentProgress', this.s.label);
+    await publishTransient(this.ctx.db.manager, 'ShipmentProgress', this.s.label);
   }
 }

@@ -1,5 +1,6 @@
 import type { EntityManager } from 'typeorm';
-import { bytesText, heldBy, joinBills, keptAt, missing, repairOf, staysWithin } from '@praesidor/core/images';
+import { heldBy, joinBills, keptAt, missing, repairOf, staysWithin } from '@praesidor/core/images';
+import { bytesText } from '@praesidor/core/words';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { type Shipment, ShipmentCases, type ShipmentItem, Shipments } from '../../db/tables.ts';
@@ -32,7 +33,7 @@ export async function planShipment(ctx: Context, wish: Wish, who: string): Promi
 }
 
 /**
- * Plans a shipment through several registries, one after another (open site → ship alongside → sealed room): each
+ * Plans a shipment through several registries, one after another (open site → ship in port → sealed room): each
  * begins when the one before it has landed. A stop that lacks nothing is left out.
  */
 export async function planChain(
@@ -65,12 +66,12 @@ export async function planChain(
 /** The smallest shipment that makes good the cases of another that are missing or damaged. */
 export async function planRepair(ctx: Context, label: string, who: string): Promise<Shipment> {
   const s = await wholeShipment(ctx.db.manager, label);
-  if (!s.waybill) throw new Refusal('not-now', `${label} travels in no cases; go on with it, and it moves what is lacking.`);
+  if (!s.manifest) throw new Refusal('not-now', `${label} travels in no cases; go on with it, and it moves what is lacking.`);
   const cases = await ctx.db.manager.findBy(ShipmentCases, { shipment: s.id });
   const found = cases.filter((c) => !['awaited', 'planned'].includes(c.state)).map((c) => ({ number: c.number, bad: c.bad }));
   const seen = await lookAt(ctx, s.target);
   const { estate } = await loadEstate(ctx.db);
-  const repair = repairOf(s.waybill, { cases: found }, heldBy(seen, needIn(estate, 'Registry', s.target)));
+  const repair = repairOf(s.manifest, { cases: found }, heldBy(seen, needIn(estate, 'Registry', s.target)));
   if (!repair.digests.length)
     throw new Refusal('not-now', `Nothing of ${label} is missing or damaged; land the cases that did not land yet.`);
   return ctx.db.transaction((m) =>
@@ -90,12 +91,14 @@ export async function planRepair(ctx: Context, label: string, who: string): Prom
   );
 }
 
-/** With its waybill, which lists leave out. */
+/** With its manifest, which lists leave out. */
 export async function wholeShipment(m: EntityManager, label: string): Promise<Shipment> {
-  const [row] = (await m.query('select waybill from shipment where label = $1', [label])) as { waybill: Shipment['waybill'] }[];
+  const [row] = (await m.query('select manifest from shipment where label = $1', [label])) as {
+    manifest: Shipment['manifest'];
+  }[];
   const s = await m.findOneBy(Shipments, { label });
   if (!s || !row) throw new Refusal('not-found', `There is no shipment ${label}.`);
-  return { ...s, waybill: row.waybill };
+  return { ...s, manifest: row.manifest };
 }
 
 async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string): Promise<Shipment> {
@@ -126,12 +129,12 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
     if (left?.reach === 'sealed' && way !== 'case')
       throw new Refusal('invalid', `${left.title} is sealed: nothing leaves it over a link.`, { remedy: 'Plan it by case.' });
     refuseWay(site, way);
-  } else if (way === 'alongside')
-    throw new Refusal('invalid', `${source.name} and ${target} both stand at ${site.title}: nothing has to come alongside.`);
+  } else if (way === 'fast-link')
+    throw new Refusal('invalid', `${source.name} and ${target} both stand at ${site.title}: the network of the site is the way.`);
   const images = bill.images.filter((i) => lack.images.includes(i.ref) && (!wish.only || i.blobs.some((b) => wish.only?.has(b))));
   const wanted = new Set([...lack.digests.filter((d) => !wish.only || wish.only.has(d)), ...lack.manifests]);
   const blobs = [...new Set(images.flatMap((i) => i.blobs))].filter((d) => wanted.has(d));
-  const sum = (key: 'bytes' | 'paper') => blobs.reduce((n, d) => n + (bill.blobs[d]?.[key] ?? 0), 0);
+  const sum = (key: 'bytes' | 'declaredBytes') => blobs.reduce((n, d) => n + (bill.blobs[d]?.[key] ?? 0), 0);
   const label = await nextLabel(m, site);
   const {
     identifiers: [made],
@@ -146,7 +149,7 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
     createdAt: new Date(),
     createdBy: who,
     bytes: sum('bytes'),
-    paper: sum('paper'),
+    declaredBytes: sum('declaredBytes'),
     movedBytes: 0,
     rate: 0,
     resumed: 0,
@@ -163,26 +166,26 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
   // An image that lacks anything is completed as a whole in its repository: blobs that the registry holds elsewhere are only linked there.
   for (const image of images) {
     const { repository, tag } = keptAt(image.ref, registry);
-    const add = (digest: string, kind: 'blob' | 'manifest', bytes: number, paper: number, t: string | null = null) =>
+    const add = (digest: string, kind: 'blob' | 'manifest', bytes: number, declaredBytes: number, t: string | null = null) =>
       items.set(`${repository} ${digest}`, {
         shipment: id,
         digest,
         repository,
         kind,
         bytes: wanted.has(digest) ? bytes : 0,
-        paper: wanted.has(digest) ? paper : 0,
+        declaredBytes: wanted.has(digest) ? declaredBytes : 0,
         state: 'wanted',
         tag: t,
         position: items.size,
         upload: null,
       });
-    for (const b of image.blobs) add(b, 'blob', bill.blobs[b]?.bytes ?? 0, bill.blobs[b]?.paper ?? 0);
+    for (const b of image.blobs) add(b, 'blob', bill.blobs[b]?.bytes ?? 0, bill.blobs[b]?.declaredBytes ?? 0);
     for (const [i, d] of image.manifests.entries())
       add(d, 'manifest', 0, 0, i === image.manifests.length - 1 ? (tag ?? null) : null);
   }
   // As one value: a statement takes 65,535 of them, which fifty releases exceed.
   await m.query(
-    'insert into shipment_item (shipment, digest, repository, kind, bytes, paper, state, tag, position) select shipment, digest, repository, kind, bytes, paper, state, tag, position from jsonb_to_recordset($1::jsonb) as i(shipment int, digest text, repository text, kind text, bytes bigint, paper bigint, state text, tag text, position int)',
+    'insert into shipment_item (shipment, digest, repository, kind, bytes, declared_bytes, state, tag, position) select shipment, digest, repository, kind, bytes, "declaredBytes", state, tag, position from jsonb_to_recordset($1::jsonb) as i(shipment int, digest text, repository text, kind text, bytes bigint, "declaredBytes" bigint, state text, tag text, position int)',
     [JSON.stringify([...items.values()])],
   );
   await tell(m, 'Shipment', label);
@@ -192,9 +195,9 @@ async function planIn(m: EntityManager, estate: Estate, wish: Wish, who: string)
 function refuseWay(site: Site, way: Shipment['way']): void {
   if (site.reach === 'sealed' && way !== 'case')
     throw new Refusal('invalid', `${site.title} is sealed: nothing reaches it over a link.`, { remedy: 'Plan it by case.' });
-  if (way === 'alongside' && !site.alongside)
-    throw new Refusal('invalid', `${site.title} declares no link alongside.`, {
-      remedy: 'Declare its rate and hours under alongside, or ship over the link.',
+  if (way === 'fast-link' && !site.fastLink)
+    throw new Refusal('invalid', `${site.title} declares no faster link.`, {
+      remedy: 'Declare the rate and hours of its faster link, or ship over the usual one.',
     });
 }
 

@@ -4,8 +4,8 @@ import { seenAs } from '@praesidor/protocols/dial';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { loadEstate } from '../../estate/load.ts';
-import { whisper } from '../../events/bus.ts';
-import { at } from './registries.ts';
+import { publishTransient } from '../../events/bus.ts';
+import { openRegistry } from './registries.ts';
 
 /** Days that single pulls are kept. */
 const keptDays = 90;
@@ -17,7 +17,7 @@ export async function readPulls(ctx: Context, registry: Registry): Promise<numbe
   ])) as {
     last: Date | null;
   }[];
-  const lines = await pullLog(await at(ctx, registry), last?.toISOString() ?? '').catch((e: unknown) => {
+  const lines = await pullLog(await openRegistry(ctx, registry), last?.toISOString() ?? '').catch((e: unknown) => {
     // It keeps no log that it would show.
     if (tellsNoMore(e)) return [];
     throw e;
@@ -28,7 +28,7 @@ export async function readPulls(ctx: Context, registry: Registry): Promise<numbe
   const byAddress = hostsByAddress(estate.reservations);
   const hostOf = (l: (typeof lines)[number]) => {
     const said = /^node\/([a-z0-9.-]+)/.exec(l.agent)?.[1];
-    return byAddress.get(seenAs(ctx.config.detours, l.client)) ?? (said && names.has(said) ? said : null);
+    return byAddress.get(seenAs(ctx.config.addressMap, l.client)) ?? (said && names.has(said) ? said : null);
   };
   let added = 0;
   for (let n = 0; n < lines.length; n += 5000) {
@@ -43,7 +43,7 @@ export async function readPulls(ctx: Context, registry: Registry): Promise<numbe
   }
   if (added) {
     await ctx.db.manager.query('delete from pull where at < now() - make_interval(days => $1)', [keptDays]);
-    await whisper(ctx.db.manager, 'Pulls', registry.name);
+    await publishTransient(ctx.db.manager, 'Pulls', registry.name);
   }
   return added;
 }

@@ -20,7 +20,7 @@ export const registryPlace = (r: Registry): Destination => ({
 });
 
 /** A declared registry with its credentials and trust anchors. */
-export async function at(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
+export async function openRegistry(ctx: Context, r: Registry, signal?: AbortSignal): Promise<RegistryAt> {
   const c = r.credential ? await credential(ctx.config, ctx.db.manager, r.credential, registryPlace(r)) : undefined;
   return {
     dialer: ctx.dialer,
@@ -60,7 +60,7 @@ export async function lookAt(ctx: Context, name: string, anew = false): Promise<
   const registry = row.doc as Registry;
   const seen: SeenRegistry = { at: new Date().toISOString(), digests: [] };
   try {
-    const r = await at(ctx, registry);
+    const r = await openRegistry(ctx, registry);
     const t = targetOf(r);
     ctx.dialer.forget(t.host);
     seen.certificate = await ctx.dialer.certificate(t);
@@ -68,6 +68,7 @@ export async function lookAt(ctx: Context, name: string, anew = false): Promise<
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) throw e;
     seen.error = e.message;
+    seen.fault = e instanceof ProtocolError ? e.fault : 'kept-back';
   }
   await ctx.db.transaction(async (m) => {
     const [before] = (await m.query(
@@ -110,7 +111,7 @@ export async function computeBill(ctx: Context, name: string, signal: AbortSigna
   const release = estate.releases.find((r) => r.name === name) ?? estate.addons.find((a) => a.name === name);
   if (!release) throw new Refusal('not-found', `There is neither a release nor an add-on ${name}.`);
   const registry = needIn(estate, 'Registry', release.source);
-  const source = await at(ctx, registry, signal);
+  const source = await openRegistry(ctx, registry, signal);
   const bill = await walkBill(source, name, release.components, release.arch ?? ['x86-64'], new Date().toISOString(), registry);
   await ctx.db.transaction(async (m) => {
     await observe(m, 'bill', name, bill);

@@ -1,5 +1,6 @@
+import * as answers from '@praesidor/contract';
 import { Readable } from 'node:stream';
-import type { FastifyInstance } from 'fastify';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { may } from '@praesidor/core/access';
 import { type PullStep, wouldPull } from '@praesidor/core/images';
@@ -16,16 +17,16 @@ import { acceptShipment, arrive, caseArchive, wouldLand } from './cases.ts';
 import { distrustInstance, trustedKeys, trustInstance } from './instance.ts';
 import { mayGo, scrubOf, takeAway } from './deleting.ts';
 import { makeKit, takeKit } from './kit/make.ts';
-import { offersOf, takeOffers } from './offers.ts';
+import { publishedAt, takePublished } from './published.ts';
 import { planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls, stillReading } from './pulls.ts';
-import { at, computeBill, lookAt } from './registries.ts';
+import { openRegistry, computeBill, lookAt } from './registries.ts';
 import { run, start, stop } from './shipments.ts';
 import { newCertificate, requestFor, setAuthority, trustOf } from './trust.ts';
 
 const Bills = z.array(words.VersionName).min(1).max(50);
 const how = {
-  way: z.enum(['link', 'alongside', 'case']).optional(),
+  way: z.enum(['link', 'fast-link', 'case']).optional(),
   caseBytes: z.number().int().min(10_000).max(1e14).optional(),
 };
 const Plan = z.strictObject({ target: words.Name, bills: Bills, source: words.Name.optional(), ...how });
@@ -70,13 +71,13 @@ const Since = z.strictObject({
   site: words.Name.optional(),
 });
 
-export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
+export async function images(app: App, { ctx }: { ctx: Context }) {
   ctx.queue.handle('shipment', (id, signal) => run(ctx, Number(id), signal));
   ctx.queue.handle('bills', (id, signal) => computeBill(ctx, id, signal));
   // An archive is read as it comes: it may be larger than any memory.
   app.addContentTypeParser('application/x-tar', (_req, payload, done) => done(null, payload));
 
-  app.get('/api/shipments', { config: { act: 'plan.read' } }, async () => {
+  app.get('/api/shipments', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Shipments } } }, async () => {
     const shipments = await ctx.db.manager.find(Shipments, { order: { id: 'DESC' }, take: 100 });
     const cases = shipments.length
       ? await ctx.db.manager
@@ -93,26 +94,34 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     };
   });
 
-  app.post('/api/shipments', { config: { act: 'shipments.plan' }, schema: { body: Plan } }, async (req, reply) => {
-    const wish = req.body as z.infer<typeof Plan>;
-    const s = await planShipment(ctx, wish, req.who.login);
-    await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
-    return reply.status(201).send({ shipment: s });
-  });
+  app.post(
+    '/api/shipments',
+    { config: { act: 'shipments.plan' }, schema: { response: { '2xx': answers.ShipmentPlanned }, body: Plan } },
+    async (req, reply) => {
+      const wish = req.body;
+      const s = await planShipment(ctx, wish, req.who.login);
+      await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
+      return reply.status(201).send({ shipment: s });
+    },
+  );
 
-  app.post('/api/shipments/chain', { config: { act: 'shipments.plan' }, schema: { body: Chain } }, async (req, reply) => {
-    const { stops, bills, source } = req.body as z.infer<typeof Chain>;
-    const made = await planChain(ctx, stops, bills, source, req.who.login);
-    for (const s of made)
-      await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { target: s.target, bills, after: s.after });
-    return reply.status(201).send({ shipments: made });
-  });
+  app.post(
+    '/api/shipments/chain',
+    { config: { act: 'shipments.plan' }, schema: { response: { '2xx': answers.ChainPlanned }, body: Chain } },
+    async (req, reply) => {
+      const { stops, bills, source } = req.body;
+      const made = await planChain(ctx, stops, bills, source, req.who.login);
+      for (const s of made)
+        await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { target: s.target, bills, after: s.after });
+      return reply.status(201).send({ shipments: made });
+    },
+  );
 
   app.post(
     '/api/shipments/:label/repair',
-    { config: { act: 'shipments.plan' }, schema: { params: Label } },
+    { config: { act: 'shipments.plan' }, schema: { response: { '2xx': answers.ShipmentPlanned }, params: Label } },
     async (req, reply) => {
-      const broken = (req.params as { label: string }).label;
+      const broken = req.params.label;
       const s = await planRepair(ctx, broken, req.who.login);
       await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { repairs: broken, bytes: s.bytes });
       return reply.status(201).send({ shipment: s });
@@ -121,28 +130,32 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
 
   app.post(
     '/api/shipments/:label/start',
-    { config: { act: 'shipments.run' }, schema: { params: Label, body: Start } },
+    { config: { act: 'shipments.run' }, schema: { response: { '2xx': answers.Nothing }, params: Label, body: Start } },
     async (req) => {
-      const name = (req.params as { label: string }).label;
-      const cases = (req.body as z.infer<typeof Start>)?.cases;
+      const name = req.params.label;
+      const cases = req.body?.cases;
       await start(ctx, name, req.who.login, cases);
       await record(ctx.db.manager, req.who.login, 'started a shipment', name, cases ? { cases } : {});
       return {};
     },
   );
-  app.post('/api/shipments/:label/stop', { config: { act: 'shipments.run' }, schema: { params: Label } }, async (req) => {
-    const name = (req.params as { label: string }).label;
-    await stop(ctx, name);
-    await record(ctx.db.manager, req.who.login, 'stopped a shipment', name);
-    return {};
-  });
+  app.post(
+    '/api/shipments/:label/stop',
+    { config: { act: 'shipments.run' }, schema: { response: { '2xx': answers.Nothing }, params: Label } },
+    async (req) => {
+      const name = req.params.label;
+      await stop(ctx, name);
+      await record(ctx.db.manager, req.who.login, 'stopped a shipment', name);
+      return {};
+    },
+  );
 
   /** A packed case as a tar archive, to be carried. */
   app.get(
     '/api/shipments/:label/cases/:number',
     { config: { act: 'cases.carry' }, schema: { params: z.strictObject({ label, number: z.coerce.number().int().min(1) }) } },
     async (req, reply) => {
-      const p = req.params as { label: string; number: number };
+      const p = req.params;
       const stream = await caseArchive(ctx, p.label, p.number);
       await record(ctx.db.manager, req.who.login, 'took out a case', `${p.label} case ${p.number}`);
       return reply
@@ -152,54 +165,69 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
   /** A case that was carried here, as a tar archive, plain or gzip. */
-  app.post('/api/cases', { config: { act: 'cases.carry' }, bodyLimit: Number.MAX_SAFE_INTEGER }, async (req, reply) => {
-    if (!(req.body instanceof Readable))
-      throw new Refusal('invalid', 'A case comes as a tar archive (application/x-tar), plain or gzip.');
-    return reply.status(201).send(await arrive(ctx, req.body, req.who.login));
-  });
+  app.post(
+    '/api/cases',
+    { config: { act: 'cases.carry' }, bodyLimit: Number.MAX_SAFE_INTEGER, schema: { response: { '2xx': answers.CaseArrived } } },
+    async (req, reply) => {
+      if (!(req.body instanceof Readable))
+        throw new Refusal('invalid', 'A case comes as a tar archive (application/x-tar), plain or gzip.');
+      return reply.status(201).send(await arrive(ctx, req.body, req.who.login));
+    },
+  );
   /** What landing would change, and why a shipment is not landed by itself. */
-  app.get('/api/shipments/:label/would-change', { config: { act: 'plan.read' }, schema: { params: Label } }, async (req) =>
-    wouldLand(ctx, (req.params as { label: string }).label),
+  app.get(
+    '/api/shipments/:label/would-change',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.WouldChange }, params: Label } },
+    async (req) => wouldLand(ctx, req.params.label),
   );
   app.post(
     '/api/shipments/:label/accept',
-    { config: { act: 'cases.accept' }, schema: { params: Label, body: z.strictObject({ confirm: z.string().max(80) }) } },
+    {
+      config: { act: 'cases.accept' },
+      schema: { response: { '2xx': answers.Nothing }, params: Label, body: z.strictObject({ confirm: z.string().max(80) }) },
+    },
     async (req) => {
-      await acceptShipment(
-        ctx,
-        (req.params as { label: string }).label,
-        (req.body as { confirm: string }).confirm,
-        req.who.login,
-      );
+      await acceptShipment(ctx, req.params.label, req.body.confirm, req.who.login);
       return {};
     },
   );
   /** Keys of installations whose shipments are believed; the first is this one's own, to be given to others. */
-  app.get('/api/trust/installations', { config: { act: 'plan.read' } }, async () => ({
-    installations: await trustedKeys(ctx.config, ctx.db.manager),
-  }));
+  app.get(
+    '/api/trust/installations',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Installations } } },
+    async () => ({
+      installations: await trustedKeys(ctx.config, ctx.db.manager),
+    }),
+  );
   app.post(
     '/api/trust/installations',
-    { config: { act: 'trust.change' }, schema: { body: Installation } },
+    { config: { act: 'trust.change' }, schema: { response: { '2xx': answers.Nothing }, body: Installation } },
     async (req, reply) => {
-      const { name, key } = req.body as z.infer<typeof Installation>;
+      const { name, key } = req.body;
       await ctx.db.transaction((m) => trustInstance(m, name, key, req.who.login));
       return reply.status(201).send({});
     },
   );
   app.delete(
     '/api/trust/installations/:name',
-    { config: { act: 'trust.change' }, schema: { params: z.strictObject({ name: words.Line(80, 1) }) } },
+    {
+      config: { act: 'trust.change' },
+      schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ name: words.Line(80, 1) }) },
+    },
     async (req) => {
-      await ctx.db.transaction((m) => distrustInstance(m, (req.params as { name: string }).name, req.who.login));
+      await ctx.db.transaction((m) => distrustInstance(m, req.params.name, req.who.login));
       return {};
     },
   );
 
-  app.post('/api/registries/:name/look', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
-    const { digests, ...seen } = await lookAt(ctx, (req.params as { name: string }).name, true);
-    return { seen: { ...seen, held: digests.length } };
-  });
+  app.post(
+    '/api/registries/:name/look',
+    { config: { act: 'registries.connect' }, schema: { response: { '2xx': answers.RegistrySeen }, params: Named } },
+    async (req) => {
+      const { digests, ...seen } = await lookAt(ctx, req.params.name, true);
+      return { seen: { ...seen, held: digests.length } };
+    },
+  );
   for (const [method, act] of [
     ['GET', 'look'],
     ['POST', 'start'],
@@ -209,46 +237,53 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
       method,
       url: '/api/registries/:name/scrub',
       config: { act: act === 'look' ? 'registries.connect' : 'registries.verify' },
-      schema: { params: Named },
-      handler: async (req) => ({ scrub: await scrubOf(ctx, (req.params as { name: string }).name, act, req.who.login) }),
+      schema: { params: Named, response: { '2xx': answers.ScrubOf } },
+      handler: async (req) => ({ scrub: await scrubOf(ctx, req.params.name, act, req.who.login) }),
     });
   app.get(
-    '/api/registries/:name/may-go',
-    { config: { act: 'plan.read' }, schema: { params: Named, querystring: Keep } },
-    async (req) => mayGo(ctx, (req.params as { name: string }).name, (req.query as z.infer<typeof Keep>).keep),
+    '/api/registries/:name/deletable',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Deletable }, params: Named, querystring: Keep } },
+    async (req) => mayGo(ctx, req.params.name, req.query.keep),
   );
   app.post(
-    '/api/registries/:name/take-away',
-    { config: { act: 'registries.clean' }, schema: { params: Named, body: Take } },
+    '/api/registries/:name/delete',
+    { config: { act: 'registries.clean' }, schema: { response: { '2xx': answers.ImagesDeleted }, params: Named, body: Take } },
     async (req) => {
-      const b = req.body as z.infer<typeof Take>;
-      return takeAway(ctx, (req.params as { name: string }).name, b.bills, b.keep, b.names, req.who.login);
+      const b = req.body;
+      return takeAway(ctx, req.params.name, b.bills, b.keep, b.names, req.who.login);
     },
   );
-  app.get('/api/registries/:name/offers', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
-    const { offers, faults } = await offersOf(ctx, (req.params as { name: string }).name);
-    return { offers: offers.map(({ doc: _, ...o }) => o), faults };
-  });
+  app.get(
+    '/api/registries/:name/published',
+    { config: { act: 'registries.connect' }, schema: { response: { '2xx': answers.PublishedList }, params: Named } },
+    async (req) => {
+      const { published, faults } = await publishedAt(ctx, req.params.name);
+      return { published: published.map(({ doc: _, ...o }) => o), faults };
+    },
+  );
   app.post(
-    '/api/registries/:name/offers',
-    { config: { act: 'releases.take' }, schema: { params: Named, body: z.strictObject({ names: Bills }) } },
-    async (req) => takeOffers(ctx, (req.params as { name: string }).name, (req.body as { names: string[] }).names, req.principal),
+    '/api/registries/:name/published',
+    {
+      config: { act: 'releases.take' },
+      schema: { response: { '2xx': answers.DocumentsTaken }, params: Named, body: z.strictObject({ names: Bills }) },
+    },
+    async (req) => takePublished(ctx, req.params.name, req.body.names, req.principal),
   );
 
   /** The kit that installs a registry on a machine without internet; its passwords are shown in this answer and never again. */
   app.post(
     '/api/registries/:name/kit',
-    { config: { act: 'registries.kit' }, schema: { params: Named, body: Kit } },
+    { config: { act: 'registries.kit' }, schema: { response: { '2xx': answers.RegistryKit }, params: Named, body: Kit } },
     async (req, reply) => {
-      const asked = (req.body as z.infer<typeof Kit>) ?? { days: 397 };
-      return reply.status(201).send(await makeKit(ctx, (req.params as { name: string }).name, asked, req.who.login));
+      const asked = req.body ?? { days: 397 };
+      return reply.status(201).send(await makeKit(ctx, req.params.name, asked, req.who.login));
     },
   );
   app.get(
     '/api/kits/:id',
     { config: { act: 'registries.kit' }, schema: { params: z.strictObject({ id: z.uuid() }) } },
     async (req, reply) => {
-      const { stream, size } = await takeKit(ctx, (req.params as { id: string }).id);
+      const { stream, size } = await takeKit(ctx, req.params.id);
       return reply
         .type('application/gzip')
         .header('content-length', size)
@@ -257,65 +292,91 @@ export async function images(app: FastifyInstance, { ctx }: { ctx: Context }) {
     },
   );
 
-  app.get('/api/registries/:name/trust', { config: { act: 'plan.read' }, schema: { params: Named } }, async (req) =>
-    trustOf(ctx, (req.params as { name: string }).name),
+  app.get(
+    '/api/registries/:name/trust',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Trust }, params: Named } },
+    async (req) => trustOf(ctx, req.params.name),
   );
   /** An authority of its own, made here or brought along, beside what is trusted already. */
   app.post(
     '/api/registries/:name/authority',
-    { config: { act: 'trust.change' }, schema: { params: Named, body: AuthorityAsked } },
+    {
+      config: { act: 'trust.change' },
+      schema: { response: { '2xx': answers.AuthorityTrusted }, params: Named, body: AuthorityAsked },
+    },
     async (req, reply) => {
-      const asked = req.body as z.infer<typeof AuthorityAsked>;
+      const asked = req.body;
       const from = asked?.given ?? (asked?.held ? 'held' : undefined);
-      return reply.status(201).send(await setAuthority(ctx, (req.params as { name: string }).name, from, req.who.login));
+      return reply.status(201).send(await setAuthority(ctx, req.params.name, from, req.who.login));
     },
   );
   app.post(
     '/api/registries/:name/certificate',
-    { config: { act: 'trust.change' }, schema: { params: Named, body: Certificate } },
+    {
+      config: { act: 'trust.change' },
+      schema: { response: { '2xx': answers.CertificateMade }, params: Named, body: Certificate },
+    },
     async (req, reply) => {
-      const asked = req.body as z.infer<typeof Certificate>;
-      return reply.status(201).send(await newCertificate(ctx, (req.params as { name: string }).name, asked, req.who.login));
+      const asked = req.body;
+      return reply.status(201).send(await newCertificate(ctx, req.params.name, asked, req.who.login));
     },
   );
 
-  app.post('/api/registries/:name/request', { config: { act: 'trust.change' }, schema: { params: Named } }, async (req, reply) =>
-    reply.status(201).send(await requestFor(ctx, (req.params as { name: string }).name, req.who.login)),
+  app.post(
+    '/api/registries/:name/request',
+    { config: { act: 'trust.change' }, schema: { response: { '2xx': answers.SigningRequest }, params: Named } },
+    async (req, reply) => reply.status(201).send(await requestFor(ctx, req.params.name, req.who.login)),
   );
 
-  app.get('/api/pulls', { config: { act: 'plan.read' }, schema: { querystring: Since } }, async (req) => {
-    const { since, by, site } = req.query as z.infer<typeof Since>;
-    const { estate } = await loadEstate(ctx.db);
-    const hosts = estate.hosts.filter((h) => !site || h.site === site);
-    return pullSummary(ctx, since ?? new Date(Date.now() - 7 * 86_400_000).toISOString(), estate.registries, by, hosts);
-  });
+  app.get(
+    '/api/pulls',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Pulls }, querystring: Since } },
+    async (req) => {
+      const { since, by, site } = req.query;
+      const { estate } = await loadEstate(ctx.db);
+      const hosts = estate.hosts.filter((h) => !site || h.site === site);
+      return pullSummary(ctx, since ?? new Date(Date.now() - 7 * 86_400_000).toISOString(), estate.registries, by, hosts);
+    },
+  );
   /** For a hand-over: its log is read first, so that what is told is as of now. */
-  app.get('/api/registries/:name/readers', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
-    const { estate } = await loadEstate(ctx.db);
-    const registry = needIn(estate, 'Registry', (req.params as { name: string }).name);
-    await readPulls(ctx, registry);
-    return stillReading(ctx, registry.name);
-  });
-  app.post('/api/registries/:name/pulls', { config: { act: 'registries.connect' }, schema: { params: Named } }, async (req) => {
-    const { estate } = await loadEstate(ctx.db);
-    return { added: await readPulls(ctx, needIn(estate, 'Registry', (req.params as { name: string }).name)) };
-  });
+  app.get(
+    '/api/registries/:name/readers',
+    { config: { act: 'registries.connect' }, schema: { response: { '2xx': answers.Readers }, params: Named } },
+    async (req) => {
+      const { estate } = await loadEstate(ctx.db);
+      const registry = needIn(estate, 'Registry', req.params.name);
+      await readPulls(ctx, registry);
+      return stillReading(ctx, registry.name);
+    },
+  );
+  app.post(
+    '/api/registries/:name/pulls',
+    { config: { act: 'registries.connect' }, schema: { response: { '2xx': answers.PullsAdded }, params: Named } },
+    async (req) => {
+      const { estate } = await loadEstate(ctx.db);
+      return { added: await readPulls(ctx, needIn(estate, 'Registry', req.params.name)) };
+    },
+  );
 
   /** Computed, then measured: where a host (or any of a cluster's) would pull an image from, and whether it would work. */
-  app.post('/api/images/where', { config: { act: 'plan.read' }, schema: { body: Where } }, async (req) => {
-    const { charter, host, image } = req.body as z.infer<typeof Where>;
-    const { estate } = await loadEstate(ctx.db);
-    const asked = host ?? estate.hosts.find((h) => h.held?.charter === charter)?.name ?? '';
-    if (charter) needIn(estate, 'Charter', charter);
-    if (host || !charter) needIn(estate, 'Host', asked);
-    let would: ReturnType<typeof wouldPull>;
-    try {
-      would = wouldPull(estate, asked, image, charter);
-    } catch (e) {
-      throw new Refusal('invalid', (e as Error).message, { places: [{ path: 'image', message: (e as Error).message }] });
-    }
-    return { would, measured: may(req.principal, 'registries.connect') ? await measure(ctx, would) : null };
-  });
+  app.post(
+    '/api/images/where',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Where }, body: Where } },
+    async (req) => {
+      const { charter, host, image } = req.body;
+      const { estate } = await loadEstate(ctx.db);
+      const asked = host ?? estate.hosts.find((h) => h.held?.charter === charter)?.name ?? '';
+      if (charter) needIn(estate, 'Charter', charter);
+      if (host || !charter) needIn(estate, 'Host', asked);
+      let would: ReturnType<typeof wouldPull>;
+      try {
+        would = wouldPull(estate, asked, image, charter);
+      } catch (e) {
+        throw new Refusal('invalid', (e as Error).message, { places: [{ path: 'image', message: (e as Error).message }] });
+      }
+      return { would, measured: may(req.principal, 'registries.connect') ? await measure(ctx, would) : null };
+    },
+  );
 }
 
 /** What the computed answer says, tried from here: the name, the certificate, the credentials, the content. */
@@ -324,7 +385,7 @@ async function measure(ctx: Context, would: ReturnType<typeof wouldPull>): Promi
   const mirror = estate.registries.find((r) => r.endpoint === would.endpoint && r.role !== 'source');
   if (!mirror || would.steps[0]?.good === false) return [];
   const steps: (PullStep & { ms: number })[] = [];
-  const r = await at(ctx, mirror).catch((e: Refusal) => {
+  const r = await openRegistry(ctx, mirror).catch((e: Refusal) => {
     steps.push({ what: 'credentials', good: false, text: e.message, ms: 0 });
     return undefined;
   });

@@ -51,7 +51,7 @@ async function startIn(ctx: Context, m: EntityManager, label: string, who: strin
       remedy: 'Bring the next one, or plan a repair for what is damaged.',
     });
   await m.query(
-    'update shipment set state = $2, phase = $3, error = null, started_at = now(), ended_at = null, resume_at = null, moved_bytes = 0, run_by = $4 where id = $1',
+    'update shipment set state = $2, phase = $3, error = null, fault = null, fault_at = null, started_at = now(), ended_at = null, resume_at = null, moved_bytes = 0, run_by = $4 where id = $1',
     [s.id, packs ? 'packing' : s.way === 'case' ? 'landing' : 'moving', packs ? 'pack' : 'land', who],
   );
   await ctx.queue.send(m, 'shipment', String(s.id));
@@ -129,11 +129,16 @@ async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<
   });
   const target = needIn(estate, 'Registry', s.target);
   const meter = new Meter(ctx, s);
-  const settle = (state: string, error: string | null, resumeAt: string | null = null) =>
+  const settle = (
+    state: string,
+    error: string | null,
+    resumeAt: string | null = null,
+    of: { fault?: string; at?: string | undefined } = {},
+  ) =>
     ctx.db.transaction(async (m) => {
       await m.query(
-        "update shipment set state = $2, error = $3, resume_at = $4, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving') and date_trunc('milliseconds', started_at) = $5",
-        [id, state, error, resumeAt, s.startedAt],
+        "update shipment set state = $2, error = $3, resume_at = $4, fault = $6, fault_at = $7, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving') and date_trunc('milliseconds', started_at) = $5",
+        [id, state, error, resumeAt, s.startedAt, of.fault ?? null, of.at ?? null],
       );
       if (resumeAt) await ctx.queue.send(m, 'shipment', String(id), new Date(resumeAt));
       await tell(m, 'Shipment', s.label);
@@ -151,12 +156,10 @@ async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<
     await meter.write().catch(() => undefined);
     if (halt.signal.aborted) return;
     if (e instanceof Closed) return settle('waiting', null, e.until);
-    await settle(
-      'failed',
-      e instanceof NotACase || e instanceof RangeError || e instanceof Refusal
-        ? e.message
-        : ProtocolError.from(e, target.endpoint).message,
-    );
+    if (e instanceof NotACase || e instanceof RangeError || e instanceof Refusal) return settle('failed', e.message);
+    const told = ProtocolError.from(e, target.endpoint);
+    const at = estate.registries.find((r) => [s.source, s.target].includes(r.name) && r.endpoint === told.where);
+    await settle('failed', told.message, null, { fault: told.fault, at: at?.name });
   } finally {
     off();
   }

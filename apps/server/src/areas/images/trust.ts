@@ -12,7 +12,7 @@ import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { authorityFault, authorityOf, keepAuthority, makeAuthority, noteIssued, serverCertificate } from './authority.ts';
 import { judgeCertificate } from './certificates.ts';
-import { at, lookAt } from './registries.ts';
+import { openRegistry, lookAt } from './registries.ts';
 import { dropRequest, newRequest, openRequest, type OpenRequest, pairOf } from './request.ts';
 
 /** A cluster whose hosts stand, and whether they were built with an anchor; undefined: nobody here built them. */
@@ -128,7 +128,7 @@ export async function setAuthority(
       : from === 'held'
         ? await authorityOf(ctx.config, m, name)
         : await makeAuthority(ctx.config, m, name, title);
-    if (!authority) throw new Refusal('not-now', `No authority is held here for ${name}.`);
+    if (!authority) throw new Refusal('not-now', `No authority has its key here for ${name}.`);
     if (given) await keepAuthority(ctx.config, m, name, { ...given, origin: 'imported' });
     const bundle = doc.ca?.trimEnd();
     const ca = !bundle ? authority.cert : bundle.includes(authority.cert.trim()) ? bundle : `${bundle}\n${authority.cert}`;
@@ -189,7 +189,7 @@ export async function newCertificate(ctx: Context, name: string, want: Certifica
   const [host = ''] = registry.endpoint.split(':');
   const authority = await authorityOf(ctx.config, ctx.db.manager, name);
   if (!asked.given && !authority)
-    throw new Refusal('not-now', `No authority is held here that could sign for ${name}.`, {
+    throw new Refusal('not-now', `No authority has its key here that could sign for ${name}.`, {
       remedy: 'Make one, bring one along, or give a certificate that was made elsewhere.',
     });
   const addresses = estate.reservations.filter((r) => r.name === host).map((r) => r.address);
@@ -249,7 +249,7 @@ const nameIssuer = (c: X509Certificate) => /CN=(.+)/.exec(c.issuer)?.[1] ?? c.is
 
 async function hand(ctx: Context, registry: Registry, pair: { cert: string; key: string }): Promise<void> {
   try {
-    await handCertificate(await at(ctx, registry), pair);
+    await handCertificate(await openRegistry(ctx, registry), pair);
   } catch (e) {
     if (e instanceof ProtocolError && e.status === 404)
       throw new Refusal('not-now', `${registry.name} takes no certificate over the network.`, {

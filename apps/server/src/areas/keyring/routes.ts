@@ -1,4 +1,5 @@
-import type { FastifyInstance } from 'fastify';
+import * as answers from '@praesidor/contract';
+import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { credentialOf, keyUses, placeFault } from '@praesidor/core/access';
 import { docsOf, keyOf, words } from '@praesidor/core/model';
@@ -25,28 +26,39 @@ const Entry = z.strictObject({
 });
 const Named = z.strictObject({ name: words.Name });
 
-export async function keyring(app: FastifyInstance, { ctx }: { ctx: Context }) {
-  app.get('/api/keyring', { config: { act: 'keyring.read' } }, async () => ({
-    entries: (await ctx.db.manager.find(Keys, { order: { name: 'ASC' } })).map(({ sealed: _, ...e }) => e),
-  }));
-  app.post('/api/keyring', { config: { act: 'keyring.change' }, schema: { body: Entry } }, async (req) => {
-    const e = req.body as z.infer<typeof Entry>;
-    await ctx.db.transaction(async (m) => {
-      await keep(ctx.config, m, e, req.who.login);
-      await record(m, req.who.login, 'added to the keyring', e.name, { use: e.use, places: e.places });
-    });
-    return {};
-  });
+export async function keyring(app: App, { ctx }: { ctx: Context }) {
+  app.get(
+    '/api/keyring',
+    { config: { act: 'keyring.read' }, schema: { response: { '2xx': answers.KeyringEntries } } },
+    async () => ({
+      entries: (await ctx.db.manager.find(Keys, { order: { name: 'ASC' } })).map(({ sealed: _, ...e }) => e),
+    }),
+  );
+  app.post(
+    '/api/keyring',
+    { config: { act: 'keyring.change' }, schema: { response: { '2xx': answers.Nothing }, body: Entry } },
+    async (req) => {
+      const e = req.body;
+      await ctx.db.transaction(async (m) => {
+        await keep(ctx.config, m, e, req.who.login);
+        await record(m, req.who.login, 'added to the keyring', e.name, { use: e.use, places: e.places });
+      });
+      return {};
+    },
+  );
   /** Where an entry may be sent, without typing its secret again. */
   app.put(
     '/api/keyring/:name/places',
-    { config: { act: 'keyring.change' }, schema: { params: Named, body: z.strictObject({ places: Places }) } },
+    {
+      config: { act: 'keyring.change' },
+      schema: { response: { '2xx': answers.Nothing }, params: Named, body: z.strictObject({ places: Places }) },
+    },
     async (req) => {
-      const { name } = req.params as { name: string };
-      const { places } = req.body as { places: string[] };
+      const { name } = req.params;
+      const { places } = req.body;
       await ctx.db.transaction(async (m) => {
         const before = await m.findOneBy(Keys, { name });
-        if (!before) throw new Refusal('not-found', `The keyring holds nothing named ${name}.`);
+        if (!before) throw new Refusal('not-found', `The keyring has no entry named ${name}.`);
         await m.query('update keyring set places = $2 where name = $1', [name, JSON.stringify(places)]);
         await tell(m, 'Keyring', name, req.who.login);
         await record(m, req.who.login, 'changed where a credential may be sent', name, { before: before.places, after: places });
@@ -54,34 +66,38 @@ export async function keyring(app: FastifyInstance, { ctx }: { ctx: Context }) {
       return {};
     },
   );
-  app.delete('/api/keyring/:name', { config: { act: 'keyring.change' }, schema: { params: Named } }, async (req) => {
-    const { name } = req.params as { name: string };
-    await ctx.db.transaction(async (m) => {
-      const { estate } = await loadEstate(m);
-      const uses = docsOf(estate)
-        .filter((d) => credentialOf(d)?.entry === name)
-        .map((d) => ({
-          by: `${d.kind} ${keyOf(d)}`,
-          how: 'names it',
-          act: {
-            label: `Choose another credential for ${d.kind} ${keyOf(d)}`,
-            path: `/declare?edit=${encodeURIComponent(`${d.kind} ${keyOf(d)}`)}`,
-          },
-        }));
-      if (uses.length)
-        throw new Refusal(
-          'in-use',
-          `${name} is in use: ${uses
-            .slice(0, 3)
-            .map((u) => u.by)
-            .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''} ${uses.length === 1 ? 'names' : 'name'} it.`,
-          { remedy: `${uses[0]?.act.label} first.`, uses: uses.slice(0, 20) },
-        );
-      const { affected } = await m.delete(Keys, { name });
-      if (!affected) throw new Refusal('not-found', `The keyring holds nothing named ${name}.`);
-      await tell(m, 'Keyring', name, req.who.login);
-      await record(m, req.who.login, 'removed from the keyring', name);
-    });
-    return {};
-  });
+  app.delete(
+    '/api/keyring/:name',
+    { config: { act: 'keyring.change' }, schema: { response: { '2xx': answers.Nothing }, params: Named } },
+    async (req) => {
+      const { name } = req.params;
+      await ctx.db.transaction(async (m) => {
+        const { estate } = await loadEstate(m);
+        const uses = docsOf(estate)
+          .filter((d) => credentialOf(d)?.entry === name)
+          .map((d) => ({
+            by: `${d.kind} ${keyOf(d)}`,
+            how: 'names it',
+            act: {
+              label: `Choose another credential for ${d.kind} ${keyOf(d)}`,
+              path: `/declare?edit=${encodeURIComponent(`${d.kind} ${keyOf(d)}`)}`,
+            },
+          }));
+        if (uses.length)
+          throw new Refusal(
+            'in-use',
+            `${name} is in use: ${uses
+              .slice(0, 3)
+              .map((u) => u.by)
+              .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''} ${uses.length === 1 ? 'names' : 'name'} it.`,
+            { remedy: `${uses[0]?.act.label} first.`, uses: uses.slice(0, 20) },
+          );
+        const { affected } = await m.delete(Keys, { name });
+        if (!affected) throw new Refusal('not-found', `The keyring has no entry named ${name}.`);
+        await tell(m, 'Keyring', name, req.who.login);
+        await record(m, req.who.login, 'removed from the keyring', name);
+      });
+      return {};
+    },
+  );
 }

@@ -23,7 +23,7 @@ export async function credential(config: Config, m: EntityManager, name: string,
   if (!e)
     throw new Refusal(
       'invalid',
-      `The keyring holds nothing named ${name}${to.document ? `, which ${to.document} asks for` : ''}.`,
+      `The keyring has no entry named ${name}${to.document ? `, which ${to.document} asks for` : ''}.`,
       {
         remedy: 'A warden can add it under Keyring.',
       },

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { imagesOf } from '@praesidor/core/files';
 import { powered } from '../../hosts/machine.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
@@ -26,7 +27,7 @@ export const images: StepRunner = {
     return until(
       async () => {
         for (const r of await reports()) {
-          if (r.name === 'gate') return `${of} images; it waits at its gate`;
+          if (r.name === 'gate') return `${counted(of, 'image')}; it waits at its gate`;
           if (r.name === 'programs' && r.result === 'FAIL')
             throw new StepFailure(
               `${node.host}: ${r.text}`,
@@ -49,7 +50,7 @@ export const images: StepRunner = {
             await log(`pulled ${image}`);
             await progress(got.size, of, `${got.size} of ${of}`);
           }
-          if (r.event === 'finish' && r.result === 'SUCCESS') return `${of} images`;
+          if (r.event === 'finish' && r.result === 'SUCCESS') return counted(of, 'image');
         }
         if (machine && Date.now() - asked > 2000) {
           asked = Date.now();

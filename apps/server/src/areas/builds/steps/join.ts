@@ -1,5 +1,5 @@
 import { type KubeNode, kube } from '@praesidor/protocols/kube';
-import { whisper } from '../../../events/bus.ts';
+import { publishTransient } from '../../../events/bus.ts';
 import type { StepContext, StepRunner } from '../step.ts';
 
 /** Lets the host start its kubelet, and waits until it does; where the API answers already, until it knows the node. */
@@ -7,7 +7,7 @@ async function join(s: StepContext, seesApi: boolean): Promise<string> {
   const { ctx, build, node, log, until, reports } = s;
   const host = node?.host ?? '';
   await ctx.db.manager.query('insert into build_gate (build, host) values ($1, $2) on conflict do nothing', [build.id, host]);
-  await whisper(ctx.db.manager, 'Gate', `${build.id} ${host}`);
+  await publishTransient(ctx.db.manager, 'Gate', `${build.id} ${host}`);
   await log('let through: it may start its kubelet');
   let started = false;
   return until(

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { inZone } from '@praesidor/core/naming';
 import { sendZone } from '../../addresses/zones.ts';
 import { Refusal } from '../../../refusal.ts';
@@ -24,6 +25,6 @@ export const names: StepRunner = {
         throw e instanceof Refusal ? new StepFailure(e.message, e.more.remedy) : e;
       }
     }
-    return `${zones.length} zones as planned`;
+    return `${counted(zones.length, 'zone')} as planned`;
   },
 };

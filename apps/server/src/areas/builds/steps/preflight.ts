@@ -1,11 +1,12 @@
-import { bytesText, heldBy, missing } from '@praesidor/core/images';
+import { heldBy, missing } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import { isIp, serverList } from '@praesidor/core/address';
 import { lookup } from '@praesidor/protocols/dns';
 import { ping, targetOf } from '@praesidor/protocols/oci';
 import { powerState } from '@praesidor/protocols/redfish';
 import { bmcFor } from '../../hosts/bmc.ts';
 import { lookAtHypervisor } from '../../hosts/hypervisors.ts';
-import { at, lookAt } from '../../images/registries.ts';
+import { openRegistry, lookAt } from '../../images/registries.ts';
 import { askOverTls } from '../authority.ts';
 import { bootProgram, systemLacks } from '../boot-program.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
@@ -45,7 +46,7 @@ export const preflight: StepRunner = {
         await log(why, 'warn');
       }
     };
-    const stops = await ctx.heavy.run('stopsOf', { estate, charter: plan.charter.name });
+    const stops = await ctx.compute.run('stopsOf', { estate, charter: plan.charter.name });
     for (const f of stops) {
       wrong.push(`${f.code} ${f.title}`);
       await log(`${f.code} ${f.title}`, 'warn');
@@ -71,7 +72,7 @@ export const preflight: StepRunner = {
     const mirror = plan.mirror;
     if (mirror)
       await measure(`mirror ${mirror.endpoint}`, async () => {
-        const r = await at(ctx, mirror, signal);
+        const r = await openRegistry(ctx, mirror, signal);
         ctx.dialer.forget(targetOf(r).host);
         await ping(r);
         return 'answers, certificate and credentials good';
@@ -81,7 +82,9 @@ export const preflight: StepRunner = {
         const bills = plan.images.names.flatMap((n) => estate.observed.bills[n] ?? []);
         const lack = missing(bills, heldBy(await lookAt(ctx, mirror.name), mirror));
         if (lack.images.length)
-          throw new Error(`${lack.blobs} layers of ${lack.images.length} images are not at ${mirror.endpoint} under their names`);
+          throw new Error(
+            `${counted(lack.blobs, 'layer')} of ${counted(lack.images.length, 'image')} missing at ${mirror.endpoint} under their names`,
+          );
         return `${plan.images.blobs} of ${plan.images.blobs} layers are there`;
       });
     const boots = mirror && !wrong.length && plan.nodes.some((n) => n.bmc);
@@ -123,7 +126,7 @@ export const preflight: StepRunner = {
     for (const n of plan.nodes) if (!isIp(n.address)) wrong.push(`${n.host} has no address`);
     if (wrong.length)
       throw new StepFailure(
-        `${wrong.length} ${wrong.length === 1 ? 'thing is' : 'things are'} not as the build needs: ${wrong.slice(0, 3).join('; ')}`,
+        `${counted(wrong.length, 'thing is', 'things are')} not as the build needs: ${wrong.slice(0, 3).join('; ')}`,
         'Mend what is named, then resume: nothing has been touched yet.',
       );
     return 'everything measured is good';

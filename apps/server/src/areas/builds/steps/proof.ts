@@ -6,7 +6,7 @@ import { lookup } from '@praesidor/protocols/dns';
 import { isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import { loadEstate } from '../../../estate/load.ts';
-import { at } from '../../images/registries.ts';
+import { openRegistry } from '../../images/registries.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 
 export interface Proof {
@@ -181,7 +181,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
     [s.build.id],
   )) as { since: string }[];
   // A mirror that keeps no log proves nothing: then the line is not drawn, rather than drawn as good.
-  const log = await pullLog(await at(s.ctx, mirror), since).catch((e: unknown) => {
+  const log = await pullLog(await openRegistry(s.ctx, mirror), since).catch((e: unknown) => {
     if (tellsNoMore(e)) return undefined;
     throw e;
   });
@@ -189,7 +189,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   const seen = new Map<string, Set<string>>();
   // By the address that asked, whatever it calls itself: a runtime gives its own name, and not that of its host.
   const nodes = new Map(s.plan.nodes.map((n) => [n.address, n.host]));
-  const hostOf = (client: string) => nodes.get(seenAs(s.ctx.config.detours, client));
+  const hostOf = (client: string) => nodes.get(seenAs(s.ctx.config.addressMap, client));
   for (const l of log)
     if (l.kind === 'manifest' && l.status === 200) {
       const host = hostOf(l.client);
@@ -208,7 +208,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   const source = s.estate.registries.find((r) => r.role === 'source');
   // Without a source that keeps a log, nothing can be said of it: then the line is not drawn, rather than drawn as good.
   const outside = source
-    ? await pullLog(await at(s.ctx, source), since)
+    ? await pullLog(await openRegistry(s.ctx, source), since)
         .then((l) => l.filter((x) => hostOf(x.client)).length)
         .catch(() => undefined)
     : undefined;

@@ -18,6 +18,6 @@ export const reading: WorkKind = {
   run: async ({ ctx, host, who, progress }) => {
     await progress(10, 'asking its controller');
     const { facts } = await refresh(ctx, host, who);
-    return facts?.untold?.length ? `read, but for ${facts.untold.map((u) => u.split(':')[0]).join(', ')}` : 'read';
+    return facts?.unreadParts?.length ? `read, but for ${facts.unreadParts.map((u) => u.split(':')[0]).join(', ')}` : 'read';
   },
 };

@@ -35,12 +35,12 @@ export async function untilTask(
     if (t.state === 'failed') throw new WorkFailure(`${what}: ${t.text}`, 'Look at its event log, then begin again.');
     if (t.percent !== last) moved = Date.now();
     last = t.percent;
-    if (Date.now() - moved > on.ctx.config.patience * 1000)
+    if (Date.now() - moved > on.ctx.config.timeoutSeconds * 1000)
       throw new WorkFailure(
-        `${what} is stuck at ${t.percent} %: nothing moved for ${on.ctx.config.patience} s`,
+        `${what} is stuck at ${t.percent} %: nothing moved for ${on.ctx.config.timeoutSeconds} s`,
         'Its controller still holds the task. Restart the controller, look at the event log, then begin again.',
       );
     await tell(t.percent);
-    await pause(Math.min(1000, on.ctx.config.patience * 20));
+    await pause(Math.min(1000, on.ctx.config.timeoutSeconds * 20));
   }
 }

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { doTo } from '@praesidor/core/hosts';
 import type { Host } from '@praesidor/core/model';
 import { powerState, reset, ejectMedia, eraseDrives, setBoot } from '@praesidor/protocols/redfish';
@@ -30,7 +31,7 @@ export const wiping: WorkKind = {
       if ('refused' in step) throw new WorkFailure(`${on.host}: ${step.refused}`);
       await writeDoc(m, step.host, on.who, version);
       await record(m, on.who, 'wiped', on.host, { drives });
-      return `${drives.length} ${drives.length === 1 ? 'drive' : 'drives'} erased`;
+      return `${counted(drives.length, 'drive')} erased`;
     });
   },
 };

@@ -2,15 +2,15 @@ import { existsSync } from 'node:fs';
 import { heldBy } from '@praesidor/core/images';
 import { CaseFolder, landCase } from '@praesidor/shipping';
 import { type ShipmentCase, ShipmentCases } from '../../../db/tables.ts';
-import { whisper } from '../../../events/bus.ts';
+import { publishTransient } from '../../../events/bus.ts';
 import { caseFolder, keepFolder } from '../cases.ts';
 import { shortText, wholeShipment } from '../plan.ts';
-import { at, lookAt } from '../registries.ts';
+import { openRegistry, lookAt } from '../registries.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /** Lands the cases that are to land, one after another; then says whether the shipment is whole. */
 export async function land({ ctx, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
-  const to = await at(ctx, target, signal);
+  const to = await openRegistry(ctx, target, signal);
   const all = () => ctx.db.manager.find(ShipmentCases, { where: { shipment: s.id }, order: { number: 'ASC' } });
   for (const c of await all()) if (c.state === 'landed') meter.add(c.bytes);
   const set = async (number: number, state: ShipmentCase['state'], bad: ShipmentCase['bad'] = []) => {
@@ -18,7 +18,7 @@ export async function land({ ctx, s, target, meter, signal }: Phase): Promise<Ph
       "update shipment_case set state = $3, bad = $4, landed_at = case when $3 = 'landed' then now() end where shipment = $1 and number = $2",
       [s.id, number, state, JSON.stringify(bad)],
     );
-    await whisper(ctx.db.manager, 'ShipmentProgress', s.label);
+    await publishTransient(ctx.db.manager, 'ShipmentProgress', s.label);
   };
   let whole = false;
   for (;;) {
@@ -44,11 +44,11 @@ export async function land({ ctx, s, target, meter, signal }: Phase): Promise<Ph
   };
   if (whole) return landed();
   const held = heldBy(await lookAt(ctx, s.target), target);
-  const { waybill } = await wholeShipment(ctx.db.manager, s.label);
+  const { manifest } = await wholeShipment(ctx.db.manager, s.label);
   let lacking = 0;
-  for (const c of waybill?.cases ?? []) for (const p of c.pieces) if (!held.has(p.digest)) lacking += p.to - p.from;
+  for (const c of manifest?.cases ?? []) for (const p of c.pieces) if (!held.has(p.digest)) lacking += p.to - p.from;
   // Everything is there: whoever landed the last case came to no end of it, killed or stopped.
-  const named = waybill?.images.every((i) => held.has(i.tag && held.named ? `${i.repository}:${i.tag}@${i.digest}` : i.digest));
+  const named = manifest?.images.every((i) => held.has(i.tag && held.named ? `${i.repository}:${i.tag}@${i.digest}` : i.digest));
   if (named && lacking === 0) return landed();
   return { state: 'short', error: shortText(s, await all(), lacking) };
 }

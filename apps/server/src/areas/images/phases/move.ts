@@ -7,7 +7,7 @@ import type { Context } from '../../../context.ts';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
 import { Refusal } from '../../../refusal.ts';
-import { at, lookAt } from '../registries.ts';
+import { openRegistry, lookAt } from '../registries.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 import { openRoute } from './route.ts';
 
@@ -17,11 +17,11 @@ import { openRoute } from './route.ts';
  */
 export async function move({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
   const origin = needIn(estate, 'Registry', s.source);
-  const source = await at(ctx, origin, signal);
-  const to = await at(ctx, target, signal);
+  const source = await openRegistry(ctx, origin, signal);
+  const to = await openRegistry(ctx, target, signal);
   const site = needIn(estate, 'Site', target.site);
   // Within a site nothing passes the link that reaches it.
-  const way: Way | undefined = staysWithin(origin, target) ? undefined : s.way === 'alongside' ? site.alongside : site.link;
+  const way: Way | undefined = staysWithin(origin, target) ? undefined : s.way === 'fast-link' ? site.fastLink : site.link;
   const pacer = new Pacer(way?.rateMbit, (now) => (way ? isOpen(way, site.timezone, now) : { open: true }));
   await pacer.pass(0, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
@@ -104,7 +104,7 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
     throw new ProtocolError(
       'missing',
       s.target,
-      `${i.digest.slice(0, 19)} was held when the shipment was planned and is not any more`,
+      `${i.digest.slice(0, 19)} was present when the shipment was planned and is not any more`,
     );
   }
 }

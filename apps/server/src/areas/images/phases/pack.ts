@@ -1,35 +1,35 @@
-import { joinBills, type Keeping, keptAt, placesAt, type Waybill, wantedImages } from '@praesidor/core/images';
+import { joinBills, type Keeping, keptAt, placesAt, type ShipmentManifest, wantedImages } from '@praesidor/core/images';
 import type { Bill, Estate } from '@praesidor/core/model';
 import { packCases, planCases, readManifests } from '@praesidor/shipping';
 import { type ShipmentItem, ShipmentItems } from '../../../db/tables.ts';
 import { needIn } from '../../../estate/documents.ts';
-import { whisper } from '../../../events/bus.ts';
+import { publishTransient } from '../../../events/bus.ts';
 import { caseFolder } from '../cases.ts';
 import { instanceKey } from '../instance.ts';
 import { usualCaseBytes, wholeShipment } from '../plan.ts';
 import { Refusal } from '../../../refusal.ts';
-import { at } from '../registries.ts';
+import { openRegistry } from '../registries.ts';
 import { openRoute } from './route.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /** Packs the cases of a shipment from its source, after planning them once and for all. */
 export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
   const origin = needIn(estate, 'Registry', s.source);
-  const source = await at(ctx, origin, signal);
+  const source = await openRegistry(ctx, origin, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
   const { images, bodies } = await readManifests(source, imagesOf(items, estate, s.bills, origin, target), signal);
-  const known = (await wholeShipment(ctx.db.manager, s.label)).waybill;
-  const waybill = known ?? planWaybill();
+  const known = (await wholeShipment(ctx.db.manager, s.label)).manifest;
+  const manifest = known ?? planManifest();
   if (!known)
     await ctx.db.transaction(async (m) => {
-      await m.query('update shipment set waybill = $2 where id = $1', [s.id, JSON.stringify(waybill)]);
+      await m.query('update shipment set manifest = $2 where id = $1', [s.id, JSON.stringify(manifest)]);
       await m.query(
         "insert into shipment_case (shipment, number, bytes, state) select $1, number, bytes, 'planned' from unnest($2::int[], $3::bigint[]) c(number, bytes)",
-        [s.id, waybill.cases.map((c) => c.number), waybill.cases.map((c) => c.bytes)],
+        [s.id, manifest.cases.map((c) => c.number), manifest.cases.map((c) => c.bytes)],
       );
     });
   const route = await openRoute(ctx, { source }, signal);
-  const packed = await packCases(waybill, source, bodies, (n) => caseFolder(ctx, s.label, n), {
+  const packed = await packCases(manifest, source, bodies, (n) => caseFolder(ctx, s.label, n), {
     signal,
     fetch: route.fetch,
     signer: await instanceKey(ctx.config, ctx.db.manager),
@@ -37,13 +37,13 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
     onCut: () => meter.cut(),
     onClosed: async (n) => {
       await ctx.db.manager.query("update shipment_case set state = 'packed' where shipment = $1 and number = $2", [s.id, n]);
-      await whisper(ctx.db.manager, 'ShipmentProgress', s.label);
+      await publishTransient(ctx.db.manager, 'ShipmentProgress', s.label);
     },
   }).finally(() => route.close());
-  await ctx.db.manager.query('update shipment set waybill = $2 where id = $1', [s.id, JSON.stringify(packed)]);
+  await ctx.db.manager.query('update shipment set manifest = $2 where id = $1', [s.id, JSON.stringify(packed)]);
   return { state: 'packed' };
 
-  function planWaybill(): Waybill {
+  function planManifest(): ShipmentManifest {
     const sizes: Record<string, number> = {};
     for (const bill of Object.values(estate.observed.bills)) for (const [d, b] of Object.entries(bill.blobs)) sizes[d] = b.bytes;
     const travelling = [...new Set(items.filter((i) => i.kind === 'blob' && i.bytes > 0).map((i) => i.digest))];
@@ -83,7 +83,7 @@ function imagesOf(
   bills: readonly string[],
   source: Keeping,
   target: Keeping,
-): Waybill['images'] {
+): ShipmentManifest['images'] {
   const planned = new Set(items.filter((i) => i.kind === 'manifest').map((i) => `${i.repository} ${i.digest}`));
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const bill = joinBills('', known);

@@ -1,20 +1,20 @@
 import type { Way } from '@praesidor/core/images';
 import { endpointOf } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
-import type { OpenRoute } from '../../../carrier/carrier.ts';
+import type { OpenRoute } from '../../../transfer/transfer-process.ts';
 import type { Context } from '../../../context.ts';
 
-/** A way through the carrier, from a registry to another one or into cases. Whoever opens it closes it. */
+/** A way through the transfer process, from a registry to another one or into cases. Whoever opens it closes it. */
 export const openRoute = (
   ctx: Context,
   o: { source: RegistryAt; to?: RegistryAt; way?: Way | undefined; timezone?: string },
   signal: AbortSignal,
 ): Promise<OpenRoute> =>
-  ctx.carrier.open(
+  ctx.transfer.open(
     {
       source: placeOf(o.source),
       to: o.to && placeOf(o.to),
-      detours: ctx.config.detours,
+      addressMap: ctx.config.addressMap,
       way: o.way,
       timezone: o.timezone ?? 'UTC',
     },

@@ -2,10 +2,10 @@ import { isOpen } from '@praesidor/core/images';
 import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import { Bundler, carryBlob, fetchPiece, Pacer } from '@praesidor/shipping';
-import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
+import { errorOf, faultOf, type TransferEvent, type TransferCommand, type Route } from './messages.ts';
 
 /**
- * The program of the carrier. What travels passes here and not through the process that answers people: a gigabyte is
+ * The program of the transfer process. What travels passes here and not through the process that answers people: a gigabyte is
  * 65,000 pieces of TLS, and what they leave behind is cleared away in a small heap instead of a large one.
  */
 /** Connections to one registry: as many small blobs are on their way at once. */
@@ -21,32 +21,32 @@ interface Open {
 const routes = new Map<number, Open>();
 const calls = new Map<number, { done: (value: string) => void; fail: (e: Error) => void }>();
 let last = 0;
-const say = (news: News) => process.send?.(news);
+const say = (news: TransferEvent) => process.send?.(news);
 /** Asks the server, which knows resolvers and database. */
 const ask = (question: { route: number; address: string } | { id: number; opened: string }) =>
   new Promise<string>((done, fail) => {
     const call = ++last;
     calls.set(call, { done, fail });
-    say({ call, ...question } as News);
+    say({ call, ...question } as TransferEvent);
   });
 
 /** Bytes that were not told yet, by blob: told together some twenty times a second. */
-const untold = new Map<number, number>();
+const pendingBytes = new Map<number, number>();
 let telling: NodeJS.Timeout | undefined;
 function count(id: number, bytes: number) {
-  untold.set(id, (untold.get(id) ?? 0) + bytes);
+  pendingBytes.set(id, (pendingBytes.get(id) ?? 0) + bytes);
   telling ??= setTimeout(tellBytes, 50);
 }
 function tellBytes() {
   clearTimeout(telling);
   telling = undefined;
-  for (const [id, bytes] of untold) say({ id, bytes });
-  untold.clear();
+  for (const [id, bytes] of pendingBytes) say({ id, bytes });
+  pendingBytes.clear();
 }
 
 function open(route: number, what: Route) {
   // The server, which is asked for every address, decides what may be connected to.
-  const dialer = new Dialer(new Exits(what.detours, anywhere), (address) => ask({ route, address }), lanes);
+  const dialer = new Dialer(new Exits(what.addressMap, anywhere), (address) => ask({ route, address }), lanes);
   const stop = new AbortController();
   const { way } = what;
   const source: RegistryAt = { ...what.source, dialer, signal: stop.signal };
@@ -55,7 +55,7 @@ function open(route: number, what: Route) {
   routes.set(route, { dialer, stop, source, to, pacer, bundler: to && new Bundler(source, to, pacer) });
 }
 /** One blob or piece: its bytes are told as they pass, and how it ended. */
-async function pass(o: Extract<Order, { id: number }>) {
+async function pass(o: Extract<TransferCommand, { id: number }>) {
   const { id } = o;
   const hooks = { onBytes: (bytes: number) => count(id, bytes), onCut: () => say({ id, cut: true }) };
   try {
@@ -77,7 +77,7 @@ async function pass(o: Extract<Order, { id: number }>) {
   }
 }
 
-process.on('message', (o: Order) => {
+process.on('message', (o: TransferCommand) => {
   if (o.do === 'open') open(o.route, o.what);
   else if (o.do === 'carry' || o.do === 'fetch') void pass(o);
   else if (o.do === 'stop') {

@@ -8,13 +8,13 @@ import { changePlan } from '../../estate/change.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
-import { at } from './registries.ts';
+import { openRegistry } from './registries.ts';
 
 /** Where a source registry keeps the documents of what it publishes, one a name, as artifacts. */
 export const offersRepository = 'praesidor/releases';
 export const offerType = 'application/vnd.praesidor.release.v1+yaml';
 
-export interface Offer {
+export interface PublishedDocument {
   name: string;
   kind: 'Release' | 'Addon';
   version: string;
@@ -24,19 +24,19 @@ export interface Offer {
 }
 
 /** Releases and add-ons that a source registry publishes as documents, against what the estate declares. */
-export async function offersOf(ctx: Context, name: string): Promise<{ offers: Offer[]; faults: string[] }> {
+export async function publishedAt(ctx: Context, name: string): Promise<{ published: PublishedDocument[]; faults: string[] }> {
   const { estate } = await loadEstate(ctx.db);
   const registry = needIn(estate, 'Registry', name);
   if (registry.role !== 'source') throw new Refusal('invalid', `${name} is no source registry.`);
-  const r = await at(ctx, registry);
-  const offers: Offer[] = [];
+  const r = await openRegistry(ctx, registry);
+  const published: PublishedDocument[] = [];
   const faults: string[] = [];
   let tags: string[];
   try {
     tags = await tagsOf(r, offersRepository);
   } catch (e) {
     if (e instanceof ProtocolError && e.fault === 'missing')
-      return { offers, faults: [`${registry.endpoint} publishes no documents.`] };
+      return { published, faults: [`${registry.endpoint} publishes no documents.`] };
     throw e;
   }
   for (const tag of tags.slice(0, 500)) {
@@ -61,7 +61,7 @@ export async function offersOf(ctx: Context, name: string): Promise<{ offers: Of
     // Where it was read from is where its images are: whoever wrote the document may call that registry otherwise.
     const offered = { ...doc, source: name };
     const own = (doc.kind === 'Release' ? estate.releases : estate.addons).find((x) => x.name === doc.name);
-    offers.push({
+    published.push({
       name: doc.name,
       kind: doc.kind,
       version: doc.version,
@@ -70,7 +70,7 @@ export async function offersOf(ctx: Context, name: string): Promise<{ offers: Of
       doc: offered,
     });
   }
-  return { offers, faults };
+  return { published, faults };
 }
 
 const sorted = (v: unknown): unknown =>
@@ -86,17 +86,17 @@ const sorted = (v: unknown): unknown =>
       : v;
 
 /** Declares what a source offers; undone, it is as before. */
-export async function takeOffers(
+export async function takePublished(
   ctx: Context,
   name: string,
   wanted: readonly string[],
   who: Principal,
 ): Promise<{ taken: string[]; act: number }> {
-  const { offers } = await offersOf(ctx, name);
-  const lost = wanted.find((w) => !offers.some((o) => o.name === w));
+  const { published } = await publishedAt(ctx, name);
+  const lost = wanted.find((w) => !published.some((o) => o.name === w));
   if (lost) throw new Refusal('not-found', `${name} does not offer ${lost} (any more).`);
   return ctx.db.transaction(async (m) => {
-    const edits = offers.filter((o) => wanted.includes(o.name)).map((o): Edit => ({ op: 'put', doc: o.doc }));
+    const edits = published.filter((o) => wanted.includes(o.name)).map((o): Edit => ({ op: 'put', doc: o.doc }));
     const changes = await changePlan(m, who, edits, { act: 'releases.take', via: 'hand', note: 'declared releases' });
     for (const w of wanted) await ctx.queue.send(m, 'bills', w);
     const act = await record(m, who.login, 'declared releases', wanted.join(' '), { source: name }, changes, 'releases.take');

@@ -8,7 +8,7 @@ import { build } from 'esbuild';
 let made: Promise<string> | undefined;
 
 /**
- * What the carrier runs, as one script with only what it needs of us, laid into `dir`: with the loader and all of its
+ * What the transfer process runs, as one script with only what it needs of us, laid into `dir`: with the loader and all of its
  * modules it would take 75 MB before it carries a byte. Made once, when it is first needed. Answers the file's path.
  */
 export async function program(dir: string): Promise<string> {
@@ -25,7 +25,7 @@ export async function program(dir: string): Promise<string> {
     made = undefined;
   });
   const text = await made;
-  const path = join(dir, `carrier-${createHash('sha256').update(text).digest('hex').slice(0, 12)}.cjs`);
+  const path = join(dir, `transfer-${createHash('sha256').update(text).digest('hex').slice(0, 12)}.cjs`);
   if (existsSync(path)) return path;
   await mkdir(dir, { recursive: true, mode: 0o700 });
   // Servers that share the folder may begin at once: each lays it whole.

@@ -1,29 +1,29 @@
 import type { Way } from '@praesidor/core/images';
-import { type Detour, ProtocolError, type ProtocolFault } from '@praesidor/protocols/dial';
+import { type AddressMapping, ProtocolError, type ProtocolFault } from '@praesidor/protocols/dial';
 import type { RegistryAt } from '@praesidor/protocols/oci';
 import { type Carriage, Closed, type Fetch } from '@praesidor/shipping';
 
-/** A registry as the carrier is told of it: it dials by itself. */
+/** A registry as the transfer process is told of it: it dials by itself. */
 export type Place = Omit<RegistryAt, 'dialer' | 'signal' | 'leash'>;
 export interface Route {
   source: Place;
   /** Not given: what is read goes into cases. */
   to?: Place | undefined;
-  detours: readonly Detour[];
+  addressMap: readonly AddressMapping[];
   /** The way whose rate and hours are kept, all blobs of the route together. */
   way?: Way | undefined;
   timezone: string;
 }
 
-/** To the carrier. `route` numbers what was opened, `id` a blob on its way, `call` a question of the carrier's. */
-export type Order =
+/** To the transfer process. `route` numbers what was opened, `id` a blob on its way, `call` a question of the transfer process's. */
+export type TransferCommand =
   | { do: 'open'; route: number; what: Route }
   | { do: 'carry'; route: number; id: number; what: Carriage }
   | { do: 'fetch'; route: number; id: number; what: Fetch }
   | { do: 'stop'; route: number }
   | { do: 'answer'; call: number; value?: string; fault?: Fault };
-/** From the carrier. */
-export type News =
+/** From the transfer process. */
+export type TransferEvent =
   | { id: number; bytes: number }
   | { id: number; cut: true }
   | { id: number; wrong: true }

@@ -1,7 +1,7 @@
 import { type ChildProcess, fork } from 'node:child_process';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Carriage, CarryHooks, Fetch, FetchHooks } from '@praesidor/shipping';
-import { errorOf, faultOf, type News, type Order, type Route } from './messages.ts';
+import { errorOf, faultOf, type TransferEvent, type TransferCommand, type Route } from './messages.ts';
 import { program } from './program.ts';
 
 interface Blob {
@@ -21,7 +21,7 @@ export interface OpenRoute {
  * the server, which resolves names, keeps the record, and is asked for both. The process is started when it is first
  * needed; one that ends fails what it carried, and is replaced. It ends with the server.
  */
-export class Carrier {
+export class TransferProcess {
   private child: ChildProcess | undefined;
   private readonly blobs = new Map<number, Blob>();
   private readonly names = new Map<number, (name: string) => Promise<string>>();
@@ -41,7 +41,7 @@ export class Carrier {
       if (this.names.delete(route)) tell(child, { do: 'stop', route });
     };
     signal.addEventListener('abort', close);
-    const pass = (order: (id: number) => Order, hooks: Blob['hooks']) => {
+    const pass = (order: (id: number) => TransferCommand, hooks: Blob['hooks']) => {
       if (signal.aborted || this.child !== child) return Promise.reject(ended((what.to ?? what.source).endpoint, signal.aborted));
       const id = ++this.last;
       return new Promise<string>((done, fail) => {
@@ -78,7 +78,7 @@ export class Carrier {
     });
     child.unref();
     child.channel?.unref();
-    child.on('message', (news) => void this.hear(child, news as News));
+    child.on('message', (news) => void this.hear(child, news as TransferEvent));
     const gone = () => {
       if (this.child === child) this.end();
     };
@@ -87,7 +87,7 @@ export class Carrier {
     return child;
   }
 
-  private async hear(child: ChildProcess, news: News): Promise<void> {
+  private async hear(child: ChildProcess, news: TransferEvent): Promise<void> {
     if ('call' in news) {
       const { call } = news;
       try {
@@ -124,7 +124,7 @@ export class Carrier {
 }
 
 /** One that is gone is not told; what waited for it was failed when it went. */
-const tell = (child: ChildProcess, order: Order) => {
+const tell = (child: ChildProcess, order: TransferCommand) => {
   if (child.connected) child.send(order, () => undefined);
 };
 const ended = (where: string, byUs: boolean) =>

@@ -1,5 +1,5 @@
 import { check } from '@praesidor/core/checks';
-import { readHosts } from '@praesidor/core/hosts';
+import { type HostColumns, readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
 import {
   type Doc,
@@ -36,13 +36,15 @@ export const tasks = {
     hosts,
     now,
     site,
+    columns,
   }: {
     text: string;
     sites: Site[];
     hosts: Host[];
     now: string;
     site?: string | undefined;
-  }) => readHosts(text, sites, hosts, now, site),
+    columns: HostColumns;
+  }) => readHosts(text, sites, hosts, now, site, columns),
 };
 export type Tasks = typeof tasks;
 export type TaskName = keyof Tasks;

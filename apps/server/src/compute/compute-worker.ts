@@ -8,10 +8,10 @@ interface Waiting {
 const limitMs = 60_000;
 
 /**
- * Heavy computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
+ * ComputeWorker computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
  * when it is first needed; one that ends, or computes for longer than a minute, fails what waits for it and is replaced.
  */
-export class Heavy {
+export class ComputeWorker {
   private worker: Worker | undefined;
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
