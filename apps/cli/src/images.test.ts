@@ -44,8 +44,8 @@ beforeAll(async () => {
         images.map((image) => ({
           image,
           layers: [
-            { key: 'base', paper: 40e6 },
-            { key: image, paper: 120e6 },
+            { key: 'base', declaredBytes: 40e6 },
+            { key: image, declaredBytes: 120e6 },
           ],
         })),
       );
@@ -159,7 +159,7 @@ describe('from a source to a room, with nothing but the command and the media', 
   it('a manifest that was changed after it was signed is not landed, by no name', async () => {
     const changed = join(dir, 'changed');
     cpSync(join(cases, 'case-1'), changed, { recursive: true });
-    const file = join(changed, 'waybill.json');
+    const file = join(changed, 'shipment.json');
     writeFileSync(file, readFileSync(file, 'utf8').replaceAll('addons/log-shipper', 'addons/log-shopper'));
     const r = await run('land', changed, '--accept', 'LR-9', ...trusted, ...(at.target as string[]));
     expect(r).toMatchObject({ code: 2, err: expect.stringContaining('changed after it was packed') });
@@ -204,17 +204,17 @@ describe('where, and what can go', () => {
     // plover, the room's cluster, is not to have the add-on any more.
     const file = join(estate, 'lantern-rock.yaml');
     writeFileSync(file, readFileSync(file, 'utf8').replace(/addons: \[.*\]/, 'addons: []'));
-    const dry = await run('prune', ...on, ...(at.target as string[]));
+    const dry = await run('clean-up', ...on, ...(at.target as string[]));
     expect(dry.out).toContain('goes   log-shipper: 3 images');
     expect(dry.out).toContain('3 names, 20');
     expect(await stores.target?.tags('addons/log-buffer')).toEqual(['2.9.1']);
     const old = new Date(Date.now() - 7_200_000);
     for (const e of readdirSync(join(dir, 'target'), { recursive: true, withFileTypes: true }))
       if (e.isFile()) utimesSync(join(e.parentPath, e.name), old, old);
-    const done = await run('prune', ...on, ...(at.target as string[]), '--do');
+    const done = await run('clean-up', ...on, ...(at.target as string[]), '--do');
     expect(done.out).toMatch(/took 3 names and \d+ blobs/);
     expect(await stores.target?.digests()).toEqual([]);
-    expect((await run('prune', ...on, ...(at.source as string[]))).err).toContain('is no registry of this estate');
+    expect((await run('clean-up', ...on, ...(at.source as string[]))).err).toContain('is no registry of this estate');
   });
   it.each([
     [['missing', 'log-shipper'], '--registry is needed'],
@@ -279,9 +279,9 @@ describe('a registry that is not ours, and keeps images below a path of its own'
     expect(await run('missing', 'log-shipper', ...of())).toMatchObject({ code: 0, out: expect.stringMatching(/^0 blobs/) });
   });
   it('is told what may go by its own names, and frees the rest in its own time', async () => {
-    const dry = await json<{ deletes: { repository: string }[] }>('prune', ...of('--keep', '0'));
+    const dry = await json<{ deletes: { repository: string }[] }>('clean-up', ...of('--keep', '0'));
     expect(dry.deletes.map((x) => x.repository)).toContain('rooms/lr/addons/log-shipper');
-    expect((await run('prune', ...of('--keep', '0', '--do'))).out).toContain('took 3 names and 0 blobs');
+    expect((await run('clean-up', ...of('--keep', '0', '--do'))).out).toContain('took 3 names and 0 blobs');
     expect((await run('missing', 'log-shipper', ...of())).code).toBe(1);
   });
 });

@@ -6,6 +6,7 @@ import { follow } from './commands/follow.ts';
 import { hosts } from './commands/hosts.ts';
 import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
+import { schema } from './commands/schema.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
 
@@ -16,7 +17,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, hosts, images, names];
+const groups: CommandGroup[] = [address, hosts, images, names, schema];
 
 export async function main(
   args: string[],

@@ -1,4 +1,14 @@
-import { castPlan, firmwarePlan, hostFilter, judgeOf, readHosts, standingPacking } from '@praesidor/core/hosts';
+import { counted } from '@praesidor/core/words';
+import {
+  castPlan,
+  firmwarePlan,
+  type HostColumns,
+  hostColumns,
+  hostFilter,
+  judgeOf,
+  readHosts,
+  standingPacking,
+} from '@praesidor/core/hosts';
 import { byName, type Estate, type Host, nearest, writeDocument } from '@praesidor/core/model';
 import { readEstate, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup } from '../options.ts';
@@ -7,6 +17,19 @@ const out = (asked: Asked, write: (t: string) => void, json: unknown, lines: rea
   write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : lines.length ? `${lines.join('\n')}\n` : '');
 const text = (asked: Asked, name: string) =>
   typeof asked.options[name] === 'string' ? (asked.options[name] as string) : undefined;
+
+/** `header=field` with commas between. @throws Unusable where a field is none */
+function columnsIn(asked: Asked): HostColumns {
+  const out: Record<string, string> = {};
+  for (const part of (text(asked, 'columns') ?? '').split(',').filter(Boolean)) {
+    const at = part.lastIndexOf('=');
+    const field = part.slice(at + 1).trim();
+    if (at < 1 || (field && !(hostColumns as readonly string[]).includes(field)))
+      throw new Unusable(`--columns: ${part} is not header=field; fields are ${hostColumns.join(', ')}`);
+    out[part.slice(0, at)] = field;
+  }
+  return out as HostColumns;
+}
 
 function estateOf(asked: Asked): Estate {
   const estate = text(asked, 'estate');
@@ -102,10 +125,22 @@ export const hosts: CommandGroup = {
       name: 'import',
       words: '<file>',
       about: 'a table of hosts (CSV) as documents on standard output; what is wrong goes line by line, and exits 1',
-      options: [...common, ['--site <name>', 'where no column names it'], ['--preview', 'only what each line would do']],
+      options: [
+        ...common,
+        ['--site <name>', 'where no column names it'],
+        ['--columns <list>', 'what columns are read as, such as "Size (GB)=memory gib,Owner="; nothing: not read'],
+        ['--preview', 'only what each line would do'],
+      ],
       run: (asked, write) => {
         const estate = estateOf(asked);
-        const p = readHosts(readText(asked.words[0] as string), estate.sites, estate.hosts, estate.now, text(asked, 'site'));
+        const p = readHosts(
+          readText(asked.words[0] as string),
+          estate.sites,
+          estate.hosts,
+          estate.now,
+          text(asked, 'site'),
+          columnsIn(asked),
+        );
         if (p.fault) throw new Unusable(`${asked.words[0]}:${p.fault.line}: ${p.fault.message}`);
         const wrong = p.lines.filter((l) => l.what === 'wrong' || l.what === 'double');
         const told = (asked.options.preview ? p.lines : wrong).map(
@@ -134,7 +169,7 @@ export const hosts: CommandGroup = {
           write,
           { plans },
           plans.flatMap((p) => [
-            `${p.host}: ${p.reboots} ${p.reboots === 1 ? 'restart' : 'restarts'}, ${p.minutes} min${p.refused ? `; not now: ${p.refused}` : ''}`,
+            `${p.host}: ${counted(p.reboots, 'restart')}, ${p.minutes} min${p.refused ? `; not now: ${p.refused}` : ''}`,
             ...p.steps.map((s) => `  ${s.part} ${s.from} to ${s.to}${s.reboot ? ', then restart' : ''}`),
           ]),
         );

@@ -4,7 +4,6 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import {
   askedImages,
-  bytesText,
   heldBy,
   joinBills,
   missing,
@@ -13,9 +12,10 @@ import {
   sharedBetween,
   sizeOf,
   wantedImages,
-  whatMayGo,
+  deletable,
   wouldPull,
 } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import { type Bill, type Estate, nearest } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { collectUnused, deleteManifest, heldAt, tellsNoMore, walkBill } from '@praesidor/protocols/oci';
@@ -119,7 +119,7 @@ const bill = plainly(async (asked, write) => {
       write,
       { bills: bills.map((b) => ({ name: b.name, images: b.images.length, ...sizeOf(b) })), all, shared },
       () =>
-        `${bills.map((b) => `${b.name}: ${b.images.length} images, ${sizeOf(b).blobs} blobs, ${bytesText(sizeOf(b).bytes)}, ${bytesText(sizeOf(b).paper)} as declared\n`).join('')}${shared.map((s) => `${s.a} and ${s.b} share ${s.blobs} blobs, ${bytesText(s.paper)}\n`).join('')}${bills.length > 1 ? `together ${all.blobs} blobs, ${bytesText(all.bytes)}\n` : ''}`,
+        `${bills.map((b) => `${b.name}: ${b.images.length} images, ${sizeOf(b).blobs} blobs, ${bytesText(sizeOf(b).bytes)}, ${bytesText(sizeOf(b).declaredBytes)} as declared\n`).join('')}${shared.map((s) => `${s.a} and ${s.b} share ${s.blobs} blobs, ${bytesText(s.declaredBytes)}\n`).join('')}${bills.length > 1 ? `together ${all.blobs} blobs, ${bytesText(all.bytes)}\n` : ''}`,
     );
     return 0;
   } finally {
@@ -219,11 +219,11 @@ async function casesIn(words: readonly string[], keep: string): Promise<CaseFold
       const dir = mkdtempSync(join(keep, 'case-'));
       await unpack(createReadStream(word), dir);
       out.push(new CaseFolder(dir));
-    } else if (existsSync(join(word, 'waybill.json'))) out.push(new CaseFolder(word));
+    } else if (existsSync(join(word, 'shipment.json'))) out.push(new CaseFolder(word));
     else {
       const inside = readdirSync(word)
         .map((n) => join(word, n))
-        .filter((d) => existsSync(join(d, 'waybill.json')));
+        .filter((d) => existsSync(join(d, 'shipment.json')));
       if (!inside.length) throw new NotACase(`${word} is no case, and holds none`);
       out.push(...inside.sort().map((d) => new CaseFolder(d)));
     }
@@ -254,12 +254,12 @@ const verify = plainly((asked, write) =>
       cases.push(await verifyCase(box));
       signatures.push(await signedBy(box, trusted));
     }
-    const { waybill } = await (boxes[0] as CaseFolder).describe();
-    const strange = cases.find((c) => c.shipment !== waybill.shipment);
-    if (strange) throw new Unusable(`case ${strange.number} is of ${strange.shipment}, the others of ${waybill.shipment}`);
-    const repair = repairOf(waybill, { cases: cases.map((c) => ({ number: c.number, bad: c.bad })) });
+    const { manifest } = await (boxes[0] as CaseFolder).describe();
+    const strange = cases.find((c) => c.shipment !== manifest.shipment);
+    if (strange) throw new Unusable(`case ${strange.number} is of ${strange.shipment}, the others of ${manifest.shipment}`);
+    const repair = repairOf(manifest, { cases: cases.map((c) => ({ number: c.number, bad: c.bad })) });
     const wrong = signatures.some((s) => s.state === 'wrong');
-    put(asked, write, { shipment: waybill.shipment, cases, repair, signatures }, () =>
+    put(asked, write, { shipment: manifest.shipment, cases, repair, signatures }, () =>
       [
         ...cases.map(
           (c, i) =>
@@ -268,7 +268,7 @@ const verify = plainly((asked, write) =>
         repair.missing.length ? `not here: ${repair.missing.map((n) => `case ${n}`).join(', ')}\n` : '',
         repair.digests.length
           ? `${bytesText(repair.bytes)} in ${repair.digests.length} blobs make it good; ${repair.images.length} images wait for them\n`
-          : `${waybill.shipment} is whole: ${waybill.images.length} images\n`,
+          : `${manifest.shipment} is whole: ${manifest.images.length} images\n`,
       ].join(''),
     );
     return repair.digests.length || cases.some((c) => c.bad.length) || wrong ? 1 : 0;
@@ -321,18 +321,18 @@ async function refuseUnverified(asked: Asked, boxes: readonly CaseFolder[], writ
   const trusted = trustedOf(asked);
   for (const box of boxes) {
     const s = await signedBy(box, trusted);
-    const { waybill } = await box.describe();
+    const { manifest } = await box.describe();
     if (s.state === 'wrong') throw new Unusable(`${box.dir}: ${s.why}; it was changed after it was packed`);
-    if (s.state === 'trusted' || asked.options.accept === waybill.shipment) continue;
+    if (s.state === 'trusted' || asked.options.accept === manifest.shipment) continue;
     if (!asked.options.json)
       write(
-        `${waybill.shipment} is ${signatureText(s)}. It would put ${waybill.images.length} images:\n${waybill.images
+        `${manifest.shipment} is ${signatureText(s)}. It would put ${manifest.images.length} images:\n${manifest.images
           .slice(0, 200)
           .map((i) => `  ${i.repository}${i.tag ? `:${i.tag}` : ''} ${i.digest}\n`)
           .join('')}`,
       );
     throw new Unusable(
-      `${waybill.shipment} is ${signatureText(s)}: nothing was landed. Name it to accept it: --accept ${waybill.shipment}`,
+      `${manifest.shipment} is ${signatureText(s)}: nothing was landed. Name it to accept it: --accept ${manifest.shipment}`,
     );
   }
 }
@@ -359,7 +359,7 @@ const land = plainly((asked, write) =>
         write(
           whole
             ? `everything is at ${r.at.endpoint}, verified\n`
-            : `${(last?.of ?? 0) - (last?.images ?? 0)} images wait for other cases\n`,
+            : `${counted((last?.of ?? 0) - (last?.images ?? 0), 'image waits', 'images wait')} for other cases\n`,
         );
       return whole ? 0 : 1;
     } finally {
@@ -396,18 +396,19 @@ const where: SubCommand['run'] = (asked, write) => {
   return w.works === false ? 1 : 0;
 };
 
-const prune = plainly(async (asked, write) => {
+const cleanUp = plainly(async (asked, write) => {
   const estate = estateOf(asked);
   const r = needRegistry(asked);
   try {
     const name = estate.registries.find((x) => x.endpoint === r.at.endpoint)?.name;
-    if (!name) throw new Unusable(`${r.at.endpoint} is no registry of this estate: who uses it is not known, so nothing may go`);
+    if (!name)
+      throw new Unusable(`${r.at.endpoint} is no registry of this estate: who uses it is not known, so nothing can be deleted`);
     const images = askedImages(Object.values(estate.observed.bills), declaredAt(estate, r.at.endpoint));
     estate.observed.registries[name] = { at: estate.now, ...(await heldAt(r.at, () => ({ images }))) };
     const last = Number(asked.options.keep ?? 1);
     if (!(Number.isInteger(last) && last >= 0))
       throw new Unusable(`--keep: ${String(asked.options.keep)} is no number of releases`);
-    const plan = whatMayGo(estate, name, { last });
+    const plan = deletable(estate, name, { last });
     let took: { names: number; blobs: number; bytes: number } | undefined;
     if (asked.options.do && plan.deletes.length) {
       let names = 0;
@@ -422,13 +423,13 @@ const prune = plainly(async (asked, write) => {
     put(asked, write, { ...plan, took }, () =>
       [
         ...plan.stays.map((s) => `stays  ${s.bill}: ${s.why.join('; ')}\n`),
-        ...plan.goes.map((g) => `goes   ${g.bill}: ${g.images.length} images, ${bytesText(g.paper)} of its own\n`),
-        plan.unknown.length ? `alone  ${plan.unknown.length} names that stand in no bill here\n` : '',
+        ...plan.goes.map((g) => `goes   ${g.bill}: ${g.images.length} images, ${bytesText(g.declaredBytes)} of its own\n`),
+        plan.unknown.length ? `alone  ${plan.unknown.length} names that no bill here has\n` : '',
         took
           ? `took ${took.names} names and ${took.blobs} blobs, ${bytesText(took.bytes)}; content younger than an hour goes next time\n`
           : plan.deletes.length
-            ? `${plan.deletes.length} names, ${bytesText(plan.free.bytes)}: nothing was touched; --do takes them away\n`
-            : 'nothing may go\n',
+            ? `${plan.deletes.length} names, ${bytesText(plan.free.bytes)}: nothing was touched; --do deletes them\n`
+            : 'nothing can be deleted\n',
       ].join(''),
     );
     return 0;
@@ -497,7 +498,7 @@ const trust: [string, string] = ['--trust <file>', 'public keys whose signatures
 /** Images without a server: bills walked, cases packed, carried, verified and landed, on a machine that has only this command. */
 export const images: CommandGroup = {
   name: 'images',
-  about: 'bills, what a registry lacks, cases packed, verified and landed, where a host pulls from, what can go',
+  about: 'bills, what a registry lacks, cases packed, verified and landed, where a host pulls from, what can be deleted',
   commands: [
     {
       name: 'bill',
@@ -588,16 +589,16 @@ export const images: CommandGroup = {
       run: where,
     },
     {
-      name: 'prune',
-      about: 'what may go from a registry, and why the rest may not; --do takes it away',
+      name: 'clean-up',
+      about: 'what can be deleted from a registry, and why the rest stays; --do deletes it',
       options: [
         estateOption,
         now,
         ...registryOptions,
         ['--keep <n>', 'newest releases that stay, used or not'],
-        ['--do', 'takes away what may go'],
+        ['--do', 'deletes it'],
       ],
-      run: prune,
+      run: cleanUp,
     },
   ],
 };

@@ -55,7 +55,7 @@ const nowOption: [string, string] = ['--now <time>', 'the time to compute with (
 /** Zones: written from the plan, judged as files, held against what is served, and reverse names. */
 export const names: CommandGroup = {
   name: 'names',
-  about: 'zone files written and judged, planned against served, reverse zones',
+  about: 'zone files written and checked, planned against served, reverse zones',
   commands: [
     {
       name: 'write',
@@ -138,7 +138,7 @@ export const names: CommandGroup = {
       name: 'reverse',
       about: 'the reverse name of an address, or the reverse zones of a prefix with what delegates them',
       words: '<address-or-prefix>',
-      options: [['--servers <list>', 'names of the servers that a zone below a /24 is handed over to']],
+      options: [['--servers <list>', 'names of the servers that a zone below a /24 is delegated to']],
       run: (asked, write) => {
         const text = asked.words[0] as string;
         try {

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import { createReadStream, readFileSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { z } from 'zod';
-import { bytesText } from '@praesidor/core/images';
+import { bytesText } from '@praesidor/core/words';
 import { parseReference } from '@praesidor/core/images';
 import { words } from '@praesidor/core/model';
 import { hasBlob, pushBlob, putManifest, type RegistryAt } from '@praesidor/protocols/oci';
