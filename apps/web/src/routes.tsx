@@ -40,7 +40,10 @@ export const router = createBrowserRouter([
       },
       { path: 'images', lazy: async () => ({ Component: (await import('./spaces/images/ImagesSpace.tsx')).ImagesSpace }) },
       { path: 'images/pulls', lazy: async () => ({ Component: (await import('./spaces/images/PullsSpace.tsx')).PullsSpace }) },
-      { path: 'images/away', lazy: async () => ({ Component: (await import('./spaces/images/AwaySpace.tsx')).AwaySpace }) },
+      {
+        path: 'images/clean-up',
+        lazy: async () => ({ Component: (await import('./spaces/images/CleanUpSpace.tsx')).CleanUpSpace }),
+      },
       { path: 'images/rules', lazy: async () => ({ Component: (await import('./spaces/images/RulesSpace.tsx')).RulesSpace }) },
       {
         path: 'clusters',
@@ -55,6 +58,7 @@ export const router = createBrowserRouter([
         path: 'builds/:charter/:number',
         lazy: async () => ({ Component: (await import('./spaces/builds/BuildSpace.tsx')).BuildSpace }),
       },
+      { path: 'checks', lazy: async () => ({ Component: (await import('./spaces/checks/ChecksSpace.tsx')).ChecksSpace }) },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },
       { path: 'people', lazy: async () => ({ Component: (await import('./spaces/record/PeopleSpace.tsx')).PeopleSpace }) },

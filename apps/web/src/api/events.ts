@@ -1,3 +1,4 @@
+import type { ServerEvent } from '@praesidor/contract';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useRunning } from '../state/running.ts';
@@ -7,12 +8,13 @@ const keysFor: Record<string, string[][]> = {
   Shipment: [['shipments'], ['estate']],
   ShipmentProgress: [['shipments']],
   Pulls: [['pulls']],
-  SeenRegistry: [['estate'], ['may-go']],
+  SeenRegistry: [['estate'], ['deletable']],
   Build: [['builds'], ['build'], ['estate']],
   BuildProgress: [['builds'], ['build']],
   BuildLog: [['log']],
   Work: [['works'], ['host']],
   Keyring: [['keyring'], ['estate']],
+  Act: [['acts']],
   Report: [],
   Gate: [],
   Charter: [['estate'], ['charter'], ['files']],
@@ -37,11 +39,7 @@ export function useEvents(on: boolean) {
       due.clear();
     };
     const onEvent = (data: string) => {
-      const e = JSON.parse(data) as {
-        kind: string;
-        subject: string;
-        data?: { done: number; of: number; found: number };
-      };
+      const e = JSON.parse(data) as ServerEvent;
       if (e.kind === 'Sweep') {
         if (e.data) sweep(e.subject, e.data);
         return;

@@ -1,113 +1,44 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import type { Role } from '@praesidor/core/access';
-import type { Estate } from '@praesidor/core/model';
-import type { Plan } from '@praesidor/core/charter';
-import type { BuildStatus, Step } from '@praesidor/core/schedule';
+import type {
+  Account as AccountDto,
+  Build as BuildDto,
+  CharterAnswer as CharterDto,
+  KeyringEntry as KeyDto,
+  KitFile as KitFileDto,
+  Levels as LevelsDto,
+  LogLine,
+  Me,
+  Past as PastDto,
+  ProvingGround,
+  RecordedAct as ActDto,
+  Session as SessionDto,
+  Shipment as ShipmentDto,
+  Snapshot,
+  WholeBuild as BuildWhole,
+} from '@praesidor/contract';
 import { arrived } from '../workers/compute.ts';
 import { api, ask, setCsrf } from './client.ts';
 
-export interface Me {
-  login: string;
-  name: string;
-  role: Role;
-  csrf: string;
-}
-export interface Snapshot {
-  estate: Estate;
-  revision: number;
-  versions: Record<string, number>;
-}
-export interface ShipmentDto {
-  id: number;
-  label: string;
-  source: string;
-  target: string;
-  way: 'case' | 'link' | 'alongside';
-  bills: string[];
-  state:
-    | 'planned'
-    | 'queued'
-    | 'packing'
-    | 'packed'
-    | 'landing'
-    | 'moving'
-    | 'waiting'
-    | 'short'
-    | 'landed'
-    | 'failed'
-    | 'stopped';
-  phase: string;
-  error: string | null;
-  bytes: number;
-  paper: number;
-  movedBytes: number;
-  rate: number;
-  resumed: number;
-  /** Digests of blobs that arrived with other bytes and were sent again. */
-  wrong: string[];
-  startedAt: string | null;
-  endedAt: string | null;
-  createdAt: string;
-  createdBy: string;
-  after: string | null;
-  resumeAt: string | null;
-  caseBytes: number | null;
-  cases: CaseDto[];
-  /** Why it is not landed before a builder has accepted it; null: it is verified. */
-  unverified: string | null;
-  acceptedBy: string | null;
-}
-export interface CaseDto {
-  number: number;
-  bytes: number;
-  state: 'planned' | 'packed' | 'awaited' | 'waiting' | 'landing' | 'landed' | 'damaged';
-  bad: { path: string; why: string }[];
-  landedAt: string | null;
-}
-export interface BuildDto {
-  charter: string;
-  number: number;
-  revision: number;
-  createdAt: string;
-  createdBy: string;
-  steps: Step[];
-  status: BuildStatus;
-}
-export interface ProofLine {
-  what: string;
-  planned: string;
-  found: string;
-  good: boolean;
-  evidence: string[];
-  at: string;
-}
-export interface BuildWhole extends BuildDto {
-  proof: ProofLine[] | null;
-  plan: Plan;
-}
-export interface CharterDto {
-  doc: Estate['charters'][number];
-  version: number;
-  revisions: { revision: number; at: string; by: string; note: string; doc: Estate['charters'][number] }[];
-}
-export interface KitFileDto {
-  path: string;
-  content: string;
-  from: string[];
-  secret: boolean;
-  sha256: string;
-}
-export interface ProvingDto {
-  here: boolean;
-  speed: number;
-  faults: { kind: string; subject: string }[];
-  machines: { name: string; hostName: string; bmc: string; power: string; stage: string; pulled: number }[];
-  hypervisors?: { name: string; guests: number }[];
-  registries: { name: string; host: string }[];
-  zones: { name: string; serial: number; records: number }[];
-  clusters: { name: string; up: boolean; members: string[] }[];
-  kinds: Record<string, { on: string; title: string; text: string }>;
-}
+/** What the API answers has its types from its schemas. */
+export type {
+  Account as AccountDto,
+  Build as BuildDto,
+  Case as CaseDto,
+  CharterAnswer as CharterDto,
+  KeyringEntry as KeyDto,
+  KitFile as KitFileDto,
+  Levels as LevelsDto,
+  Me,
+  Past as PastDto,
+  ProofLine,
+  RecordedAct as ActDto,
+  Session as SessionDto,
+  Shipment as ShipmentDto,
+  Snapshot,
+  WholeBuild as BuildWhole,
+} from '@praesidor/contract';
+/** The proving ground, where there is one. */
+export type ProvingDto = Extract<ProvingGround, { here: true }>;
 
 export const useMe = () =>
   useQuery({
@@ -147,12 +78,8 @@ export const useBuildLog = (charter: string, number: string, step: string | unde
     queryKey: ['log', charter, number, step],
     enabled: step !== undefined,
     queryFn: async () =>
-      (
-        await api<{ lines: { id: number; at: string; level: string; line: string }[] }>(
-          'GET',
-          `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`,
-        )
-      ).lines,
+      (await api<{ lines: LogLine[] }>('GET', `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`))
+        .lines,
     placeholderData: (old) => old,
   });
 export const useCharter = (name: string) =>
@@ -168,32 +95,6 @@ export const useKeyring = () =>
     queryKey: ['keyring'],
     queryFn: async () => (await api<{ entries: KeyDto[] }>('GET', '/api/keyring')).entries,
   });
-export interface KeyDto {
-  name: string;
-  use: string;
-  user: string;
-  places: string[];
-  createdAt: string;
-  createdBy: string;
-}
-export interface AccountDto {
-  login: string;
-  name: string;
-  role: Role;
-  disabled: boolean;
-  changedAt: string;
-  sessions: number;
-  lastSeen: string | null;
-}
-export interface SessionDto {
-  id: string;
-  createdAt: string;
-  seenAt: string;
-  expiresAt: string;
-  address: string;
-  agent: string;
-  own: boolean;
-}
 export const useAccounts = (on: boolean) =>
   useQuery({
     queryKey: ['accounts'],
@@ -211,18 +112,10 @@ export const useProving = (on = true) =>
   useQuery({
     queryKey: ['proving'],
     enabled: on,
-    queryFn: () => api<ProvingDto>('GET', '/api/proving'),
+    queryFn: () => api<ProvingGround>('GET', '/api/proving'),
     refetchInterval: 2000,
     retry: false,
   });
-export interface ActDto {
-  id: number;
-  at: string;
-  who: string;
-  act: string;
-  subject: string;
-  canUndo: boolean;
-}
 export const actsPage = 100;
 /** The record, newest first, a page at a time. */
 export const useActs = () =>
@@ -233,11 +126,6 @@ export const useActs = () =>
       (await api<{ acts: ActDto[] }>('GET', `/api/acts?limit=${actsPage}${pageParam ? `&before=${pageParam}` : ''}`)).acts,
     getNextPageParam: (last) => (last.length < actsPage ? undefined : last.at(-1)?.id),
   });
-export interface LevelsDto {
-  levels: { at: string; taken: number }[];
-  room: number;
-  forecast: { from: string; to: string; perDay: number; full?: string; earliest?: string; latest?: string } | null;
-}
 export const useLevels = (network: string | undefined) =>
   useQuery({
     queryKey: ['estate', 'levels', network],
@@ -246,14 +134,6 @@ export const useLevels = (network: string | undefined) =>
     placeholderData: (old) => old,
     staleTime: 60_000,
   });
-export interface PastDto {
-  network: string;
-  address: string;
-  since: string;
-  until: string | null;
-  by: string;
-  doc: Estate['reservations'][number];
-}
 export const useHistory = (address: string | undefined) =>
   useQuery({
     queryKey: ['estate', 'history', address],

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { api } from '../api/client.ts';
 import { useSnapshot } from '../api/queries.ts';
-import { Bastion } from '../parts/Bastion.tsx';
+import { FindingMarker } from '../parts/FindingMarker.tsx';
 import { Button } from '../parts/Button.tsx';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Refused } from '../parts/Refused.tsx';
@@ -34,14 +34,14 @@ export default function EditsDialog({
 }) {
   const snapshot = useSnapshot();
   const text = JSON.stringify(edits);
-  const tried = useQuery({
-    queryKey: ['tried', text, snapshot.data?.revision],
+  const preview = useQuery({
+    queryKey: ['preview', text, snapshot.data?.revision],
     enabled: edits.length > 0 && snapshot.data !== undefined,
     placeholderData: (old) => old,
     gcTime: 1000,
     queryFn: async () => {
       const c = snapshot.data ? await computerWith(snapshot.data) : computer();
-      return (await c.tried(JSON.parse(text) as Edit[])) ?? null;
+      return (await c.preview(JSON.parse(text) as Edit[])) ?? null;
     },
   });
   const act = useAct(
@@ -100,22 +100,22 @@ export default function EditsDialog({
         </table>
       )}
       {rows.length > 40 && <p className="pt-1 text-ink-2">and {rows.length - 40} more</p>}
-      {tried.data && edits.length > 0 && (
+      {preview.data && edits.length > 0 && (
         <div className="pt-3">
           <h3 className="text-md">What the checks would then find</h3>
-          {!tried.data.come.length && !tried.data.go.length && <p className="text-ink-2">Nothing else than now.</p>}
-          {tried.data.come.slice(0, 8).map((f) => (
+          {!preview.data.added.length && !preview.data.removed.length && <p className="text-ink-2">Nothing else than now.</p>}
+          {preview.data.added.slice(0, 8).map((f) => (
             <div key={f.id} className="flex gap-2 py-1">
-              <Bastion severity={f.severity} number={1} />
+              <FindingMarker severity={f.severity} number={1} />
               <span>
                 <b>{f.title}</b> <span className="text-ink-2">{f.text}</span>
               </span>
             </div>
           ))}
-          {tried.data.go.length > 0 && (
+          {preview.data.removed.length > 0 && (
             <p className="text-ink-2">
               No longer:{' '}
-              {tried.data.go
+              {preview.data.removed
                 .slice(0, 6)
                 .map((f) => f.title)
                 .join('; ')}
@@ -124,7 +124,7 @@ export default function EditsDialog({
           )}
         </div>
       )}
-      <Refused error={act.error ?? tried.error} />
+      <Refused error={act.error ?? preview.error} />
     </Dialog>
   );
 }

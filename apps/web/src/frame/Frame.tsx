@@ -9,7 +9,7 @@ import { zoneFor } from '../state/zone.ts';
 import { useView } from '../state/view.ts';
 import { Ribbon } from './Ribbon.tsx';
 import { TopBar } from './TopBar.tsx';
-import { useFrameKeys } from './keys.ts';
+import { useFrameKeys, useKeptFocus } from './keys.ts';
 import { Words } from './Words.tsx';
 
 const GoTo = lazy(() => import('./GoTo.tsx'));
@@ -26,6 +26,7 @@ export function Frame() {
   const keys = useView((s) => s.keys);
   useEvents(me.data !== undefined);
   useFrameKeys();
+  useKeptFocus(location.pathname);
   useEffect(() => {
     document.title = `${location.pathname.split('/')[1]?.replace(/^./, (c) => c.toUpperCase()) || 'Estate'} · Praesidor`;
   }, [location.pathname]);

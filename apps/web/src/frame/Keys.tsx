@@ -1,18 +1,20 @@
+import { useState } from 'react';
 import { Dialog } from '../parts/Dialog.tsx';
 import { useView } from '../state/view.ts';
-import { besides, tabs } from './tabs.ts';
+import { keysHere } from './rows.ts';
+import { secondaryTabs, tabs } from './tabs.ts';
 
 export default function Keys() {
   const openKeys = useView((s) => s.openKeys);
+  // As the view was when somebody asked: the dialog itself stands above it.
+  const [here] = useState(() => keysHere(document));
   const rows: [string, string][] = [
-    ...[...tabs, ...besides].map((t): [string, string] => [`G ${t.key.toUpperCase()}`, t.label]),
+    ...here,
+    ...[...tabs, ...secondaryTabs].map((t): [string, string] => [`G ${t.key.toUpperCase()}`, t.label]),
     ['/ or Ctrl-K', 'go to anything, or do it'],
-    ['N', 'next finding in the margin; Shift-N the one before'],
-    ['J and K', 'rows'],
-    ['Enter', 'open the row, or edit the value'],
-    ['F', 'reserve the next free address (Addresses)'],
-    ['Escape', 'take back'],
-  ];
+    ['F', 'reserve the next free address'],
+    ['Escape', 'take back, close'],
+  ].filter(([k], i, all) => all.findIndex(([x]) => x === k) === i) as [string, string][];
   return (
     <Dialog open onClose={() => openKeys(false)} title="Keys">
       <table className="grid-table">

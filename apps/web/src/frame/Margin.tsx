@@ -1,7 +1,9 @@
 import type { Finding } from '@praesidor/core/checks';
+import { actPlace, placeOf } from '@praesidor/core/moves';
+import { counted } from '@praesidor/core/words';
 import { Fragment, lazy, type ReactNode, Suspense, useState } from 'react';
 import { Link } from 'react-router';
-import { Bastion } from '../parts/Bastion.tsx';
+import { FindingMarker } from '../parts/FindingMarker.tsx';
 import { useReport } from '../state/computed.ts';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
@@ -9,6 +11,9 @@ import { Own } from '../parts/Own.tsx';
 
 /** As many as somebody reads; a hall of ten thousand hosts has thousands, and drawing them would slow all else down. */
 const page = 60;
+
+/** The words of a check are in the code of its page; the code alone is enough where that was not loaded. */
+const checkTitle = (code: string) => `Check ${code}`;
 
 const RemedyDialog = lazy(() => import('./RemedyDialog.tsx'));
 
@@ -31,6 +36,7 @@ export function Margin({
   const light = useView((s) => s.light);
   const [open, setOpen] = useState<Finding>();
   const [most, setMost] = useState(page);
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
   const report = useReport();
   const n = (s: Finding['severity']) => findings.filter((f) => f.severity === s).length;
   const counts = (['stop', 'mind', 'note'] as const).filter((s) => n(s));
@@ -45,7 +51,7 @@ export function Margin({
         >
           ‹{' '}
           {findings.slice(0, 9).map((f, i) => (
-            <Bastion key={f.id} severity={f.severity} number={i + 1} />
+            <FindingMarker key={f.id} severity={f.severity} number={i + 1} />
           ))}
         </button>
       </aside>
@@ -70,28 +76,57 @@ export function Margin({
         </span>
       </div>
       <ol>
-        {shown(findings, most, lit).map(([f, i]) => (
-          <li
-            key={f.id}
-            id={`margin-${f.id}`}
-            data-finding={f.code}
-            onMouseEnter={() => light(f.id)}
-            onMouseLeave={() => light(undefined)}
-            className={`flex gap-3 border-rule border-b py-2.5 ${lit === f.id ? 'lit -mx-2 px-2' : ''}`}
-          >
-            <span className="pt-px">
-              <Bastion severity={f.severity} number={i + 1} />
-            </span>
-            <div className="min-w-0 flex-1">
-              <div className="break-words font-semibold">{f.title}</div>
-              <div className="break-words text-ink-2">{f.text}</div>
-              <div className="flex items-baseline justify-between gap-2 pt-0.5">
-                <RemedyLink finding={f} onOpen={() => setOpen(f)} />
-                <span className="ml-auto whitespace-nowrap text-ink-3 text-xs">{f.code}</span>
+        {rowsOf(findings, most, lit, opened).map((r) => {
+          if ('more' in r)
+            return (
+              <li key={`more ${r.code}`} className="border-rule border-b py-1.5 pl-[29px]">
+                <button
+                  type="button"
+                  aria-expanded={false}
+                  className="text-left text-verdigris hover:underline"
+                  onClick={() => setOpened(new Set([...opened, r.code]))}
+                >
+                  {counted(r.more.length, 'more like it', 'more like it')}
+                  <span className="block break-words text-ink-2">
+                    {r.more
+                      .slice(0, 6)
+                      .map((f) => f.subject.name.split('/').at(-1))
+                      .join(', ')}
+                    {r.more.length > 6 ? ' …' : ''}
+                  </span>
+                </button>
+              </li>
+            );
+          const [f, i] = r.one;
+          return (
+            <li
+              key={f.id}
+              id={`margin-${f.id}`}
+              data-finding={f.code}
+              onMouseEnter={() => light(f.id)}
+              onMouseLeave={() => light(undefined)}
+              className={`flex gap-3 border-rule border-b py-2.5 ${lit === f.id ? 'lit -mx-2 px-2' : ''}`}
+            >
+              <span className="pt-px">
+                <FindingMarker severity={f.severity} number={i + 1} />
+              </span>
+              <div className="min-w-0 flex-1">
+                <div className="break-words font-semibold">{f.title}</div>
+                <div className="break-words text-ink-2">{f.text}</div>
+                <div className="flex items-baseline justify-between gap-2 pt-0.5">
+                  <RemedyLink finding={f} onOpen={() => setOpen(f)} />
+                  <Link
+                    to={scoped(`/checks?code=${f.code}`, f.site)}
+                    className="ml-auto whitespace-nowrap text-ink-3 text-xs hover:underline"
+                    title={`${checkTitle(f.code)}: all checks`}
+                  >
+                    {f.code}
+                  </Link>
+                </div>
               </div>
-            </div>
-          </li>
-        ))}
+            </li>
+          );
+        })}
       </ol>
       {findings.length > most && (
         <button type="button" className="pt-2 font-semibold text-verdigris hover:underline" onClick={() => setMost(most + page)}>
@@ -103,6 +138,33 @@ export function Margin({
       <Suspense>{open && <RemedyDialog finding={open} onClose={() => setOpen(undefined)} />}</Suspense>
     </aside>
   );
+}
+
+/** From so many of one code on, the rest is folded to a line with their number. */
+const folds = 4;
+type Row = { one: [Finding, number] } | { code: string; more: Finding[] };
+
+/** What the list shows: equal findings as one and a line that opens to the others; the one that is lit is always there. */
+function rowsOf(findings: readonly Finding[], most: number, lit: string | undefined, opened: ReadonlySet<string>): Row[] {
+  const rows: Row[] = [];
+  const list = shown(findings, most, lit);
+  for (let at = 0; at < list.length; ) {
+    const { code } = (list[at] as [Finding, number])[0];
+    let end = at;
+    while (end < list.length && list[end]?.[0].code === code) end++;
+    const group = list.slice(at, end);
+    at = end;
+    if (group.length < folds || opened.has(code)) {
+      rows.push(...group.map((one): Row => ({ one })));
+      continue;
+    }
+    const [first, ...others] = group as [[Finding, number], ...[Finding, number][]];
+    rows.push({ one: first });
+    const own = others.find(([f]) => f.id === lit);
+    if (own) rows.push({ one: own });
+    rows.push({ code, more: others.flatMap(([f]) => (f.id === lit ? [] : [f])) });
+  }
+  return rows;
 }
 
 /** The first findings with their numbers, and the one that is lit wherever it stands. */
@@ -119,24 +181,16 @@ function shown(findings: readonly Finding[], most: number, lit: string | undefin
 function RemedyLink({ finding: f, onOpen }: { finding: Finding; onOpen: () => void }) {
   const { site } = useScope();
   const look = 'text-left font-semibold text-verdigris hover:underline';
-  if (!f.remedy) return null;
-  if (f.remedy.edits)
+  if (f.remedy?.edits)
     return (
       <button type="button" className={look} onClick={onOpen}>
         {f.remedy.label}
       </button>
     );
-  const act = f.remedy.act;
-  if (!act) return null;
-  const to =
-    act.kind === 'send-zone'
-      ? `/addresses/names?zone=${act.zone}&site=${f.site}`
-      : act.kind === 'plan-shipment'
-        ? `/images?plan=${act.target}&bills=${act.bills.join(',')}&site=${f.site}`
-        : scoped(act.path, site);
+  // One without a remedy leads to what it is about.
   return (
-    <Link className={look} to={to}>
-      {f.remedy.label}
+    <Link className={look} to={f.remedy?.act ? actPlace(f) : scoped(placeOf(f.subject, f.site), site)}>
+      {f.remedy?.label ?? `Show ${f.subject.name.split('/').at(-1)}`}
     </Link>
   );
 }

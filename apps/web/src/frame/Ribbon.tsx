@@ -1,4 +1,5 @@
 import { failedSteps, headline, timeline, underWay } from '@praesidor/core/schedule';
+import { bytesText } from '@praesidor/core/words';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { useBuilds, useShipments, useSnapshot } from '../api/queries.ts';
@@ -6,9 +7,6 @@ import { clock, span, zoneName } from '../parts/time.ts';
 import { useWorks } from '../spaces/hosts/works.ts';
 import { useRunning } from '../state/running.ts';
 import { scoped, useScope } from '../state/scope.ts';
-
-const size = (n: number) =>
-  n >= 1e9 ? `${(n / 1e9).toFixed(1)} GB` : n >= 1e6 ? `${(n / 1e6).toFixed(1)} MB` : `${Math.round(n / 1e3)} kB`;
 
 /** Everything that runs, with its expected end. */
 export function Ribbon() {
@@ -38,7 +36,7 @@ export function Ribbon() {
       .map((s) => ({
         key: s.label,
         to: '/images',
-        text: `shipment ${s.label} · ${s.state} · ${size(s.movedBytes)} of ${size(s.bytes)}`,
+        text: `shipment ${s.label} · ${s.state} · ${bytesText(s.movedBytes)} of ${bytesText(s.bytes)}`,
         share: s.bytes ? s.movedBytes / s.bytes : 0,
       })),
     ...(works.data ?? [])

@@ -1,9 +1,9 @@
 import { expect, it } from 'vitest';
 import { scoped } from '../state/scope.ts';
-import { besides, tabs } from './tabs.ts';
+import { secondaryTabs, tabs } from './tabs.ts';
 
 it('every space has a letter and a path of its own', () => {
-  const all = [...tabs, ...besides];
+  const all = [...tabs, ...secondaryTabs];
   expect(new Set(all.map((t) => t.key)).size).toBe(all.length);
   expect(new Set(all.map((t) => t.path)).size).toBe(all.length);
   // J, K and N go through rows and findings: behind G they may mean a space, alone they never do.

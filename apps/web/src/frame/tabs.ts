@@ -7,8 +7,9 @@ export const tabs = [
   { path: '/clusters', label: 'Clusters', key: 'c' },
   { path: '/builds', label: 'Builds', key: 'b' },
 ] as const;
-export const besides = [
+export const secondaryTabs = [
   { path: '/keyring', label: 'Keyring', key: 'k' },
   { path: '/proving', label: 'Proving ground', key: 'p' },
   { path: '/record', label: 'People and record', key: 'r' },
+  { path: '/checks', label: 'Checks', key: 'x' },
 ] as const;

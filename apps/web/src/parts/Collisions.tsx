@@ -28,8 +28,10 @@ export function Collisions({
           <th>Field</th>
           <th>When you began</th>
           <th>You</th>
-          <th>{by ?? 'Stands now'}</th>
-          <th />
+          <th>{by ?? 'Now'}</th>
+          <th>
+            <span className="sr-only">Acts</span>
+          </th>
         </tr>
       </thead>
       <tbody>

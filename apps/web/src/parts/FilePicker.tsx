@@ -1,6 +1,6 @@
 /** Opens a file of the person's and hands over its text; nothing is sent anywhere by it. */
 export const FilePicker = ({ accept, onText }: { accept?: string; onText: (text: string) => void }) => (
-  <label className="inline-flex cursor-pointer items-center whitespace-nowrap rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
+  <label className="relative inline-flex cursor-pointer items-center whitespace-nowrap rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold focus-within:outline-2 focus-within:outline-verdigris">
     Open a file…
     <input
       type="file"

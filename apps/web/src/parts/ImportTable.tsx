@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { api } from '../api/client.ts';
@@ -10,7 +11,9 @@ import { Refused } from './Refused.tsx';
 
 export interface TablePreview<W extends string> {
   lines: { line: number; what: W; message: string }[];
-  columns: { header: string; field?: string }[];
+  columns: { header: string; field?: string; sample?: string; reads?: string; chosen?: true }[];
+  /** What a column can be read as, where that can be chosen. */
+  fields?: string[];
   fault?: { line: number; message: string };
   counts: Record<W | 'same', number>;
   more: number;
@@ -38,10 +41,12 @@ interface Props<W extends string, T extends object> {
 export function ImportTable<W extends string, T extends object>(p: Props<W | 'wrong', T>) {
   const [text, setText] = useState('');
   const [leaveOut, setLeaveOut] = useState(false);
-  const scope = p.site ? { site: p.site } : {};
+  /** What columns are to be read as, where somebody says so. */
+  const [columns, setColumns] = useState<Record<string, string>>({});
+  const scope = { ...(p.site ? { site: p.site } : {}), ...(Object.keys(columns).length ? { columns } : {}) };
   const revision = useSnapshot().data?.revision;
   const asked = useQuery({
-    queryKey: ['preview', p.at, text, p.site],
+    queryKey: ['preview', p.at, text, p.site, columns],
     enabled: text.trim().length > 0,
     gcTime: 1000,
     retry: false,
@@ -53,7 +58,6 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
   const whats = Object.keys(p.kinds) as (W | 'wrong')[];
   const n = preview ? whats.reduce((sum, w) => sum + (p.kinds[w].take ? preview.counts[w] : 0), 0) : 0;
   const wrong = preview?.counts.wrong ?? 0;
-  const unread = preview?.columns.filter((c) => !c.field).map((c) => c.header);
   return (
     <Dialog
       open
@@ -69,7 +73,7 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
             disabled={!preview || preview.fault !== undefined || n === 0 || (wrong > 0 && !leaveOut) || take.isPending}
             onClick={() => take.mutate(undefined, { onSuccess: p.onClose })}
           >
-            {n ? `Take ${n.toLocaleString('en')} ${n === 1 ? 'line' : 'lines'}` : 'Nothing to take'}
+            {n ? `Take ${counted(n, 'line')}` : 'Nothing to take'}
           </Button>
         </>
       }
@@ -87,6 +91,9 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
         className="mono w-full whitespace-pre border border-rule-2 bg-leaf px-2 py-1.5"
         placeholder={p.example}
       />
+      {preview && preview.columns.length > 0 && (
+        <Columns preview={preview} onChoose={(header, field) => setColumns({ ...columns, [header]: field })} />
+      )}
       {preview?.fault && (
         <p className="border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">
           Line {preview.fault.line}: {preview.fault.message}
@@ -100,8 +107,7 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
                 <b className={w === 'wrong' && wrong ? 'text-brick' : ''}>{preview.counts[w]}</b> {p.kinds[w].word} ·{' '}
               </span>
             ))}
-            {preview.counts.same} as they stand
-            {unread?.length ? <span className="text-ink-2"> · not read: {unread.join(', ')}</span> : null}
+            {preview.counts.same} unchanged
           </p>
           <div className="max-h-[34vh] overflow-auto">
             <table className="grid-table" aria-label="What each line will do">
@@ -131,13 +137,67 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
           {p.choices?.(preview)}
           {wrong > 0 && (
             <label className="flex items-center gap-2 pt-2">
-              <input type="checkbox" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} /> leave out the {wrong}{' '}
-              that are wrong and take the others
+              <input type="checkbox" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} /> leave out{' '}
+              {counted(wrong, 'line that is wrong', 'lines that are wrong')} and take the others
             </label>
           )}
         </>
       )}
       <Refused error={take.error ?? asked.error} />
     </Dialog>
+  );
+}
+
+/** How each column was understood: its header, its first cell, what it is read as, which can be changed. */
+function Columns({
+  preview,
+  onChoose,
+}: {
+  preview: Pick<TablePreview<string>, 'columns' | 'fields'>;
+  onChoose: (header: string, field: string) => void;
+}) {
+  const { columns, fields = [] } = preview;
+  return (
+    <div className="max-h-[24vh] overflow-auto border-rule border-b">
+      <table className="grid-table" aria-label="How each column is read">
+        <thead>
+          <tr>
+            <th>Column</th>
+            <th>First cell</th>
+            <th>Read as</th>
+          </tr>
+        </thead>
+        <tbody>
+          {columns.map((c) => (
+            <tr key={c.header}>
+              <td className="font-semibold">{c.header || 'without a name'}</td>
+              <td className="mono max-w-[260px] truncate" title={c.sample}>
+                {c.sample ?? '—'}
+              </td>
+              <td>
+                {fields.length ? (
+                  <select
+                    aria-label={`Read ${c.header} as`}
+                    value={c.field ?? ''}
+                    className={`border border-rule-2 bg-leaf px-1.5 py-0.5 ${c.field ? '' : 'text-ochre'}`}
+                    onChange={(e) => onChoose(c.header, e.target.value)}
+                  >
+                    <option value="">not read</option>
+                    {fields.map((f) => (
+                      <option key={f} value={f}>
+                        {f}
+                      </option>
+                    ))}
+                  </select>
+                ) : (
+                  (c.field ?? <span className="text-ochre">not read</span>)
+                )}
+                {c.reads && <span className="follows ml-2">↳ {c.reads}</span>}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }

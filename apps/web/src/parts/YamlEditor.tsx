@@ -89,7 +89,14 @@ export default function YamlEditor({
         onCreateEditor={setView}
         value={text}
         onChange={onChange}
-        extensions={[yaml(), look, ink, lintGutter(), EditorView.contentAttributes.of({ 'aria-label': label })]}
+        extensions={[
+          yaml(),
+          look,
+          ink,
+          lintGutter(),
+          EditorView.lineWrapping,
+          EditorView.contentAttributes.of({ 'aria-label': label }),
+        ]}
         theme="none"
         basicSetup={{ foldGutter: false }}
       />

@@ -1,6 +1,7 @@
 import { failedSteps } from '@praesidor/core/schedule';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import type { Built, Finding, Move } from '@praesidor/core/checks';
+import type { Finding } from '@praesidor/core/checks';
+import type { Built, Move } from '@praesidor/core/moves';
 import type { Charter } from '@praesidor/core/model';
 import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
 import { computerWith } from '../workers/compute.ts';
@@ -8,7 +9,7 @@ import { computerWith } from '../workers/compute.ts';
 export interface ReportDto {
   findings: Finding[];
   checks: number;
-  holding: number;
+  passed: number;
   ms: number;
   moves: Move[];
 }

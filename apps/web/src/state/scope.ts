@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import { useSearchParams } from 'react-router';
 
 /** The site that every space is narrowed to; it is in the URL, so that a link carries it. */
@@ -11,7 +11,8 @@ export function useScope() {
       else p.delete('site');
       return p;
     });
-  return { site, setSite, params, setParams, inScope: (s: string) => !site || s === site };
+  const inScope = useCallback((s: string) => !site || s === site, [site]);
+  return { site, setSite, params, setParams, inScope };
 }
 /** A path that keeps the scope. */
 export const scoped = (path: string, site: string) =>

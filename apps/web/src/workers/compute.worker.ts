@@ -1,13 +1,14 @@
 import './interpreted.ts';
-import { type Built, makeChecker, nextMoves } from '@praesidor/core/checks';
+import { type Finding, makeChecker } from '@praesidor/core/checks';
+import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
+import { type Built, nextMoves } from '@praesidor/core/moves';
 import { consequences, resolve } from '@praesidor/core/charter';
 import {
   against,
   applyEdits,
-  beginning,
-  type Begun,
   type Charter,
   type Collision,
+  type CreatableKind,
   differences,
   type Doc,
   type Edit,
@@ -19,6 +20,7 @@ import {
   readDocuments,
   setInText,
   sliceOf,
+  starterText,
   writeDocument,
 } from '@praesidor/core/model';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
@@ -35,6 +37,7 @@ export interface Collided extends Collision {
 let estate: Estate | undefined;
 let revision = -1;
 const checker = makeChecker();
+let finder: { estate: Estate; findings: Finding[]; find: ReturnType<typeof makeFinder> } | undefined;
 
 export const compute = {
   load(next: Estate, rev: number) {
@@ -49,8 +52,15 @@ export const compute = {
   report(built: Record<string, Built>) {
     if (!estate) return undefined;
     const began = performance.now();
-    const { findings, checks, holding } = checker(estate);
-    return { findings, checks, holding, ms: performance.now() - began, moves: nextMoves(estate, findings, built) };
+    const { findings, checks, passed } = checker(estate);
+    return { findings, checks, passed, ms: performance.now() - began, moves: nextMoves(estate, findings, built) };
+  },
+  /** What can be gone to or done, for what somebody has typed; what it looks through is made once an estate. */
+  find(typed: string, site: string): Found {
+    if (!estate) return { things: [], of: 0 };
+    const { findings } = checker(estate);
+    if (finder?.estate !== estate) finder = { estate, findings, find: makeFinder(thingsOf(estate, findings)) };
+    return finder.find(typed, site);
   },
   /** The charter as drafted: its plan, its findings, and what it changes against the one that is saved. */
   charter(draft: Charter) {
@@ -60,12 +70,12 @@ export const compute = {
     const same = before && JSON.stringify(before) === JSON.stringify(draft);
     const after = same ? estate : { ...estate, charters: [...estate.charters.filter((c) => c.name !== draft.name), draft] };
     const plan = resolve(draft, after);
-    const { findings, checks, holding } = checker(after);
+    const { findings, checks, passed } = checker(after);
     return {
       plan,
       findings: findings.filter((f) => f.charters.includes(draft.name) || f.site === draft.site),
       checks,
-      holding,
+      passed,
       ms: performance.now() - began,
       changes: same ? [] : consequences(before ? resolve(before, estate) : undefined, plan, estate),
     };
@@ -87,7 +97,8 @@ export const compute = {
     return { faults, doc: doc?.kind === 'Charter' && !faults.length ? doc : undefined };
   },
   /** Text to begin a document with. */
-  begin: (kind: Begun, site: string | undefined) => (estate ? beginning(kind, estate, site) : ''),
+  starter: (kind: CreatableKind, site: string | undefined, given: Record<string, string>) =>
+    estate ? starterText(kind, estate, site, given) : '',
   /** The text of a document that stands, by its kind and key: `Network lr-machine`. */
   text(which: string) {
     const [kind = '', ...key] = which.split(' ');
@@ -114,7 +125,7 @@ export const compute = {
       return m.collisions.length ? doc : (m.merged as Doc);
     });
     const put = merged.map((doc): Edit => ({ op: 'put', doc }));
-    const findings = faults.length || collisions.length ? [] : (compute.tried(put)?.come ?? []);
+    const findings = faults.length || collisions.length ? [] : (compute.preview(put)?.added ?? []);
     return { faults, differences: against(estate, merged), lines: docs.map((d) => d.line), findings, met, collisions };
   },
   /** The text with one field of one document set. */
@@ -135,7 +146,7 @@ export const compute = {
     };
   },
   /** Findings that edits would bring, and those that would go. Nothing is saved. */
-  tried(edits: Edit[]) {
+  preview(edits: Edit[]) {
     if (!estate) return undefined;
     const key = (f: { id: string; text: string }) => `${f.id} ${f.text}`;
     const before = checker(estate).findings;
@@ -143,7 +154,7 @@ export const compute = {
     const had = new Set(before.map(key));
     // One that only speaks of other figures by then has not gone.
     const has = new Set(after.map((f) => f.id));
-    return { come: after.filter((f) => !had.has(key(f))), go: before.filter((f) => !has.has(f.id)) };
+    return { added: after.filter((f) => !had.has(key(f))), removed: before.filter((f) => !has.has(f.id)) };
   },
   /** A document after a remedy, for showing what it will change. */
   edited(edits: Edit[]) {

@@ -1,10 +1,11 @@
+import { counted } from '@praesidor/core/words';
 import type { Network } from '@praesidor/core/model';
 import { DropdownMenu } from 'radix-ui';
-import { lazy, Suspense, useCallback, useMemo, useState } from 'react';
+import { lazy, Suspense, useCallback, useEffect, useMemo, useState } from 'react';
 import { Link } from 'react-router';
 import { useLevels, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { useReport } from '../../state/computed.ts';
@@ -49,6 +50,19 @@ export function AddressesSpace() {
   const network = networks.find((n) => n.name === wanted) ?? networks.find((n) => n.site === 'lr' && !site) ?? networks[0];
   const [selection, setSelection] = useState<{ of: string; cells: [number, number] }>();
   const [doing, setDoing] = useState<'next' | 'selected' | 'import' | Shape>();
+  // A key or a link asks for the next free address, wherever somebody was.
+  const asked = params.has('reserve');
+  useEffect(() => {
+    if (!asked || !network) return;
+    setDoing('next');
+    setParams(
+      (p) => {
+        p.delete('reserve');
+        return p;
+      },
+      { replace: true },
+    );
+  }, [asked, network, setParams]);
   const map = useMemo(() => (network && estate ? mapOf(network, estate) : undefined), [network, estate]);
   const at = params.get('at') ?? undefined;
   const set = useCallback(
@@ -85,15 +99,18 @@ export function AddressesSpace() {
   return (
     <Space
       space="addresses"
+      edits={network && `Network ${network.name}`}
       sheets={<SubNav site={site} />}
       title="Addresses"
       findings={findings}
-      facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${networks.length} networks · ${estate.reservations.filter((r) => names.has(r.network)).length.toLocaleString('en')} reserved`}
+      facts={`${estate.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${counted(networks.length, 'network')} · ${estate.reservations.filter((r) => names.has(r.network)).length.toLocaleString('en')} reserved`}
       acts={
         <>
-          <Button onClick={() => setDoing('import')}>Import CSV…</Button>
+          <Button data-key="i" onClick={() => setDoing('import')}>
+            Import CSV…
+          </Button>
           <Files site={site} />
-          <Button filled disabled={!network} onClick={() => setDoing(picked.length ? 'selected' : 'next')}>
+          <Button filled data-key="f" disabled={!network} onClick={() => setDoing(picked.length ? 'selected' : 'next')}>
             Reserve…
           </Button>
         </>
@@ -195,7 +212,7 @@ function Head({ network, onShape }: { network: Network; onShape: (s: Shape) => v
         ? 'full within a month'
         : months > 36
           ? `full in about ${Math.round(months / 12)} years`
-          : `full in about ${months} ${months === 1 ? 'month' : 'months'}`;
+          : `full in about ${counted(months, 'month')}`;
   const facts = [
     network.prefix,
     network.gateway ? `gateway ${shortOf(network.gateway)}` : 'no gateway',

@@ -17,7 +17,7 @@ export default function Forecast({ data, name }: { data: LevelsDto; name: string
       <Chart
         uses={uses}
         config={drawn}
-        says={`${data.levels.at(-1)?.taken ?? 0} of ${data.room} addresses held${f?.full ? `, full on ${date(Date.parse(f.full))}` : ''}`}
+        says={`${data.levels.at(-1)?.taken ?? 0} of ${data.room} addresses reserved${f?.full ? `, full on ${date(Date.parse(f.full))}` : ''}`}
       />
       <figcaption className="text-ink-2 text-sm">
         {f
@@ -58,7 +58,7 @@ function config({ levels, room, forecast: f }: LevelsDto, colour: (n: string) =>
     type: 'line',
     data: {
       datasets: [
-        { ...line, label: 'held', data: held, borderColor: colour('--verdigris'), stepped: true },
+        { ...line, label: 'reserved', data: held, borderColor: colour('--verdigris'), stepped: true },
         {
           ...line,
           label: 'as fitted',

@@ -3,7 +3,7 @@ import type { Estate, Network, Reservation } from '@praesidor/core/model';
 import { inZone, pointerName, zoneFor } from '@praesidor/core/naming';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { type ReactNode, useDeferredValue, useMemo, useRef } from 'react';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { day } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
@@ -110,6 +110,7 @@ export function Ledger({
                   role="row"
                   key={r.address}
                   data-row
+                  data-edit={`Reservation ${r.network}/${r.address}`}
                   tabIndex={0}
                   aria-selected={r.address === chosen || lit(r.address)}
                   onClick={() => onChoose(r.address === chosen ? undefined : r.address)}

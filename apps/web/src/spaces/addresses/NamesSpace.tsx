@@ -1,13 +1,14 @@
-import { keyOf, type ServedRecord } from '@praesidor/core/model';
-import { drift, fqdn, type PlannedRecord, plannedRecords, recordsOfZone } from '@praesidor/core/naming';
+import { counted } from '@praesidor/core/words';
+import { type Estate, keyOf, type ServedRecord } from '@praesidor/core/model';
+import { type Drift, drift, fqdn, type PlannedRecord, plannedRecords, recordsOfZone } from '@praesidor/core/naming';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
-import { Button } from '../../parts/Button.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
+import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
@@ -15,19 +16,20 @@ import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useReport } from '../../state/computed.ts';
-import { useScope } from '../../state/scope.ts';
-import { JudgeDialog } from './JudgeDialog.tsx';
+import { scoped, useScope } from '../../state/scope.ts';
+import { ZoneFileDialog } from './ZoneFileDialog.tsx';
+import { DriftTable } from './DriftTable.tsx';
 import { RecordDialog } from './RecordDialog.tsx';
 import { SubNav } from './SubNav.tsx';
 
-type Drift = ReturnType<typeof drift>;
+const none: readonly ServedRecord[] = [];
 
 /** Zones, planned against served, and the update that takes one to the other. */
 export function NamesSpace() {
   const { site, inScope, params, setParams } = useScope();
   const estate = useSnapshot().data?.estate;
   const report = useReport();
-  const zones = (estate?.zones ?? []).filter((z) => inScope(z.site));
+  const zones = useMemo(() => (estate?.zones ?? []).filter((z) => inScope(z.site)), [estate, inScope]);
   const zone = zones.find((z) => z.name === params.get('zone')) ?? zones[0];
   const snapshot = useSnapshot();
   const exact = useQuery({
@@ -50,12 +52,12 @@ export function NamesSpace() {
       `${name}: ${r.added} added, ${r.changed} changed, ${r.removed} removed; read back as serial ${r.serial}${r.left ? `, ${r.left} still differ` : ', as planned'}.`,
     renew,
   );
-  const [doing, setDoing] = useState<'record' | 'judge'>();
+  const [doing, setDoing] = useState<'record' | 'file'>();
   const [removing, setRemoving] = useState<ServedRecord>();
   const [taking, setTaking] = useState<PlannedRecord>();
   const [typed, setTyped] = useState('');
-  const adopt = useAct(
-    (r: ServedRecord) => api<{ act: number }>('POST', `/api/zones/${zone?.name}/adopt`, { records: [r] }),
+  const addServed = useAct(
+    (r: ServedRecord) => api<{ act: number }>('POST', `/api/zones/${zone?.name}/add-served`, { records: [r] }),
     (_, r) => `${r.name} is kept by the plan from now on.`,
   );
   const remove = useAct(
@@ -64,42 +66,58 @@ export function NamesSpace() {
     renew,
   );
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('DNS'));
+  // What the names of an estate follow from is computed once an estate, not at every stroke of a key.
+  const all = useMemo(() => (estate ? plannedRecords(estate) : []), [estate]);
+  const planned = useMemo(() => (zone ? recordsOfZone(all, zone.name) : []), [all, zone]);
+  const waiting = useMemo(
+    () => new Map(estate ? zones.map((z) => [z.name, pending(estate, all, z.name)]) : []),
+    [estate, all, zones],
+  );
   if (!estate || !zone)
     return (
       <Space space="addresses" title="Names" sheets={<SubNav site={site} />} findings={findings}>
-        <Empty title="No zones are declared here">
+        <Empty
+          title="No zones are declared here"
+          act={
+            <LinkButton filled to={scoped('/declare?kind=Zone&back=/addresses/names', site)}>
+              Declare a zone
+            </LinkButton>
+          }
+        >
           A zone names its primary server and the key that signs updates; its records follow from the ledger.
         </Empty>
       </Space>
     );
-  const planned = recordsOfZone(plannedRecords(estate), zone.name);
   const served = estate.observed.zones[zone.name];
   const d = exact.data?.drift;
   const changes = d ? d.add.length + d.change.length + d.remove.length : 0;
+  const rest = zones.flatMap((z) => {
+    const n = z.name === zone.name ? 0 : (waiting.get(z.name) ?? 0);
+    return n ? [{ z, n }] : [];
+  });
   const own = (name: string) => (
     <span title={name}>
       {name === zone.name ? '@' : name.endsWith(`.${zone.name}`) ? name.slice(0, -zone.name.length - 1) : name}
     </span>
   );
-  const rest = zones
-    .filter((z) => z.name !== zone.name)
-    .map((z) => ({ z, n: pending(estate, z.name) }))
-    .filter((x) => x.n > 0);
   return (
     <Space
       space="addresses"
+      edits={zone && `Zone ${zone.name}`}
       sheets={<SubNav site={site} />}
       title="Names"
-      facts={`${zones.length} zones`}
+      facts={`${counted(zones.length, 'zone')}`}
       findings={findings}
       acts={
         <>
-          <Button disabled={read.isPending} onClick={() => read.mutate()}>
+          <Button data-key="r" disabled={read.isPending} onClick={() => read.mutate()}>
             Read again
           </Button>
-          <Button onClick={() => setDoing('record')}>Add a record…</Button>
+          <Button data-key="a" onClick={() => setDoing('record')}>
+            Add a record…
+          </Button>
           <Button filled disabled={send.isPending || !d || changes === 0} onClick={() => send.mutate(zone.name)}>
-            {changes ? `Send ${changes} ${changes === 1 ? 'change' : 'changes'}` : 'As planned'}
+            {changes ? `Send ${counted(changes, 'change')}` : 'As planned'}
           </Button>
         </>
       }
@@ -108,7 +126,7 @@ export function NamesSpace() {
         <div>
           <nav aria-label="Zones">
             {zones.map((z) => {
-              const n = pending(estate, z.name);
+              const n = waiting.get(z.name) ?? 0;
               return (
                 <button
                   type="button"
@@ -169,7 +187,7 @@ export function NamesSpace() {
               <a href={`/api/zones/${zone.name}/file`} download className="hover:underline">
                 zone file
               </a>
-              <button type="button" className="hover:underline" onClick={() => setDoing('judge')}>
+              <button type="button" className="hover:underline" onClick={() => setDoing('file')}>
                 check a zone file
               </button>
             </span>
@@ -180,103 +198,21 @@ export function NamesSpace() {
           <Refused error={send.error} />
           {served && <Refused error={exact.error} />}
           {d && (
-            <table className="grid-table" aria-label="Planned against served">
-              <thead>
-                <tr>
-                  <th className="w-[86px]">Difference</th>
-                  <th>Name</th>
-                  <th>Type</th>
-                  <th>Served</th>
-                  <th>Planned</th>
-                </tr>
-              </thead>
-              <tbody>
-                {d.change.map((c) => (
-                  <tr key={`c${c.name}${c.type}`} className="bg-ochre-tint">
-                    <td>change</td>
-                    <td>{own(c.name)}</td>
-                    <td>{c.type}</td>
-                    <td className="mono">
-                      {c.served.join(', ')}
-                      {c.ttl !== c.servedTtl && <span className="text-ink-3"> for {c.servedTtl} s</span>}
-                    </td>
-                    <td className="mono follows">
-                      ↳ {c.planned.join(', ')}
-                      {c.ttl !== c.servedTtl && ` for ${c.ttl} s`}
-                    </td>
-                  </tr>
-                ))}
-                {d.add.map((r) => (
-                  <tr key={`a${r.name}${r.type}${r.value}`}>
-                    <td className="text-verdigris">add</td>
-                    <td>{own(r.name)}</td>
-                    <td>{r.type}</td>
-                    <td className="text-ink-3">—</td>
-                    <td className="mono follows">↳ {r.value}</td>
-                  </tr>
-                ))}
-                {d.remove.map((r) => (
-                  <tr key={`r${r.name}${r.value}`}>
-                    <td className="text-brick">remove</td>
-                    <td>{own(r.name)}</td>
-                    <td>{r.type}</td>
-                    <td className="mono">{r.value}</td>
-                    <td className="text-ink-3">—</td>
-                  </tr>
-                ))}
-                {d.foreign.map((r) => (
-                  <tr key={`f${r.name}${r.value}`}>
-                    <td className="text-ink-3">foreign</td>
-                    <td>{own(r.name)}</td>
-                    <td>{r.type}</td>
-                    <td className="mono">{r.value}</td>
-                    <td className="text-ink-3">
-                      foreign, ignored
-                      <span className="float-right flex gap-3 text-verdigris">
-                        <button
-                          type="button"
-                          className="hover:underline"
-                          disabled={adopt.isPending}
-                          onClick={() => adopt.mutate(r)}
-                        >
-                          add to plan
-                        </button>
-                        <button type="button" className="hover:underline" onClick={() => setRemoving(r)}>
-                          remove…
-                        </button>
-                      </span>
-                    </td>
-                  </tr>
-                ))}
-                {planned
-                  .filter((p) => served?.records.some((r) => r.name === p.name && r.type === p.type && r.value === p.value))
-                  .map((p) => (
-                    <tr key={`s${p.name}${p.type}${p.value}`}>
-                      <td className="text-ink-3">same</td>
-                      <td>{own(p.name)}</td>
-                      <td>{p.type}</td>
-                      <td className="mono">{p.value}</td>
-                      <td className="text-ink-3">
-                        {p.from}
-                        {p.origin === 'by-hand' && (
-                          <button
-                            type="button"
-                            className="float-right text-verdigris hover:underline"
-                            onClick={() => setTaking(p)}
-                          >
-                            remove from plan…
-                          </button>
-                        )}
-                      </td>
-                    </tr>
-                  ))}
-              </tbody>
-            </table>
+            <DriftTable
+              drift={d}
+              planned={planned}
+              served={served?.records ?? none}
+              own={own}
+              busy={addServed.isPending}
+              onAdd={addServed.mutate}
+              onRemove={setRemoving}
+              onTake={setTaking}
+            />
           )}
         </div>
       </div>
       {doing === 'record' && <RecordDialog zone={zone} onClose={() => setDoing(undefined)} />}
-      {doing === 'judge' && <JudgeDialog zone={zone} onClose={() => setDoing(undefined)} />}
+      {doing === 'file' && <ZoneFileDialog zone={zone} onClose={() => setDoing(undefined)} />}
       {taking && (
         <EditsDialog
           title={`Remove ${taking.name} from the plan`}
@@ -325,9 +261,10 @@ export function NamesSpace() {
   );
 }
 
-function pending(estate: NonNullable<ReturnType<typeof useSnapshot>['data']>['estate'], zone: string): number {
+/** Records of a zone that are planned and not served as they are. */
+function pending(estate: Estate, all: readonly PlannedRecord[], zone: string): number {
   const served = estate.observed.zones[zone];
   if (!served || served.error) return 0;
-  const d = drift(recordsOfZone(plannedRecords(estate), zone), served.records);
+  const d = drift(recordsOfZone(all, zone), served.records);
   return d.add.length + d.change.length;
 }

@@ -94,6 +94,7 @@ function Entry({
     <button
       type="button"
       data-row
+      data-edit={`Network ${n.name}`}
       onClick={() => onChoose(n.name)}
       aria-current={chosen}
       style={{ paddingLeft: 10 + depth * 12 }}

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { mergePrefixes, parsePrefix } from '@praesidor/core/address';
 import { carveChild, merge, type Reshaped, resize, split } from '@praesidor/core/ledger';
 import type { Estate, Network } from '@praesidor/core/model';
@@ -59,7 +60,7 @@ export function ReshapeDialog({
           hint={
             shape === 'carve'
               ? 'the next free one of this length, around all that is in the network'
-              : `${2 ** Math.max(0, wanted - length)} networks; the first keeps the name`
+              : `${counted(2 ** Math.max(0, wanted - length), 'network')}; the first keeps the name`
           }
         >
           {(id) => (

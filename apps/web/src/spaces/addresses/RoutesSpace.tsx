@@ -1,9 +1,10 @@
+import { counted } from '@praesidor/core/words';
 import type { Edit, Estate, Network } from '@praesidor/core/model';
 import { useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
@@ -46,10 +47,10 @@ export function RoutesSpace() {
       space="addresses"
       sheets={<SubNav site={site} />}
       title="Routes"
-      facts={`${networks.length} networks · ${statics.length} static routes`}
+      facts={`${counted(networks.length, 'network')} · ${counted(statics.length, 'static route')}`}
       findings={findings}
       acts={
-        <Button filled disabled={!networks.length} onClick={() => setAdding(true)}>
+        <Button filled data-key="a" disabled={!networks.length} onClick={() => setAdding(true)}>
           Add a route…
         </Button>
       }
@@ -70,7 +71,9 @@ export function RoutesSpace() {
                 <th>To</th>
                 <th>Next hop</th>
                 <th>Owner of next hop</th>
-                <th />
+                <th>
+                  <span className="sr-only">Acts</span>
+                </th>
               </tr>
             </thead>
             <tbody>

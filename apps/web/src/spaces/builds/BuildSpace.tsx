@@ -1,5 +1,5 @@
 import type { Finding } from '@praesidor/core/checks';
-import { behindFailed, diskNotEmpty, headline, stateText, timeline, underWay } from '@praesidor/core/schedule';
+import { behindFailed, diskNotEmpty, headline, mendPlace, stateText, timeline, underWay } from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -27,7 +27,7 @@ export function BuildSpace() {
   const b = build.data;
   const renew = [['build', charter, number], ['builds']];
   const act = useAct(
-    (what: 'hold' | 'release' | 'stop' | 'resume' | 'retry') => api('POST', `/api/builds/${charter}/${number}/${what}`),
+    (what: 'pause' | 'continue' | 'stop' | 'resume' | 'retry') => api('POST', `/api/builds/${charter}/${number}/${what}`),
     '',
     renew,
   );
@@ -94,12 +94,12 @@ export function BuildSpace() {
             Evidence
           </a>
           {status.state === 'running' && (
-            <Button disabled={!may} onClick={() => act.mutate('hold')}>
+            <Button disabled={!may} onClick={() => act.mutate('pause')}>
               Pause after running steps
             </Button>
           )}
-          {status.state === 'holding' && (
-            <Button filled disabled={!may} onClick={() => act.mutate('release')}>
+          {status.state === 'paused' && (
+            <Button filled disabled={!may} onClick={() => act.mutate('continue')}>
               Continue
             </Button>
           )}
@@ -160,7 +160,7 @@ export function BuildSpace() {
       )}
       <div className="flex items-baseline justify-between gap-4 py-1.5">
         <span className="min-w-0 truncate" role="status">
-          <b>{status.state === 'holding' ? 'Paused' : 'Now'}</b>{' '}
+          <b>{status.state === 'paused' ? 'Paused' : 'Now'}</b>{' '}
           {running.length
             ? running
                 .map(
@@ -169,7 +169,7 @@ export function BuildSpace() {
                 )
                 .join(' · ')
             : status.state === 'done'
-              ? 'nothing: the cluster stands as planned'
+              ? 'nothing: the cluster is as planned'
               : 'nothing runs'}
         </span>
         <span className="shrink-0 text-ink-2 text-sm">underlined: critical path</span>
@@ -196,6 +196,7 @@ export function BuildSpace() {
 }
 
 function Log({ build, step }: { build: BuildWhole; step: string }) {
+  const { site } = useScope();
   const log = useBuildLog(build.charter, String(build.number), step);
   const end = useRef<HTMLDivElement>(null);
   const s = build.steps.find((x) => x.id === step);
@@ -205,6 +206,7 @@ function Log({ build, step }: { build: BuildWhole; step: string }) {
     if (count && st?.state === 'running') end.current?.scrollIntoView({ block: 'nearest' });
   }, [count, st?.state]);
   if (!s || !st) return null;
+  const place = mendPlace(s, build.plan);
   return (
     <section aria-label={`Log of ${step}`} className="mt-4 border-rule-2 border-t pt-2.5">
       <div className="flex items-baseline gap-3">
@@ -226,6 +228,9 @@ function Log({ build, step }: { build: BuildWhole; step: string }) {
         <div role="alert" className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
           <div className="font-semibold text-brick">{st.text}</div>
           {st.remedy && <div>{st.remedy}</div>}
+          <Link className="font-semibold text-verdigris hover:underline" to={scoped(place.go, site)}>
+            {place.label}
+          </Link>
         </div>
       )}
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}

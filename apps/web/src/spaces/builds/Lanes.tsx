@@ -102,6 +102,7 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
             <button
               type="button"
               key={s.id}
+              data-row
               data-step={s.id}
               data-state={st.state}
               aria-label={text}
@@ -109,10 +110,11 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
               aria-pressed={chosen === s.id}
               onMouseEnter={() => setOver(s.id)}
               onClick={() => onChoose(s.id)}
-              className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
+              className={`@container absolute top-[6px] h-[20px] overflow-hidden text-ellipsis whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
               style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}
             >
-              {shown}
+              {/* A name that would be cut to a few letters is left to the title. */}
+              <span className="hidden @min-[34px]:inline">{shown}</span>
               {st.healed.length > 0 && <span aria-hidden="true"> ◦</span>}
             </button>
           );

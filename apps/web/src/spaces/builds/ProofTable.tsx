@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { ProofLine } from '../../api/queries.ts';
 import { Mark } from '../../parts/Mark.tsx';
 
@@ -21,9 +22,7 @@ export const ProofTable = ({ proof }: { proof: readonly ProofLine[] }) => (
           <td className={`max-w-[240px] ${p.good ? '' : 'text-brick'}`}>{p.found}</td>
           <td className="text-ink-2">
             <details>
-              <summary className="cursor-pointer">
-                {p.evidence.length} {p.evidence.length === 1 ? 'line' : 'lines'}
-              </summary>
+              <summary className="cursor-pointer">{counted(p.evidence.length, 'line')}</summary>
               {p.evidence.map((e) => (
                 <div key={e} className="mono whitespace-normal! text-[11.5px]!">
                   {e}

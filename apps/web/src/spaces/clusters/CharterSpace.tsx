@@ -1,6 +1,7 @@
+import { counted } from '@praesidor/core/words';
 import { underWay } from '@praesidor/core/schedule';
 import type { Charter } from '@praesidor/core/model';
-import { lazy, Suspense, useState } from 'react';
+import { lazy, Suspense, useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { api, ApiError } from '../../api/client.ts';
 import { useBuilds, useCharter, useMe, useSnapshot } from '../../api/queries.ts';
@@ -85,6 +86,12 @@ export function CharterSpace() {
     [['builds'], ['estate']],
   );
   const tab = params.get('tab') ?? 'sheet';
+  // A link to a field leads to it.
+  const field = params.get('field');
+  const onSheet = doc !== undefined && tab === 'sheet';
+  useEffect(() => {
+    if (field && onSheet) document.querySelector<HTMLElement>(`main [data-field="${CSS.escape(field)}"]`)?.focus();
+  }, [field, onSheet]);
   if (charter.error)
     return (
       <Space space="charter" title={name} findings={[]}>
@@ -174,7 +181,7 @@ export function CharterSpace() {
       foot={
         report.data && (
           <>
-            Checked {report.data.checks} rules in {report.data.ms.toFixed(0)} ms. {report.data.holding} hold.
+            {report.data.checks} checks in {report.data.ms.toFixed(0)} ms. {report.data.passed} find nothing.
           </>
         )
       }
@@ -203,8 +210,8 @@ export function CharterSpace() {
         <div className="my-2 border-ochre border-l-[3px] px-3 py-1" role="status">
           {collisions.length > 0 ? (
             <b>
-              {by} changed {collisions.length === 1 ? 'a field' : `${collisions.length} fields`} that you changed too. Choose what
-              is to be saved.
+              {by} changed {collisions.length === 1 ? 'a field' : `${counted(collisions.length, 'field')}`} that you changed too.
+              Choose what is to be saved.
             </b>
           ) : theirs.length > 0 ? (
             <>

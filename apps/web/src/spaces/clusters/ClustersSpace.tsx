@@ -1,9 +1,10 @@
+import { counted } from '@praesidor/core/words';
 import { failedSteps, stateText, underWay } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { LinkButton } from '../../parts/Button.tsx';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { useReport } from '../../state/computed.ts';
@@ -95,7 +96,7 @@ export function ClustersSpace() {
                         : b && b.status.state !== 'done'
                           ? `build ${b.number} ${stateText[b.status.state]}${underWay(b.status) && failedSteps(b.steps, b.status).length ? ', with failed steps' : ''}`
                           : nodes.length
-                            ? `${nodes.length} hosts held`
+                            ? `${counted(nodes.length, 'host')} held`
                             : 'declared'}
                     </span>
                   </td>

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { Change } from '@praesidor/core/charter';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -24,23 +25,19 @@ export function ConsequencesDialog({ name, changes, count, stops, busy, error, o
       title={`Consequences for ${name}`}
       about={
         count
-          ? `${count} ${count === 1 ? 'thing changes' : 'things change'} with your edits`
+          ? `${counted(count, 'thing changes', 'things change')} with your edits`
           : 'Nothing that follows is touched: only the document changes.'
       }
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
           <Button filled disabled={busy} onClick={onSave}>
-            Save and hold
+            Save and hold hosts
           </Button>
         </>
       }
     >
-      {stops > 0 && (
-        <p className="mb-2 text-ink-2">
-          {stops} {stops === 1 ? 'finding' : 'findings'} would still stop the build; saving is allowed.
-        </p>
-      )}
+      {stops > 0 && <p className="mb-2 text-ink-2">{counted(stops, 'finding')} would still stop the build; saving is allowed.</p>}
       <table className="grid-table">
         <thead>
           <tr>
@@ -48,7 +45,9 @@ export function ConsequencesDialog({ name, changes, count, stops, busy, error, o
             <th>Of</th>
             <th>Now</th>
             <th>After</th>
-            <th />
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>

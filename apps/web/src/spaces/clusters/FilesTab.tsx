@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { useMemo } from 'react';
 import { useFiles } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
@@ -27,7 +28,8 @@ export default function FilesTab({ name, edited }: { name: string; edited: boole
     <div className="grid min-h-0 grid-cols-[250px_minmax(0,1fr)] gap-5 pt-3">
       <nav aria-label="Files" className="max-h-[560px] overflow-auto pr-1">
         <div className="pb-2 text-ink-2">
-          {files.data.length} files{edited ? ', of the saved revision' : ''}
+          {counted(files.data.length, 'file')}
+          {edited ? ', of the saved revision' : ''}
         </div>
         {[...groups].map(([g, list]) => (
           <details key={g} open={g === 'cluster' || chosen?.path.startsWith(`${g}/`)}>
@@ -83,7 +85,11 @@ export default function FilesTab({ name, edited }: { name: string; edited: boole
             ))}
             {chosen.secret && <span>· holds secrets: they are named here and filled in when it is fetched</span>}
           </div>
-          <pre className="max-h-[520px] overflow-auto border border-rule bg-leaf p-3 font-mono text-[12px] leading-[1.45]">
+          <pre
+            // biome-ignore lint/a11y/noNoninteractiveTabindex: what is scrolled must be reached with the keyboard
+            tabIndex={0}
+            className="max-h-[520px] overflow-auto border border-rule bg-leaf p-3 font-mono text-[12px] leading-[1.45]"
+          >
             {chosen.content}
           </pre>
         </div>

@@ -20,7 +20,9 @@ export default function HistoryTab({
           <th>When</th>
           <th>Who</th>
           <th>What changed</th>
-          <th />
+          <th>
+            <span className="sr-only">Acts</span>
+          </th>
         </tr>
       </thead>
       <tbody>

@@ -42,6 +42,7 @@ export function SetValue({
     return (
       <select
         aria-label={field.label}
+        data-field={field.path.join('.')}
         value={String(value ?? '')}
         onChange={(e) => onSet(e.target.value)}
         className={`${look} bg-paper`}
@@ -56,6 +57,8 @@ export function SetValue({
     return (
       <button
         type="button"
+        data-edits
+        data-field={field.path.join('.')}
         aria-label={`${field.label}: ${shown(value) ? `${shown(value)}${field.unit ? ` ${field.unit}` : ''}` : field.follows ? 'follows' : '—'}, edit`}
         className={look}
         title={Array.isArray(value) ? value.join('\n') : undefined}

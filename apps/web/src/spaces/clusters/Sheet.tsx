@@ -2,13 +2,13 @@ import type { Finding } from '@praesidor/core/checks';
 import type { Plan } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { useContext } from 'react';
-import { Bastion, MarginContext } from '../../parts/Bastion.tsx';
+import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
 import { at, fields, sections, withValue } from './fields.ts';
 import { Follows } from './Follows.tsx';
 import { SetValue } from './SetValue.tsx';
 
 /** Where a finding about something else shows on the right side. */
-const besides: Record<string, string> = {
+const anchorByCheck: Record<string, string> = {
   'IMG-001': 'held',
   'IMG-006': 'held',
   'HST-002': 'not-chosen',
@@ -38,7 +38,7 @@ export function Sheet({
   const number = (list: Finding[]) =>
     list.map((f) => (
       <span key={f.id} className="ml-1.5">
-        <Bastion severity={f.severity} number={findings.indexOf(f) + 1} id={f.id} />
+        <FindingMarker severity={f.severity} number={findings.indexOf(f) + 1} id={f.id} />
       </span>
     ));
   const paths = fields.map((f) => f.path.join('.'));
@@ -46,7 +46,7 @@ export function Sheet({
     findings.filter(
       (f) =>
         mine(f) &&
-        besides[f.code] === undefined &&
+        anchorByCheck[f.code] === undefined &&
         (f.path.join('.') === path ||
           (paths.find((p) => p === f.path.join('.')) === undefined &&
             path === paths.find((p) => p.startsWith(String(f.path[0]))))),
@@ -71,7 +71,7 @@ export function Sheet({
                 const value = at(draft, f.path);
                 const found = atField(f.path.join('.'));
                 return (
-                  <div key={f.label} className="flex items-baseline pb-1">
+                  <div key={f.label} data-row tabIndex={-1} className="flex items-baseline pb-1">
                     <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
                     <SetValue
                       field={f}
@@ -98,7 +98,7 @@ export function Sheet({
                   {number(
                     findings.filter(
                       (x) =>
-                        besides[x.code] === f.id &&
+                        anchorByCheck[x.code] === f.id &&
                         (mine(x) ||
                           x.subject.name === draft.mirror ||
                           x.path[0] === plan.inbound.name ||

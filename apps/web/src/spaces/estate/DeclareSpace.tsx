@@ -1,6 +1,7 @@
-import { type Begun, begun, withFields } from '@praesidor/core/model';
+import { counted } from '@praesidor/core/words';
+import { type CreatableKind, creatableKinds, fieldWords, withFields } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useEffect, useMemo } from 'react';
+import { lazy, Suspense, useCallback, useDeferredValue, useEffect, useMemo, useRef } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { api } from '../../api/client.ts';
 import { type Snapshot, useMe, useSnapshot } from '../../api/queries.ts';
@@ -18,28 +19,31 @@ import type { Collided } from '../../workers/compute.worker.ts';
 import { computer, computerWith } from '../../workers/compute.ts';
 import { lineOf } from '../../parts/lines.ts';
 import { Differences } from './Differences.tsx';
+import { DocumentForms } from './DocumentForms.tsx';
 
 const YamlEditor = lazy(() => import('../../parts/YamlEditor.tsx'));
 const none: never[] = [];
 const nothing: Record<string, object | null> = {};
 const severities = { stop: 'error', mind: 'warning', note: 'info' } as const;
-const places: Partial<Record<Begun, string>> = {
+const places: Partial<Record<CreatableKind, string>> = {
   Network: '/addresses',
   Zone: '/addresses/names',
   Registry: '/images',
   Host: '/hosts',
 };
 
-/** Documents as text, with what they would change and what the checks would say of it, before anything is saved. */
+/** Documents as forms and as text, with what they would change and what the checks would say of it, before anything is saved. */
 export function DeclareSpace() {
   const { site, params, setParams } = useScope();
   const navigate = useNavigate();
   const snapshot = useSnapshot();
-  const kind = begun.find((k) => k === params.get('kind'));
+  const kind = creatableKinds.find((k) => k === params.get('kind'));
   const me = useMe().data;
   const revision = snapshot.data?.revision;
   const edit = params.get('edit') ?? '';
-  const wish = edit ? `edit ${edit}` : kind ? `begin ${kind} ${site}` : 'text';
+  // Fields that are known from where somebody comes from: `?kind=Network&purpose=management`.
+  const given = kind ? Object.fromEntries([...params].filter(([k]) => k !== 'site' && Object.hasOwn(fieldWords[kind], k))) : {};
+  const wish = edit ? `edit ${edit}` : kind ? ['begin', kind, site, ...Object.values(given)].join(' ') : 'text';
   const key = `${me?.login} ${wish}`;
   const draft = useDrafts((s) => s.texts[key]);
   const setDraft = useDrafts((s) => s.setText);
@@ -47,14 +51,18 @@ export function DeclareSpace() {
   const begin = useQuery({
     queryKey: ['begun', wish, draft ? '' : revision],
     enabled: snapshot.data !== undefined && draft === undefined && wish !== 'text',
+    // The estate moves on while somebody reads the form: it stays there until the text for now is known.
+    placeholderData: (old, before) => (before?.queryKey[1] === wish ? old : undefined),
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 1000,
     queryFn: async () => {
       const c = await computerWith(snapshot.data as Snapshot);
-      return edit ? await c.text(edit) : await c.begin(kind as Begun, site || undefined);
+      return edit ? await c.text(edit) : await c.starter(kind as CreatableKind, site || undefined, given);
     },
   });
   const text = draft?.text ?? (wish === 'text' ? '' : (begin.data ?? ''));
+  // What is typed is seen at once in its field; the other fields and the text beside follow when there is a moment.
+  const drawn = useDeferredValue(text);
   const base = draft?.base ?? nothing;
   const read = useQuery({
     queryKey: ['declared', text, revision, JSON.stringify(base)],
@@ -66,11 +74,28 @@ export function DeclareSpace() {
       return (await computer().declare(text, base)) ?? null;
     },
   });
+  // The editor is never given an older text than the one that was typed in it.
+  const typedThere = useRef<string>(undefined);
   const setText = (next: string) => {
+    typedThere.current = next;
     if (next === text) return;
     const kept = { ...read.data?.met, ...base };
     setDraft(key, next ? { text: next, base: kept, since: draft?.since ?? new Date().toISOString() } : undefined);
   };
+  // What a draft begins from, for the first field that is set; later ones find the draft.
+  const from = useRef({ text, base });
+  from.current = { text, base };
+  const form = useCallback(
+    (next: (now: string) => string) => {
+      const now = useDrafts.getState().texts[key] ?? { ...from.current, since: new Date().toISOString() };
+      try {
+        setDraft(key, { ...now, text: next(now.text) });
+      } catch {
+        // The text cannot be read: the editor says where.
+      }
+    },
+    [key, setDraft],
+  );
   // Documents that the text names by now are remembered as they stood when it first did.
   const met = read.data?.met;
   useEffect(() => {
@@ -113,7 +138,9 @@ export function DeclareSpace() {
   );
   const go = () => {
     const [only] = wanted;
-    const to = only?.kind === 'Charter' ? `/clusters/${only.key}` : (places[only?.kind as Begun] ?? '/estate');
+    const back = params.get('back');
+    if (back?.startsWith('/') && !back.startsWith('//')) return void navigate(scoped(back, site));
+    const to = only?.kind === 'Charter' ? `/clusters/${only.key}` : (places[only?.kind as CreatableKind] ?? '/estate');
     void navigate(scoped(to, site));
   };
   return (
@@ -124,11 +151,9 @@ export function DeclareSpace() {
           Estate
         </Link>
       }
-      title="Declare"
+      title={edit ? 'Edit' : 'Declare'}
       facts={
-        differences.length
-          ? `${differences.length} ${differences.length === 1 ? 'document' : 'documents'}`
-          : 'documents as YAML, several with --- between them'
+        differences.length ? `${counted(differences.length, 'document')}` : 'documents as YAML, several with --- between them'
       }
       findings={findings}
       foot="The margin shows what the checks would find that they do not find now."
@@ -156,9 +181,9 @@ export function DeclareSpace() {
         </>
       }
     >
-      <div className="flex items-baseline gap-4 py-2.5">
-        <span className="text-ink-2">Begin a</span>
-        {begun.map((k) => (
+      <div className={`flex flex-wrap items-baseline gap-x-4 gap-y-1 py-2.5 ${edit ? 'hidden' : ''}`}>
+        <span className="whitespace-nowrap text-ink-2">Begin a</span>
+        {creatableKinds.map((k) => (
           <button
             type="button"
             key={k}
@@ -166,9 +191,10 @@ export function DeclareSpace() {
             className={kind === k ? 'border-ink border-b-2 font-semibold' : 'text-verdigris hover:underline'}
             onClick={() => {
               setParams((p) => {
-                p.set('kind', k);
-                p.delete('edit');
-                return p;
+                const kept = new URLSearchParams({ kind: k });
+                const here = p.get('site');
+                if (here) kept.set('site', here);
+                return kept;
               });
             }}
           >
@@ -192,12 +218,23 @@ export function DeclareSpace() {
         </div>
       )}
       <Refused error={save.error} />
-      <Suspense fallback={<p className="text-ink-3">Loading the editor…</p>}>
-        <YamlEditor label="Documents as text" text={text} faults={faults} marks={marks} onChange={setText} />
-      </Suspense>
+      <div className={text && snapshot.data ? 'grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] items-start gap-4' : ''}>
+        {text && snapshot.data && <DocumentForms key={wish} text={drawn} estate={snapshot.data.estate} onText={form} />}
+        <div className={text ? 'sticky top-0 max-h-[calc(100vh-90px)] overflow-auto pt-2.5' : ''}>
+          <Suspense fallback={<p className="text-ink-3">Loading the editor…</p>}>
+            <YamlEditor
+              label="Documents as text"
+              text={typedThere.current === text ? text : drawn}
+              faults={faults}
+              marks={marks}
+              onChange={setText}
+            />
+          </Suspense>
+        </div>
+      </div>
       <Differences list={differences} />
     </Space>
   );
 }
 
-const said = (n: number, what: string) => (n ? `${n} ${n === 1 ? 'document' : 'documents'} ${what}` : '');
+const said = (n: number, what: string) => (n ? `${counted(n, 'document')} ${what}` : '');

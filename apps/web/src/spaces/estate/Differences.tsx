@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { Difference } from '@praesidor/core/model';
 
 const most = 200;
@@ -24,7 +25,7 @@ export function Differences({ list }: { list: readonly Difference[] }) {
             <tr key={`${d.kind} ${d.key} ${f?.name ?? ''}`}>
               <td className={tone[d.what]}>{i ? '' : d.what === 'same' ? 'unchanged' : d.what}</td>
               <td>{i ? '' : `${d.kind} ${d.key}`}</td>
-              <td>{f?.name ?? (d.what === 'new' ? `${d.fields.length} fields` : '')}</td>
+              <td>{f?.name ?? (d.what === 'new' ? `${counted(d.fields.length, 'field')}` : '')}</td>
               <td className="mono max-w-[220px] truncate" title={f?.before}>
                 {f?.before ?? ''}
               </td>

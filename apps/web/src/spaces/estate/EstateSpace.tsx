@@ -1,14 +1,24 @@
+import { counted } from '@praesidor/core/words';
 import { failedSteps, underWay } from '@praesidor/core/schedule';
 import { spaceOf } from '@praesidor/core/address';
 import type { Finding } from '@praesidor/core/checks';
-import type { Estate, Site } from '@praesidor/core/model';
-import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import {
+  byName,
+  type Charter,
+  type Estate,
+  type Host,
+  type Network,
+  type Registry,
+  type Sighting,
+  type Site,
+} from '@praesidor/core/model';
+import { useMemo, useState } from 'react';
+import { Link } from 'react-router';
 import { useActs, useBuilds, useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import RemedyDialog from '../../frame/RemedyDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { Bastion } from '../../parts/Bastion.tsx';
+import { FindingMarker } from '../../parts/FindingMarker.tsx';
 import { LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
@@ -21,14 +31,23 @@ export function EstateSpace() {
   const report = useReport();
   const acts = useActs();
   const { inScope, site } = useScope();
-  const navigate = useNavigate();
   const [remedy, setRemedy] = useState<Finding>();
   const estate = snapshot.data?.estate;
-  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site));
-  const sites = (estate?.sites ?? [])
-    .filter((s) => inScope(s.name))
-    .sort((a, b) => order(a) - order(b) || a.title.localeCompare(b.title));
-  const moves = (report.data?.moves ?? []).filter((m) => inScope(m.site));
+  const all = report.data?.findings;
+  const findings = useMemo(() => (all ?? []).filter((f) => !site || f.site === site), [all, site]);
+  const sites = useMemo(
+    () =>
+      estate
+        ? sitesOf(estate, findings)
+            .filter((h) => !site || h.site.name === site)
+            .sort(
+              (a, b) =>
+                a.worst - b.worst || byForm[a.site.form] - byForm[b.site.form] || a.site.title.localeCompare(b.site.title),
+            )
+        : [],
+    [estate, findings, site],
+  );
+  const moves = (report.data?.moves ?? []).filter((m) => !m.site || inScope(m.site));
   if (!estate)
     return (
       <Space space="estate" title="Estate" findings={[]}>
@@ -39,7 +58,7 @@ export function EstateSpace() {
     <Space
       space="estate"
       title="Estate"
-      facts={`${sites.length} ${sites.length === 1 ? 'site' : 'sites'} · ${estate.hosts.filter((h) => inScope(h.site)).length} hosts · ${estate.charters.filter((c) => inScope(c.site)).length} clusters`}
+      facts={`${counted(sites.length, 'site')} · ${counted(estate.hosts.filter((h) => inScope(h.site)).length, 'host')} · ${counted(estate.charters.filter((c) => inScope(c.site)).length, 'cluster')}`}
       findings={findings}
       acts={<LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>}
       extra={
@@ -59,16 +78,12 @@ export function EstateSpace() {
       foot={
         report.data && (
           <span>
-            Checked {report.data.checks} rules in {report.data.ms.toFixed(0)} ms. {report.data.holding} hold.
+            {report.data.checks} checks in {report.data.ms.toFixed(0)} ms. {report.data.passed} find nothing.
           </span>
         )
       }
     >
-      <div>
-        {sites.map((s) => (
-          <Strip key={s.name} site={s} estate={estate} findings={findings.filter((f) => f.site === s.name)} />
-        ))}
-      </div>
+      {sites.length <= few && <Sites list={sites} estate={estate} />}
       {!estate.sites.length && (
         <Empty
           title="Nothing is declared yet"
@@ -82,8 +97,8 @@ export function EstateSpace() {
           be opened on the same page.
         </Empty>
       )}
-      {estate.sites.length > 0 && <h2 className="pt-5 pb-1 text-lg">Next moves</h2>}
-      {estate.sites.length > 0 && moves.length === 0 && (
+      {(estate.sites.length > 0 || moves.length > 0) && <h2 className="pt-5 pb-1 text-lg">Next moves</h2>}
+      {estate.sites.length > 0 && report.data && moves.length === 0 && (
         <p className="text-ink-2">Nothing waits to be done{site ? ' at this site' : ''}.</p>
       )}
       <ol aria-label="Next moves">
@@ -92,18 +107,7 @@ export function EstateSpace() {
             ? findings.find((x) => x.remedy === m.remedy || (x.remedy?.label === m.remedy?.label && x.site === m.site))
             : undefined;
           return (
-            <li
-              key={`${m.text}`}
-              data-row
-              tabIndex={-1}
-              className="flex items-baseline gap-3.5 border-rule border-b py-1.5"
-              onKeyDown={(e) => {
-                if (e.key === 'Enter' && e.target === e.currentTarget) {
-                  if (f) setRemedy(f);
-                  else void navigate(m.go);
-                }
-              }}
-            >
+            <li key={`${m.text}`} data-row tabIndex={-1} className="flex items-baseline gap-3.5 border-rule border-b py-1.5">
               <b className="w-3.5 text-right">{i + 1}</b>
               <span className="min-w-0 flex-1">{m.text}</span>
               {f ? (
@@ -120,44 +124,135 @@ export function EstateSpace() {
         })}
       </ol>
       {moves.length > 12 && <p className="pt-2 text-ink-3">and {moves.length - 12} more</p>}
+      {sites.length > few && (
+        <div className="pt-5">
+          <Sites list={sites} estate={estate} />
+        </div>
+      )}
       {remedy && <RemedyDialog finding={remedy} onClose={() => setRemedy(undefined)} />}
     </Space>
   );
 }
 
-const order = (s: Site) => ({ hall: 0, 'sealed-room': 1, edge: 2 })[s.form];
+/** Few sites are shown in full; of many, those with something wrong, and the rest as lines that open. */
+const few = 6;
+const severityRank = { stop: 0, mind: 1, note: 2 } as const;
+const byForm = { hall: 0, 'sealed-room': 1, edge: 2 } as const;
 
-function Strip({ site, estate, findings }: { site: Site; estate: Estate; findings: Finding[] }) {
-  const builds = useBuilds();
-  const hosts = estate.hosts
-    .filter((h) => h.site === site.name)
-    .sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }));
+/** What stands at a site, gathered once for all of them. */
+interface Here {
+  site: Site;
+  hosts: Host[];
+  sighted: Sighting[];
+  networks: Network[];
+  charters: Charter[];
+  registry: Registry | undefined;
+  findings: Finding[];
+  /** 0 stops something, 1 hurts later, 2 is worth knowing, 3 nothing. */
+  worst: number;
+}
+
+function sitesOf(estate: Estate, findings: readonly Finding[]): Here[] {
+  const by = <T extends { site: string }>(list: readonly T[]) => {
+    const out = new Map<string, T[]>();
+    for (const x of list) {
+      const there = out.get(x.site);
+      if (there) there.push(x);
+      else out.set(x.site, [x]);
+    }
+    return (site: string) => out.get(site) ?? [];
+  };
   const known = new Set(estate.hosts.map((h) => h.bmc?.address));
-  const sighted = estate.observed.sightings.filter((s) => s.site === site.name && !known.has(s.address));
-  const networks = estate.networks
-    .filter((n) => n.site === site.name)
-    .map((n) => ({
-      n,
-      full: spaceOf(
-        { ...n, pools: [], dhcp: [] },
-        estate.reservations.filter((r) => r.network === n.name).map((r) => r.address),
-      ).fullness(),
-    }))
+  const hosts = by(estate.hosts);
+  const sighted = by(estate.observed.sightings.filter((s) => !known.has(s.address)));
+  const networks = by(estate.networks);
+  const charters = by(estate.charters);
+  const registries = by(estate.registries.filter((r) => r.role !== 'source'));
+  const found = by(findings);
+  return estate.sites.map((site) => ({
+    site,
+    hosts: hosts(site.name),
+    sighted: sighted(site.name),
+    networks: networks(site.name),
+    charters: charters(site.name),
+    registry: registries(site.name)[0],
+    findings: found(site.name),
+    worst: Math.min(3, ...found(site.name).map((f) => severityRank[f.severity])),
+  }));
+}
+
+/** Many sites: those that something is wrong with first, in full while they are few, the others as lines by their state. */
+function Sites({ list, estate }: { list: Here[]; estate: Estate }) {
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
+  const reserved = useMemo(() => {
+    const out = new Map<string, string[]>();
+    for (const r of estate.reservations) {
+      const there = out.get(r.network);
+      if (there) there.push(r.address);
+      else out.set(r.network, [r.address]);
+    }
+    return out;
+  }, [estate]);
+  const strip = (h: Here) => <Strip key={h.site.name} here={h} estate={estate} reserved={reserved} />;
+  if (list.length <= few) return <div>{list.map(strip)}</div>;
+  const groups = [
+    ['with a stop', 0],
+    ['with something that will hurt', 1],
+    ['with notes', 2],
+    ['without findings', 3],
+  ] as const;
+  return (
+    <div>
+      {groups.map(([title, worst]) => {
+        const sites = list.filter((h) => h.worst === worst);
+        if (!sites.length) return null;
+        const shown = open.has(title) || (sites.length <= few && worst < 2);
+        return (
+          <section key={title} aria-label={`Sites ${title}`}>
+            <h2 className="border-rule border-b py-1.5 text-md">
+              <button
+                type="button"
+                data-row
+                aria-expanded={shown}
+                className="flex w-full items-baseline gap-2 text-left"
+                onClick={() => setOpen((o) => new Set(shown ? [...o].filter((t) => t !== title) : [...o, title]))}
+              >
+                {counted(sites.length, 'site')} {title}
+                <span className="min-w-0 truncate font-normal font-sans text-ink-2 text-sm">
+                  {sites
+                    .slice(0, 8)
+                    .map((h) => h.site.title)
+                    .join(', ')}
+                  {sites.length > 8 ? ` and ${sites.length - 8} more` : ''}
+                </span>
+              </button>
+            </h2>
+            {shown && sites.slice(0, 60).map(strip)}
+            {shown && sites.length > 60 && (
+              <p className="py-1 text-ink-2">and {sites.length - 60} more: choose one as the scope</p>
+            )}
+          </section>
+        );
+      })}
+    </div>
+  );
+}
+
+function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserved: ReadonlyMap<string, string[]> }) {
+  const builds = useBuilds();
+  const { site, findings, sighted, charters, registry } = here;
+  const hosts = [...here.hosts].sort(byName);
+  const networks = here.networks
+    .map((n) => ({ n, full: spaceOf({ ...n, pools: [], dhcp: [] }, reserved.get(n.name) ?? []).fullness() }))
     .sort((a, b) => b.full - a.full);
   const tight = networks[0];
-  const charters = estate.charters.filter((c) => c.site === site.name);
-  const registry = estate.registries.find((r) => r.site === site.name && r.role !== 'source');
   const seen = registry && estate.observed.registries[registry.name];
   const held = new Set(seen?.digests);
   const wanted = [...new Set(charters.flatMap((c) => [c.release, ...c.addons]))]
     .map((n) => estate.observed.bills[n])
     .filter((b) => b !== undefined);
   const short = new Set(wanted.flatMap((b) => Object.keys(b.blobs).filter((d) => !held.has(d)))).size;
-  const worst = findings.some((f) => f.severity === 'stop')
-    ? 'stop'
-    : findings.some((f) => f.severity === 'mind')
-      ? 'mind'
-      : 'note';
+  const worst = (['stop', 'mind', 'note'] as const)[here.worst] ?? 'note';
   const label = 'text-ink-3 text-sm';
   return (
     <section aria-label={site.title} className="grid grid-cols-[190px_1.2fr_160px_1fr_1fr] gap-x-4 border-rule border-b py-3">
@@ -168,7 +263,7 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
           </Link>
           {findings.length > 0 && (
             <span className="ml-1.5">
-              <Bastion severity={worst} number={findings.length} />
+              <FindingMarker severity={worst} number={findings.length} />
             </span>
           )}
         </h2>
@@ -181,7 +276,7 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
         <div className={label}>hosts</div>
         <Link
           to={`/hosts?site=${site.name}`}
-          aria-label={`${hosts.length} hosts at ${site.title}`}
+          aria-label={`${counted(hosts.length, 'host')} at ${site.title}`}
           className="flex flex-wrap gap-[3px] pt-1"
         >
           {hosts.map((h) => (
@@ -209,7 +304,7 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
         )}
       </div>
       <div>
-        <div className={label}>images held</div>
+        <div className={label}>images at the mirror</div>
         <div className="pt-0.5">
           {!registry
             ? 'no registry'
@@ -217,7 +312,7 @@ function Strip({ site, estate, findings }: { site: Site; estate: Estate; finding
               ? 'not looked at yet'
               : seen.error && !seen.digests.length
                 ? 'out of reach'
-                : `${[...new Set(charters.map((c) => c.release))].join(', ')}${short ? `, ${short} layers short` : wanted.length ? '' : ', bill not computed yet'}`}
+                : `${[...new Set(charters.map((c) => c.release))].join(', ')}${short ? `, ${counted(short, 'layer')} missing` : wanted.length ? '' : ', bill not computed yet'}`}
         </div>
       </div>
       <div>

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { castPlan } from '@praesidor/core/hosts';
 import type { Estate } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
@@ -59,7 +60,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
             disabled={!plan || bad.length > 0 || cast.isPending}
             onClick={() => cast.mutate(undefined, { onSuccess: onClose })}
           >
-            Cast {n} {n === 1 ? 'guest' : 'guests'}
+            Cast {counted(n, 'guest')}
           </Button>
         </>
       }
@@ -111,7 +112,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
         <div>
           {plan && (
             <>
-              <table className="grid-table" aria-label="Where they would stand">
+              <table className="grid-table" aria-label="Placement of the new guests">
                 <thead>
                   <tr>
                     <th>Hypervisor</th>
@@ -128,7 +129,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
                       <tr key={l.hypervisor}>
                         <td className="font-semibold">{l.hypervisor}</td>
                         <td className="follows whitespace-normal">
-                          {mine.length > 3 ? `${mine.length} guests` : mine.map((h) => h.name).join(', ') || '—'}
+                          {mine.length > 3 ? `${counted(mine.length, 'guest')}` : mine.map((h) => h.name).join(', ') || '—'}
                         </td>
                         <td className="follows">
                           {l.memoryGiB} GiB, {l.vcpu} vCPU

@@ -78,7 +78,7 @@ export function FilterField({
         <div
           id={`${id}-offers`}
           role="listbox"
-          aria-label="What could stand here"
+          aria-label="Facts to filter by"
           className="absolute top-full right-0 left-0 z-30 max-h-72 overflow-auto border border-rule-2 border-t-0 bg-paper py-1"
         >
           {offers.map((o, i) => (

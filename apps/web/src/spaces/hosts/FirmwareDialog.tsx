@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { firmwarePlan } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { Button } from '../../parts/Button.tsx';
@@ -16,8 +17,8 @@ export function FirmwareDialog({ hosts, estate, onClose }: { hosts: readonly Hos
       open
       wide
       onClose={onClose}
-      title={`Firmware of ${hosts.length === 1 ? hosts[0]?.name : `${hosts.length} hosts`}`}
-      about={`To the baseline of each model, part by part. ${reboots} ${reboots === 1 ? 'restart' : 'restarts'}; about ${span(Math.max(0, ...ready.map((p) => p.minutes)) * 60_000)}, four hosts side by side.`}
+      title={`Firmware of ${hosts.length === 1 ? hosts[0]?.name : `${counted(hosts.length, 'host')}`}`}
+      about={`To the baseline of each model, part by part. ${counted(reboots, 'restart')}; about ${span(Math.max(0, ...ready.map((p) => p.minutes)) * 60_000)}, four hosts side by side.`}
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
@@ -26,7 +27,7 @@ export function FirmwareDialog({ hosts, estate, onClose }: { hosts: readonly Hos
             disabled={!ready.length || work.isPending}
             onClick={() => work.mutate({ kind: 'firmware', hosts: ready.map((p) => p.host) }, { onSuccess: onClose })}
           >
-            Write {ready.length === 1 ? ready[0]?.host : `${ready.length} hosts`}
+            Write {ready.length === 1 ? ready[0]?.host : `${counted(ready.length, 'host')}`}
           </Button>
         </>
       }

@@ -1,3 +1,4 @@
+import type { HostPage as PageAnswer } from '@praesidor/contract';
 import { duplicates } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { Link } from 'react-router';
@@ -7,10 +8,9 @@ import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct, useUndo } from '../../state/act.ts';
-import type { PageDto } from './page.ts';
 
 /** Beside a host's page: its addresses, its other entry, what used it, who did what. */
-export function HostAside({ host, estate, page }: { host: Host; estate: Estate; page: PageDto | undefined }) {
+export function HostAside({ host, estate, page }: { host: Host; estate: Estate; page: PageAnswer | undefined }) {
   const undo = useUndo();
   const merge = useAct(
     (v: { keep: string; drop: string }) => api<{ act: number }>('POST', '/api/hosts/merge', v),
@@ -27,7 +27,10 @@ export function HostAside({ host, estate, page }: { host: Host; estate: Estate; 
           mine.map((r) => (
             <div key={r.address} className="py-0.5">
               <Copy text={r.address} className="mono" />{' '}
-              <Link className="text-verdigris" to={`/addresses?site=${host.site}&net=${r.network}&at=${r.address}`}>
+              <Link
+                className="text-verdigris underline underline-offset-2"
+                to={`/addresses?site=${host.site}&net=${r.network}&at=${r.address}`}
+              >
                 {r.network}
               </Link>
               {r.name && <div className="truncate text-ink-2">{r.name}</div>}
@@ -60,7 +63,7 @@ export function HostAside({ host, estate, page }: { host: Host; estate: Estate; 
       <MarginPart title="Charters and builds">
         {host.held && (
           <div>
-            <Link className="text-verdigris" to={`/clusters/${host.held.charter}`}>
+            <Link className="text-verdigris underline underline-offset-2" to={`/clusters/${host.held.charter}`}>
               {host.held.charter}
             </Link>
             , {host.held.role}
@@ -68,7 +71,7 @@ export function HostAside({ host, estate, page }: { host: Host; estate: Estate; 
         )}
         {page?.builds.map((b) => (
           <div key={`${b.charter}${b.number}`} className="text-ink-2">
-            <Link className="text-verdigris" to={`/builds/${b.charter}/${b.number}`}>
+            <Link className="text-verdigris underline underline-offset-2" to={`/builds/${b.charter}/${b.number}`}>
               {b.charter} build {b.number}
             </Link>
             , {b.state}, <When at={b.at} as="day" />

@@ -62,7 +62,7 @@ function RackStrip({ host, estate }: { host: Host; estate: Estate }) {
     return (
       <div className="text-ink-2">
         guest on{' '}
-        <Link className="text-verdigris" to={`/hosts/hypervisors?site=${host.site}`}>
+        <Link className="text-verdigris underline underline-offset-2" to={`/hosts/hypervisors?site=${host.site}`}>
           {host.guest.hypervisor}
         </Link>
       </div>
@@ -76,7 +76,7 @@ function RackStrip({ host, estate }: { host: Host; estate: Estate }) {
   return (
     <div role="group" aria-label={`rack ${host.rack}`}>
       <div className="pb-1 text-sm">
-        <Link className="text-verdigris" to={`/hosts/racks?site=${host.site}&rack=${host.rack}`}>
+        <Link className="text-verdigris underline underline-offset-2" to={`/hosts/racks?site=${host.site}&rack=${host.rack}`}>
           rack {host.rack}, front
         </Link>
       </div>

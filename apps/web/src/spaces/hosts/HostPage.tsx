@@ -1,3 +1,5 @@
+import type { HostPage as PageAnswer } from '@praesidor/contract';
+import { gigabytesText } from '@praesidor/core/words';
 import { firmwareLines, firmwarePlan, baselineOf, portsOf } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { lazy, Suspense, useState } from 'react';
@@ -18,7 +20,7 @@ import { FirmwareDialog } from './FirmwareDialog.tsx';
 import { GuestActs } from './GuestActs.tsx';
 import { HostAside } from './HostAside.tsx';
 import { useJudge } from './judge.ts';
-import { type PageDto, usePage } from './page.ts';
+import { usePage } from './page.ts';
 import { Requirements } from './Requirements.tsx';
 import { DrainDialog } from './SelectionBar.tsx';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
@@ -54,6 +56,7 @@ export function HostPage() {
   return (
     <Space
       space="host"
+      edits={`Host ${name}`}
       crumbs={
         <Link to={scoped('/hosts', site)} className="hover:underline">
           Hosts
@@ -87,7 +90,7 @@ function Subject({ host, estate }: { host: Host; estate: Estate }) {
   );
 }
 
-function Acts({ host, page, estate }: { host: Host; page: PageDto; estate: Estate }) {
+function Acts({ host, page, estate }: { host: Host; page: PageAnswer; estate: Estate }) {
   const state = useStateAct();
   const work = useBeginWork();
   const [doing, setDoing] = useState<'drain' | 'wipe' | 'firmware'>();
@@ -140,7 +143,7 @@ function Acts({ host, page, estate }: { host: Host; page: PageDto; estate: Estat
   );
 }
 
-function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDto | undefined }) {
+function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageAnswer | undefined }) {
   const judge = useJudge();
   const fits = judge(host);
   const f = host.facts;
@@ -162,7 +165,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
                 {f.drawsW === undefined ? '' : ` · draws ${f.drawsW} W${f.suppliesW ? ` of ${f.suppliesW} W` : ''}`}
                 {f.processors?.[0]?.model ? ` · ${f.processors.length} × ${f.processors[0].model}` : ''}
               </div>
-              {f.untold?.length ? <p className="text-ochre">Not told: {f.untold.join('; ')}</p> : null}
+              {f.unreadParts?.length ? <p className="text-ochre">Not read: {f.unreadParts.join('; ')}</p> : null}
               <Requirements fits={fits} />
             </>
           ) : (
@@ -176,7 +179,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
                 <tr key={d.bay}>
                   <td>{d.bay}</td>
                   <td>
-                    {d.sizeGB >= 1000 ? `${Number((d.sizeGB / 1000).toFixed(2))} TB` : `${d.sizeGB} GB`} {d.media}
+                    {gigabytesText(d.sizeGB)} {d.media}
                   </td>
                   <td className="text-ink-2">{[d.model, d.serial].filter(Boolean).join(', ')}</td>
                   <td className={d.lifeLeft !== undefined && d.lifeLeft < 20 ? 'text-brick' : 'text-ink-2'}>
@@ -231,7 +234,7 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageDt
           <Part title="Guest">
             <p>
               Cast from{' '}
-              <Link className="text-verdigris" to={`/hosts/hypervisors?site=${host.site}`}>
+              <Link className="text-verdigris underline underline-offset-2" to={`/hosts/hypervisors?site=${host.site}`}>
                 {host.guest.mould}
               </Link>{' '}
               on {host.guest.hypervisor}, volumes in {host.guest.pools.join(', ') || 'no pool'}

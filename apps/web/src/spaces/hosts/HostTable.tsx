@@ -1,8 +1,9 @@
+import { counted, gigabytesText } from '@praesidor/core/words';
 import type { Fitness } from '@praesidor/core/hosts';
 import type { Host } from '@praesidor/core/model';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { memo, useCallback, useEffect, useRef } from 'react';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import type { MarkKind } from '../../parts/Mark.tsx';
 
 const columns =
@@ -121,8 +122,6 @@ export function HostTable(p: Props) {
 /** The mark of a state as a box that is painted, not built: three stand in each of thousands of rows. */
 const Drawn = ({ kind }: { kind: MarkKind }) => <i className={`mark mark-${kind}`} aria-hidden="true" />;
 
-const tb = (gb: number) => (gb / 1000).toFixed(1);
-
 const HostRow = memo(function HostRow({
   host: h,
   top,
@@ -160,6 +159,7 @@ const HostRow = memo(function HostRow({
     <div
       role="row"
       data-row
+      data-edit={`Host ${h.name}`}
       aria-rowindex={index}
       tabIndex={0}
       aria-selected={chosen}
@@ -202,7 +202,7 @@ const HostRow = memo(function HostRow({
           <span role="cell">{f?.cores ?? '?'}</span>
           <span role="cell">{f ? `${f.memoryGiB} GiB` : '?'}</span>
           <span role="cell" className="truncate">
-            {f ? `${f.disks.map((d) => tb(d.sizeGB)).join(' + ')} TB` : '?'}
+            {f ? f.disks.map((d) => gigabytesText(d.sizeGB)).join(' + ') : '?'}
           </span>
           <span role="cell">{f ? `${f.nics.filter((n) => n.link).length} × ${f.nics[0]?.speedGbit ?? 0}` : '?'}</span>
           {roles.map((role) => {
@@ -230,7 +230,7 @@ const HostRow = memo(function HostRow({
                 ) : (
                   <>
                     <Drawn kind="failing" />
-                    {fit.reasons.length} {fit.reasons.length === 1 ? 'reason' : 'reasons'}
+                    {counted(fit.reasons.length, 'reason')}
                   </>
                 )}
               </span>

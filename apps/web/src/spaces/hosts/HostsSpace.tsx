@@ -58,6 +58,7 @@ export function HostsSpace() {
   const [doing, setDoing] = useState<'sweep' | 'import' | undefined>(params.has('sweep') ? 'sweep' : undefined);
   useEffect(() => {
     if (params.has('sweep')) setDoing('sweep');
+    if (params.has('import')) setDoing('import');
   }, [params]);
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
   const [text, setText] = useTyped('q');
@@ -120,8 +121,10 @@ export function HostsSpace() {
       findings={findings}
       acts={
         <>
-          <Button onClick={() => setDoing('import')}>Import CSV…</Button>
-          <Button filled onClick={() => setDoing('sweep')}>
+          <Button data-key="i" onClick={() => setDoing('import')}>
+            Import CSV…
+          </Button>
+          <Button filled data-key="s" onClick={() => setDoing('sweep')}>
             Sweep for hosts…
           </Button>
         </>

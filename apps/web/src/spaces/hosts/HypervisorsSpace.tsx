@@ -1,3 +1,4 @@
+import { counted, gigabytesText } from '@praesidor/core/words';
 import { binOf, type Packing, standing, standingPacking } from '@praesidor/core/hosts';
 import type { Estate, Hypervisor, SeenHypervisor } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
@@ -6,7 +7,7 @@ import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
@@ -46,12 +47,12 @@ export function HypervisorsSpace() {
       space="hypervisors"
       sheets={<SubNav site={site} />}
       title="Hypervisors"
-      facts={`${estate?.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${here.length} hypervisors, ${guests.length} guests declared`}
+      facts={`${estate?.sites.find((s) => s.name === site)?.title ?? 'all sites'} · ${counted(here.length, 'hypervisor')}, ${counted(guests.length, 'guest')} declared`}
       findings={findings}
       acts={
         <>
           <LinkButton to={scoped('/declare?kind=Hypervisor', site)}>Declare one</LinkButton>
-          <Button filled disabled={!here.length || !estate?.moulds.length} onClick={() => setCasting(true)}>
+          <Button filled data-key="a" disabled={!here.length || !estate?.moulds.length} onClick={() => setCasting(true)}>
             Cast guests…
           </Button>
         </>
@@ -265,7 +266,7 @@ function Guests({ estate, site }: { estate: Estate; site: string }) {
                 <td className="text-ink-2">{g.guest?.group ?? '—'}</td>
                 <td>
                   {g.held ? (
-                    <Link className="text-verdigris" to={`/clusters/${g.held.charter}`}>
+                    <Link className="text-verdigris underline underline-offset-2" to={`/clusters/${g.held.charter}`}>
                       {g.held.charter}
                     </Link>
                   ) : (
@@ -310,7 +311,7 @@ function Moulds({ estate }: { estate: Estate }) {
         <h2 className="text-lg">
           <Own>Moulds</Own>
         </h2>
-        <Link className="text-verdigris" to="/declare?kind=Mould">
+        <Link className="text-verdigris underline underline-offset-2" to="/declare?kind=Mould">
           Declare a mould
         </Link>
       </div>
@@ -323,7 +324,7 @@ function Moulds({ estate }: { estate: Estate }) {
               <td>
                 {m.vcpu} vCPU, {m.memoryGiB} GiB
               </td>
-              <td>{m.disks.map((d) => `${d.sizeGB} GB${d.media ? ` ${d.media}` : ''}`).join(' + ')}</td>
+              <td>{m.disks.map((d) => `${gigabytesText(d.sizeGB)}${d.media ? ` ${d.media}` : ''}`).join(' + ')}</td>
               <td className="mono">{m.image}</td>
               <td>{m.networks.join(', ')}</td>
               <td className="text-ink-2">{estate.hosts.filter((h) => h.guest?.mould === m.name).length} guests</td>
@@ -341,7 +342,7 @@ function LeftAt({ packing: p }: { packing: Packing }) {
   return (
     <div className="text-ink-2 leading-relaxed">
       <div>
-        {sum((l) => l.memoryGiB)} GiB, {sum((l) => l.vcpu)} vCPU, {(sum((l) => l.diskGB) / 1000).toFixed(1)} TB to promise
+        {sum((l) => l.memoryGiB)} GiB, {sum((l) => l.vcpu)} vCPU, {gigabytesText(sum((l) => l.diskGB))} to promise
       </div>
       {worst && (
         <div>

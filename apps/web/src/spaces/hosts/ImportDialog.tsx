@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
 import { ImportTable } from '../../parts/ImportTable.tsx';
 
@@ -30,7 +31,7 @@ export function ImportDialog({ site, onClose }: { site: string; onClose: () => v
         )
       }
       also={{ doubles: merge ? 'merge' : 'skip' }}
-      done={(r) => `${r.taken} hosts taken.`}
+      done={(r) => `${counted(r.taken, 'host')} taken.`}
       onClose={onClose}
     />
   );

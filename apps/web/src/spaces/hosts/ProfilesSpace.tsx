@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { firmwarePlan, measures, partsOf, profilesOf, usualProfiles } from '@praesidor/core/hosts';
 import type { Edit, Estate, FactName, Profile, Requirement } from '@praesidor/core/model';
 import { lazy, Suspense, useState } from 'react';
@@ -19,7 +20,7 @@ const same = (a: Requirement | undefined, b: Requirement | undefined) => JSON.st
 
 /** A requirement as it is typed: a number, words with commas, or nothing for what is only asked or not. */
 const shown = (n: Requirement | undefined) =>
-  !n ? '' : n.oneOf ? n.oneOf.join(', ') : n.atLeast !== undefined ? String(n.atLeast) : 'asked';
+  !n ? '' : n.oneOf ? n.oneOf.join(', ') : n.atLeast !== undefined ? String(n.atLeast) : 'required';
 function typed(fact: FactName, text: string, before: Requirement | undefined): Requirement | undefined {
   const t = text.trim();
   if (!t) return undefined;
@@ -71,7 +72,7 @@ export function ProfilesSpace() {
         <MarginPart title="Hosts that fit">
           {profiles.map((p) => (
             <div key={p.name}>
-              <Link className="text-verdigris" to={scoped(`/hosts?q=fit:${p.name}`, site)}>
+              <Link className="text-verdigris underline underline-offset-2" to={scoped(`/hosts?q=fit:${p.name}`, site)}>
                 {hosts.filter((h) => judge(h).some((f) => f.role === p.name && f.fits)).length} of {hosts.length}
               </Link>{' '}
               {p.title.toLowerCase()}
@@ -177,13 +178,11 @@ function Baselines({ estate, site }: { estate: Estate; site: string }) {
     <section aria-label="Firmware baselines" className="pt-6">
       <div className="flex items-center gap-3 pb-1">
         <h2 className="text-lg">Firmware baselines</h2>
-        <Link className="text-verdigris" to="/declare?kind=Baseline">
+        <Link className="text-verdigris underline underline-offset-2" to="/declare?kind=Baseline">
           Declare a baseline
         </Link>
         <Button className="ml-auto" disabled={!hosts.length} onClick={() => setOpen(true)}>
-          {hosts.length
-            ? `Plan for ${hosts.length} ${hosts.length === 1 ? 'host' : 'hosts'}…`
-            : 'All hosts are at their baseline'}
+          {hosts.length ? `Plan for ${counted(hosts.length, 'host')}…` : 'All hosts are at their baseline'}
         </Button>
       </div>
       <table className="grid-table">

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { DndContext, type DragEndEvent, PointerSensor, useDraggable, useDroppable, useSensor, useSensors } from '@dnd-kit/core';
 import { hindered, type Racked, rackSvg, rackView, zoneOf } from '@praesidor/core/hosts';
 import type { Edit, Estate, Site } from '@praesidor/core/model';
@@ -55,16 +56,12 @@ export function RacksSpace() {
       space="racks"
       sheets={<SubNav site={site} />}
       title="Racks"
-      facts={
-        at
-          ? `${at.title} · ${at.racks.length} ${at.racks.length === 1 ? 'rack' : 'racks'}, ${things.filter((t) => t.rack).length} things in them`
-          : ''
-      }
+      facts={at ? `${at.title} · ${counted(at.racks.length, 'rack')}, ${things.filter((t) => t.rack).length} things in them` : ''}
       findings={findings}
       acts={
         at && (
           <>
-            <Button onClick={() => setSide(side === 'front' ? 'rear' : 'front')}>
+            <Button data-key="r" onClick={() => setSide(side === 'front' ? 'rear' : 'front')}>
               {side === 'front' ? 'Turn to the rear' : 'Turn to the front'}
             </Button>
             <Button onClick={download}>Save as SVG</Button>
@@ -77,7 +74,7 @@ export function RacksSpace() {
           {views.map((v) => (
             <div key={v.rack} className="pb-1.5">
               {v.rack} draws {(v.drawsW / 1000).toFixed(1)} kW{v.limitW ? ` of ${(v.limitW / 1000).toFixed(1)} kW` : ''}
-              {v.untold ? <span className="text-ink-2">, {v.untold} without reading</span> : ''}
+              {v.withoutReading ? <span className="text-ink-2">, {v.withoutReading} without reading</span> : ''}
               {v.limitW ? (
                 <div className="mt-0.5 h-1.5 bg-rule-2/50">
                   <div
@@ -291,6 +288,8 @@ function Dragged({
       ref={setNodeRef}
       {...listeners}
       role="button"
+      data-row
+      data-edit={`${thing.kind} ${thing.name}`}
       tabIndex={0}
       aria-label={`${thing.name}${thing.rack ? `, ${thing.rack} unit ${thing.unit}` : ', no place'}`}
       onDoubleClick={open}

@@ -18,13 +18,13 @@ export function Requirements({ fits }: { fits: readonly Fitness[] }) {
     <table className="mt-1.5" aria-label="Facts and requirements">
       <thead>
         <tr>
-          <th className="pr-3">asked</th>
+          <th className="pr-3">requirement</th>
           {fits.map((x) => (
             <th key={x.role} className={`w-[70px] pr-2 ${x.fits ? '' : 'text-brick!'}`} title={x.title}>
               {short[x.role] ?? x.title}
             </th>
           ))}
-          <th className="pr-4">has</th>
+          <th className="pr-4">measured</th>
         </tr>
       </thead>
       <tbody>

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { firmwarePlan } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { DropdownMenu } from 'radix-ui';
@@ -68,7 +69,7 @@ export function SelectionBar({ hosts, estate, onClear }: { hosts: readonly Host[
       {doing === 'firmware' && <FirmwareDialog hosts={below} estate={estate} onClose={() => setDoing(undefined)} />}
       {doing === 'wipe' && (
         <TypedDialog
-          title={`Wipe ${resting.length} ${resting.length === 1 ? 'host' : 'hosts'}`}
+          title={`Wipe ${counted(resting.length, 'host')}`}
           about="Every drive erases itself; what was on it is gone for good. What each drive answers is kept as the proof."
           words={resting.map((h) => h.name).join(' ')}
           act="Wipe"
@@ -88,7 +89,7 @@ export function DrainDialog({ hosts, onClose }: { hosts: readonly Host[]; onClos
   const state = useStateAct();
   return (
     <TypedDialog
-      title={`Mark ${hosts.length === 1 ? hosts[0]?.name : `${hosts.length} hosts`} as drained`}
+      title={`Mark ${hosts.length === 1 ? hosts[0]?.name : `${counted(hosts.length, 'host')}`} as drained`}
       about="You confirm that nothing that matters runs there any more. It is kept in the record under your name; firmware, power and giving back become possible."
       words={hosts.map((h) => h.name).join(' ')}
       act="It is drained"

@@ -1,3 +1,5 @@
+import type { Series } from '@praesidor/contract';
+import { clock } from '../../parts/time.ts';
 import { type ChartConfiguration, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useCallback } from 'react';
 import { api } from '../../api/client.ts';
@@ -8,17 +10,10 @@ import { useAct } from '../../state/act.ts';
 
 const uses = [LineController, LineElement, PointElement, LinearScale, Tooltip];
 
-export interface SeriesDto {
-  name: string;
-  kind: string;
-  unit: string;
-  points: [string, number][];
-}
-const time = (ms: number) => new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' }).format(ms);
 const dashes = [[], [6, 3], [2, 2], [8, 2, 2, 2]];
 
 /** Readings over the last day: temperatures in one chart, power in another; the rest as they are now. */
-export default function Sensors({ host, samples, live }: { host: string; samples: readonly SeriesDto[]; live: boolean }) {
+export default function Sensors({ host, samples, live }: { host: string; samples: readonly Series[]; live: boolean }) {
   const read = useAct(() => api('POST', `/api/hosts/${host}/sensors`), '', [['host', host]]);
   const heat = samples.filter((s) => s.unit === '°C');
   const power = samples.filter((s) => s.unit === 'W');
@@ -51,7 +46,7 @@ export default function Sensors({ host, samples, live }: { host: string; samples
   );
 }
 
-function Lines({ title, series }: { title: string; series: readonly SeriesDto[] }) {
+function Lines({ title, series }: { title: string; series: readonly Series[] }) {
   const drawn = useCallback(
     (colour: (n: string) => string): ChartConfiguration => ({
       type: 'line',
@@ -73,12 +68,12 @@ function Lines({ title, series }: { title: string; series: readonly SeriesDto[] 
         scales: {
           x: {
             type: 'linear',
-            ticks: { color: colour('--ink-3'), maxTicksLimit: 4, callback: (v) => time(Number(v)) },
+            ticks: { color: colour('--ink-3'), maxTicksLimit: 4, callback: (v) => clock(Number(v)) },
             grid: { color: colour('--rule') },
           },
           y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4 }, grid: { color: colour('--rule') }, grace: '10%' },
         },
-        plugins: { tooltip: { callbacks: { title: (items) => time(items[0]?.parsed.x ?? 0) } } },
+        plugins: { tooltip: { callbacks: { title: (items) => clock(items[0]?.parsed.x ?? 0) } } },
       },
     }),
     [series],

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { Host, Sighting } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -46,7 +47,7 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
         credential,
         hosts: measured.filter(on).map((s) => ({ address: s.address })),
       }),
-    (r) => `${r.hosts.length} hosts listed.`,
+    (r) => `${counted(r.hosts.length, 'host')} listed.`,
   );
   return (
     <section aria-label="Sighted" className="mb-4 border-rule-2 border-b border-dashed pb-3">
@@ -76,7 +77,7 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
         )}
         {fresh.length === 0 && measured.length > 0 && (
           <Button filled disabled={list.isPending || !measured.some(on)} onClick={() => list.mutate()}>
-            List {measured.filter(on).length} hosts
+            List {counted(measured.filter(on).length, 'host')}
           </Button>
         )}
       </div>

@@ -59,7 +59,7 @@ export function AcceptDialog({ s, onClose }: { s: ShipmentDto; onClose: () => vo
           <tr>
             <th>Image</th>
             <th>Would be</th>
-            <th>Stands for now</th>
+            <th>Is now</th>
             <th>
               <Own>Bill</Own>
             </th>

@@ -1,3 +1,6 @@
+import type { CertificateMade } from '@praesidor/contract';
+import type { Trust } from '@praesidor/contract';
+import { counted } from '@praesidor/core/words';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, type ReactNode, Suspense, useState } from 'react';
@@ -14,18 +17,6 @@ import { useAct } from '../../state/act.ts';
 
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 
-interface TrustDto {
-  authority?: { subject: string; until: string; origin: 'made' | 'imported'; trusted: boolean };
-  anchors: { subject: string; until: string; needed: boolean }[];
-  tidied: string;
-  clusters: { charter: string; hosts: number; has?: boolean }[];
-  request?: { request: string; at: string; by: string };
-}
-interface Made {
-  until: string;
-  fingerprint: string;
-  files?: { cert: string; key: string };
-}
 type Signer = 'held' | 'new' | 'brought' | 'asked' | 'elsewhere';
 type Given = Partial<Record<'cert' | 'key', string>>;
 
@@ -44,7 +35,7 @@ export function CertificateDialog({
 }) {
   const { name } = registry;
   const seen = estate.observed.registries[name]?.certificate;
-  const trust = useQuery({ queryKey: ['trust', name], queryFn: () => api<TrustDto>('GET', `/api/registries/${name}/trust`) });
+  const trust = useQuery({ queryKey: ['trust', name], queryFn: () => api<Trust>('GET', `/api/registries/${name}/trust`) });
   const [chosen, setChosen] = useState<Signer>();
   const [given, setGiven] = useState<Given>({});
   const [answer, setAnswer] = useState('');
@@ -68,7 +59,7 @@ export function CertificateDialog({
   );
   const make = useAct(
     () =>
-      api<Made>('POST', `/api/registries/${name}/certificate`, {
+      api<CertificateMade>('POST', `/api/registries/${name}/certificate`, {
         days: Number(days) || 397,
         files,
         confirmed,
@@ -243,7 +234,7 @@ export function CertificateDialog({
                     setConfirmed(e.target.checked ? [...confirmed, c.charter] : confirmed.filter((x) => x !== c.charter))
                   }
                 />
-                mirror-ca.crt was carried to the {c.hosts} {c.hosts === 1 ? 'host' : 'hosts'} of <b>{c.charter}</b>
+                mirror-ca.crt was carried to the {counted(c.hosts, 'host')} of <b>{c.charter}</b>
                 <span className="block pl-5 text-ink-3 text-sm">
                   {c.has === false ? 'they were built without it' : 'they were built elsewhere: nothing here tells'}; said by you,
                   and put down
@@ -257,7 +248,7 @@ export function CertificateDialog({
           .map((c) => (
             <Line key={c.charter} done text={`the hosts of ${c.charter} were built with it`} />
           ))}
-        {t && !t.clusters.length && <Line done text="no cluster that stands pulls from here; those to come are built with it" />}
+        {t && !t.clusters.length && <Line done text="no running cluster pulls from here; those to come are built with it" />}
         <Line
           done={!!made && !made.files}
           text={
@@ -305,7 +296,7 @@ export function CertificateDialog({
 
 /** Whoever signs is known only by what is trusted. */
 const away = (signer: Signer) => signer === 'elsewhere' || signer === 'asked';
-function trustText(t: TrustDto | undefined, signer: Signer, first: boolean): string {
+function trustText(t: Trust | undefined, signer: Signer, first: boolean): string {
   if (away(signer)) return `what signed it must be trusted: ${t?.anchors.map((a) => a.subject).join(', ') || 'nobody is yet'}`;
   if (!first) return `${t?.authority?.subject} is in the trust bundle, and in every boot kit from now on`;
   return `${signer === 'held' ? t?.authority?.subject : 'it'} is added to the trust bundle, beside ${t?.anchors.map((a) => a.subject).join(', ') || 'nothing'}`;

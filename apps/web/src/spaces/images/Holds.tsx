@@ -1,7 +1,8 @@
-import { bytesText, heldBy, missing, sizeOf } from '@praesidor/core/images';
+import { heldBy, missing, sizeOf } from '@praesidor/core/images';
+import { bytesText } from '@praesidor/core/words';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
 import { useContext } from 'react';
-import { Bastion, MarginContext } from '../../parts/Bastion.tsx';
+import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
 
 /** Bytes missing, in the cell. */
 export function Holds({ registry, bill, estate }: { registry: Registry; bill: Bill | undefined; estate: Estate }) {
@@ -13,16 +14,16 @@ export function Holds({ registry, bill, estate }: { registry: Registry; bill: Bi
     return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
   const lack = missing(bill, heldBy(seen, registry));
   const all = sizeOf(bill);
-  const share = all.paper ? 1 - lack.paper / all.paper : 0;
+  const share = all.declaredBytes ? 1 - lack.declaredBytes / all.declaredBytes : 0;
   const text =
     lack.images.length === 0
       ? 'whole'
       : share < 0.001 || lack.blobs === all.blobs
         ? users.length
-          ? `${bytesText(lack.paper)} short`
+          ? `${bytesText(lack.declaredBytes)} short`
           : 'not wanted'
         : users.length
-          ? `${bytesText(lack.paper)} short`
+          ? `${bytesText(lack.declaredBytes)} short`
           : 'not wanted';
   const i = lack.images.length
     ? findings.findIndex((f) => f.code === 'IMG-001' && users.some((c) => c.name === f.subject.name))
@@ -37,7 +38,7 @@ export function Holds({ registry, bill, estate }: { registry: Registry; bill: Bi
           />
         </span>
         <span className={text.startsWith('not') ? 'text-ink-3' : ''}>{text}</span>
-        {i >= 0 && <Bastion severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}
+        {i >= 0 && <FindingMarker severity={findings[i]?.severity ?? 'stop'} number={i + 1} id={findings[i]?.id ?? ''} />}
       </span>
     </td>
   );

@@ -1,10 +1,11 @@
-import { bytesText, sharedBetween, sizeOf } from '@praesidor/core/images';
+import { sharedBetween, sizeOf } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
 import { useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { clock, day } from '../../parts/time.ts';
@@ -12,7 +13,7 @@ import { useReport } from '../../state/computed.ts';
 import { useScope } from '../../state/scope.ts';
 import { Holds } from './Holds.tsx';
 import { Many, many } from './Many.tsx';
-import { OffersDialog } from './OffersDialog.tsx';
+import { PublishedDialog } from './PublishedDialog.tsx';
 import { PlanDialog } from './PlanDialog.tsx';
 import { Shipments } from './Shipments.tsx';
 import { SubNav } from './SubNav.tsx';
@@ -25,9 +26,10 @@ export function ImagesSpace() {
   const estate = useSnapshot().data?.estate;
   const report = useReport();
   const [planning, setPlanning] = useState(params.has('plan'));
-  const [offers, setOffers] = useState(params.has('offers'));
+  const [published, setPublished] = useState(params.has('published'));
   useEffect(() => {
     if (params.has('plan')) setPlanning(true);
+    if (params.has('published')) setPublished(true);
   }, [params]);
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('IMG'));
   if (!estate)
@@ -51,12 +53,14 @@ export function ImagesSpace() {
       space="images"
       title="Images"
       sheets={<SubNav site={site} />}
-      facts={`${registries.length} registries · ${estate.releases.length} releases · ${estate.addons.length} add-ons`}
+      facts={`${counted(registries.length, 'registry', 'registries')} · ${counted(estate.releases.length, 'release')} · ${counted(estate.addons.length, 'add-on')}`}
       findings={findings}
       acts={
         <>
-          <Button onClick={() => setOffers(true)}>Take in releases…</Button>
-          <Button filled onClick={() => setPlanning(true)}>
+          <Button data-key="t" onClick={() => setPublished(true)}>
+            Take in releases…
+          </Button>
+          <Button filled data-key="p" onClick={() => setPlanning(true)}>
             Plan a shipment…
           </Button>
         </>
@@ -64,13 +68,13 @@ export function ImagesSpace() {
       extra={<Certificates registries={registries} estate={estate} />}
     >
       {!docs.length ? (
-        <Empty title="No release is declared" act={<Button onClick={() => setOffers(true)}>Take in releases…</Button>}>
+        <Empty title="No release is declared" act={<Button onClick={() => setPublished(true)}>Take in releases…</Button>}>
           A release names its components; its bill is walked at the source: every image by digest, every layer once.
         </Empty>
       ) : registries.length > many ? (
         <Many estate={estate} registries={registries.filter((r) => inScope(r.site))} bills={docs.map((d) => d.name)} />
       ) : (
-        <table className="grid-table mt-2" aria-label="What each registry holds">
+        <table className="grid-table mt-2" aria-label="Images at each registry">
           <thead>
             <tr>
               <th className="align-bottom">
@@ -99,7 +103,9 @@ export function ImagesSpace() {
                     <b>{d.name}</b>
                     <span className="block whitespace-nowrap text-ink-2 text-sm">
                       {d.what}
-                      {bill ? `, ${bill.images.length} images, ${bytesText(sizeOf(bill).paper)}` : ', bill not computed yet'}
+                      {bill
+                        ? `, ${counted(bill.images.length, 'image')}, ${bytesText(sizeOf(bill).declaredBytes)}`
+                        : ', bill not computed yet'}
                     </span>
                   </td>
                   {registries.map((r) => (
@@ -113,12 +119,13 @@ export function ImagesSpace() {
       )}
       {common && (
         <p className="pt-1.5 text-ink-2 text-sm">
-          {common.a} and {common.b} share {bytesText(common.paper)}; a registry that holds one lacks only the rest of the other.
+          {common.a} and {common.b} share {bytesText(common.declaredBytes)}; a registry that holds one lacks only the rest of the
+          other.
         </p>
       )}
       <Shipments estate={estate} />
       <WhereFrom estate={estate} site={site} />
-      {offers && <OffersDialog estate={estate} onClose={() => setOffers(false)} />}
+      {published && <PublishedDialog estate={estate} onClose={() => setPublished(false)} />}
       {planning && (
         <PlanDialog
           estate={estate}

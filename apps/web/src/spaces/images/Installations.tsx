@@ -1,3 +1,4 @@
+import type { Installation } from '@praesidor/contract';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -9,15 +10,6 @@ import { Refused } from '../../parts/Refused.tsx';
 import { day } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
-
-interface Installation {
-  name: string;
-  key: string;
-  fingerprint: string;
-  own: boolean;
-  addedAt: string | null;
-  addedBy: string | null;
-}
 
 /** Whose shipments are taken here without asking: public keys of installations that sign what they pack. */
 export function Installations() {
@@ -51,7 +43,9 @@ export function Installations() {
             <th>Installation</th>
             <th>Fingerprint</th>
             <th>Trusted</th>
-            <th />
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>

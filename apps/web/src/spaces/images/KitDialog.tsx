@@ -1,4 +1,5 @@
-import { bytesText } from '@praesidor/core/images';
+import type { RegistryKit } from '@praesidor/contract';
+import { bytesText } from '@praesidor/core/words';
 import type { Registry } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -11,15 +12,6 @@ import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 
-interface Made {
-  id: string;
-  bytes: number;
-  sha256: string;
-  until: string;
-  credentials: { user: string; password: string; writes: boolean }[];
-  keeps?: string;
-  act: number;
-}
 const parts = [
   ['cert', 'Certificate'],
   ['key', 'Key'],
@@ -32,7 +24,7 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
   const [given, setGiven] = useState<Partial<Record<'cert' | 'key' | 'ca', string>>>();
   const make = useAct(
     () =>
-      api<Made>('POST', `/api/registries/${registry.name}/kit`, {
+      api<RegistryKit>('POST', `/api/registries/${registry.name}/kit`, {
         days: Number(days) || 397,
         ...(given?.cert && given.key && given.ca ? { given } : {}),
       }),
@@ -67,7 +59,7 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
           <p className="pb-2">
             {m.keeps ? (
               <>
-                <b>{m.keeps}</b> keeps the password that the keyring holds. This one is shown now and never again.
+                <b>{m.keeps}</b> keeps the password that the keyring has. This one is shown now and never again.
               </>
             ) : (
               <>

@@ -1,8 +1,9 @@
-import { behind, bytesText } from '@praesidor/core/images';
+import { behind } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Holds } from './Holds.tsx';
 
 /** More registries than fit side by side stand below each other. */
@@ -35,8 +36,9 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
     <>
       <div className="flex items-baseline gap-4 pt-2.5 pb-1">
         <span>
-          <b>{late.length}</b> of {rows.length} registries are behind, by {bytesText(late.reduce((n, r) => n + r.short, 0))}
-          {out ? `; ${out} ${out === 1 ? 'is' : 'are'} out of reach` : ''}
+          <b>{late.length}</b> of {counted(rows.length, 'registry', 'registries')} are behind, by{' '}
+          {bytesText(late.reduce((n, r) => n + r.short, 0))}
+          {out ? `; ${counted(out, 'is', 'are')} out of reach` : ''}
         </span>
         <input
           aria-label="find a registry"
@@ -47,7 +49,7 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
         />
       </div>
       <div className="max-h-[420px] overflow-auto">
-        <table className="grid-table" aria-label="What each registry holds">
+        <table className="grid-table" aria-label="Images at each registry">
           <thead className="sticky top-0 bg-paper">
             <tr>
               <th>Site</th>
@@ -55,7 +57,9 @@ export function Many({ estate, registries, bills }: { estate: Estate; registries
               {columns.map((b) => (
                 <th key={b}>{b}</th>
               ))}
-              <th />
+              <th>
+                <span className="sr-only">Acts</span>
+              </th>
             </tr>
           </thead>
           <tbody>

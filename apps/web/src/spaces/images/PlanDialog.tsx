@@ -1,13 +1,5 @@
-import {
-  bytesText,
-  heldBy,
-  joinBills,
-  missing,
-  splitIntoCases,
-  staysWithin,
-  timeToMove,
-  usualOverhead,
-} from '@praesidor/core/images';
+import { heldBy, joinBills, missing, splitIntoCases, staysWithin, timeToMove, usualOverhead } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -21,13 +13,17 @@ import { useAct } from '../../state/act.ts';
 import { readSize } from './sizes.ts';
 
 type Way = ShipmentDto['way'];
-const ways: Record<Way, string> = { link: 'over the link', alongside: 'over the link alongside', case: 'by case' };
+const ways: Record<Way, string> = {
+  link: 'over the link',
+  'fast-link': 'over the faster link, while it is there',
+  case: 'by case',
+};
 const waysTo = (site: Site | undefined, within: boolean): Way[] =>
   within
     ? ['link', 'case']
     : site?.reach === 'sealed'
       ? ['case']
-      : ['link', ...(site?.alongside ? (['alongside'] as const) : []), 'case'];
+      : ['link', ...(site?.fastLink ? (['fast-link'] as const) : []), 'case'];
 const box = 'w-full border border-rule-2 bg-leaf px-2 py-1';
 
 /** What, from where, to where, by which way, and over which registry on the way; what follows from it stands below. */
@@ -159,7 +155,7 @@ export function PlanDialog({
             site && (
               <span className="follows">
                 ↳ {within ? `both stand at ${site.title}` : `${site.title} is ${site.reach}`}
-                {!within && way !== 'case' && rateText(way === 'alongside' ? site.alongside : site.link)}
+                {!within && way !== 'case' && rateText(way === 'fast-link' ? site.fastLink : site.link)}
               </span>
             )
           }
@@ -212,8 +208,7 @@ export function PlanDialog({
       <div className="border-rule border-t pt-2.5 text-md">
         {lack.images.length ? (
           <>
-            <b>{lack.blobs} layers</b> of {lack.images.length} images, {bytesText(lack.paper)} as declared,{' '}
-            {bytesText(lack.bytes)} to move.
+            <b>{lack.blobs} layers</b> of {counted(lack.images.length, 'image')}, {bytesText(lack.declaredBytes)}.
             <Follows way={way} site={within ? undefined : site} bill={bill} lack={lack} caseBytes={caseBytes} now={estate.now} />
             <ul className="pt-1 text-ink-2">
               {lack.images.slice(0, 4).map((i) => (
@@ -254,7 +249,7 @@ function Follows({
 }) {
   if (way === 'case') {
     if (!caseBytes) return null;
-    const on = (key: 'bytes' | 'paper') => {
+    const on = (key: 'bytes' | 'declaredBytes') => {
       try {
         return splitIntoCases(
           lack.digests.map((digest) => ({ digest, bytes: bill.blobs[digest]?.[key] ?? 0 })),
@@ -265,26 +260,26 @@ function Follows({
         return undefined;
       }
     };
-    const [moves, paper] = [on('bytes'), on('paper')];
+    const [moves, declaredBytes] = [on('bytes'), on('declaredBytes')];
     if (!moves) return <p className="text-brick">A case of {bytesText(caseBytes)} holds nothing beside its own description.</p>;
-    const text = (n: number) => `${n} ${n === 1 ? 'case' : 'cases'}`;
+    const text = (n: number) => `${counted(n, 'case')}`;
     return (
       <p className="follows">
         ↳ {text(Math.max(1, moves.cases.length))} of {bytesText(caseBytes)}
-        {paper && paper.cases.length !== moves.cases.length
-          ? `; with sizes as declared ${text(paper.cases.length)}, and no fewer than ${paper.bound}`
+        {declaredBytes && declaredBytes.cases.length !== moves.cases.length
+          ? `; with sizes as declared ${text(declaredBytes.cases.length)}, and no fewer than ${declaredBytes.bound}`
           : ''}
       </p>
     );
   }
-  const used = way === 'alongside' ? site?.alongside : site?.link;
+  const used = way === 'fast-link' ? site?.fastLink : site?.link;
   if (!used || !site) return null;
-  const t = timeToMove(lack.paper, used, site.timezone, now);
+  const t = timeToMove(lack.declaredBytes, used, site.timezone, now);
   return (
     <p className="follows">
       ↳{' '}
       {t.end
-        ? `arrives ${day(t.end)} at about ${clock(t.end, site.timezone)}, ${t.minutes < 90 ? `${t.minutes} min` : `${Math.floor(t.minutes / 60)} h ${t.minutes % 60} min`} of moving${used.hours ? ` in ${t.openings.length} ${t.openings.length === 1 ? 'night' : 'nights'}` : ''}`
+        ? `arrives ${day(t.end)} at about ${clock(t.end, site.timezone)}, ${t.minutes < 90 ? `${t.minutes} min` : `${Math.floor(t.minutes / 60)} h ${t.minutes % 60} min`} of moving${used.hours ? ` in ${counted(t.openings.length, 'night')}` : ''}`
         : 'at that rate, and in those hours, it takes more than ten years'}
     </p>
   );

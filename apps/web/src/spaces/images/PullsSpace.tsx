@@ -1,3 +1,5 @@
+import type { Pulls } from '@praesidor/contract';
+import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { BarController, BarElement, CategoryScale, type ChartConfiguration, LinearScale, Tooltip } from 'chart.js';
 import { useCallback } from 'react';
@@ -13,14 +15,6 @@ import { When } from '../../parts/When.tsx';
 import { useScope } from '../../state/scope.ts';
 import { SubNav } from './SubNav.tsx';
 
-interface Summary {
-  over: { at: string; inside: number; outside: number }[];
-  hosts: { host: string; registry: string; images: number; last: string }[];
-  images: { image: string; hosts: number; last: string }[];
-  outside: { host: string; registry: string; image: string; at: string }[];
-  missed: { host: string; image: string; registry: string; at: string; times: number }[];
-  total: number;
-}
 const spans = [
   ['1', 'a day', 'hour'],
   ['7', 'a week', 'day'],
@@ -37,7 +31,7 @@ export function PullsSpace() {
   const pulls = useQuery({
     queryKey: ['pulls', site, days],
     queryFn: () =>
-      api<Summary>(
+      api<Pulls>(
         'GET',
         `/api/pulls?by=${by}&since=${new Date(Date.now() - Number(days) * 86_400_000).toISOString()}${site ? `&site=${site}` : ''}`,
       ),
@@ -72,7 +66,7 @@ export function PullsSpace() {
       space="pulls"
       title="Pulls"
       sheets={<SubNav site={site} />}
-      facts={p ? `${p.total} images pulled from mirrors, ${outside} requested outside the mirror` : 'reading…'}
+      facts={p ? `${counted(p.total, 'image')} pulled from mirrors, ${outside} requested outside the mirror` : 'reading…'}
       findings={[]}
       acts={
         <select
@@ -129,9 +123,7 @@ export function PullsSpace() {
                 aria-label="Requested outside the mirror"
                 className="mt-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2"
               >
-                <b className="text-brick">
-                  {outside} {outside === 1 ? 'image was' : 'images were'} requested outside the mirror
-                </b>
+                <b className="text-brick">{counted(outside, 'image was', 'images were')} requested outside the mirror</b>
                 {p.outside.slice(0, 8).map((o) => (
                   <div key={o.host + o.image}>
                     {o.host} asked {o.registry} for <span className="mono">{o.image}</span>, <When at={o.at} as="both" />

@@ -68,7 +68,13 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
         </Copy>
         <FilePicker accept=".toml,.conf" onText={(t) => setRead({ name: 'the file', text: t })} />
       </div>
-      <pre className="mono mt-1 max-h-44 overflow-auto whitespace-pre border border-rule-2 bg-leaf px-3 py-2">{text}</pre>
+      <pre
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: what is scrolled must be reached with the keyboard
+        tabIndex={0}
+        className="mono mt-1 max-h-44 overflow-auto whitespace-pre border border-rule-2 bg-leaf px-3 py-2"
+      >
+        {text}
+      </pre>
       {other && (
         <div role="status" className="mt-2 border-rule-2 border-l-[3px] px-3 py-1.5">
           <b>The file that was opened</b>
@@ -96,7 +102,7 @@ export function Rules({ estate, charter }: { estate: Estate; charter: Charter })
         <Suspense fallback={null}>
           <EditsDialog
             title={`Where ${mirror.name} keeps images`}
-            about="Nodes that stand go on asking where they were told to: ship the images to their new path before you carry the new files to them."
+            about="Running nodes go on asking where they were told to: ship the images to their new path before you carry the new files to them."
             edits={[edit]}
             why={`${mirror.name} keeps images elsewhere`}
             onClose={() => setEdit(undefined)}
@@ -126,7 +132,7 @@ function Below({ at, source, onEdit }: { at: Registry; source: string; onEdit: (
         <button
           type="button"
           className={under ? 'set' : 'set text-ink-3'}
-          aria-label={`below which path ${at.name} keeps ${source}: ${under ?? 'its own'}, edit`}
+          aria-label={`${under ?? 'its own path'}: where ${at.name} keeps ${source}, edit`}
           onClick={() => setTyped(under ?? '')}
         >
           {under ?? 'its own path'}

@@ -1,6 +1,8 @@
-import { bytesText } from '@praesidor/core/images';
+import { mendOutside } from '@praesidor/core/checks';
+import { bytesText, counted } from '@praesidor/core/words';
 import type { Estate } from '@praesidor/core/model';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
 import { type CaseDto, type ShipmentDto, useShipments } from '../../api/queries.ts';
 import { Mark, type MarkKind } from '../../parts/Mark.tsx';
@@ -110,6 +112,17 @@ export function Shipments({ estate }: { estate: Estate }) {
 
 const csrf = async () => (await api<{ csrf: string }>('GET', '/api/me')).csrf;
 
+/** Leads to what mends the registry that a shipment failed at. */
+function Mend({ s, estate }: { s: ShipmentDto; estate: Estate }) {
+  const registry = estate.registries.find((r) => r.name === s.faultAt);
+  const act = registry && mendOutside(registry, s.fault ?? undefined);
+  return act?.act?.kind === 'open' ? (
+    <Link className="text-verdigris underline underline-offset-2" to={act.act.path}>
+      {act.label}
+    </Link>
+  ) : null;
+}
+
 function Line({
   s,
   estate,
@@ -161,8 +174,8 @@ function Line({
             ? s.cases.length > 1
               ? `in ${s.cases.length} cases`
               : 'in one case'
-            : s.way === 'alongside'
-              ? 'alongside'
+            : s.way === 'fast-link'
+              ? 'faster link'
               : 'over the link'}
           : {s.bills.join(', ')}
         </span>
@@ -171,12 +184,16 @@ function Line({
             {doubted ? `not verified: ${s.unverified}` : `not verified; accepted by ${s.acceptedBy}`}
           </span>
         )}
-        {s.error && <span className={`block ${s.state === 'short' ? 'text-ochre' : 'text-brick'}`}>{s.error}</span>}
+        {s.error && (
+          <span className={`block ${s.state === 'short' ? 'text-ochre' : 'text-brick'}`}>
+            {s.error} {s.state === 'failed' && <Mend s={s} estate={estate} />}
+          </span>
+        )}
       </span>
       <span>
         {active ? `${bytesText(s.movedBytes)} of ` : ''}
         {bytesText(s.bytes)}
-        <span className="text-ink-3"> · {bytesText(s.paper)} as declared</span>
+        <span className="text-ink-3"> · {bytesText(s.declaredBytes)} as declared</span>
       </span>
       <span className="flex min-w-0 items-center gap-1.5">
         <Mark kind={s.state === 'short' && !damaged ? 'half' : marks[s.state]} />
@@ -202,7 +219,7 @@ function Line({
           {s.wrong.length > 0 && (
             <span title={`sent again from the beginning: ${s.wrong.join(', ')}`} className="text-ochre">
               {' '}
-              · {s.wrong.length} {s.wrong.length === 1 ? 'blob' : 'blobs'} arrived with wrong bytes
+              · {counted(s.wrong.length, 'blob')} arrived with wrong bytes
             </span>
           )}
         </span>

@@ -1,10 +1,10 @@
 import { SubNav as Sheets } from '../../parts/SubNav.tsx';
 
 const views = [
-  ['/images', 'What is held'],
+  ['/images', 'At registries'],
   ['/images/rules', 'Rules and trust'],
   ['/images/pulls', 'Pulls'],
-  ['/images/away', 'Clean up'],
+  ['/images/clean-up', 'Clean up'],
 ] as const;
 
 export const SubNav = ({ site }: { site: string }) => <Sheets label="Images" views={views} site={site} />;

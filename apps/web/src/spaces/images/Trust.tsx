@@ -1,7 +1,7 @@
 import { certificateFault } from '@praesidor/core/images';
 import type { Estate, Registry } from '@praesidor/core/model';
 import { useState } from 'react';
-import { At } from '../../parts/Bastion.tsx';
+import { At } from '../../parts/FindingMarker.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { day } from '../../parts/time.ts';
 import { useMay } from '../../state/may.ts';
@@ -37,7 +37,9 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
             <th>Signed by</th>
             <th>Until</th>
             <th>Verdict</th>
-            <th />
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -74,7 +76,7 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
                       <button
                         type="button"
                         className="mr-3 font-semibold text-verdigris hover:underline"
-                        aria-label={`New certificate of ${r.name}`}
+                        aria-label={`Renew… the certificate of ${r.name}`}
                         onClick={() => ask(r.name)}
                       >
                         Renew…
@@ -82,7 +84,7 @@ export function Trust({ registries, estate }: { registries: Registry[]; estate: 
                       <button
                         type="button"
                         className="font-semibold text-verdigris hover:underline"
-                        aria-label={`Kit of ${r.name}`}
+                        aria-label={`Kit… of ${r.name}`}
                         onClick={() => setKit(r)}
                       >
                         Kit…

@@ -5,6 +5,7 @@ import { useMemo, useState } from 'react';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { useScope } from '../../state/scope.ts';
 
 /** Images keep their own names; the runtime redirects the pull. Computed as it is typed, measured on demand. */
 export function WhereFrom({ estate, site }: { estate: Estate; site: string }) {
@@ -17,7 +18,7 @@ export function WhereFrom({ estate, site }: { estate: Estate; site: string }) {
   const images = [...estate.releases, ...estate.addons]
     .filter((r) => [charter?.release, ...(charter?.addons ?? [])].includes(r.name))
     .flatMap((r) => r.components.map((x) => x.image));
-  const [typed, setTyped] = useState<string>();
+  const [typed, setTyped] = useState<string | undefined>(useScope().params.get('image') ?? undefined);
   const image = typed ?? images[2] ?? '';
   const would = useMemo((): WouldPull | Error | undefined => {
     if (!image.trim() || !asked) return undefined;

@@ -1,5 +1,7 @@
+import { counted } from '@praesidor/core/words';
 import { placeFault } from '@praesidor/core/access';
 import { useState } from 'react';
+import { useScope } from '../../state/scope.ts';
 import { api } from '../../api/client.ts';
 import { type KeyDto, useKeyring } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
@@ -24,24 +26,49 @@ const uses = {
 export function KeyringSpace() {
   const keys = useKeyring();
   const leave = useMay();
-  const report = useReport();
-  const [putting, setPutting] = useState<KeyDto | 'new'>();
-  const [removing, setRemoving] = useState<KeyDto>();
   const may = leave.may('keyring.change');
+  const report = useReport();
+  const { params, setParams } = useScope();
+  const [chosen, setPutting] = useState<KeyDto | 'new'>();
+  // A finding leads here with what is known of the entry that it asks for.
+  const wished = params.get('add');
+  const changed = keys.data?.find((k) => k.name === params.get('change'));
+  const putting =
+    chosen ??
+    (may
+      ? (changed ?? (wished !== null && keys.data && !keys.data.some((k) => k.name === wished) ? 'new' : undefined))
+      : undefined);
+  const close = () => {
+    setPutting(undefined);
+    setParams((p) => {
+      for (const k of ['add', 'change', 'use', 'places']) p.delete(k);
+      return p;
+    });
+  };
+  const [removing, setRemoving] = useState<KeyDto>();
   return (
     <Space
       space="keyring"
       title="Keyring"
-      facts={`${keys.data?.length ?? 0} entries, encrypted; referred to by name, never shown`}
+      facts={`${counted(keys.data?.length ?? 0, 'entry', 'entries')}, encrypted; referred to by name, never shown`}
       findings={(report.data?.findings ?? []).filter((f) => f.code.startsWith('KEY'))}
       acts={
-        <Button filled onClick={() => setPutting('new')} disabled={!may} title={leave.why('keyring.change')}>
+        <Button filled data-key="a" onClick={() => setPutting('new')} disabled={!may} title={leave.why('keyring.change')}>
           Add…
         </Button>
       }
     >
       {keys.data?.length === 0 ? (
-        <Empty title="The keyring is empty">
+        <Empty
+          title="The keyring is empty"
+          act={
+            may && (
+              <Button filled onClick={() => setPutting('new')}>
+                Add the first entry…
+              </Button>
+            )
+          }
+        >
           Credentials of controllers, registries and name servers are kept here, under a key that this page never sees.
         </Empty>
       ) : (
@@ -53,7 +80,9 @@ export function KeyringSpace() {
               <th>User</th>
               <th>May be sent to</th>
               <th>Added</th>
-              <th />
+              <th>
+                <span className="sr-only">Acts</span>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -73,6 +102,7 @@ export function KeyringSpace() {
                     <>
                       <button
                         type="button"
+                        data-edits
                         aria-label={`Change ${k.name}`}
                         className="mr-3 font-semibold text-verdigris hover:underline"
                         onClick={() => setPutting(k)}
@@ -95,20 +125,37 @@ export function KeyringSpace() {
           </tbody>
         </table>
       )}
-      {putting && <Put entry={putting === 'new' ? undefined : putting} onClose={() => setPutting(undefined)} />}
+      {putting && (
+        <Put
+          key={wished ?? ''}
+          entry={putting === 'new' ? undefined : putting}
+          known={{ name: wished ?? '', use: params.get('use') ?? 'bmc', places: params.get('places') ?? '' }}
+          onClose={close}
+        />
+      )}
       {removing && <Remove entry={removing} onClose={() => setRemoving(undefined)} />}
     </Space>
   );
 }
 
 /** A new entry with its secret; or where an old one may be sent, and a new secret if one is typed. */
-function Put({ entry, onClose }: { entry: KeyDto | undefined; onClose: () => void }) {
+function Put({
+  entry,
+  known,
+  onClose,
+}: {
+  entry: KeyDto | undefined;
+  /** What a new entry is for, as far as whoever asks for it knows. */
+  known: { name: string; use: string; places: string };
+  onClose: () => void;
+}) {
   const [e, setE] = useState({
-    name: entry?.name ?? '',
-    use: entry?.use ?? 'bmc',
-    user: entry?.user ?? '',
+    name: entry?.name ?? known.name,
+    use: entry?.use ?? known.use,
+    // A key that signs updates is called by its own name (RFC 8945).
+    user: entry?.user ?? (known.use === 'tsig' ? known.name : ''),
     secret: '',
-    places: entry?.places.join('\n') ?? '',
+    places: entry?.places.join('\n') ?? known.places,
   });
   const places = e.places
     .split(/[\n,]+/)

@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
 import { useProving } from '../../api/queries.ts';
@@ -22,15 +23,16 @@ const stages: Record<string, string> = {
 export function ProvingSpace() {
   const leave = useMay();
   const p = useProving();
+  const here = p.data?.here ? p.data : undefined;
   const speed = useAct((n: number) => api('POST', '/api/proving/speed', { speed: n }), '', [['proving']]);
   const fault = useAct(
     (f: { kind: string; subject: string; plant: boolean }) => api('POST', '/api/proving/faults', f),
-    (_, f) => `${f.plant ? 'Planted' : 'Lifted'}: ${p.data?.kinds[f.kind]?.title.toLowerCase()}, ${f.subject}.`,
+    (_, f) => `${f.plant ? 'Planted' : 'Lifted'}: ${here?.kinds[f.kind]?.title.toLowerCase()}, ${f.subject}.`,
     [['proving']],
   );
   const [kind, setKind] = useState('bmc-silent');
   const [subject, setSubject] = useState('');
-  if (!p.data?.here)
+  if (!here)
     return (
       <Space space="proving" title="Proving ground" findings={[]}>
         <Empty title={p.error ? 'The proving ground does not answer' : 'No proving ground belongs to this installation'}>
@@ -38,7 +40,7 @@ export function ProvingSpace() {
         </Empty>
       </Space>
     );
-  const d = p.data;
+  const d = here;
   const on = d.kinds[kind]?.on;
   const subjects =
     on === 'machine'
@@ -54,7 +56,7 @@ export function ProvingSpace() {
     <Space
       space="proving"
       title="Proving ground"
-      facts={`${d.machines.length} machines, ${d.hypervisors?.length ?? 0} hypervisors, ${d.registries.length} registries, ${d.zones.length} zones`}
+      facts={`${counted(d.machines.length, 'machine')}, ${counted(d.hypervisors?.length ?? 0, 'hypervisor')}, ${counted(d.registries.length, 'registry', 'registries')}, ${counted(d.zones.length, 'zone')}`}
       findings={[]}
       foot="What is planted here happens to the devices, not to Praesidor: it finds out as it would outside."
     >
@@ -135,7 +137,7 @@ export function ProvingSpace() {
             <th>BMC</th>
             <th>Power</th>
             <th>Does</th>
-            <th>Images held</th>
+            <th>Images present</th>
           </tr>
         </thead>
         <tbody>
@@ -152,7 +154,7 @@ export function ProvingSpace() {
           ))}
         </tbody>
       </table>
-      <h2 className="pt-4 text-lg">Clusters that stand</h2>
+      <h2 className="pt-4 text-lg">Running clusters</h2>
       {d.clusters.length === 0 ? (
         <p className="text-ink-2">None: the machines run nothing yet.</p>
       ) : (

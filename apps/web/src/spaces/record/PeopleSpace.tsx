@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import { type Role, roles } from '@praesidor/core/access';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -36,13 +37,13 @@ export function PeopleSpace() {
     <Space
       space="people"
       title="People"
-      facts={manage ? `${accounts.data?.length ?? 0} accounts` : 'your account; a warden manages the others'}
+      facts={manage ? `${counted(accounts.data?.length ?? 0, 'account')}` : 'your account; a warden manages the others'}
       sheets={<PeopleNav />}
       findings={[]}
       acts={
         <>
           <Button onClick={() => setOwn(true)}>Change your password…</Button>
-          <Button filled disabled={!manage} title={leave.why('accounts.manage')} onClick={() => setAdding(true)}>
+          <Button filled data-key="a" disabled={!manage} title={leave.why('accounts.manage')} onClick={() => setAdding(true)}>
             Add account…
           </Button>
         </>
@@ -58,7 +59,9 @@ export function PeopleSpace() {
               <th>Role</th>
               <th>Signed in</th>
               <th>Last seen</th>
-              <th />
+              <th>
+                <span className="sr-only">Acts</span>
+              </th>
             </tr>
           </thead>
           <tbody>
@@ -113,7 +116,7 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
           ))}
         </select>
       </td>
-      <td>{a.disabled ? 'disabled' : a.sessions ? `in ${a.sessions} ${a.sessions === 1 ? 'browser' : 'browsers'}` : 'no'}</td>
+      <td>{a.disabled ? 'disabled' : a.sessions ? `in ${counted(a.sessions, 'browser')}` : 'no'}</td>
       <td>{a.lastSeen ? <When at={a.lastSeen} as="both" /> : '—'}</td>
       <td className="whitespace-nowrap text-right">
         <button

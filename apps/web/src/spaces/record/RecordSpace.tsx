@@ -32,7 +32,9 @@ export function RecordSpace() {
             <th>Who</th>
             <th>Did</th>
             <th>To what</th>
-            <th />
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -23,7 +23,9 @@ export function Sessions({ title, login }: { title: string; login: string | unde
             <th>Last seen</th>
             <th>From</th>
             <th>Browser</th>
-            <th />
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
           </tr>
         </thead>
         <tbody>

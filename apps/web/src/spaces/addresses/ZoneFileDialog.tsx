@@ -1,3 +1,4 @@
+import { counted } from '@praesidor/core/words';
 import type { Edit, Zone } from '@praesidor/core/model';
 import { useMutation } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
@@ -11,13 +12,13 @@ import { useAct } from '../../state/act.ts';
 const tone = { stop: 'text-brick', mind: 'text-ochre', note: 'text-slate' };
 
 /** A master file from elsewhere: what is wrong with it, and what of it the plan has not; it can be taken in by name. */
-export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void }) {
-  const judge = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
+export function ZoneFileDialog({ zone, onClose }: { zone: Zone; onClose: () => void }) {
+  const check = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
   const take = useAct(
     (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
-    (_, edits) => `${edits.length} ${edits.length === 1 ? 'record' : 'records'} added to the plan.`,
+    (_, edits) => `${counted(edits.length, 'record')} added to the plan.`,
   );
-  const j = judge.data;
+  const j = check.data;
   const edits = (j?.unknown ?? []).map(
     ({ line: _, ...r }): Edit => ({
       op: 'put',
@@ -35,12 +36,12 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
         <>
           <Button onClick={onClose}>Close</Button>
           <Button filled disabled={!edits.length || take.isPending} onClick={() => take.mutate(edits, { onSuccess: onClose })}>
-            {edits.length ? `Add ${edits.length} ${edits.length === 1 ? 'record' : 'records'} to the plan` : 'Nothing to add'}
+            {edits.length ? `Add ${counted(edits.length, 'record')} to the plan` : 'Nothing to add'}
           </Button>
         </>
       }
     >
-      <FilePicker onText={judge.mutate} />
+      <FilePicker onText={check.mutate} />
       {j && (
         <>
           <p className="py-2">
@@ -54,7 +55,9 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
                 <tr>
                   <th>Line</th>
                   <th>Column</th>
-                  <th />
+                  <th>
+                    <span className="sr-only">Acts</span>
+                  </th>
                   <th>What</th>
                 </tr>
               </thead>
@@ -73,7 +76,7 @@ export function JudgeDialog({ zone, onClose }: { zone: Zone; onClose: () => void
           )}
         </>
       )}
-      <Refused error={judge.error ?? take.error} />
+      <Refused error={check.error ?? take.error} />
     </Dialog>
   );
 }

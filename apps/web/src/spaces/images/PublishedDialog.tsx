@@ -1,3 +1,5 @@
+import type { PublishedDocument } from '@praesidor/contract';
+import { counted } from '@praesidor/core/words';
 import type { Estate } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -9,33 +11,26 @@ import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useAct } from '../../state/act.ts';
 
-interface Offer {
-  name: string;
-  kind: 'Release' | 'Addon';
-  version: string;
-  components: number;
-  state: 'new' | 'same' | 'differs';
-}
 const says = { new: 'not declared here', same: 'as it is declared here', differs: 'differs from what is declared here' };
 
 /** Releases and add-ons that a source publishes as documents: held against the estate, and taken in. */
-export function OffersDialog({ estate, onClose }: { estate: Estate; onClose: () => void }) {
+export function PublishedDialog({ estate, onClose }: { estate: Estate; onClose: () => void }) {
   const sources = estate.registries.filter((r) => r.role === 'source');
   const [source, setSource] = useState(sources[0]?.name ?? '');
   const [wanted, setWanted] = useState<string[]>();
   const asked = useQuery({
-    queryKey: ['offers', source],
-    queryFn: () => api<{ offers: Offer[]; faults: string[] }>('GET', `/api/registries/${source}/offers`),
+    queryKey: ['published', source],
+    queryFn: () => api<{ published: PublishedDocument[]; faults: string[] }>('GET', `/api/registries/${source}/published`),
     enabled: source !== '',
     retry: false,
   });
-  const offers = asked.data?.offers ?? [];
+  const published = asked.data?.published ?? [];
   // What is new is what somebody came for; what differs is changed only when that is said.
-  const chosen = wanted ?? offers.filter((o) => o.state === 'new').map((o) => o.name);
+  const chosen = wanted ?? published.filter((o) => o.state === 'new').map((o) => o.name);
   const take = useAct(
-    () => api<{ taken: string[]; act: number }>('POST', `/api/registries/${source}/offers`, { names: chosen }),
+    () => api<{ taken: string[]; act: number }>('POST', `/api/registries/${source}/published`, { names: chosen }),
     (r) => `${r.taken.join(', ')}: declared; ${r.taken.length === 1 ? 'its bill is' : 'their bills are'} being walked.`,
-    [['estate'], ['offers'], ['acts']],
+    [['estate'], ['published'], ['acts']],
   );
   return (
     <Dialog
@@ -85,7 +80,7 @@ export function OffersDialog({ estate, onClose }: { estate: Estate; onClose: () 
       )}
       {asked.isFetching && !asked.data && <p className="text-ink-2">reading what it publishes…</p>}
       <Refused error={asked.error ?? take.error} />
-      {offers.map((o) => (
+      {published.map((o) => (
         <label key={o.name} className="grid grid-cols-[20px_150px_1fr_auto] items-baseline gap-2 border-rule border-b py-1.5">
           <input
             type="checkbox"
@@ -97,7 +92,7 @@ export function OffersDialog({ estate, onClose }: { estate: Estate; onClose: () 
             <b>{o.name}</b> {o.name === o.version ? '' : o.version}
           </span>
           <span className="text-ink-2">
-            {o.kind === 'Release' ? 'release' : 'add-on'}, {o.components} {o.components === 1 ? 'component' : 'components'}
+            {o.kind === 'Release' ? 'release' : 'add-on'}, {counted(o.components, 'component')}
           </span>
           <span className={`flex items-center gap-1.5 ${o.state === 'differs' ? 'text-ochre' : ''}`}>
             <Mark kind={o.state === 'same' ? 'done' : o.state === 'new' ? 'free' : 'hatched'} />

@@ -5,7 +5,7 @@ import { useView } from '../state/view.ts';
 const fill = { stop: 'var(--brick)', mind: 'var(--ochre)', note: 'var(--slate)' };
 
 /** The pentagon of a finding with its number. */
-export function Bastion({
+export function FindingMarker({
   severity,
   number,
   id,
@@ -38,6 +38,7 @@ export function Bastion({
   return (
     <button
       type="button"
+      data-bastion
       className="inline-block align-[-4px] leading-none"
       aria-label={`${severity} ${number}`}
       onMouseEnter={() => light(id)}
@@ -83,7 +84,7 @@ export function At({ kind, name, path }: { kind: string; name: string; path?: st
       {(bySubject(findings).get(`${kind} ${name}`) ?? []).map(({ f, i }) =>
         path === undefined || f.path.join('.').startsWith(path) ? (
           <span key={f.id} className="ml-1.5">
-            <Bastion severity={f.severity} number={i + 1} id={f.id} />
+            <FindingMarker severity={f.severity} number={i + 1} id={f.id} />
           </span>
         ) : null,
       )}

@@ -1,4 +1,6 @@
-import { bytesText, handOver, type Retention, suffices } from '@praesidor/core/images';
+import type { Scrub as ScrubState } from '@praesidor/contract';
+import { handOver, type Retention, suffices } from '@praesidor/core/images';
+import { bytesText, counted } from '@praesidor/core/words';
 import type { Edit, Estate, Registry } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
@@ -19,7 +21,7 @@ import { SubNav } from './SubNav.tsx';
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 
 /** What may go from a registry and why the rest may not; whether what it holds still verifies; what takes over from it. */
-export function AwaySpace() {
+export function CleanUpSpace() {
   const { site, inScope, params, setParams } = useScope();
   const estate = useSnapshot().data?.estate;
   const registries = (estate?.registries ?? []).filter((r) => r.role !== 'source');
@@ -66,7 +68,7 @@ export function AwaySpace() {
     >
       {registry && estate && (
         <>
-          <MayGo key={name} registry={registry} />
+          <Deletable key={name} registry={registry} />
           <Scrub registry={registry} />
         </>
       )}
@@ -74,19 +76,19 @@ export function AwaySpace() {
   );
 }
 
-function MayGo({ registry }: { registry: Registry }) {
+function Deletable({ registry }: { registry: Registry }) {
   const [keep, setKeep] = useState(1);
   const [left, setLeft] = useState<string[]>([]);
   const [asking, setAsking] = useState(false);
   const may = useQuery({
-    queryKey: ['may-go', registry.name, keep],
-    queryFn: () => api<Retention>('GET', `/api/registries/${registry.name}/may-go?keep=${keep}`),
+    queryKey: ['deletable', registry.name, keep],
+    queryFn: () => api<Retention>('GET', `/api/registries/${registry.name}/deletable?keep=${keep}`),
   });
   const take = useAct(
     (b: { bills: string[]; names: number }) =>
-      api<{ names: number; blobs: number; bytes: number }>('POST', `/api/registries/${registry.name}/take-away`, { ...b, keep }),
+      api<{ names: number; blobs: number; bytes: number }>('POST', `/api/registries/${registry.name}/delete`, { ...b, keep }),
     (r) => `${r.names} names and ${r.blobs} blobs are gone from ${registry.name}; ${bytesText(r.bytes)} are free.`,
-    [['may-go'], ['estate']],
+    [['deletable'], ['estate']],
   );
   const m = may.data;
   const bills = (m?.goes ?? []).map((g) => g.bill).filter((b) => !left.includes(b));
@@ -119,20 +121,18 @@ function MayGo({ registry }: { registry: Registry }) {
             onChange={(e) => setLeft(e.target.checked ? left.filter((b) => b !== g.bill) : [...left, g.bill])}
           />
           <b>{g.bill}</b>
-          <span className="text-ink-2">
-            {g.images.length} {g.images.length === 1 ? 'image' : 'images'} that nothing else names
-          </span>
-          <span className="text-right">{bytesText(g.paper)} of its own</span>
+          <span className="text-ink-2">{counted(g.images.length, 'image')} that nothing else names</span>
+          <span className="text-right">{bytesText(g.declaredBytes)} of its own</span>
         </label>
       ))}
       {m && m.goes.length > 0 && (
         <div className="flex items-center gap-3 pt-2">
           <span>
-            <b>{bytesText(m.free.bytes)}</b> are freed ({m.free.blobs} blobs, {bytesText(m.free.paper)} as declared) when all of
-            it is deleted.
+            <b>{bytesText(m.free.bytes)}</b> are freed ({m.free.blobs} blobs, {bytesText(m.free.declaredBytes)} as declared) when
+            all of it is deleted.
           </span>
           <Button className="ml-auto" disabled={!bills.length || take.isPending} onClick={() => setAsking(true)}>
-            Delete {names} {names === 1 ? 'tag' : 'tags'}…
+            Delete {counted(names, 'tag')}…
           </Button>
         </div>
       )}
@@ -146,7 +146,7 @@ function MayGo({ registry }: { registry: Registry }) {
       ))}
       {m && m.unknown.length > 0 && (
         <p className="pt-1.5 text-ink-2">
-          {m.unknown.length} {m.unknown.length === 1 ? 'tag is' : 'tags are'} in no known bill and not touched:{' '}
+          {counted(m.unknown.length, 'tag is', 'tags are')} in no known bill and not touched:{' '}
           <span className="mono">{m.unknown[0]?.split('@')[0]}</span>
           {m.unknown.length > 1 ? ' and others' : ''}.
         </p>
@@ -154,7 +154,7 @@ function MayGo({ registry }: { registry: Registry }) {
       {asking && (
         <TypedDialog
           title={`Delete ${bills.join(', ')} from ${registry.name}`}
-          about={`${names} ${names === 1 ? 'tag is' : 'tags are'} deleted, and every blob that nothing refers to afterwards. Ship the images again to restore them.`}
+          about={`${counted(names, 'tag is', 'tags are')} deleted, and every blob that nothing refers to afterwards. Ship the images again to restore them.`}
           words={registry.name}
           act="Delete"
           onDone={() => take.mutate({ bills, names })}
@@ -171,25 +171,16 @@ function namesOf(m: Retention | undefined, bills: string[]): number {
   return new Set((m?.goes ?? []).filter((g) => bills.includes(g.bill)).flatMap((g) => g.images.filter((i) => !kept.has(i)))).size;
 }
 
-interface ScrubDto {
-  running: boolean;
-  done: number;
-  of: number;
-  bytes: number;
-  endedAt?: string;
-  damaged: { digest: string; why: string }[];
-  missing: { digest: string; repository: string }[];
-}
 /** A registry that reads every blob again: how far it is, and what began or stops it. */
 function useScrub(name: string, enabled = true) {
   const scrub = useQuery({
     queryKey: ['scrub', name],
-    queryFn: async () => (await api<{ scrub: ScrubDto }>('GET', `/api/registries/${name}/scrub`)).scrub,
+    queryFn: async () => (await api<{ scrub: ScrubState }>('GET', `/api/registries/${name}/scrub`)).scrub,
     refetchInterval: (q) => (q.state.data?.running ? 1000 : false),
     enabled,
     retry: false,
   });
-  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubDto }>(how, `/api/registries/${name}/scrub`), '', [
+  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubState }>(how, `/api/registries/${name}/scrub`), '', [
     ['scrub', name],
   ]);
   return { scrub, act };
@@ -229,7 +220,7 @@ function Scrub({ registry }: { registry: Registry }) {
             </span>
           ) : (
             <span className="text-ink-2">
-              Every blob is read again and held against its digest. That was not done since it started.
+              Every blob is read again and compared with its digest. That was not done since it started.
             </span>
           )}
           <Button className="ml-auto" disabled={act.isPending} onClick={() => act.mutate(s.running ? 'DELETE' : 'POST')}>
