@@ -151,7 +151,7 @@ function zone() {
 
 /** 100 clients, 200 reservations each, all for one /16, over HTTP; and a table of 50,000. */
 async function ledger() {
-  const i = await new Installation().start({ serve: false });
+  const i = await new Installation().start({ whole: true, serve: false });
   const server = await serveApart(i);
   try {
     const c = await i.as('warden');
@@ -223,7 +223,7 @@ async function ledger() {
 
 /** The map of a /16 in Chromium: how long drawing it takes, and the longest frame while a pointer goes over it. */
 async function map() {
-  const i = await new Installation().start();
+  const i = await new Installation().start({ whole: true });
   const b = await openBrowser();
   try {
     const c = await i.as('warden');

@@ -5,9 +5,10 @@ import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
 import { slice } from './slice.ts';
+import { use } from './use.ts';
 
 /** The benchmarks by name; `npm run bench -- addresses` runs one of them. A new one is a file and a line. */
-const all = { addresses, ground, hosts, images: imagesBench, kits, slice };
+const all = { addresses, ground, hosts, images: imagesBench, kits, slice, use };
 const wanted = process.argv.slice(2);
 const unknown = wanted.find((w) => !Object.hasOwn(all, w));
 if (unknown) {

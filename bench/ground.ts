@@ -238,7 +238,7 @@ async function large(i: Installation, c: Client) {
 /** What must hold when many come at once. */
 export async function ground() {
   await wrongLogins();
-  const i = await new Installation().start({ speed: 600 });
+  const i = await new Installation().start({ whole: true, speed: 600 });
   const c = await i.as('warden');
   await eventually(async () => Object.keys((await c.estate()).observed.registries).length >= 5, 'registries seen');
   const url = i.config.publicUrl;

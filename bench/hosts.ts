@@ -119,7 +119,7 @@ async function sweeping() {
     firmware: '2.21',
     bmc: { address: `10.66.1.${n + 20}`, user: 'operator', password: 'lantern-demo-7', firmware: '4.10' },
   }));
-  const i = await new Installation().start({ machines });
+  const i = await new Installation().start({ whole: true, machines });
   try {
     const c = await i.as('warden');
     const began = performance.now();
@@ -145,7 +145,7 @@ async function sweeping() {
 
 /** The table in Chromium with ten thousand rows: first rows behind the answer, then scrolling. */
 export async function table() {
-  const i = await new Installation().start();
+  const i = await new Installation().start({ whole: true });
   const b = await openBrowser();
   try {
     const c = await i.as('warden');

@@ -3,7 +3,8 @@ import { once } from 'node:events';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { bytesText, joinBills, missing, sizeOf, splitIntoCases } from '@praesidor/core/images';
+import { joinBills, missing, sizeOf, splitIntoCases } from '@praesidor/core/images';
+import { bytesText } from '@praesidor/core/words';
 import type { Bill } from '@praesidor/core/model';
 import { hashPassword, nodeFlags, Store } from '@praesidor/registry';
 import { makeCertificate, publish } from '@praesidor/standins';
@@ -33,7 +34,7 @@ function releases(count: number, images: number): Bill[] {
         digest(1e6 + i * 100 + Math.floor(r / 2)),
         digest(1e8 + i * 100 + r),
       ];
-      for (const [n, d] of layers.entries()) bill.blobs[d] = { bytes: 10_000 * (n + 1), paper: 20e6 * (n + 1) };
+      for (const [n, d] of layers.entries()) bill.blobs[d] = { bytes: 10_000 * (n + 1), declaredBytes: 20e6 * (n + 1) };
       const m = digest(1e10 + i * 100 + r);
       bill.images.push({
         ref: `up.example/core/i${i}:r${r}`,
@@ -114,7 +115,7 @@ const loads: Load[] = [
 
 /**
  * Bytes of memory that a process has of its own (Linux, proc(5), RssAnon): the code of Node.js stands in memory once, whoever
- * runs it. The carrier counts with all it has, the server with what it grew by.
+ * runs it. The transfer process counts with all it has, the server with what it grew by.
  */
 function memoryOf(pid: number | undefined): number {
   try {
@@ -127,10 +128,10 @@ function memoryOf(pid: number | undefined): number {
 /** A shipment between two registries that are processes of their own, held against curl and sha256sum of the same blobs. */
 async function shipped() {
   const dir = mkdtempSync(join(tmpdir(), 'bench-images-'));
-  const i = await new Installation().start({ speed: 2000 });
+  const i = await new Installation().start({ whole: true, speed: 2000 });
   const children: ReturnType<typeof spawn>[] = [];
   try {
-    const shift = i.config.detours[0]?.portShift ?? 0;
+    const shift = i.config.addressMap[0]?.portShift ?? 0;
     const ca = await makeCertificate({ commonName: 'Bench CA', isCa: true });
     const password = await hashPassword('bench-secret');
     const start = async (name: string, address: string) => {
@@ -161,7 +162,10 @@ async function shipped() {
     const publications = (load: Load) =>
       load.images.map((image, k) => ({
         image: `10.99.0.30:5000/${load.name}/i${k}:1`,
-        layers: Array.from({ length: image.layers }, (_, l) => ({ key: `${load.name} ${k} ${l}`, paper: 2000 * image.bytes })),
+        layers: Array.from({ length: image.layers }, (_, l) => ({
+          key: `${load.name} ${k} ${l}`,
+          declaredBytes: 2000 * image.bytes,
+        })),
       }));
     await publish(await new Store(join(dir, 'source/content')).open(), loads.flatMap(publications));
     await start('source', '10.99.0.30');
@@ -259,7 +263,7 @@ async function shipped() {
       const before = memoryOf(process.pid);
       let more = 0;
       const watch = setInterval(() => {
-        more = Math.max(more, memoryOf(process.pid) - before + memoryOf(i.running.ctx.carrier.pid));
+        more = Math.max(more, memoryOf(process.pid) - before + memoryOf(i.running.ctx.transfer.pid));
       }, 100);
       await c.good('POST', `/api/shipments/${shipment.label}/start`);
       const done = await shipmentIn(c, shipment.label, way === 'case' ? 'packed' : 'landed');

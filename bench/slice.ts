@@ -79,10 +79,11 @@ async function heavy(i: Installation, c: Awaited<ReturnType<Installation['as']>>
 /** The demonstration from check to build, and the first view in a browser. */
 export async function slice() {
   const i = await new Installation().start({
+    whole: true,
     speed: 2000,
     also: Array.from({ length: 8 }, (_, k) => ({
       image: `images.upstream.example/addons/heavy-${k}:1`,
-      layers: Array.from({ length: 8 }, (_, l) => ({ key: `heavy ${k} ${l}`, paper: 8e9 })),
+      layers: Array.from({ length: 8 }, (_, l) => ({ key: `heavy ${k} ${l}`, declaredBytes: 8e9 })),
     })),
   });
   try {

@@ -63,12 +63,13 @@ describe('the map', () => {
     await b.driver.actions().move(at(2, 2)).press().move(at(5, 2)).release().perform();
     await b.see('10.62.8.66 – 10.62.8.69, 4 addresses');
   });
-  it('draws 65,536 addresses, and hovering over them drops no frames', async () => {
+  // How long a frame takes is measured alone, by the benchmark.
+  it('draws 65,536 addresses, and hovering over them draws none of them anew', async () => {
     await open('/addresses?site=bw&net=bw-published');
     const canvas = await b.find(`${map}//canvas`);
     await b.see('kiosk-1', 5000).catch(() => b.see('terminal desk'));
     await b.driver.executeScript(
-      'window.long = 0; new PerformanceObserver((l) => { for (const e of l.getEntries()) window.long = Math.max(window.long, e.duration); }).observe({ entryTypes: ["longtask"] })',
+      'window.drawn = 0; const p = CanvasRenderingContext2D.prototype, put = p.putImageData; p.putImageData = function (...a) { window.drawn++; return put.apply(this, a); }',
     );
     for (let k = 0; k < 40; k++)
       await b.driver
@@ -76,7 +77,14 @@ describe('the map', () => {
         .move({ origin: canvas as never, x: -250 + k * 12, y: -150 + ((k * 37) % 300), duration: 0 })
         .perform();
     await b.see('10.41.');
-    expect(await b.driver.executeScript<number>('return window.long')).toBeLessThan(120);
+    const drawn = () => b.driver.executeScript<number>('return window.drawn');
+    // News of the estate may draw it anew meanwhile, once or twice; 40 moves of the pointer never do.
+    const before = await drawn();
+    expect(before).toBeLessThan(8);
+    // Another width is drawn anew: the counter counts.
+    await b.size(1180, 800);
+    await b.driver.wait(async () => (await drawn()) > before, 20_000, 'the map to be drawn anew');
+    await b.size(1280, 800);
   });
   it('lists the occupied runs of IPv6', async () => {
     await open('/addresses?site=bw&net=bw-machine-six');
@@ -122,7 +130,7 @@ describe('one address', () => {
   it('shows when its network is full, as a chart', async () => {
     await open('/addresses?site=bw&net=bw-machine');
     await b.clickText('full in about');
-    await b.find("//figure//canvas[contains(@aria-label, 'of 256 addresses held, full on')]");
+    await b.find("//figure//canvas[contains(@aria-label, 'of 256 addresses reserved, full on')]");
     await b.see('Fitted on 17 Feb 2026');
   });
 });
@@ -182,7 +190,7 @@ describe('names', () => {
     z.serial++;
     await b.find("//table[@aria-label='Planned against served']//tr[contains(., 'change') and contains(., 'ns1')]", 60_000);
   });
-  it('that are foreign are adopted, or removed by their name', async () => {
+  it('that are foreign are added to the plan, or removed by their name', async () => {
     await open(`/addresses/names?site=lr&zone=${zone}`);
     await b.clickText('remove…', "//tr[contains(., 'radar-gw')]");
     await b.find("//button[@disabled and normalize-space(.)='Remove it']");

@@ -130,7 +130,7 @@ describe('many hosts', () => {
     await area.sendKeys('name,rack,unit,serial\nbw-40,R2,3,HW40040B\nother,R2,4,HW40009B\nbw-41,R2,zz,\n');
     await b.see('is not a number');
     await b.see("serial HW40009B is bw-09's");
-    await (await b.find("//label[contains(., 'leave out the')]/input")).click();
+    await (await b.find("//label[contains(., 'leave out')]/input")).click();
     await b.click('button', 'Take 1 line');
     await eventually(async () => (await host('bw-40'))?.unit === 3, 'bw-40 is there');
   });
@@ -175,7 +175,7 @@ describe('guests', () => {
     await b.choose('Mould', 'errand: 2 vCPU, 8 GiB');
     await b.type('How many', '2');
     await b.type('Names begin with', 'bw-e');
-    await b.find("//*[@aria-label='Where they would stand']//td[.='bw-e1']");
+    await b.find("//*[@aria-label='Placement of the new guests']//td[.='bw-e1']");
     await b.click('button', 'Cast 2 guests');
     await b.find("//section[@aria-label='Guests']//tr[contains(., 'bw-e1') and contains(., 'runs')]");
     const on = (await host('bw-e1'))?.guest?.hypervisor ?? '';
@@ -189,7 +189,7 @@ describe('guests', () => {
   });
 });
 
-describe('what is asked', () => {
+describe('requirements', () => {
   it('is set in place, shows what it changes, and goes reset to default', async () => {
     await open('/hosts/profiles?site=bw');
     const cell = await b.find("//input[@aria-label='Worker, memory']");

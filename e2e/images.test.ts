@@ -41,8 +41,8 @@ afterAll(async () => {
 describe('a shipment in cases', () => {
   it('is planned with what follows, packed, landed case by case, and whole', async () => {
     await open('/images?plan=lr-registry&bills=1.33.6');
-    await b.type('One case holds', '1.3 MB');
-    await b.find(`${inDialog}//*[contains(., '3 cases of 1.3 MB')]`);
+    await b.type('One case holds', '330 kB');
+    await b.find(`${inDialog}//*[contains(., '3 cases of 330 kB')]`);
     await b.click('button', 'Pack the cases', inDialog);
     await b.see('packed: carry it there, then land it');
     await b.driver.findElement(By.xpath("//button[starts-with(@aria-label, 'case 2,')]")).click();
@@ -63,11 +63,11 @@ describe('a shipment in cases', () => {
 });
 
 describe('a ship', () => {
-  it('is told how long its link takes, and gets its images alongside', async () => {
+  it('is told how long its link takes, and gets its images in port', async () => {
     await open('/images?plan=ptl-registry&bills=log-shipper');
     await b.see('MV Petrel is thin, 8 Mbit/s, 01:00 to 05:00');
     await b.find(`${inDialog}//*[contains(., 'in 1 night')]`);
-    await b.choose('By', 'alongside');
+    await b.choose('By', 'fast-link');
     await b.see('MV Petrel is thin, 600 Mbit/s');
     await b.click('button', 'Ship it', inDialog);
     await b.find("//*[@data-row and contains(., 'MV Petrel') and contains(., 'landed and verified')]");
@@ -131,7 +131,7 @@ describe('releases', () => {
     await b.find(`${inDialog}//label[contains(., 'time-keeper') and contains(., 'not declared here')]`);
     await b.click('button', 'Declare 1', inDialog);
     await b.see('time-keeper: declared; its bill is being walked.');
-    await b.find("//table[@aria-label='What each registry holds']//tr[contains(., 'time-keeper') and contains(., '1 images')]");
+    await b.find("//table[@aria-label='Images at each registry']//tr[contains(., 'time-keeper') and contains(., '1 image')]");
     expect((await c.estate()).addons.map((a) => a.name)).toContain('time-keeper');
   });
 });
@@ -139,12 +139,12 @@ describe('releases', () => {
 describe('where a mirror keeps images', () => {
   it('is set in place after showing what it changes, said to the runtime, and taken back', async () => {
     await open('/images/rules?charter=dunlin');
-    await (await b.find("//button[contains(@aria-label, 'keeps images.upstream.example: its own')]")).click();
+    await (await b.find("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]")).click();
     await b.type('below which path dnl-registry keeps images.upstream.example', 'Not A Path\uE007');
     await b.click('button', 'Make this change', inDialog);
     await b.see('a path of lower-case letters, digits and separators');
     await b.click('button', 'Cancel', inDialog);
-    await (await b.find("//button[contains(@aria-label, 'keeps images.upstream.example: its own')]")).click();
+    await (await b.find("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]")).click();
     await b.type('below which path dnl-registry keeps images.upstream.example', 'mirrored\uE007');
     await b.see('source images.upstream.example, under mirrored');
     await b.click('button', 'Make this change', inDialog);
@@ -163,7 +163,7 @@ describe('a registry’s certificate', () => {
   it('is signed by an authority made here, trusted first, handed over, and the old one goes out of the trust', async () => {
     const before = await shown();
     await open('/images/rules?site=dnl');
-    await b.click('button', 'New certificate of dnl-registry');
+    await b.click('button', 'Renew… the certificate of dnl-registry');
     await b.see('shows one that MV Dunlin CA signed');
     await b.click('button', 'Trust this authority', inDialog);
     await b.see('MV Dunlin images CA is in the trust bundle, and in every boot kit from now on');
@@ -203,10 +203,10 @@ describe('a registry’s certificate', () => {
 describe('the kit of a registry', () => {
   it('is made, shows its passwords once, and is taken once', async () => {
     await open('/images/rules?site=tst');
-    await b.click('button', 'Kit of tst-registry');
+    await b.click('button', 'Kit… of tst-registry');
     await b.type('Valid for', '200');
     await b.click('button', 'Make the kit', inDialog);
-    await b.see('keeps the password that the keyring holds');
+    await b.see('keeps the password that the keyring has');
     const link = String(await (await b.find(`${inDialog}//a[contains(., 'Take the archive')]`)).getAttribute('href'));
     const take = () => fetch(link, { headers: { cookie: c.cookie } });
     const first = await take();
@@ -214,7 +214,7 @@ describe('the kit of a registry', () => {
     expect(Buffer.from(await first.arrayBuffer()).subarray(0, 2)).toEqual(Buffer.from([0x1f, 0x8b]));
     expect((await take()).status).toBe(404);
     await b.click('button', 'Done', inDialog);
-    await b.click('button', 'Kit of tst-registry');
+    await b.click('button', 'Kit… of tst-registry');
     await b.see('issued by a new CA of its own');
     expect(await b.text()).not.toContain('is shown now and never again');
   });
@@ -222,7 +222,7 @@ describe('the kit of a registry', () => {
 
 describe('what can be deleted', () => {
   it('is listed with its reasons, confirmed by name, and taken away', async () => {
-    await open('/images/away?registry=ptl-registry');
+    await open('/images/clean-up?registry=ptl-registry');
     await b.see('petrel');
     await b.find("//label[contains(., 'log-shipper') and contains(., 'that nothing else names')]");
     await b.clickText(' tags…');
@@ -268,7 +268,7 @@ describe('pulls', () => {
 
 describe('the hand-over', () => {
   const choose = async () => {
-    await open('/images/away?registry=lr-registry');
+    await open('/images/clean-up?registry=lr-registry');
     await (await b.find("//select[@aria-label='standing registry']/option[.='bw-registry']")).click();
   };
   it('switches a cluster once its content is there, and keeps the starter while hosts read from it', async () => {
@@ -334,15 +334,15 @@ describe('many registries', () => {
     await b.see('registries are behind');
     // Edge 3 lacks a layer: no other edge stands before it. Of the others nothing is known, which is told.
     await b.find(
-      "//table[@aria-label='What each registry holds']/tbody/tr[.//b[.='Edge 3'] and not(preceding-sibling::tr[.//b[starts-with(., 'Edge')]])]",
+      "//table[@aria-label='Images at each registry']/tbody/tr[.//b[.='Edge 3'] and not(preceding-sibling::tr[.//b[starts-with(., 'Edge')]])]",
     );
-    await b.find("//table[@aria-label='What each registry holds']/tbody/tr[.//b[.='Edge 7'] and contains(., 'not known')]");
+    await b.find("//table[@aria-label='Images at each registry']/tbody/tr[.//b[.='Edge 7'] and contains(., 'not known')]");
     await b.type('find a registry', 'edge 4');
-    await b.find("//table[@aria-label='What each registry holds']/tbody[count(tr)=1]/tr[.//b[.='Edge 4']]");
+    await b.find("//table[@aria-label='Images at each registry']/tbody[count(tr)=1]/tr[.//b[.='Edge 4']]");
     await b.type('find a registry', 'no such site');
     await b.see('No registry or site fits no such site.');
     await b.type('find a registry', 'edge 3');
-    await b.clickText('Plan a shipment', "//table[@aria-label='What each registry holds']");
+    await b.clickText('Plan a shipment', "//table[@aria-label='Images at each registry']");
     await b.find(`${inDialog}//*[contains(., 'Edge 3 is thin, 8 Mbit/s')]`);
     await b.see('1 layer');
   });

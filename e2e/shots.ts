@@ -4,7 +4,7 @@ import { openBrowser } from './lib/browser.ts';
 import { followNextMoves, type Station } from './walk.ts';
 
 /** One current picture of each main view, taken on the walk through the demonstration. */
-const i = await new Installation().start({ speed: 120 });
+const i = await new Installation().start({ whole: true, speed: 120 });
 const c = await i.as('warden');
 await eventually(async () => {
   const e = await c.estate();
@@ -26,7 +26,7 @@ const page = async (name: string, path: string, sees: string) => {
 try {
   const at: Partial<Record<Station, () => Promise<void>>> = {
     'signed-in': async () => {
-      await b.find("//section[@aria-label='Lantern Rock']//*[contains(., 'layers short')]");
+      await b.find("//section[@aria-label='Lantern Rock']//*[contains(., 'layers missing')]");
       await shot('estate');
       await page('addresses', '/addresses?site=lr&net=lr-machine', 'claimed twice');
       await page('hypervisors', '/hosts/hypervisors?site=bw', 'staging-node');
@@ -71,7 +71,7 @@ try {
     outputs: async () => {
       await shot('proof');
       await page('names', '/addresses/names?site=lr&zone=lr.kestrelferries.example', 'foreign');
-      await page('proving', '/proving', 'Clusters that stand');
+      await page('proving', '/proving', 'Running clusters');
       await b.driver.executeScript("localStorage.setItem('theme', 'night')");
       await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'pulled images.upstream.example');
     },

@@ -24,6 +24,26 @@ afterAll(async () => {
 });
 const margin = "//aside[@aria-label='Margin']";
 
+describe('the title line', () => {
+  it('keeps a name on one line; facts that are cut are whole while they have the focus', async () => {
+    await b.size(960, 800);
+    try {
+      await open('/hosts/bw-03?site=bw');
+      await b.find("//h1[.='bw-03']");
+      const line = () =>
+        b.driver.executeScript<{ name: number; cut: boolean }>(
+          'const h = document.querySelector("h1"), f = h.nextElementSibling; return { name: h.getClientRects().length, cut: f.scrollWidth > f.clientWidth }',
+        );
+      await b.driver.wait(async () => (await line()).cut, 20_000, 'facts that are cut');
+      expect((await line()).name).toBe(1);
+      await b.driver.executeScript('document.querySelector("h1").nextElementSibling.focus()');
+      expect(await line()).toEqual({ name: 1, cut: false });
+    } finally {
+      await b.size(1280, 800);
+    }
+  });
+});
+
 describe('the margin', () => {
   it.each([
     ['/addresses?site=lr&net=lr-machine', 'Service pool lies inside a DHCP scope', 'ADR-001'],
@@ -74,10 +94,12 @@ describe('declaring', () => {
     await b.press('/');
     await b.type('Go to, or do', 'declare a network');
     await b.press('\uE007');
-    await b.see('Network lr-net');
-    await b.click('button', 'Save Network lr-net');
-    await b.find("//nav[@aria-label='Networks']//button[contains(., 'lr-net')]");
-    expect((await (await i.as('warden')).estate()).networks.find((n) => n.name === 'lr-net')?.prefix).toBe('10.62.8.128/25');
+    await b.see('Network lr-machine-2');
+    await b.click('button', 'Save Network lr-machine-2');
+    await b.find("//nav[@aria-label='Networks']//button[contains(., 'lr-machine-2')]");
+    expect((await (await i.as('warden')).estate()).networks.find((n) => n.name === 'lr-machine-2')?.prefix).toBe(
+      '10.62.8.128/25',
+    );
   });
   it('says at its line what cannot be read, and saves nothing of it', async () => {
     await open('/declare?kind=Site');
@@ -151,6 +173,35 @@ describe('much, and nothing', () => {
     } finally {
       await q("delete from host where key like 'tst-0%'");
       await q(told);
+    }
+  });
+  it('forty sites are folded by their state, worst first, with the next moves above them', async () => {
+    const many = await new Installation().start({ bare: true });
+    try {
+      const c = await many.as('warden');
+      // Every fourth has a gateway outside its network: something that stops. All checks hold at the others.
+      const text = Array.from({ length: 40 }, (_, n) =>
+        [
+          `kind: Site\nname: s${n}\ntitle: Site ${n}\nform: edge\nreach: thin\ndomain: s${n}.kestrelferries.example\nresolvers: [10.0.0.53]`,
+          `kind: Network\nname: s${n}-machine\nsite: s${n}\npurpose: machine\nprefix: 10.9.${n}.0/24\ngateway: ${n % 4 ? `10.9.${n}.1` : '10.99.0.1'}`,
+        ].join('\n---\n'),
+      ).join('\n---\n');
+      await c.good('POST', '/api/import', { text });
+      await b.open(`${many.config.publicUrl}/sign-in`);
+      await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+      await b.open(`${many.config.publicUrl}/estate`);
+      await b.see('10 sites with a stop');
+      await b.see('30 sites without findings');
+      const order = await b.driver.executeScript<string[]>(
+        'return [...document.querySelectorAll("main h2")].map((h) => h.textContent.replace(/ (with|without) .*/, ""))',
+      );
+      expect(order).toEqual(['Next moves', '10 sites', '30 sites']);
+      expect(await b.count('section[aria-label^="Site "]')).toBe(0);
+      await b.clickText('10 sites with a stop');
+      await b.find("//section[@aria-label='Site 4']");
+      expect(await b.count('section[aria-label^="Site "]')).toBe(10);
+    } finally {
+      await many.stop();
     }
   });
   it('an estate with nothing in it says where to begin, in every space', async () => {

@@ -51,7 +51,7 @@ describe('a charter that two people edit', () => {
     await b.find("//button[@aria-label='Purpose: gates of the pier, edit']");
     await shot('saved-since');
     await b.click('button', 'Consequences and save…');
-    await b.click('button', 'Save and hold');
+    await b.click('button', 'Save and hold hosts');
     await b.gone('Discard draft');
     expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the pier' });
   });
@@ -74,7 +74,7 @@ describe('a charter that two people edit', () => {
     await b.click('button', choice);
     if (stands === 'tide tables') {
       await b.click('button', 'Consequences and save…');
-      await b.click('button', 'Save and hold');
+      await b.click('button', 'Save and hold hosts');
     }
     await b.gone('Discard draft');
     await b.gone('planner changed a field');

@@ -1,8 +1,7 @@
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { Installation } from '../apps/server/test/installation.ts';
+import { axeFaults } from './lib/axe.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 import { followNextMoves, type Station } from './walk.ts';
 
@@ -17,17 +16,7 @@ afterAll(async () => {
   await i.stop();
 });
 
-const axe = readFileSync(join(import.meta.dirname, '../node_modules/axe-core/axe.min.js'), 'utf8');
-/** What axe finds serious or worse on the page as it stands. */
-async function faults(): Promise<string[]> {
-  await b.driver.executeScript(axe);
-  const found = await b.driver.executeAsyncScript<{ violations: { id: string; impact: string; nodes: { html: string }[] }[] }>(
-    "axe.run(document, { resultTypes: ['violations'] }).then(arguments[0])",
-  );
-  return found.violations
-    .filter((v) => v.impact === 'serious' || v.impact === 'critical')
-    .map((v) => `${v.id}: ${v.nodes[0]?.html.slice(0, 160)}`);
-}
+const faults = () => axeFaults(b);
 
 describe('somebody who has never seen it', () => {
   it('follows Next moves from an empty room to a proved cluster', async () => {

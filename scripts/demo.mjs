@@ -9,6 +9,9 @@ import { fail, step } from './lib/say.mjs';
 import { keyringKey, kept, noteRunning, word } from './lib/secrets.mjs';
 
 checkNode();
+/** Nothing is declared: the devices stand there, and the estate is to be written. Its database and its devices are its own. */
+const empty = process.argv.includes('--empty');
+const own = empty ? '-empty' : '';
 const stops = [];
 let ending = false;
 async function end(code) {
@@ -34,18 +37,19 @@ try {
   const pg = await step('Starting PostgreSQL', async () => {
     const p = await startPostgres(join(state, 'postgres'), 54320);
     stops.push(() => p.stop());
-    createDatabase(p, 'praesidor');
+    createDatabase(p, `praesidor${own.replace('-', '_')}`);
     return p;
   });
   const shift = await freeShift();
-  const detours = `10.0.0.0/8=127.0.0.0/8+${shift}`;
+  const addressMap = `10.0.0.0/8=127.0.0.0/8+${shift}`;
   const provingPort = await step('Starting the stand-ins', async () => {
     const p = start(
       'standins',
       'packages/standins/src/main.ts',
       {
-        PRAESIDOR_DETOURS: detours,
-        PROVING_DIR: join(state, 'world'),
+        PRAESIDOR_ADDRESS_MAP: addressMap,
+        PROVING_DIR: join(state, `world${own}`),
+        PROVING_WORLD: join(root, empty ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
         PROVING_PORT: String(await freePort(8090)),
         PROVING_SPEED: process.env.SPEED ?? '60',
       },
@@ -65,13 +69,13 @@ try {
   );
   const port = await freePort(Number(process.env.PORT ?? 8080));
   const env = {
-    DATABASE_URL: pg.url('praesidor'),
+    DATABASE_URL: pg.url(`praesidor${own.replace('-', '_')}`),
     PORT: String(port),
     PRAESIDOR_URL: `http://127.0.0.1:${port}`,
     PRAESIDOR_KEY: keyringKey(state),
-    PRAESIDOR_DATA: join(state, 'data'),
+    PRAESIDOR_DATA: join(state, `data${own}`),
     PRAESIDOR_WEB: join(root, 'apps/web/dist'),
-    PRAESIDOR_DETOURS: detours,
+    PRAESIDOR_ADDRESS_MAP: addressMap,
     PROVING_URL: `http://127.0.0.1:${provingPort}`,
   };
   await step(
@@ -80,7 +84,7 @@ try {
       start(
         'load',
         'apps/server/src/setup/load.ts',
-        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: join(root, 'demo') },
+        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: empty ? '' : join(root, 'demo') },
         logs,
       ).listening,
   );
@@ -96,8 +100,13 @@ Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)
 
 ${accounts.map((a) => `  ${a.login.padEnd(6)} ${a.password.padEnd(10)} ${a.role.padEnd(8)} ${a.name}`).join('\n')}
 
-Sign in as iris, and follow Next moves on the first page from top to bottom: at the end the cluster
-plover stands at Lantern Rock and is proved. Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.
+Sign in as iris, and follow Next moves on the first page from top to bottom: at the end ${
+    empty
+      ? `the cluster that you
+declare stands and is proved. What an engineer knows of the room is in demo/empty/room.md, its CA files are in ${join(state, `world${own}`)}`
+      : `the cluster
+plover stands at Lantern Rock and is proved`
+  }. Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.
 Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
 `);
 } catch (e) {
@@ -125,6 +134,7 @@ async function freeShift() {
       ['127.40.7.11', 443],
       ['127.62.8.20', 6443],
       ['127.40.8.20', 6443],
+      ['127.44.8.53', 53],
       ['127.62.8.9', 5000],
       ['127.0.0.1', 6443],
     ];

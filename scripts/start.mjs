@@ -51,7 +51,7 @@ try {
     () =>
       start('load', 'apps/server/src/setup/load.ts', {
         ...env,
-        PRAESIDOR_ACCOUNTS: JSON.stringify([first]),
+        PRAESIDOR_FIRST_ACCOUNT: JSON.stringify(first),
         PRAESIDOR_LOAD: join(state, 'empty'),
       }).listening,
   );
@@ -59,7 +59,7 @@ try {
   const s = start('server', 'apps/server/src/main.ts', env);
   stops.push(() => s.stop());
   process.stdout.write(
-    `Praesidor is at ${await s.listening}; the first account is ${first.login}, its password stands in .praesidor/own/warden.json\n`,
+    `Praesidor is at ${await s.listening}; where nobody had an account yet, it made ${first.login}, whose password stands in .praesidor/own/warden.json\n`,
   );
   void s.ended.then((code) => end(code ?? 1));
 } catch (e) {

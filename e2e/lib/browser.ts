@@ -1,6 +1,6 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname } from 'node:path';
-import { By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { By, until, type WebElement } from 'selenium-webdriver';
 import chrome from 'selenium-webdriver/chrome.js';
 
 /** Debian's Chromium at 1280×800, with no way to anything but loopback. */
@@ -25,13 +25,9 @@ export async function openBrowser(): Promise<Browser> {
     );
   const service = new chrome.ServiceBuilder('/usr/bin/chromedriver').build();
   const driver = chrome.Driver.createSession(options, service);
-  await driver.sendDevToolsCommand('Emulation.setDeviceMetricsOverride', {
-    width: 1280,
-    height: 800,
-    deviceScaleFactor: 1,
-    mobile: false,
-  });
-  return new Browser(driver);
+  const b = new Browser(driver);
+  await b.size(1280, 800);
+  return b;
 }
 
 const quoted = (text: string) => (text.includes("'") ? `"${text}"` : `'${text}'`);
@@ -42,23 +38,27 @@ const named = (role: string, name: string) => {
 
 /** A person at the page: finds things by role and name, and waits for conditions, never for time. */
 export class Browser {
-  constructor(readonly driver: WebDriver) {}
-  private readonly patience = Number(process.env.E2E_PATIENCE ?? 75_000);
+  constructor(readonly driver: chrome.Driver) {}
+  private readonly timeoutMs = Number(process.env.E2E_TIMEOUT ?? 75_000);
+
+  /** How large the page is, in CSS pixels. */
+  size = (width: number, height: number) =>
+    this.driver.sendDevToolsCommand('Emulation.setDeviceMetricsOverride', { width, height, deviceScaleFactor: 1, mobile: false });
 
   /** Opens a page and waits until the application has drawn something: before that it hears no keys. */
   async open(url: string): Promise<void> {
     await this.driver.get(url);
-    await this.driver.wait(until.elementLocated(By.css('#root *')), this.patience, `${url} stays empty`);
+    await this.driver.wait(until.elementLocated(By.css('#root *')), this.timeoutMs, `${url} stays empty`);
   }
-  find = async (xpath: string, ms = this.patience): Promise<WebElement> =>
+  find = async (xpath: string, ms = this.timeoutMs): Promise<WebElement> =>
     this.driver.wait(until.elementLocated(By.xpath(xpath)), ms, `nothing on the page fits ${xpath}`);
-  async see(text: string, ms = this.patience): Promise<WebElement> {
+  async see(text: string, ms = this.timeoutMs): Promise<WebElement> {
     return this.find(
       `//*[contains(normalize-space(.), ${quoted(text)})][not(.//*[contains(normalize-space(.), ${quoted(text)})])]`,
       ms,
     );
   }
-  async gone(text: string, ms = this.patience): Promise<void> {
+  async gone(text: string, ms = this.timeoutMs): Promise<void> {
     await this.driver.wait(
       async () =>
         (await this.driver.findElements(By.xpath(`//*[text()[contains(normalize-space(.), ${quoted(text)})]]`))).length === 0,
@@ -66,7 +66,7 @@ export class Browser {
       `${text} is still there`,
     );
   }
-  private async act(xpath: string, ms = this.patience): Promise<void> {
+  async act(xpath: string, ms = this.timeoutMs): Promise<void> {
     const end = Date.now() + ms;
     for (;;) {
       try {
