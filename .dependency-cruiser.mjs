@@ -27,6 +27,12 @@ export default {
       '^packages/shipping/src',
       '^(packages/(registry|standins)|apps/)',
     ),
+    rule(
+      'contract-knows-core-only',
+      'what the API answers is known to both sides, and knows neither',
+      '^packages/contract/src',
+      '^(packages/(protocols|registry|shipping|standins)|apps/)',
+    ),
     rule('hashing-is-a-leaf', 'it is used from below everything else', '^packages/hashing/src', '^(packages/(?!hashing)|apps/)'),
     rule(
       'registry-stands-alone',

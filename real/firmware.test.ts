@@ -34,7 +34,7 @@ beforeAll(async () => {
       tftpPort: 69,
       pxeProgram: '/usr/lib/ipxe/snponly.efi',
     },
-    patience: 1800,
+    timeoutSeconds: 1800,
     before: (shift) => openRoom(shift),
   });
   c = await i.as('warden');

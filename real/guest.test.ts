@@ -33,7 +33,7 @@ beforeAll(async () => {
   let shift = 0;
   await i.start({
     settings: { port, publicUrl: `https://${hall.server}:${tls}`, urlAuthority: ca.cert, trustProxy: ['127.0.0.1'] },
-    patience: 1800,
+    timeoutSeconds: 1800,
     before: (to) => {
       shift = to;
       openRoom(to, hall);

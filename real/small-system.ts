@@ -22,7 +22,7 @@ export function smallSystem(dir: string) {
     { path: 'init', body: `${init}\n`, mode: 0o755 },
   ]);
   const kernel = join(kernels, readdirSync(kernels).find((f) => f.startsWith('vmlinuz-')) as string);
-  const layer = (title: string, bytes: Buffer) => ({ key: title, paper: bytes.length, title, bytes });
+  const layer = (title: string, bytes: Buffer) => ({ key: title, declaredBytes: bytes.length, title, bytes });
   return [
     layer('kernel', readFileSync(kernel)),
     layer('initrd', readFileSync(initrd)),

@@ -24,13 +24,13 @@ const address = '10.62.8.32';
 beforeAll(async () => {
   const layer = (title: string) => {
     const bytes = readFileSync(join(parts, 'system', title));
-    return { key: title, paper: bytes.length, title, bytes };
+    return { key: title, declaredBytes: bytes.length, title, bytes };
   };
   const port = await freePort();
   await i.start({
     also: [{ image: 'images.upstream.example/core/system:1.34.2', layers: ['kernel', 'initrd', 'stub'].map(layer) }],
     settings: { host: '0.0.0.0', port, publicUrl: `http://${room.server}:${port}` },
-    patience: 1800,
+    timeoutSeconds: 1800,
     before: openRoom,
   });
   c = await i.as('warden');

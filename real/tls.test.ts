@@ -41,11 +41,11 @@ beforeAll(async () => {
     also: [
       {
         image: 'images.upstream.example/core/system:1.34.2',
-        layers: [...smallSystem(dir), { key: 'contents', paper: contents.length, title: 'contents', bytes: contents }],
+        layers: [...smallSystem(dir), { key: 'contents', declaredBytes: contents.length, title: 'contents', bytes: contents }],
       },
     ],
     settings: { port, publicUrl: `https://${room.server}:${tls}`, urlAuthority: ca.cert },
-    patience: 1800,
+    timeoutSeconds: 1800,
     before: (to) => {
       shift = to;
       openRoom(to);
