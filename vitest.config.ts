@@ -1,7 +1,7 @@
 import { defineConfig } from 'vitest/config';
 
 /** Starts the demonstration as a whole, and measures how long that takes: alone. */
-const starts = ['e2e/starts.test.ts', 'e2e/install.test.ts'];
+const starts = ['e2e/starts.test.ts'];
 
 /** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, three at a time: they often wait. */
 export default defineConfig({

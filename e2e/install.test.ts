@@ -55,9 +55,14 @@ it('an installation follows its page: from a clean folder to the first sign-in',
   const command = /^ExecStart=(.*)$/m.exec(unit)?.[1] as string;
   const service = spawn('sh', ['-c', `set -a; . ${join(dir, 'etc/environment')}; set +a; exec ${command}`], {
     cwd: join(dir, 'opt/app'),
-    stdio: 'ignore',
+    stdio: ['ignore', 'pipe', 'pipe'],
     env: { PATH: process.env.PATH, HOME: process.env.HOME },
   });
+  let said = '';
+  for (const stream of [service.stdout, service.stderr])
+    stream?.on('data', (d) => {
+      said += d;
+    });
   stops.push(async () => {
     service.kill('SIGTERM');
     await new Promise((done) => service.once('exit', done));
@@ -65,9 +70,11 @@ it('an installation follows its page: from a clean folder to the first sign-in',
   const at = `http://127.0.0.1:${port}`;
   await eventually(
     async () => (await fetch(`${at}/api/ready`).catch(() => undefined))?.status === 200,
-    'the service is ready',
+    () => `the service is ready; it says: ${said}`,
     90_000,
   );
+  // A room without internet: what was installed and built above is not fetched or built a second time.
+  expect(said).not.toMatch(/Installing|Building/);
   const signedIn = await fetch(`${at}/api/sign-in`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },

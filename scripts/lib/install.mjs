@@ -108,13 +108,23 @@ export const packages = {
   'kubernetes-client': () => quiet('sh', ['-c', 'command -v kubectl']).status === 0,
 };
 
-/** `npm ci`, when the lock file has changed since the last time. */
+/** Whether what is in node_modules is what the lock file asks for, by the list that npm keeps of what it installed there. */
+function installed() {
+  const read = (path) => JSON.parse(readFileSync(join(root, path), 'utf8')).packages;
+  let there;
+  try {
+    there = read('node_modules/.package-lock.json');
+  } catch {
+    return false;
+  }
+  const asked = read('package-lock.json');
+  const same = ([path, p]) => path === '' || (there[path] ? there[path].version === p.version : Boolean(p.optional || p.devOptional));
+  return Object.entries(asked).every(same);
+}
+
+/** `npm ci`, where something of the lock file is lacking. What the engineer installed (and carried in) is not fetched again. */
 export async function modules() {
-  const lock = createHash('sha256')
-    .update(readFileSync(join(root, 'package-lock.json')))
-    .digest('hex');
-  const marker = join(root, 'node_modules', '.praesidor-lock');
-  if (existsSync(marker) && readFileSync(marker, 'utf8') === lock) return;
+  if (installed()) return;
   await step('Installing npm packages', async () => {
     const r = quiet('npm', ['ci', '--no-fund', '--no-audit', '--loglevel=error']);
     if (r.status !== 0) {
@@ -124,7 +134,6 @@ export async function modules() {
         `npm ci failed: ${why}.${/EAI_AGAIN|ENOTFOUND|ECONNREFUSED|ETIMEDOUT|ENETUNREACH|network/.test(said) ? ' Is there a network?' : ''}`,
       );
     }
-    writeFileSync(marker, lock);
   });
 }
 
