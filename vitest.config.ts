@@ -1,11 +1,39 @@
 import { defineConfig } from 'vitest/config';
+import { BaseSequencer, type TestSpecification } from 'vitest/node';
 
 /** Starts the demonstration as a whole, and measures how long that takes: alone. */
 const starts = ['e2e/starts.test.ts'];
 
-/** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, three at a time: they often wait. */
+/** Suites that take longest, longest first: begun last, one of them would run alone at the end. */
+const long = [
+  'every-view',
+  'install',
+  'walk',
+  'remedies',
+  'images',
+  'addresses',
+  'spaces',
+  'together',
+  'hosts',
+  'kit-faults',
+  'kill',
+  'outage',
+  'empty',
+];
+class LongestFirst extends BaseSequencer {
+  override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {
+    const place = (f: TestSpecification) => {
+      const at = long.findIndex((name) => f.moduleId.endsWith(`/${name}.test.ts`));
+      return at < 0 ? long.length : at;
+    };
+    return (await super.sort(files)).sort((a, b) => place(a) - place(b));
+  }
+}
+
+/** Unit tests beside the code; then the suites with PostgreSQL, stand-ins and a browser, four at a time: they often wait. */
 export default defineConfig({
   test: {
+    sequence: { sequencer: LongestFirst },
     projects: [
       {
         test: {
@@ -22,10 +50,10 @@ export default defineConfig({
         test: {
           name: 'server',
           include: ['apps/server/test/**/*.test.ts'],
-          testTimeout: 120_000,
-          hookTimeout: 120_000,
+          testTimeout: 300_000,
+          hookTimeout: 300_000,
           isolate: false,
-          maxWorkers: 3,
+          maxWorkers: 4,
           sequence: { groupOrder: 1 },
         },
       },
@@ -34,10 +62,10 @@ export default defineConfig({
           name: 'interface',
           include: ['e2e/**/*.test.ts'],
           exclude: starts,
-          testTimeout: 300_000,
-          hookTimeout: 180_000,
+          testTimeout: 600_000,
+          hookTimeout: 300_000,
           isolate: false,
-          maxWorkers: 3,
+          maxWorkers: 4,
           sequence: { groupOrder: 1 },
         },
       },
@@ -46,7 +74,7 @@ export default defineConfig({
           name: 'commands',
           include: starts,
           testTimeout: 300_000,
-          hookTimeout: 180_000,
+          hookTimeout: 300_000,
           maxWorkers: 1,
           sequence: { groupOrder: 2 },
         },

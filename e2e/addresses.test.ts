@@ -83,7 +83,7 @@ describe('the map', () => {
     expect(before).toBeLessThan(8);
     // Another width is drawn anew: the counter counts.
     await b.size(1180, 800);
-    await b.driver.wait(async () => (await drawn()) > before, 20_000, 'the map to be drawn anew');
+    await b.driver.wait(async () => (await drawn()) > before, b.timeoutMs, 'the map to be drawn anew');
     await b.size(1280, 800);
   });
   it('lists the occupied runs of IPv6', async () => {
@@ -188,7 +188,7 @@ describe('names', () => {
     const z = served();
     z.records = z.records.map((r) => (r.name === `ns1.${zone}` ? { ...r, value: '10.62.8.99' } : r));
     z.serial++;
-    await b.find("//table[@aria-label='Planned against served']//tr[contains(., 'change') and contains(., 'ns1')]", 60_000);
+    await b.find("//table[@aria-label='Planned against served']//tr[contains(., 'change') and contains(., 'ns1')]");
   });
   it('that are foreign are added to the plan, or removed by their name', async () => {
     await open(`/addresses/names?site=lr&zone=${zone}`);

@@ -54,4 +54,4 @@ it('an empty database becomes a proved cluster of six hosts, with what an engine
   expect(i.world.clusters.list()).toMatchObject([{ name: 'dipper', up: true }]);
   // The registry's address was taken from its name server, and no node has it.
   expect(e.reservations.find((r) => r.address === '10.44.8.9')?.owner).toEqual({ kind: 'registry', name: 'nq-registry' });
-}, 600_000);
+});

@@ -97,7 +97,7 @@ export async function fromNothing(
   await b.click('button', 'Sweep', "//*[@role='dialog']");
   await b.click('button', 'Accept 6 fingerprints');
   await at('accepted');
-  await b.find("//button[normalize-space(.)='List 6 hosts']", 60_000);
+  await b.find("//button[normalize-space(.)='List 6 hosts']");
   await b.click('button', 'List 6 hosts');
   await b.find("//*[@role='table']//*[contains(., 'nq-06')]");
   await at('listed');
@@ -143,7 +143,7 @@ export async function fromNothing(
   await move('Plan the shipment');
   await at('shipment');
   await b.click('button', 'Ship it');
-  await b.see('landed and verified', 120_000);
+  await b.see('landed and verified');
   await at('shipped');
   await move('Show the DNS update');
   await at('names');
@@ -155,7 +155,7 @@ export async function fromNothing(
   await b.clickText('Build', "//ol[@aria-label='Next moves']");
   await b.click('button', 'Build');
   await b.find("//h1[starts-with(., 'Build ')]");
-  await b.find("//a[normalize-space(.)='Outputs']", 300_000);
+  await b.find("//a[normalize-space(.)='Outputs']");
   await at('proved');
   return hand.typed;
 }

@@ -73,14 +73,14 @@ describe('every view', () => {
     async (path, heading, dialogs) => {
       await theme('light');
       await shown(path, heading);
-      await b.driver.wait(async () => (await b.driver.executeScript('return document.readyState')) === 'complete', 20_000);
+      await b.driver.wait(async () => (await b.driver.executeScript('return document.readyState')) === 'complete', b.timeoutMs);
       expect([path, await faults()]).toEqual([path, []]);
       for (const act of dialogs) {
         await b.click('button', act);
         await b.find("//*[@role='dialog']");
         expect([path, act, await faults()]).toEqual([path, act, []]);
         await b.press(Key.ESCAPE);
-        await b.driver.wait(async () => (await b.count('[role=dialog]')) === 0, 20_000);
+        await b.driver.wait(async () => (await b.count('[role=dialog]')) === 0, b.timeoutMs);
         // What had the focus has gone; the page as a whole never has it.
         expect([act, (await focus()).tag]).not.toEqual([act, 'BODY']);
       }
@@ -108,10 +108,10 @@ async function keys(path: string): Promise<void> {
   const first = await b.driver.executeScript<string>('return document.querySelector("[role=dialog] tbody td").textContent');
   if (rows) expect([path, first.startsWith('G ')]).toEqual([path, false]);
   await b.press(Key.ESCAPE);
-  await b.driver.wait(async () => (await b.count('[role=dialog]')) === 0, 20_000);
+  await b.driver.wait(async () => (await b.count('[role=dialog]')) === 0, b.timeoutMs);
   await b.press('ga');
   await b.find("//h1[.='Addresses']");
-  await b.driver.wait(async () => (await focus()).tag !== 'BODY', 20_000, 'the focus fell to the page');
+  await b.driver.wait(async () => (await focus()).tag !== 'BODY', b.timeoutMs, 'the focus fell to the page');
 }
 
 describe('keys that act', () => {

@@ -71,7 +71,6 @@ it('an installation follows its page: from a clean folder to the first sign-in',
   await eventually(
     async () => (await fetch(`${at}/api/ready`).catch(() => undefined))?.status === 200,
     () => `the service is ready; it says: ${said}`,
-    90_000,
   );
   // A room without internet: what was installed and built above is not fetched or built a second time.
   expect(said).not.toMatch(/Installing|Building/);

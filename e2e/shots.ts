@@ -64,7 +64,7 @@ try {
       await b.find('//h1');
     },
     building: async () => {
-      await b.find("//*[@data-state='done' and contains(@data-step, 'lr-02/images')]", 120_000);
+      await b.find("//*[@data-state='done' and contains(@data-step, 'lr-02/images')]");
       await b.find("//*[@data-state='running' and contains(@data-step, 'lr-05/images')]");
       await shot('build');
     },

@@ -34,7 +34,7 @@ describe('the title line', () => {
         b.driver.executeScript<{ name: number; cut: boolean }>(
           'const h = document.querySelector("h1"), f = h.nextElementSibling; return { name: h.getClientRects().length, cut: f.scrollWidth > f.clientWidth }',
         );
-      await b.driver.wait(async () => (await line()).cut, 20_000, 'facts that are cut');
+      await b.driver.wait(async () => (await line()).cut, b.timeoutMs, 'facts that are cut');
       expect((await line()).name).toBe(1);
       await b.driver.executeScript('document.querySelector("h1").nextElementSibling.focus()');
       expect(await line()).toEqual({ name: 1, cut: false });

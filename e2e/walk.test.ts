@@ -47,7 +47,7 @@ describe('somebody who has never seen it', () => {
       },
       // A host whose disk is not empty stops its lane; the failure is seen first, while the rest goes on; somebody lets it be erased.
       building: async () => {
-        await b.find("//button[normalize-space(.)='Erase disks and retry…']", 300_000);
+        await b.find("//button[normalize-space(.)='Erase disks and retry…']");
         await b.see('lr-08 system failed · ends not before');
         await b.see('1 running, 1 with failed steps');
         await b.click('button', 'Erase disks and retry…');
@@ -137,7 +137,7 @@ describe('in the frame', () => {
     await b.choose('Fault', 'bmc-silent');
     await b.choose('Subject', 'lr-04');
     await b.click('button', 'Plant it');
-    await b.find("//ul[@aria-label='Planted faults']//*[.='lr-04']", 120_000);
+    await b.find("//ul[@aria-label='Planted faults']//*[.='lr-04']");
     expect(i.world.faults.list()).toEqual([{ kind: 'bmc-silent', subject: 'lr-04' }]);
     await b.click('button', 'Lift it');
     await b.see('No fault is planted.');

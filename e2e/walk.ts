@@ -34,7 +34,7 @@ export async function followNextMoves(
   await b.find("//button[normalize-space(.)='Accept 8 fingerprints']");
   await at('sighted');
   await b.click('button', 'Accept 8 fingerprints');
-  await b.find("//button[normalize-space(.)='List 7 hosts']", 60_000);
+  await b.find("//button[normalize-space(.)='List 7 hosts']");
   await at('measured');
   await b.click('button', 'List 7 hosts');
   await b.find("//*[@role='table']//*[contains(., 'lr-08')]");
@@ -76,9 +76,9 @@ export async function followNextMoves(
   await b.clickText('Build', "//ol[@aria-label='Next moves']");
   await b.click('button', 'Build');
   await b.find("//h1[starts-with(., 'Build ')]");
-  await b.find("//*[@data-state='running' and contains(@data-step, '/images')]", 300_000);
+  await b.find("//*[@data-state='running' and contains(@data-step, '/images')]");
   await at('building');
-  await b.find("//a[normalize-space(.)='Outputs']", 300_000);
+  await b.find("//a[normalize-space(.)='Outputs']");
   await at('proved');
   await b.click('link', 'Outputs');
   await b.see('by the way this server reaches it');

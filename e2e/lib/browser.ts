@@ -9,6 +9,8 @@ export async function openBrowser(): Promise<Browser> {
     .setBinaryPath('/usr/bin/chromium')
     .addArguments(
       '--headless=new',
+      '--disable-gpu',
+      '--disable-software-rasterizer',
       '--no-sandbox',
       '--disable-dev-shm-usage',
       '--hide-scrollbars',
@@ -36,10 +38,37 @@ const named = (role: string, name: string) => {
   return `//*[${tag}][normalize-space(.)=${quoted(name)} or @aria-label=${quoted(name)}]`;
 };
 
+/** Questions to the page, as source: what fits a path; the innermost element with a text; whether a text is nowhere. */
+const byPath = `(path) => document.evaluate(path, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue`;
+const byText = `(text) => {
+  const has = (e) => e.textContent.replace(/\\s+/g, ' ').includes(text);
+  let e = document.documentElement;
+  if (!has(e)) return null;
+  for (let inner; (inner = [...e.children].find(has)); ) e = inner;
+  return e;
+}`;
+const withoutText = `(text) => {
+  const texts = document.createTreeWalker(document, NodeFilter.SHOW_TEXT);
+  while (texts.nextNode()) if (texts.currentNode.data.replace(/\\s+/g, ' ').includes(text)) return false;
+  return true;
+}`;
+const waiting = `
+  const [source, subject, ms, done] = arguments;
+  const ask = (0, eval)(source);
+  const end = performance.now() + ms;
+  const again = () => {
+    const began = performance.now();
+    const found = ask(subject);
+    if (found || began > end) return done(found || null);
+    setTimeout(again, Math.max(20, 4 * (performance.now() - began)));
+  };
+  again();
+`;
+
 /** A person at the page: finds things by role and name, and waits for conditions, never for time. */
 export class Browser {
   constructor(readonly driver: chrome.Driver) {}
-  private readonly timeoutMs = Number(process.env.E2E_TIMEOUT ?? 75_000);
+  readonly timeoutMs = Number(process.env.E2E_TIMEOUT ?? 150_000);
 
   /** How large the page is, in CSS pixels. */
   size = (width: number, height: number) =>
@@ -51,20 +80,26 @@ export class Browser {
     await this.driver.wait(until.elementLocated(By.css('#root *')), this.timeoutMs, `${url} stays empty`);
   }
   find = async (xpath: string, ms = this.timeoutMs): Promise<WebElement> =>
-    this.driver.wait(until.elementLocated(By.xpath(xpath)), ms, `nothing on the page fits ${xpath}`);
-  async see(text: string, ms = this.timeoutMs): Promise<WebElement> {
-    return this.find(
-      `//*[contains(normalize-space(.), ${quoted(text)})][not(.//*[contains(normalize-space(.), ${quoted(text)})])]`,
-      ms,
-    );
-  }
+    this.waitIn(byPath, xpath, ms, () => `nothing on the page fits ${xpath}`);
+  /** The innermost element that has the text. */
+  see = async (text: string, ms = this.timeoutMs): Promise<WebElement> =>
+    this.waitIn(byText, text, ms, () => `“${text}” is not on the page`);
   async gone(text: string, ms = this.timeoutMs): Promise<void> {
-    await this.driver.wait(
-      async () =>
-        (await this.driver.findElements(By.xpath(`//*[text()[contains(normalize-space(.), ${quoted(text)})]]`))).length === 0,
-      ms,
-      `${text} is still there`,
-    );
+    await this.waitIn(withoutText, text, ms, () => `“${text}” is still there`);
+  }
+  /** Waits in the page for what a question finds there: asking from outside takes a round trip a time, and a fifth of a second between. */
+  private async waitIn<T>(question: string, subject: string, ms: number, what: () => string): Promise<T> {
+    const end = Date.now() + ms;
+    for (;;) {
+      const left = Math.min(5000, Math.max(0, end - Date.now()));
+      const found = await this.driver.executeAsyncScript<T | null>(waiting, question, subject, left).catch((e: Error) => {
+        // The page went elsewhere while it was asked: what comes next is asked again.
+        if (!/stale|unload|context|detached|navigat|frame|script timeout|no such execution/i.test(e.message)) throw e;
+        return null;
+      });
+      if (found) return found;
+      if (Date.now() >= end) throw new Error(what());
+    }
   }
   async act(xpath: string, ms = this.timeoutMs): Promise<void> {
     const end = Date.now() + ms;

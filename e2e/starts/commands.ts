@@ -65,7 +65,6 @@ describe('without root', () => {
     const url = await eventually(
       async () => /Praesidor is at +(\S+)/.exec(said)?.[1] || (child.exitCode !== null && Promise.reject(new Error(said))),
       'the demonstration is up',
-      90_000,
     );
     expect((await fetch(`${url}/api/ready`)).ok).toBe(true);
     child.kill('SIGINT');

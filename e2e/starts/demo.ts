@@ -32,7 +32,6 @@ function demo() {
       eventually(
         async () => /Praesidor is at +(\S+)/.exec(said)?.[1] || (child.exitCode !== null && Promise.reject(new Error(said))),
         'the demonstration is up',
-        90_000,
       ),
   };
 }

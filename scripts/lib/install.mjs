@@ -118,7 +118,8 @@ function installed() {
     return false;
   }
   const asked = read('package-lock.json');
-  const same = ([path, p]) => path === '' || (there[path] ? there[path].version === p.version : Boolean(p.optional || p.devOptional));
+  const same = ([path, p]) =>
+    path === '' || (there[path] ? there[path].version === p.version : Boolean(p.optional || p.devOptional));
   return Object.entries(asked).every(same);
 }
 

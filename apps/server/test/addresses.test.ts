@@ -223,6 +223,7 @@ describe('many at once', () => {
       going = false;
     });
     let longest = 0;
+    const began = performance.now();
     while (going) {
       const t = performance.now();
       await fetch(`${i.config.publicUrl}/api/health`);
@@ -231,7 +232,8 @@ describe('many at once', () => {
     }
     expect((await preview).status).toBe(200);
     expect(answered).toBeGreaterThan(5);
-    expect(longest).toBeLessThan(1500);
+    // Read where requests are answered, it would hold up one of them for nearly all of its time.
+    expect(longest).toBeLessThan((performance.now() - began) / 2);
   });
 });
 

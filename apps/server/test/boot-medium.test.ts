@@ -39,9 +39,9 @@ describe('a host that starts from virtual media', () => {
 
   it('is played a medium with its program and its first-boot data, and told to start from it until it need not', async () => {
     await c.good('POST', '/api/builds', { charter: 'plover' });
-    uri = await eventually(async () => machine()?.media, 'its controller plays a medium', 60_000);
+    uri = await eventually(async () => machine()?.media, 'its controller plays a medium');
     expect(uri).toMatch(/\/boot\/[\w-]+\/boot\.iso$/);
-    await eventually(async () => machine()?.bootTarget === 'Cd' && machine()?.bootAlways, 'it starts from it', 20_000);
+    await eventually(async () => machine()?.bootTarget === 'Cd' && machine()?.bootAlways, 'it starts from it');
     expect(machine()?.bootUri).toBeUndefined();
     const drive = await httpDrive(uri, signal);
     // What the mirror gives with another digest is not played.
@@ -93,11 +93,7 @@ describe('a host that starts from virtual media', () => {
     i.lift('node-never-boots', host);
     machine()?.powerOff();
     machine()?.powerOn();
-    await eventually(
-      async () => (await buildOf(c)).status.steps[`${host}/system`]?.state === 'done',
-      'its first boot is done',
-      60_000,
-    );
+    await eventually(async () => (await buildOf(c)).status.steps[`${host}/system`]?.state === 'done', 'its first boot is done');
     expect([machine()?.media, machine()?.bootTarget]).toEqual([undefined, 'None']);
     const { lines } = await c.good<{ lines: { line: string }[] }>('GET', `/api/builds/plover/1/log?step=${host}/system`);
     const said = lines.map((l) => l.line);
@@ -110,7 +106,7 @@ describe('a host that starts from virtual media', () => {
 
   it('has no medium any more when its build has ended', async () => {
     await c.good('POST', '/api/builds/plover/1/stop', {});
-    await eventually(async () => (await buildOf(c)).status.state === 'stopped', 'the build has ended', 30_000);
+    await eventually(async () => (await buildOf(c)).status.state === 'stopped', 'the build has ended');
     expect((await fetch(uri, { method: 'HEAD' })).status).toBe(404);
     expect((await fetch(uri, { headers: { range: 'bytes=0-1' } })).status).toBe(404);
   });

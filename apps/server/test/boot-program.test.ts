@@ -29,7 +29,7 @@ describe('the program that firmware is told to boot', () => {
     });
     for (const host of ['lr-02', 'lr-04']) i.plant('node-never-boots', host);
     await c.good('POST', '/api/builds', { charter: 'plover' });
-    uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot', 60_000);
+    uri = await eventually(async () => i.world.machines.get('lr-02')?.bootUri, 'the controller is told what to boot');
   });
   afterAll(() => i.stop());
 
@@ -76,7 +76,7 @@ describe('the program that firmware is told to boot', () => {
   });
 
   it('is found by PXE: by the adapter of a host that starts so, from a network that it may start in, while the build waits for it', async () => {
-    await eventually(async () => i.world.machines.get('lr-04')?.bootTarget === 'Pxe', 'its controller is told', 30_000);
+    await eventually(async () => i.world.machines.get('lr-04')?.bootTarget === 'Pxe', 'its controller is told');
     expect(i.world.machines.get('lr-04')?.bootUri).toBeUndefined();
     const ask = async (mac: string, from: string) =>
       (await fetch(`${i.config.publicUrl}/boot/pxe/${mac}`, { headers: { 'x-forwarded-for': from } })).text();

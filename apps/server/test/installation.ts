@@ -322,11 +322,13 @@ export class Client {
   estate = async () => (await this.good<{ estate: Estate }>('GET', '/api/estate')).estate;
 }
 
+/** Milliseconds after which something that was waited for is said never to come: far more than it takes on a machine with much else to do. */
+const patience = 240_000;
 /** Waits on a condition. */
 export async function eventually<T>(
   ask: () => Promise<T | undefined | false>,
   what: string | (() => string),
-  ms = 60_000,
+  ms = patience,
 ): Promise<T> {
   const end = Date.now() + ms;
   let wait = 25;
@@ -360,15 +362,11 @@ interface BuildAnswer {
 }
 export const buildOf = (c: Client, number = 1, charter = 'plover') =>
   c.good<BuildAnswer>('GET', `/api/builds/${charter}/${number}`);
-export const builtOrBroken = (c: Client, number = 1, ms = 110_000) =>
-  eventually(
-    async () => {
-      const b = await buildOf(c, number);
-      return ['done', 'failed'].includes(b.status.state) && b;
-    },
-    `the end of build ${number}`,
-    ms,
-  );
+export const builtOrBroken = (c: Client, number = 1) =>
+  eventually(async () => {
+    const b = await buildOf(c, number);
+    return ['done', 'failed'].includes(b.status.state) && b;
+  }, `the end of build ${number}`);
 
 /** From an empty room to a charter that nothing stops: what Next moves asks for, over the API. `under`: where its mirror keeps images. */
 export async function prepare(warden: Client, under?: string): Promise<void> {

@@ -72,14 +72,10 @@ describe('a kit that travels over TLS', () => {
     await i.stop();
   });
   const preflight = () =>
-    eventually(
-      async () => {
-        const s = (await buildOf(c)).status.steps.preflight;
-        return (s?.state === 'failed' || s?.state === 'done') && s;
-      },
-      'everything is measured',
-      60_000,
-    );
+    eventually(async () => {
+      const s = (await buildOf(c)).status.steps.preflight;
+      return (s?.state === 'failed' || s?.state === 'done') && s;
+    }, 'everything is measured');
   const said = async (step: string) =>
     (await c.good<{ lines: { line: string }[] }>('GET', `/api/builds/plover/1/log?step=${step}`)).lines.map((l) => l.line);
 
@@ -101,14 +97,10 @@ describe('a kit that travels over TLS', () => {
       why: 'over TLS',
     });
     await c.good('POST', '/api/builds/plover/1/resume');
-    await eventually(
-      async () => {
-        const { steps } = (await buildOf(c)).status;
-        return ['lr-02', 'lr-04'].every((h) => steps[`${h}/system`]?.state === 'done');
-      },
-      'two hosts have started',
-      90_000,
-    );
+    await eventually(async () => {
+      const { steps } = (await buildOf(c)).status;
+      return ['lr-02', 'lr-04'].every((h) => steps[`${h}/system`]?.state === 'done');
+    }, 'two hosts have started');
     expect((await said('preflight')).find((l) => l.includes('travels over TLS'))).toContain('CN=authority of the kit');
     const of = (host: string) => i.world.machines.get(host)?.trusted;
     expect(of('lr-02')).toEqual({ boot: [], media: [ca.cert], verify: true });
@@ -117,7 +109,7 @@ describe('a kit that travels over TLS', () => {
   });
 
   it('is not loaded from who shows another certificate', async () => {
-    const uri = await eventually(async () => i.world.machines.get('lr-07')?.bootUri, 'lr-07 is told what to start', 30_000);
+    const uri = await eventually(async () => i.world.machines.get('lr-07')?.bootUri, 'lr-07 is told what to start');
     await httpBoot(uri, signal, [ca.cert]);
     await expect(httpBoot(uri, signal)).rejects.toThrow(/certificate/);
   });

@@ -192,10 +192,11 @@ describe('hostile files', () => {
     ['a million quotation marks', `${'a TXT "\n'.repeat(200_000)}b A 10.0.0.1\n`],
     ['a million origins', `${'$ORIGIN a\n'.repeat(100_000)}b A 10.0.0.1\n`],
   ])('%s is read within seconds, and said', (_, text) => {
-    const began = performance.now();
+    const began = process.cpuUsage();
     const { problemCount } = read(text);
     expect(problemCount).toBeGreaterThan(0);
-    expect(performance.now() - began).toBeLessThan(8000);
+    // Of a processor: how long it takes by the clock depends on what else runs.
+    expect(process.cpuUsage(began).user / 1e6).toBeLessThan(8);
   });
 });
 
