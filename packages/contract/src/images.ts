@@ -1,5 +1,5 @@
 import { LandingChange, PullStep, Retention, WouldPull } from '@praesidor/core/images';
-import { SeenCertificate, SeenScrub } from '@praesidor/core/model';
+import { SeenCertificate, SeenRegistry, SeenScrub } from '@praesidor/core/model';
 import { z } from 'zod';
 import { Count, Moment } from './parts.ts';
 
@@ -98,8 +98,8 @@ export const RegistrySeen = z.strictObject({
     askedAt: z.string().optional(),
     used: z.number().optional(),
     free: z.number().optional(),
-    scrub: z.unknown().optional(),
-    renews: z.unknown().optional(),
+    scrub: SeenRegistry.shape.scrub,
+    renews: SeenRegistry.shape.renews,
   }),
 });
 export type Scrub = SeenScrub;

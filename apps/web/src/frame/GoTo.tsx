@@ -76,7 +76,9 @@ export default function GoTo() {
             loop
             shouldFilter={false}
             onKeyDown={(e) => {
-              if (e.key !== 'Enter' || ready) return;
+              // Nothing is marked yet in the moment in which a list is drawn: then, too, the first is meant.
+              const marked = e.currentTarget.querySelector("[cmdk-item][aria-selected='true']");
+              if (e.key !== 'Enter' || (ready && marked)) return;
               e.preventDefault();
               setEntered(true);
             }}

@@ -1,2 +1,3 @@
 export * from './amounts.ts';
 export * from './own.ts';
+export * from './moments.ts';

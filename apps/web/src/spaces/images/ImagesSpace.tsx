@@ -154,7 +154,7 @@ function Certificates({ registries, estate }: { registries: Registry[]; estate: 
         const s = estate.observed.registries[r.name];
         return (
           <div key={r.name} className="border-rule border-b py-1.5">
-            <div className="mono whitespace-normal! break-all">{r.endpoint}</div>
+            <div className="mono whitespace-normal! break-all text-xs!">{r.endpoint}</div>
             <div className="text-ink-2 text-sm">
               {!s
                 ? 'not looked at yet'
