@@ -4,7 +4,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { catalogue, View } from '@praesidor/core/checks';
+import { catalogue, makeChecker } from '@praesidor/core/checks';
 import { makeCertificate } from '@praesidor/standins';
 import { renewDue, type CertificateMade, type TrustView } from '../src/areas/images/trust.ts';
 import { type Client, eventually, Installation } from './installation.ts';
@@ -21,10 +21,7 @@ const anchors = (pem = '') => pem.match(/BEGIN CERTIFICATE/g)?.length ?? 0;
 const give = (name: string, body: object = {}) => c.call<CertificateMade>('POST', `/api/registries/${name}/certificate`, body);
 /** What the check would tell of a registry's end, as of now. */
 const told = async (name: string) =>
-  catalogue
-    .find((x) => x.code === 'IMG-002')
-    ?.find(new View(await c.estate()))
-    .find((h) => h.subject.name === name);
+  makeChecker(catalogue.filter((x) => x.code === 'IMG-002'))(await c.estate()).findings.find((h) => h.subject.name === name);
 /** The record, newest first. */
 const record = () =>
   i.running.ctx.db.manager.query('select who, act, subject, detail from audit order by id desc') as Promise<

@@ -1,8 +1,8 @@
 import './interpreted.ts';
-import { type Finding, makeChecker } from '@praesidor/core/checks';
+import { Checker, type Finding } from '@praesidor/core/checks';
 import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
 import { type Built, nextMoves } from '@praesidor/core/moves';
-import { consequences, resolve } from '@praesidor/core/charter';
+import { consequences, type Plan, planOf, sheetOf } from '@praesidor/core/charter';
 import {
   against,
   applyEdits,
@@ -36,7 +36,13 @@ export interface Collided extends Collision {
 
 let estate: Estate | undefined;
 let revision = -1;
-const checker = makeChecker();
+const checking = new Checker();
+const checker = (of: Estate) => checking.run(of);
+/** The plan of a charter in the estate that was checked last, with its sheet. */
+const planned = (name: string): Plan => {
+  const plan = planOf(checking.view, name);
+  return { ...plan, follows: sheetOf(plan) };
+};
 let finder: { estate: Estate; findings: Finding[]; find: ReturnType<typeof makeFinder> } | undefined;
 
 export const compute = {
@@ -68,16 +74,23 @@ export const compute = {
     const began = performance.now();
     const before = estate.charters.find((c) => c.name === draft.name);
     const same = before && JSON.stringify(before) === JSON.stringify(draft);
-    const after = same ? estate : { ...estate, charters: [...estate.charters.filter((c) => c.name !== draft.name), draft] };
-    const plan = resolve(draft, after);
+    const after = same
+      ? estate
+      : {
+          ...estate,
+          charters: before ? estate.charters.map((c) => (c === before ? draft : c)) : [...estate.charters, draft],
+        };
+    checker(estate);
+    const was = same || !before ? undefined : planned(draft.name);
     const { findings, checks, passed } = checker(after);
+    const plan = planned(draft.name);
     return {
       plan,
       findings: findings.filter((f) => f.charters.includes(draft.name) || f.site === draft.site),
       checks,
       passed,
       ms: performance.now() - began,
-      changes: same ? [] : consequences(before ? resolve(before, estate) : undefined, plan, estate),
+      changes: same ? [] : consequences(was, plan, estate),
     };
   },
   /** The text of a charter, and back with every fault at its place. */

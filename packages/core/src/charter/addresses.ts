@@ -1,8 +1,8 @@
-import { rangesOf, spokenFor } from '../ledger/spoken-for.ts';
-import { consecutive, formatIp, parseRange, spaceOf } from '../address/index.ts';
+import { consecutive, formatIp, parseRange } from '../address/index.ts';
+import { openIn } from '../ledger/open.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
 import { uplinkFor } from './uplink.ts';
-import type { Estate } from '../model/estate.ts';
+import type { View } from '../reading/index.ts';
 import type { Chosen } from './placement.ts';
 
 export interface Addressing {
@@ -30,7 +30,7 @@ export function addressing(
   site: Site | undefined,
   network: Network | undefined,
   chosen: readonly Chosen[],
-  estate: Estate,
+  view: View,
 ): Addressing {
   const out: Addressing = {
     nodes: new Map(),
@@ -40,14 +40,11 @@ export function addressing(
     inARow: false,
   };
   if (!network) return out;
-  const ours = (use: string) =>
-    estate.reservations.find((r) => r.owner.kind === 'charter' && r.owner.name === charter.name && r.owner.use === use);
-  const taken = [
-    ...estate.reservations.filter((r) => r.network === network.name).map((r) => r.address),
-    ...rangesOf(spokenFor(estate, network, { charter: charter.name })),
-  ];
+  const own = new Map(view.by('Reservation', 'owner', `charter ${charter.name}`).map((r) => [r.owner.use, r]));
+  const ours = (use: string) => own.get(use);
+  const without = { charter: charter.name };
   const virtualPool = network.pools.find((p) => p.use === 'virtual');
-  const virtual = spaceOf(network, taken, 'virtual');
+  const virtual = openIn(view, network, 'virtual', without);
   if (charter.servicePool) virtual.take(parseRange(charter.servicePool.range));
   const fixed = (given: string | undefined, use: string): string | undefined => {
     const held = ours(use)?.address;
@@ -59,7 +56,8 @@ export function addressing(
   out.api = fixed(charter.api.address, 'api');
   out.inbound = fixed(charter.inbound.address, 'inbound');
 
-  const space = spaceOf(network, [...taken, ...[out.api, out.inbound].filter((a) => a !== undefined)]);
+  const space = openIn(view, network, undefined, without);
+  for (const a of [out.api, out.inbound]) if (a) space.take(parseRange(a));
   if (charter.servicePool) space.take(parseRange(charter.servicePool.range));
   const within = network.pools.find((p) => p.use === 'host');
   const range = within ? parseRange(within.range) : space.range;

@@ -1,7 +1,7 @@
 import type { Plan, PlannedCertificate } from './plan.ts';
 
 /** Every certificate of the cluster with the names and addresses in it; the API server's holds the first address of the service range. */
-export function certificatesFor(plan: Plan, firstService: string): PlannedCertificate[] {
+export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, firstService: string): PlannedCertificate[] {
   const out: PlannedCertificate[] = [];
   const add = (c: Partial<PlannedCertificate> & Pick<PlannedCertificate, 'name' | 'commonName' | 'signer'>) =>
     out.push({ names: [], addresses: [], server: false, client: false, days: 365, ...c });

@@ -1,3 +1,4 @@
+import { reasonText } from './reasons.ts';
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host } from '../../test/estate.ts';
 import { bootFiles, bootKit, type KitContext, placeholder } from '../files/index.ts';
@@ -64,7 +65,7 @@ describe('disks on the sheet', () => {
     const e = goodEstate();
     const line = (estate: typeof e) => resolve(estate.charters[0] as Charter, estate).follows.find((f) => f.id === 'disks');
     expect(line(e)?.text).toBe('the system on bay 1, containers on bay 2');
-    expect(line(e)?.why[0]).toBe(
+    expect(line(e)?.why.map(reasonText)[0]).toBe(
       'lr-01: bay 1 (480 GB, the smallest) for the system, bay 2 (1920 GB, the largest) for containers',
     );
     const other = applyEdits(e, [

@@ -5,5 +5,6 @@ export * from './consequences.ts';
 export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';
 export * from './placement.ts';
 export * from './plan.ts';
+export { reasonText, rules } from './reasons.ts';
 export * from './resolve.ts';
 export { interfaceOf, uplinkFor } from './uplink.ts';

@@ -1,6 +1,7 @@
 import { type Fitness, isFree, judgeOf } from '../hosts/fitness.ts';
 import type { Charter, ClusterRole, Host } from '../model/documents.ts';
-import { byName, type Estate } from '../model/estate.ts';
+import { byName } from '../model/estate.ts';
+import { estateAt, type View } from '../reading/index.ts';
 
 export interface Chosen {
   host: Host;
@@ -33,9 +34,12 @@ function hindrance(host: Host, role: ClusterRole, charter: Charter, judge: (h: H
  * Hosts for each role. Named hosts are taken as named; hosts already held stay; the rest are chosen over
  * distinct zones, then racks, then with the least left over, then by lowest name. Deterministic.
  */
-export function place(charter: Charter, estate: Estate): Placement {
-  const here = estate.hosts.filter((h) => h.site === charter.site && h.state !== 'retired' && h.state !== 'sighted').sort(byName);
-  const judge = judgeOf(estate);
+export function place(charter: Charter, view: View): Placement {
+  const here = view
+    .by('Host', 'site', charter.site)
+    .filter((h) => h.state !== 'retired' && h.state !== 'sighted')
+    .sort(byName);
+  const judge = judgeOf(estateAt(view, charter.site));
   const chosen: Chosen[] = [];
   const short: Placement['short'] = [];
   const refused = new Map<string, string>();

@@ -1,7 +1,14 @@
 import type { MirrorRule } from '../images/mirror.ts';
 import type { Charter, ClusterRole, DocOf, Network, Release, Reservation, Site } from '../model/documents.ts';
 import type { Facts } from '../model/facts.ts';
+import type { Rule } from './reasons.ts';
 
+/** Why something follows: by which rule, from which figures, and from which field of the charter. Its words stand in `reasons.ts`. */
+export interface Reason {
+  rule: Rule;
+  figures: Record<string, string | number>;
+  field?: (string | number)[];
+}
 /** What Praesidor computed, with the chain it came from. `section` is the § of the sheet it stands in. */
 export interface Follow {
   id: string;
@@ -9,7 +16,7 @@ export interface Follow {
   label: string;
   text: string;
   mono: boolean;
-  why: string[];
+  why: Reason[];
 }
 /** What carries the machine network of a node. */
 export interface PlannedUplink {
@@ -53,6 +60,8 @@ export interface Problem {
   about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill';
   path: (string | number)[];
   text: string;
+  /** What it names and is not declared. */
+  named?: string;
   wanted?: number;
   found?: number;
 }
@@ -67,6 +76,8 @@ export interface Plan {
   notChosen: { host: string; why: string }[];
   api: { name: string; address: string };
   inbound: { name: string; address: string };
+  /** Whether the addresses of the nodes are a block. */
+  inARow: boolean;
   podMtu: { link: number; overhead: number; pod: number };
   room: { nodes: number; podsPerNode: number; services: number };
   quorum: { members: number; majority: number; tolerates: number };
@@ -89,3 +100,5 @@ export interface Plan {
   follows: Follow[];
   problems: Problem[];
 }
+/** A plan without what the sheet says of it. */
+export type Computed = Omit<Plan, 'follows'>;

@@ -1,10 +1,9 @@
-import { plannedRecords, type PlannedRecord } from '../naming/plan.ts';
-import { resolve } from '../charter/resolve.ts';
-import type { Plan } from '../charter/plan.ts';
 import { credentialOf } from '../access/credentials.ts';
-import type { Charter, Doc, Kind, Network } from '../model/documents.ts';
+import type { Computed } from '../charter/plan.ts';
+import { planOf } from '../charter/resolve.ts';
+import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Edit } from '../model/edit.ts';
-import type { Estate, Slice } from '../model/estate.ts';
+import type { GroupOf, Shelved, ShelfName, View } from '../reading/index.ts';
 
 export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD';
 export type Severity = 'stop' | 'mind' | 'note';
@@ -34,106 +33,63 @@ export interface Finding {
 }
 export type Hit = Omit<Finding, 'id' | 'code' | 'area' | 'severity' | 'charters'> & { charters?: string[] };
 
-/**
- * One rule about the estate. `reads` names the slices it looks at: it is run again only when one of them
- * changed. A check decides and explains; it never changes anything.
- */
-export interface Check {
+interface About {
   code: string;
   severity: Severity;
   about: string;
-  reads: readonly Slice[];
-  find: (view: View) => Hit[];
+}
+/**
+ * One rule about the estate. It is asked of one document, or of one group of documents, at a time, and reads whatever else it needs from
+ * the view: it is asked again when something that it read has changed. A check decides and explains; it never changes anything.
+ */
+export interface Check extends About {
+  /** The documents that it is asked of: of one kind or several, or of the groups of a kind. */
+  of: { shelf: ShelfName; group?: string }[];
+  find: (subject: never, view: View) => Hit[];
 }
 
-/** An estate with what several checks need of it computed once. */
-export class View {
-  constructor(readonly estate: Estate) {}
-  private readonly plans = new Map<string, Plan>();
-  plan(c: Charter): Plan {
-    let plan = this.plans.get(c.name);
-    if (!plan) {
-      plan = resolve(c, this.estate);
-      this.plans.set(c.name, plan);
-    }
-    return plan;
-  }
-  private records: PlannedRecord[] | undefined;
-  private zones: Map<string, PlannedRecord[]> | undefined;
-  /** Planned records of a zone, in no particular order. */
-  plannedIn(zone: string): PlannedRecord[] {
-    if (!this.zones) {
-      this.zones = new Map();
-      for (const r of this.planned()) {
-        const list = this.zones.get(r.zone);
-        if (list) list.push(r);
-        else this.zones.set(r.zone, [r]);
-      }
-    }
-    return this.zones.get(zone) ?? [];
-  }
-  planned(): PlannedRecord[] {
-    this.records ??= plannedRecords(this.estate);
-    return this.records;
-  }
-  /** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
-  serves = (c: Charter): boolean => this.estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
-  network = (name: string): Network | undefined => this.estate.networks.find((n) => n.name === name);
-  chartersOn = (network: string): string[] => this.estate.charters.filter((c) => c.machineNetwork === network).map((c) => c.name);
-  chartersAt = (site: string): string[] => this.estate.charters.filter((c) => c.site === site).map((c) => c.name);
-}
+/** A check of each document of a kind, or of several kinds. */
+export const each = <K extends ShelfName>(
+  shelves: K | readonly K[],
+  check: About & { find: (doc: Shelved[K], view: View) => Hit[] },
+): Check => ({ ...check, of: [shelves].flat().map((shelf) => ({ shelf: shelf as K })) });
 
-/** What a plan reads: nearly everything. */
-export const planSlices = [
-  'sites',
-  'networks',
-  'hosts',
-  'profiles',
-  'baselines',
-  'reservations',
-  'registries',
-  'releases',
-  'addons',
-  'charters',
-  'bills',
-  'seenRegistries',
-  'zones',
-  'hypervisors',
-] as const satisfies readonly Slice[];
+/** A check of documents that belong together: of each group of them that has more than one. */
+export const eachGroup = <K extends ShelfName>(
+  shelf: K,
+  group: GroupOf<K>,
+  check: About & { find: (docs: readonly [Shelved[K], ...Shelved[K][]], view: View) => Hit[] },
+): Check => ({ ...check, of: [{ shelf, group }] });
 
-/** What decides which addresses nobody has and nobody speaks for. */
-export const openSlices = [
-  'sites',
-  'networks',
-  'hosts',
-  'hypervisors',
-  'zones',
-  'registries',
-  'charters',
-  'reservations',
-] as const satisfies readonly Slice[];
+type Charter = DocOf<'Charter'>;
+/** The plan of a charter, kept as long as all that it was computed from. */
+export const planFor = (view: View, c: Charter): Computed => planOf(view, c.name);
+/** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
+export const serves = (view: View, c: { name: string }): boolean =>
+  view.memo(`serves ${c.name}`, () => view.by('Host', 'charter', c.name).some((h) => h.state === 'serving'));
+export const chartersOn = (view: View, network: string): string[] => view.by('Charter', 'network', network).map((c) => c.name);
+export const chartersAt = (view: View, site: string): string[] => view.by('Charter', 'site', site).map((c) => c.name);
+/** Time zone of a site. */
+export const clockOf = (view: View, site: string): string => view.get('Site', site)?.timezone ?? 'UTC';
 
-/** Every credential that a document names, with what a finding about it needs. */
-export function named(view: View): (Pick<Hit, 'subject' | 'path' | 'site' | 'charters'> & { entry: string; doc: Named })[] {
-  const { estate } = view;
-  const of = (doc: Named, charters: string[]) => {
-    const c = credentialOf(doc);
-    return c
-      ? [{ entry: c.entry, doc, subject: { kind: doc.kind, name: doc.name }, path: c.path.split('.'), site: doc.site, charters }]
-      : [];
+/** A document that names a credential, with what a finding about that needs. */
+export function credentialNamed(view: View, doc: Named) {
+  const c = credentialOf(doc);
+  if (!c) return undefined;
+  const held = (h: DocOf<'Host'>) => (h.held && h.state === 'held' ? [h.held.charter] : []);
+  const charters =
+    doc.kind === 'Host'
+      ? held(doc)
+      : doc.kind === 'Hypervisor'
+        ? [...new Set(view.by('Host', 'hypervisor', doc.name).flatMap(held))]
+        : doc.kind === 'Zone'
+          ? chartersAt(view, doc.site)
+          : view.by('Charter', 'mirror', doc.name).map((x) => x.name);
+  return {
+    to: c,
+    at: { subject: { kind: doc.kind, name: doc.name }, path: c.path.split('.'), site: doc.site, charters } satisfies Partial<Hit>,
   };
-  const guests = (hypervisor: string) =>
-    estate.hosts.flatMap((h) => (h.guest?.hypervisor === hypervisor && h.held && h.state === 'held' ? [h.held.charter] : []));
-  return [
-    ...estate.hosts.flatMap((h) => of(h, h.held && h.state === 'held' ? [h.held.charter] : [])),
-    ...estate.hypervisors.flatMap((h) => of(h, [...new Set(guests(h.name))])),
-    ...estate.zones.flatMap((z) => of(z, view.chartersAt(z.site))),
-    ...estate.registries.flatMap((r) =>
-      of(
-        r,
-        estate.charters.filter((c) => c.mirror === r.name).map((c) => c.name),
-      ),
-    ),
-  ];
 }
-type Named = Extract<Doc, { kind: 'Host' | 'Hypervisor' | 'Zone' | 'Registry' }>;
+export type Named = Extract<Doc, { kind: 'Host' | 'Hypervisor' | 'Zone' | 'Registry' }>;
+/** Kinds of which documents name credentials. */
+export const namingKinds = ['Host', 'Hypervisor', 'Zone', 'Registry'] as const;

@@ -24,6 +24,7 @@ import {
   writeCsv,
 } from './index.ts';
 import { macText, tableLimits } from '../table/index.ts';
+import { viewOf } from '../reading/index.ts';
 import { openIn } from './open.ts';
 
 const network = kinds.Network.parse({
@@ -114,9 +115,11 @@ describe('what the plan speaks for beside the ledger', () => {
     expect(said).toEqual(expect.arrayContaining(['10.62.8.53 resolver of lr', '10.62.8.60 time server of lr']));
     const pool = estate.charters[0]?.servicePool?.range;
     if (pool) expect(said).toContain(`${pool} service pool of ${estate.charters[0]?.name}`);
-    expect(spokenFor(estate, machine, { charter: estate.charters[0]?.name ?? '' }).map((s) => s.by)).not.toContain(
-      `service pool of ${estate.charters[0]?.name}`,
-    );
+    expect(
+      viewOf(estate)
+        .spokenFor(machine, { charter: estate.charters[0]?.name ?? '' })
+        .map((s) => s.by),
+    ).not.toContain(`service pool of ${estate.charters[0]?.name}`);
     const bmc = estate.networks.find((n) => n.purpose === 'management') as never;
     expect(spokenFor(estate, bmc).map((s) => s.by)).toContain(`controller of ${estate.hosts[0]?.name}`);
   });

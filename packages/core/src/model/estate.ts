@@ -112,7 +112,7 @@ export const docsOf = (estate: Estate): Doc[] =>
 
 /** A name as it sorts: its numbers as wide as numbers get, so that lr-2 comes before lr-10. Made once a name. */
 const sortKeys = new Map<string, string>();
-function sortKey(name: string): string {
+export function sortKey(name: string): string {
   let key = sortKeys.get(name);
   if (key === undefined) {
     if (sortKeys.size > 50_000) sortKeys.clear();

@@ -1,7 +1,8 @@
 import { parseIp } from '../address/parse.ts';
-import type { ServedRecord } from '../model/observed.ts';
-import type { Zone } from '../model/documents.ts';
+import type { DocOf } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
+import type { ServedRecord } from '../model/observed.ts';
+import { type View, viewOf } from '../reading/index.ts';
 import { classlessRange, pointerName, reverseName, zoneFinder } from './reverse.ts';
 
 export interface PlannedRecord extends ServedRecord {
@@ -13,52 +14,115 @@ export interface PlannedRecord extends ServedRecord {
 export const fqdn = (name: string, zone: string) =>
   name === '@' ? zone : name === zone || name.endsWith(`.${zone}`) ? name : `${name}.${zone}`;
 
-/**
- * Every record that the plan asks for: forward and reverse of each named reservation (a wildcard has no
- * reverse), records by hand, and each zone's NS. The SOA is the server's own.
- */
-export function plannedRecords(estate: Estate): PlannedRecord[] {
-  const out: PlannedRecord[] = [];
-  const zoneOf = zoneFinder(estate.zones);
-  const add = (zone: Zone | undefined, r: Omit<PlannedRecord, 'zone' | 'ttl'> & { ttl?: number | undefined }) => {
-    if (zone) out.push({ ...r, zone: zone.name, ttl: r.ttl ?? zone.ttl });
+const parentOf = (name: string) => name.slice(name.indexOf('.') + 1);
+
+/** Names of the zones there are, and of those below a /24 (RFC 2317). */
+const zoneNames = (view: View) => view.memo('names of zones', () => view.keys('Zone').sort());
+/** The declared zone that a name lies in, by its name. */
+export const zoneNameOf = (view: View): ((name: string) => string | undefined) =>
+  view.memo('zone of a name', () => {
+    const find = zoneFinder(zoneNames(view).map((name) => ({ name })));
+    return (name: string) => find(name)?.name;
+  });
+const classless = (view: View): { name: string }[] =>
+  view.memo('zones below a /24', () => zoneNames(view).flatMap((name) => (classlessRange(name) ? [{ name }] : [])));
+
+/** For each zone the groups of reservations, by domain and by block of addresses, that its records can come from. */
+const sourcesOf = (view: View): ReadonlyMap<string, { domains: string[]; blocks: string[] }> =>
+  view.memo('sources of zones', () => {
+    const out = new Map(zoneNames(view).map((name) => [name, { domains: [] as string[], blocks: [] as string[] }]));
+    const zoneOf = zoneNameOf(view);
+    const domains = new Set(view.groups('Reservation', 'domain'));
+    for (const d of [...domains].sort()) out.get(zoneOf(d) ?? '')?.domains.push(d);
+    // The name of a zone can be a host's name too, and then stands in the domain above it.
+    for (const [zone, s] of out) {
+      const above = parentOf(zone);
+      if (domains.has(above) && !s.domains.includes(above)) s.domains.push(above);
+    }
+    const blocks = new Map(view.groups('Reservation', 'block').map((b) => [reverseOfBlock(b), b]));
+    for (const [name, b] of [...blocks].sort(([x], [y]) => (x < y ? -1 : 1))) out.get(zoneOf(name) ?? '')?.blocks.push(b);
+    for (const [zone, s] of out)
+      for (let name = parentOf(zone); name.includes('.'); name = parentOf(name)) {
+        const b = blocks.get(name);
+        if (b !== undefined && !s.blocks.includes(b)) s.blocks.push(b);
+      }
+    return out;
+  });
+/** The reverse name of a block: of its first address, without the labels that tell its addresses apart. */
+function reverseOfBlock(block: string): string {
+  if (!block.startsWith('6/')) return parentOf(reverseName(`${block}.0`));
+  const high = BigInt(block.slice(2)).toString(16).padStart(16, '0');
+  return `${[...high].reverse().join('.')}.ip6.arpa`;
+}
+
+/** What a named reservation puts into zones: forward and back; a wildcard has no way back. */
+function recordsOf(r: DocOf<'Reservation'>, below: readonly { name: string }[]): Omit<PlannedRecord, 'zone' | 'ttl'>[] {
+  if (!r.name || r.resting) return [];
+  const from = `ledger ${r.address}`;
+  const forward = {
+    name: r.name,
+    type: parseIp(r.address).v === 4 ? 'A' : 'AAAA',
+    value: r.address,
+    origin: 'follows' as const,
+    from,
   };
-  for (const zone of estate.zones)
-    for (const server of zone.servers)
-      add(zone, { name: zone.name, type: 'NS', value: server, origin: 'follows', from: `zone ${zone.name}` });
-  const below = estate.zones.filter((z) => classlessRange(z.name));
-  for (const z of below)
-    for (const server of z.servers)
-      add(zoneOf(z.name.slice(z.name.indexOf('.') + 1)), {
-        name: z.name,
-        type: 'NS',
-        value: server,
-        origin: 'follows',
-        from: `zone ${z.name}`,
-      });
-  for (const r of estate.reservations) {
-    if (!r.name || r.resting) continue;
-    const from = `ledger ${r.address}`;
-    add(zoneOf(r.name), {
-      name: r.name,
-      type: parseIp(r.address).v === 4 ? 'A' : 'AAAA',
-      value: r.address,
-      origin: 'follows',
-      from,
-    });
-    const above = reverseName(r.address);
-    const back = below.length ? pointerName(r.address, below) : above;
-    if (!r.name.startsWith('*.')) add(zoneOf(back), { name: back, type: 'PTR', value: r.name, origin: 'follows', from });
-    // The zone above leads into a zone below a /24 (RFC 2317).
-    if (back !== above && !r.name.startsWith('*.'))
-      add(zoneOf(above), { name: above, type: 'CNAME', value: back, origin: 'follows', from });
-  }
-  for (const r of estate.records)
-    add(
-      estate.zones.find((z) => z.name === r.zone),
-      { name: fqdn(r.name, r.zone), type: r.type, value: r.value, ttl: r.ttl, origin: 'by-hand', from: 'by hand' },
-    );
-  return out;
+  if (r.name.startsWith('*.')) return [forward];
+  const above = reverseName(r.address);
+  const back = below.length ? pointerName(r.address, below) : above;
+  const pointer = { name: back, type: 'PTR', value: r.name, origin: 'follows' as const, from };
+  // The zone above leads into a zone below a /24 (RFC 2317).
+  return back === above
+    ? [forward, pointer]
+    : [forward, pointer, { name: above, type: 'CNAME', value: back, origin: 'follows' as const, from }];
+}
+
+/**
+ * The records that the plan asks of a zone: those of each named reservation, records by hand, its NS, and the NS of zones below a /24
+ * that it leads into. The SOA is the server's own. None for a zone that is not declared.
+ */
+export const plannedIn = (view: View, name: string): readonly PlannedRecord[] =>
+  view.memo(`records of ${name}`, () => {
+    const zone = view.get('Zone', name);
+    if (!zone) return [];
+    const out: PlannedRecord[] = [];
+    const zoneOf = zoneNameOf(view);
+    const below = classless(view);
+    const add = (r: Omit<PlannedRecord, 'zone' | 'ttl'>, ttl = zone.ttl) => out.push({ ...r, zone: name, ttl });
+    const servers = (of: string, list: readonly string[]) => {
+      for (const value of list) add({ name: of, type: 'NS', value, origin: 'follows', from: `zone ${of}` });
+    };
+    servers(name, zone.servers);
+    for (const z of below) if (zoneOf(parentOf(z.name)) === name) servers(z.name, view.get('Zone', z.name)?.servers ?? []);
+    const sources = sourcesOf(view).get(name);
+    const here = new Map<string, DocOf<'Reservation'>>();
+    for (const d of sources?.domains ?? [])
+      for (const r of view.by('Reservation', 'domain', d)) here.set(`${r.network}/${r.address}`, r);
+    for (const b of sources?.blocks ?? [])
+      for (const r of view.by('Reservation', 'block', b)) here.set(`${r.network}/${r.address}`, r);
+    for (const r of here.values()) for (const record of recordsOf(r, below)) if (zoneOf(record.name) === name) add(record);
+    for (const r of view.by('Record', 'zone', name))
+      add({ name: fqdn(r.name, name), type: r.type, value: r.value, origin: 'by-hand', from: 'by hand' }, r.ttl ?? zone.ttl);
+    return out;
+  });
+
+/** The planned records of a zone by their name. */
+export const plannedAt = (view: View, zone: string, name: string): readonly PlannedRecord[] =>
+  view
+    .memo(`records of ${zone} by name`, () => {
+      const by = new Map<string, PlannedRecord[]>();
+      for (const r of plannedIn(view, zone)) {
+        const list = by.get(r.name);
+        if (list) list.push(r);
+        else by.set(r.name, [r]);
+      }
+      return by;
+    })
+    .get(name) ?? [];
+
+/** Every record that the plan asks for, zone by zone. */
+export function plannedRecords(estate: Estate | View): PlannedRecord[] {
+  const view = viewOf(estate);
+  return zoneNames(view).flatMap((name) => [...plannedIn(view, name)]);
 }
 
 export function recordsOfZone(records: readonly PlannedRecord[], zone: string): PlannedRecord[] {

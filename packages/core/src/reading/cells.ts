@@ -109,7 +109,12 @@ export class Cells {
   watch<T>(id: string, run: () => T): T {
     const c = this.cell(id);
     c.told = true;
-    this.bring(c, run);
+    try {
+      this.bring(c, run);
+    } catch (e) {
+      this.doubtful.add(id);
+      throw e;
+    }
     return c.value as T;
   }
 

@@ -1,7 +1,7 @@
 import { formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../../address/parse.ts';
 import { reservedEnds } from '../../address/space.ts';
 import type { Charter, Network } from '../../model/documents.ts';
-import type { Check } from '../check.ts';
+import { each } from '../check.ts';
 
 /** Why a virtual address cannot stand where it was set; undefined where it can. */
 function hindrance(address: string, c: Charter, n: Network): string | undefined {
@@ -19,32 +19,30 @@ function hindrance(address: string, c: Charter, n: Network): string | undefined 
   return undefined;
 }
 
-export const ADR009: Check = {
+export const ADR009 = each('Charter', {
   code: 'ADR-009',
   severity: 'stop',
   about: 'a virtual address was set where it cannot be',
-  reads: ['charters', 'networks'],
-  find: ({ estate, network }) =>
-    estate.charters.flatMap((c) => {
-      const n = network(c.machineNetwork);
-      if (!n) return [];
-      return (['api', 'inbound'] as const).flatMap((use) => {
-        const { address } = c[use];
-        const text = address && hindrance(address, c, n);
-        if (!text) return [];
-        return [
-          {
-            subject: { kind: 'Charter' as const, name: c.name },
-            path: [use, 'address'],
-            site: c.site,
-            title: `${address} cannot be the ${use === 'api' ? 'address of the API' : 'inbound address'}`,
-            text,
-            remedy: {
-              label: 'Let it follow',
-              edits: [{ op: 'set' as const, kind: 'Charter' as const, key: c.name, path: [use, 'address'], value: undefined }],
-            },
+  find: (c, view) => {
+    const n = view.get('Network', c.machineNetwork);
+    if (!n) return [];
+    return (['api', 'inbound'] as const).flatMap((use) => {
+      const { address } = c[use];
+      const text = address && hindrance(address, c, n);
+      if (!text) return [];
+      return [
+        {
+          subject: { kind: 'Charter' as const, name: c.name },
+          path: [use, 'address'],
+          site: c.site,
+          title: `${address} cannot be the ${use === 'api' ? 'address of the API' : 'inbound address'}`,
+          text,
+          remedy: {
+            label: 'Let it follow',
+            edits: [{ op: 'set' as const, kind: 'Charter' as const, key: c.name, path: [use, 'address'], value: undefined }],
           },
-        ];
-      });
-    }),
-};
+        },
+      ];
+    });
+  },
+});

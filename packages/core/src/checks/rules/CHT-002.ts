@@ -1,34 +1,32 @@
-import { overlaps, parsePrefix, prefixRange } from '../../address/parse.ts';
-import type { Check } from '../check.ts';
+import { parsePrefix, prefixRange } from '../../address/parse.ts';
+import { each } from '../check.ts';
+import { networksIn } from '../ranges.ts';
 
-export const CHT002: Check = {
+export const CHT002 = each('Charter', {
   code: 'CHT-002',
   severity: 'stop',
   about: 'a pod or service range overlaps a network',
-  reads: ['charters', 'networks'],
-  find: ({ estate }) =>
-    estate.charters.flatMap((c) =>
-      (['pods', 'services'] as const).flatMap((which) => {
-        const range = prefixRange(parsePrefix(c[which].range));
-        // Its own machine network first: pods would not even reach their nodes.
-        const hit = estate.networks
-          .filter((n) => overlaps(prefixRange(parsePrefix(n.prefix)), range))
-          .sort((a, b) => Number(b.name === c.machineNetwork) - Number(a.name === c.machineNetwork));
-        const [first] = hit;
-        return first
-          ? [
-              {
-                subject: { kind: 'Charter' as const, name: c.name },
-                path: [which, 'range'],
-                site: c.site,
-                title: `${which === 'pods' ? 'Pod' : 'Service'} range overlaps ${first.name}${hit.length > 1 ? ` and ${hit.length - 1} more` : ''}`,
-                text: `${c[which].range} contains addresses of ${hit
-                  .slice(0, 4)
-                  .map((n) => `${n.name} (${n.prefix})`)
-                  .join(', ')}: pods could not reach what stands there.`,
-              },
-            ]
-          : [];
-      }),
-    ),
-};
+  find: (c, view) =>
+    (['pods', 'services'] as const).flatMap((which) => {
+      const range = prefixRange(parsePrefix(c[which].range));
+      // Its own machine network first: pods would not even reach their nodes.
+      const hit = networksIn(view, range)
+        .flatMap((name) => view.get('Network', name) ?? [])
+        .sort((a, b) => Number(b.name === c.machineNetwork) - Number(a.name === c.machineNetwork));
+      const [first] = hit;
+      return first
+        ? [
+            {
+              subject: { kind: 'Charter' as const, name: c.name },
+              path: [which, 'range'],
+              site: c.site,
+              title: `${which === 'pods' ? 'Pod' : 'Service'} range overlaps ${first.name}${hit.length > 1 ? ` and ${hit.length - 1} more` : ''}`,
+              text: `${c[which].range} contains addresses of ${hit
+                .slice(0, 4)
+                .map((n) => `${n.name} (${n.prefix})`)
+                .join(', ')}: pods could not reach what stands there.`,
+            },
+          ]
+        : [];
+    }),
+});

@@ -1,24 +1,22 @@
-import { type Check, planSlices } from '../check.ts';
+import { each, planFor } from '../check.ts';
 
-export const CHT006: Check = {
+export const CHT006 = each('Charter', {
   code: 'CHT-006',
   severity: 'stop',
   about: 'the pod range has fewer blocks than nodes',
-  reads: planSlices,
-  find: (view) =>
-    view.estate.charters.flatMap((c) => {
-      const { room } = view.plan(c);
-      const nodes = c.controlPlane.count + c.workers.count;
-      return room.nodes < nodes
-        ? [
-            {
-              subject: { kind: 'Charter' as const, name: c.name },
-              path: ['pods', 'perNode'],
-              site: c.site,
-              title: `Room for ${room.nodes} nodes, ${nodes} planned`,
-              text: `${c.pods.range} divided into blocks of /${c.pods.perNode} gives ${room.nodes}.`,
-            },
-          ]
-        : [];
-    }),
-};
+  find: (c, view) => {
+    const { room } = planFor(view, c);
+    const nodes = c.controlPlane.count + c.workers.count;
+    return room.nodes < nodes
+      ? [
+          {
+            subject: { kind: 'Charter' as const, name: c.name },
+            path: ['pods', 'perNode'],
+            site: c.site,
+            title: `Room for ${room.nodes} nodes, ${nodes} planned`,
+            text: `${c.pods.range} divided into blocks of /${c.pods.perNode} gives ${room.nodes}.`,
+          },
+        ]
+      : [];
+  },
+});

@@ -1,26 +1,21 @@
-import type { Check } from '../check.ts';
+import { plannedIn } from '../../naming/plan.ts';
+import { each } from '../check.ts';
 
-export const DNS005: Check = {
+export const DNS005 = each('Zone', {
   code: 'DNS-005',
   severity: 'note',
   about: 'two names for one reverse record',
-  reads: ['zones', 'reservations', 'records'],
-  find: (view) => {
-    const names = new Map<string, { values: string[]; zone: string }>();
-    for (const r of view.planned())
-      if (r.type === 'PTR') {
-        const n = names.get(r.name) ?? { values: [], zone: r.zone };
-        n.values.push(r.value);
-        names.set(r.name, n);
-      }
+  find: (z, view) => {
+    const names = new Map<string, string[]>();
+    for (const r of plannedIn(view, z.name)) if (r.type === 'PTR') names.set(r.name, [...(names.get(r.name) ?? []), r.value]);
     return [...names]
-      .filter(([, n]) => new Set(n.values).size > 1)
-      .map(([name, n]) => ({
-        subject: { kind: 'Zone' as const, name: n.zone },
+      .filter(([, values]) => new Set(values).size > 1)
+      .map(([name, values]) => ({
+        subject: { kind: 'Zone' as const, name: z.name },
         path: [name, 'PTR'],
-        site: view.estate.zones.find((z) => z.name === n.zone)?.site ?? '',
-        title: `${name} has ${n.values.length} names`,
-        text: `${n.values.join(' and ')}: whoever asks gets them in any order.`,
+        site: z.site,
+        title: `${name} has ${values.length} names`,
+        text: `${values.join(' and ')}: whoever asks gets them in any order.`,
       }));
   },
-};
+});

@@ -1,26 +1,24 @@
-import type { Check } from '../check.ts';
+import { each } from '../check.ts';
 import { mendOutside } from '../mend.ts';
 
-export const DNS007: Check = {
+export const DNS007 = each('Zone', {
   code: 'DNS-007',
   severity: 'mind',
   about: 'a zone cannot be read from its server',
-  reads: ['zones', 'servedZones'],
-  find: ({ estate }) =>
-    estate.zones.flatMap((z) => {
-      const seen = estate.observed.zones[z.name];
-      const e = seen?.error;
-      return e
-        ? [
-            {
-              subject: { kind: 'Zone' as const, name: z.name },
-              path: [],
-              site: z.site,
-              title: `${z.name} cannot be read`,
-              text: `${e}. Whether it serves what is planned is not known.`,
-              remedy: mendOutside(z, seen?.fault),
-            },
-          ]
-        : [];
-    }),
-};
+  find: (z, view) => {
+    const seen = view.get('served zone', z.name);
+    const e = seen?.error;
+    return e
+      ? [
+          {
+            subject: { kind: 'Zone' as const, name: z.name },
+            path: [],
+            site: z.site,
+            title: `${z.name} cannot be read`,
+            text: `${e}. Whether it serves what is planned is not known.`,
+            remedy: mendOutside(z, seen?.fault),
+          },
+        ]
+      : [];
+  },
+});

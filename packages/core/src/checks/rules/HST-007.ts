@@ -1,15 +1,13 @@
-import type { Check } from '../check.ts';
+import { each } from '../check.ts';
 
-export const HST007: Check = {
+export const HST007 = each('sighting', {
   code: 'HST-007',
   severity: 'note',
   about: "something answers on the management network that is nobody's",
-  reads: ['hosts', 'sightings'],
-  find: ({ estate }) => {
-    const known = new Set(estate.hosts.map((h) => h.bmc?.address));
-    return estate.observed.sightings
-      .filter((s) => !known.has(s.address) && (s.error !== undefined || !s.accepted))
-      .map((s) => ({
+  find: (s, view) => {
+    if (view.by('Host', 'controller', s.address).length || (s.error === undefined && s.accepted)) return [];
+    return [
+      {
         subject: { kind: 'Sighting', name: s.address },
         path: [],
         site: s.site,
@@ -18,6 +16,7 @@ export const HST007: Check = {
           ? `${s.error}.`
           : 'It answers on the management network and is not in the estate. Compare its fingerprint with the sheet that came with the machine.',
         remedy: { label: 'Show it', act: { kind: 'open', path: `/hosts?site=${s.site}&at=${s.address}` } },
-      }));
+      },
+    ];
   },
-};
+});

@@ -1,30 +1,26 @@
 import { serverList } from '../../address/parse.ts';
-import type { Check } from '../check.ts';
+import { chartersAt, each } from '../check.ts';
 
-export const NET008: Check = {
+export const NET008 = each(['Site', 'Network'], {
   code: 'NET-008',
   severity: 'stop',
   about: 'a list of servers holds something that is no address',
-  reads: ['sites', 'networks', 'charters'],
-  find: ({ estate, chartersAt }) =>
-    [
-      ...estate.sites.map((s) => ({ s, title: s.title, site: s.name })),
-      ...estate.networks.map((s) => ({ s, title: s.name, site: s.site })),
-    ].flatMap(({ s, title, site }) =>
-      (['resolvers', 'ntp'] as const).flatMap((field) => {
-        const { rejected, servers } = serverList(s[field] ?? []);
-        return rejected.length
-          ? [
-              {
-                subject: { kind: s.kind, name: s.name },
-                path: [field],
-                site,
-                charters: chartersAt(site),
-                title: `${rejected[0]} is no address`,
-                text: `The ${field === 'ntp' ? 'NTP' : 'DNS'} servers of ${title} were understood as ${servers.join(', ') || 'none'}; left over: ${rejected.join(', ')}.`,
-              },
-            ]
-          : [];
-      }),
-    ),
-};
+  find: (s, view) => {
+    const [title, site] = s.kind === 'Site' ? [s.title, s.name] : [s.name, s.site];
+    return (['resolvers', 'ntp'] as const).flatMap((field) => {
+      const { rejected, servers } = serverList(s[field] ?? []);
+      return rejected.length
+        ? [
+            {
+              subject: { kind: s.kind, name: s.name },
+              path: [field],
+              site,
+              charters: chartersAt(view, site),
+              title: `${rejected[0]} is no address`,
+              text: `The ${field === 'ntp' ? 'NTP' : 'DNS'} servers of ${title} were understood as ${servers.join(', ') || 'none'}; left over: ${rejected.join(', ')}.`,
+            },
+          ]
+        : [];
+    });
+  },
+});

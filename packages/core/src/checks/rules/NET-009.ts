@@ -1,19 +1,21 @@
 import { serverList } from '../../address/parse.ts';
-import type { Check } from '../check.ts';
+import { chartersAt, each } from '../check.ts';
 
-export const NET009: Check = {
+export const NET009 = each('Site', {
   code: 'NET-009',
   severity: 'mind',
   about: 'a site has fewer than two resolvers',
-  reads: ['sites', 'charters'],
-  find: ({ estate, chartersAt }) =>
-    estate.sites
-      .filter((s) => chartersAt(s.name).length > 0 && serverList(s.resolvers).servers.length < 2)
-      .map((s) => ({
+  find: (s, view) => {
+    const { servers } = serverList(s.resolvers);
+    if (servers.length > 1 || !chartersAt(view, s.name).length) return [];
+    return [
+      {
         subject: { kind: 'Site', name: s.name },
         path: ['resolvers'],
         site: s.name,
-        title: `${s.title} has ${serverList(s.resolvers).servers.length ? 'only one resolver' : 'no resolver'}`,
+        title: `${s.title} has ${servers.length ? 'only one resolver' : 'no resolver'}`,
         text: 'While it is away no node finds the API, the mirror or anything else by name.',
-      })),
-};
+      },
+    ];
+  },
+});

@@ -1,50 +1,45 @@
-import type { Check } from '../check.ts';
+import { chartersAt, each } from '../check.ts';
 
-export const NET010: Check = {
+export const NET010 = each('Network', {
   code: 'NET-010',
   severity: 'stop',
   about: 'gateway tunnel endpoints are not on a VLAN of their own, or not routable',
-  reads: ['networks', 'charters'],
-  find: ({ estate, chartersAt }) =>
-    estate.networks
-      .filter((g) => g.endpoints === 'gateway')
-      .flatMap((g) =>
-        estate.networks
-          .filter((h) => h.endpoints === 'host' && h.site === g.site)
-          .flatMap((h) => {
-            const at = { subject: { kind: 'Network' as const, name: g.name }, site: g.site, charters: chartersAt(g.site) };
-            if (g.vlan !== undefined && g.vlan === h.vlan)
-              return [
-                {
-                  ...at,
-                  path: ['vlan'],
-                  title: `${g.name} shares VLAN ${g.vlan} with ${h.name}`,
-                  text: 'Tunnels from a host to a gateway on the same VLAN are not formed: their endpoints must be on separate VLANs.',
-                },
-              ];
-            if (!g.routesTo.includes(h.name) || !h.routesTo.includes(g.name))
-              return [
-                {
-                  ...at,
+  find: (g, view) =>
+    (g.endpoints === 'gateway' ? view.by('Network', 'site', g.site) : [])
+      .filter((h) => h.endpoints === 'host')
+      .flatMap((h) => {
+        const at = { subject: { kind: 'Network' as const, name: g.name }, site: g.site, charters: chartersAt(view, g.site) };
+        if (g.vlan !== undefined && g.vlan === h.vlan)
+          return [
+            {
+              ...at,
+              path: ['vlan'],
+              title: `${g.name} shares VLAN ${g.vlan} with ${h.name}`,
+              text: 'Tunnels from a host to a gateway on the same VLAN are not formed: their endpoints must be on separate VLANs.',
+            },
+          ];
+        if (!g.routesTo.includes(h.name) || !h.routesTo.includes(g.name))
+          return [
+            {
+              ...at,
+              path: ['routesTo'],
+              title: `${g.name} and ${h.name} do not route to each other`,
+              text: 'Tunnel endpoints of hosts and gateways must reach each other in both directions.',
+              remedy: {
+                label: 'Declare both routes',
+                edits: [
+                  [g, h],
+                  [h, g],
+                ].map(([a, b]) => ({
+                  op: 'set' as const,
+                  kind: 'Network' as const,
+                  key: a?.name ?? '',
                   path: ['routesTo'],
-                  title: `${g.name} and ${h.name} do not route to each other`,
-                  text: 'Tunnel endpoints of hosts and gateways must reach each other in both directions.',
-                  remedy: {
-                    label: 'Declare both routes',
-                    edits: [
-                      [g, h],
-                      [h, g],
-                    ].map(([a, b]) => ({
-                      op: 'set' as const,
-                      kind: 'Network' as const,
-                      key: a?.name ?? '',
-                      path: ['routesTo'],
-                      value: [...new Set([...(a?.routesTo ?? []), b?.name ?? ''])],
-                    })),
-                  },
-                },
-              ];
-            return [];
-          }),
-      ),
-};
+                  value: [...new Set([...(a?.routesTo ?? []), b?.name ?? ''])],
+                })),
+              },
+            },
+          ];
+        return [];
+      }),
+});

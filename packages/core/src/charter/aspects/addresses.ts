@@ -1,0 +1,87 @@
+import { addressing } from '../addresses.ts';
+import type { Computed, Plan } from '../plan.ts';
+import { aspect, because } from './aspect.ts';
+import { placement } from './placement.ts';
+import { references } from './references.ts';
+
+export const addresses = aspect<
+  Pick<Plan, 'api' | 'inbound' | 'reservations'> & { nodeAddresses: Record<string, string>; inARow: boolean }
+>({
+  name: 'addresses',
+  compute: ({ charter, view, need }) => {
+    const { site, network } = need(references);
+    const a = addressing(charter, site, network, need(placement).chosen, view);
+    return {
+      api: { name: a.apiName, address: a.api ?? '' },
+      inbound: { name: a.inboundName, address: a.inbound ?? '' },
+      reservations: a.reservations,
+      nodeAddresses: Object.fromEntries([...a.nodes].map(([host, n]) => [host, n.address])),
+      inARow: a.inARow,
+      problems: [
+        ...(a.failed ? [{ about: 'addresses' as const, path: ['machineNetwork'], text: a.failed }] : []),
+        ...(network && (!a.api || !a.inbound)
+          ? [
+              {
+                about: 'addresses' as const,
+                path: ['machineNetwork'],
+                text: `${network.name} has no free virtual address left`,
+              },
+            ]
+          : []),
+      ],
+    };
+  },
+  lines: (plan) => {
+    const { charter, api, inbound, nodes } = plan;
+    const row = nodes.map((n) => n.address).filter(Boolean);
+    return [
+      {
+        id: 'api',
+        section: 4,
+        label: 'API',
+        text: `${short(plan, api.name)} ${api.address || '—'}`,
+        why: [
+          charter.api.name ? because('set', { what: 'name' }, ['api', 'name']) : because('name of the API', {}, ['api', 'name']),
+          charter.api.address
+            ? because('set', { what: 'address' }, ['api', 'address'])
+            : because('virtual address', {}, ['api', 'address']),
+          because('in full', { name: api.name }),
+          because('forward and reverse'),
+        ],
+        mono: true,
+      },
+      {
+        id: 'inbound',
+        section: 4,
+        label: 'Inbound',
+        text: `${short(plan, inbound.name)} ${inbound.address || '—'}`,
+        why: [
+          charter.inbound.name
+            ? because('set', { what: 'name' }, ['inbound', 'name'])
+            : because('name of inbound', {}, ['inbound', 'name']),
+          charter.inbound.address
+            ? because('set', { what: 'address' }, ['inbound', 'address'])
+            : because('next virtual address', {}, ['inbound', 'address']),
+          because('in full', { name: inbound.name }),
+          because('forward only'),
+        ],
+        mono: true,
+      },
+      {
+        id: 'node-addresses',
+        section: 4,
+        label: 'Nodes',
+        text: row.length
+          ? plan.inARow
+            ? `${row[0]} – .${row.at(-1)?.split('.').at(-1)}, ${row.length} in a row`
+            : row.join(', ')
+          : '—',
+        why: nodes.map((n) => because('node address', { host: n.host, address: n.address, mac: n.mac })),
+        mono: true,
+      },
+    ];
+  },
+});
+/** A name without the domain of the site. */
+const short = ({ site }: Computed, name: string) =>
+  site && name.endsWith(`.${site.domain}`) ? name.slice(0, -site.domain.length - 1) : name;

@@ -1,0 +1,45 @@
+import type { Charter, DocOf, Network, Release, Site } from '../../model/documents.ts';
+import type { Problem } from '../plan.ts';
+import { aspect } from './aspect.ts';
+
+/** The documents that a charter names. */
+export interface References {
+  site?: Site;
+  network?: Network;
+  release?: Release;
+  mirror?: DocOf<'Registry'>;
+}
+
+export const references = aspect<References>({
+  name: 'references',
+  compute: ({ charter, view }) => {
+    const site = view.get('Site', charter.site);
+    const network = view.by('Network', 'site', charter.site).find((n) => n.name === charter.machineNetwork);
+    const release = view.get('Release', charter.release);
+    const mirror = view.get('Registry', charter.mirror);
+    const lacks = (about: Problem['about'], path: Problem['path'], named: string): Problem => ({
+      about,
+      path,
+      named,
+      text: `there is no ${what[about] ?? about} ${named}${about === 'network' ? ` at ${charter.site}` : ''}`,
+    });
+    const problems = [
+      ...(site ? [] : [lacks('site', ['site'], charter.site)]),
+      ...(network ? [] : [lacks('network', ['machineNetwork'], charter.machineNetwork)]),
+      ...(release ? [] : [lacks('release', ['release'], charter.release)]),
+      ...(mirror ? [] : [lacks('mirror', ['mirror'], charter.mirror)]),
+      ...charter.addons.flatMap((name, i) => (view.get('Addon', name) ? [] : [lacks('addon', ['addons', i], name)])),
+    ];
+    return {
+      ...(site ? { site } : {}),
+      ...(network ? { network } : {}),
+      ...(release ? { release } : {}),
+      ...(mirror ? { mirror } : {}),
+      problems,
+    };
+  },
+});
+const what: Partial<Record<Problem['about'], string>> = { mirror: 'registry', addon: 'add-on' };
+
+/** Names of the bills that a charter asks for. */
+export const billsOf = (charter: Charter): string[] => [charter.release, ...charter.addons];

@@ -1,0 +1,43 @@
+import type { Reason } from './plan.ts';
+
+type Figures = Reason['figures'];
+
+/** The words of every rule that something follows by. A reason is a rule, its figures and the field it goes back to; it is said here. */
+const words = {
+  'bill walked': (f) => `release ${f.release}, walked at the source: index → manifest → config and layers`,
+  'bill of add-ons': (f) => `and the add-ons ${f.addons}`,
+  'layers once': () => 'each layer counted once, however many images hold it',
+  'digests read': (f) => `digests read from ${f.mirror}`,
+  'against the bill': () => 'against the bill above',
+  'rule for each source': () => 'one rule for each source registry in the bill',
+  'names stay': () => 'manifests keep their image names; the container runtime redirects the pull',
+  'host chosen': (f) => `${f.host}: ${f.why}`,
+  'host not chosen': (f) => `${f.host}: ${f.why}`,
+  'disks of a host': (f) => `${f.host}: ${f.uses}`,
+  'disk of a guest': (f) => `${f.host}: its one disk was written from its image`,
+  majority: (f) => `majority of ${f.members} members: ⌊${f.members}/2⌋ + 1 = ${f.majority}`,
+  tolerates: (f) => `tolerates ${f.members} − ${f.majority} = ${f.tolerates}`,
+  'kept for the system': () => 'workers only; 1 core and 2.1 GiB a host kept for system, Kubernetes and eviction',
+  'after losing the largest': () => 'after losing the largest worker',
+  'link MTU': (f) => `link MTU ${f.mtu} from ${f.network}`,
+  'encapsulation adds': (f) => `${f.kind} adds ${f.bytes} bytes`,
+  'blocks of the pod range': (f) => `${f.range} holds 2^(${f.perNode} − ${f.length}) blocks of /${f.perNode}`,
+  'most pods a node': (f) => `most pods a node: the smaller of ${f.most} and the block`,
+  'size of the service range': (f) => `size of ${f.range} less its ends`,
+  set: (f) => `${f.what} set in the charter`,
+  'name of the API': () => "name kube.<cluster>.<site's domain>",
+  'name of inbound': () => "name *.in.<cluster>.<site's domain>",
+  'virtual address': () => 'address: reserved already, or the lowest free of the virtual pool',
+  'next virtual address': () => 'address: reserved already, or the next free of the virtual pool',
+  'in full': (f) => `in full ${f.name}`,
+  'forward and reverse': () => 'forward and reverse record',
+  'forward only': () => 'wildcard: forward only',
+  'node address': (f) => `${f.host} → ${f.address}, bound to ${f.mac}`,
+  'names of a certificate': (f) => `${f.name}: ${f.names}`,
+} as const satisfies Record<string, (figures: Figures) => string>;
+
+export type Rule = keyof typeof words;
+/** A reason as somebody reads it. */
+export const reasonText = (r: Reason): string => words[r.rule](r.figures);
+/** Every rule there is. */
+export const rules = Object.keys(words) as Rule[];
