@@ -64,19 +64,21 @@ export function place(charter: Charter, view: View): Placement {
     for (const host of able)
       if (mine.length < count && !taken.has(host.name) && host.held?.charter === charter.name && host.held.role === role)
         take(host, 'held for this charter since an earlier revision', true);
+    const often = (pick: (h: Host) => string | undefined) => {
+      const counts = new Map<string | undefined, number>();
+      for (const m of mine) counts.set(pick(m.host), (counts.get(pick(m.host)) ?? 0) + 1);
+      return (h: Host) => counts.get(pick(h)) ?? 0;
+    };
     while (mine.length < count && !named?.length) {
-      const often = (pick: (h: Host) => string | undefined, h: Host) => mine.filter((m) => pick(m.host) === pick(h)).length;
-      const best = able
-        .filter((h) => !taken.has(h.name) && !reservedForOther(h, role, charter))
-        .sort(
-          (a, b) =>
-            often((h) => h.zone, a) - often((h) => h.zone, b) ||
-            often((h) => h.rack, a) - often((h) => h.rack, b) ||
-            weight(a) - weight(b) ||
-            byName(a, b),
-        )[0];
+      const [zones, racks] = [often((h) => h.zone), often((h) => h.rack)];
+      let best: Host | undefined;
+      for (const h of able) {
+        if (taken.has(h.name) || reservedForOther(h, role, charter)) continue;
+        const less = best && (zones(h) - zones(best) || racks(h) - racks(best) || weight(h) - weight(best) || byName(h, best));
+        if (less === undefined || less < 0) best = h;
+      }
       if (!best) break;
-      const shared = often((h) => h.zone, best);
+      const shared = zones(best);
       take(
         best,
         shared

@@ -1,5 +1,5 @@
 import { type Estate, sortKey } from '../model/estate.ts';
-import { View } from '../reading/index.ts';
+import { type GroupOf, type ShelfName, View } from '../reading/index.ts';
 import { catalogue } from './catalogue.ts';
 import type { Area, Check, Finding } from './check.ts';
 
@@ -22,8 +22,11 @@ function placeOf(f: Finding): string {
   return p;
 }
 
-const found = (check: Check, subject: unknown, view: View): Finding[] =>
-  check.find(subject as never, view).map((hit) => ({
+const none: Finding[] = [];
+function found(check: Check, subject: unknown, view: View): Finding[] {
+  const hits = check.find(subject as never, view);
+  if (!hits.length) return none;
+  return hits.map((hit) => ({
     ...hit,
     id: `${check.code} ${hit.subject.kind} ${hit.subject.name} ${hit.path.join('.')}`,
     code: check.code,
@@ -31,12 +34,19 @@ const found = (check: Check, subject: unknown, view: View): Finding[] =>
     severity: check.severity,
     charters: hit.charters ?? (hit.subject.kind === 'Charter' ? [hit.subject.name] : []),
   }));
+}
 
-/** The checks of one kind of subject, run together on each. */
+/** Documents of which there are many are asked about together: there are fewer answers to keep, and each is still soon given. */
+const together: { [K in ShelfName]?: GroupOf<K> } = { Reservation: 'network', Host: 'site', Record: 'zone' };
+
+/** The checks that are asked of the same subjects, and how those are told apart. */
 interface Asked {
   id: string;
-  of: Check['of'][number];
+  shelf: ShelfName;
+  group?: string;
   checks: Check[];
+  /** Whether a group is one subject, and not each of its members. */
+  whole: boolean;
 }
 
 /**
@@ -48,22 +58,23 @@ export class Checker {
   private readonly asked: Asked[] = [];
   /** What was found, by what was asked. */
   private readonly by = new Map<string, readonly Finding[]>();
+  private readonly keys = new Map<string, ReadonlySet<string>>();
   private readonly counts = new Map<string, number>();
   private sorted: Finding[] = [];
-  private readonly groups = new Map<string, ReadonlySet<string>>();
 
   constructor(private readonly checks: readonly Check[] = catalogue) {
     for (const check of checks)
-      for (const of of check.of) {
-        const id = `${of.shelf}${of.group ? `/${of.group}` : ''}`;
+      for (const { shelf, group } of check.of) {
+        const id = group ? `shared ${shelf}/${group}` : shelf;
         const same = this.asked.find((a) => a.id === id);
+        const by = group ?? together[shelf];
         if (same) same.checks.push(check);
-        else this.asked.push({ id, of, checks: [check] });
+        else this.asked.push({ id, shelf, checks: [check], whole: group !== undefined, ...(by ? { group: by } : {}) });
       }
   }
 
   run(estate: Estate): Report {
-    const { came, went } = this.view.take(estate, { all: true });
+    this.view.take(estate, { all: true });
     const gone: Finding[] = [];
     const come: Finding[] = [];
     const replace = (root: string, now: readonly Finding[]) => {
@@ -76,36 +87,40 @@ export class Checker {
       if (now.length) this.by.set(root, now);
       else this.by.delete(root);
     };
-    const begin = (asked: Asked, key: string) => replace(`check ${asked.id} ${key}`, this.ask(asked, key));
-    const end = (asked: Asked, key: string) => {
-      this.view.cells.drop(`check ${asked.id} ${key}`);
-      replace(`check ${asked.id} ${key}`, []);
-    };
-    for (const [shelf, key] of went) for (const a of this.asked) if (a.id === shelf) end(a, key);
-    for (const [shelf, key] of came) for (const a of this.asked) if (a.id === shelf) begin(a, key);
-    for (const asked of this.asked) {
-      if (!asked.of.group) continue;
-      const now = this.view.shared(asked.of.shelf, asked.of.group as never);
-      const before = this.groups.get(asked.id) ?? new Set();
-      this.groups.set(asked.id, new Set(now));
-      for (const key of before) if (!now.has(key)) end(asked, key);
-      for (const key of now) if (!before.has(key)) begin(asked, key);
+    const { cells } = this.view;
+    for (const a of this.asked) {
+      const now = this.subjects(a);
+      const before = this.keys.get(a.id) ?? new Set();
+      this.keys.set(a.id, now);
+      for (const key of before)
+        if (!now.has(key)) {
+          cells.drop(`check ${a.id} ${key}`);
+          replace(`check ${a.id} ${key}`, []);
+        }
+      for (const key of now) if (!before.has(key)) replace(`check ${a.id} ${key}`, this.ask(a, key));
     }
-    for (const root of this.view.cells.takeDoubtful()) {
-      const asked = this.asked.find((a) => root.startsWith(`check ${a.id} `)) as Asked;
-      replace(root, this.ask(asked, root.slice(`check ${asked.id} `.length)));
+    for (const root of cells.takeDoubtful()) {
+      const a = this.asked.find((x) => root.startsWith(`check ${x.id} `)) as Asked;
+      replace(root, this.ask(a, root.slice(`check ${a.id} `.length)));
     }
     this.merge(gone, come);
     const passed = this.checks.filter((c) => !this.counts.get(c.code)).length;
     return { findings: this.sorted, checks: this.checks.length, passed };
   }
 
-  private ask(asked: Asked, key: string): Finding[] {
-    const { of, checks } = asked;
-    return this.view.cells.watch(`check ${asked.id} ${key}`, () => {
-      const subject = of.group ? this.view.by(of.shelf, of.group as never, key) : this.view.get(of.shelf, key);
-      if (subject === undefined) return [];
-      return checks.flatMap((c) => found(c, subject, this.view));
+  private subjects({ shelf, group, whole }: Asked): Set<string> {
+    if (whole) return new Set(this.view.shared(shelf, group as never));
+    return new Set(group ? this.view.groups(shelf, group as never) : this.view.keys(shelf));
+  }
+
+  private ask({ id, shelf, group, whole, checks }: Asked, key: string): readonly Finding[] {
+    return this.view.cells.watch(`check ${id} ${key}`, () => {
+      const one = group ? undefined : this.view.get(shelf, key);
+      const all: readonly unknown[] = group ? this.view.by(shelf, group as never, key) : one === undefined ? [] : [one];
+      const subjects = whole ? [all] : all;
+      const out: Finding[] = [];
+      for (const s of subjects) for (const c of checks) for (const f of found(c, s, this.view)) out.push(f);
+      return out;
     });
   }
 

@@ -1,4 +1,3 @@
-import { parseIp } from '../address/parse.ts';
 import type { DocOf } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { ServedRecord } from '../model/observed.ts';
@@ -33,19 +32,23 @@ const sourcesOf = (view: View): ReadonlyMap<string, { domains: string[]; blocks:
     const out = new Map(zoneNames(view).map((name) => [name, { domains: [] as string[], blocks: [] as string[] }]));
     const zoneOf = zoneNameOf(view);
     const domains = new Set(view.groups('Reservation', 'domain'));
-    for (const d of [...domains].sort()) out.get(zoneOf(d) ?? '')?.domains.push(d);
+    for (const d of domains) out.get(zoneOf(d) ?? '')?.domains.push(d);
     // The name of a zone can be a host's name too, and then stands in the domain above it.
     for (const [zone, s] of out) {
       const above = parentOf(zone);
       if (domains.has(above) && !s.domains.includes(above)) s.domains.push(above);
     }
     const blocks = new Map(view.groups('Reservation', 'block').map((b) => [reverseOfBlock(b), b]));
-    for (const [name, b] of [...blocks].sort(([x], [y]) => (x < y ? -1 : 1))) out.get(zoneOf(name) ?? '')?.blocks.push(b);
+    for (const [name, b] of blocks) out.get(zoneOf(name) ?? '')?.blocks.push(b);
     for (const [zone, s] of out)
       for (let name = parentOf(zone); name.includes('.'); name = parentOf(name)) {
         const b = blocks.get(name);
         if (b !== undefined && !s.blocks.includes(b)) s.blocks.push(b);
       }
+    for (const s of out.values()) {
+      s.domains.sort();
+      s.blocks.sort();
+    }
     return out;
   });
 /** The reverse name of a block: of its first address, without the labels that tell its addresses apart. */
@@ -55,25 +58,25 @@ function reverseOfBlock(block: string): string {
   return `${[...high].reverse().join('.')}.ip6.arpa`;
 }
 
-/** What a named reservation puts into zones: forward and back; a wildcard has no way back. */
-function recordsOf(r: DocOf<'Reservation'>, below: readonly { name: string }[]): Omit<PlannedRecord, 'zone' | 'ttl'>[] {
-  if (!r.name || r.resting) return [];
+type Planned = Omit<PlannedRecord, 'zone' | 'ttl'>;
+/** What a named reservation puts into the zone of its name. */
+const forwardOf = (r: DocOf<'Reservation'>): Planned => ({
+  name: r.name as string,
+  type: r.address.includes(':') ? 'AAAA' : 'A',
+  value: r.address,
+  origin: 'follows',
+  from: `ledger ${r.address}`,
+});
+/** And what leads back to it; nothing leads back to a wildcard. */
+function backTo(r: DocOf<'Reservation'>, below: readonly { name: string }[]): Planned[] {
+  const value = r.name as string;
+  if (value.startsWith('*.')) return [];
   const from = `ledger ${r.address}`;
-  const forward = {
-    name: r.name,
-    type: parseIp(r.address).v === 4 ? 'A' : 'AAAA',
-    value: r.address,
-    origin: 'follows' as const,
-    from,
-  };
-  if (r.name.startsWith('*.')) return [forward];
   const above = reverseName(r.address);
   const back = below.length ? pointerName(r.address, below) : above;
-  const pointer = { name: back, type: 'PTR', value: r.name, origin: 'follows' as const, from };
+  const pointer: Planned = { name: back, type: 'PTR', value, origin: 'follows', from };
   // The zone above leads into a zone below a /24 (RFC 2317).
-  return back === above
-    ? [forward, pointer]
-    : [forward, pointer, { name: above, type: 'CNAME', value: back, origin: 'follows' as const, from }];
+  return back === above ? [pointer] : [pointer, { name: above, type: 'CNAME', value: back, origin: 'follows', from }];
 }
 
 /**
@@ -87,19 +90,18 @@ export const plannedIn = (view: View, name: string): readonly PlannedRecord[] =>
     const out: PlannedRecord[] = [];
     const zoneOf = zoneNameOf(view);
     const below = classless(view);
-    const add = (r: Omit<PlannedRecord, 'zone' | 'ttl'>, ttl = zone.ttl) => out.push({ ...r, zone: name, ttl });
+    const add = (r: Planned, ttl = zone.ttl) => out.push({ ...r, zone: name, ttl });
     const servers = (of: string, list: readonly string[]) => {
       for (const value of list) add({ name: of, type: 'NS', value, origin: 'follows', from: `zone ${of}` });
     };
     servers(name, zone.servers);
     for (const z of below) if (zoneOf(parentOf(z.name)) === name) servers(z.name, view.get('Zone', z.name)?.servers ?? []);
-    const sources = sourcesOf(view).get(name);
-    const here = new Map<string, DocOf<'Reservation'>>();
+    const sources = view.memo(`sources of ${name}`, () => sourcesOf(view).get(name));
     for (const d of sources?.domains ?? [])
-      for (const r of view.by('Reservation', 'domain', d)) here.set(`${r.network}/${r.address}`, r);
+      for (const r of view.by('Reservation', 'domain', d)) if (zoneOf(r.name as string) === name) add(forwardOf(r));
     for (const b of sources?.blocks ?? [])
-      for (const r of view.by('Reservation', 'block', b)) here.set(`${r.network}/${r.address}`, r);
-    for (const r of here.values()) for (const record of recordsOf(r, below)) if (zoneOf(record.name) === name) add(record);
+      for (const r of view.by('Reservation', 'block', b))
+        for (const record of backTo(r, below)) if (zoneOf(record.name) === name) add(record);
     for (const r of view.by('Record', 'zone', name))
       add({ name: fqdn(r.name, name), type: r.type, value: r.value, origin: 'by-hand', from: 'by hand' }, r.ttl ?? zone.ttl);
     return out;

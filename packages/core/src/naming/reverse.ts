@@ -3,10 +3,9 @@ import { splitPrefix } from '../address/ranges.ts';
 
 /** The owner name of an address's PTR record: octets (RFC 1035 §3.5) or nibbles (RFC 3596 §2.5), no final dot. */
 export function reverseName(address: string): string {
-  const a = parseIp(address);
-  if (a.v === 6) return reverseOf(a, 128);
-  const n = Number(a.n);
-  return `${n & 255}.${(n >>> 8) & 255}.${(n >>> 16) & 255}.${n >>> 24}.in-addr.arpa`;
+  if (address.includes(':')) return reverseOf(parseIp(address), 128);
+  const [a, b, c, d] = address.split('.');
+  return `${d}.${c}.${b}.${a}.in-addr.arpa`;
 }
 
 /** The reverse name of the first `length` bits of an address: whole octets or nibbles. */

@@ -1,11 +1,8 @@
-import { sortKey } from '../model/estate.ts';
-
 /** Values by their key, with the groups that somebody asked for. Groups and lists are in the order of the keys, whatever the order of arrival. */
 export class Shelf<T> {
   private readonly values = new Map<string, T>();
   private readonly groups = new Map<string, Group<T>>();
   private sorted: readonly T[] | undefined;
-  private ordered = new Map<string, string>();
 
   constructor(
     /** The name under which readings of it are recorded. */
@@ -24,7 +21,7 @@ export class Shelf<T> {
     return this.values.keys();
   }
   all(): readonly T[] {
-    this.sorted ??= [...this.values.keys()].sort((a, b) => this.compare(a, b)).map((k) => this.values.get(k) as T);
+    this.sorted ??= [...this.values.keys()].sort().map((k) => this.values.get(k) as T);
     return this.sorted;
   }
   in(group: string, of: string): readonly T[] {
@@ -49,7 +46,6 @@ export class Shelf<T> {
     changed.add(`${this.name} ${key}`).add(`${this.name} *`);
     if ((before === undefined) !== (value === undefined)) changed.add(`${this.name} keys`);
     for (const g of this.groups.values()) g.replace(key, before, value, changed);
-    if (value === undefined) this.ordered.delete(key);
   }
 
   private group(name: string): Group<T> {
@@ -57,24 +53,11 @@ export class Shelf<T> {
     if (!g) {
       const maker = this.makers[name];
       if (!maker) throw new Error(`${this.name} has no groups by ${name}`);
-      g = new Group(`${this.name}/${name}`, maker, (a, b) => this.compare(a, b));
+      g = new Group(`${this.name}/${name}`, maker);
       for (const [key, value] of this.values) g.add(key, value);
       this.groups.set(name, g);
     }
     return g;
-  }
-
-  private compare(a: string, b: string): number {
-    const [x, y] = [this.order(a), this.order(b)];
-    return x < y ? -1 : x > y ? 1 : a < b ? -1 : a > b ? 1 : 0;
-  }
-  private order(key: string): string {
-    let o = this.ordered.get(key);
-    if (o === undefined) {
-      o = sortKey(key);
-      this.ordered.set(key, o);
-    }
-    return o;
   }
 }
 
@@ -84,7 +67,6 @@ class Group<T> {
   constructor(
     private readonly name: string,
     private readonly maker: (value: T) => readonly string[],
-    private readonly compare: (a: string, b: string) => number,
   ) {}
 
   readonly shared = new Set<string>();
@@ -93,7 +75,7 @@ class Group<T> {
     let list = this.lists.get(of);
     if (!list) {
       const m = this.members.get(of);
-      list = m ? [...m.keys()].sort(this.compare).map((k) => m.get(k) as T) : [];
+      list = m ? [...m.keys()].sort().map((k) => m.get(k) as T) : [];
       if (m) this.lists.set(of, list);
     }
     return list;

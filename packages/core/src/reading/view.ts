@@ -49,12 +49,11 @@ export class View {
    * Takes an estate in place of the one before.
    *
    * @param all fills every shelf; otherwise only those that were looked at are kept up
-   * @returns documents that came, and that went, by shelf
    */
-  take(estate: Estate, { all = false } = {}): { came: [ShelfName, string][]; went: [ShelfName, string][] } {
+  take(estate: Estate, { all = false } = {}): void {
     if (all) this.empty.clear();
     this.given = estate;
-    return this.fill(estate, (name) => !this.empty.has(name));
+    this.fill(estate, (name) => !this.empty.has(name));
   }
 
   /** A shelf, filled. */
@@ -65,14 +64,8 @@ export class View {
 
   private fill(estate: Estate, wanted: (name: ShelfName) => boolean) {
     const changed = new Set<string>();
-    const came: [ShelfName, string][] = [];
-    const went: [ShelfName, string][] = [];
     const set = (name: ShelfName, key: string, value: unknown) => {
-      const shelf = this.shelves[name] as Shelf<unknown>;
-      const before = shelf.get(key);
-      if (before === undefined && value !== undefined) came.push([name, key]);
-      if (before !== undefined && value === undefined) went.push([name, key]);
-      shelf.set(key, value, changed);
+      (this.shelves[name] as Shelf<unknown>).set(key, value, changed);
     };
     const list = <T>(name: ShelfName, now: readonly T[], keyOfIt: (v: T) => string) => {
       const before = (this.seen.get(name) ?? []) as readonly T[];
@@ -100,7 +93,6 @@ export class View {
     if (hour !== this.hour) changed.add('now');
     this.hour = hour;
     this.cells.changed(changed);
-    return { came, went };
   }
 
   /** The time that computation takes for now, in whole hours (ISO 8601). */
@@ -110,8 +102,10 @@ export class View {
   }
 
   get<K extends ShelfName>(shelf: K, key: string): Shelved[K] | undefined {
-    this.cells.read(`${shelf} ${key}`);
-    return this.shelf(shelf).get(key);
+    const value = this.shelf(shelf).get(key);
+    // What is not there is noticed when anything comes: many ask for what most have not.
+    this.cells.read(value === undefined ? `${shelf} keys` : `${shelf} ${key}`);
+    return value;
   }
   /** Documents of a group, in the order of their keys. */
   by<K extends ShelfName>(shelf: K, group: GroupOf<K>, of: string): readonly Shelved[K][] {

@@ -1,11 +1,14 @@
+import { parseIp } from '../../address/parse.ts';
 import { eachGroup } from '../check.ts';
 
 export const ADR007 = eachGroup('Reservation', 'mac', {
   code: 'ADR-007',
   severity: 'mind',
   about: 'one MAC has two addresses in one network',
-  find: (list, view) => {
-    const [first, ...others] = list;
+  find: (found, view) => {
+    // The lowest address stays.
+    const list = [...found].sort((a, b) => (parseIp(a.address).n < parseIp(b.address).n ? -1 : 1));
+    const [first, ...others] = list as [(typeof list)[number], ...typeof list];
     const last = others.at(-1) ?? first;
     return [
       {

@@ -1,5 +1,6 @@
 import { behind } from '../../images/behind.ts';
 import { bytesText } from '../../words/amounts.ts';
+import { sizeOf } from '../../images/bill.ts';
 import { deletable } from '../../images/retention.ts';
 import { each } from '../check.ts';
 import { estateOf } from '../mirrors.ts';
@@ -9,11 +10,14 @@ export const IMG012 = each('Registry', {
   severity: 'mind',
   about: 'a registry has no room for what it lacks',
   find: (r, view) => {
-    if (r.role === 'source') return [];
+    const seen = view.get('seen registry', r.name);
+    if (r.role === 'source' || seen?.free === undefined) return [];
+    // What all of it weighs first: what is there already is only looked for where that would not fit.
+    const bills = [...new Set(view.by('Charter', 'mirror', r.name).flatMap((c) => [c.release, ...c.addons]))];
+    if (sizeOf(bills.flatMap((n) => view.get('bill', n) ?? [])).bytes <= seen.free) return [];
     const estate = estateOf(view, r.name);
     const bytes = behind(estate, [r])[0]?.bytes ?? 0;
-    const seen = view.get('seen registry', r.name);
-    if (seen?.free === undefined || bytes <= seen.free) return [];
+    if (bytes <= seen.free) return [];
     const { free } = deletable(estate, r.name, { last: 1 });
     return [
       {
