@@ -1,5 +1,6 @@
 #!/usr/bin/env node
 /* `npm run demo`: everything from a fresh clone to a running demonstration, and all of it ended with Ctrl-C. */
+import { spawnSync } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
@@ -11,7 +12,9 @@ import { keyringKey, kept, noteRunning, word } from './lib/secrets.mjs';
 checkNode();
 /** Nothing is declared: the devices stand there, and the estate is to be written. Its database and its devices are its own. */
 const empty = process.argv.includes('--empty');
-const own = empty ? '-empty' : '';
+/** Ten thousand hosts at three hundred sites, of which nothing stands anywhere: for looking at how it is to work with many. */
+const large = process.argv.includes('--large');
+const own = empty ? '-empty' : large ? '-large' : '';
 const stops = [];
 let ending = false;
 async function end(code) {
@@ -49,7 +52,7 @@ try {
       {
         PRAESIDOR_ADDRESS_MAP: addressMap,
         PROVING_DIR: join(state, `world${own}`),
-        PROVING_WORLD: join(root, empty ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
+        PROVING_WORLD: join(root, empty || large ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
         PROVING_PORT: String(await freePort(8090)),
         PROVING_SPEED: process.env.SPEED ?? '60',
       },
@@ -77,6 +80,7 @@ try {
     PRAESIDOR_WEB: join(root, 'apps/web/dist'),
     PRAESIDOR_ADDRESS_MAP: addressMap,
     PROVING_URL: `http://127.0.0.1:${provingPort}`,
+    ...(large ? { PRAESIDOR_WATCH: '86400' } : {}),
   };
   await step(
     'Loading the demonstration',
@@ -84,10 +88,17 @@ try {
       start(
         'load',
         'apps/server/src/setup/load.ts',
-        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: empty ? '' : join(root, 'demo') },
+        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: empty || large ? '' : join(root, 'demo') },
         logs,
       ).listening,
   );
+  if (large)
+    await step('Writing the large estate', async () => {
+      const r = spawnSync(process.execPath, [join(root, 'scripts/seed.mjs'), '--database', env.DATABASE_URL], {
+        encoding: 'utf8',
+      });
+      if (r.status !== 0) throw new Error(r.stderr.trim().split('\n').at(-1));
+    });
   stops.push(noteRunning(state, { DATABASE_URL: env.DATABASE_URL, PRAESIDOR_KEY: env.PRAESIDOR_KEY }));
   const url = await step('Starting the server', async () => {
     const s = start('server', 'apps/server/src/main.ts', env, logs);
@@ -100,18 +111,23 @@ Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)
 
 ${accounts.map((a) => `  ${a.login.padEnd(6)} ${a.password.padEnd(10)} ${a.role.padEnd(8)} ${a.name}`).join('\n')}
 
-Sign in as iris, and follow Next moves on the first page from top to bottom: at the end ${
-    empty
-      ? `the cluster that you
-declare stands and is proved. What an engineer knows of the room is in demo/empty/room.md, its CA files are in ${join(state, `world${own}`)}`
-      : `the cluster
-plover stands at Lantern Rock and is proved`
-  }. Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.
+Sign in as iris${toTry()}
 Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
 `);
 } catch (e) {
   for (const stop of stops.reverse()) await stop().catch(() => undefined);
   fail(`The demonstration could not be started: ${e.message}`);
+}
+
+/** What to do first. */
+function toTry() {
+  const speed = `Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.`;
+  if (large) return '. Nothing of this estate stands anywhere: look around, and see how it is to work with many.';
+  if (!empty)
+    return `, and follow Next moves on the first page from top to bottom: at the end the cluster
+plover stands at Lantern Rock and is proved. ${speed}`;
+  return `, and follow Next moves on the first page from top to bottom: at the end the cluster that you
+declare stands and is proved. What an engineer knows of the room is in demo/empty/room.md, its CA files are in ${join(state, `world${own}`)}. ${speed}`;
 }
 
 function watchFor(p, what) {

@@ -27,7 +27,8 @@ function common(): Doc[] {
   return ['releases.yaml', 'breakwater-hall.yaml'].flatMap((file) =>
     readDocuments(readFileSync(new URL(`../estate/${file}`, import.meta.url), 'utf8'), file)
       .docs.map((d) => d.doc)
-      .filter((d) => wanted.has(d.kind) || (d.kind === 'Registry' && d.role === 'source')),
+      .filter((d) => wanted.has(d.kind) || (d.kind === 'Registry' && d.role === 'source'))
+      .map((d) => (d.kind === 'Registry' ? { ...d, site: 's000' } : d)),
   );
 }
 
