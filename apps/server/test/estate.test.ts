@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Doc, docsOf, type Estate, keyOf, readDocuments } from '@praesidor/core/model';
+import type { SnapshotDifference } from '@praesidor/contract';
+import { applyDifference, type Doc, docsOf, type Estate, keyOf, readDocuments } from '@praesidor/core/model';
 import { Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -180,5 +181,49 @@ describe('the schema', () => {
         entity.columns.map((x) => x.databaseName).filter((n) => !columns.some((x) => x.column_name === n)),
       ]).toEqual([entity.tableName, []]);
     }
+  });
+});
+
+describe('the estate for a page', () => {
+  interface Whole {
+    estate: Estate;
+    state: string;
+    revision: number;
+    versions: Record<string, number>;
+  }
+  const page = (c: Client, since?: string) =>
+    c.good<Whole & SnapshotDifference>('GET', `/api/estate?for=page${since ? `&since=${since}` : ''}`);
+
+  it('is told as what has changed since a state at hand, and that makes of it what is read whole', async () => {
+    const c = await i.as('warden');
+    const before = await page(c);
+    await c.good('POST', '/api/edits', {
+      why: 'x',
+      edits: [{ op: 'set', kind: 'Network', key: 'lr-machine', path: ['mtu'], value: 1450 }],
+    });
+    await c.good('POST', '/api/import', { text: 'kind: Baseline\nname: passing\nmodel: HW-1\n' });
+    const d = await page(c, before.state);
+    expect(d.estate).toBeUndefined();
+    expect(d.difference.docs.map((x) => `${x.kind} ${keyOf(x)}`).sort()).toEqual(['Baseline passing', 'Network lr-machine']);
+    expect(d.versions).toEqual({ 'Network lr-machine': (before.versions['Network lr-machine'] ?? 0) + 1 });
+    await c.good('POST', '/api/edits', { why: 'x', edits: [{ op: 'drop', kind: 'Baseline', key: 'passing' }] });
+    const e = await page(c, d.state);
+    expect([e.difference.docs, e.difference.gone]).toEqual([[], ['Baseline passing']]);
+    const made = applyDifference(applyDifference(before.estate, d.difference), e.difference);
+    const whole = await page(c);
+    const sorted = (x: Estate) =>
+      docsOf(x)
+        .map((y) => JSON.stringify(y))
+        .sort();
+    expect(sorted(made)).toEqual(sorted(whole.estate));
+    expect(made.observed).toEqual(whole.estate.observed);
+    expect(whole.state).toBe(e.state);
+  });
+  it('is whole again where the state at hand is not known here', async () => {
+    const c = await i.as('reader');
+    expect((await page(c, 'elsewhere-1')).estate.sites.length).toBeGreaterThan(0);
+  });
+  it('tells a signed-in reader the same as before, and nobody else', async () => {
+    expect((await new Client(i.config.publicUrl).call('GET', '/api/estate?for=page&since=x')).status).toBe(401);
   });
 });

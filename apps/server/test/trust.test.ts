@@ -234,7 +234,7 @@ describe('renewal', () => {
     await renewDue(i.running.ctx);
     const failed = await shown('lr-registry');
     expect(failed?.renews?.error).toContain('credentials');
-    expect((await told('lr-registry'))?.text).toContain(`Renewing it was tried ${new Date().toISOString().slice(0, 10)}: `);
+    expect((await told('lr-registry'))?.text).toMatch(/Renewing it was tried \d+ \w+ \d{4}: /);
     expect((await told('lr-registry'))?.text).toContain('credentials');
     await c.good('POST', '/api/keyring', { ...key, secret: 'lantern-demo-3' });
     await renewDue(i.running.ctx);

@@ -1,5 +1,6 @@
 import {
   Bill,
+  EstateDifference,
   type Estate,
   type Kind,
   SeenController,
@@ -35,8 +36,22 @@ export const Snapshot = z.strictObject({
   revision: Count,
   /** Version of each document, by kind and key. */
   versions: z.record(z.string(), Count),
+  /** Names this state: who asks again says which one is at hand. */
+  state: z.string(),
 });
 export type Snapshot = z.infer<typeof Snapshot>;
+/** What has changed since a state that is at hand. */
+export const SnapshotDifference = z.strictObject({
+  since: z.string(),
+  state: z.string(),
+  revision: Count,
+  difference: EstateDifference,
+  /** Versions that are others by now; 0 for what is no more. */
+  versions: z.record(z.string(), Count),
+});
+export type SnapshotDifference = z.infer<typeof SnapshotDifference>;
+/** `page` for what a page needs: of what registries hold only what some bill asks for. `since` for the difference to a state at hand. */
+export const SnapshotQuery = z.strictObject({ for: z.literal('page').optional(), since: z.string().max(80).optional() });
 
 export const RecordedAct = z.strictObject({
   id: Count,

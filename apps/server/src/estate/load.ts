@@ -43,9 +43,16 @@ export async function loadEstate(
 ): Promise<{ estate: Estate; revision: number }> {
   const source = 'connection' in db ? (db as EntityManager).connection : (db as DataSource);
   if ('queryRunner' in db && db.queryRunner) return read(db as EntityManager, newRows(), now);
+  const rows = keptOf(source);
+  return source.transaction('REPEATABLE READ', (m) => read(m, rows, now));
+}
+
+/** As `loadEstate`, in the snapshot of a transaction that has written nothing itself: what is kept of the rows serves it too. */
+export const loadKept = (m: EntityManager, now: Date) => read(m, keptOf(m.connection), now);
+function keptOf(source: DataSource): Rows {
   const rows = rowsOf.get(source) ?? newRows();
   rowsOf.set(source, rows);
-  return source.transaction('REPEATABLE READ', (m) => read(m, rows, now));
+  return rows;
 }
 
 async function read(m: EntityManager, rows: Rows, now: Date): Promise<{ estate: Estate; revision: number }> {

@@ -59,12 +59,23 @@ const importLimit = 80_000_000;
 export async function estate(app: App, { ctx }: { ctx: Context }) {
   const snapshots = new Snapshots(ctx.db);
   const together = new EditsTogether(ctx.db);
-  /** Everything the browser computes with, and the versions it saves against; whoever has this state already is told so. */
+  /**
+   * Everything the browser computes with, and the versions it saves against; whoever has this state already is told so, and who has an
+   * earlier one is told what has changed since.
+   */
   app.get(
     '/api/estate',
-    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Snapshot } } },
+    {
+      config: { act: 'plan.read' },
+      schema: {
+        querystring: answers.SnapshotQuery,
+        response: { '2xx': z.union([answers.Snapshot, answers.SnapshotDifference]) },
+      },
+    },
     async (req, reply) => {
-      const { etag, text, zipped } = await snapshots.get();
+      const { since } = req.query;
+      const told = since === undefined ? undefined : await snapshots.since(since);
+      const { etag, text, zipped } = told ?? (await snapshots.whole(req.query.for === 'page'));
       reply.header('etag', etag).header('cache-control', 'private, no-cache').header('vary', 'accept-encoding');
       if (req.headers['if-none-match'] === etag) return reply.status(304).send(undefined as never);
       // The text was made once for everybody, and is sent as it is.

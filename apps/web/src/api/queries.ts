@@ -14,9 +14,11 @@ import type {
   Session as SessionDto,
   Shipment as ShipmentDto,
   Snapshot,
+  SnapshotDifference,
   WholeBuild as BuildWhole,
 } from '@praesidor/contract';
-import { arrived } from '../workers/compute.ts';
+import { applyDifference } from '@praesidor/core/model';
+import { arrived, changed } from '../workers/compute.ts';
 import { api, ask, setCsrf } from './client.ts';
 
 /** What the API answers has its types from its schemas. */
@@ -50,16 +52,28 @@ export const useMe = () =>
     },
     staleTime: Number.POSITIVE_INFINITY,
   });
+/** The estate as it stands: read whole once, and then by what has changed. What did not change is the same object in both. */
 export const useSnapshot = () =>
   useQuery({
     queryKey: ['estate'],
-    queryFn: async () => {
-      const { json, text } = await ask<Snapshot>('GET', '/api/estate');
-      arrived(json.revision, text);
-      return json;
+    queryFn: async ({ client }) => {
+      const before = client.getQueryData<Snapshot>(['estate']);
+      const since = before ? `&since=${encodeURIComponent(before.state)}` : '';
+      const { json, text } = await ask<Snapshot | SnapshotDifference>('GET', `/api/estate?for=page${since}`);
+      if ('difference' in json && before?.state === json.since) return renewed(before, json);
+      arrived(json.state, text);
+      return json as Snapshot;
     },
+    // Objects that did not change are kept already: comparing forty megabytes field by field would find no more.
+    structuralSharing: false,
     placeholderData: (old) => old,
   });
+function renewed(before: Snapshot, d: SnapshotDifference): Snapshot {
+  changed(d);
+  const versions = { ...before.versions, ...d.versions };
+  for (const [k, v] of Object.entries(d.versions)) if (!v) delete versions[k];
+  return { estate: applyDifference(before.estate, d.difference), revision: d.revision, state: d.state, versions };
+}
 export const useShipments = () =>
   useQuery({
     queryKey: ['shipments'],

@@ -5,6 +5,7 @@ import { type Built, nextMoves } from '@praesidor/core/moves';
 import { consequences, type Plan, planOf, sheetOf } from '@praesidor/core/charter';
 import {
   against,
+  applyDifference,
   applyEdits,
   type Charter,
   type Collision,
@@ -13,6 +14,7 @@ import {
   type Doc,
   type Edit,
   type Estate,
+  type EstateDifference,
   find,
   keyOf,
   type Kind,
@@ -35,7 +37,6 @@ export interface Collided extends Collision {
 }
 
 let estate: Estate | undefined;
-let revision = -1;
 const checking = new Checker();
 const checker = (of: Estate) => checking.run(of);
 /** The plan of a charter in the estate that was checked last, with its sheet. */
@@ -46,15 +47,17 @@ const planned = (name: string): Plan => {
 let finder: { estate: Estate; findings: Finding[]; find: ReturnType<typeof makeFinder> } | undefined;
 
 export const compute = {
-  load(next: Estate, rev: number) {
+  load(next: Estate) {
     estate = next;
-    revision = rev;
   },
   /** The server's own answer, read here. */
   loadText(text: string) {
-    ({ estate, revision } = JSON.parse(text) as { estate: Estate; revision: number });
+    ({ estate } = JSON.parse(text) as { estate: Estate });
   },
-  revision: () => revision,
+  /** What has changed since, in its order. */
+  change(list: EstateDifference[]) {
+    for (const d of list) if (estate) estate = applyDifference(estate, d);
+  },
   report(built: Record<string, Built>) {
     if (!estate) return undefined;
     const began = performance.now();

@@ -1,3 +1,4 @@
+import { holdsCount } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Bill } from '../model/observed.ts';
@@ -30,7 +31,7 @@ export function behind(estate: Estate, registries: readonly Registry[]): Behind[
       const names = [...(wanted.get(registry.name) ?? [])];
       const bills = names.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
       const seen = estate.observed.registries[registry.name];
-      const unknown = !seen || (seen.error !== undefined && !seen.digests.length);
+      const unknown = !seen || (seen.error !== undefined && !holdsCount(seen));
       const lacks = unknown ? { declaredBytes: 0, bytes: 0 } : missing(joinBills('', bills), heldBy(seen, registry));
       return {
         ...{ registry, wanted: names, unknown, of: sizeOf(bills).declaredBytes },

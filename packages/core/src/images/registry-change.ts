@@ -1,3 +1,4 @@
+import { holdsCount } from '../model/observed.ts';
 import type { Bill, SeenRegistry } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
@@ -93,7 +94,7 @@ function proofOf(to: Registry, seen: SeenRegistry | undefined, whole: boolean): 
   if (seen?.askedAt) return step(true, `${to.name} answered to every name, manifest and blob`);
   const s = seen?.scrub;
   if (s?.running) return step(false, `${to.name} reads what it holds again: ${s.done} of ${s.of} blobs`);
-  if (!s?.endedAt || s.of < (seen?.digests.length ?? 0)) return step(false, `${to.name} reads every blob again`);
+  if (!s?.endedAt || s.of < holdsCount(seen)) return step(false, `${to.name} reads every blob again`);
   const bad = s.damaged.length + s.missing.length;
   return bad
     ? step(false, `${bad} of the blobs that ${to.name} read again did not verify`)

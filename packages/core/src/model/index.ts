@@ -5,6 +5,7 @@ export * from './facts.ts';
 export * from './fields/index.ts';
 export * from './edit.ts';
 export * from './estate.ts';
+export * from './estate-difference.ts';
 export * from './nearest.ts';
 export * from './observed.ts';
 export * from './read.ts';

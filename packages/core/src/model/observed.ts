@@ -53,6 +53,8 @@ export const SeenRegistry = z.strictObject({
   fault: z.string().optional(),
   certificate: SeenCertificate.optional(),
   digests: z.array(z.string()),
+  /** How many digests it holds, where not all of them are told. */
+  holds: z.number().int().nonnegative().optional(),
   /** Names it answers to, as repository:tag@digest; absent where only its digests are known. */
   names: z.array(z.string()).optional(),
   /** It tells no list of what it holds: what the bills name was asked for, all of it anew at that time. */
@@ -65,6 +67,8 @@ export const SeenRegistry = z.strictObject({
   renews: z.strictObject({ tried: z.string().optional(), error: z.string().optional() }).optional(),
 });
 export type SeenRegistry = z.infer<typeof SeenRegistry>;
+/** How many digests a registry was seen to hold. */
+export const holdsCount = (seen: SeenRegistry | undefined): number => seen?.holds ?? seen?.digests.length ?? 0;
 export const ServedRecord = z.strictObject({ name: z.string(), type: z.string(), ttl: z.number(), value: z.string() });
 export type ServedRecord = z.infer<typeof ServedRecord>;
 export const ServedZone = z.strictObject({

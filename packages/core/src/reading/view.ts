@@ -6,8 +6,9 @@ import { Shelf } from './shelf.ts';
 import { groupings, type GroupOf, type Shelved, type ShelfName } from './shelves.ts';
 import { blocksUnder, liesIn, speakers, type Spoken, spokenBy } from './speaks.ts';
 
-/** Whole hours: what is computed from the time is not computed anew every minute. */
-const hourOf = (now: string): string => `${now.slice(0, 13)}:00:00.000Z`;
+const hour = 3_600_000;
+/** The end of the hour: what is computed from the time is not computed anew every minute, and what ends is told too early rather than too late. */
+const hourOf = (now: string): string => new Date(Math.ceil(Date.parse(now) / hour) * hour).toISOString();
 
 const observedShelves = {
   bill: 'bills',
@@ -89,9 +90,9 @@ export class View {
       for (const key of Object.keys(before)) if (!Object.hasOwn(now, key)) set(name, key, undefined);
       for (const key of Object.keys(now)) if (before[key] !== now[key]) set(name, key, now[key]);
     }
-    const hour = hourOf(estate.now);
-    if (hour !== this.hour) changed.add('now');
-    this.hour = hour;
+    const now = hourOf(estate.now);
+    if (now !== this.hour) changed.add('now');
+    this.hour = now;
     this.cells.changed(changed);
   }
 

@@ -11,6 +11,7 @@ import {
   type Registry,
   type Sighting,
   type Site,
+  holdsCount,
 } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
@@ -310,7 +311,7 @@ function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserve
             ? 'no registry'
             : !seen
               ? 'not looked at yet'
-              : seen.error && !seen.digests.length
+              : seen.error && !holdsCount(seen)
                 ? 'out of reach'
                 : `${[...new Set(charters.map((c) => c.release))].join(', ')}${short ? `, ${counted(short, 'layer')} missing` : wanted.length ? '' : ', bill not computed yet'}`}
         </div>

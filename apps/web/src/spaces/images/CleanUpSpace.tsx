@@ -2,6 +2,7 @@ import type { Scrub as ScrubState } from '@praesidor/contract';
 import { handOver, type Retention, suffices } from '@praesidor/core/images';
 import { bytesText, counted } from '@praesidor/core/words';
 import type { Edit, Estate, Registry } from '@praesidor/core/model';
+import { holdsCount } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { Link } from 'react-router';
@@ -35,7 +36,7 @@ export function CleanUpSpace() {
       sheets={<SubNav site={site} />}
       facts={
         seen
-          ? `${seen.digests.length} digests${seen.used === undefined ? '' : `, ${bytesText(seen.used)}`}${seen.free === undefined ? '' : `; room for ${bytesText(seen.free)}`}`
+          ? `${holdsCount(seen)} digests${seen.used === undefined ? '' : `, ${bytesText(seen.used)}`}${seen.free === undefined ? '' : `; room for ${bytesText(seen.free)}`}`
           : 'not looked at yet'
       }
       findings={[]}

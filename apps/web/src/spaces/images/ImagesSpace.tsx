@@ -1,6 +1,7 @@
 import { sharedBetween, sizeOf } from '@praesidor/core/images';
 import { bytesText, counted } from '@praesidor/core/words';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
+import { holdsCount } from '@praesidor/core/model';
 import { useEffect, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
@@ -160,7 +161,7 @@ function Certificates({ registries, estate }: { registries: Registry[]; estate: 
                 ? 'not looked at yet'
                 : s.error
                   ? `looked at ${clock(s.at)}: out of reach`
-                  : `${s.digests.length} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}
+                  : `${holdsCount(s)} digests at ${clock(s.at)}; certificate by ${s.certificate?.issuer} until ${s.certificate ? day(s.certificate.notAfter) : '?'}`}
             </div>
           </div>
         );

@@ -1,4 +1,5 @@
 import { heldBy, missing, mirrorRules, sizeOf } from '../../images/index.ts';
+import { holdsCount } from '../../model/observed.ts';
 import type { Plan } from '../plan.ts';
 import { bytesText, counted } from '../../words/amounts.ts';
 import { aspect, because } from './aspect.ts';
@@ -24,7 +25,7 @@ export const images = aspect<Pick<Plan, 'images' | 'mirrorRules'>>({
         missingBlobs: lack.blobs,
         missingDeclaredBytes: lack.declaredBytes,
         missingImages: lack.images,
-        known: !unknown.length && seen !== undefined && !(seen.error && seen.digests.length === 0),
+        known: !unknown.length && seen !== undefined && !(seen.error && holdsCount(seen) === 0),
       },
       mirrorRules: mirror ? mirrorRules(bills, mirror) : [],
       problems: unknown.length

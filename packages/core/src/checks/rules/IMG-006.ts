@@ -1,3 +1,4 @@
+import { holdsCount } from '../../model/observed.ts';
 import { each, serves } from '../check.ts';
 import { mendOutside } from '../mend.ts';
 
@@ -9,7 +10,7 @@ export const IMG006 = each('Charter', {
     if (serves(view, c)) return [];
     const seen = view.get('seen registry', c.mirror);
     const mirror = view.get('Registry', c.mirror);
-    return seen?.error && seen.digests.length === 0
+    return seen?.error && holdsCount(seen) === 0
       ? [
           {
             subject: { kind: 'Charter' as const, name: c.name },
