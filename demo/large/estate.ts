@@ -32,6 +32,8 @@ function common(): Doc[] {
   );
 }
 
+const ca = '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n';
+
 /**
  * Documents of many sites, each with networks, zones, a registry, hosts and a cluster, four reservations a host among them, and a mistake
  * here and there, as estates have them. A third of the clusters serve.
@@ -105,6 +107,7 @@ export function largeEstate({ hosts, sites, seed = 1 }: Size): Doc[] {
       site,
       role: 'starter',
       endpoint: `registry.${domain}:5000`,
+      ca,
       diskGB: 400,
       credential: 'registry',
     });
@@ -219,7 +222,7 @@ export function asEstate(docs: readonly Doc[], now = '2026-11-28T09:00:00Z'): Es
   for (const d of docs) (estate[sliceOf[d.kind]] as Doc[]).push(d);
   estate.keys = ['bmc', 'dns', 'registry'].map((name) => ({
     name,
-    use: name,
+    use: name === 'dns' ? 'tsig' : name,
     places: ['10.0.0.0/8', '*.kestrelferries.example'],
   }));
   estate.observed = largeObserved(docs, now);

@@ -149,6 +149,13 @@ export function goodEstate(): Estate {
       name: 'ns1.lr.kestrelferries.example',
       owner: { kind: 'hand', name: 'names desk' },
     }),
+    kinds.Reservation.parse({
+      kind: 'Reservation',
+      address: '10.62.8.62',
+      network: 'lr-machine',
+      name: 'registry.lr.kestrelferries.example',
+      owner: { kind: 'registry', name: 'lr-registry' },
+    }),
   ];
   for (const doc of docs) (estate[sliceOf[doc.kind]] as Doc[]).push(doc);
   estate.keys = keysNamedIn(docs);

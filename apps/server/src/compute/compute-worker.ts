@@ -1,4 +1,6 @@
 import { Worker } from 'node:worker_threads';
+import type { Finding } from '@praesidor/core/checks';
+import { type Estate, estateDifference } from '@praesidor/core/model';
 import type { TaskName, Tasks } from './tasks.ts';
 
 interface Waiting {
@@ -8,13 +10,15 @@ interface Waiting {
 const limitMs = 60_000;
 
 /**
- * ComputeWorker computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
+ * Computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
  * when it is first needed; one that ends, or computes for longer than a minute, fails what waits for it and is replaced.
  */
 export class ComputeWorker {
   private worker: Worker | undefined;
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
+  /** The estate that the thread has. */
+  private told: Estate | undefined;
 
   run<K extends TaskName>(name: K, input: Parameters<Tasks[K]>[0]): Promise<ReturnType<Tasks[K]>> {
     const worker = this.thread();
@@ -34,6 +38,14 @@ export class ComputeWorker {
       });
       worker.postMessage({ id, name, input });
     });
+  }
+
+  /** What keeps a charter from being built. The thread keeps the estate, and is told only what has changed since. */
+  stopsOf(estate: Estate, charter: string): Promise<Finding[]> {
+    this.thread();
+    const before = this.told;
+    this.told = estate;
+    return this.run('stopsOf', before ? { difference: estateDifference(before, estate), charter } : { whole: estate, charter });
   }
 
   async close(): Promise<void> {
@@ -64,6 +76,7 @@ export class ComputeWorker {
   private end(e: Error): void {
     const { worker } = this;
     this.worker = undefined;
+    this.told = undefined;
     for (const w of this.waiting.values()) w.fail(e);
     this.waiting.clear();
     void worker?.terminate();

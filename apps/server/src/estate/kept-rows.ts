@@ -17,7 +17,7 @@ function frozen<T>(value: T): T {
  * value is the same object as before: what is computed from it can be kept as well. Nobody may change what is answered.
  *
  * A version is the row's `xmin` and `ctid` (PostgreSQL, system columns): no two versions of a row that anybody else can see have both
- * in common. A transaction that wrote itself must read without this.
+ * in common. A transaction that wrote itself may use what is kept, and must not add to it.
  */
 export class KeptRows<T> {
   private kept = new Map<string, Kept<T>>();
@@ -29,8 +29,12 @@ export class KeptRows<T> {
     private readonly value: string,
   ) {}
 
-  /** All rows in the order of `id`, read in the snapshot of `m`. */
-  async read(m: EntityManager): Promise<[id: string, value: T][]> {
+  /**
+   * All rows in the order of `id`, read in the snapshot of `m`.
+   *
+   * @param keep whether what was read is kept: not what a transaction reads that wrote itself, since it may be given up
+   */
+  async read(m: EntityManager, keep = true): Promise<[id: string, value: T][]> {
     const before = this.kept;
     const rows = (await m.query(
       `select ${this.id} as id, xmin::text || ' ' || ctid::text as version from ${this.table} order by 1`,
@@ -51,7 +55,7 @@ export class KeptRows<T> {
         { version: r.version, value: fresh.has(r.id) ? (fresh.get(r.id) as T) : (before.get(r.id) as Kept<T>).value },
       ]),
     );
-    this.kept = now;
+    if (keep) this.kept = now;
     return [...now].map(([id, k]) => [id, k.value]);
   }
 }

@@ -42,7 +42,7 @@ export async function loadEstate(
   now = new Date(),
 ): Promise<{ estate: Estate; revision: number }> {
   const source = 'connection' in db ? (db as EntityManager).connection : (db as DataSource);
-  if ('queryRunner' in db && db.queryRunner) return read(db as EntityManager, newRows(), now);
+  if ('queryRunner' in db && db.queryRunner) return read(db as EntityManager, keptOf(source), now, false);
   const rows = keptOf(source);
   return source.transaction('REPEATABLE READ', (m) => read(m, rows, now));
 }
@@ -55,19 +55,19 @@ function keptOf(source: DataSource): Rows {
   return rows;
 }
 
-async function read(m: EntityManager, rows: Rows, now: Date): Promise<{ estate: Estate; revision: number }> {
+async function read(m: EntityManager, rows: Rows, now: Date, keep = true): Promise<{ estate: Estate; revision: number }> {
   const estate = emptyEstate(now.toISOString());
   const [{ last } = { last: '0' }] = (await m.query('select coalesce(max(position), 0) as last from event')) as {
     last: string;
   }[];
   for (const kind of Object.keys(tableOf) as Kind[])
-    (estate[sliceOf[kind]] as unknown[]) = (await rows.docs[kind].read(m)).map(([, doc]) => doc);
+    (estate[sliceOf[kind]] as unknown[]) = (await rows.docs[kind].read(m, keep)).map(([, doc]) => doc);
   estate.keys = (await m.find(Keys, { select: { name: true, use: true, places: true } })).map(({ name, use, places }) => ({
     name,
     use,
     places,
   }));
-  for (const [, o] of await rows.observed.read(m)) {
+  for (const [, o] of await rows.observed.read(m, keep)) {
     if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
     else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
     else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;

@@ -15,6 +15,9 @@ export interface Placement {
   short: { role: ClusterRole; wanted: number; found: number; path: string[] }[];
 }
 
+/** Said of a host that could have been chosen. */
+export const fits = 'fits, not needed';
+
 /** Why a host cannot take a role under this charter, or undefined when it can. */
 function hindrance(host: Host, role: ClusterRole, charter: Charter, judge: (h: Host) => Fitness[]): string | undefined {
   const facts = host.facts;
@@ -93,9 +96,7 @@ export function place(charter: Charter, view: View): Placement {
 
   fill('control-plane', charter.controlPlane.count, charter.controlPlane.hosts, ['controlPlane', 'count']);
   fill('worker', charter.workers.count, charter.workers.hosts, ['workers', 'count']);
-  const notChosen = here
-    .filter((h) => !taken.has(h.name))
-    .map((h) => ({ host: h.name, why: refused.get(h.name) ?? 'fits, not needed' }));
+  const notChosen = here.filter((h) => !taken.has(h.name)).map((h) => ({ host: h.name, why: refused.get(h.name) ?? fits }));
   return { chosen, notChosen, short };
 }
 

@@ -8,6 +8,13 @@ import { ADR007 } from './rules/ADR-007.ts';
 import { ADR008 } from './rules/ADR-008.ts';
 import { ADR009 } from './rules/ADR-009.ts';
 import { ADR010 } from './rules/ADR-010.ts';
+import { ADR011 } from './rules/ADR-011.ts';
+import { ADR012 } from './rules/ADR-012.ts';
+import { ADR013 } from './rules/ADR-013.ts';
+import { ADR014 } from './rules/ADR-014.ts';
+import { ADR015 } from './rules/ADR-015.ts';
+import { ADR016 } from './rules/ADR-016.ts';
+import { ADR017 } from './rules/ADR-017.ts';
 import { CHT001 } from './rules/CHT-001.ts';
 import { CHT002 } from './rules/CHT-002.ts';
 import { CHT003 } from './rules/CHT-003.ts';
@@ -22,6 +29,15 @@ import { CHT011 } from './rules/CHT-011.ts';
 import { CHT012 } from './rules/CHT-012.ts';
 import { CHT013 } from './rules/CHT-013.ts';
 import { CHT014 } from './rules/CHT-014.ts';
+import { CHT015 } from './rules/CHT-015.ts';
+import { CHT016 } from './rules/CHT-016.ts';
+import { CHT017 } from './rules/CHT-017.ts';
+import { CHT018 } from './rules/CHT-018.ts';
+import { CHT019 } from './rules/CHT-019.ts';
+import { CHT020 } from './rules/CHT-020.ts';
+import { CHT021 } from './rules/CHT-021.ts';
+import { CHT022 } from './rules/CHT-022.ts';
+import { CHT023 } from './rules/CHT-023.ts';
 import { DNS001 } from './rules/DNS-001.ts';
 import { DNS002 } from './rules/DNS-002.ts';
 import { DNS003 } from './rules/DNS-003.ts';
@@ -31,6 +47,11 @@ import { DNS006 } from './rules/DNS-006.ts';
 import { DNS007 } from './rules/DNS-007.ts';
 import { DNS008 } from './rules/DNS-008.ts';
 import { DNS009 } from './rules/DNS-009.ts';
+import { DNS010 } from './rules/DNS-010.ts';
+import { DNS011 } from './rules/DNS-011.ts';
+import { DNS012 } from './rules/DNS-012.ts';
+import { DNS013 } from './rules/DNS-013.ts';
+import { DNS014 } from './rules/DNS-014.ts';
 import { HST001 } from './rules/HST-001.ts';
 import { HST002 } from './rules/HST-002.ts';
 import { HST003 } from './rules/HST-003.ts';
@@ -48,6 +69,12 @@ import { HST014 } from './rules/HST-014.ts';
 import { HST015 } from './rules/HST-015.ts';
 import { HST016 } from './rules/HST-016.ts';
 import { HST017 } from './rules/HST-017.ts';
+import { HST018 } from './rules/HST-018.ts';
+import { HST019 } from './rules/HST-019.ts';
+import { HST020 } from './rules/HST-020.ts';
+import { HST021 } from './rules/HST-021.ts';
+import { HST022 } from './rules/HST-022.ts';
+import { HST023 } from './rules/HST-023.ts';
 import { IMG001 } from './rules/IMG-001.ts';
 import { IMG002 } from './rules/IMG-002.ts';
 import { IMG003 } from './rules/IMG-003.ts';
@@ -60,6 +87,12 @@ import { IMG009 } from './rules/IMG-009.ts';
 import { IMG010 } from './rules/IMG-010.ts';
 import { IMG011 } from './rules/IMG-011.ts';
 import { IMG012 } from './rules/IMG-012.ts';
+import { IMG013 } from './rules/IMG-013.ts';
+import { IMG014 } from './rules/IMG-014.ts';
+import { IMG015 } from './rules/IMG-015.ts';
+import { IMG016 } from './rules/IMG-016.ts';
+import { IMG017 } from './rules/IMG-017.ts';
+import { IMG018 } from './rules/IMG-018.ts';
 import { KEY001 } from './rules/KEY-001.ts';
 import { KEY002 } from './rules/KEY-002.ts';
 import { KEY003 } from './rules/KEY-003.ts';
@@ -78,6 +111,14 @@ import { NET012 } from './rules/NET-012.ts';
 import { NET013 } from './rules/NET-013.ts';
 import { NET014 } from './rules/NET-014.ts';
 import { NET015 } from './rules/NET-015.ts';
+import { NET016 } from './rules/NET-016.ts';
+import { NET017 } from './rules/NET-017.ts';
+import { NET018 } from './rules/NET-018.ts';
+import { NET019 } from './rules/NET-019.ts';
+import { NET020 } from './rules/NET-020.ts';
+import { NET021 } from './rules/NET-021.ts';
+import { NET022 } from './rules/NET-022.ts';
+import { NET023 } from './rules/NET-023.ts';
 import type { Check } from './check.ts';
 
 /** Every check there is, by code. A new one is a file and a line; a code is never used again. */
@@ -92,6 +133,13 @@ export const catalogue: readonly Check[] = [
   ADR008,
   ADR009,
   ADR010,
+  ADR011,
+  ADR012,
+  ADR013,
+  ADR014,
+  ADR015,
+  ADR016,
+  ADR017,
   CHT001,
   CHT002,
   CHT003,
@@ -106,6 +154,15 @@ export const catalogue: readonly Check[] = [
   CHT012,
   CHT013,
   CHT014,
+  CHT015,
+  CHT016,
+  CHT017,
+  CHT018,
+  CHT019,
+  CHT020,
+  CHT021,
+  CHT022,
+  CHT023,
   DNS001,
   DNS002,
   DNS003,
@@ -115,6 +172,11 @@ export const catalogue: readonly Check[] = [
   DNS007,
   DNS008,
   DNS009,
+  DNS010,
+  DNS011,
+  DNS012,
+  DNS013,
+  DNS014,
   HST001,
   HST002,
   HST003,
@@ -132,6 +194,12 @@ export const catalogue: readonly Check[] = [
   HST015,
   HST016,
   HST017,
+  HST018,
+  HST019,
+  HST020,
+  HST021,
+  HST022,
+  HST023,
   IMG001,
   IMG002,
   IMG003,
@@ -144,6 +212,12 @@ export const catalogue: readonly Check[] = [
   IMG010,
   IMG011,
   IMG012,
+  IMG013,
+  IMG014,
+  IMG015,
+  IMG016,
+  IMG017,
+  IMG018,
   KEY001,
   KEY002,
   KEY003,
@@ -162,4 +236,12 @@ export const catalogue: readonly Check[] = [
   NET013,
   NET014,
   NET015,
+  NET016,
+  NET017,
+  NET018,
+  NET019,
+  NET020,
+  NET021,
+  NET022,
+  NET023,
 ];

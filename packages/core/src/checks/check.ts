@@ -3,6 +3,7 @@ import type { Computed } from '../charter/plan.ts';
 import { planOf } from '../charter/resolve.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Edit } from '../model/edit.ts';
+import { keyOf } from '../model/estate.ts';
 import type { GroupOf, Shelved, ShelfName, View } from '../reading/index.ts';
 
 export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD';
@@ -60,6 +61,28 @@ export const eachGroup = <K extends ShelfName>(
   group: GroupOf<K>,
   check: About & { find: (docs: readonly [Shelved[K], ...Shelved[K][]], view: View) => Hit[] },
 ): Check => ({ ...check, of: [{ shelf, group }] });
+
+/** A finding about a field of a document, with what it says. */
+export const at = (
+  doc: Doc,
+  path: (string | number)[],
+  said: Pick<Hit, 'title' | 'text'> & Partial<Pick<Hit, 'remedy' | 'charters' | 'site'>>,
+): Hit => ({
+  subject: { kind: doc.kind, name: keyOf(doc) },
+  path,
+  site: doc.kind === 'Site' ? doc.name : 'site' in doc ? doc.site : '',
+  ...said,
+});
+/** A remedy that sets one field, or with undefined lets it follow. */
+export const setTo = (doc: Doc, path: (string | number)[], value: unknown, label: string): Remedy => ({
+  label,
+  edits: [{ op: 'set', kind: doc.kind, key: keyOf(doc), path, value }],
+});
+/** A remedy that opens a document for change. */
+export const openDoc = (doc: Doc, label = `Open ${keyOf(doc)}`): Remedy => ({
+  label,
+  act: { kind: 'open', path: `/declare?edit=${encodeURIComponent(`${doc.kind} ${keyOf(doc)}`)}` },
+});
 
 type Charter = DocOf<'Charter'>;
 /** The plan of a charter, kept as long as all that it was computed from. */

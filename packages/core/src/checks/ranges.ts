@@ -1,5 +1,6 @@
 import { overlappingPairs } from '../address/overlap.ts';
 import { overlaps, parsePrefix, prefixRange, type Range } from '../address/parse.ts';
+import type { Network } from '../model/documents.ts';
 import type { View } from '../reading/index.ts';
 
 /** What shares addresses with what: by name, both ways. */
@@ -32,3 +33,7 @@ export function networksIn(view: View, range: Range): string[] {
   );
   return parsed.filter((n) => overlaps(n.range, range)).map((n) => n.name);
 }
+
+/** Whether two networks never meet: they stand at different sites, of which one is sealed. */
+export const keptApart = (a: Network, b: Network, view: View): boolean =>
+  a.site !== b.site && [a, b].some((n) => view.get('Site', n.site)?.reach === 'sealed');

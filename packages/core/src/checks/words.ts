@@ -322,6 +322,170 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'After its lease another machine may have the address, and the route leads there.',
     mend: 'Reserve the address for the machine, outside the scope or bound to its MAC.',
   },
+  'NET-016': {
+    why: 'No host may have that address; routers refuse it, or answer everybody.',
+    mend: 'Set an address between the ends.',
+  },
+  'NET-017': {
+    why: 'Two machines would answer for the way out.',
+    mend: 'Give the other one another address, or correct the gateway.',
+  },
+  'NET-018': {
+    why: 'One address would be given out by both.',
+    mend: 'Shorten one of them, so that they share nothing; a part that is meant to lie inside says so.',
+  },
+  'NET-019': {
+    why: 'Certificates and etcd depend on clocks that agree.',
+    mend: 'Name a time server that its hosts reach.',
+  },
+  'NET-020': {
+    why: 'Its address can be given to another machine.',
+    mend: 'Move it out of the range, or shorten the range.',
+  },
+  'NET-021': {
+    why: 'Nothing that follows from its site can be computed.',
+    mend: 'Declare the site, or correct the name.',
+  },
+  'NET-022': {
+    why: 'How long a shipment takes, and whether it fits the hours, cannot be computed.',
+    mend: 'Set the rate of the link.',
+  },
+  'NET-023': {
+    why: 'As long as the site stays sealed that does no harm; once it is connected, no router can tell them apart.',
+    mend: 'Nothing, while the site is sealed; renumber it before it is connected.',
+  },
+  'ADR-011': {
+    why: 'Nobody on the network would answer for its addresses.',
+    mend: 'Choose a range inside the machine network.',
+  },
+  'ADR-012': {
+    why: 'Both would give the same addresses to their services.',
+    mend: 'Give each cluster a range of its own.',
+  },
+  'ADR-013': {
+    why: 'Two parts of the cluster would answer for it.',
+    mend: 'Let one of them follow.',
+  },
+  'ADR-014': {
+    why: 'Whoever asks one cluster is answered by the other.',
+    mend: 'Let one of them follow.',
+  },
+  'ADR-015': {
+    why: 'The address and its names are kept for nobody.',
+    mend: 'Release it, unless what it is for comes back.',
+  },
+  'ADR-016': {
+    why: 'No machine may have the address of the network itself or its broadcast address.',
+    mend: 'Reserve another address.',
+  },
+  'ADR-017': {
+    why: 'Whoever asks for the name is led to either.',
+    mend: 'Give one of them another name.',
+  },
+  'DNS-010': {
+    why: 'Whoever asks one cluster is answered by the other.',
+    mend: 'Let the name follow, or set another one.',
+  },
+  'DNS-011': {
+    why: 'No server that is known here can serve it.',
+    mend: 'Declare its zone, or choose a name in a declared one.',
+  },
+  'DNS-012': {
+    why: 'Clients would be led past the API.',
+    mend: 'Remove the record; the right one follows from the charter.',
+  },
+  'DNS-013': {
+    why: 'Nodes ask a resolver for it before they pull anything.',
+    mend: 'Reserve its address under that name, or add a record.',
+  },
+  'DNS-014': {
+    why: 'Resolvers that are led to it cannot ask it (RFC 1034 §4.2.1).',
+    mend: 'Reserve its address under that name, or add a record.',
+  },
+  'CHT-015': {
+    why: 'Pods and nodes could not reach it.',
+    mend: 'Choose a range that covers none of them.',
+  },
+  'CHT-016': {
+    why: 'Machines never route them: loopback, link-local and multicast (RFC 6890).',
+    mend: 'Choose a private range (RFC 1918, RFC 4193).',
+  },
+  'CHT-017': {
+    why: 'Whoever really has those addresses cannot be reached from the cluster.',
+    mend: 'Choose a private range (RFC 1918, RFC 4193).',
+  },
+  'CHT-018': {
+    why: 'A service could not lead to its pods.',
+    mend: 'Give both ranges of one version.',
+  },
+  'CHT-019': {
+    why: 'When it fails, or is renewed, nothing can run elsewhere.',
+    mend: 'Ask for a second worker.',
+  },
+  'CHT-020': {
+    why: 'Losing that zone stops everything, and need not.',
+    mend: 'Name workers of several zones, or wipe hosts there.',
+  },
+  'CHT-021': {
+    why: 'The role stays empty.',
+    mend: 'Correct the name, or take it out of the list.',
+  },
+  'CHT-022': {
+    why: 'A host cannot be replaced before the old one is gone.',
+    mend: 'Widen the range, or make the blocks smaller.',
+  },
+  'CHT-023': {
+    why: 'The pool is what keeps others away from them.',
+    mend: 'Let it follow, or set one of the pool.',
+  },
+  'HST-018': {
+    why: 'What is done to one is done to the other.',
+    mend: 'Correct the address of one, or remove the entry that was made twice.',
+  },
+  'HST-019': {
+    why: 'One machine was listed twice, or its maker set none.',
+    mend: 'Remove the entry that was made twice.',
+  },
+  'HST-020': {
+    why: 'It cannot be started, erased or read from here.',
+    mend: 'Enter its controller, or do by hand what it would be asked for.',
+  },
+  'HST-021': {
+    why: 'Disks and adapters may have been changed since.',
+    mend: 'Read them again.',
+  },
+  'HST-022': {
+    why: 'Nothing uses the host, and nobody else can have it.',
+    mend: 'Give it back, or declare the charter again.',
+  },
+  'HST-023': {
+    why: 'Where it stands decides what fails together with it.',
+    mend: 'Correct the name, or declare the rack at the site.',
+  },
+  'IMG-013': {
+    why: 'Who shares its power, its disks and its fate is not known.',
+    mend: 'List the host, or correct the name.',
+  },
+  'IMG-014': {
+    why: 'Nodes would be told to trust nobody, and refuse its certificate.',
+    mend: 'Add the authority that signed its certificate.',
+  },
+  'IMG-015': {
+    why: 'Whoever reaches it can read every image.',
+    mend: 'Name the keyring entry that nodes log in with, unless it is meant to be open.',
+  },
+  'IMG-016': {
+    why: 'Its nodes cannot reach it.',
+    mend: 'Choose a registry of the site, and ship the images to it.',
+  },
+  'IMG-017': {
+    why: 'While the link between the sites is away, no node can pull.',
+    mend: 'Choose a registry of the site.',
+  },
+  'IMG-018': {
+    why: 'Its bill cannot be computed, and nothing can be shipped from it.',
+    mend: 'Declare the registry that publishes it.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

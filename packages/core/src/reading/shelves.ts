@@ -1,3 +1,4 @@
+import { credentialOf } from '../access/credentials.ts';
 import { parsePrefix } from '../address/parse.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
@@ -20,6 +21,7 @@ const speaks = {
   'speaks fine': (d: Doc) => spokenBlocks(d, 'fine'),
   'speaks coarse': (d: Doc) => spokenBlocks(d, 'coarse'),
 };
+const credential = { credential: (d: Doc) => some(credentialOf(d)?.entry) };
 const some = (...values: (string | undefined)[]): string[] => values.filter((v): v is string => v !== undefined);
 /** A name without its first label. */
 const domainOf = (name: string): string => name.slice(name.indexOf('.') + 1);
@@ -37,13 +39,14 @@ export const groupings = {
     vlan: (n: DocOf<'Network'>) => (n.vlan === undefined ? [] : [`${n.site} ${n.vlan} ${n.prefix.includes(':') ? 6 : 4}`]),
     routesTo: (n: DocOf<'Network'>) => n.routesTo,
   },
-  Zone: { ...speaks, site: (z: DocOf<'Zone'>) => [z.site] },
+  Zone: { ...speaks, ...credential, site: (z: DocOf<'Zone'>) => [z.site] },
   Profile: {},
   Baseline: {},
   Mould: {},
-  Hypervisor: { ...speaks, site: (h: DocOf<'Hypervisor'>) => [h.site] },
+  Hypervisor: { ...speaks, ...credential, site: (h: DocOf<'Hypervisor'>) => [h.site] },
   Host: {
     ...speaks,
+    ...credential,
     site: (h: DocOf<'Host'>) => [h.site],
     charter: (h: DocOf<'Host'>) => some(h.held?.charter),
     hypervisor: (h: DocOf<'Host'>) => some(h.guest?.hypervisor),
@@ -51,7 +54,7 @@ export const groupings = {
     controller: (h: DocOf<'Host'>) => some(h.bmc?.address),
     serial: (h: DocOf<'Host'>) => some(h.facts?.serial || undefined),
   },
-  Registry: { ...speaks, site: (r: DocOf<'Registry'>) => [r.site], role: (r: DocOf<'Registry'>) => [r.role] },
+  Registry: { ...speaks, ...credential, site: (r: DocOf<'Registry'>) => [r.site], role: (r: DocOf<'Registry'>) => [r.role] },
   Release: { source: (r: DocOf<'Release'>) => [r.source] },
   Addon: { source: (a: DocOf<'Addon'>) => [a.source] },
   Charter: {

@@ -21,7 +21,7 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
       await hold(m, name, who);
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
-      const stops = await ctx.compute.run('stopsOf', { estate, charter: name });
+      const stops = await ctx.compute.stopsOf(estate, name);
       if (stops.length)
         throw new Refusal(
           'not-now',

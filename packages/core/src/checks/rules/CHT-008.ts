@@ -10,7 +10,7 @@ export const CHT008 = each('Charter', {
     const site = view.get('Site', c.site);
     if (cp.length < 3 || site?.form === 'edge') return [];
     const zones = new Map<string, number>();
-    for (const n of cp) zones.set(n.zone, (zones.get(n.zone) ?? 0) + 1);
+    for (const n of cp) if (n.zone) zones.set(n.zone, (zones.get(n.zone) ?? 0) + 1);
     const worst = [...zones].sort((a, b) => b[1] - a[1])[0];
     return worst && worst[1] > quorum.tolerates
       ? [

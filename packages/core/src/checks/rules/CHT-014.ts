@@ -3,7 +3,7 @@ import { each } from '../check.ts';
 
 /** The API server takes service ranges of 2^20 addresses at the most (kube-apiserver, validation of --service-cluster-ip-range). */
 const serviceBits = 20;
-/** For IPv6 a node's block is at the most 16 bits longer than the pod range (kube-controller-manager, --node-cidr-mask-size). */
+/** A node's block is at the most 16 bits longer than the pod range (kube-controller-manager, --node-cidr-mask-size). */
 const blockBits = 16;
 
 export const CHT014 = each('Charter', {
@@ -39,14 +39,14 @@ export const CHT014 = each('Charter', {
             },
           ]
         : []),
-      ...(pods.v === 6 && c.pods.perNode - pods.length > blockBits
+      ...(c.pods.perNode - pods.length > blockBits
         ? [
             {
               subject,
               path: ['pods', 'perNode'],
               site: c.site,
               title: `Blocks of /${c.pods.perNode} are too small for a pod range of /${pods.length}`,
-              text: `The controller manager divides a range of IPv6 into blocks that are at the most ${blockBits} bits longer: /${pods.length + blockBits}.`,
+              text: `The controller manager divides a range into blocks that are at the most ${blockBits} bits longer: /${pods.length + blockBits}.`,
               remedy: {
                 label: `Set /${pods.length + blockBits}`,
                 edits: [

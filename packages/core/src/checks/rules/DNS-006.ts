@@ -9,7 +9,9 @@ export const DNS006 = each('Charter', {
     const { inbound } = planFor(view, c);
     const zone = zoneNameOf(view)(inbound.name);
     return (zone ? view.by('Record', 'zone', zone) : [])
-      .filter((r) => fqdn(r.name, r.zone) === inbound.name && r.type === 'A' && r.value !== inbound.address)
+      .filter(
+        (r) => fqdn(r.name, r.zone) === inbound.name && ['A', 'AAAA', 'CNAME'].includes(r.type) && r.value !== inbound.address,
+      )
       .map((r) => ({
         subject: { kind: 'Charter' as const, name: c.name },
         path: ['inbound', 'name'],

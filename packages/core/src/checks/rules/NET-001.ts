@@ -2,7 +2,7 @@ import { formatRange, parsePrefix, prefixRange } from '../../address/parse.ts';
 import type { Network } from '../../model/documents.ts';
 import type { View } from '../../reading/index.ts';
 import { chartersOn, each } from '../check.ts';
-import { networksSharing } from '../ranges.ts';
+import { keptApart, networksSharing } from '../ranges.ts';
 
 /** Whether the first was carved out of the second, at any depth. */
 function under(n: Network, outer: Network, view: View): boolean {
@@ -22,7 +22,7 @@ export const NET001 = each('Network', {
     (networksSharing(view).get(n.name) ?? []).flatMap((name) => {
       const other = view.get('Network', name);
       // Told once, of the one that comes later by name; what was carved out of another lies in it by right.
-      if (!other || other.name > n.name || under(n, other, view) || under(other, n, view)) return [];
+      if (!other || other.name > n.name || under(n, other, view) || under(other, n, view) || keptApart(n, other, view)) return [];
       const [a, b] = [prefixRange(parsePrefix(other.prefix)), prefixRange(parsePrefix(n.prefix))];
       return [
         {

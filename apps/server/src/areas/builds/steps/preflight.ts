@@ -46,7 +46,7 @@ export const preflight: StepRunner = {
         await log(why, 'warn');
       }
     };
-    const stops = await ctx.compute.run('stopsOf', { estate, charter: plan.charter.name });
+    const stops = await ctx.compute.stopsOf(estate, plan.charter.name);
     for (const f of stops) {
       wrong.push(`${f.code} ${f.title}`);
       await log(`${f.code} ${f.title}`, 'warn');
