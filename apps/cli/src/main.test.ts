@@ -272,3 +272,67 @@ describe('hosts', () => {
     });
   });
 });
+
+describe('charter', () => {
+  const fresh = (name: string) => join(work, name);
+  it('is begun, from nothing or from a neighbour, under its name', async () => {
+    const one = await run('charter', 'new', 'sandling', '--site', 'ptl', '--estate', demo);
+    expect(one.out).toMatch(/^name: sandling$/m);
+    const two = await run('charter', 'new', 'sandling', '--site', 'ptl', '--from', 'petrel', '--estate', demo);
+    expect(two.out).toMatch(/^name: sandling$/m);
+    expect(two.out).toMatch(/^site: ptl$/m);
+    // Nothing that must be its own is taken along.
+    const petrel = (await run('charter', 'diff', 'petrel', 'dunlin', '--estate', demo)).out;
+    expect(petrel).toContain('services.range: ');
+    expect((await run('charter', 'new', 'plover', '--site', 'lr', '--estate', demo)).err).toContain(
+      'there is a charter plover already',
+    );
+    expect((await run('charter', 'new', 'x', '--site', 'lrr', '--estate', demo)).err).toContain('did you mean lr?');
+  });
+  it('is checked, followed and written as by the commands above', async () => {
+    for (const what of ['check', 'follow', 'files'])
+      expect((await run('charter', what, 'plover', '--estate', demo, '--json', '--now', '2026-11-23T09:00:00Z')).out).toBe(
+        (await run(what, '--charter', 'plover', '--estate', demo, '--json', '--now', '2026-11-23T09:00:00Z')).out,
+      );
+  });
+  it('says why, with rules and fields, and which lines there are', async () => {
+    expect((await run('charter', 'why', 'tern', 'quorum', '--estate', demo)).out).toBe(
+      'Quorum: 2 of 3; 1 may be lost\n  majority of 3 members: ⌊3/2⌋ + 1 = 2   (controlPlane.count)\n  tolerates 3 − 2 = 1\n',
+    );
+    expect((await run('charter', 'why', 'tern', '--estate', demo)).out).toContain('pod-mtu');
+    const { err, code } = await run('charter', 'why', 'tern', 'quorm', '--estate', demo);
+    expect([code, err]).toEqual([2, expect.stringContaining('did you mean quorum?')]);
+    const json = JSON.parse((await run('charter', 'why', 'tern', 'Pod MTU', '--estate', demo, '--json')).out) as {
+      why: object[];
+    };
+    expect(json.why[0]).toMatchObject({ rule: 'link MTU', field: ['machineNetwork'] });
+  });
+  it('tells what a change brings: of charters, files and findings', async () => {
+    const file = fresh('change.yaml');
+    const { out } = await run('charter', 'new', 'tern-2', '--site', 'bw', '--from', 'tern', '--estate', demo);
+    writeFileSync(file, out);
+    const added = await run('charter', 'consequences', file, '--estate', demo);
+    expect(added.out).toMatch(/^tern-2$/m);
+    expect(added.out).toContain('+ file ');
+    const mtu = fresh('mtu.yaml');
+    const lr = readFileSync(join(demo, 'lantern-rock.yaml'), 'utf8').split(/^---$/m);
+    const machine = lr.find((d) => /^name: lr-machine$/m.test(d)) as string;
+    writeFileSync(mtu, machine.replace(/^mtu: .*\n/m, '').concat('mtu: 1400\n'));
+    const r = JSON.parse((await run('charter', 'consequences', mtu, '--estate', demo, '--json')).out) as {
+      charters: { charter: string; changes: { subject: string }[] }[];
+    };
+    expect(r.charters.map((c) => c.charter)).toEqual(['plover']);
+    expect(r.charters[0]?.changes.map((c) => c.subject)).toContain('Pod MTU');
+    writeFileSync(mtu, machine);
+    expect((await run('charter', 'consequences', mtu, '--estate', demo)).out).toBe('nothing changes\n');
+  });
+  it('is compared field by field', async () => {
+    const file = fresh('plover.yaml');
+    const { out } = await run('charter', 'new', 'other', '--site', 'lr', '--from', 'plover', '--estate', demo);
+    writeFileSync(file, out.replace('name: other', 'name: plover'));
+    const d = await run('charter', 'diff', 'plover', file, '--estate', demo);
+    expect([d.code, d.out]).toEqual([1, expect.stringMatching(/^pods\.range: \S+ → \S+$/m)]);
+    expect((await run('charter', 'diff', 'plover', 'plover', '--estate', demo)).code).toBe(0);
+    expect((await run('charter', 'diff', 'plover', fresh('no.yaml'), '--estate', demo)).err).toContain('there is no such file');
+  });
+});

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from 'commander';
 import { address } from './commands/address.ts';
+import { charter } from './commands/charter.ts';
 import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
 import { follow } from './commands/follow.ts';
@@ -17,7 +18,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, hosts, images, names, schema];
+const groups: CommandGroup[] = [address, charter, hosts, images, names, schema];
 
 export async function main(
   args: string[],

@@ -3,8 +3,9 @@ import { splitPrefix } from '../address/ranges.ts';
 
 /** The owner name of an address's PTR record: octets (RFC 1035 §3.5) or nibbles (RFC 3596 §2.5), no final dot. */
 export function reverseName(address: string): string {
-  if (address.includes(':')) return reverseOf(parseIp(address), 128);
-  const [a, b, c, d] = address.split('.');
+  const ip = parseIp(address);
+  if (ip.v === 6) return reverseOf(ip, 128);
+  const [a, b, c, d] = address.trim().split('.');
   return `${d}.${c}.${b}.${a}.in-addr.arpa`;
 }
 
