@@ -39,7 +39,7 @@ export default defineConfig({
         test: {
           name: 'unit',
           include: ['packages/**/*.test.ts', 'apps/cli/**/*.test.ts', 'apps/web/**/*.test.ts'],
-          testTimeout: 20_000,
+          testTimeout: 60_000,
           // They share no state: loading the same modules anew for each file took longer than most of them.
           isolate: false,
           maxWorkers: 2,

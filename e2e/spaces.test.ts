@@ -182,7 +182,7 @@ describe('much, and nothing', () => {
       // Every fourth has a gateway outside its network: something that stops. All checks hold at the others.
       const text = Array.from({ length: 40 }, (_, n) =>
         [
-          `kind: Site\nname: s${n}\ntitle: Site ${n}\nform: edge\nreach: thin\ndomain: s${n}.kestrelferries.example\nresolvers: [10.0.0.53]`,
+          `kind: Site\nname: s${n}\ntitle: Site ${n}\nform: edge\nreach: open\ndomain: s${n}.kestrelferries.example\nresolvers: [10.0.0.53]`,
           `kind: Network\nname: s${n}-machine\nsite: s${n}\npurpose: machine\nprefix: 10.9.${n}.0/24\ngateway: ${n % 4 ? `10.9.${n}.1` : '10.99.0.1'}`,
         ].join('\n---\n'),
       ).join('\n---\n');

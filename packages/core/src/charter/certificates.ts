@@ -4,11 +4,12 @@ import type { Plan, PlannedCertificate } from './plan.ts';
 export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, firstService: string): PlannedCertificate[] {
   const out: PlannedCertificate[] = [];
   const add = (c: Partial<PlannedCertificate> & Pick<PlannedCertificate, 'name' | 'commonName' | 'signer'>) =>
-    out.push({ names: [], addresses: [], server: false, client: false, days: 365, ...c });
+    out.push({ names: [], addresses: [], server: false, client: false, days: plan.charter.certificates?.days ?? 365, ...c });
+  const caDays = plan.charter.certificates?.caDays ?? 3650;
   const cp = plan.nodes.filter((n) => n.role === 'control-plane');
-  add({ name: 'cluster-ca', commonName: `${plan.charter.name} cluster CA`, signer: 'self', days: 3650 });
-  add({ name: 'front-ca', commonName: `${plan.charter.name} front proxy CA`, signer: 'self', days: 3650 });
-  add({ name: 'etcd-ca', commonName: `${plan.charter.name} etcd CA`, signer: 'self', days: 3650 });
+  add({ name: 'cluster-ca', commonName: `${plan.charter.name} cluster CA`, signer: 'self', days: caDays });
+  add({ name: 'front-ca', commonName: `${plan.charter.name} front proxy CA`, signer: 'self', days: caDays });
+  add({ name: 'etcd-ca', commonName: `${plan.charter.name} etcd CA`, signer: 'self', days: caDays });
   add({
     name: 'apiserver',
     commonName: 'kube-apiserver',
@@ -20,9 +21,12 @@ export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, f
       'kubernetes.default.svc',
       'kubernetes.default.svc.cluster.local',
       plan.api.name,
+      ...(plan.charter.api.names ?? []),
       ...cp.map((n) => n.name),
     ],
-    addresses: [firstService, plan.api.address, ...cp.map((n) => n.address)].filter(Boolean),
+    addresses: [firstService, plan.api.address, ...(plan.charter.api.addresses ?? []), ...cp.map((n) => n.address)].filter(
+      Boolean,
+    ),
   });
   add({ name: 'apiserver-etcd', commonName: 'kube-apiserver-etcd-client', signer: 'etcd-ca', client: true });
   add({

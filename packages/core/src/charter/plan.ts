@@ -78,6 +78,9 @@ export interface Plan {
   inbound: { name: string; address: string };
   /** Whether the addresses of the nodes are a block. */
   inARow: boolean;
+  /** In seconds: a lease, when a host counts as lost, what its pods wait longer, when they are elsewhere, what they have to stop. */
+  timers: { lease: number; grace: number; tolerate: number; stop: number; moved: number };
+  proxy?: { url: string; except: string[] };
   podMtu: { link: number; overhead: number; pod: number };
   room: { nodes: number; podsPerNode: number; services: number };
   quorum: { members: number; majority: number; tolerates: number };

@@ -38,6 +38,8 @@ import { CHT020 } from './rules/CHT-020.ts';
 import { CHT021 } from './rules/CHT-021.ts';
 import { CHT022 } from './rules/CHT-022.ts';
 import { CHT023 } from './rules/CHT-023.ts';
+import { CHT024 } from './rules/CHT-024.ts';
+import { CHT025 } from './rules/CHT-025.ts';
 import { DNS001 } from './rules/DNS-001.ts';
 import { DNS002 } from './rules/DNS-002.ts';
 import { DNS003 } from './rules/DNS-003.ts';
@@ -163,6 +165,8 @@ export const catalogue: readonly Check[] = [
   CHT021,
   CHT022,
   CHT023,
+  CHT024,
+  CHT025,
   DNS001,
   DNS002,
   DNS003,

@@ -353,6 +353,8 @@ const cases: Record<string, Change> = {
   // A /21 divided into blocks of /24 makes 8; with 6 hosts there, 3 and 5 are asked for.
   'CHT-022': (e) => plover(['workers', 'count'], 5)(plover(['pods', 'range'], '10.128.0.0/21')(e)),
   'CHT-023': plover(['api', 'address'], '10.62.8.90'),
+  'CHT-024': plover(['timers'], { grace: 20 }),
+  'CHT-025': plover(['certificates'], { days: 400, caDays: 365 }),
   'HST-018': set('Host', 'lr-03', ['bmc', 'address'], '10.62.7.12'),
   'HST-019': set('Host', 'lr-03', ['facts', 'serial'], 'HW2'),
   'HST-020': set('Host', 'lr-03', ['bmc'], undefined),

@@ -438,6 +438,14 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The pool is what keeps others away from them.',
     mend: 'Let it follow, or set one of the pool.',
   },
+  'CHT-024': {
+    why: 'Pods are started twice, and volumes change hands, while their host is well.',
+    mend: 'Let it follow, or renew more often.',
+  },
+  'CHT-025': {
+    why: 'On the day the authority ends, every part of the cluster refuses every other.',
+    mend: 'Let certificates hold for a tenth of what their authority does.',
+  },
   'HST-018': {
     why: 'What is done to one is done to the other.',
     mend: 'Correct the address of one, or remove the entry that was made twice.',

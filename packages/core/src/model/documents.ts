@@ -19,6 +19,8 @@ import {
   Mac,
   Name,
   Pem,
+  ProxyExcept,
+  ProxyUrl,
   RangeText,
   RecordName,
   RepositoryPath,
@@ -414,10 +416,34 @@ export const Charter = doc('Charter', {
   }),
   services: z.strictObject({ range: ServiceRange }),
   overlay: z.strictObject({ kind: z.enum(overlayKinds), mtu: z.number().int().min(576).max(9216).optional() }),
-  api: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
+  api: z
+    .strictObject({
+      name: Fqdn.optional(),
+      address: Ip.optional(),
+      /** Further names and addresses under which the API is asked: they stand in its certificate. */
+      names: z.array(Fqdn).max(50).optional(),
+      addresses: z.array(Ip).max(50).optional(),
+    })
+    .default({}),
   inbound: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
   servicePool: z.strictObject({ range: RangeText, announce: z.enum(['arp', 'bgp']).default('arp') }).optional(),
   sshKeys: z.array(SshKey).max(20).default([]),
+  /** When a host counts as lost, and what happens then; in seconds. */
+  timers: z
+    .strictObject({
+      lease: z.number().int().min(10).max(600).optional(),
+      grace: z.number().int().min(10).max(3600).optional(),
+      tolerate: z.number().int().min(0).max(86_400).optional(),
+      stop: z.number().int().min(0).max(3600).optional(),
+    })
+    .optional(),
+  /** How long certificates hold, in days: those of the cluster, and those of the authorities that sign them. */
+  certificates: z
+    .strictObject({ days: z.number().int().min(1).max(3650).optional(), caDays: z.number().int().min(30).max(14_600).optional() })
+    .optional(),
+  /** What nodes go through to what is outside; and what they ask directly besides what follows. */
+  proxy: z.strictObject({ url: ProxyUrl, except: z.array(ProxyExcept).max(100).optional() }).optional(),
+  notes: Line(2000).optional(),
 });
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */

@@ -22,10 +22,8 @@ const edited = (e: Estate, { list, n, how }: { list: (typeof lists)[number]; n: 
   const d = all[at] as Doc & { name?: string };
   if (how === 'gone') return { ...e, [list]: all.filter((x) => x !== d) };
   if (how === 'other') return { ...e, [list]: all.map((x) => (x === d ? { ...d } : x)) };
-  return {
-    ...e,
-    [list]: [...all, { ...d, name: `${d.name}-${n}`, ...(d.kind === 'Reservation' ? { address: `10.62.8.${n + 130}` } : {}) }],
-  };
+  const more = { ...d, name: `${d.name}-${n}`, ...(d.kind === 'Reservation' ? { address: `10.62.8.${n + 130}` } : {}) } as Doc;
+  return all.some((x) => keyOf(x) === keyOf(more)) ? e : { ...e, [list]: [...all, more] };
 };
 const told = (e: Estate) => ({
   docs: docsOf(e)

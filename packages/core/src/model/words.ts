@@ -35,6 +35,20 @@ export const Line = (most: number, least = 0) =>
     .max(most)
     .refine((t) => !unprintable(t), 'one line of printable text');
 
+/** Address of a proxy, without a password: a charter is read by many. */
+export const ProxyUrl = z
+  .url({ protocol: /^https?$/, error: 'an address such as http://proxy.example:3128' })
+  .max(300)
+  .refine(
+    (t) => !/[@'"\\\s$]/.test(t),
+    'without a user, a password or quotation marks: an address such as http://proxy.example:3128',
+  );
+/** What is asked without the proxy: a name, a domain that begins with a dot, an address or a prefix. */
+export const ProxyExcept = z
+  .string()
+  .max(200)
+  .regex(/^(\.?[a-z0-9]([a-z0-9.-]*[a-z0-9])?|[0-9a-f:.]+(\/\d{1,3})?)$/, 'a name, .a.domain, an address or a prefix');
+
 /** A name of ours: lower-case letters, digits and inner hyphens, as a DNS label (RFC 1123). */
 export const Name = z
   .string()

@@ -13,6 +13,14 @@ export function bytesText(n: number): string {
 /** Gigabytes (10⁹) as people say them: 480 GB, 1.9 TB. */
 export const gigabytesText = (gb: number): string => bytesText(gb * 1e9);
 
+/** Seconds as people say them: `40 s`, `5 min`, `5 min 40 s`, `2 h 5 min`. */
+export function secondsText(seconds: number): string {
+  const s = Math.round(seconds);
+  if (s < 60) return `${s} s`;
+  const [h, min, rest] = [Math.floor(s / 3600), Math.floor((s % 3600) / 60), s % 60];
+  return [h ? `${h} h` : '', min ? `${min} min` : '', rest && !h ? `${rest} s` : ''].filter(Boolean).join(' ');
+}
+
 /**
  * A number with its noun: `1 host`, `2,400 hosts`.
  *

@@ -5,9 +5,24 @@ import { images } from './images.ts';
 import { mtu } from './mtu.ts';
 import { nodes } from './nodes.ts';
 import { placement } from './placement.ts';
+import { proxy } from './proxy.ts';
 import { quorum } from './quorum.ts';
 import { ranges } from './ranges.ts';
 import { references } from './references.ts';
+import { timers } from './timers.ts';
 
 /** Every aspect of a plan, in the order of the sheet. What needs what is found out by computing; the order here is for reading alone. */
-export const aspects = [references, images, placement, nodes, quorum, capacity, mtu, ranges, addresses, certificates] as const;
+export const aspects = [
+  references,
+  images,
+  placement,
+  nodes,
+  quorum,
+  capacity,
+  timers,
+  mtu,
+  proxy,
+  ranges,
+  addresses,
+  certificates,
+] as const;

@@ -28,6 +28,9 @@ export const kubelet: NodeWriter = {
       // Not the local stub: the cluster's DNS, which is given this file, would ask itself.
       resolvConf: '/run/systemd/resolve/resolv.conf',
       rotateCertificates: true,
+      nodeLeaseDurationSeconds: ctx.plan.timers.lease,
+      shutdownGracePeriod: `${ctx.plan.timers.stop}s`,
+      shutdownGracePeriodCriticalPods: `${Math.floor(ctx.plan.timers.stop / 3)}s`,
       systemReserved: { cpu: '500m', memory: '1Gi' },
       kubeReserved: { cpu: '500m', memory: '1Gi' },
       evictionHard: { 'memory.available': '100Mi', 'nodefs.available': '10%' },
@@ -47,7 +50,7 @@ export const kubelet: NodeWriter = {
       ',',
     );
     return [
-      nodeFile('/etc/kubernetes/kubelet.yaml', yaml(config), ['charter.services.range', 'charter.pods.most']),
+      nodeFile('/etc/kubernetes/kubelet.yaml', yaml(config), ['charter.services.range', 'charter.pods.most', 'charter.timers']),
       nodeFile(
         '/etc/systemd/system/kubelet.service',
         `[Unit]

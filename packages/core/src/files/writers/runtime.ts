@@ -28,7 +28,17 @@ export const runtime: NodeWriter = {
   write: (ctx) => {
     const mirror = ctx.plan.mirror;
     const own = nodeFile('/etc/containerd/config.toml', configuration(imageOf(ctx, 'pause')), ['charter.release']);
-    if (!mirror) return [own];
+    const through = ctx.plan.proxy;
+    const proxy = through
+      ? [
+          nodeFile(
+            '/etc/systemd/system/containerd.service.d/proxy.conf',
+            `[Service]\n${[`HTTP_PROXY=${through.url}`, `HTTPS_PROXY=${through.url}`, `NO_PROXY=${through.except.join(',')}`].map((v) => `Environment="${v}"`).join('\n')}\n`,
+            ['charter.proxy'],
+          ),
+        ]
+      : [];
+    if (!mirror) return [own, ...proxy];
     const ca = '/etc/praesidor/trust/mirror-ca.crt';
     const rules = rulesFor(
       componentsOf(ctx).map((c) => c.image),
@@ -40,6 +50,7 @@ export const runtime: NodeWriter = {
     };
     return [
       own,
+      ...proxy,
       ...(mirror.ca ? [nodeFile(ca, mirror.ca, [`registries.${mirror.name}.ca`])] : []),
       ...hostsFiles(rules, access).map((f) =>
         nodeFile(

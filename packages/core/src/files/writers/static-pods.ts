@@ -61,6 +61,8 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     `--requestheader-client-ca-file=${pki}/front-proxy-ca.crt`,
     `--proxy-client-cert-file=${pki}/front-proxy-client.crt`,
     `--proxy-client-key-file=${pki}/front-proxy-client.key`,
+    `--default-not-ready-toleration-seconds=${ctx.plan.timers.tolerate}`,
+    `--default-unreachable-toleration-seconds=${ctx.plan.timers.tolerate}`,
     '--requestheader-allowed-names=front-proxy-client',
     '--requestheader-username-headers=X-Remote-User',
     '--requestheader-group-headers=X-Remote-Group',
@@ -79,6 +81,9 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     `--root-ca-file=${pki}/ca.crt`,
     `--service-account-private-key-file=${pki}/sa.key`,
     '--use-service-account-credentials=true',
+    `--node-monitor-grace-period=${ctx.plan.timers.grace}s`,
+    // What it signs for kubelets that renew their own holds as long as what the kit brings.
+    `--cluster-signing-duration=${24 * (ctx.plan.charter.certificates?.days ?? 365)}h`,
   ],
   'kube-scheduler': () => ['kube-scheduler', '--bind-address=127.0.0.1', '--kubeconfig=/etc/kubernetes/scheduler.kubeconfig'],
 };
