@@ -9,6 +9,8 @@ export class Shelf<T> {
     readonly name: string,
     /** What groups there can be: for each, the values of the group that a document is in. */
     private readonly makers: Readonly<Record<string, (value: T) => readonly string[]>> = {},
+    /** The key of a value that can be in a group. */
+    private readonly keyOf: (value: T) => string = () => '',
   ) {}
 
   get(key: string): T | undefined {
@@ -45,7 +47,7 @@ export class Shelf<T> {
     this.sorted = undefined;
     changed.add(`${this.name} ${key}`).add(`${this.name} *`);
     if ((before === undefined) !== (value === undefined)) changed.add(`${this.name} keys`);
-    for (const g of this.groups.values()) g.replace(key, before, value, changed);
+    for (const g of this.groups.values()) g.replace(before, value, changed);
   }
 
   private group(name: string): Group<T> {
@@ -53,63 +55,82 @@ export class Shelf<T> {
     if (!g) {
       const maker = this.makers[name];
       if (!maker) throw new Error(`${this.name} has no groups by ${name}`);
-      g = new Group(`${this.name}/${name}`, maker);
-      for (const [key, value] of this.values) g.add(key, value);
+      g = new Group(`${this.name}/${name}`, maker, this.keyOf);
+      for (const value of this.values.values()) g.add(value);
       this.groups.set(name, g);
     }
     return g;
   }
 }
 
+/** Values by what they have in common. Most groups of most kinds have one member: a list each, and no more. */
 class Group<T> {
-  private readonly members = new Map<string, Map<string, T>>();
-  private readonly lists = new Map<string, readonly T[]>();
+  private readonly members = new Map<string, T[]>();
+  /** Groups of which the list is in the order of the keys. */
+  private readonly ordered = new Set<string>();
+  /** Groups with more than one member. */
+  readonly shared = new Set<string>();
   constructor(
     private readonly name: string,
     private readonly maker: (value: T) => readonly string[],
+    private readonly keyOf: (value: T) => string,
   ) {}
 
-  readonly shared = new Set<string>();
   keys = () => this.members.keys();
   list(of: string): readonly T[] {
-    let list = this.lists.get(of);
-    if (!list) {
-      const m = this.members.get(of);
-      list = m ? [...m.keys()].sort().map((k) => m.get(k) as T) : [];
-      if (m) this.lists.set(of, list);
+    const list = this.members.get(of);
+    if (!list) return none;
+    if (list.length < 2 || this.ordered.has(of)) return list;
+    this.ordered.add(of);
+    let before = '';
+    let inOrder = true;
+    for (const v of list) {
+      const key = this.keyOf(v);
+      if (key < before) inOrder = false;
+      before = key;
     }
-    return list;
+    if (inOrder) return list;
+    const sorted = list.map((v) => [this.keyOf(v), v] as const).sort(([a], [b]) => (a < b ? -1 : 1));
+    const now = sorted.map(([, v]) => v);
+    this.members.set(of, now);
+    return now;
   }
-  add(key: string, value: T): void {
+  add(value: T): void {
     for (const of of this.maker(value)) {
-      const m = this.members.get(of);
-      if (m) m.set(key, value);
-      else this.members.set(of, new Map([[key, value]]));
-      if (m && m.size > 1) this.shared.add(of);
-      this.lists.delete(of);
+      const list = this.members.get(of);
+      // A list that was handed out stays as it was.
+      if (!list) this.members.set(of, [value]);
+      else if (this.ordered.delete(of)) this.members.set(of, [...list, value]);
+      else list.push(value);
+      if (list) this.shared.add(of);
     }
   }
-  replace(key: string, before: T | undefined, value: T | undefined, changed: Set<string>): void {
+  replace(before: T | undefined, value: T | undefined, changed: Set<string>): void {
     const touched = new Set<string>();
     if (before !== undefined)
       for (const of of this.maker(before)) {
         touched.add(of);
-        const m = this.members.get(of);
-        m?.delete(key);
-        if (m && m.size < 2) this.shared.delete(of);
-        if (m && !m.size) {
+        const left = (this.members.get(of) ?? []).filter((v) => v !== before);
+        if (left.length < 2) this.shared.delete(of);
+        if (left.length) this.members.set(of, left);
+        else {
           this.members.delete(of);
           changed.add(`${this.name} keys`);
         }
-        this.lists.delete(of);
+        this.ordered.delete(of);
       }
     if (value !== undefined) {
       for (const of of this.maker(value)) {
         touched.add(of);
-        if (!this.members.has(of)) changed.add(`${this.name} keys`);
+        const list = this.members.get(of);
+        if (!list) changed.add(`${this.name} keys`);
+        // As above: what somebody has read is not changed under them.
+        else this.members.set(of, [...list]);
+        this.ordered.delete(of);
       }
-      this.add(key, value);
+      this.add(value);
     }
     for (const of of touched) changed.add(`${this.name} ${of}`);
   }
 }
+const none: readonly never[] = [];

@@ -28,7 +28,10 @@ type Slice = readonly unknown[] | Readonly<Record<string, unknown>>;
 export class View {
   readonly cells = new Cells();
   private readonly shelves = Object.fromEntries(
-    Object.entries(groupings).map(([name, makers]) => [name, new Shelf(name, makers as never)]),
+    Object.entries(groupings).map(([name, makers]) => [
+      name,
+      new Shelf(name, makers as never, name === 'sighting' ? (s: { address: string }) => s.address : (keyOf as never)),
+    ]),
   ) as unknown as { [K in ShelfName]: Shelf<Shelved[K]> };
   private seen = new Map<ShelfName, Slice>();
   /** Shelves that nobody has looked at yet, and so are not filled. */
