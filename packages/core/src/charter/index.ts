@@ -3,6 +3,7 @@ export * from './arithmetic.ts';
 export * from './certificates.ts';
 export * from './consequences.ts';
 export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';
+export { followedPaths, followedValue } from './followed.ts';
 export * from './placement.ts';
 export * from './plan.ts';
 export { reasonText, rules } from './reasons.ts';

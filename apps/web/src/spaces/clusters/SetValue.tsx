@@ -13,6 +13,7 @@ export function SetValue({
   field,
   value,
   options,
+  computed,
   changed,
   wrong,
   onSet,
@@ -20,6 +21,8 @@ export function SetValue({
   field: SheetField;
   value: unknown;
   options: string[];
+  /** What stands for it while it is not set. */
+  computed?: string | number | undefined;
   changed: boolean;
   wrong: boolean;
   onSet: (v: unknown) => void;
@@ -65,7 +68,7 @@ export function SetValue({
         onClick={() => setEditing(Array.isArray(value) ? value.join(', ') : shown(value))}
       >
         {value === undefined || value === '' ? (
-          <span className="text-ink-3">{field.follows ? 'follows' : '—'}</span>
+          <span className="text-ink-3">{!field.follows ? '—' : computed === undefined ? 'follows' : `follows: ${computed}`}</span>
         ) : (
           shown(value)
         )}

@@ -1,9 +1,9 @@
 import type { Finding } from '@praesidor/core/checks';
-import type { Plan } from '@praesidor/core/charter';
+import { followedValue, type Plan } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { useContext } from 'react';
 import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
-import { at, fields, sections, withValue } from './fields.ts';
+import { at, fields, optionsOf, sections, withValue } from './fields.ts';
 import { Follows } from './Follows.tsx';
 import { SetValue } from './SetValue.tsx';
 
@@ -76,7 +76,8 @@ export function Sheet({
                     <SetValue
                       field={f}
                       value={value}
-                      options={f.options?.(estate, draft) ?? []}
+                      options={f.kind === 'choice' ? optionsOf(f, estate, draft) : []}
+                      computed={plan && followedValue(plan, f.path)}
                       changed={JSON.stringify(value) !== JSON.stringify(at(saved, f.path))}
                       wrong={found.some((x) => x.severity === 'stop')}
                       onSet={(v) =>

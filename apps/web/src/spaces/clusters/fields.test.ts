@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../../../../packages/core/test/estate.ts';
 import { type Charter, keysAt, kinds } from '@praesidor/core/model';
-import { at, fields, withValue } from './fields.ts';
+import { followedPaths } from '@praesidor/core/charter';
+import { at, fields, optionsOf, withValue } from './fields.ts';
 
 const charter = goodEstate().charters[0] as Charter;
 
@@ -14,11 +15,18 @@ describe('the fields of the sheet', () => {
   });
   it('offer only what is declared at the site', () => {
     const estate = goodEstate();
-    const options = (label: string) => fields.find((f) => f.label === label)?.options?.(estate, charter);
+    const options = (label: string) => {
+      const f = fields.find((x) => x.label === label);
+      return f && optionsOf(f, estate, charter);
+    };
     expect(options('Mirror')).toEqual(['lr-registry']);
     expect(options('Machine')).toEqual(['lr-machine']);
     expect(options('Release')).toEqual(['1.34.2']);
   });
+});
+
+it('what follows is known of every field that follows', () => {
+  expect(fields.filter((f) => f.follows && !followedPaths.includes(f.path.join('.'))).map((f) => f.label)).toEqual([]);
 });
 
 describe('setting a value', () => {

@@ -27,6 +27,10 @@ export interface FieldWords {
   lines?: boolean;
   /** Its content often lies in a file, with one of these endings. */
   file?: string;
+  /** Where it stands on the sheet of its document, and what it is called there where its group is not said beside it. */
+  sheet?: { section: 1 | 2 | 3 | 4 | 5; label?: string; unit?: string };
+  /** What stands for it when it is not set is computed. */
+  follows?: true;
 }
 
 /** The fields of a kind by their path; `*` stands for each element of a list. */

@@ -6,3 +6,4 @@ export * from './formats.ts';
 export * from './json-schema.ts';
 export * from './options.ts';
 export * from './shape.ts';
+export * from './sheet.ts';

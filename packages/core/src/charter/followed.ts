@@ -1,0 +1,19 @@
+import { formatIp, parseIp } from '../address/parse.ts';
+import type { Computed } from './plan.ts';
+
+/** What stands for a field of a charter that is not set, by its path. A field that follows is a line. */
+const followed: Readonly<Record<string, (plan: Computed) => string | number | undefined>> = {
+  'timers.grace': (p) => p.timers.grace,
+  'timers.tolerate': (p) => p.timers.tolerate,
+  'overlay.mtu': (p) => p.podMtu.link - p.podMtu.overhead,
+  'api.name': (p) => p.api.name,
+  'api.address': (p) => (p.api.address ? formatIp(parseIp(p.api.address)) : undefined),
+  'inbound.name': (p) => p.inbound.name,
+  'certificates.days': (p) => p.certificates.find((c) => c.name === 'apiserver')?.days,
+  'workers.minCores': () => undefined,
+  'workers.minMemoryGiB': () => undefined,
+};
+export const followedValue = (plan: Computed, path: readonly string[]): string | number | undefined =>
+  followed[path.join('.')]?.(plan);
+/** Paths of which what follows is known. */
+export const followedPaths = Object.keys(followed);
