@@ -35,7 +35,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/images/pulls', 'Pulls', []],
   ['/images/clean-up?registry=bw-registry', 'Clean up', []],
   ['/clusters', 'Clusters', []],
-  ['/clusters/plover?site=lr', 'plover', []],
+  ['/clusters/plover?site=lr', 'plover', ['Accept…']],
   ['/clusters/plover?site=lr&tab=text', 'plover', []],
   ['/clusters/tern?site=bw&tab=files', 'tern', []],
   ['/builds', 'Builds', []],

@@ -139,6 +139,24 @@ describe('several tabs of one person', () => {
   });
 });
 
+describe('a finding', () => {
+  it('that somebody lives with folds below the others with its reason, and stands among them again when it is taken back', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/dunlin?site=dnl`);
+    const row = "//aside//li[contains(., 'dunlin has one worker')]";
+    await b.act(`${row}//button[.='Accept…']`);
+    await b.type('Reason', 'a ship has room for three');
+    await b.click('button', 'Accept');
+    await b.clickText('1 finding is accepted');
+    await b.find(`${row}[contains(., 'a ship has room for three. warden, until')]`);
+    await b.click('button', 'Accept no longer');
+    await b.find(`${row}//button[.='Accept…']`);
+    // What stops is never accepted.
+    expect(await b.count("aside li[data-finding='CHT-003']")).toBe(1);
+    const stop = await b.find("//aside//li[@data-finding='CHT-003']");
+    expect(await stop.getText()).not.toContain('Accept');
+  });
+});
+
 describe('much, and nothing', () => {
   it('10,000 hosts are listed in a moment, and only those in sight are drawn', async () => {
     const q = (sql: string, p: unknown[] = []) => i.running.ctx.db.query(sql, p);

@@ -37,6 +37,14 @@ export const exampleRequests: Record<string, ExampleRequest> = {
       edits: [{ op: 'set', kind: 'Site', key: 'lr', path: ['resolvers'], value: ['10.62.8.53', '10.62.8.54'] }],
     },
   },
+  'POST /api/findings/accept': {
+    body: {
+      finding: 'CHT-019 Charter dunlin workers.count',
+      reason: 'a ship has room for three machines',
+      until: '2027-06-30T00:00:00Z',
+    },
+  },
+  'DELETE /api/findings/accept': { query: { finding: 'CHT-019 Charter dunlin workers.count' } },
   'POST /api/acts/:id/undo': { params: { id: 17 } },
   'GET /api/acts': { query: { limit: 50 } },
   'POST /api/import': {

@@ -21,6 +21,7 @@ import { boot } from './areas/builds/boot.ts';
 import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
 import { builds } from './areas/builds/routes.ts';
 import { clusters } from './areas/clusters/routes.ts';
+import { findings } from './areas/findings/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
@@ -43,7 +44,7 @@ import { makeDialer } from './outside.ts';
 import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
-const areas = [accounts, estate, schemas, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
+const areas = [accounts, estate, schemas, findings, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
 
 export interface Running {
   app: App;

@@ -1,4 +1,5 @@
 import {
+  Acceptance,
   Bill,
   EstateDifference,
   type Estate,
@@ -20,6 +21,8 @@ export const EstateAnswer = z.strictObject({
   ...Object.fromEntries(Object.entries(sliceOf).map(([kind, slice]) => [slice, z.array(document(kind as Kind))])),
   /** Names of keyring entries, with what they are for; never their content. */
   keys: z.array(z.strictObject({ name: z.string(), use: z.string(), places: z.array(z.string()) })),
+  /** Findings that somebody lives with. */
+  accepted: z.array(Acceptance),
   observed: z.strictObject({
     bills: byName(Bill),
     registries: byName(SeenRegistry),

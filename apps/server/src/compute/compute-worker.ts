@@ -41,11 +41,15 @@ export class ComputeWorker {
   }
 
   /** What keeps a charter from being built. The thread keeps the estate, and is told only what has changed since. */
-  stopsOf(estate: Estate, charter: string): Promise<Finding[]> {
+  stopsOf = (estate: Estate, charter: string): Promise<Finding[]> => this.run('stopsOf', { ...this.tell(estate), charter });
+  /** A finding as it stands, by its identifier. */
+  findingOf = (estate: Estate, id: string): Promise<Finding | undefined> => this.run('findingOf', { ...this.tell(estate), id });
+
+  private tell(estate: Estate) {
     this.thread();
     const before = this.told;
     this.told = estate;
-    return this.run('stopsOf', before ? { difference: estateDifference(before, estate), charter } : { whole: estate, charter });
+    return before ? { difference: estateDifference(before, estate) } : { whole: estate };
   }
 
   async close(): Promise<void> {

@@ -9,6 +9,7 @@ import { WrongBytes1764400000000 } from './migrations/0006-wrong-bytes.ts';
 import { EraseDisks1764500000000 } from './migrations/0007-erase-disks.ts';
 import { Paused1764600000000 } from './migrations/0008-paused.ts';
 import { PlainNames1764700000000 } from './migrations/0009-plain-names.ts';
+import { Acceptances1764800000000 } from './migrations/0010-acceptances.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -24,6 +25,7 @@ const migrations = [
   EraseDisks1764500000000,
   Paused1764600000000,
   PlainNames1764700000000,
+  Acceptances1764800000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

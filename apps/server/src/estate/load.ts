@@ -1,5 +1,6 @@
 import type { DataSource, EntityManager } from 'typeorm';
 import {
+  type Acceptance,
   type Bill,
   type Doc,
   emptyEstate,
@@ -67,6 +68,15 @@ async function read(m: EntityManager, rows: Rows, now: Date, keep = true): Promi
     use,
     places,
   }));
+  estate.accepted = (
+    (await m.query('select finding, text, reason, by, at, until from acceptance order by finding')) as (Omit<
+      Acceptance,
+      'at' | 'until'
+    > & {
+      at: Date;
+      until: Date;
+    })[]
+  ).map((a) => ({ ...a, at: a.at.toISOString(), until: a.until.toISOString() }));
   for (const [, o] of await rows.observed.read(m, keep)) {
     if (o.kind === 'bill') estate.observed.bills[o.subject] = o.data as Bill;
     else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;

@@ -94,7 +94,7 @@ export class Snapshots {
   private async stamp(): Promise<string> {
     const rows = (table: string) => `(select count(*) || '.' || coalesce(sum(xmin::text::bigint), 0) from ${table})`;
     const [row] = (await this.db.query(
-      `select concat_ws(' ', (select max(position) from event), ${rows('observation')}, ${rows('sighting')}, ${rows('keyring')}) as stamp`,
+      `select concat_ws(' ', (select max(position) from event), ${rows('observation')}, ${rows('sighting')}, ${rows('keyring')}, ${rows('acceptance')}) as stamp`,
     )) as { stamp: string }[];
     return row?.stamp ?? '';
   }

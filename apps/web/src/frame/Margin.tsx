@@ -5,6 +5,8 @@ import { Fragment, lazy, type ReactNode, Suspense, useState } from 'react';
 import { Link } from 'react-router';
 import { FindingMarker } from '../parts/FindingMarker.tsx';
 import { useReport } from '../state/computed.ts';
+import { useMay } from '../state/may.ts';
+import { Accepted } from './Accepted.tsx';
 import { scoped, useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
 import { Own } from '../parts/Own.tsx';
@@ -16,6 +18,7 @@ const page = 60;
 const checkTitle = (code: string) => `Check ${code}`;
 
 const RemedyDialog = lazy(() => import('./RemedyDialog.tsx'));
+const AcceptDialog = lazy(() => import('./AcceptDialog.tsx'));
 
 /** The panel at the right of every view: findings, most serious first, then what else helps here. */
 export function Margin({
@@ -35,6 +38,9 @@ export function Margin({
   const lit = useView((s) => s.lit);
   const light = useView((s) => s.light);
   const [open, setOpen] = useState<Finding>();
+  const [accepting, setAccepting] = useState<Finding>();
+  const leave = useMay();
+  const { site } = useScope();
   const [most, setMost] = useState(page);
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
   const report = useReport();
@@ -115,6 +121,15 @@ export function Margin({
                 <div className="break-words text-ink-2">{f.text}</div>
                 <div className="flex items-baseline justify-between gap-2 pt-0.5">
                   <RemedyLink finding={f} onOpen={() => setOpen(f)} />
+                  {f.severity !== 'stop' && leave.may('findings.tolerate') && (
+                    <button
+                      type="button"
+                      className="whitespace-nowrap text-ink-2 hover:underline"
+                      onClick={() => setAccepting(f)}
+                    >
+                      Accept…
+                    </button>
+                  )}
                   <Link
                     to={scoped(`/checks?code=${f.code}`, f.site)}
                     className="ml-auto whitespace-nowrap text-ink-3 text-xs hover:underline"
@@ -133,9 +148,13 @@ export function Margin({
           Show {Math.min(page, findings.length - most)} more of {(findings.length - most).toLocaleString('en')}
         </button>
       )}
+      <Accepted findings={(report.data?.accepted ?? []).filter((f) => !site || !f.site || f.site === site)} />
       {extra}
       {foot && <div className="pt-2.5 text-ink-2 text-sm">{foot}</div>}
-      <Suspense>{open && <RemedyDialog finding={open} onClose={() => setOpen(undefined)} />}</Suspense>
+      <Suspense>
+        {open && <RemedyDialog finding={open} onClose={() => setOpen(undefined)} />}
+        {accepting && <AcceptDialog finding={accepting} onClose={() => setAccepting(undefined)} />}
+      </Suspense>
     </aside>
   );
 }

@@ -8,6 +8,8 @@ import { computerWith } from '../workers/compute.ts';
 
 export interface ReportDto {
   findings: Finding[];
+  /** Those that somebody lives with. */
+  accepted: Finding[];
   checks: number;
   passed: number;
   ms: number;

@@ -61,8 +61,8 @@ export const compute = {
   report(built: Record<string, Built>) {
     if (!estate) return undefined;
     const began = performance.now();
-    const { findings, checks, passed } = checker(estate);
-    return { findings, checks, passed, ms: performance.now() - began, moves: nextMoves(estate, findings, built) };
+    const { findings, accepted, checks, passed } = checker(estate);
+    return { findings, accepted, checks, passed, ms: performance.now() - began, moves: nextMoves(estate, findings, built) };
   },
   /** What can be gone to or done, for what somebody has typed; what it looks through is made once an estate. */
   find(typed: string, site: string): Found {

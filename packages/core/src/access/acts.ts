@@ -22,6 +22,7 @@ export const acts = {
   'plan.edit': { role: 'planner', does: 'change the plan' },
   'plan.import': { role: 'planner', does: 'import documents' },
   'plan.undo': { role: 'planner', does: 'undo an act' },
+  'findings.tolerate': { role: 'planner', does: 'accept findings' },
   'ledger.change': { role: 'planner', does: 'reserve and release addresses' },
   'charters.save': { role: 'planner', does: 'save a charter' },
   'hosts.list': { role: 'planner', does: 'list hosts' },

@@ -31,8 +31,10 @@ export interface Finding {
   title: string;
   text: string;
   remedy?: Remedy;
+  /** Somebody lives with it: why, who, and until when. */
+  accepted?: { reason: string; by: string; at: string; until: string };
 }
-export type Hit = Omit<Finding, 'id' | 'code' | 'area' | 'severity' | 'charters'> & { charters?: string[] };
+export type Hit = Omit<Finding, 'id' | 'code' | 'area' | 'severity' | 'charters' | 'accepted'> & { charters?: string[] };
 
 interface About {
   code: string;

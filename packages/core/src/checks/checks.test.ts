@@ -522,6 +522,48 @@ describe('the checker that remembers', () => {
   });
 });
 
+describe('a finding that somebody lives with', () => {
+  const bad = (cases['HST-002'] as Change)(goodEstate());
+  const note = check(bad).findings.find((f) => f.code === 'HST-002');
+  const only = (list: { code: string }[]) => list.filter((f) => f.code === 'HST-002');
+  const accepted = (more: object) => ({
+    ...bad,
+    accepted: [
+      {
+        finding: note?.id ?? '',
+        text: note?.text ?? '',
+        reason: 'spare',
+        by: 'ana',
+        at: bad.now,
+        until: '2026-12-24T00:00:00Z',
+        ...more,
+      },
+    ],
+  });
+  it('stands apart, with who and why, until the day has passed', () => {
+    const { findings, accepted: lived } = check(accepted({}));
+    expect([only(findings), lived.map((f) => f.accepted?.reason)]).toEqual([[], ['spare']]);
+    expect(check({ ...accepted({}), now: '2026-12-23T22:00:00Z' }).findings.filter((f) => f.code === 'HST-002')).toEqual([]);
+    expect(check({ ...accepted({}), now: '2026-12-24T01:00:00Z' }).findings.filter((f) => f.code === 'HST-002')).toHaveLength(1);
+  });
+  it('comes back when its figures are others', () => {
+    expect(only(check(accepted({ text: 'something else' })).findings)).toHaveLength(1);
+  });
+  it('is never a stop', () => {
+    const e = (cases['NET-002'] as Change)(goodEstate());
+    const [stop] = check(e).findings;
+    const lived = {
+      finding: stop?.id ?? '',
+      text: stop?.text ?? '',
+      reason: 'no',
+      by: 'ana',
+      at: e.now,
+      until: '2027-01-01T00:00:00Z',
+    };
+    expect(check({ ...e, accepted: [lived] }).findings.map((f) => f.code)).toContain('NET-002');
+  });
+});
+
 it('a stop names the charters it keeps from being built, with figures of the case', () => {
   const f = check((cases['ADR-001'] as Change)(goodEstate())).findings.find((x) => x.code === 'ADR-001');
   // pool .96–.111, scope .100–.119: .100 to .111 are 12

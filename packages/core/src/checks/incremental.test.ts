@@ -83,6 +83,16 @@ const edits = fc.oneof(
   number.map((n) => change('baselines', n, (b: object) => ({ ...b, parts: [] }))),
   number.map((n) => change('releases', n, () => undefined)),
   fc.constant((e: Estate): Estate => ({ ...e, keys: e.keys.slice(1) })),
+  number.map((n) => (e: Estate): Estate => {
+    const all = check(e).findings;
+    const f = all[n % Math.max(1, all.length)];
+    return f
+      ? {
+          ...e,
+          accepted: [{ finding: f.id, text: f.text, reason: 'it may stay', by: 'x', at: e.now, until: '2026-12-10T00:00:00Z' }],
+        }
+      : e;
+  }),
   fc.constant((e: Estate): Estate => ({ ...e, now: '2026-12-20T10:00:00Z' })),
   fc.tuple(number, fc.integer({ min: 0, max: 9 })).map(([n, k]) => seen(n, k)),
 );

@@ -4,7 +4,10 @@ import { catalogue } from './catalogue.ts';
 import type { Area, Check, Finding } from './check.ts';
 
 export interface Report {
+  /** What was found, without what somebody lives with. */
   findings: Finding[];
+  /** Findings that somebody lives with, as long as their figures and the day stand. */
+  accepted: Finding[];
   checks: number;
   passed: number;
 }
@@ -22,18 +25,30 @@ function placeOf(f: Finding): string {
   return p;
 }
 
+/** Who lives with a finding that says this; nobody when its figures are others by now, or the day has passed. */
+function acceptedFor(view: View, finding: string, text: string): Finding['accepted'] {
+  const a = view.get('acceptance', finding);
+  if (!a || a.text !== text || Date.parse(a.until) <= Date.parse(view.now)) return undefined;
+  return { reason: a.reason, by: a.by, at: a.at, until: a.until };
+}
+
 const none: Finding[] = [];
 function found(check: Check, subject: unknown, view: View): Finding[] {
   const hits = check.find(subject as never, view);
   if (!hits.length) return none;
-  return hits.map((hit) => ({
-    ...hit,
-    id: `${check.code} ${hit.subject.kind} ${hit.subject.name} ${hit.path.join('.')}`,
-    code: check.code,
-    area: check.code.slice(0, 3) as Area,
-    severity: check.severity,
-    charters: hit.charters ?? (hit.subject.kind === 'Charter' ? [hit.subject.name] : []),
-  }));
+  return hits.map((hit) => {
+    const id = `${check.code} ${hit.subject.kind} ${hit.subject.name} ${hit.path.join('.')}`;
+    const accepted = check.severity === 'stop' ? undefined : acceptedFor(view, id, hit.text);
+    return {
+      ...hit,
+      id,
+      code: check.code,
+      area: check.code.slice(0, 3) as Area,
+      severity: check.severity,
+      charters: hit.charters ?? (hit.subject.kind === 'Charter' ? [hit.subject.name] : []),
+      ...(accepted ? { accepted } : {}),
+    };
+  });
 }
 
 /** Documents of which there are many are asked about together: there are fewer answers to keep, and each is still soon given. */
@@ -61,6 +76,8 @@ export class Checker {
   private readonly keys = new Map<string, ReadonlySet<string>>();
   private readonly counts = new Map<string, number>();
   private sorted: Finding[] = [];
+  private open: Finding[] = [];
+  private lived: Finding[] = [];
 
   constructor(private readonly checks: readonly Check[] = catalogue) {
     for (const check of checks)
@@ -105,7 +122,7 @@ export class Checker {
     }
     this.merge(gone, come);
     const passed = this.checks.filter((c) => !this.counts.get(c.code)).length;
-    return { findings: this.sorted, checks: this.checks.length, passed };
+    return { findings: this.open, accepted: this.lived, checks: this.checks.length, passed };
   }
 
   private subjects({ shelf, group, whole }: Asked): Set<string> {
@@ -139,6 +156,8 @@ export class Checker {
     }
     for (; next < news.length; next++) out.push(news[next]?.[1] as Finding);
     this.sorted = out;
+    this.open = out.filter((f) => !f.accepted);
+    this.lived = out.filter((f) => f.accepted);
   }
 }
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { type Doc, type Kind, kinds } from './documents.ts';
 import { type Estate, keyOf, sliceOf } from './estate.ts';
-import { Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
+import { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
 
 const some = <T extends z.ZodType>(of: T) => z.record(z.string(), of.nullable()).optional();
 
@@ -13,6 +13,7 @@ export const EstateDifference = z.strictObject({
   /** Documents that are no more: `Kind key`. */
   gone: z.array(z.string()),
   keys: z.array(z.strictObject({ name: z.string(), use: z.string(), places: z.array(z.string()) })).optional(),
+  accepted: z.array(Acceptance).optional(),
   sightings: z.array(Sighting).optional(),
   /** Observations by what they are of; null where there is none any more. */
   bills: some(Bill),
@@ -50,6 +51,7 @@ export function estateDifference(before: Estate, after: Estate): EstateDifferenc
     if (Object.keys(changed).length) (out as Record<string, unknown>)[name] = changed;
   }
   if (JSON.stringify(before.keys) !== JSON.stringify(after.keys)) out.keys = after.keys;
+  if (JSON.stringify(before.accepted) !== JSON.stringify(after.accepted)) out.accepted = after.accepted;
   if (JSON.stringify(before.observed.sightings) !== JSON.stringify(after.observed.sightings))
     out.sightings = after.observed.sightings;
   return out;
@@ -81,6 +83,7 @@ export function applyDifference(before: Estate, d: EstateDifference): Estate {
     (out.observed as unknown as Record<string, unknown>)[name] = next;
   }
   if (d.keys) out.keys = d.keys;
+  if (d.accepted) out.accepted = d.accepted;
   if (d.sightings) out.observed.sightings = d.sightings;
   return out;
 }

@@ -17,7 +17,7 @@ import type {
   Site,
   Zone,
 } from './documents.ts';
-import type { Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
+import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
 
 /** Everything declared and the latest of what was observed: the one input of all computation. */
 export interface Estate {
@@ -39,6 +39,8 @@ export interface Estate {
   charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
   keys: { name: string; use: string; places: string[] }[];
+  /** Findings that somebody lives with. */
+  accepted: Acceptance[];
   observed: {
     bills: Record<string, Bill>;
     registries: Record<string, SeenRegistry>;
@@ -76,6 +78,7 @@ export const emptyEstate = (now: string): Estate => ({
   hypervisors: [],
   charters: [],
   keys: [],
+  accepted: [],
   observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, zones: {}, sightings: [] },
 });
 

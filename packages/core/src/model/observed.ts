@@ -46,6 +46,18 @@ export const SeenScrub = z.strictObject({
   missing: z.array(z.strictObject({ digest: z.string(), repository: z.string() })),
 });
 export type SeenScrub = z.infer<typeof SeenScrub>;
+/** A finding that somebody lives with: until a day, for a reason, as it was said then. */
+export const Acceptance = z.strictObject({
+  /** Identifier of the finding. */
+  finding: z.string(),
+  /** What it said: with other figures it is another matter. */
+  text: z.string(),
+  reason: z.string(),
+  by: z.string(),
+  at: z.string(),
+  until: z.string(),
+});
+export type Acceptance = z.infer<typeof Acceptance>;
 export const SeenRegistry = z.strictObject({
   at: z.string(),
   error: z.string().optional(),

@@ -33,6 +33,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
     hypervisors: 'Hypervisor',
     charters: 'Charter',
     keys: 'key',
+    accepted: 'acceptance',
   } as const;
   const out = {} as Estate;
   for (const [slice, shelf] of Object.entries(lists) as [keyof typeof lists, ShelfName][])

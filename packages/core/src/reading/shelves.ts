@@ -2,12 +2,13 @@ import { credentialOf } from '../access/credentials.ts';
 import { parsePrefix } from '../address/parse.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import type { Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from '../model/observed.ts';
+import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from '../model/observed.ts';
 import { spokenBlocks } from './speaks.ts';
 
 /** What stands on a shelf: documents by kind, and what was observed. */
 export type Shelved = { [K in Kind]: DocOf<K> } & {
   key: Estate['keys'][number];
+  acceptance: Acceptance;
   bill: Bill;
   'seen registry': SeenRegistry;
   'seen hypervisor': SeenHypervisor;
@@ -76,6 +77,7 @@ export const groupings = {
   },
   Record: { zone: (r: DocOf<'Record'>) => [r.zone] },
   key: {},
+  acceptance: {},
   bill: {},
   'seen registry': {},
   'seen hypervisor': {},

@@ -84,6 +84,7 @@ export class View {
     };
     for (const [kind, slice] of Object.entries(sliceOf)) list(kind as Kind, estate[slice] as Doc[], keyOf);
     list('key', estate.keys, (k) => k.name);
+    list('acceptance', estate.accepted, (a) => a.finding);
     list('sighting', estate.observed.sightings, (s) => s.address);
     for (const [name, field] of Object.entries(observedShelves) as [keyof typeof observedShelves, keyof Estate['observed']][]) {
       const now = estate.observed[field] as Record<string, unknown>;

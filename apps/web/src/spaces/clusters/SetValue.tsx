@@ -72,7 +72,7 @@ export function SetValue({
         ) : (
           shown(value)
         )}
-        {value !== undefined && field.unit && <span className="text-ink-3"> {field.unit}</span>}
+        {value !== undefined && field.unit && <span className={wrong ? 'text-ink' : 'text-ink-3'}> {field.unit}</span>}
       </button>
     );
   const onKey = (e: KeyboardEvent<HTMLInputElement>) => {

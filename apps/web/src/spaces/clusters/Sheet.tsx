@@ -19,7 +19,9 @@ const anchorByCheck: Record<string, string> = {
   'ADR-006': 'api',
 };
 
-/** The charter as a sheet: what you set at the left, what follows from it at the right. */
+/** The line that follows and that a finding is about; a shortage of hosts stands at the role that lacks them. */
+const anchorOf = (f: Finding) => (f.code === 'CHT-005' && f.path[0] === 'controlPlane' ? 'control-plane' : anchorByCheck[f.code]);
+
 export function Sheet({
   draft,
   saved,
@@ -99,7 +101,7 @@ export function Sheet({
                   {number(
                     findings.filter(
                       (x) =>
-                        anchorByCheck[x.code] === f.id &&
+                        anchorOf(x) === f.id &&
                         (mine(x) ||
                           x.subject.name === draft.mirror ||
                           x.path[0] === plan.inbound.name ||
