@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
+import { check } from '../checks/index.ts';
 import { bootKit, placeholder } from '../files/index.ts';
 import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
 import { secondsText } from '../words/index.ts';
@@ -110,5 +111,29 @@ describe('certificates', () => {
     expect(kit(e).get('hosts/lr-01/root/etc/kubernetes/manifests/kube-controller-manager.yaml')?.content).toContain(
       '--cluster-signing-duration=2160h',
     );
+  });
+});
+
+describe('a cluster of one host', () => {
+  const one = () => set(['workers'], { count: 0 }, set(['controlPlane'], { count: 1 }));
+  it('knows that nothing stands in for it, and is not warned of that for ever', () => {
+    const e = one();
+    expect(['quorum', 'capacity', 'timers'].map((id) => line(e, id)?.text)).toEqual([
+      '1 of 1: while it is away everything is',
+      // 16 − 1 cores, 64 − 2.1 GiB
+      '15 cores, 62 GiB; no reserve: it is the only host',
+      'nothing runs until it is back: it is the only host',
+    ]);
+    expect(check(e).findings.map((f) => f.code)).toEqual([]);
+  });
+  it('runs workloads on its control plane', () => {
+    expect(kit(one()).get('hosts/lr-01/root/etc/kubernetes/kubelet.yaml')?.content).not.toContain('registerWithTaints');
+    expect(kit(goodEstate()).get('hosts/lr-01/root/etc/kubernetes/kubelet.yaml')?.content).toContain('registerWithTaints');
+  });
+  it('with two in the control plane is offered three where there is a third, and one where there is none', () => {
+    const two = set(['workers'], { count: 0 }, set(['controlPlane'], { count: 2 }));
+    const said = (e: Estate) => check(e).findings.find((f) => f.code === 'CHT-001')?.remedy?.label;
+    expect(said(two)).toBe('Set 3');
+    expect(said({ ...two, hosts: two.hosts.slice(0, 2) })).toBe('Set 1');
   });
 });

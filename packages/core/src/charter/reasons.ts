@@ -17,8 +17,10 @@ const words = {
   'disk of a guest': (f) => `${f.host}: its one disk was written from its image`,
   majority: (f) => `majority of ${f.members} members: ⌊${f.members}/2⌋ + 1 = ${f.majority}`,
   tolerates: (f) => `tolerates ${f.members} − ${f.majority} = ${f.tolerates}`,
-  'kept for the system': () => 'workers only; 1 core and 2.1 GiB a host kept for system, Kubernetes and eviction',
-  'after losing the largest': () => 'after losing the largest worker',
+  'kept for the system': (f) => `${f.of}; 1 core and 2.1 GiB a host kept for system, Kubernetes and eviction`,
+  'after losing the largest': (f) => `after losing the largest ${f.which}`,
+  'only host': () =>
+    'a cluster of one host has no other to go to; it runs its workloads on the control plane, and is warned of nothing that only more hosts could mend',
   lease: (f) => `a host renews its lease of ${f.lease} s every ${f.every} s`,
   grace: (f) => `without a sign for ${f.grace} s it counts as lost`,
   'pods move': (f) => `its pods wait ${f.tolerate} s more: ${f.grace} + ${f.tolerate} = ${f.moved} s`,

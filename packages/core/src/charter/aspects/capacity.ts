@@ -6,13 +6,25 @@ import { nodes } from './nodes.ts';
 export const capacity = aspect<Pick<Plan, 'capacity'>>({
   name: 'capacity',
   compute: ({ need }) => ({ capacity: capacityOf(need(nodes).nodes) }),
-  lines: ({ capacity: c }) => [
+  lines: ({ capacity: c, nodes: all }) => [
     {
       id: 'capacity',
       section: 2,
       label: 'Usable capacity',
-      text: `${c.cores} cores, ${c.memoryGiB} GiB; ${c.coresAfterLoss} cores, ${c.memoryAfterLoss} GiB after losing one`,
-      why: [because('kept for the system', {}, ['workers', 'count']), because('after losing the largest')],
+      text:
+        all.length === 1
+          ? `${c.cores} cores, ${c.memoryGiB} GiB; no reserve: it is the only host`
+          : `${c.cores} cores, ${c.memoryGiB} GiB; ${c.coresAfterLoss} cores, ${c.memoryAfterLoss} GiB after losing one`,
+      why: [
+        because(
+          'kept for the system',
+          { of: all.some((n) => n.role === 'worker') ? 'workers only' : 'all hosts, since there are no workers' },
+          ['workers', 'count'],
+        ),
+        all.length === 1
+          ? because('only host')
+          : because('after losing the largest', { which: all.some((n) => n.role === 'worker') ? 'worker' : 'host' }),
+      ],
     },
   ],
 });

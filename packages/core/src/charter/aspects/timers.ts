@@ -15,12 +15,16 @@ export const timers = aspect<Pick<Plan, 'timers'>>({
     const t = { ...usual, ...Object.fromEntries(Object.entries(charter.timers ?? {}).filter(([, v]) => v !== undefined)) };
     return { timers: { ...t, moved: t.grace + t.tolerate } };
   },
-  lines: ({ timers: t }) => [
+  lines: ({ timers: t, nodes }) => [
     {
       id: 'timers',
       section: 2,
       label: 'Host lost',
-      text: `known after ${secondsText(t.grace)}, its pods elsewhere after ${secondsText(t.moved)}`,
+      // What ran on the only host runs nowhere until it is back.
+      text:
+        nodes.length === 1
+          ? 'nothing runs until it is back: it is the only host'
+          : `known after ${secondsText(t.grace)}, its pods elsewhere after ${secondsText(t.moved)}`,
       why: [
         because('lease', { lease: t.lease, every: t.lease / 4 }, ['timers', 'lease']),
         because('grace', { grace: t.grace }, ['timers', 'grace']),
