@@ -87,6 +87,28 @@ describe('on the sheet', () => {
     await b.click('button', 'Discard draft');
     await b.gone('Pod range overlaps dnl-machine');
   });
+  it('of a cluster that stands says how each change comes about, and where a value came from', async () => {
+    await b.open(url('/clusters/tern?site=bw'));
+    await b.click('button', 'Pods: 10.132.0.0/16, edit');
+    await b.type('Pods', '10.150.0.0/16\n');
+    await b.click('button', 'Lost after: follows, edit');
+    await b.type('Lost after', '90\n');
+    await b.see('known after 1 min 30 s');
+    await b.clickText('known after 1 min 30 s');
+    await b.clickText('without a sign for 90 s it counts as lost');
+    // The reason leads to its field.
+    await b.driver.wait(
+      async () => (await b.driver.executeScript('return document.activeElement?.getAttribute("data-field")')) === 'timers.grace',
+      b.timeoutMs,
+      'the field of the reason has the focus',
+    );
+    await b.click('button', 'Consequences and save…');
+    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'pods.range') and contains(., 'impossible')]");
+    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'timers.grace') and contains(., 'rolling')]");
+    await b.click('button', 'Cancel');
+    await b.click('button', 'Discard draft');
+    await b.find("//button[@aria-label='Pods: 10.132.0.0/16, edit']");
+  });
   it('a remedy shows what it changes, is made, and undone', async () => {
     await b.open(url('/clusters/dunlin?site=dnl'));
     await b.clickText('Renumber to', "//aside[@aria-label='Margin']");

@@ -1,4 +1,4 @@
-import { type Change, consequences, resolve, reasonText } from '@praesidor/core/charter';
+import { type Change, comesAbout, consequences, resolve, reasonText } from '@praesidor/core/charter';
 import { Checker } from '@praesidor/core/checks';
 import { bootKit, placeholder } from '@praesidor/core/files';
 import {
@@ -172,7 +172,9 @@ const told: SubCommand = {
           },
         ];
       });
-      return changes.length || changed.length ? [{ charter: c.name, changes, files: changed }] : [];
+      const stands = before.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
+      const comes = old && stands ? comesAbout(old, c) : [];
+      return changes.length || changed.length || comes.length ? [{ charter: c.name, comes, changes, files: changed }] : [];
     });
     if (asked.options.json) write(`${JSON.stringify({ charters, findings: { added, removed } }, null, 2)}\n`);
     else {
@@ -181,6 +183,7 @@ const told: SubCommand = {
         `  ${sign[c.how]} ${c.what} ${c.subject}: ${[c.before, c.after].filter(Boolean).join(' → ')}${c.disruptive ? `   (${c.disruptive})` : ''}\n`;
       for (const c of charters) {
         write(`${c.charter}\n`);
+        for (const x of c.comes) write(`  ${x.path}: ${x.way}, ${x.why}\n`);
         for (const x of c.changes) write(line(x));
         for (const f of c.files) write(`  ${sign[f.how as 'added']} file ${f.path}: ${f.more} lines more, ${f.less} less\n`);
       }

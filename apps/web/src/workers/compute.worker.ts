@@ -1,8 +1,8 @@
 import './interpreted.ts';
-import { Checker, type Finding } from '@praesidor/core/checks';
+import { Checker, type Finding, serves } from '@praesidor/core/checks';
 import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
 import { type Built, nextMoves } from '@praesidor/core/moves';
-import { consequences, type Plan, planOf, sheetOf } from '@praesidor/core/charter';
+import { comesAbout, consequences, type Plan, planOf, sheetOf } from '@praesidor/core/charter';
 import {
   against,
   applyDifference,
@@ -94,6 +94,8 @@ export const compute = {
       passed,
       ms: performance.now() - began,
       changes: same ? [] : consequences(was, plan, estate),
+      // Of a cluster that is not built yet, everything is in the next build.
+      comes: same || !before || !serves(checking.view, before) ? [] : comesAbout(before, draft),
     };
   },
   /** The text of a charter, and back with every fault at its place. */

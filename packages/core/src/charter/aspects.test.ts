@@ -5,7 +5,7 @@ import { bootKit, placeholder } from '../files/index.ts';
 import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
 import { secondsText } from '../words/index.ts';
 import { aspects } from './aspects/index.ts';
-import { reasonText, resolve, rules } from './index.ts';
+import { comesAbout, reasonText, resolve, ruledPaths, rules, ways } from './index.ts';
 
 const set = (path: string[], value: unknown, e: Estate = goodEstate()) =>
   applyEdits(e, [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]);
@@ -135,5 +135,26 @@ describe('a cluster of one host', () => {
     const said = (e: Estate) => check(e).findings.find((f) => f.code === 'CHT-001')?.remedy?.label;
     expect(said(two)).toBe('Set 3');
     expect(said({ ...two, hosts: two.hosts.slice(0, 2) })).toBe('Set 1');
+  });
+});
+
+describe('how a change comes about in a cluster that stands', () => {
+  const charter = goodEstate().charters[0] as Charter;
+  const way = (more: object) => comesAbout(charter, { ...charter, ...more }).map((c) => `${c.path} ${c.way}`);
+  it.each([
+    [{ pods: { ...charter.pods, range: '10.160.0.0/16' } }, ['pods.range impossible']],
+    [{ pods: { ...charter.pods, most: 60 } }, ['pods.most rolling']],
+    [{ overlay: { kind: 'vxlan' as const, mtu: 1400 } }, ['overlay.kind impossible', 'overlay.mtu rolling']],
+    [{ api: { names: ['x.example'] } }, ['api.names rolling']],
+    [{ api: { name: 'x.example' } }, ['api.name made anew']],
+    [{ purpose: 'radar' }, ['purpose at once']],
+    [{ timers: { grace: 60 } }, ['timers.grace rolling']],
+  ])('%j', (more, said) => expect(way(more)).toEqual(said));
+  it('is known of every field that a charter has', () => {
+    const unruled = Object.keys(kinds.Charter.shape).filter(
+      (f) => !['apiVersion', 'kind', 'name'].includes(f) && !ruledPaths.some((p) => p === f || p.startsWith(`${f}.`)),
+    );
+    expect(unruled).toEqual([]);
+    expect(Object.values(ways).every((w) => w.length > 10)).toBe(true);
   });
 });

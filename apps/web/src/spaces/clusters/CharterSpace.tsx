@@ -251,6 +251,7 @@ export function CharterSpace() {
         <ConsequencesDialog
           name={name}
           changes={report.data.changes}
+          comes={report.data.comes}
           count={changes}
           stops={stops}
           busy={save.isPending}

@@ -1,5 +1,5 @@
 import { counted } from '@praesidor/core/words';
-import type { Change } from '@praesidor/core/charter';
+import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
@@ -7,6 +7,8 @@ import { Refused } from '../../parts/Refused.tsx';
 interface Props {
   name: string;
   changes: Change[];
+  /** How each changed field reaches a cluster that stands; none of one that is not built yet. */
+  comes: FieldComes[];
   count: number;
   stops: number;
   busy: boolean;
@@ -16,7 +18,7 @@ interface Props {
 }
 
 /** What saving would add, change and take away: shown before it is done. */
-export function ConsequencesDialog({ name, changes, count, stops, busy, error, onClose, onSave }: Props) {
+export function ConsequencesDialog({ name, changes, comes, count, stops, busy, error, onClose, onSave }: Props) {
   return (
     <Dialog
       open
@@ -38,6 +40,34 @@ export function ConsequencesDialog({ name, changes, count, stops, busy, error, o
       }
     >
       {stops > 0 && <p className="mb-2 text-ink-2">{counted(stops, 'finding')} would still stop the build; saving is allowed.</p>}
+      {comes.length > 0 && (
+        <section aria-label="How it comes about" className="mb-4">
+          <h3 className="pb-1 font-semibold">How it comes about in the cluster that stands</h3>
+          <table className="grid-table">
+            <thead>
+              <tr>
+                <th>Field</th>
+                <th>How</th>
+                <th>Why</th>
+              </tr>
+            </thead>
+            <tbody>
+              {comes.map((c) => (
+                <tr key={c.path}>
+                  <td>{c.path}</td>
+                  <td
+                    className={c.way === 'impossible' || c.way === 'made anew' ? 'font-semibold text-brick' : ''}
+                    title={ways[c.way]}
+                  >
+                    {c.way}
+                  </td>
+                  <td className="whitespace-normal! text-ink-2">{c.why}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
       <table className="grid-table">
         <thead>
           <tr>
