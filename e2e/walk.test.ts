@@ -91,7 +91,7 @@ describe('on the sheet', () => {
     await b.open(url('/clusters/tern?site=bw'));
     await b.click('button', 'Pods: 10.132.0.0/16, edit');
     await b.type('Pods', '10.150.0.0/16\n');
-    await b.click('button', 'Lost after: follows, edit');
+    await b.click('button', 'Lost after: follows: 50, edit');
     await b.type('Lost after', '90\n');
     await b.see('known after 1 min 30 s');
     await b.clickText('known after 1 min 30 s');
@@ -103,8 +103,8 @@ describe('on the sheet', () => {
       'the field of the reason has the focus',
     );
     await b.click('button', 'Consequences and save…');
-    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'pods.range') and contains(., 'impossible')]");
-    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'timers.grace') and contains(., 'rolling')]");
+    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'Pods') and contains(., 'impossible')]");
+    await b.find("//section[@aria-label='How it comes about']//tr[contains(., 'Lost after') and contains(., 'rolling')]");
     await b.click('button', 'Cancel');
     await b.click('button', 'Discard draft');
     await b.find("//button[@aria-label='Pods: 10.132.0.0/16, edit']");
@@ -139,7 +139,7 @@ describe('in the frame', () => {
     await b.press('/');
     await b.type('Go to, or do', 'switch theme');
     await b.press('\uE007');
-    expect(await b.driver.executeScript('return document.documentElement.dataset.theme')).toBe('night');
+    await b.find("//html[@data-theme='night']");
     for (const path of [
       '/estate',
       '/hosts?site=lr&host=lr-03',

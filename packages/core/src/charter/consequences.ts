@@ -58,7 +58,7 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
   const values = (p: Plan | undefined) =>
     new Map(
       p?.follows
-        .filter((f) => ['bill', 'redirects', 'pod-mtu', 'room', 'quorum', 'capacity'].includes(f.id))
+        .filter((f) => ['bill', 'redirects', 'pod-mtu', 'proxy', 'room', 'quorum', 'capacity', 'timers'].includes(f.id))
         .map((f) => [f.label, f.text]),
     );
   const certs = (p: Plan | undefined) => new Map(p?.certificates.map((c) => [c.name, [...c.names, ...c.addresses].join(', ')]));

@@ -43,7 +43,7 @@ export const ProxyUrl = z
     (t) => !/[@'"\\\s$]/.test(t),
     'without a user, a password or quotation marks: an address such as http://proxy.example:3128',
   );
-/** What is asked without the proxy: a name, a domain that begins with a dot, an address or a prefix. */
+/** A destination that is reached without the proxy: a name, a domain that begins with a dot, an address or a prefix. */
 export const ProxyExcept = z
   .string()
   .max(200)

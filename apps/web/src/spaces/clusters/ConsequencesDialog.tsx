@@ -3,6 +3,7 @@ import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { fields } from './fields.ts';
 
 interface Props {
   name: string;
@@ -19,17 +20,21 @@ interface Props {
 
 /** What saving would add, change and take away: shown before it is done. */
 export function ConsequencesDialog({ name, changes, comes, count, stops, busy, error, onClose, onSave }: Props) {
+  const impossible = comes.filter((c) => c.way === 'impossible').length;
   return (
     <Dialog
       open
       wide
       onClose={onClose}
       title={`Consequences for ${name}`}
-      about={
+      about={[
         count
-          ? `${counted(count, 'thing changes', 'things change')} with your edits`
-          : 'Nothing that follows is touched: only the document changes.'
-      }
+          ? `${counted(count, 'thing changes', 'things change')} with your edits.`
+          : 'Nothing that follows is touched: only the document changes.',
+        impossible
+          ? `${counted(impossible, 'field')} cannot be changed in the cluster that stands; saved, the charter says something else than it.`
+          : '',
+      ].join(' ')}
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
@@ -54,7 +59,7 @@ export function ConsequencesDialog({ name, changes, comes, count, stops, busy, e
             <tbody>
               {comes.map((c) => (
                 <tr key={c.path}>
-                  <td>{c.path}</td>
+                  <td title={c.path}>{fields.find((f) => f.path.join('.') === c.path)?.label ?? c.path}</td>
                   <td
                     className={c.way === 'impossible' || c.way === 'made anew' ? 'font-semibold text-brick' : ''}
                     title={ways[c.way]}
@@ -68,36 +73,38 @@ export function ConsequencesDialog({ name, changes, comes, count, stops, busy, e
           </table>
         </section>
       )}
-      <table className="grid-table">
-        <thead>
-          <tr>
-            <th>What</th>
-            <th>Of</th>
-            <th>Now</th>
-            <th>After</th>
-            <th>
-              <span className="sr-only">Acts</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {changes.slice(0, 200).map((c) => (
-            <tr key={`${c.what}${c.subject}${c.how}`}>
-              <td className={c.how === 'removed' ? 'text-brick' : c.how === 'added' ? 'text-verdigris' : ''}>
-                {c.what} {c.how}
-              </td>
-              <td>{c.subject}</td>
-              <td className="max-w-[220px] truncate text-ink-2" title={c.before}>
-                {c.before ?? '—'}
-              </td>
-              <td className="follows max-w-[260px] truncate" title={c.after}>
-                {c.after ? `↳ ${c.after}` : '—'}
-              </td>
-              <td className="text-brick">{c.disruptive ?? ''}</td>
+      {changes.length > 0 && (
+        <table className="grid-table">
+          <thead>
+            <tr>
+              <th>What</th>
+              <th>Of</th>
+              <th>Now</th>
+              <th>After</th>
+              <th>
+                <span className="sr-only">Acts</span>
+              </th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {changes.slice(0, 200).map((c) => (
+              <tr key={`${c.what}${c.subject}${c.how}`}>
+                <td className={c.how === 'removed' ? 'text-brick' : c.how === 'added' ? 'text-verdigris' : ''}>
+                  {c.what} {c.how}
+                </td>
+                <td>{c.subject}</td>
+                <td className="max-w-[220px] truncate text-ink-2" title={c.before}>
+                  {c.before ?? '—'}
+                </td>
+                <td className="follows max-w-[260px] truncate" title={c.after}>
+                  {c.after ? `↳ ${c.after}` : '—'}
+                </td>
+                <td className="text-brick">{c.disruptive ?? ''}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
       <Refused error={error} />
     </Dialog>
   );

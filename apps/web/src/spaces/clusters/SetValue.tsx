@@ -29,6 +29,8 @@ export function SetValue({
 }) {
   const [editing, setEditing] = useState<string>();
   const look = `${field.mono ? 'mono' : ''} ${wrong ? 'border border-brick bg-brick-tint' : 'set'} min-w-0 flex-1 truncate py-px text-left ${changed ? 'font-semibold' : ''}`;
+  /** What stands there while nothing is set. */
+  const unset = !field.follows ? '—' : computed === undefined ? 'follows' : `follows: ${computed}`;
   const parse = (text: string): unknown => {
     const t = text.trim();
     if (field.kind === 'list') return t ? t.split(/\s*[,;\n]\s*/).filter(Boolean) : [];
@@ -62,16 +64,12 @@ export function SetValue({
         type="button"
         data-edits
         data-field={field.path.join('.')}
-        aria-label={`${field.label}: ${shown(value) ? `${shown(value)}${field.unit ? ` ${field.unit}` : ''}` : field.follows ? 'follows' : '—'}, edit`}
+        aria-label={`${field.label}: ${shown(value) ? `${shown(value)}${field.unit ? ` ${field.unit}` : ''}` : unset}, edit`}
         className={look}
         title={Array.isArray(value) ? value.join('\n') : undefined}
         onClick={() => setEditing(Array.isArray(value) ? value.join(', ') : shown(value))}
       >
-        {value === undefined || value === '' ? (
-          <span className="text-ink-3">{!field.follows ? '—' : computed === undefined ? 'follows' : `follows: ${computed}`}</span>
-        ) : (
-          shown(value)
-        )}
+        {value === undefined || value === '' ? <span className="text-ink-3">{unset}</span> : shown(value)}
         {value !== undefined && field.unit && <span className={wrong ? 'text-ink' : 'text-ink-3'}> {field.unit}</span>}
       </button>
     );

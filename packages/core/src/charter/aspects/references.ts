@@ -21,7 +21,7 @@ export const references = aspect<References>({
       about,
       path,
       named,
-      text: `there is no ${what[about] ?? about} ${named}${about === 'network' ? ` at ${charter.site}` : ''}`,
+      text: `there is no ${nounOf(about)} ${named}${about === 'network' ? ` at ${charter.site}` : ''}`,
     });
     const problems = [
       ...(site ? [] : [lacks('site', ['site'], charter.site)]),
@@ -39,7 +39,10 @@ export const references = aspect<References>({
     };
   },
 });
-const what: Partial<Record<Problem['about'], string>> = { mirror: 'registry', addon: 'add-on' };
+/** What is lacking, where it is called otherwise than the field that names it. */
+const place = 'registry';
+const nouns: Partial<Record<Problem['about'], string>> = { addon: 'add-on' };
+const nounOf = (about: Problem['about']) => (about === 'mirror' ? place : (nouns[about] ?? about));
 
 /** Names of the bills that a charter asks for. */
 export const billsOf = (charter: Charter): string[] => [charter.release, ...charter.addons];

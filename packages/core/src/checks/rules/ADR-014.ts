@@ -11,7 +11,7 @@ export const ADR014 = each('Charter', {
         a &&
         view
           .by('Charter', 'network', d.machineNetwork)
-          .find((c) => c.name < d.name && [c.api.address, c.inbound.address].includes(a));
+          .find((x) => x.name < d.name && [x.api.address, x.inbound.address].includes(a));
       return other
         ? [
             at(d, [use, 'address'], {

@@ -1,6 +1,9 @@
 import { nearest } from '../../model/nearest.ts';
 import { each, planFor } from '../check.ts';
 
+/** Where what a field names is kept; a mirror is one of the registries. */
+const shelves = { site: 'Site', release: 'Release', addon: 'Addon', network: 'Network' } as const;
+
 export const CHT009 = each('Charter', {
   code: 'CHT-009',
   severity: 'stop',
@@ -9,9 +12,7 @@ export const CHT009 = each('Charter', {
     planFor(view, c)
       .problems.filter((p) => ['site', 'release', 'addon', 'mirror', 'network'].includes(p.about))
       .map((p) => {
-        const shelf = ({ site: 'Site', release: 'Release', addon: 'Addon', mirror: 'Registry', network: 'Network' } as const)[
-          p.about as 'site'
-        ];
+        const shelf = shelves[p.about as keyof typeof shelves] ?? 'Registry';
         const list = (p.about === 'network' ? view.by('Network', 'site', c.site) : view.all(shelf)) as readonly {
           name: string;
         }[];
