@@ -127,6 +127,15 @@ describe('what the plan speaks for beside the ledger', () => {
     const e = { ...estate, sites: estate.sites.map((s) => ({ ...s, resolvers: '10.62.8.53 10.62.8.54' as never })) };
     expect(spokenFor(e, machine).map((s) => s.range)).toEqual(expect.arrayContaining(['10.62.8.53', '10.62.8.54']));
   });
+  it.each(['10.0.0.0/8', '10.62.0.0/16', '10.62.0.0/15', '10.62.8.0/22', '10.62.8.0/25', '10.62.8.48/29'])(
+    'is found in %s by blocks as by looking at everything',
+    (prefix) => {
+      const wide = { ...(machine as Network), name: 'wide', prefix };
+      const all = (list: readonly { range: string; by: string }[]) => list.map((s) => `${s.range} ${s.by}`).sort();
+      expect(all(viewOf(estate).spokenFor(wide))).toEqual(all(spokenFor(estate, wide)));
+      expect(all(spokenFor(estate, wide)).length).toBeGreaterThan(0);
+    },
+  );
   it('is never chosen, by any way of choosing: property', () => {
     const spoken = spokenFor(estate, machine);
     const ranges = spoken.map((s) => parseRange(s.range));

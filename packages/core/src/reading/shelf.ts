@@ -126,7 +126,6 @@ class Group<T> {
         if (!list) changed.add(`${this.name} keys`);
         // As above: what somebody has read is not changed under them.
         else this.members.set(of, [...list]);
-        this.ordered.delete(of);
       }
       this.add(value);
     }
