@@ -40,7 +40,7 @@ describe('a charter that two people edit', () => {
     await b.driver.navigate().refresh();
     await b.find("//button[@aria-label='Owner: harbour office, edit']");
     await b.click('link', 'Clusters');
-    await b.see('dunlin');
+    await b.find("//h1[.='Clusters']");
     await b.driver.navigate().back();
     await b.find("//button[@aria-label='Owner: harbour office, edit']");
     expect((await charter('dunlin'))?.owner).not.toBe('harbour office');
