@@ -95,6 +95,7 @@ try {
   if (large)
     await step('Writing the large estate', async () => {
       const r = spawnSync(process.execPath, [join(root, 'scripts/seed.mjs'), '--database', env.DATABASE_URL], {
+        env: { ...process.env, PRAESIDOR_KEY: env.PRAESIDOR_KEY },
         encoding: 'utf8',
       });
       if (r.status !== 0) throw new Error(r.stderr.trim().split('\n').at(-1));

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -5,7 +6,9 @@ import { type Kind, keyOf, kinds, writeDocument } from '@praesidor/core/model';
 import { openDatabase } from '../../apps/server/src/db/data-source.ts';
 import { writeChanges } from '../../apps/server/src/estate/documents.ts';
 import { observe } from '../../apps/server/src/estate/load.ts';
-import { largeEstate, largeObserved } from '../../demo/large/estate.ts';
+import { keep } from '../../apps/server/src/areas/keyring/service.ts';
+import type { Config } from '../../apps/server/src/config.ts';
+import { asEstate, largeEstate, largeObserved } from '../../demo/large/estate.ts';
 
 /* A generated estate, as files or into an empty database: the same numbers give the same estate. */
 const { values } = parseArgs({
@@ -41,6 +44,16 @@ if (values.database) {
       const seen = largeObserved(docs, new Date().toISOString());
       for (const [name, bill] of Object.entries(seen.bills)) await observe(m, 'bill', name, bill);
       for (const [name, registry] of Object.entries(seen.registries)) await observe(m, 'registry', name, registry);
+      // What its documents name, where the key of a keyring is at hand: with passwords that nobody asks for.
+      const key = process.env.PRAESIDOR_KEY;
+      if (key)
+        for (const e of asEstate(docs).keys)
+          await keep(
+            { keyringKey: Buffer.from(key, 'hex') } as Config,
+            m,
+            { ...e, user: 'desk', secret: randomBytes(12).toString('hex') } as never,
+            'set-up',
+          );
       // Nothing of it stands anywhere: it is not looked for.
       await m.query(
         "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",
