@@ -57,6 +57,15 @@ describe('a host that is lost', () => {
       /nodeLeaseDurationSeconds: 20[\s\S]*shutdownGracePeriod: 45s\nshutdownGracePeriodCriticalPods: 15s/,
     );
   });
+  it.each([10, 40, 120, 600])('that renews a lease of %d s is waited for long enough where nothing is set', (lease) => {
+    const e = set(['timers'], { lease });
+    expect(planIn(e).timers.grace).toBeGreaterThanOrEqual((lease / 4) * 5);
+    expect(check(e).findings).toEqual([]);
+    // Set too low, letting it follow mends it.
+    const low = set(['timers'], { lease, grace: 10 });
+    const f = check(low).findings.find((x) => x.code === 'CHT-024');
+    if (f) expect(check(applyEdits(low, f.remedy?.edits ?? [])).findings).toEqual([]);
+  });
   it.each([
     [0, '0 s'],
     [59, '59 s'],
@@ -86,7 +95,12 @@ describe('a proxy', () => {
   });
   it('is in no file where none is set, and cannot carry a password or break out of its line', () => {
     expect([...kit(goodEstate()).keys()].filter((p) => p.endsWith('proxy.conf'))).toEqual([]);
-    for (const url of ['http://u:p@proxy.example:3128', 'http://proxy.example:3128"\nExecStart=x', 'ftp://proxy.example'])
+    for (const url of [
+      'http://u:p@proxy.example:3128',
+      'http://proxy.example:3128"\nExecStart=x',
+      'ftp://proxy.example',
+      'http://proxy.example/%h',
+    ])
       expect(() => set(['proxy'], { url })).toThrow(/proxy.url/);
     for (const except of ['a b', '"', 'x\ny'])
       expect(() => set(['proxy'], { url: 'http://p.example:1', except: [except] })).toThrow(/except/);
@@ -157,4 +171,11 @@ describe('how a change comes about in a cluster that stands', () => {
     expect(unruled).toEqual([]);
     expect(Object.values(ways).every((w) => w.length > 10)).toBe(true);
   });
+});
+
+it('one worker is offered a second only where there is a host for it', () => {
+  const one = set(['workers'], { count: 1 });
+  const offered = (e: Estate) => check(e).findings.find((f) => f.code === 'CHT-019')?.remedy?.label;
+  expect(offered(one)).toBe('Set 2');
+  expect(offered({ ...one, hosts: one.hosts.slice(0, 4) })).toBe('Show the hosts');
 });

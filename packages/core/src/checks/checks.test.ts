@@ -436,6 +436,15 @@ describe('every check', () => {
         check(applyEdits(estate, edits)).findings.filter((f) => f.id === found[0]?.id),
         'the remedy mends it',
       ).toEqual([]);
+    // And it opens nothing that stops in its place.
+    if (edits) {
+      const had = new Set(check(estate).findings.map((f) => f.id));
+      const opened = check(applyEdits(estate, edits)).findings.filter((f) => f.severity === 'stop' && !had.has(f.id));
+      expect(
+        opened.map((f) => f.id),
+        'the remedy opens nothing',
+      ).toEqual([]);
+    }
   });
 });
 

@@ -40,7 +40,7 @@ export const ProxyUrl = z
   .url({ protocol: /^https?$/, error: 'an address such as http://proxy.example:3128' })
   .max(300)
   .refine(
-    (t) => !/[@'"\\\s$]/.test(t),
+    (t) => !/[@'"\\\s$%]/.test(t),
     'without a user, a password or quotation marks: an address such as http://proxy.example:3128',
   );
 /** A destination that is reached without the proxy: a name, a domain that begins with a dot, an address or a prefix. */

@@ -4,6 +4,8 @@ import { aspect, because } from './aspect.ts';
 
 /** What is usual, in seconds. */
 const usual = { lease: 40, grace: 50, tolerate: 300, stop: 30 } as const;
+/** A host that renews less often is waited for longer: five renewals, as is usual of a lease of 40 s. */
+const graceFor = (lease: number) => Math.max(usual.grace, Math.ceil((lease / 4) * 5));
 
 /**
  * What happens when a host is lost: it renews its lease four times in `lease` seconds; after `grace` without a sign it counts as lost;
@@ -12,7 +14,12 @@ const usual = { lease: 40, grace: 50, tolerate: 300, stop: 30 } as const;
 export const timers = aspect<Pick<Plan, 'timers'>>({
   name: 'timers',
   compute: ({ charter }) => {
-    const t = { ...usual, ...Object.fromEntries(Object.entries(charter.timers ?? {}).filter(([, v]) => v !== undefined)) };
+    const lease = charter.timers?.lease ?? usual.lease;
+    const t = {
+      ...usual,
+      grace: graceFor(lease),
+      ...Object.fromEntries(Object.entries(charter.timers ?? {}).filter(([, v]) => v !== undefined)),
+    };
     return { timers: { ...t, moved: t.grace + t.tolerate } };
   },
   lines: ({ timers: t, nodes }) => [
