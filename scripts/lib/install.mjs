@@ -87,6 +87,7 @@ export const judges = {
   curl: () => quiet('sh', ['-c', 'curl --version | grep -q tftp']).status === 0,
   xorriso: () => existsSync('/usr/bin/xorriso'),
   mtools: () => existsSync('/usr/bin/mcopy'),
+  rsyslog: () => existsSync('/usr/sbin/rsyslogd'),
   dosfstools: () => existsSync('/sbin/fsck.vfat'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
 };
@@ -97,6 +98,7 @@ const servicesOf = {
   'kea-dhcp4-server': ['kea-dhcp4-server.service'],
   containerd: ['containerd.service'],
   haproxy: ['haproxy.service'],
+  rsyslog: ['rsyslog.service', 'syslog.socket'],
   'nginx-light': ['nginx.service'],
   'cloud-init': ['cloud-init-local', 'cloud-init', 'cloud-config', 'cloud-final'].map((s) => `${s}.service`),
 };

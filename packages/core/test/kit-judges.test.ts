@@ -5,6 +5,7 @@ import { dirname, join } from 'node:path';
 import { parse as parseToml } from 'smol-toml';
 import * as apps from 'kubernetes-models/apps/v1';
 import * as rbac from 'kubernetes-models/rbac.authorization.k8s.io/v1';
+import * as storage from 'kubernetes-models/storage.k8s.io/v1';
 import * as core from 'kubernetes-models/v1';
 import { afterAll, describe, expect, it } from 'vitest';
 import { parseAllDocuments } from 'yaml';
@@ -19,6 +20,37 @@ afterAll(() => rmSync(dir, { recursive: true, force: true }));
 
 const estate = applyEdits(goodEstate(), [
   { op: 'set', kind: 'Network', key: 'lr-machine', path: ['resolvers'], value: '10.62.8.54; 10.62.8.53' },
+  ...(
+    [
+      ['workers', { count: 2, labels: ['disk=fast', 'line.example/row=3'], taints: [] }],
+      ['pools', [{ name: 'archive', count: 1, roles: ['storage'], taints: ['use=archive:NoSchedule', 'rare:PreferNoSchedule'] }]],
+      [
+        'storage',
+        [
+          { name: 'safe', kind: 'copies', standard: true },
+          { name: 'fast', kind: 'local', reclaim: 'delete' },
+          { name: 'shared', kind: 'nfs', server: '10.62.8.70', path: '/export/plover' },
+        ],
+      ],
+      ['syslog', 'logs.lr.kestrelferries.example:6514'],
+      ['timezone', 'Europe/Lisbon'],
+      ['ntp', '10.62.8.61; 10.62.8.62'],
+    ] as const
+  ).map(([path, value]) => ({ op: 'set' as const, kind: 'Charter' as const, key: 'plover', path: [path], value })),
+  {
+    op: 'set',
+    kind: 'Release',
+    key: '1.34.2',
+    path: ['components'],
+    value: [
+      ...(goodEstate().releases[0]?.components ?? []),
+      ...['volume-controller', 'volume-node'].map((name) => ({
+        name,
+        image: `images.upstream.example/core/${name}:1.34.2`,
+        on: 'cluster',
+      })),
+    ],
+  },
   { op: 'set', kind: 'Charter', key: 'plover', path: ['purpose'], value: 'quotes " and: colons # and hashes' },
 ]);
 const kit = bootKit({
@@ -102,6 +134,29 @@ describe.runIf(which('systemd-analyze'))('systemd, of what is mounted', () => {
     expect(run('systemd-analyze', ['verify', '--man=no', other]).said).toMatch(/Where= setting doesn't match unit name/);
   });
 });
+describe.runIf(which('rsyslogd'))('rsyslog', () => {
+  it('takes where logs go, and a word that is none is refused', () => {
+    const file = 'hosts/lr-01/root/etc/rsyslog.d/30-praesidor.conf';
+    const text = kit.find((f) => f.path === file)?.content ?? '';
+    expect(text).toContain('target="logs.lr.kestrelferries.example" port="6514" protocol="tcp"');
+    expect(run('rsyslogd', ['-N1', '-f', join(dir, file)])).toEqual(good);
+    writeFileSync(join(dir, 'wrong.conf'), text.replace('omfwd', 'omforward'));
+    expect(run('rsyslogd', ['-N1', '-f', join(dir, 'wrong.conf')]).good).toBe(false);
+  });
+});
+describe.runIf(which('systemd-tmpfiles'))('systemd-tmpfiles', () => {
+  it('makes the folders of local volumes, on the hosts that have them and on no other', () => {
+    const file = 'etc/tmpfiles.d/praesidor-volumes.conf';
+    expect(kit.filter((f) => f.path.endsWith(file)).map((f) => f.path.split('/')[1])).toEqual(['lr-06']);
+    const root = join(dir, 'tmpfiles');
+    mkdirSync(root);
+    expect(run('systemd-tmpfiles', ['--create', `--root=${root}`, join(dir, 'hosts/lr-06/root', file)])).toEqual({
+      good: true,
+      said: '',
+    });
+    expect(existsSync(join(root, 'var/lib/containerd/volumes/fast'))).toBe(true);
+  });
+});
 describe.runIf(which('netplan'))('netplan', () => {
   it.each(hosts)('takes the network of %s, with the resolvers of its network', (host) => {
     const root = join(dir, 'netplan', host);
@@ -115,7 +170,12 @@ describe.runIf(which('netplan'))('netplan', () => {
   });
 });
 describe("the API's own description of its objects", () => {
-  const models = { ...core, ...apps, ...rbac } as unknown as Record<string, new (data: unknown) => { validate(): void }>;
+  const models = { ...core, ...apps, ...rbac, ...storage } as unknown as Record<
+    string,
+    new (
+      data: unknown,
+    ) => { validate(): void }
+  >;
   const objects = kit
     .filter((f) => /cluster\/manifests\/|lr-01\/root\/etc\/kubernetes\/manifests\//.test(f.path))
     .flatMap((f) =>
@@ -128,7 +188,19 @@ describe("the API's own description of its objects", () => {
   });
   it('has seen all kinds that the kit gives', () => {
     expect([...new Set(objects.map((o) => o.kind))].sort()).toEqual(
-      ['ClusterRole', 'ClusterRoleBinding', 'ConfigMap', 'DaemonSet', 'Deployment', 'Pod', 'Service', 'ServiceAccount'].sort(),
+      [
+        'CSIDriver',
+        'ClusterRole',
+        'ClusterRoleBinding',
+        'ConfigMap',
+        'DaemonSet',
+        'Deployment',
+        'PersistentVolume',
+        'Pod',
+        'Service',
+        'ServiceAccount',
+        'StorageClass',
+      ].sort(),
     );
   });
 });

@@ -1,4 +1,4 @@
-import { consecutive, formatIp, parseRange } from '../address/index.ts';
+import { consecutive, formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/index.ts';
 import { openIn } from '../ledger/open.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
 import { uplinkFor } from './uplink.ts';
@@ -13,6 +13,8 @@ export interface Addressing {
   inboundName: string;
   reservations: Reservation[];
   failed?: string;
+  /** The field that it comes from, where it is another than the network. */
+  failedAt?: string[];
   inARow: boolean;
 }
 
@@ -67,10 +69,21 @@ export function addressing(
     if (held) out.nodes.set(c.host.name, { address: held.address, kept: true });
     else wanting.push(c);
   }
-  const block = wanting.length ? space.freeBlock(wanting.length, 1n, range) : undefined;
+  const from = charter.nodesFrom ? parseIp(charter.nodesFrom) : undefined;
+  // From an address that was set: all in a row from there, or none; which one is in the way is said.
+  if (from && wanting.length) {
+    const row = consecutive(from, wanting.length);
+    const taken = row.find((a) => !holds(prefixRange(parsePrefix(network.prefix)), parseIp(a)) || space.isTaken(parseIp(a)));
+    if (taken) {
+      out.failed = `${wanting.length} addresses in a row from ${charter.nodesFrom} are not free: ${taken} is taken, or outside ${network.name}`;
+      out.failedAt = ['nodesFrom'];
+    }
+  }
+  const block = !wanting.length ? undefined : from ? (out.failed ? undefined : from) : space.freeBlock(wanting.length, 1n, range);
   out.inARow = block !== undefined && wanting.length === chosen.length;
   const row = block ? consecutive(block, wanting.length) : [];
   wanting.forEach((c, i) => {
+    if (from && out.failed) return;
     const address = row[i] ?? free(space.nextFree({ kind: 'lowest' }, range));
     if (!address) {
       out.failed = `${network.name} has no free address left for ${c.host.name}`;

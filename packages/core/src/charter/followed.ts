@@ -1,4 +1,5 @@
 import { formatIp, parseIp } from '../address/parse.ts';
+import { timeServersOf } from '../naming/servers.ts';
 import type { Computed } from './plan.ts';
 
 /** What stands for a field of a charter that is not set, by its path. A field that follows is a line. */
@@ -10,6 +11,10 @@ const followed: Readonly<Record<string, (plan: Computed) => string | number | un
   'api.address': (p) => (p.api.address ? formatIp(parseIp(p.api.address)) : undefined),
   'inbound.name': (p) => p.inbound.name,
   'certificates.days': (p) => p.certificates.find((c) => c.name === 'apiserver')?.days,
+  nodesFrom: (p) => p.nodes.map((n) => n.address).filter(Boolean)[0],
+  podNetwork: (p) => (p.release ? 'the release’s own' : undefined),
+  ntp: (p) => timeServersOf(p.site, p.network).join(', ') || undefined,
+  timezone: () => 'UTC',
   'workers.minCores': () => undefined,
   'workers.minMemoryGiB': () => undefined,
 };

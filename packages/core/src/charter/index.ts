@@ -7,6 +7,8 @@ export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';
 export { followedPaths, followedValue } from './followed.ts';
 export * from './placement.ts';
 export * from './plan.ts';
+export * from './pools.ts';
+export { type Spread, spreadOf } from './spread.ts';
 export { reasonText, rules } from './reasons.ts';
 export * from './resolve.ts';
 export { interfaceOf, uplinkFor } from './uplink.ts';

@@ -1,7 +1,10 @@
 import type { MirrorRule } from '../images/mirror.ts';
+import type { StorageClass } from '../model/charter.ts';
 import type { Charter, ClusterRole, DocOf, Network, Release, Reservation, Site } from '../model/documents.ts';
+import type { Section } from '../model/fields/field.ts';
 import type { Facts } from '../model/facts.ts';
 import type { Rule } from './reasons.ts';
+import type { Spread } from './spread.ts';
 
 /** Why something follows: by which rule, from which figures, and from which field of the charter. Its words stand in `reasons.ts`. */
 export interface Reason {
@@ -12,7 +15,7 @@ export interface Reason {
 /** What Praesidor computed, with the chain it came from. `section` is the § of the sheet it stands in. */
 export interface Follow {
   id: string;
-  section: 1 | 2 | 3 | 4 | 5;
+  section: Section;
   label: string;
   text: string;
   mono: boolean;
@@ -28,6 +31,10 @@ export interface PlannedUplink {
 export interface PlannedNode {
   host: string;
   role: ClusterRole;
+  /** The pool that it is in, with what that marks it with: labels, and taints. */
+  pool: string;
+  labels: readonly string[];
+  taints: readonly string[];
   zone: string;
   rack: string;
   address: string;
@@ -57,13 +64,38 @@ export interface PlannedCertificate {
 }
 /** What keeps a plan from being whole; the checks turn these into findings. */
 export interface Problem {
-  about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill';
+  about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill' | 'answers';
   path: (string | number)[];
   text: string;
   /** What it names and is not declared. */
   named?: string;
   wanted?: number;
   found?: number;
+}
+
+/** A storage class with what follows for it. */
+export interface PlannedClass {
+  name: string;
+  kind: StorageClass['kind'];
+  standard: boolean;
+  reclaim: StorageClass['reclaim'];
+  filesystem: 'ext4' | 'xfs';
+  apart: 'host' | 'rack' | 'zone';
+  /** How many places there are that are so apart. */
+  places: number;
+  copies: number;
+  server?: string;
+  path?: string;
+}
+/** What was answered to a question of an add-on; of a secret: the entry of the keyring. */
+export interface AddonAnswer {
+  addon: string;
+  question: string;
+  ask: string;
+  value: string;
+  secret: boolean;
+  /** It stands in the charter, and is not the default. */
+  set: boolean;
 }
 
 export interface Plan {
@@ -74,6 +106,8 @@ export interface Plan {
   mirror?: DocOf<'Registry'>;
   nodes: PlannedNode[];
   notChosen: { host: string; why: string }[];
+  /** Of the control plane: domains used, of those that as many hosts could use. */
+  spread: Spread[];
   api: { name: string; address: string };
   inbound: { name: string; address: string };
   /** Whether the addresses of the nodes are a block. */
@@ -81,6 +115,8 @@ export interface Plan {
   /** In seconds: a lease, when a host counts as lost, what its pods wait longer, when they are elsewhere, what they have to stop. */
   timers: { lease: number; grace: number; tolerate: number; stop: number; moved: number };
   proxy?: { url: string; except: string[] };
+  storage: PlannedClass[];
+  answers: AddonAnswer[];
   podMtu: { link: number; overhead: number; pod: number };
   room: { nodes: number; podsPerNode: number; services: number };
   quorum: { members: number; majority: number; tolerates: number };

@@ -1,5 +1,7 @@
 import type { Reason } from './plan.ts';
+import type { Domain } from './spread.ts';
 
+const nounOf: Record<Domain, string> = { zone: 'zone', rack: 'rack', feed: 'power feed' };
 type Figures = Reason['figures'];
 
 /** The words of every rule that something follows by. A reason is a rule, its figures and the field it goes back to; it is said here. */
@@ -12,6 +14,8 @@ const words = {
   'rule for each source': () => 'one rule for each source registry in the bill',
   'names stay': () => 'manifests keep their image names; the container runtime redirects the pull',
   'host chosen': (f) => `${f.host}: ${f.why}`,
+  spread: (f) =>
+    `${f.used} ${f.used === 1 ? nounOf[f.domain as Domain] : `${nounOf[f.domain as Domain]}s`} of the ${f.atMost} that so many hosts could use${f.used === f.atMost ? '' : `: at most ${Number(f.atMost) - Number(f.used)} from the best`}`,
   'host not chosen': (f) => `${f.host}: ${f.why}`,
   'disks of a host': (f) => `${f.host}: ${f.uses}`,
   'disk of a guest': (f) => `${f.host}: its one disk was written from its image`,
@@ -41,6 +45,12 @@ const words = {
   'forward and reverse': () => 'forward and reverse record',
   'forward only': () => 'wildcard: forward only',
   'node address': (f) => `${f.host} → ${f.address}, bound to ${f.mac}`,
+  'hosts of volumes': (f) => `volumes lie on ${f.hosts}`,
+  'copies of a class': (f) =>
+    `${f.name}: ${f.copies} apart by ${f.apart}, of which there ${f.places === 1 ? 'is' : 'are'} ${f.places}`,
+  answered: (f) => `${f.ask} ${f.value}, set for ${f.addon}`,
+  'answered by default': (f) => `${f.ask} ${f.value}, the default of ${f.addon}`,
+  'run from an address': (f) => `as many in a row from ${f.from}`,
   'names of a certificate': (f) => `${f.name}: ${f.names}`,
 } as const satisfies Record<string, (figures: Figures) => string>;
 

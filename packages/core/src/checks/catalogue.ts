@@ -1,3 +1,26 @@
+import { IMG020 } from './rules/IMG-020.ts';
+import { IMG019 } from './rules/IMG-019.ts';
+import { KEY004 } from './rules/KEY-004.ts';
+import { STO006 } from './rules/STO-006.ts';
+import { STO005 } from './rules/STO-005.ts';
+import { STO004 } from './rules/STO-004.ts';
+import { STO003 } from './rules/STO-003.ts';
+import { STO002 } from './rules/STO-002.ts';
+import { STO001 } from './rules/STO-001.ts';
+import { CHT039 } from './rules/CHT-039.ts';
+import { CHT038 } from './rules/CHT-038.ts';
+import { CHT037 } from './rules/CHT-037.ts';
+import { CHT036 } from './rules/CHT-036.ts';
+import { CHT035 } from './rules/CHT-035.ts';
+import { CHT034 } from './rules/CHT-034.ts';
+import { CHT033 } from './rules/CHT-033.ts';
+import { CHT032 } from './rules/CHT-032.ts';
+import { CHT031 } from './rules/CHT-031.ts';
+import { CHT030 } from './rules/CHT-030.ts';
+import { CHT029 } from './rules/CHT-029.ts';
+import { CHT028 } from './rules/CHT-028.ts';
+import { CHT027 } from './rules/CHT-027.ts';
+import { CHT026 } from './rules/CHT-026.ts';
 import { ADR001 } from './rules/ADR-001.ts';
 import { ADR002 } from './rules/ADR-002.ts';
 import { ADR003 } from './rules/ADR-003.ts';
@@ -167,6 +190,20 @@ export const catalogue: readonly Check[] = [
   CHT023,
   CHT024,
   CHT025,
+  CHT026,
+  CHT027,
+  CHT028,
+  CHT029,
+  CHT030,
+  CHT031,
+  CHT032,
+  CHT033,
+  CHT034,
+  CHT035,
+  CHT036,
+  CHT037,
+  CHT038,
+  CHT039,
   DNS001,
   DNS002,
   DNS003,
@@ -222,9 +259,12 @@ export const catalogue: readonly Check[] = [
   IMG016,
   IMG017,
   IMG018,
+  IMG019,
+  IMG020,
   KEY001,
   KEY002,
   KEY003,
+  KEY004,
   NET001,
   NET002,
   NET003,
@@ -248,4 +288,10 @@ export const catalogue: readonly Check[] = [
   NET021,
   NET022,
   NET023,
+  STO001,
+  STO002,
+  STO003,
+  STO004,
+  STO005,
+  STO006,
 ];

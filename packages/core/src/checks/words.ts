@@ -494,6 +494,98 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'Its bill cannot be computed, and nothing can be shipped from it.',
     mend: 'Declare the registry that publishes it.',
   },
+  'CHT-026': {
+    why: 'Pods go where no taint keeps them away; with none such, the build never ends.',
+    mend: 'Leave one pool without taints.',
+  },
+  'CHT-027': {
+    why: 'A kubelet that is told such a label ends with an error, and its host never joins.',
+    mend: 'Use a label of a domain of your own, or one without a domain.',
+  },
+  'CHT-028': {
+    why: 'No host can be both, so that none is found.',
+    mend: 'Take guests, or take the mould out.',
+  },
+  'CHT-029': {
+    why: 'No host can be chosen for the pool from there.',
+    mend: 'Correct the zone, or set the zones of the hosts.',
+  },
+  'CHT-030': {
+    why: 'Its pods start on those nodes and end at once: the image is for other processors.',
+    mend: 'Choose a release or an add-on that is made for it, or hosts of another architecture.',
+  },
+  'CHT-031': {
+    why: 'Nobody outside would learn where published addresses are.',
+    mend: 'Name the AS number of the nodes and the routers, or announce by ARP and NDP.',
+  },
+  'CHT-032': {
+    why: 'The router is then what everything published depends on.',
+    mend: 'Name a second router of the network.',
+  },
+  'CHT-033': {
+    why: 'The session is never established: packets to a neighbour are not routed.',
+    mend: 'Name an address that the router has in the machine network.',
+  },
+  'CHT-034': {
+    why: 'A route with a foreign number that gets out takes traffic from its owner.',
+    mend: 'Choose a private AS number, unless it is your own.',
+  },
+  'CHT-035': {
+    why: 'Somebody may believe that the pool moves as fast as BGP lets it.',
+    mend: 'Announce by BGP, or take the routers out.',
+  },
+  'CHT-036': {
+    why: 'What an add-on does would be decided by nobody.',
+    mend: 'Answer the question in the charter, or take the add-on out.',
+  },
+  'CHT-037': {
+    why: 'Hosts that ask it get no time, and certificates are refused by clocks that are wrong.',
+    mend: 'Correct the list; any separator will do.',
+  },
+  'CHT-038': {
+    why: 'A restart of that host ends every connection from outside.',
+    mend: 'Keep two hosts for it.',
+  },
+  'CHT-039': {
+    why: 'One breaker then stops the whole cluster.',
+    mend: 'Name a host of the other feed, or connect hosts to both.',
+  },
+  'IMG-019': {
+    why: 'Without a pod network no node becomes ready.',
+    mend: 'Choose an add-on that brings one, or let the release bring its own.',
+  },
+  'IMG-020': {
+    why: 'Nodes ask the mirror for an image that nobody sent there.',
+    mend: 'Add the images to its components.',
+  },
+  'KEY-004': {
+    why: 'The build stops where the secret is asked for.',
+    mend: 'Add the entry, with the charter among its places.',
+  },
+  'STO-001': {
+    why: 'Which class a claim gets is then chance.',
+    mend: 'Keep one of them as the default.',
+  },
+  'STO-002': {
+    why: 'Most programs name no class, and would wait for a volume.',
+    mend: 'Make one of them the default.',
+  },
+  'STO-003': {
+    why: 'A volume that is degraded from the first day tells nobody when a copy is lost.',
+    mend: 'Ask for fewer copies, let them share more, or add hosts.',
+  },
+  'STO-004': {
+    why: 'A backup brings back what was there when it was made; a copy brings back all.',
+    mend: 'Let the number of copies follow, unless the data can be made anew.',
+  },
+  'STO-005': {
+    why: 'Every claim of the class would wait for ever.',
+    mend: 'Choose a release or an add-on with these programs, or another kind of class.',
+  },
+  'STO-006': {
+    why: 'A host that is lost takes the data of its pods with it.',
+    mend: 'Add a class with copies or an NFS server, if anything must outlive a host.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

@@ -1,5 +1,9 @@
 import type { Plan, PlannedNode } from '../charter/plan.ts';
+import { roleLabel } from '../charter/pools.ts';
+import type { PoolRole } from '../model/documents.ts';
+import { addonsOf } from '../model/bills.ts';
 import type { Estate } from '../model/estate.ts';
+import { taintOf } from './taint.ts';
 
 /** One file of a boot kit. `from` names what it was computed from, as paths into charter and estate. */
 export interface KitFile {
@@ -64,10 +68,24 @@ export const nodeFile = (
   secret: options.secret ?? false,
 });
 export const controlPlane = (plan: Plan) => plan.nodes.filter((n) => n.role === 'control-plane');
+/** Nodes of the pools that are kept for something. */
+export const keptFor = (plan: Plan, role: PoolRole) => plan.nodes.filter((n) => n.labels.includes(`${roleLabel(role)}=yes`));
+/** Where the pods of something go that nodes are kept for: onto those, past their taints; anywhere where there are none. */
+export function placedOn(plan: Plan, role: PoolRole) {
+  const nodes = keptFor(plan, role);
+  if (!nodes.length) return {};
+  const taints = [...new Set(nodes.flatMap((n) => n.taints))].map(taintOf);
+  return {
+    nodeSelector: { [roleLabel(role)]: 'yes' },
+    ...(taints.length
+      ? { tolerations: taints.map((t) => ({ ...t, operator: t.value === undefined ? 'Exists' : 'Equal' })) }
+      : {}),
+  };
+}
 /** The image of a component by its name, or undefined when neither release nor add-ons have it. */
 export const imageOf = (ctx: KitContext, component: string): string | undefined =>
   componentsOf(ctx).find((c) => c.name === component)?.image;
 export function componentsOf({ plan, estate }: KitContext) {
-  const addons = plan.charter.addons.flatMap((name) => estate.addons.find((a) => a.name === name)?.components ?? []);
+  const addons = addonsOf(plan.charter).flatMap((name) => estate.addons.find((a) => a.name === name)?.components ?? []);
   return [...(plan.release?.components ?? []), ...addons];
 }

@@ -1,6 +1,6 @@
 import { coerce, gte } from 'semver';
 import { z } from 'zod';
-import type { Release } from '../model/documents.ts';
+import type { Charter, Release } from '../model/documents.ts';
 
 /** What an image that machines boot says of itself: its layer titled `contents`. */
 export const SystemContents = z.object({
@@ -47,17 +47,37 @@ export const systemNeeds: readonly Need[] = [
   },
 ];
 
+/** What some charters ask of it besides. */
+const asked: readonly (Need & { by: (c: Pick<Charter, 'syslog' | 'storage'>) => boolean })[] = [
+  { name: 'rsyslog', for: 'logs to a server', packages: ['rsyslog'], from: debian, by: (c) => c.syslog !== undefined },
+  {
+    name: 'NFS client',
+    for: 'volumes of an NFS server',
+    packages: ['nfs-common'],
+    from: debian,
+    by: (c) => c.storage?.some((s) => s.kind === 'nfs') ?? false,
+  },
+  {
+    name: 'XFS tools',
+    for: 'volumes with XFS',
+    packages: ['xfsprogs'],
+    from: debian,
+    by: (c) => c.storage?.some((s) => s.filesystem === 'xfs') ?? false,
+  },
+];
+
 /** What the system of a release must contain: what the kit asks, and what the release says more or otherwise. */
-export function needsOf(release: Pick<Release, 'system'> | undefined): Need[] {
+export function needsOf(release: Pick<Release, 'system'> | undefined, charter?: Pick<Charter, 'syslog' | 'storage'>): Need[] {
+  const usual = [...systemNeeds, ...(charter ? asked.filter((a) => a.by(charter)) : [])];
   const said = release?.system ?? [];
   const own = new Map(said.map((s) => [s.name, s]));
   return [
-    ...systemNeeds.map((n) => {
+    ...usual.map((n) => {
       const s = own.get(n.name);
       return s ? { ...n, ...(s.atLeast ? { atLeast: s.atLeast } : {}), ...(s.from ? { from: s.from } : {}) } : n;
     }),
     ...said
-      .filter((s) => !systemNeeds.some((n) => n.name === s.name))
+      .filter((s) => !usual.some((n) => n.name === s.name))
       .map((s): Need => ({ packages: [s.name], for: 'the release asks for it', ...s })),
   ];
 }

@@ -15,6 +15,8 @@ import { resolvers } from './writers/resolvers.ts';
 import { runtime } from './writers/runtime.ts';
 import { staticPods } from './writers/static-pods.ts';
 import { virtualAddress } from './writers/virtual-addresses.ts';
+import { syslog } from './writers/syslog.ts';
+import { volumes } from './writers/volumes.ts';
 import { summary } from './writers/summary.ts';
 import { zones } from './writers/zones.ts';
 
@@ -24,6 +26,8 @@ export const nodeWriters = [
   resolvers,
   prepare,
   disks,
+  volumes,
+  syslog,
   runtime,
   pki,
   kubelet,

@@ -1,3 +1,4 @@
+import { billsOf } from '../model/bills.ts';
 import { holdsCount } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
@@ -23,7 +24,7 @@ export function behind(estate: Estate, registries: readonly Registry[]): Behind[
   const wanted = new Map<string, Set<string>>();
   for (const c of estate.charters) {
     const list = wanted.get(c.mirror) ?? new Set();
-    for (const b of [c.release, ...c.addons]) list.add(b);
+    for (const b of billsOf(c)) list.add(b);
     wanted.set(c.mirror, list);
   }
   return registries

@@ -1,3 +1,4 @@
+import { billsOf } from '../model/bills.ts';
 import { holdsCount } from '../model/observed.ts';
 import type { Bill, SeenRegistry } from '../model/observed.ts';
 import type { Registry } from '../model/documents.ts';
@@ -29,7 +30,7 @@ export function handOver(estate: Estate, from: Registry, to: Registry, pulls: nu
   const users = estate.charters.filter((c) => c.mirror === from.name);
   const both = estate.charters.filter((c) => c.mirror === from.name || c.mirror === to.name);
   // What those that are there already lack is a finding of theirs, and holds up nobody else.
-  const bills = [...new Set(users.flatMap((c) => [c.release, ...c.addons]))];
+  const bills = [...new Set(users.flatMap((c) => billsOf(c)))];
   const known = bills.flatMap((n): Bill[] => (estate.observed.bills[n] ? [estate.observed.bills[n]] : []));
   const seen = estate.observed.registries[to.name];
   const lack = missing(joinBills('', known), heldBy(seen, to));

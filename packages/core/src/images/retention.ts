@@ -1,3 +1,4 @@
+import { billsOf } from '../model/bills.ts';
 import { compare, valid } from 'semver';
 import { z } from 'zod';
 import type { Bill } from '../model/observed.ts';
@@ -49,7 +50,7 @@ export function deletable(estate: Estate, registry: string, keep: Keep): Retenti
   const stay = (bill: string, why: string) => stays.set(bill, [...(stays.get(bill) ?? []), why]);
   for (const c of estate.charters.filter((x) => registry === x.mirror)) {
     const serves = estate.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
-    for (const b of [c.release, ...c.addons]) stay(b, serves ? `${c.name} runs on it` : `the draft of ${c.name} asks for it`);
+    for (const b of billsOf(c)) stay(b, serves ? `${c.name} runs on it` : `the draft of ${c.name} asks for it`);
   }
   for (const m of keep.moving ?? []) stay(m.bill, `shipment ${m.shipment} moves it`);
   const newest = estate.releases

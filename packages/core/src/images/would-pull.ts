@@ -1,3 +1,4 @@
+import { billsOf } from '../model/bills.ts';
 import { z } from 'zod';
 import { holds, parseIp, parsePrefix, prefixRange } from '../address/index.ts';
 import type { Bill } from '../model/observed.ts';
@@ -35,7 +36,7 @@ export function wouldPull(estate: Estate, hostName: string, image: string, chart
   const host = estate.hosts.find((h) => h.name === hostName);
   const charter = estate.charters.find((c) => c.name === (host?.held?.charter ?? charterName));
   const mirror = estate.registries.find((r) => r.name === charter?.mirror);
-  const bills = [charter?.release, ...(charter?.addons ?? [])].flatMap((n) => (n && estate.observed.bills[n]) || []);
+  const bills = (charter ? billsOf(charter) : []).flatMap((n) => estate.observed.bills[n] ?? []);
   const from = whereFrom(image, mirror ? mirrorRules(bills, mirror) : []);
   const steps: PullStep[] = [];
   const say = (what: PullStep['what'], good: boolean | undefined, text: string) => steps.push({ what, good, text });

@@ -1,7 +1,11 @@
 import { z } from 'zod';
-import { parsePrefix } from '../address/parse.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
+import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
+import { doc } from './doc.ts';
 import { Facts, Media } from './facts.ts';
+import { Manifests } from './manifests.ts';
+import { Question, questionFaults } from './question.ts';
+import { FactName, Requirement, RoleName } from './requirement.ts';
 import {
   Arch,
   Cidr,
@@ -19,13 +23,10 @@ import {
   Mac,
   Name,
   Pem,
-  ProxyExcept,
-  ProxyUrl,
   RangeText,
   RecordName,
   RepositoryPath,
   ServerList,
-  SshKey,
   TimeZone,
   VersionName,
 } from './words.ts';
@@ -34,9 +35,6 @@ import {
  * Everything people declare, one schema a kind. The API validates with these, the YAML import reads
  * them, JSON Schema is generated from them. A new kind is one schema here and one line in `kinds`.
  */
-
-const doc = <K extends string, S extends z.ZodRawShape>(kind: K, shape: S) =>
-  z.strictObject({ apiVersion: z.literal('praesidor/v1').default('praesidor/v1'), kind: z.literal(kind), ...shape });
 
 export const Site = doc('Site', {
   name: Name,
@@ -120,33 +118,6 @@ export const Network = doc('Network', {
   routesTo: z.array(Name).max(500).default([]),
 });
 
-/** Roles that a machine can be fit for; a profile says what each asks. */
-export const RoleName = z.enum(['control-plane', 'worker', 'storage', 'registry', 'edge']);
-/** What can be asked of a machine. Numbers are asked with `atLeast`, words with `oneOf`, the rest with neither. */
-export const FactName = z.enum([
-  'cores',
-  'memory',
-  'system-disk',
-  'second-disk',
-  'disks',
-  'nvme',
-  'disk-life',
-  'link',
-  'links',
-  'network',
-  'arch',
-  'boot-mode',
-  'health',
-  'firmware',
-]);
-export const Requirement = z.strictObject({
-  fact: FactName,
-  label: Line(40).optional(),
-  atLeast: z.number().nonnegative().optional(),
-  oneOf: z.array(Line(40)).min(1).max(20).optional(),
-  /** For `network`: the purpose of the network that must be reached. */
-  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service']).optional(),
-});
 /** What a role asks of a machine, in this estate instead of the usual. */
 export const Profile = doc('Profile', {
   name: RoleName,
@@ -165,6 +136,8 @@ const place = {
   side: z.enum(['front', 'rear']).optional(),
   depth: z.enum(['half', 'full']).optional(),
   zone: Label.optional(),
+  /** The power feed that it draws from, where it is one alone. */
+  feed: Label.optional(),
 };
 /** From where a host starts until it has a system on its disk: over HTTP, from a medium that its controller plays, or by PXE. */
 export const StartSource = z.enum(['http', 'media', 'pxe']);
@@ -188,7 +161,7 @@ export const Host = doc('Host', {
       tagged: z.boolean().default(false),
     })
     .optional(),
-  held: z.strictObject({ charter: Name, role: ClusterRole }).optional(),
+  held: z.strictObject({ charter: Name, role: ClusterRole, pool: Name.optional() }).optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */
   guest: z
     .strictObject({ mould: Name, hypervisor: Name, pools: z.array(Name).max(20).default([]), group: Name.optional() })
@@ -351,8 +324,17 @@ export const Addon = doc('Addon', {
   source: Name,
   arch: z.array(Arch).min(1).optional(),
   components: z.array(Component).min(1).max(200),
+  /** What it brings in place of the release's own. */
+  provides: z.enum(['pod-network']).optional(),
+  /** What it is made of where it brings its own objects: Kubernetes manifests as YAML, given to the API as they stand. */
+  manifests: Manifests.optional(),
+  /** What is asked of each cluster that has it. */
+  questions: z.array(Question).max(50).optional(),
   /** Releases that it runs with, as a range of versions. */
   runsWith: Line(200).optional(),
+}).superRefine((a, ctx) => {
+  for (const f of questionFaults(a.questions ?? []))
+    ctx.addIssue({ code: 'custom', path: ['questions', f.at, f.field], message: f.message });
 });
 /** The firmware that machines of a model are to have. `system` alone is enough; parts say how each is brought there. */
 export const Baseline = doc('Baseline', {
@@ -379,72 +361,7 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
-/** Room for services: the API has the first address, the cluster's DNS the tenth, so that sixteen are the least. */
-const ServiceRange = Cidr.refine(
-  (text) => {
-    const p = parsePrefix(text);
-    return (p.v === 4 ? 32 : 128) - p.length >= 4;
-  },
-  { message: 'has fewer than 16 addresses: the API takes the first, the DNS of the cluster the tenth' },
-);
-
-/** How packets of pods travel between nodes. */
-export const overlayKinds = ['geneve', 'vxlan', 'ipip', 'wireguard', 'none'] as const;
-export type OverlayKind = (typeof overlayKinds)[number];
-
-export const Charter = doc('Charter', {
-  name: Name,
-  site: Name,
-  purpose: Line(200).default(''),
-  owner: Line(80).default(''),
-  release: VersionName,
-  arch: Arch.default('x86-64'),
-  addons: z.array(VersionName).max(50).default([]),
-  mirror: Name,
-  controlPlane: z.strictObject({ count: z.number().int().min(1).max(9), hosts: z.array(Name).max(9).optional() }),
-  workers: z.strictObject({
-    count: z.number().int().min(0).max(1000),
-    minCores: z.number().int().min(0).optional(),
-    minMemoryGiB: z.number().min(0).optional(),
-    hosts: z.array(Name).max(1000).optional(),
-  }),
-  machineNetwork: Name,
-  pods: z.strictObject({
-    range: Cidr,
-    perNode: z.number().int().min(16).max(120).default(24),
-    most: z.number().int().min(1).max(1000).default(110),
-  }),
-  services: z.strictObject({ range: ServiceRange }),
-  overlay: z.strictObject({ kind: z.enum(overlayKinds), mtu: z.number().int().min(576).max(9216).optional() }),
-  api: z
-    .strictObject({
-      name: Fqdn.optional(),
-      address: Ip.optional(),
-      /** Further names and addresses under which the API is asked: they stand in its certificate. */
-      names: z.array(Fqdn).max(50).optional(),
-      addresses: z.array(Ip).max(50).optional(),
-    })
-    .default({}),
-  inbound: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
-  servicePool: z.strictObject({ range: RangeText, announce: z.enum(['arp', 'bgp']).default('arp') }).optional(),
-  sshKeys: z.array(SshKey).max(20).default([]),
-  /** When a host counts as lost, and what happens then; in seconds. */
-  timers: z
-    .strictObject({
-      lease: z.number().int().min(10).max(600).optional(),
-      grace: z.number().int().min(10).max(3600).optional(),
-      tolerate: z.number().int().min(0).max(86_400).optional(),
-      stop: z.number().int().min(0).max(3600).optional(),
-    })
-    .optional(),
-  /** How long certificates hold, in days: those of the cluster, and those of the authorities that sign them. */
-  certificates: z
-    .strictObject({ days: z.number().int().min(1).max(3650).optional(), caDays: z.number().int().min(30).max(14_600).optional() })
-    .optional(),
-  /** What nodes go through to what is outside; and what they ask directly besides what follows. */
-  proxy: z.strictObject({ url: ProxyUrl, except: z.array(ProxyExcept).max(100).optional() }).optional(),
-  notes: Line(2000).optional(),
-});
+export { Charter, FactName, type OverlayKind, overlayKinds, PoolRole, Requirement, RoleName };
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
 export const kinds = {
@@ -476,12 +393,8 @@ export type Release = z.infer<typeof Release>;
 export type Addon = z.infer<typeof Addon>;
 export type Baseline = z.infer<typeof Baseline>;
 export type Profile = z.infer<typeof Profile>;
-export type Requirement = z.infer<typeof Requirement>;
-export type RoleName = z.infer<typeof RoleName>;
-export type FactName = z.infer<typeof FactName>;
 export type Mould = z.infer<typeof Mould>;
 export type Hypervisor = z.infer<typeof Hypervisor>;
-export type Charter = z.infer<typeof Charter>;
 export type ClusterRole = z.infer<typeof ClusterRole>;
 export type Doc =
   | Site

@@ -1,4 +1,5 @@
 export * from './against.ts';
+export * from './bills.ts';
 export * from './difference.ts';
 export * from './documents.ts';
 export * from './facts.ts';
@@ -6,8 +7,10 @@ export * from './fields/index.ts';
 export * from './edit.ts';
 export * from './estate.ts';
 export * from './estate-difference.ts';
+export * from './manifests.ts';
 export * from './nearest.ts';
 export * from './observed.ts';
+export * from './question.ts';
 export * from './read.ts';
 export * from './starter.ts';
 export * from './uses.ts';

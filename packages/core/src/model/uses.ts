@@ -1,3 +1,4 @@
+import { addonsOf } from './bills.ts';
 import { leftOver } from '../ledger/left-over.ts';
 import type { Doc, Kind } from './documents.ts';
 import { docsOf, type Estate, keyOf } from './estate.ts';
@@ -64,7 +65,7 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       break;
     case 'Charter':
       yield ['Release', doc.release, 'is built from it', 'Choose another release'];
-      for (const a of doc.addons) yield ['Addon', a, 'has it', 'Take it out of the charter'];
+      for (const a of addonsOf(doc)) yield ['Addon', a, 'has it', 'Take it out of the charter'];
       yield ['Registry', doc.mirror, 'pulls from it', 'Choose another mirror'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
       break;

@@ -172,3 +172,38 @@ export const ServerList = z.union([
     .refine((t) => !unprintable(t.replace(/[\r\n\t]/g, ' ')), 'printable text'),
 ]);
 export const Arch = z.enum(['x86-64', 'arm64']);
+
+const labelName = /^[A-Za-z0-9](?:[A-Za-z0-9._-]{0,61}[A-Za-z0-9])?$/;
+/** Key of a label or a taint: a name, with a domain and a slash before it or without (Kubernetes, *Labels and Selectors*, syntax). */
+const labelKey = (key: string): string | undefined => {
+  const [name = '', domain, more] = key.split('/').reverse();
+  if (more !== undefined || !labelName.test(name))
+    return 'its key is letters, digits, dots, hyphens; a domain and a slash may stand before';
+  if (
+    domain !== undefined &&
+    !(domain.length <= 253 && /^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$/.test(domain))
+  )
+    return 'what stands before the slash is a domain';
+  return undefined;
+};
+const keyed = (text: string, ctx: z.RefinementCtx, example: string, rest: (value: string | undefined) => string | undefined) => {
+  const cut = text.search(/[=:]/);
+  const wrong = labelKey(cut < 0 ? text : text.slice(0, cut)) ?? rest(cut < 0 ? undefined : text.slice(cut));
+  if (wrong) ctx.addIssue({ code: 'custom', message: `${wrong}; write it like ${example}` });
+};
+/** A label of a node: `disk=fast`, `example.org/line=bridge`. */
+export const NodeLabel = Line(330).superRefine((text, ctx) =>
+  keyed(text, ctx, 'disk=fast', (value) =>
+    value === undefined || !(value === '=' || (value.startsWith('=') && labelName.test(value.slice(1))))
+      ? 'a value stands behind =, at most 63 letters, digits, dots and hyphens'
+      : undefined,
+  ),
+);
+/** A taint of a node: `use=archive:NoSchedule`. */
+export const NodeTaint = Line(350).superRefine((text, ctx) =>
+  keyed(text, ctx, 'use=archive:NoSchedule', (value) =>
+    /^(=[A-Za-z0-9]([A-Za-z0-9._-]{0,61}[A-Za-z0-9])?)?:(NoSchedule|PreferNoSchedule|NoExecute)$/.test(value ?? '')
+      ? undefined
+      : 'it ends in :NoSchedule, :PreferNoSchedule or :NoExecute',
+  ),
+);

@@ -1,3 +1,4 @@
+import { billsOf } from '../model/bills.ts';
 import { credentialOf } from '../access/credentials.ts';
 import { parsePrefix } from '../address/parse.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
@@ -63,7 +64,7 @@ export const groupings = {
     site: (c: DocOf<'Charter'>) => [c.site],
     network: (c: DocOf<'Charter'>) => [c.machineNetwork],
     mirror: (c: DocOf<'Charter'>) => [c.mirror],
-    bill: (c: DocOf<'Charter'>) => [...new Set([c.release, ...c.addons])],
+    bill: (c: DocOf<'Charter'>) => billsOf(c),
   },
   Reservation: {
     network: (r: DocOf<'Reservation'>) => [r.network],

@@ -74,15 +74,29 @@ interface KubeObject {
   metadata: { name: string; namespace?: string };
 }
 
-/** Where an object lives in the API (plural names by rule; the kinds we write follow it). */
-export function pathOf(o: KubeObject): string {
+/** What the API says of its kinds, by version of a group: the name of the resource, and whether it stands in a namespace. */
+export type KnownResources = Map<string, Promise<{ kind: string; name: string; namespaced: boolean }[]>>;
+
+/** Where an object lives, as the API says itself (discovery). @throws ProtocolError where it does not know the kind */
+async function pathOf(k: KubeAt, o: KubeObject, known: KnownResources): Promise<string> {
   const base = o.apiVersion.includes('/') ? `/apis/${o.apiVersion}` : `/api/${o.apiVersion}`;
-  return `${base}${o.metadata.namespace ? `/namespaces/${o.metadata.namespace}` : ''}/${o.kind.toLowerCase()}s/${o.metadata.name}`;
+  const ask = () =>
+    kube<{ resources?: { kind: string; name: string; namespaced: boolean }[] }>(k, base).then((r) => r?.resources ?? []);
+  const find = async () =>
+    (await (known.get(base) ?? known.set(base, ask()).get(base)))?.find((r) => r.kind === o.kind && !r.name.includes('/'));
+  let found = await find();
+  if (!found) {
+    // A definition that was given a moment ago has its own kinds.
+    known.delete(base);
+    found = await find();
+  }
+  if (!found) throw new ProtocolError('answer', `${k.host}:6443`, `it knows no ${o.kind} of ${o.apiVersion}`);
+  return `${base}${found.namespaced ? `/namespaces/${o.metadata.namespace ?? 'default'}` : ''}/${found.name}/${o.metadata.name}`;
 }
 
-/** Server-side apply: made or brought up to date, as often as you like. */
-export const apply = (k: KubeAt, o: KubeObject) =>
-  kube(k, `${pathOf(o)}?fieldManager=praesidor&force=true`, {
+/** Server-side apply: made or brought up to date, as often as you like. `known` is kept by whoever applies several objects. */
+export const apply = async (k: KubeAt, o: KubeObject, known: KnownResources = new Map()) =>
+  kube(k, `${await pathOf(k, o, known)}?fieldManager=praesidor&force=true`, {
     method: 'PATCH',
     contentType: 'application/apply-patch+yaml',
     body: o,

@@ -136,7 +136,7 @@ export async function systemLacks(
   const untrusting = lacksAuthority(contents.data, authorityOf(ctx.config));
   return {
     packages: contents.data.packages.length,
-    lacks: [...lacksOf(contents.data, needsOf(plan.release)), ...(untrusting ? [untrusting] : [])],
+    lacks: [...lacksOf(contents.data, needsOf(plan.release, plan.charter)), ...(untrusting ? [untrusting] : [])],
   };
 }
 

@@ -53,7 +53,19 @@ export async function sealedContext(
   // Nodes will send it there: the keyring has to allow that, as it has to allow it to us.
   const kept = mirror && pull?.leash({ host: hostOf(mirror.endpoint), address: '' });
   if (kept) throw new Refusal('not-now', `${kept}.`, { remedy: 'A warden can add the place to that entry under Keyring.' });
+  const entries = new Map<string, string>();
+  for (const a of plan.answers.filter((x) => x.secret)) {
+    const held = await credential(ctx.config, m, a.value, { use: 'other', document: `Charter ${plan.charter.name}` });
+    const kept = held.leash({ host: '', address: '' });
+    if (kept)
+      throw new Refusal('not-now', `${kept}.`, {
+        remedy: 'A warden can add the charter to the places of that entry under Keyring.',
+      });
+    entries.set(`keyring ${a.value}`, held.secret);
+  }
   const secret = (name: string) => {
+    const entry = entries.get(name);
+    if (entry !== undefined) return entry;
     if (name.startsWith('pull ')) return pull ? Buffer.from(`${pull.user}:${pull.secret}`).toString('base64') : '';
     const found = secrets.get(name);
     if (found === undefined) throw new Error(`the plan has no secret ${name}`);

@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import { type Plan, resolve } from '@praesidor/core/charter';
+import { heldFor, type Plan, resolve } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
 import { leftOver } from '@praesidor/core/ledger';
 import type { Principal } from '@praesidor/core/access';
@@ -60,16 +60,16 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
     changed.set(`${kind} ${key}`, { kind, key, before: first ? first.before : (before ?? null), after });
   };
   const put = (doc: Doc, before: Doc | undefined) => note(doc.kind, keyOf(doc), before, doc);
-  const wanted = new Map(plan.nodes.map((n) => [n.host, n.role]));
+  const wanted = new Map(plan.nodes.map((n) => [n.host, heldFor(name, n)]));
   for (const host of estate.hosts) {
-    const role = wanted.get(host.name);
-    if (role && (host.held?.charter !== name || host.held.role !== role)) {
+    const held = wanted.get(host.name);
+    if (held && !same(host.held, held)) {
       const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
       if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);
-      put({ ...step.host, held: { charter: name, role } }, host);
+      put({ ...step.host, held }, host);
       out.hosts.push(host.name);
     }
-    if (!role && host.held?.charter === name && host.state === 'held') {
+    if (!held && host.held?.charter === name && host.state === 'held') {
       const step = doTo(host, 'let-go', { fits: true });
       if ('refused' in step) continue;
       put(step.host, host);

@@ -28,11 +28,14 @@ export function DocumentForm({
   raw,
   estate,
   onSet,
+  only,
 }: {
   kind: Kind;
   raw: RawDocument;
   estate: Estate;
   onSet: (path: FieldPath, value: unknown) => void;
+  /** One field of it alone. */
+  only?: string;
 }) {
   const resolver = useMemo(() => resolverOf(kind), [kind]);
   const form = useForm<RawDocument>({ values: raw, resolver, mode: 'onChange' });
@@ -47,7 +50,13 @@ export function DocumentForm({
   return (
     <AroundContext value={around}>
       <FormProvider {...form}>
-        <FieldList shapes={shapeOf(kind).filter((s) => !s.words.by)} below={[]} />
+        {only ? (
+          shapeOf(kind)
+            .filter((s) => s.key === only)
+            .map((s) => <OneField key={s.path} shape={s} path={[s.key]} />)
+        ) : (
+          <FieldList shapes={shapeOf(kind).filter((s) => !s.words.by)} below={[]} />
+        )}
       </FormProvider>
     </AroundContext>
   );

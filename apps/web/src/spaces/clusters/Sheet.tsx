@@ -5,6 +5,7 @@ import { useContext } from 'react';
 import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
 import { at, fields, optionsOf, sections, withValue } from './fields.ts';
 import { Follows } from './Follows.tsx';
+import { RowsValue } from './RowsValue.tsx';
 import { SetValue } from './SetValue.tsx';
 
 /** Where a finding about something else shows on the right side. */
@@ -60,7 +61,7 @@ export function Sheet({
         <span>You set</span>
         <span>Follows from it</span>
       </div>
-      {([1, 2, 3, 4, 5] as const).map((n) => (
+      {([1, 2, 3, 4, 5, 6] as const).map((n) => (
         <section key={n} aria-label={sections[n]} className="grid grid-cols-[128px_minmax(0,1fr)_minmax(0,1fr)] gap-x-5 pb-2">
           <div className="border-rule-2 border-t pt-2">
             <div className="text-ink-3 text-sm">§{n}</div>
@@ -75,17 +76,21 @@ export function Sheet({
                 return (
                   <div key={f.label} data-row tabIndex={-1} className="flex items-baseline pb-1">
                     <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
-                    <SetValue
-                      field={f}
-                      value={value}
-                      options={f.kind === 'choice' ? optionsOf(f, estate, draft) : []}
-                      computed={plan && followedValue(plan, f.path)}
-                      changed={JSON.stringify(value) !== JSON.stringify(at(saved, f.path))}
-                      wrong={found.some((x) => x.severity === 'stop')}
-                      onSet={(v) =>
-                        onEdit(withValue(draft, f.path[0] === 'servicePool' && v === undefined ? ['servicePool'] : f.path, v))
-                      }
-                    />
+                    {f.kind === 'rows' ? (
+                      <RowsValue field={f} draft={draft} saved={saved} estate={estate} onEdit={onEdit} />
+                    ) : (
+                      <SetValue
+                        field={f}
+                        value={value}
+                        options={f.kind === 'choice' ? optionsOf(f, estate, draft) : []}
+                        computed={plan && followedValue(plan, f.path)}
+                        changed={JSON.stringify(value) !== JSON.stringify(at(saved, f.path))}
+                        wrong={found.some((x) => x.severity === 'stop')}
+                        onSet={(v) =>
+                          onEdit(withValue(draft, f.path[0] === 'servicePool' && v === undefined ? ['servicePool'] : f.path, v))
+                        }
+                      />
+                    )}
                     {number(found)}
                   </div>
                 );

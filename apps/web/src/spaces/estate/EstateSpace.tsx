@@ -3,6 +3,7 @@ import { failedSteps, underWay } from '@praesidor/core/schedule';
 import { spaceOf } from '@praesidor/core/address';
 import type { Finding } from '@praesidor/core/checks';
 import {
+  billsOf,
   byName,
   type Charter,
   type Estate,
@@ -249,7 +250,7 @@ function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserve
   const tight = networks[0];
   const seen = registry && estate.observed.registries[registry.name];
   const held = new Set(seen?.digests);
-  const wanted = [...new Set(charters.flatMap((c) => [c.release, ...c.addons]))]
+  const wanted = [...new Set(charters.flatMap((c) => billsOf(c)))]
     .map((n) => estate.observed.bills[n])
     .filter((b) => b !== undefined);
   const short = new Set(wanted.flatMap((b) => Object.keys(b.blobs).filter((d) => !held.has(d)))).size;

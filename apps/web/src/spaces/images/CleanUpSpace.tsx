@@ -2,7 +2,7 @@ import type { Scrub as ScrubState } from '@praesidor/contract';
 import { handOver, type Retention, suffices } from '@praesidor/core/images';
 import { bytesText, counted } from '@praesidor/core/words';
 import type { Edit, Estate, Registry } from '@praesidor/core/model';
-import { holdsCount } from '@praesidor/core/model';
+import { billsOf, holdsCount } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useState } from 'react';
 import { Link } from 'react-router';
@@ -245,7 +245,7 @@ function Scrub({ registry }: { registry: Registry }) {
 function Suffices({ registry, estate }: { registry: Registry; estate: Estate }) {
   const host = estate.hosts.find((h) => h.name === registry.host);
   if (!host) return null;
-  const bills = [...new Set(estate.charters.filter((c) => registry.name === c.mirror).flatMap((c) => [c.release, ...c.addons]))];
+  const bills = [...new Set(estate.charters.filter((c) => registry.name === c.mirror).flatMap((c) => billsOf(c)))];
   return (
     <MarginPart title={`Is ${host.name} large enough?`}>
       {suffices(estate, registry, host, bills).map((l) => (

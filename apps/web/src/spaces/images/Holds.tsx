@@ -1,7 +1,7 @@
 import { heldBy, missing, sizeOf } from '@praesidor/core/images';
 import { bytesText } from '@praesidor/core/words';
 import type { Bill, Estate, Registry } from '@praesidor/core/model';
-import { holdsCount } from '@praesidor/core/model';
+import { billsOf, holdsCount } from '@praesidor/core/model';
 import { useContext } from 'react';
 import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
 
@@ -10,7 +10,7 @@ export function Holds({ registry, bill, estate }: { registry: Registry; bill: Bi
   const findings = useContext(MarginContext);
   const seen = estate.observed.registries[registry.name];
   const { name } = registry;
-  const users = estate.charters.filter((c) => c.mirror === name && bill && [c.release, ...c.addons].includes(bill.name));
+  const users = estate.charters.filter((c) => c.mirror === name && bill && billsOf(c).includes(bill.name));
   if (!bill || !seen || (seen.error && !holdsCount(seen)))
     return <td className="text-ink-3">{!bill ? '…' : seen?.error ? 'out of reach' : 'not looked at'}</td>;
   const lack = missing(bill, heldBy(seen, registry));

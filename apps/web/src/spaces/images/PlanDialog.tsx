@@ -1,3 +1,4 @@
+import { billsOf } from '@praesidor/core/model';
 import { heldBy, joinBills, missing, splitIntoCases, staysWithin, timeToMove, usualOverhead } from '@praesidor/core/images';
 import { bytesText, counted } from '@praesidor/core/words';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
@@ -286,5 +287,5 @@ function Follows({
 }
 
 const defaults = (estate: Estate, target: string) => [
-  ...new Set(estate.charters.filter((c) => c.mirror === target).flatMap((c) => [c.release, ...c.addons])),
+  ...new Set(estate.charters.filter((c) => c.mirror === target).flatMap((c) => billsOf(c))),
 ];

@@ -1,3 +1,4 @@
+import { billsOf } from '@praesidor/core/model';
 import { type PullStep, type WouldPull, wouldPull } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
 import { useMutation } from '@tanstack/react-query';
@@ -16,7 +17,7 @@ export function WhereFrom({ estate, site }: { estate: Estate; site: string }) {
   const host = estate.hosts.find((h) => h.name === asked);
   const charter = estate.charters.find((c) => c.name === (host?.held?.charter ?? asked));
   const images = [...estate.releases, ...estate.addons]
-    .filter((r) => [charter?.release, ...(charter?.addons ?? [])].includes(r.name))
+    .filter((r) => charter !== undefined && billsOf(charter).includes(r.name))
     .flatMap((r) => r.components.map((x) => x.image));
   const [typed, setTyped] = useState<string | undefined>(useScope().params.get('image') ?? undefined);
   const image = typed ?? images[2] ?? '';

@@ -18,7 +18,7 @@ export const addresses = aspect<
       nodeAddresses: Object.fromEntries([...a.nodes].map(([host, n]) => [host, n.address])),
       inARow: a.inARow,
       problems: [
-        ...(a.failed ? [{ about: 'addresses' as const, path: ['machineNetwork'], text: a.failed }] : []),
+        ...(a.failed ? [{ about: 'addresses' as const, path: a.failedAt ?? ['machineNetwork'], text: a.failed }] : []),
         ...(network && (!a.api || !a.inbound)
           ? [
               {
@@ -76,7 +76,10 @@ export const addresses = aspect<
             ? `${row[0]} – .${row.at(-1)?.split('.').at(-1)}, ${row.length} in a row`
             : row.join(', ')
           : '—',
-        why: nodes.map((n) => because('node address', { host: n.host, address: n.address, mac: n.mac })),
+        why: [
+          ...(charter.nodesFrom ? [because('run from an address', { from: charter.nodesFrom }, ['nodesFrom'])] : []),
+          ...nodes.map((n) => because('node address', { host: n.host, address: n.address, mac: n.mac })),
+        ],
         mono: true,
       },
     ];

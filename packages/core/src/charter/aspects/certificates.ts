@@ -15,7 +15,7 @@ export const certificates = aspect<Pick<Plan, 'certificates'>>({
   lines: ({ certificates: all }) => [
     {
       id: 'certificates',
-      section: 5,
+      section: 6,
       label: 'Certificates',
       text: `${all.length}, first to be renewed after ${Math.min(...all.map((x) => x.days), 3650)} days`,
       why: all

@@ -3,7 +3,8 @@ import { holdsCount } from '../../model/observed.ts';
 import type { Plan } from '../plan.ts';
 import { bytesText, counted } from '../../words/amounts.ts';
 import { aspect, because } from './aspect.ts';
-import { billsOf, references } from './references.ts';
+import { addonsOf, billsOf } from '../../model/bills.ts';
+import { references } from './references.ts';
 
 export const images = aspect<Pick<Plan, 'images' | 'mirrorRules'>>({
   name: 'images',
@@ -43,7 +44,7 @@ export const images = aspect<Pick<Plan, 'images' | 'mirrorRules'>>({
         : 'not computed yet',
       why: [
         because('bill walked', { release: charter.release }, ['release']),
-        ...(charter.addons.length ? [because('bill of add-ons', { addons: charter.addons.join(', ') }, ['addons'])] : []),
+        ...(addonsOf(charter).length ? [because('bill of add-ons', { addons: addonsOf(charter).join(', ') }, ['addons'])] : []),
         because('layers once'),
       ],
     },

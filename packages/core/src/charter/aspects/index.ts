@@ -1,4 +1,5 @@
 import { addresses } from './addresses.ts';
+import { answers } from './answers.ts';
 import { capacity } from './capacity.ts';
 import { certificates } from './certificates.ts';
 import { images } from './images.ts';
@@ -9,6 +10,7 @@ import { proxy } from './proxy.ts';
 import { quorum } from './quorum.ts';
 import { ranges } from './ranges.ts';
 import { references } from './references.ts';
+import { storage } from './storage.ts';
 import { timers } from './timers.ts';
 
 /** Every aspect of a plan, in the order of the sheet. What needs what is found out by computing; the order here is for reading alone. */
@@ -24,5 +26,7 @@ export const aspects = [
   proxy,
   ranges,
   addresses,
+  storage,
+  answers,
   certificates,
 ] as const;

@@ -1,21 +1,37 @@
 import type { Plan, PlannedNode } from '../plan.ts';
+import { type Pool, poolLabel, poolsOf, roleLabel } from '../pools.ts';
 import { interfaceWithAddress, uplinkFor } from '../uplink.ts';
 import { addresses } from './addresses.ts';
 import { aspect } from './aspect.ts';
 import { placement } from './placement.ts';
 import { references } from './references.ts';
 
+/** What nodes of a pool are marked with: its own labels, its name, and what it is kept for. */
+const markedBy = (pool: Pool | undefined): Pick<PlannedNode, 'labels' | 'taints'> => ({
+  labels: pool
+    ? [
+        ...(pool.role === 'worker' ? [`${poolLabel}=${pool.name}`] : []),
+        ...pool.roles.map((r) => `${roleLabel(r)}=yes`),
+        ...pool.labels,
+      ]
+    : [],
+  taints: pool?.taints ?? [],
+});
+
 export const nodes = aspect<Pick<Plan, 'nodes'>>({
   name: 'nodes',
-  compute: ({ need }) => {
+  compute: ({ charter, need }) => {
     const { site, network } = need(references);
     const { nodeAddresses } = need(addresses);
+    const pools = new Map(poolsOf(charter).map((p) => [p.name, p]));
     return {
       nodes: need(placement).chosen.map((c): PlannedNode => {
         const uplink = uplinkFor(c.host, network);
         return {
           host: c.host.name,
           role: c.role,
+          pool: c.pool,
+          ...markedBy(pools.get(c.pool)),
           zone: c.host.zone ?? '',
           rack: c.host.rack ?? '',
           address: nodeAddresses[c.host.name] ?? '',

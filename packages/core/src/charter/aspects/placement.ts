@@ -2,18 +2,21 @@ import { disksOf } from '../disks.ts';
 import { counted } from '../../words/amounts.ts';
 import { type Chosen, place } from '../placement.ts';
 import type { Computed, Plan } from '../plan.ts';
+import { firstPool, poolsOf } from '../pools.ts';
 import { aspect, because } from './aspect.ts';
 
-export const placement = aspect<Pick<Plan, 'notChosen'> & { chosen: Chosen[] }>({
+export const placement = aspect<Pick<Plan, 'notChosen' | 'spread'> & { chosen: Chosen[] }>({
   name: 'placement',
   compute: ({ charter, view }) => {
-    const { chosen, notChosen, short } = place(charter, view);
+    const { chosen, notChosen, short, spread } = place(charter, view);
     return {
       chosen,
       notChosen,
+      spread,
       problems: short.map((s) => ({
         about: s.role === 'worker' ? 'workers' : 'control-plane',
         path: s.path,
+        named: s.pool,
         text: `${s.found} of ${s.wanted} hosts found`,
         wanted: s.wanted,
         found: s.found,
@@ -21,16 +24,20 @@ export const placement = aspect<Pick<Plan, 'notChosen'> & { chosen: Chosen[] }>(
     };
   },
   lines: (plan) => [
-    ...(['control-plane', 'worker'] as const).map((role) => {
-      const of = plan.nodes.filter((n) => n.role === role);
+    ...poolsOf(plan.charter).map((pool) => {
+      const of = plan.nodes.filter((n) => n.pool === pool.name);
+      const count = [...pool.path, 'count'];
       return {
-        id: role,
+        id: pool.role === 'control-plane' ? pool.role : pool.name === firstPool ? 'worker' : `pool ${pool.name}`,
         section: 2 as const,
-        label: role === 'worker' ? 'Workers' : 'Control plane',
-        text: of.map((n) => `${n.host} ${n.zone}`).join(' · ') || 'no host yet',
-        why: of.map((n) =>
-          because('host chosen', { host: n.host, why: n.why }, [role === 'worker' ? 'workers' : 'controlPlane', 'count']),
-        ),
+        label: pool.role === 'control-plane' ? 'Control plane' : pool.name === firstPool ? 'Workers' : pool.name,
+        text: of.map((n) => `${n.host} ${n.zone}`).join(' · ') || (pool.count ? 'no host yet' : 'none'),
+        why: [
+          ...of.map((n) => because('host chosen', { host: n.host, why: n.why }, count)),
+          ...(pool.role === 'control-plane'
+            ? plan.spread.filter((s) => s.atMost).map((s) => because('spread', { ...s }, count))
+            : []),
+        ],
         mono: true,
       };
     }),

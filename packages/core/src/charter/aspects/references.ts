@@ -1,4 +1,4 @@
-import type { Charter, DocOf, Network, Release, Site } from '../../model/documents.ts';
+import type { DocOf, Network, Release, Site } from '../../model/documents.ts';
 import type { Problem } from '../plan.ts';
 import { aspect } from './aspect.ts';
 
@@ -29,6 +29,9 @@ export const references = aspect<References>({
       ...(release ? [] : [lacks('release', ['release'], charter.release)]),
       ...(mirror ? [] : [lacks('mirror', ['mirror'], charter.mirror)]),
       ...charter.addons.flatMap((name, i) => (view.get('Addon', name) ? [] : [lacks('addon', ['addons', i], name)])),
+      ...(charter.podNetwork && !view.get('Addon', charter.podNetwork)
+        ? [lacks('addon', ['podNetwork'], charter.podNetwork)]
+        : []),
     ];
     return {
       ...(site ? { site } : {}),
@@ -43,6 +46,3 @@ export const references = aspect<References>({
 const place = 'registry';
 const nouns: Partial<Record<Problem['about'], string>> = { addon: 'add-on' };
 const nounOf = (about: Problem['about']) => (about === 'mirror' ? place : (nouns[about] ?? about));
-
-/** Names of the bills that a charter asks for. */
-export const billsOf = (charter: Charter): string[] => [charter.release, ...charter.addons];

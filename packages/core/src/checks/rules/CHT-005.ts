@@ -1,3 +1,4 @@
+import { firstPool } from '../../charter/pools.ts';
 import { each, planFor } from '../check.ts';
 
 export const CHT005 = each('Charter', {
@@ -13,7 +14,7 @@ export const CHT005 = each('Charter', {
         subject: { kind: 'Charter' as const, name: c.name },
         path: p.path,
         site: c.site,
-        title: `${p.found} of ${p.wanted} ${p.about === 'workers' ? 'workers' : 'control-plane hosts'} found`,
+        title: `${p.found} of ${p.wanted} ${p.about === 'workers' ? (p.named === firstPool ? 'workers' : `hosts for ${p.named}`) : 'control-plane hosts'} found`,
         text: notChosen.length
           ? `Not chosen: ${notChosen
               .slice(0, 4)

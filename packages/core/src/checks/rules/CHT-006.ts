@@ -1,3 +1,4 @@
+import { nodeCount } from '../../charter/pools.ts';
 import { each, planFor } from '../check.ts';
 
 export const CHT006 = each('Charter', {
@@ -6,7 +7,7 @@ export const CHT006 = each('Charter', {
   about: 'the pod range has fewer blocks than nodes',
   find: (c, view) => {
     const { room } = planFor(view, c);
-    const nodes = c.controlPlane.count + c.workers.count;
+    const nodes = nodeCount(c);
     return room.nodes < nodes
       ? [
           {

@@ -1,3 +1,4 @@
+import { workerCount } from '../../charter/pools.ts';
 import { fits } from '../../charter/placement.ts';
 import { at, each, planFor, setTo } from '../check.ts';
 
@@ -6,7 +7,7 @@ export const CHT019 = each('Charter', {
   severity: 'mind',
   about: 'one worker carries everything',
   find: (d, view) => {
-    return d.workers.count === 1 && d.controlPlane.count > 1
+    return workerCount(d) === 1 && d.workers.count === 1 && d.controlPlane.count > 1
       ? [
           at(d, ['workers', 'count'], {
             title: `${d.name} has one worker`,

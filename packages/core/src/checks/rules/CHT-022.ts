@@ -1,3 +1,4 @@
+import { nodeCount } from '../../charter/pools.ts';
 import { at, each, planFor } from '../check.ts';
 
 export const CHT022 = each('Charter', {
@@ -6,7 +7,7 @@ export const CHT022 = each('Charter', {
   about: 'no block of the pod range is left for a node more',
   find: (d, view) => {
     const { room } = planFor(view, d);
-    const nodes = d.controlPlane.count + d.workers.count;
+    const nodes = nodeCount(d);
     return room.nodes === nodes
       ? [
           at(d, ['pods', 'range'], {

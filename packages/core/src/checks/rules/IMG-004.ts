@@ -1,3 +1,4 @@
+import { billsOf } from '../../model/bills.ts';
 import { sizeOf } from '../../images/bill.ts';
 import { bytesText } from '../../words/amounts.ts';
 import { each } from '../check.ts';
@@ -9,9 +10,7 @@ export const IMG004 = each('Registry', {
   find: (r, view) => {
     if (!r.diskGB) return [];
     const users = view.by('Charter', 'mirror', r.name);
-    const bills = [...new Set(users.flatMap((c) => [c.release, ...c.addons]))]
-      .map((n) => view.get('bill', n))
-      .filter((b) => b !== undefined);
+    const bills = [...new Set(users.flatMap((c) => billsOf(c)))].map((n) => view.get('bill', n)).filter((b) => b !== undefined);
     // An upper bound first: shared layers are only taken apart where it matters.
     const atMost = bills.reduce((n, b) => n + sizeOf(b).declaredBytes, 0);
     const need = atMost > r.diskGB * 1e9 * 0.9 ? sizeOf(bills).declaredBytes : 0;

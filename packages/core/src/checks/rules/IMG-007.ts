@@ -1,3 +1,4 @@
+import { billsOf } from '../../model/bills.ts';
 import { keptAt } from '../../images/mirror.ts';
 import { each } from '../check.ts';
 
@@ -11,7 +12,7 @@ export const IMG007 = each('Registry', {
     const users = view.by('Charter', 'mirror', r.name);
     const wanted = new Map<string, string>(
       users
-        .flatMap((c) => [c.release, ...c.addons])
+        .flatMap((c) => billsOf(c))
         .flatMap((n) => view.get('bill', n)?.images ?? [])
         .map((i) => {
           const { repository, tag } = keptAt(i.ref, r);

@@ -1,3 +1,4 @@
+import { addonsOf } from '../../model/bills.ts';
 import { runsWith, skewFaults } from '../../images/versions.ts';
 import { each } from '../check.ts';
 
@@ -21,7 +22,7 @@ export const IMG010 = each(['Release', 'Charter'], {
             : `It is ${minors(Math.abs(f.by))} ${f.by < 0 ? 'behind' : 'ahead'}; ${doc.name} allows ${f.behind} behind and ${f.ahead} ahead.`,
       }));
     const release = view.get('Release', doc.release);
-    return doc.addons.flatMap((name) => {
+    return addonsOf(doc).flatMap((name) => {
       const addon = view.get('Addon', name);
       return release && addon && !runsWith(addon, release)
         ? [

@@ -1,3 +1,4 @@
+import { billsOf } from '../../model/bills.ts';
 import { behind } from '../../images/behind.ts';
 import { bytesText } from '../../words/amounts.ts';
 import { sizeOf } from '../../images/bill.ts';
@@ -13,7 +14,7 @@ export const IMG012 = each('Registry', {
     const seen = view.get('seen registry', r.name);
     if (r.role === 'source' || seen?.free === undefined) return [];
     // What all of it weighs first: what is there already is only looked for where that would not fit.
-    const bills = [...new Set(view.by('Charter', 'mirror', r.name).flatMap((c) => [c.release, ...c.addons]))];
+    const bills = [...new Set(view.by('Charter', 'mirror', r.name).flatMap((c) => billsOf(c)))];
     if (sizeOf(bills.flatMap((n) => view.get('bill', n) ?? [])).bytes <= seen.free) return [];
     const estate = estateOf(view, r.name);
     const bytes = behind(estate, [r])[0]?.bytes ?? 0;

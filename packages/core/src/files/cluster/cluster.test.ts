@@ -74,8 +74,17 @@ describe('what the build gives to the API', () => {
     expect([one(ctx, 'Service', 'cluster-dns').spec?.clusterIP]).toEqual(kubelet.clusterDNS);
   });
   it('the service pool is announced by the program that an add-on brings, as the charter says', () => {
-    const pool = { range: '10.62.8.64-10.62.8.79', announce: 'bgp' };
-    expect(one(context(['servicePool'], pool), 'ConfigMap', 'service-announcer').data).toEqual(pool);
+    const peers = [
+      { address: '10.62.8.2', as: 64513 },
+      { address: '10.62.8.3', as: 64514 },
+    ];
+    const pool = { range: '10.62.8.64-10.62.8.79', announce: 'bgp', as: 64512, peers };
+    expect(one(context(['servicePool'], pool), 'ConfigMap', 'service-announcer').data).toEqual({
+      range: pool.range,
+      announce: 'bgp',
+      as: '64512',
+      peers: '10.62.8.2 64513\n10.62.8.3 64514',
+    });
     expect(one(context(['servicePool'], undefined), 'ConfigMap', 'service-announcer')).toBeUndefined();
   });
   it('the API server starts pods that set up their node', () => {

@@ -1,4 +1,4 @@
-import { imageOf, type KitContext } from '../kit.ts';
+import { imageOf, type KitContext, keptFor, placedOn } from '../kit.ts';
 import { accountWith, type ClusterObject, copies, follow, labelsOf } from './object.ts';
 
 const name = 'inbound-router';
@@ -22,11 +22,12 @@ export function inbound(ctx: KitContext): ClusterObject[] {
       { apiGroups: ['networking.k8s.io'], resources: ['ingresses', 'ingressclasses'], verbs: follow },
       { apiGroups: ['networking.k8s.io'], resources: ['ingresses/status'], verbs: ['update', 'patch'] },
     ]),
-    copies(Math.min(2, Math.max(1, nodes.length)), {
+    copies(Math.min(2, Math.max(1, keptFor(ctx.plan, 'inbound').length || nodes.length)), {
       name,
       cluster: charter.name,
       pod: {
         serviceAccountName: name,
+        ...placedOn(ctx.plan, 'inbound'),
         containers: [
           {
             name,

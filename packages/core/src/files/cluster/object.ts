@@ -2,6 +2,10 @@ import type { IDaemonSet } from 'kubernetes-models/apps/v1/DaemonSet';
 import type { IDeployment } from 'kubernetes-models/apps/v1/Deployment';
 import type { IClusterRole } from 'kubernetes-models/rbac.authorization.k8s.io/v1/ClusterRole';
 import type { IClusterRoleBinding } from 'kubernetes-models/rbac.authorization.k8s.io/v1/ClusterRoleBinding';
+import type { ICSIDriver } from 'kubernetes-models/storage.k8s.io/v1/CSIDriver';
+import type { IStorageClass } from 'kubernetes-models/storage.k8s.io/v1/StorageClass';
+import type { IPersistentVolume } from 'kubernetes-models/v1/PersistentVolume';
+import type { ISecret } from 'kubernetes-models/v1/Secret';
 import type { IConfigMap } from 'kubernetes-models/v1/ConfigMap';
 import type { IService } from 'kubernetes-models/v1/Service';
 import type { IServiceAccount } from 'kubernetes-models/v1/ServiceAccount';
@@ -18,6 +22,10 @@ export type ClusterObject = (
   | IConfigMap
   | IService
   | IServiceAccount
+  | ISecret
+  | IPersistentVolume
+  | IStorageClass
+  | ICSIDriver
 ) & {
   metadata: { name: string; namespace?: string };
 };

@@ -13,7 +13,7 @@ export function podNetwork(ctx: KitContext): ClusterObject[] {
   const image = imageOf(ctx, name);
   const init = imageOf(ctx, 'pod-network-init');
   const { charter, podMtu } = ctx.plan;
-  if (!image) return [];
+  if (!image || charter.podNetwork) return [];
   const mounts = [
     { name: 'settings', mountPath: '/etc/pod-network', readOnly: true },
     { name: 'cni-configuration', mountPath: '/host/cni/net.d' },

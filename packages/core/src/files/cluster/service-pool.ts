@@ -4,7 +4,7 @@ import { accountWith, type ClusterObject, configMap, follow, nodeName, onEveryNo
 /** The component of a release or an add-on that gives services addresses of the pool, and answers for them. */
 export const announcer = 'service-announcer';
 
-/** Told the pool and how it is announced, as files in /etc/service-announcer; it writes the address into a service's status. */
+/** Told the pool and how it is announced (by ARP and NDP, or by BGP: its AS number, and a router a line with its own), as files in /etc/service-announcer; it writes the address into a service's status. */
 export function servicePool(ctx: KitContext): ClusterObject[] {
   const image = imageOf(ctx, announcer);
   const { charter } = ctx.plan;
@@ -17,7 +17,16 @@ export function servicePool(ctx: KitContext): ClusterObject[] {
       { apiGroups: ['coordination.k8s.io'], resources: ['leases'], verbs: [...follow, 'create', 'update'] },
       { apiGroups: [''], resources: ['events'], verbs: ['create', 'patch'] },
     ]),
-    configMap(announcer, { range: charter.servicePool.range, announce: charter.servicePool.announce }),
+    configMap(announcer, {
+      range: charter.servicePool.range,
+      announce: charter.servicePool.announce,
+      ...(charter.servicePool.announce === 'bgp'
+        ? {
+            as: String(charter.servicePool.as ?? ''),
+            peers: (charter.servicePool.peers ?? []).map((p) => `${p.address} ${p.as}`).join('\n'),
+          }
+        : {}),
+    }),
     onEveryNode({
       name: announcer,
       cluster: charter.name,

@@ -1,3 +1,4 @@
+import { serverList } from '../../address/parse.ts';
 import { resolversOf, timeServersOf } from '../../naming/servers.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { lowerLinkOf, uplinkOf } from '../../charter/uplink.ts';
@@ -48,7 +49,8 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
     ],
     ssh_pwauth: false,
     disable_root: true,
-    ntp: { enabled: true, servers: timeServersOf(site, network) },
+    ntp: { enabled: true, servers: plan.charter.ntp ? serverList(plan.charter.ntp).servers : timeServersOf(site, network) },
+    ...(plan.charter.timezone ? { timezone: plan.charter.timezone } : {}),
     runcmd: [['/usr/local/sbin/praesidor-prepare']],
   };
   // Apart from user-data, which a machine keeps: later, when it starts from its disk, nobody listens there.

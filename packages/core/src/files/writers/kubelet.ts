@@ -1,6 +1,7 @@
 import { bits, formatIp, parsePrefix } from '../../address/parse.ts';
 import { nodeFile, type NodeWriter } from '../kit.ts';
 import { environment, yaml } from '../quote.ts';
+import { taintOf } from '../taint.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 /** The cluster DNS address: the tenth of the service range, as is the custom. */
@@ -16,6 +17,10 @@ export const kubelet: NodeWriter = {
     const { charter, api } = ctx.plan;
     // Where there are no workers, the control plane runs what they would.
     const alone = !ctx.plan.nodes.some((n) => n.role === 'worker');
+    const taints = [
+      ...(node.role === 'control-plane' && !alone ? ['node-role.kubernetes.io/control-plane:NoSchedule'] : []),
+      ...node.taints,
+    ].map(taintOf);
     const config = {
       apiVersion: 'kubelet.config.k8s.io/v1beta1',
       kind: 'KubeletConfiguration',
@@ -42,15 +47,21 @@ export const kubelet: NodeWriter = {
       authorization: { mode: 'Webhook' },
       tlsCertFile: '/etc/kubernetes/pki/kubelet.crt',
       tlsPrivateKeyFile: '/etc/kubernetes/pki/kubelet.key',
-      ...(node.role === 'control-plane' && !alone
-        ? { registerWithTaints: [{ key: 'node-role.kubernetes.io/control-plane', effect: 'NoSchedule' }] }
-        : {}),
+      ...(taints.length ? { registerWithTaints: taints } : {}),
     };
-    const labels = [`topology.kubernetes.io/zone=${node.zone || 'none'}`, `topology.kubernetes.io/region=${charter.site}`].join(
-      ',',
-    );
+    const labels = [
+      `topology.kubernetes.io/zone=${node.zone || 'none'}`,
+      `topology.kubernetes.io/region=${charter.site}`,
+      ...node.labels,
+    ].join(',');
     return [
-      nodeFile('/etc/kubernetes/kubelet.yaml', yaml(config), ['charter.services.range', 'charter.pods.most', 'charter.timers']),
+      nodeFile('/etc/kubernetes/kubelet.yaml', yaml(config), [
+        'charter.services.range',
+        'charter.pods.most',
+        'charter.timers',
+        'charter.workers',
+        'charter.pools',
+      ]),
       nodeFile(
         '/etc/systemd/system/kubelet.service',
         `[Unit]
@@ -72,7 +83,7 @@ WantedBy=multi-user.target
       nodeFile(
         '/etc/kubernetes/kubelet.env',
         `${environment('KUBELET_ARGS', `--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}`)}\n`,
-        ['host.zone', 'ledger'],
+        ['host.zone', 'ledger', 'charter.workers', 'charter.pools'],
       ),
       nodeFile(
         '/etc/kubernetes/kubelet.kubeconfig',

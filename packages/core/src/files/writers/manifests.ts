@@ -1,10 +1,12 @@
+import { addons, broughtNetwork } from '../cluster/addons.ts';
 import { clusterDns } from '../cluster/cluster-dns.ts';
 import { inbound } from '../cluster/inbound.ts';
 import { kubeProxy } from '../cluster/kube-proxy.ts';
-import { type ClusterObject, onWorkers } from '../cluster/object.ts';
+import type { ClusterObject } from '../cluster/object.ts';
 import { podNetwork } from '../cluster/pod-network.ts';
 import { servicePool } from '../cluster/service-pool.ts';
-import { type ClusterWriter, componentsOf, file, type KitContext } from '../kit.ts';
+import { storage } from '../cluster/storage.ts';
+import { type ClusterWriter, file, type KitContext } from '../kit.ts';
 import { yaml } from '../quote.ts';
 
 /** Kubelets ask for their next certificate by themselves; without this nobody grants it, and nodes drop out after a year. */
@@ -22,30 +24,24 @@ const renewal = (): ClusterObject[] => [
   },
 ];
 
-/** Programs of add-ons, on every worker; what has a file of its own here is left out. */
-function addons(ctx: KitContext): ClusterObject[] {
-  const { charter } = ctx.plan;
-  return componentsOf(ctx)
-    .filter(
-      (c) =>
-        c.on === 'worker' &&
-        !['inbound-router', 'service-announcer'].includes(c.name) &&
-        charter.addons.some((a) => ctx.estate.addons.find((x) => x.name === a)?.components.includes(c)),
-    )
-    .map((c) => onWorkers({ name: c.name, cluster: charter.name, pod: { containers: [{ name: c.name, image: c.image }] } }));
-}
-
 /** What the build gives to the API, stage by stage, in this order. A new part of a cluster is a file and a line here. */
 const stages = {
-  'pod-network': [renewal, podNetwork, kubeProxy],
+  'pod-network': [renewal, podNetwork, broughtNetwork, kubeProxy],
   names: [clusterDns],
   inbound: [servicePool, inbound],
+  storage: [storage],
   addons: [addons],
 } satisfies Record<string, ((ctx: KitContext) => ClusterObject[])[]>;
 export type Stage = keyof typeof stages;
 
 export const clusterObjects = (ctx: KitContext): { stage: Stage; objects: ClusterObject[] }[] =>
   (Object.keys(stages) as Stage[]).map((stage) => ({ stage, objects: stages[stage].flatMap((make) => make(ctx)) }));
+
+/** The agents of the pod network: what runs on every node for it, whoever brings it. */
+export const networkAgents = (ctx: KitContext): { namespace: string; name: string }[] =>
+  [...podNetwork(ctx), ...broughtNetwork(ctx)].flatMap((o) =>
+    o.kind === 'DaemonSet' ? [{ namespace: o.metadata.namespace ?? 'default', name: o.metadata.name }] : [],
+  );
 
 /** Programs among them, which are to run. */
 export const programsOf = (ctx: KitContext): { kind: 'DaemonSet' | 'Deployment'; namespace: string; name: string }[] =>
@@ -68,6 +64,8 @@ export const manifests: ClusterWriter = {
           'charter.pods',
           'charter.overlay',
           'charter.addons',
+          'charter.storage',
+          'charter.servicePool',
         ]),
       ),
 };

@@ -20,7 +20,7 @@ const settings = [
  */
 export const prepare: NodeWriter = {
   name: 'kernel and network in force',
-  write: (_, node) => [
+  write: ({ plan }, node) => [
     nodeFile('/etc/modules-load.d/praesidor.conf', modules.join('\n'), ['charter.overlay']),
     nodeFile('/etc/sysctl.d/90-praesidor.conf', settings.join('\n'), ['charter.overlay', 'charter.api']),
     nodeFile(
@@ -75,7 +75,7 @@ until ip -o address show dev ${shell(node.nic)} | grep -qF ${shell(` ${node.addr
 done
 systemctl restart systemd-resolved
 praesidor-disks
-systemctl enable --quiet praesidor-boot.service
+${plan.storage.some((c) => c.kind === 'local') ? 'systemd-tmpfiles --create\n' : ''}${plan.charter.syslog ? 'systemctl restart rsyslog\n' : ''}systemctl enable --quiet praesidor-boot.service
 systemctl restart containerd
 systemctl start --no-block praesidor-boot.service
 `,

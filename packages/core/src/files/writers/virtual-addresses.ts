@@ -1,7 +1,7 @@
 import type { PlannedNode } from '../../charter/plan.ts';
 import { parseIp } from '../../address/parse.ts';
 import { proxyAlive } from '../cluster/kube-proxy.ts';
-import { controlPlane, imageOf, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
+import { controlPlane, imageOf, keptFor, type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
 import { hostPort } from '../quote.ts';
 import { balancerAlive } from './load-balancer.ts';
 
@@ -13,10 +13,11 @@ interface Virtual {
   hosts: PlannedNode[];
 }
 
-/** The API address stands on the control plane, the inbound address where workers are, or on the control plane without them. */
+/** The API address stands on the control plane; the inbound address on workers that are kept for it, else on any, else on the control plane. */
 function virtualAddresses(ctx: KitContext): Virtual[] {
   const { api, inbound, nodes } = ctx.plan;
   const workers = nodes.filter((n) => n.role === 'worker');
+  const kept = keptFor(ctx.plan, 'inbound');
   const out: Virtual[] = [];
   if (api.address) out.push({ name: 'api', address: api.address, alive: balancerAlive, hosts: controlPlane(ctx.plan) });
   if (inbound.address && imageOf(ctx, 'inbound-router'))
@@ -25,7 +26,7 @@ function virtualAddresses(ctx: KitContext): Virtual[] {
       address: inbound.address,
       alive: proxyAlive,
       // A few are enough to move it between; all of a hundred would advertise to each other.
-      hosts: (workers.length ? workers : controlPlane(ctx.plan)).slice(0, 5),
+      hosts: (kept.length ? kept : workers.length ? workers : controlPlane(ctx.plan)).slice(0, 5),
     });
   return out;
 }
@@ -80,7 +81,7 @@ export const virtualAddress: NodeWriter = {
       nodeFile(
         '/etc/keepalived/keepalived.conf',
         ['global_defs {', '  enable_script_security', '  script_user root', '}', ...instances, ''].join('\n'),
-        ['charter.api', 'charter.inbound', 'ledger', 'charter.controlPlane', 'charter.workers'],
+        ['charter.api', 'charter.inbound', 'ledger', 'charter.controlPlane', 'charter.workers', 'charter.pools'],
       ),
     ];
   },

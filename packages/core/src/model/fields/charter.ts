@@ -1,11 +1,45 @@
-import type { Fields } from './field.ts';
+import type { Fields, FieldWords } from './field.ts';
+import { needFields } from './requirement.ts';
 import { archChoices } from './shared.ts';
+
+/** What a pool asks of its hosts, and marks its nodes with; the same of every pool. */
+const asked = (pool: string, sheet: Record<string, FieldWords['sheet']> = {}): Fields => {
+  const words: Fields = {
+    minCores: { follows: true, label: 'Cores, at least', rare: true },
+    minMemoryGiB: { follows: true, label: 'Memory, at least', unit: 'GiB', rare: true },
+    needs: { label: 'Further requirements', help: 'Besides what its role requires.', rare: true },
+    ...needFields('needs.*'),
+    from: { label: 'Chosen among', choices: { metal: 'machines alone', guests: 'guests alone' }, rare: true },
+    mould: { label: 'Mould', help: 'Guests that are cast from it alone.', refers: { kind: 'Mould', anywhere: true }, rare: true },
+    zones: { label: 'Zones', help: 'Hosts of these alone.', refers: { of: 'zone' }, rare: true },
+    labels: { label: 'Labels of its nodes', help: 'key=value.', example: 'disk=fast', mono: true, rare: true },
+    taints: {
+      label: 'Taints of its nodes',
+      help: 'key=value:NoSchedule; only pods that tolerate it run there.',
+      example: 'use=archive:NoSchedule',
+      mono: true,
+      rare: true,
+    },
+    hosts: { label: 'These hosts', help: 'Empty: chosen among those that fit.', refers: { kind: 'Host' }, rare: true },
+  };
+  return Object.fromEntries(
+    Object.entries(words).map(([key, w]) => [`${pool}.${key}`, { ...w, ...(sheet[key] ? { sheet: sheet[key] } : {}) }]),
+  );
+};
+const forWorkers = (pool: string): Fields => ({
+  [`${pool}.arch`]: { label: 'Architecture', help: 'Empty: that of the charter.', choices: archChoices, rare: true },
+  [`${pool}.roles`]: {
+    label: 'Kept for',
+    choices: { inbound: 'what comes in from outside', storage: 'copies of volumes' },
+    rare: true,
+  },
+});
 
 export const charterFields: Fields = {
   name: { label: 'Cluster', example: 'plover', mono: true },
   site: { label: 'Site', refers: { kind: 'Site' } },
-  purpose: { sheet: { section: 5 }, label: 'Purpose' },
-  owner: { sheet: { section: 5 }, label: 'Owner', help: 'The team that answers for it.' },
+  purpose: { sheet: { section: 6 }, label: 'Purpose' },
+  owner: { sheet: { section: 6 }, label: 'Owner', help: 'The team that answers for it.' },
   release: { sheet: { section: 1 }, label: 'Release', refers: { kind: 'Release', anywhere: true } },
   addons: {
     sheet: { section: 1 },
@@ -19,6 +53,14 @@ export const charterFields: Fields = {
     help: 'The registry that its nodes pull from.',
     refers: { kind: 'Registry', roles: ['starter', 'standing'] },
   },
+  podNetwork: {
+    sheet: { section: 3, label: 'Pod network' },
+    follows: true,
+    label: 'Pod network',
+    help: 'An add-on that brings it. Empty: the release’s own.',
+    refers: { kind: 'Addon', anywhere: true },
+    rare: true,
+  },
   arch: { sheet: { section: 1 }, label: 'Architecture', choices: archChoices, rare: true },
   controlPlane: { label: 'Control plane' },
   'controlPlane.count': {
@@ -26,23 +68,21 @@ export const charterFields: Fields = {
     label: 'Hosts',
     help: 'An odd number; spread over the zones.',
   },
-  'controlPlane.hosts': {
-    label: 'These hosts',
-    help: 'Empty: chosen among those that fit.',
-    refers: { kind: 'Host' },
-    rare: true,
-  },
+  ...asked('controlPlane'),
   workers: { label: 'Workers' },
   'workers.count': { sheet: { section: 2, label: 'Workers', unit: 'hosts' }, label: 'Hosts' },
-  'workers.minCores': { sheet: { section: 2 }, follows: true, label: 'Cores, at least', rare: true },
-  'workers.minMemoryGiB': {
-    sheet: { section: 2, unit: 'GiB' },
-    follows: true,
-    label: 'Memory, at least',
-    unit: 'GiB',
+  ...asked('workers', { minCores: { section: 2 }, minMemoryGiB: { section: 2, unit: 'GiB' } }),
+  ...forWorkers('workers'),
+  pools: {
+    sheet: { section: 2, label: 'Further pools' },
+    label: 'Further pools of workers',
+    help: 'Hosts that are chosen by other requirements, or kept for something.',
     rare: true,
   },
-  'workers.hosts': { label: 'These hosts', help: 'Empty: chosen among those that fit.', refers: { kind: 'Host' }, rare: true },
+  'pools.*.name': { label: 'Pool', example: 'archive', mono: true },
+  'pools.*.count': { label: 'Hosts' },
+  ...asked('pools.*'),
+  ...forWorkers('pools.*'),
   machineNetwork: {
     sheet: { section: 3, label: 'Machine' },
     label: 'Machine network',
@@ -114,9 +154,50 @@ export const charterFields: Fields = {
     example: '10.62.8.64-10.62.8.79',
     mono: true,
   },
-  'servicePool.announce': { label: 'Announced by', choices: { arp: 'ARP and NDP', bgp: 'BGP' } },
+  'servicePool.announce': { sheet: { section: 4 }, label: 'Announced by', choices: { arp: 'ARP and NDP', bgp: 'BGP' } },
+  'servicePool.as': { label: 'AS of the nodes', help: 'With BGP.', example: '64512', rare: true },
+  'servicePool.peers': { label: 'Routers', help: 'With BGP: those that the nodes speak with.', rare: true },
+  'servicePool.peers.*.address': { label: 'Address', example: '10.40.8.2', mono: true },
+  'servicePool.peers.*.as': { label: 'AS', example: '64513' },
+  nodesFrom: {
+    sheet: { section: 4, label: 'Nodes from' },
+    follows: true,
+    label: 'Node addresses from',
+    help: 'The first of as many in a row. Empty: the first run that is free.',
+    mono: true,
+    rare: true,
+  },
+  storage: {
+    sheet: { section: 5, label: 'Storage classes' },
+    label: 'Storage classes',
+    help: 'Kinds of volumes that claims can ask for.',
+    rare: true,
+  },
+  'storage.*.name': { label: 'Class', example: 'fast', mono: true },
+  'storage.*.kind': {
+    label: 'Kept',
+    choices: { copies: 'as copies in the cluster', local: 'on a disk of one host', nfs: 'on an NFS server outside' },
+  },
+  'storage.*.copies': { label: 'Copies', help: 'Empty: as many as there are hosts, three at most.', rare: true },
+  'storage.*.apart': { label: 'Apart by', choices: { host: 'host', rack: 'rack', zone: 'zone' }, rare: true },
+  'storage.*.filesystem': { label: 'File system', rare: true },
+  'storage.*.reclaim': { label: 'When released', choices: { keep: 'it is kept', delete: 'it is deleted' } },
+  'storage.*.standard': { label: 'The default', help: 'For claims that name no class.', rare: true },
+  'storage.*.server': { label: 'NFS server', example: '10.40.8.70', mono: true, rare: true },
+  'storage.*.path': { label: 'Path', example: '/export/volumes', mono: true, rare: true },
+  objectStore: { label: 'Object store', help: 'Where backups go.', rare: true },
+  'objectStore.endpoint': {
+    sheet: { section: 5, label: 'Object store' },
+    label: 'Endpoint',
+    example: 'objects.example:9000',
+    mono: true,
+  },
+  'objectStore.bucket': { label: 'Bucket', mono: true },
+  'objectStore.region': { label: 'Region', rare: true },
+  'objectStore.credential': { label: 'Credential', help: 'Entry of the keyring.', refers: { key: 'other' }, mono: true },
+  'objectStore.ca': { label: 'CA', help: 'Certificates in PEM.', mono: true, lines: true, file: '.pem,.crt,.cer', rare: true },
   sshKeys: {
-    sheet: { section: 5 },
+    sheet: { section: 6 },
     label: 'SSH keys',
     help: 'Who may log in to the hosts; one a line.',
     example: 'ssh-ed25519 AAAAC3… name',
@@ -141,7 +222,7 @@ export const charterFields: Fields = {
   'timers.stop': { label: 'Time to stop', unit: 'seconds', help: 'What pods have when a host is shut down.' },
   certificates: { label: 'Certificates', rare: true },
   'certificates.days': {
-    sheet: { section: 5, label: 'Certificates', unit: 'days' },
+    sheet: { section: 6, label: 'Certificates', unit: 'days' },
     follows: true,
     label: 'Hold for',
     unit: 'days',
@@ -150,5 +231,33 @@ export const charterFields: Fields = {
   proxy: { label: 'Proxy', help: 'What nodes go through to what is outside.', rare: true },
   'proxy.url': { sheet: { section: 3, label: 'Proxy' }, label: 'Address', example: 'http://proxy.example:3128', mono: true },
   'proxy.except': { label: 'Not for', help: 'Names, domains, addresses or prefixes besides those that follow.', mono: true },
-  notes: { sheet: { section: 5 }, label: 'Notes', rare: true },
+  ntp: {
+    sheet: { section: 6 },
+    follows: true,
+    label: 'Time servers',
+    help: 'Empty: those of the machine network, or of the site.',
+    mono: true,
+    rare: true,
+  },
+  syslog: {
+    sheet: { section: 6 },
+    label: 'Logs to',
+    help: 'A server that takes syslog over TCP.',
+    example: 'logs.example:514',
+    mono: true,
+    rare: true,
+  },
+  timezone: {
+    sheet: { section: 6 },
+    follows: true,
+    label: 'Time zone',
+    help: 'Of the clocks of its hosts. Empty: UTC.',
+    example: 'Europe/Lisbon',
+    rare: true,
+  },
+  answers: { label: 'Answers', help: 'To the questions of its add-ons.', rare: true },
+  'answers.*.addon': { label: 'Add-on', refers: { kind: 'Addon', anywhere: true } },
+  'answers.*.question': { label: 'Question', mono: true },
+  'answers.*.answer': { label: 'Answer' },
+  notes: { sheet: { section: 6 }, label: 'Notes', rare: true },
 };

@@ -3,8 +3,11 @@ import type { Kind } from '../documents.ts';
 /** What the name in a field refers to: a document, an entry of the keyring, a rack or a zone of the site. */
 export type Reference =
   | { kind: Kind; purpose?: string; roles?: readonly string[]; anywhere?: boolean }
-  | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' }
+  | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' | 'other' }
   | { of: 'rack' | 'zone' | 'pool' };
+
+/** Sections of the sheet of a charter. */
+export type Section = 1 | 2 | 3 | 4 | 5 | 6;
 
 /** What people read about a field. Its type, bounds and default are its schema's. */
 export interface FieldWords {
@@ -28,7 +31,7 @@ export interface FieldWords {
   /** Its content often lies in a file, with one of these endings. */
   file?: string;
   /** Where it stands on the sheet of its document, and what it is called there where its group is not said beside it. */
-  sheet?: { section: 1 | 2 | 3 | 4 | 5; label?: string; unit?: string };
+  sheet?: { section: Section; label?: string; unit?: string };
   /** What stands for it when it is not set is computed. */
   follows?: true;
 }

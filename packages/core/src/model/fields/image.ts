@@ -1,4 +1,5 @@
 import type { Fields } from './field.ts';
+import { askFields } from './question.ts';
 import { archChoices } from './shared.ts';
 
 export const registryFields: Fields = {
@@ -79,6 +80,22 @@ export const addonFields: Fields = {
   version: { label: 'Version' },
   source: { label: 'Source', refers: { kind: 'Registry', roles: ['source'], anywhere: true } },
   arch: { label: 'Architectures', choices: archChoices },
+  provides: {
+    label: 'Brings',
+    help: 'In place of what the release has.',
+    choices: { 'pod-network': 'the pod network' },
+    rare: true,
+  },
+  manifests: {
+    label: 'Manifests',
+    help: 'Objects that the cluster is given as they stand; components follow from their images.',
+    mono: true,
+    lines: true,
+    file: '.yaml,.yml',
+    rare: true,
+  },
   ...componentFields,
+  questions: { label: 'Questions', help: 'Asked of each cluster that has it.', rare: true },
+  ...askFields('questions.*'),
   runsWith: { label: 'Runs with', help: 'Releases, as a range of versions.', example: '>=1.33.0 <1.36.0', rare: true },
 };

@@ -25,15 +25,20 @@ const facts = {
   firmware: 'firmware',
 } as const;
 
+/** A requirement, wherever it stands. */
+export const needFields = (at: string): Fields => ({
+  [`${at}.fact`]: { label: 'Fact', choices: facts },
+  [`${at}.label`]: { label: 'Label' },
+  [`${at}.atLeast`]: { label: 'At least' },
+  [`${at}.oneOf`]: { label: 'One of', help: 'One a line.', lines: true },
+  [`${at}.purpose`]: { label: 'Network', choices: purposeChoices },
+});
+
 export const profileFields: Fields = {
   name: { label: 'Role', choices: roles },
   title: { label: 'Title' },
   needs: { label: 'Requirements' },
-  'needs.*.fact': { label: 'Fact', choices: facts },
-  'needs.*.label': { label: 'Label' },
-  'needs.*.atLeast': { label: 'At least' },
-  'needs.*.oneOf': { label: 'One of', help: 'One a line.', lines: true },
-  'needs.*.purpose': { label: 'Network', choices: purposeChoices },
+  ...needFields('needs.*'),
 };
 
 export const baselineFields: Fields = {

@@ -13,6 +13,7 @@ export const placeFields: Fields = {
     refers: { of: 'zone' },
     rare: true,
   },
+  feed: { label: 'Power feed', help: 'Empty: it draws from both.', example: 'A', rare: true },
 };
 
 export const archChoices = { 'x86-64': '64-bit x86', arm64: '64-bit Arm' } as const;

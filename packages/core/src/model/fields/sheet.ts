@@ -1,13 +1,13 @@
 import type { Kind } from '../documents.ts';
-import type { FieldWords } from './field.ts';
+import type { FieldWords, Section } from './field.ts';
 import { type Shape, shapeOf } from './shape.ts';
 
 /** A field as the sheet shows it: from the words and the schema that forms, text, command line and docs have it from. */
 export interface SheetField {
-  section: 1 | 2 | 3 | 4 | 5;
+  section: Section;
   label: string;
   path: string[];
-  kind: 'text' | 'number' | 'choice' | 'list';
+  kind: 'text' | 'number' | 'choice' | 'list' | 'rows';
   /** Values of a choice that the schema knows; others are names of the estate. */
   choices?: string[];
   words: FieldWords;
@@ -23,7 +23,8 @@ export const sheetSections = {
   2: 'Hosts and roles',
   3: 'Networks',
   4: 'Names and addresses',
-  5: 'Access',
+  5: 'Storage',
+  6: 'Access and upkeep',
 } as const;
 
 /** What is set on the sheet of a kind, section by section, in the order of its words. */
@@ -40,7 +41,16 @@ export function sheetFields(kind: Kind): SheetField[] {
           section: words.sheet.section,
           label: words.sheet.label ?? words.label,
           path: s.path.split('.'),
-          kind: s.type === 'number' ? 'number' : s.type === 'texts' ? 'list' : s.type === 'choice' || refers ? 'choice' : 'text',
+          kind:
+            s.type === 'rows'
+              ? 'rows'
+              : s.type === 'number'
+                ? 'number'
+                : s.type === 'texts'
+                  ? 'list'
+                  : s.type === 'choice' || refers
+                    ? 'choice'
+                    : 'text',
           ...(s.options ? { choices: s.options } : {}),
           words,
           follows: words.follows ?? false,

@@ -1,6 +1,14 @@
-import { clusterObjects, programsOf } from '@praesidor/core/files';
+import { clusterObjects, networkAgents, programsOf } from '@praesidor/core/files';
 import { connects } from '@praesidor/protocols/dial';
-import { apply, type KubeList, type KubeNode, kube, running, whyNotRunning } from '@praesidor/protocols/kube';
+import {
+  apply,
+  type KnownResources,
+  type KubeList,
+  type KubeNode,
+  kube,
+  running,
+  whyNotRunning,
+} from '@praesidor/protocols/kube';
 import type { StepContext, StepRunner } from '../step.ts';
 
 export const api: StepRunner = {
@@ -38,10 +46,11 @@ export const quorum: StepRunner = {
 };
 
 const give = async (s: StepContext, stages: string[]) => {
+  const known: KnownResources = new Map();
   for (const { stage, objects } of clusterObjects(s.kit))
     if (stages.includes(stage))
       for (const o of objects) {
-        await apply(s.kube(), o as never);
+        await apply(s.kube(), o as never, known);
         await s.log(`applied ${o.kind} ${o.metadata.name}`);
       }
 };
@@ -78,8 +87,8 @@ export const podNetwork: StepRunner = {
           nodes?.items.filter((n) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')).length ?? 0;
         await s.progress(ready, members);
         if (ready >= members) return `${ready} nodes ready`;
-        for (const name of ['kube-proxy', 'pod-network'])
-          why = (await whyNotRunning(s.kube(), 'kube-system', name).catch(() => undefined)) ?? why;
+        for (const { namespace, name } of [{ namespace: 'kube-system', name: 'kube-proxy' }, ...networkAgents(s.kit)])
+          why = (await whyNotRunning(s.kube(), namespace, name).catch(() => undefined)) ?? why;
         return undefined;
       },
       () => `the pod network does not come up on the control plane${why ? `: ${why}` : ''}`,
@@ -103,7 +112,7 @@ async function waiting(s: StepContext): Promise<{ of: number; lacks: string[] }>
 export const inbound: StepRunner = {
   kind: 'inbound',
   run: async (s) => {
-    await give(s, ['inbound', 'addons']);
+    await give(s, ['inbound', 'storage', 'addons']);
     const { address } = s.plan.inbound;
     const routed = clusterObjects(s.kit).some(
       (x) => x.stage === 'inbound' && x.objects.some((o) => o.metadata.name === 'inbound-router'),

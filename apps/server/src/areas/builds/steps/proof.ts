@@ -1,4 +1,4 @@
-import { imagesOf, programsOf } from '@praesidor/core/files';
+import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
 import { connects, seenAs } from '@praesidor/protocols/dial';
@@ -92,15 +92,23 @@ async function nodes(s: StepContext): Promise<Proof[]> {
 }
 
 async function agents(s: StepContext): Promise<Proof[]> {
-  const d = await kube<{ status?: { numberReady?: number } }>(
-    s.kube(),
-    '/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network',
-  );
-  return [
-    line('agents of the pod network', String(s.plan.nodes.length), String(d?.status?.numberReady ?? 0), [
-      'DaemonSet kube-system/pod-network',
-    ]),
-  ];
+  const out: Proof[] = [];
+  for (const { namespace, name } of networkAgents(s.kit)) {
+    const d = await kube<{ status?: { numberReady?: number } }>(
+      s.kube(),
+      `/apis/apps/v1/namespaces/${namespace}/daemonsets/${name}`,
+    );
+    out.push(
+      line(
+        `agents of the pod network${out.length ? `, ${name}` : ''}`,
+        String(s.plan.nodes.length),
+        String(d?.status?.numberReady ?? 0),
+        [`DaemonSet ${namespace}/${name}`],
+      ),
+    );
+  }
+  // A network that is there without an agent on any node would be proved by nothing.
+  return out.length ? out : [line('agents of the pod network', String(s.plan.nodes.length), 'none was given to the cluster', [])];
 }
 
 /** Every program that was given to the cluster runs everywhere where it is to. */

@@ -1,0 +1,81 @@
+import { counted } from '../../words/amounts.ts';
+import type { StorageClass } from '../../model/charter.ts';
+import type { Plan, PlannedClass, PlannedNode } from '../plan.ts';
+import { roleLabel } from '../pools.ts';
+import { aspect, because } from './aspect.ts';
+import { nodes } from './nodes.ts';
+
+const atMost = 3;
+const domainOf = {
+  host: (n: PlannedNode) => n.host,
+  rack: (n: PlannedNode) => n.rack,
+  zone: (n: PlannedNode) => n.zone,
+} as const;
+
+/** Nodes that volumes lie on: those of pools kept for it, else all workers, else all there are. */
+export function storageNodes(all: readonly PlannedNode[]): readonly PlannedNode[] {
+  const kept = all.filter((n) => n.labels.includes(`${roleLabel('storage')}=yes`));
+  const workers = all.filter((n) => n.role === 'worker');
+  return kept.length ? kept : workers.length ? workers : all;
+}
+
+/** A class with what follows for it: as many copies as there are places for, three at most, each on another host. */
+function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
+  const apart = c.apart ?? 'host';
+  const places = new Set(on.map(domainOf[apart]).filter(Boolean)).size;
+  return {
+    name: c.name,
+    kind: c.kind,
+    standard: c.standard ?? false,
+    reclaim: c.reclaim,
+    filesystem: c.filesystem ?? 'ext4',
+    apart,
+    places,
+    copies: c.kind === 'copies' ? (c.copies ?? Math.max(1, Math.min(atMost, places))) : 1,
+    ...(c.server ? { server: c.server, path: c.path ?? '/' } : {}),
+  };
+}
+
+const keptText = (c: PlannedClass) =>
+  c.kind === 'copies'
+    ? `${counted(c.copies, 'copy', 'copies')}, apart by ${c.apart}`
+    : c.kind === 'local'
+      ? 'on one host'
+      : `${c.server}:${c.path}`;
+
+/** Storage classes, as they will stand. */
+export const storage = aspect<Pick<Plan, 'storage'>>({
+  name: 'storage',
+  compute: ({ charter, need }) => {
+    const on = storageNodes(need(nodes).nodes);
+    return { storage: (charter.storage ?? []).map((c) => planned(c, on)) };
+  },
+  lines: ({ storage: classes, nodes: all }) =>
+    classes.length
+      ? [
+          {
+            id: 'storage',
+            section: 5,
+            label: 'Volumes',
+            text: classes.map((c) => `${c.name}${c.standard ? ' (default)' : ''}: ${keptText(c)}`).join('; '),
+            why: [
+              because(
+                'hosts of volumes',
+                {
+                  hosts:
+                    storageNodes(all)
+                      .map((n) => n.host)
+                      .join(', ') || 'none yet',
+                },
+                ['storage'],
+              ),
+              ...classes
+                .filter((c) => c.kind === 'copies')
+                .map((c) =>
+                  because('copies of a class', { name: c.name, copies: c.copies, apart: c.apart, places: c.places }, ['storage']),
+                ),
+            ],
+          },
+        ]
+      : [],
+});

@@ -1,0 +1,213 @@
+import { z } from 'zod';
+import { parsePrefix } from '../address/parse.ts';
+import { doc } from './doc.ts';
+import { Requirement } from './requirement.ts';
+import {
+  Arch,
+  Cidr,
+  Fqdn,
+  Hostport,
+  Ip,
+  Label,
+  Line,
+  Name,
+  NodeLabel,
+  NodeTaint,
+  Pem,
+  ProxyExcept,
+  ProxyUrl,
+  RangeText,
+  ServerList,
+  SshKey,
+  TimeZone,
+  VersionName,
+} from './words.ts';
+
+/** Room for services: the API has the first address, the cluster's DNS the tenth, so that sixteen are the least. */
+const ServiceRange = Cidr.refine(
+  (text) => {
+    const p = parsePrefix(text);
+    return (p.v === 4 ? 32 : 128) - p.length >= 4;
+  },
+  { message: 'has fewer than 16 addresses: the API takes the first, the DNS of the cluster the tenth' },
+);
+
+/** How packets of pods travel between nodes. */
+export const overlayKinds = ['geneve', 'vxlan', 'ipip', 'wireguard', 'none'] as const;
+export type OverlayKind = (typeof overlayKinds)[number];
+
+/** What workers can be kept for: what comes in from outside enters there, or copies of volumes lie there. */
+export const PoolRole = z.enum(['inbound', 'storage']);
+export type PoolRole = z.infer<typeof PoolRole>;
+
+/** What a pool asks of its hosts, and what its nodes are marked with. */
+const asked = (most: number) => ({
+  minCores: z.number().int().min(0).optional(),
+  minMemoryGiB: z.number().min(0).optional(),
+  /** Further requirements, as a profile has them. */
+  needs: z.array(Requirement).max(20).optional(),
+  /** Machines or guests alone; without it either. */
+  from: z.enum(['metal', 'guests']).optional(),
+  /** Guests of this mould alone. */
+  mould: Name.optional(),
+  /** Hosts of these zones alone. */
+  zones: z.array(Label).max(50).optional(),
+  labels: z.array(NodeLabel).max(50).optional(),
+  taints: z.array(NodeTaint).max(20).optional(),
+  /** Hosts by name, in place of chosen ones. */
+  hosts: z.array(Name).max(most).optional(),
+});
+const forWorkers = {
+  /** Where it is another than the charter's. */
+  arch: Arch.optional(),
+  roles: z.array(PoolRole).max(2).optional(),
+};
+
+/** An AS number that routers take: not 0 (RFC 7607), not 23456 (RFC 6793), not the last of 16 or 32 bits (RFC 7300). */
+const AsNumber = z
+  .number()
+  .int()
+  .min(1)
+  .max(4294967294)
+  .refine(
+    (n) => n !== 23456 && n !== 65535,
+    'is kept for other uses: take one of 64512 to 65534, or of 4200000000 to 4294967294',
+  );
+
+/** How volumes of a class are kept. */
+export const storageKinds = ['copies', 'local', 'nfs'] as const;
+const StorageClass = z
+  .strictObject({
+    name: Name,
+    kind: z.enum(storageKinds),
+    /** Copies in the cluster: how many, and what no two of them may share. */
+    copies: z.number().int().min(1).max(5).optional(),
+    apart: z.enum(['host', 'rack', 'zone']).optional(),
+    filesystem: z.enum(['ext4', 'xfs']).optional(),
+    reclaim: z.enum(['keep', 'delete']).default('keep'),
+    /** Claims that name no class get this one. */
+    standard: z.boolean().optional(),
+    /** An NFS server outside, and the path that it exports. */
+    server: z.union([Ip, Fqdn]).optional(),
+    path: z
+      .string()
+      .max(200)
+      .regex(/^\/[A-Za-z0-9._/-]*$/, 'a path from the root, such as /export/volumes')
+      .optional(),
+  })
+  .superRefine((c, ctx) => {
+    const wrong = (path: string, message: string) => ctx.addIssue({ code: 'custom', path: [path], message });
+    if (c.kind === 'nfs' && !c.server) wrong('server', 'an NFS class has a server');
+    if (c.kind === 'nfs' && !c.path) wrong('path', 'an NFS class has a path');
+    if (c.kind !== 'copies' && (c.copies || c.apart))
+      wrong(c.copies ? 'copies' : 'apart', 'only a class with copies in the cluster has them');
+    if (c.kind !== 'nfs' && (c.server || c.path)) wrong(c.server ? 'server' : 'path', 'only an NFS class has it');
+  });
+export type StorageClass = z.infer<typeof StorageClass>;
+
+export const Charter = doc('Charter', {
+  name: Name,
+  site: Name,
+  purpose: Line(200).default(''),
+  owner: Line(80).default(''),
+  release: VersionName,
+  arch: Arch.default('x86-64'),
+  addons: z.array(VersionName).max(50).default([]),
+  mirror: Name,
+  controlPlane: z.strictObject({ count: z.number().int().min(1).max(9), ...asked(9) }),
+  /** The first pool of workers, which most clusters have alone. */
+  workers: z.strictObject({ count: z.number().int().min(0).max(1000), ...asked(1000), ...forWorkers }),
+  /** Further pools of workers, each with a name. */
+  pools: z
+    .array(z.strictObject({ name: Name, count: z.number().int().min(0).max(1000), ...asked(1000), ...forWorkers }))
+    .max(20)
+    .optional(),
+  machineNetwork: Name,
+  pods: z.strictObject({
+    range: Cidr,
+    perNode: z.number().int().min(16).max(120).default(24),
+    most: z.number().int().min(1).max(1000).default(110),
+  }),
+  services: z.strictObject({ range: ServiceRange }),
+  overlay: z.strictObject({ kind: z.enum(overlayKinds), mtu: z.number().int().min(576).max(9216).optional() }),
+  api: z
+    .strictObject({
+      name: Fqdn.optional(),
+      address: Ip.optional(),
+      /** Further names and addresses under which the API is asked: they stand in its certificate. */
+      names: z.array(Fqdn).max(50).optional(),
+      addresses: z.array(Ip).max(50).optional(),
+    })
+    .default({}),
+  inbound: z.strictObject({ name: Fqdn.optional(), address: Ip.optional() }).default({}),
+  /** The address from which the nodes have theirs, one after the other; without it the first run that is free. */
+  nodesFrom: Ip.optional(),
+  /** An add-on that brings the pod network, in place of the release's own. */
+  podNetwork: VersionName.optional(),
+  servicePool: z
+    .strictObject({
+      range: RangeText,
+      announce: z.enum(['arp', 'bgp']).default('arp'),
+      /** With BGP (RFC 4271): the AS number of the nodes, and the routers that they speak with. */
+      as: AsNumber.optional(),
+      peers: z
+        .array(z.strictObject({ address: Ip, as: AsNumber }))
+        .max(16)
+        .optional(),
+    })
+    .optional(),
+  storage: z.array(StorageClass).max(20).optional(),
+  /** Where backups go: a store that speaks the S3 protocol. */
+  objectStore: z
+    .strictObject({
+      endpoint: Hostport,
+      bucket: z
+        .string()
+        .regex(/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/, 'a bucket is lower-case letters, digits, dots and hyphens, 3 to 63 long'),
+      region: Line(40).optional(),
+      credential: Name,
+      ca: Pem.optional(),
+    })
+    .optional(),
+  /** Time servers, where nodes ask others than their network's; where their logs go; and the time zone of their clocks. */
+  ntp: ServerList.optional(),
+  syslog: Hostport.optional(),
+  timezone: TimeZone.optional(),
+  /** Answers to the questions of its add-ons. */
+  answers: z
+    .array(z.strictObject({ addon: VersionName, question: Name, answer: Line(500) }))
+    .max(500)
+    .optional(),
+  sshKeys: z.array(SshKey).max(20).default([]),
+  /** When a host counts as lost, and what happens then; in seconds. */
+  timers: z
+    .strictObject({
+      lease: z.number().int().min(10).max(600).optional(),
+      grace: z.number().int().min(10).max(3600).optional(),
+      tolerate: z.number().int().min(0).max(86_400).optional(),
+      stop: z.number().int().min(0).max(3600).optional(),
+    })
+    .optional(),
+  /** How long certificates hold, in days: those of the cluster, and those of the authorities that sign them. */
+  certificates: z
+    .strictObject({ days: z.number().int().min(1).max(3650).optional(), caDays: z.number().int().min(30).max(14_600).optional() })
+    .optional(),
+  /** What nodes go through to what is outside; and what they ask directly besides what follows. */
+  proxy: z.strictObject({ url: ProxyUrl, except: z.array(ProxyExcept).max(100).optional() }).optional(),
+  notes: Line(2000).optional(),
+}).superRefine((c, ctx) => {
+  const seen = new Map<string, string>([
+    ['control-plane', 'is what the control plane is called'],
+    ['workers', 'is what the first pool is called'],
+  ]);
+  for (const [i, p] of (c.pools ?? []).entries()) {
+    const taken = seen.get(p.name);
+    if (taken) ctx.addIssue({ code: 'custom', path: ['pools', i, 'name'], message: `${p.name} ${taken}` });
+    seen.set(p.name, 'is another pool');
+  }
+  const classes = (c.storage ?? []).map((s) => s.name);
+  for (const [i, name] of classes.entries())
+    if (classes.indexOf(name) !== i)
+      ctx.addIssue({ code: 'custom', path: ['storage', i, 'name'], message: `${name} is another class` });
+});
+export type Charter = z.infer<typeof Charter>;
