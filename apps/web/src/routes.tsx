@@ -49,6 +49,15 @@ export const router = createBrowserRouter([
         path: 'clusters',
         lazy: async () => ({ Component: (await import('./spaces/clusters/ClustersSpace.tsx')).ClustersSpace }),
       },
+      { path: 'clusters/new', lazy: async () => ({ Component: (await import('./spaces/clusters/BeginSpace.tsx')).BeginSpace }) },
+      {
+        path: 'clusters/templates',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/TemplatesSpace.tsx')).TemplatesSpace }),
+      },
+      {
+        path: 'clusters/templates/:name',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/TemplatePage.tsx')).TemplatePage }),
+      },
       {
         path: 'clusters/:name',
         lazy: async () => ({ Component: (await import('./spaces/clusters/CharterSpace.tsx')).CharterSpace }),

@@ -10,6 +10,7 @@ import { EraseDisks1764500000000 } from './migrations/0007-erase-disks.ts';
 import { Paused1764600000000 } from './migrations/0008-paused.ts';
 import { PlainNames1764700000000 } from './migrations/0009-plain-names.ts';
 import { Acceptances1764800000000 } from './migrations/0010-acceptances.ts';
+import { Templates1764900000000 } from './migrations/0011-templates.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -26,6 +27,7 @@ const migrations = [
   Paused1764600000000,
   PlainNames1764700000000,
   Acceptances1764800000000,
+  Templates1764900000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -42,6 +42,7 @@ export const tableOf = {
   Registry: 'registry',
   Release: 'release',
   Addon: 'addon',
+  Template: 'template',
   Charter: 'charter',
   Reservation: 'reservation',
   Record: 'name_record',

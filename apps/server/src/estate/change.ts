@@ -9,8 +9,10 @@ import {
   type FieldChange,
   mergeFields,
   same,
+  type Template,
   type Use,
   usesOf,
+  withVersionKept,
 } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { keyringEntries, permit } from '../access/permit.ts';
@@ -52,7 +54,7 @@ export async function changePlan(m: EntityManager, who: Principal, edits: readon
 }
 
 async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
-  const real = await permitted(m, who, changes, how);
+  const real = (await permitted(m, who, changes, how)).map(versioned);
   await refuseInUse(m, real);
   await writeChanges(m, real, who.login, how.note);
   if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);
@@ -76,6 +78,10 @@ export async function permitted(
   });
   return real;
 }
+
+/** A template that asks or fixes something else is its next version; the one before is kept for the clusters of it. */
+const versioned = (c: Change): Change =>
+  c.after?.kind === 'Template' ? { ...c, after: withVersionKept(c.before as Template | null, c.after) } : c;
 
 const edit = (c: Change): Edit => (c.after ? { op: 'put', doc: c.after } : { op: 'drop', kind: c.kind, key: c.key });
 

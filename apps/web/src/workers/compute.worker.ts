@@ -23,8 +23,13 @@ import {
   setInText,
   sliceOf,
   starterText,
+  templateOf,
+  versionOf,
+  versionsOf,
+  withVersionKept,
   writeDocument,
 } from '@praesidor/core/model';
+import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
 
@@ -97,6 +102,70 @@ export const compute = {
       // Of a cluster that is not built yet, everything is in the next build.
       comes: same || !before || !serves(checking.view, before) ? [] : comesAbout(before, draft),
     };
+  },
+  /** A template with its clusters, and what one version of it changes against another. */
+  template(name: string, from?: number, to?: number) {
+    if (!estate) return undefined;
+    const { findings } = checker(estate);
+    const { view } = checking;
+    const template = view.get('Template', name);
+    if (!template) return undefined;
+    const versions = versionsOf(template);
+    const after = versionOf(template, to ?? template.version);
+    const before = from === undefined ? versions.find((v) => v.version < (after?.version ?? 0)) : versionOf(template, from);
+    const stops: Record<string, { stop: number; mind: number }> = {};
+    for (const f of findings)
+      for (const c of new Set(f.subject.kind === 'Charter' ? [...f.charters, f.subject.name] : f.charters)) {
+        const s = (stops[c] ??= { stop: 0, mind: 0 });
+        if (f.severity !== 'note') s[f.severity]++;
+      }
+    return {
+      template,
+      versions,
+      clusters: clustersOf(template, view),
+      stops,
+      before: before?.version,
+      after: after?.version,
+      reach: before && after ? reachOf(template, before, after, view) : undefined,
+    };
+  },
+  /** What a template as it is being written would change in the clusters of the one that stands. */
+  reach(text: string) {
+    const written = readDocuments(text, 'declared').docs.map((d) => d.doc);
+    if (!estate) return [];
+    checker(estate);
+    const { view } = checking;
+    return written.flatMap((doc) => {
+      const stands = doc.kind === 'Template' ? view.get('Template', doc.name) : undefined;
+      if (doc.kind !== 'Template' || !stands) return [];
+      const kept = withVersionKept(stands, doc);
+      const [before, after] = [versionOf(stands, stands.version), versionOf(kept, kept.version)];
+      return before && after && after.version !== before.version
+        ? [{ name: doc.name, before: before.version, after: after.version, ...reachOf(stands, before, after, view) }]
+        : [];
+    });
+  },
+  /** A charter as it is begun: from a template, or like another, by answers. */
+  begin(from: { template?: string; like?: string }, answers: { question: string; answer: string }[], site: string) {
+    if (!estate) return undefined;
+    checker(estate);
+    const { view } = checking;
+    const near = from.like ? view.get('Charter', from.like) : undefined;
+    const template = near ? templateOf(near, estate) : view.get('Template', from.template ?? '');
+    const version = template && versionOf(template, template.version);
+    if (!template || !version) return undefined;
+    const drawn = draw({ name: template.name, ...version }, answers, view, { site });
+    const { charter } = drawn;
+    const { template: _, ...alone } = charter ?? {};
+    const doc = charter && near ? (alone as Charter) : charter;
+    return { ...drawn, charter: doc, text: doc ? writeDocument(doc) : '' };
+  },
+  /** A charter brought to the version of its template that stands. */
+  brought(name: string, version: number) {
+    if (!estate) return undefined;
+    checker(estate);
+    const charter = checking.view.get('Charter', name);
+    return charter && broughtTo(charter, checking.view, version);
   },
   /** The text of a charter, and back with every fault at its place. */
   write: (draft: Charter) => writeDocument(draft),

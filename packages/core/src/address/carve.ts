@@ -1,4 +1,4 @@
-import { bits, type Prefix, prefixRange, type Range } from './parse.ts';
+import { bits, formatPrefix, parsePrefix, type Prefix, prefixRange, type Range } from './parse.ts';
 import { Space } from './space.ts';
 
 /** The lowest prefix of `length` inside `parent` that overlaps nothing taken; undefined when there is none. */
@@ -18,6 +18,12 @@ export function nextPrefix(near: Prefix, taken: readonly Range[]): Prefix | unde
   const around = blocks.find((b) => b.v === near.v && inside(near, b)) ?? { v: near.v, n: 0n, length: 0 };
   const behind = near.n + (1n << BigInt(bits(near.v) - near.length));
   return carve(around, taken, near.length, behind) ?? carve(around, taken, near.length);
+}
+
+/** The private or unique local block that a prefix lies in (RFC 1918, RFC 4193), or itself where it lies in none. */
+export function privateBlockOf(text: string): string {
+  const p = parsePrefix(text);
+  return formatPrefix(blocks.find((b) => b.v === p.v && inside(p, b)) ?? p);
 }
 
 const blocks: Prefix[] = [

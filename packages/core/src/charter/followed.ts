@@ -15,8 +15,6 @@ const followed: Readonly<Record<string, (plan: Computed) => string | number | un
   podNetwork: (p) => (p.release ? 'the release’s own' : undefined),
   ntp: (p) => timeServersOf(p.site, p.network).join(', ') || undefined,
   timezone: () => 'UTC',
-  'workers.minCores': () => undefined,
-  'workers.minMemoryGiB': () => undefined,
 };
 export const followedValue = (plan: Computed, path: readonly string[]): string | number | undefined =>
   followed[path.join('.')]?.(plan);

@@ -1,3 +1,7 @@
+import { TPL004 } from './rules/TPL-004.ts';
+import { TPL003 } from './rules/TPL-003.ts';
+import { TPL002 } from './rules/TPL-002.ts';
+import { TPL001 } from './rules/TPL-001.ts';
 import { IMG020 } from './rules/IMG-020.ts';
 import { IMG019 } from './rules/IMG-019.ts';
 import { KEY004 } from './rules/KEY-004.ts';
@@ -294,4 +298,8 @@ export const catalogue: readonly Check[] = [
   STO004,
   STO005,
   STO006,
+  TPL001,
+  TPL002,
+  TPL003,
+  TPL004,
 ];

@@ -6,7 +6,7 @@ import type { Edit } from '../model/edit.ts';
 import { keyOf } from '../model/estate.ts';
 import type { GroupOf, Shelved, ShelfName, View } from '../reading/index.ts';
 
-export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD';
+export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD' | 'TPL';
 export type Severity = 'stop' | 'mind' | 'note';
 
 /** What can be done about a finding: described edits, previewed and undone as such, or an act that stands elsewhere. */
@@ -89,9 +89,7 @@ export const openDoc = (doc: Doc, label = `Open ${keyOf(doc)}`): Remedy => ({
 type Charter = DocOf<'Charter'>;
 /** The plan of a charter, kept as long as all that it was computed from. */
 export const planFor = (view: View, c: Charter): Computed => planOf(view, c.name);
-/** Whether a cluster stands already: what would stop a build is then no reason to stop it. */
-export const serves = (view: View, c: { name: string }): boolean =>
-  view.memo(`serves ${c.name}`, () => view.by('Host', 'charter', c.name).some((h) => h.state === 'serving'));
+export { serves } from '../charter/stands.ts';
 export const chartersOn = (view: View, network: string): string[] => view.by('Charter', 'network', network).map((c) => c.name);
 export const chartersAt = (view: View, site: string): string[] => view.by('Charter', 'site', site).map((c) => c.name);
 /** Time zone of a site. */

@@ -14,7 +14,7 @@ import { catalogue, check, checkWords, findingsTable, makeChecker } from './inde
 type Change = (e: Estate) => Estate;
 const set =
   (
-    kind: 'Charter' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release' | 'Addon',
+    kind: 'Charter' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release' | 'Addon' | 'Template',
     key: string,
     path: (string | number)[],
     value: unknown,
@@ -97,6 +97,12 @@ const asks =
   (...questions: object[]): Change =>
   (e) =>
     set('Addon', 'log-shipper', ['questions'], questions)(withAddon(e, 'log-shipper'));
+
+/** A template that gives plover as it is, and that it came from. */
+const fromTemplate: Change = (e) => {
+  const { apiVersion: _, kind: __, ...rest } = structuredClone(e.charters[0] as Charter);
+  return plover(['template'], { name: 'room', version: 1 })(put({ kind: 'Template', name: 'room', charter: rest })(e));
+};
 
 /** plover stands: its hosts serve, and its addresses are reserved. */
 const serving: Change = (e) => {
@@ -451,6 +457,16 @@ const cases: Record<string, Change> = {
   'IMG-019': (e) => plover(['podNetwork'], 'log-shipper')(withAddon(e, 'log-shipper')),
   'IMG-020': (e) =>
     set('Addon', 'log-shipper', ['manifests'], manifest('images.upstream.example/own/other:1'))(withAddon(e, 'log-shipper')),
+  'TPL-001': plover(['template'], { name: 'ship-edge', version: 1 }),
+  'TPL-002': (e) => plover(['overlay', 'kind'], 'vxlan')(fromTemplate(e)),
+  'TPL-003': (e) =>
+    set(
+      'Template',
+      'room',
+      ['earlier'],
+      [{ version: 1, questions: [], charter: e.charters[0] as never }],
+    )(set('Template', 'room', ['version'], 2)(fromTemplate(e))),
+  'TPL-004': (e) => plover(['template', 'version'], 3)(fromTemplate(e)),
   'IMG-018': set('Release', '1.34.2', ['source'], 'upstrem'),
 };
 // One name for one address is the rule; the second one is added by hand, as people do.
@@ -458,7 +474,7 @@ cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kes
 
 /** Pages of the interface (apps/web/src/routes.tsx). */
 const pages =
-  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/[a-z]+)?|keyring)$/;
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(templates\/)?[a-z]+)?|keyring)$/;
 
 describe('every check', () => {
   it('finds nothing in a good estate', () => {
@@ -467,7 +483,7 @@ describe('every check', () => {
   it('has a case, and a code of its own', () => {
     expect(Object.keys(cases).sort()).toEqual(catalogue.map((c) => c.code).sort());
     expect(catalogue.length).toBeGreaterThanOrEqual(110);
-    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO)-\d{3}$/);
+    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO|TPL)-\d{3}$/);
   });
   it('says why it matters and what mends it, in sentences; nothing is said of a check that is none', () => {
     expect(Object.keys(checkWords).sort()).toEqual(catalogue.map((c) => c.code).sort());

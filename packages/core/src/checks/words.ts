@@ -586,6 +586,22 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'A host that is lost takes the data of its pods with it.',
     mend: 'Add a class with copies or an NFS server, if anything must outlive a host.',
   },
+  'TPL-001': {
+    why: 'Nobody sees any more what the cluster was meant to be like.',
+    mend: 'Declare the template again, or let the charter stand by itself.',
+  },
+  'TPL-002': {
+    why: 'Clusters of one template that differ without a reason are run as if they were alike.',
+    mend: 'Let the field follow, or say on the page of the template that it is meant.',
+  },
+  'TPL-003': {
+    why: 'What was put right for all has not reached this one.',
+    mend: 'See what the newer version changes, and bring the charter to it.',
+  },
+  'TPL-004': {
+    why: 'Neither what it departs in nor what a newer version would change can be computed.',
+    mend: 'Answer the question that is named.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { parsePrefix } from '../address/parse.ts';
 import { doc } from './doc.ts';
+import { OfTemplate } from './of-template.ts';
 import { Requirement } from './requirement.ts';
 import {
   Arch,
@@ -194,6 +195,8 @@ export const Charter = doc('Charter', {
     .optional(),
   /** What nodes go through to what is outside; and what they ask directly besides what follows. */
   proxy: z.strictObject({ url: ProxyUrl, except: z.array(ProxyExcept).max(100).optional() }).optional(),
+  /** The template that it came from. */
+  template: OfTemplate.optional(),
   notes: Line(2000).optional(),
 }).superRefine((c, ctx) => {
   const seen = new Map<string, string>([

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
 import { doc } from './doc.ts';
+import { Template } from './template.ts';
 import { Facts, Media } from './facts.ts';
 import { Manifests } from './manifests.ts';
 import { Question, questionFaults } from './question.ts';
@@ -361,6 +362,7 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
+export { Template };
 export { Charter, FactName, type OverlayKind, overlayKinds, PoolRole, Requirement, RoleName };
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
@@ -376,6 +378,7 @@ export const kinds = {
   Registry,
   Release,
   Addon,
+  Template,
   Charter,
   Reservation,
   Record: NameRecord,
@@ -408,6 +411,7 @@ export type Doc =
   | Registry
   | Release
   | Addon
+  | Template
   | Charter
   | Reservation
   | NameRecord;

@@ -15,6 +15,7 @@ import type {
   Release,
   Reservation,
   Site,
+  Template,
   Zone,
 } from './documents.ts';
 import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
@@ -36,6 +37,7 @@ export interface Estate {
   baselines: Baseline[];
   moulds: Mould[];
   hypervisors: Hypervisor[];
+  templates: Template[];
   charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
   keys: { name: string; use: string; places: string[] }[];
@@ -76,6 +78,7 @@ export const emptyEstate = (now: string): Estate => ({
   baselines: [],
   moulds: [],
   hypervisors: [],
+  templates: [],
   charters: [],
   keys: [],
   accepted: [],
@@ -96,6 +99,7 @@ export const sliceOf = {
   Baseline: 'baselines',
   Mould: 'moulds',
   Hypervisor: 'hypervisors',
+  Template: 'templates',
   Charter: 'charters',
 } as const satisfies Record<Kind, Slice>;
 

@@ -13,5 +13,17 @@ export * from './observed.ts';
 export * from './question.ts';
 export * from './read.ts';
 export * from './starter.ts';
+export * from './of-template.ts';
+export {
+  Blank,
+  FollowRule,
+  inOrder,
+  needsOfBlank,
+  templateFaults,
+  TemplateVersion,
+  versionOf,
+  versionsOf,
+  withVersionKept,
+} from './template.ts';
 export * from './uses.ts';
 export * as words from './words.ts';

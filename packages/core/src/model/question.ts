@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { formatIp, formatPrefix, isIp, parseIp, parsePrefix } from '../address/parse.ts';
+import { formatIp, formatPrefix, formatRange, isIp, parseIp, parsePrefix, parseRange } from '../address/parse.ts';
 import { nearest } from './nearest.ts';
 import { Line, Name } from './words.ts';
 
@@ -11,6 +11,7 @@ export const QuestionType = z.enum([
   'choice',
   'address',
   'prefix',
+  'range',
   'site',
   'network',
   'registry',
@@ -68,6 +69,13 @@ const readers: Record<QuestionType, (text: string, q: Question) => Read> = {
   prefix: (t) => {
     try {
       return { value: formatPrefix(parsePrefix(t.trim())) };
+    } catch (cause) {
+      return wrong((cause as Error).message);
+    }
+  },
+  range: (t) => {
+    try {
+      return { value: formatRange(parseRange(t.trim())) };
     } catch (cause) {
       return wrong((cause as Error).message);
     }

@@ -1,8 +1,9 @@
 import { followsFor, newSite, reversePlaceholder } from './fields/follows.ts';
 import { formatIp, formatPrefix, parsePrefix, prefixRange } from '../address/parse.ts';
 import { openIn } from '../ledger/open.ts';
-import { nextPrefix } from '../address/carve.ts';
-import type { Charter, Kind, Network } from './documents.ts';
+import { nextPrefix, privateBlockOf } from '../address/carve.ts';
+import type { Charter, Kind, Network, Template } from './documents.ts';
+import type { Blank } from './template.ts';
 import type { Estate } from './estate.ts';
 import { writeDocument } from './read.ts';
 
@@ -13,6 +14,7 @@ export const creatableKinds = [
   'Zone',
   'Registry',
   'Charter',
+  'Template',
   'Host',
   'Hypervisor',
   'Mould',
@@ -256,6 +258,12 @@ const writers: Record<CreatableKind, (estate: Estate, site: string, given: Reado
     const zone = estate.zones.find((z) => z.name === given.zone) ?? estate.zones.find((z) => z.site === site);
     return lines('Record', `zone: ${zone?.name ?? ''}`, 'name: ', 'type: A', 'value: ');
   },
+  Template: (estate, site) => {
+    const near = estate.charters.find((c) => c.site === site) ?? estate.charters[0];
+    return near
+      ? writeDocument(templateOf(near, estate))
+      : lines('Template', 'name: new-template', 'questions: []', 'charter: {}');
+  },
   Charter: (estate, site) => {
     const near = estate.charters.find((c) => c.site === site) ?? estate.charters[0];
     return near ? writeDocument(charterLike(near, estate, site)) : firstCharter(estate, site);
@@ -301,6 +309,66 @@ export function charterLike(near: Charter, estate: Estate, site: string): Charte
     overlay: { kind: near.overlay.kind },
     api: {},
     inbound: {},
+  };
+}
+
+/** What of a charter is another in each cluster that is like it, with what it follows from. */
+const usualQuestions = (c: Charter): Blank[] => [
+  { key: 'site', ask: 'At which site?', type: 'site', sets: ['site'], follows: { rule: 'site' } },
+  { key: 'name', ask: 'What is the cluster called?', type: 'text', sets: ['name'], follows: { rule: 'cluster-name' } },
+  {
+    key: 'network',
+    ask: 'Which network have its machines?',
+    type: 'network',
+    sets: ['machineNetwork'],
+    follows: { rule: 'machine-network' },
+  },
+  {
+    key: 'mirror',
+    ask: 'Which registry do its nodes pull from?',
+    type: 'registry',
+    sets: ['mirror'],
+    follows: { rule: 'mirror' },
+  },
+  ...(['pods', 'services'] as const).map((which): Blank => {
+    const { length } = parsePrefix(c[which].range);
+    return {
+      key: which,
+      ask: which === 'pods' ? 'Which range have its pods?' : 'Which range have its services?',
+      type: 'prefix',
+      sets: [`${which}.range`],
+      follows: { rule: 'free-prefix', within: privateBlockOf(c[which].range), length },
+    };
+  }),
+];
+/** A template that is begun from a charter: what must differ is asked for, the rest is fixed. */
+export function templateOf(c: Charter, estate: Estate): Template {
+  const {
+    apiVersion: _,
+    kind: __,
+    name,
+    site: ___,
+    machineNetwork: ____,
+    mirror: _____,
+    servicePool: ______,
+    template: _______,
+    ...rest
+  } = c;
+  const { range: _p, ...pods } = c.pods;
+  const { services: _s, api: _a, inbound: _i, ...fixed } = rest;
+  return {
+    apiVersion: 'praesidor/v1',
+    kind: 'Template',
+    name: fresh(`like-${name}`, estate.templates),
+    title: '',
+    version: 1,
+    questions: usualQuestions(c),
+    charter: {
+      ...fixed,
+      pods,
+      controlPlane: { ...c.controlPlane, hosts: undefined },
+      workers: { ...c.workers, hosts: undefined },
+    },
   };
 }
 

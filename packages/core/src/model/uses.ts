@@ -16,6 +16,8 @@ const page = (doc: Doc): string => {
   switch (doc.kind) {
     case 'Host':
       return `/hosts/${doc.name}`;
+    case 'Template':
+      return `/clusters/templates/${doc.name}`;
     case 'Charter':
       return `/clusters/${doc.name}`;
     case 'Network':
@@ -67,7 +69,10 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       yield ['Release', doc.release, 'is built from it', 'Choose another release'];
       for (const a of addonsOf(doc)) yield ['Addon', a, 'has it', 'Take it out of the charter'];
       yield ['Registry', doc.mirror, 'pulls from it', 'Choose another mirror'];
+      if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
+      for (const mould of new Set([doc.controlPlane, doc.workers, ...(doc.pools ?? [])].map((p) => p.mould)))
+        if (mould) yield ['Mould', mould, 'asks for guests of it', 'Choose other hosts'];
       break;
     case 'Reservation':
       yield ['Network', doc.network, 'lies in it', 'Release the address'];

@@ -7,6 +7,8 @@ export function placeOf(subject: Finding['subject'], site: string): string {
   switch (kind) {
     case 'Charter':
       return q(`/clusters/${name}`);
+    case 'Template':
+      return q(`/clusters/templates/${name}`);
     case 'Host':
       return q(`/hosts/${name}`);
     case 'Sighting':

@@ -31,6 +31,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
     baselines: 'Baseline',
     moulds: 'Mould',
     hypervisors: 'Hypervisor',
+    templates: 'Template',
     charters: 'Charter',
     keys: 'key',
     accepted: 'acceptance',

@@ -59,8 +59,10 @@ export const groupings = {
   Registry: { ...speaks, ...credential, site: (r: DocOf<'Registry'>) => [r.site], role: (r: DocOf<'Registry'>) => [r.role] },
   Release: { source: (r: DocOf<'Release'>) => [r.source] },
   Addon: { source: (a: DocOf<'Addon'>) => [a.source] },
+  Template: {},
   Charter: {
     ...speaks,
+    template: (c: DocOf<'Charter'>) => some(c.template?.name),
     site: (c: DocOf<'Charter'>) => [c.site],
     network: (c: DocOf<'Charter'>) => [c.machineNetwork],
     mirror: (c: DocOf<'Charter'>) => [c.mirror],

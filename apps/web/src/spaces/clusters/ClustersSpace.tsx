@@ -1,4 +1,5 @@
 import { counted } from '@praesidor/core/words';
+import { workerCount } from '@praesidor/core/charter';
 import { failedSteps, stateText, underWay } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
@@ -8,6 +9,7 @@ import { At } from '../../parts/FindingMarker.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { useReport } from '../../state/computed.ts';
+import { SubNav } from './SubNav.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 
 export function ClustersSpace() {
@@ -21,10 +23,11 @@ export function ClustersSpace() {
   return (
     <Space
       space="clusters"
+      sheets={<SubNav site={site} />}
       title="Clusters"
       facts={`${charters.length} charters`}
       findings={findings}
-      acts={<LinkButton to={scoped('/declare?kind=Charter', site)}>New charter…</LinkButton>}
+      acts={<LinkButton to={scoped('/clusters/new', site)}>New charter…</LinkButton>}
     >
       {estate && !charters.length ? (
         <Empty
@@ -76,7 +79,7 @@ export function ClustersSpace() {
                   <td className="text-ink-2">{c.purpose}</td>
                   <td>{c.release}</td>
                   <td>{c.controlPlane.count}</td>
-                  <td>{c.workers.count}</td>
+                  <td>{workerCount(c)}</td>
                   <td>{c.mirror}</td>
                   <td>
                     <span className="flex items-center gap-1.5">

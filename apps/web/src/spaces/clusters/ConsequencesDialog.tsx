@@ -1,9 +1,9 @@
 import { counted } from '@praesidor/core/words';
 import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
+import { labelOfField } from '@praesidor/core/model';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { fields } from './fields.ts';
 
 interface Props {
   name: string;
@@ -59,7 +59,7 @@ export function ConsequencesDialog({ name, changes, comes, count, stops, busy, e
             <tbody>
               {comes.map((c) => (
                 <tr key={c.path}>
-                  <td title={c.path}>{fields.find((f) => f.path.join('.') === c.path)?.label ?? c.path}</td>
+                  <td title={c.path}>{labelOfField('Charter', c.path.split('.'))}</td>
                   <td
                     className={c.way === 'impossible' || c.way === 'made anew' ? 'font-semibold text-brick' : ''}
                     title={ways[c.way]}

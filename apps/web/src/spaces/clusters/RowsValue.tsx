@@ -6,11 +6,40 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { DocumentForm } from '../../parts/form/DocumentForm.tsx';
 import { at, type SheetField } from './fields.ts';
 
+type Row = { name?: string; network?: string; count?: number };
 /** What a row of a list is called on the sheet: its name, with its number where it has one. */
-const called = (row: { name?: string; network?: string; count?: number }) =>
-  `${row.name ?? row.network ?? '?'}${row.count === undefined ? '' : ` ${row.count}`}`;
+const called = (row: Row) => `${row.name ?? row.network ?? '?'}${row.count === undefined ? '' : ` ${row.count}`}`;
+type Pool = Charter['workers'];
+/** What a pool asks of its hosts beside their number, in a few words. */
+const asks = (p: Pool) =>
+  [
+    p.hosts?.length && p.hosts.join(', '),
+    p.minCores && `≥ ${p.minCores} cores`,
+    p.minMemoryGiB && `≥ ${p.minMemoryGiB} GiB`,
+    p.needs?.length && counted(p.needs.length, 'further requirement'),
+    p.mould ? `guests of ${p.mould}` : p.from === 'guests' ? 'guests' : p.from === 'metal' ? 'machines' : '',
+    p.zones?.length && `zone ${p.zones.join(', ')}`,
+    p.arch,
+    p.roles?.length && `kept for ${p.roles.join(', ')}`,
+    p.labels?.length && counted(p.labels.length, 'label'),
+    p.taints?.length && counted(p.taints.length, 'taint'),
+  ]
+    .filter(Boolean)
+    .join(', ') || 'any that fit';
+/** What stands for a group on the sheet. */
+const groups: Record<string, (c: Charter) => string> = {
+  controlPlane: (c) => asks(c.controlPlane as Pool),
+  workers: (c) => asks(c.workers),
+  servicePool: (c) =>
+    !c.servicePool
+      ? ''
+      : c.servicePool.announce === 'bgp'
+        ? `BGP, AS ${c.servicePool.as ?? '?'}, ${counted(c.servicePool.peers?.length ?? 0, 'router')}`
+        : 'ARP and NDP',
+  objectStore: (c) => (c.objectStore ? `${c.objectStore.endpoint}, ${c.objectStore.bucket}` : ''),
+};
 
-/** A list of things that have several fields each: their names on the sheet, and a form of them that opens. */
+/** Things that have several fields each, or one that has: a few words on the sheet, and a form that opens. */
 export function RowsValue({
   field,
   draft,
@@ -28,9 +57,15 @@ export function RowsValue({
   const [typed, setTyped] = useState<Charter>();
   const whole = typed && kinds.Charter.safeParse(typed);
   const close = () => setTyped(undefined);
-  const rows = (at(draft, field.path) as object[] | undefined) ?? [];
-  const text = rows.length > 3 ? counted(rows.length, 'entry', 'entries') : rows.map(called).join(', ');
-  const changed = JSON.stringify(rows) !== JSON.stringify(at(saved, field.path) ?? []);
+  const value = at(draft, field.path);
+  const rows = Array.isArray(value) ? (value as Row[]) : [];
+  const text =
+    field.kind === 'group'
+      ? (groups[field.path.join('.')]?.(draft) ?? '')
+      : rows.length > 3
+        ? counted(rows.length, 'entry', 'entries')
+        : rows.map(called).join(', ');
+  const changed = JSON.stringify(value) !== JSON.stringify(at(saved, field.path));
   return (
     <>
       <button

@@ -49,9 +49,10 @@ export function SetValue({
         aria-label={field.label}
         data-field={field.path.join('.')}
         value={String(value ?? '')}
-        onChange={(e) => onSet(e.target.value)}
-        className={`${look} bg-paper`}
+        onChange={(e) => onSet(e.target.value || undefined)}
+        className={`${look} bg-paper ${value === undefined ? 'text-ink-3' : ''}`}
       >
+        {(value === undefined || field.follows) && <option value="">{unset}</option>}
         {all.map((o) => (
           <option key={o}>{o}</option>
         ))}

@@ -76,7 +76,7 @@ export function Sheet({
                 return (
                   <div key={f.label} data-row tabIndex={-1} className="flex items-baseline pb-1">
                     <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
-                    {f.kind === 'rows' ? (
+                    {f.kind === 'rows' || f.kind === 'group' ? (
                       <RowsValue field={f} draft={draft} saved={saved} estate={estate} onEdit={onEdit} />
                     ) : (
                       <SetValue

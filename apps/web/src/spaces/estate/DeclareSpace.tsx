@@ -18,6 +18,7 @@ import { scoped, useScope } from '../../state/scope.ts';
 import type { Collided } from '../../workers/compute.worker.ts';
 import { computer, computerWith } from '../../workers/compute.ts';
 import { lineOf } from '../../parts/lines.ts';
+import { Reach } from '../clusters/Reach.tsx';
 import { Differences } from './Differences.tsx';
 import { DocumentForms } from './DocumentForms.tsx';
 
@@ -102,6 +103,13 @@ export function DeclareSpace() {
     const fresh = Object.entries(met ?? {}).filter(([n]) => !Object.hasOwn(base, n));
     if (draft && fresh.length) setDraft(key, { ...draft, base: { ...Object.fromEntries(fresh), ...draft.base } });
   }, [met, base, draft, key, setDraft]);
+  const reach =
+    useQuery({
+      queryKey: ['reach', text, revision],
+      enabled: snapshot.data !== undefined && /^kind: Template$/m.test(text),
+      gcTime: 1000,
+      queryFn: async () => (snapshot.data ? await (await computerWith(snapshot.data)).reach(text) : none),
+    }).data ?? none;
   const save = useAct(
     () =>
       api<{ added: number; changed: number; act: number }>('POST', '/api/import', {
@@ -233,6 +241,14 @@ export function DeclareSpace() {
         </div>
       </div>
       <Differences list={differences} />
+      {reach.map((r) => (
+        <section key={r.name} aria-label={`Clusters of ${r.name}`} className="pt-4">
+          <h2 className="text-lg">
+            It would be version {r.after} of {r.name}: what it changes
+          </h2>
+          <Reach reach={r} before={r.before} after={r.after} />
+        </section>
+      ))}
     </Space>
   );
 }

@@ -1,6 +1,7 @@
 import { formatPrefix, overlaps, parsePrefix, prefixRange } from '../../address/parse.ts';
 import { Space } from '../../address/space.ts';
-import { each, serves } from '../check.ts';
+import { givesWay } from '../../charter/stands.ts';
+import { each } from '../check.ts';
 import { podsSharing } from '../ranges.ts';
 
 export const CHT003 = each('Charter', {
@@ -11,9 +12,7 @@ export const CHT003 = each('Charter', {
     (podsSharing(view).get(newer.name) ?? []).flatMap((name) => {
       const older = view.get('Charter', name);
       if (!older) return [];
-      // A cluster that stands keeps what it has; of two that are only declared, the one that comes first by name moves.
-      const [mine, other] = [serves(view, newer), serves(view, older)];
-      if (mine === other ? newer.name > older.name : mine) return [];
+      if (!givesWay(view, newer, older)) return [];
       const wanted = parsePrefix(newer.pods.range);
       const around = new Space(parsePrefix('10.128.0.0/9'));
       for (const r of [

@@ -1,4 +1,5 @@
 import { readManifests } from '../../model/manifests.ts';
+import { counted } from '../../words/amounts.ts';
 import { at, each, openDoc } from '../check.ts';
 
 export const IMG020 = each('Addon', {
@@ -12,7 +13,7 @@ export const IMG020 = each('Addon', {
     return lacks.length
       ? [
           at(a, ['components'], {
-            title: `${lacks.length === 1 ? 'An image' : `${lacks.length} images`} of ${a.name} would not be shipped`,
+            title: `${counted(lacks.length, 'image')} of ${a.name} would not be shipped`,
             text: `Its manifests run ${lacks.slice(0, 3).join(', ')}${lacks.length > 3 ? ' and others' : ''}, and its components do not name ${lacks.length === 1 ? 'it' : 'them'}: bills and shipments leave ${lacks.length === 1 ? 'it' : 'them'} out.`,
             site: view.get('Registry', a.source)?.site ?? '',
             charters: view.by('Charter', 'bill', a.name).map((c) => c.name),

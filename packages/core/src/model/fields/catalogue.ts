@@ -8,6 +8,7 @@ import { networkFields } from './network.ts';
 import { baselineFields, profileFields } from './requirement.ts';
 import { reservationFields } from './reservation.ts';
 import { siteFields } from './site.ts';
+import { templateFields } from './template.ts';
 import { recordFields, zoneFields } from './zone.ts';
 
 /** What every kind of document is, in a sentence. */
@@ -23,6 +24,7 @@ export const kindWords: Readonly<Record<Kind, string>> = {
   Registry: 'A place that holds images: a source, or a mirror at a site.',
   Release: 'A version of the cluster’s own components, by image.',
   Addon: 'What is installed beside the release, by image.',
+  Template: 'A charter with blanks, for clusters that are alike.',
   Charter: 'One cluster, declared; everything else follows from it.',
   Reservation: 'An address that somebody has.',
   Record: 'A DNS record that is planned by hand.',
@@ -41,6 +43,7 @@ export const fieldWords: Readonly<Record<Kind, Fields>> = {
   Registry: registryFields,
   Release: releaseFields,
   Addon: addonFields,
+  Template: templateFields,
   Charter: charterFields,
   Reservation: reservationFields,
   Record: recordFields,

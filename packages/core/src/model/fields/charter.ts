@@ -1,12 +1,12 @@
-import type { Fields, FieldWords } from './field.ts';
+import type { Fields } from './field.ts';
 import { needFields } from './requirement.ts';
 import { archChoices } from './shared.ts';
 
 /** What a pool asks of its hosts, and marks its nodes with; the same of every pool. */
-const asked = (pool: string, sheet: Record<string, FieldWords['sheet']> = {}): Fields => {
+const asked = (pool: string): Fields => {
   const words: Fields = {
-    minCores: { follows: true, label: 'Cores, at least', rare: true },
-    minMemoryGiB: { follows: true, label: 'Memory, at least', unit: 'GiB', rare: true },
+    minCores: { label: 'Cores, at least', rare: true },
+    minMemoryGiB: { label: 'Memory, at least', unit: 'GiB', rare: true },
     needs: { label: 'Further requirements', help: 'Besides what its role requires.', rare: true },
     ...needFields('needs.*'),
     from: { label: 'Chosen among', choices: { metal: 'machines alone', guests: 'guests alone' }, rare: true },
@@ -22,9 +22,7 @@ const asked = (pool: string, sheet: Record<string, FieldWords['sheet']> = {}): F
     },
     hosts: { label: 'These hosts', help: 'Empty: chosen among those that fit.', refers: { kind: 'Host' }, rare: true },
   };
-  return Object.fromEntries(
-    Object.entries(words).map(([key, w]) => [`${pool}.${key}`, { ...w, ...(sheet[key] ? { sheet: sheet[key] } : {}) }]),
-  );
+  return Object.fromEntries(Object.entries(words).map(([key, w]) => [`${pool}.${key}`, w]));
 };
 const forWorkers = (pool: string): Fields => ({
   [`${pool}.arch`]: { label: 'Architecture', help: 'Empty: that of the charter.', choices: archChoices, rare: true },
@@ -58,20 +56,20 @@ export const charterFields: Fields = {
     follows: true,
     label: 'Pod network',
     help: 'An add-on that brings it. Empty: the release’s own.',
-    refers: { kind: 'Addon', anywhere: true },
+    refers: { kind: 'Addon', anywhere: true, provides: 'pod-network' },
     rare: true,
   },
   arch: { sheet: { section: 1 }, label: 'Architecture', choices: archChoices, rare: true },
-  controlPlane: { label: 'Control plane' },
+  controlPlane: { sheet: { section: 2, label: 'Which hosts' }, label: 'Control plane' },
   'controlPlane.count': {
     sheet: { section: 2, label: 'Control plane', unit: 'hosts, spread by zone' },
     label: 'Hosts',
     help: 'An odd number; spread over the zones.',
   },
   ...asked('controlPlane'),
-  workers: { label: 'Workers' },
+  workers: { sheet: { section: 2, label: 'Which workers' }, label: 'Workers' },
   'workers.count': { sheet: { section: 2, label: 'Workers', unit: 'hosts' }, label: 'Hosts' },
-  ...asked('workers', { minCores: { section: 2 }, minMemoryGiB: { section: 2, unit: 'GiB' } }),
+  ...asked('workers'),
   ...forWorkers('workers'),
   pools: {
     sheet: { section: 2, label: 'Further pools' },
@@ -147,14 +145,19 @@ export const charterFields: Fields = {
     mono: true,
   },
   'inbound.address': { label: 'Address', help: 'Empty: the next free one.', mono: true },
-  servicePool: { label: 'Service pool', help: 'Addresses for services that are published.', rare: true },
+  servicePool: {
+    sheet: { section: 4, label: 'Announced by' },
+    label: 'Service pool',
+    help: 'Addresses for services that are published.',
+    rare: true,
+  },
   'servicePool.range': {
     sheet: { section: 4, label: 'Service pool' },
     label: 'Range',
     example: '10.62.8.64-10.62.8.79',
     mono: true,
   },
-  'servicePool.announce': { sheet: { section: 4 }, label: 'Announced by', choices: { arp: 'ARP and NDP', bgp: 'BGP' } },
+  'servicePool.announce': { label: 'Announced by', choices: { arp: 'ARP and NDP', bgp: 'BGP' } },
   'servicePool.as': { label: 'AS of the nodes', help: 'With BGP.', example: '64512', rare: true },
   'servicePool.peers': { label: 'Routers', help: 'With BGP: those that the nodes speak with.', rare: true },
   'servicePool.peers.*.address': { label: 'Address', example: '10.40.8.2', mono: true },
@@ -185,9 +188,8 @@ export const charterFields: Fields = {
   'storage.*.standard': { label: 'The default', help: 'For claims that name no class.', rare: true },
   'storage.*.server': { label: 'NFS server', example: '10.40.8.70', mono: true, rare: true },
   'storage.*.path': { label: 'Path', example: '/export/volumes', mono: true, rare: true },
-  objectStore: { label: 'Object store', help: 'Where backups go.', rare: true },
+  objectStore: { sheet: { section: 5 }, label: 'Object store', help: 'Where backups go.', rare: true },
   'objectStore.endpoint': {
-    sheet: { section: 5, label: 'Object store' },
     label: 'Endpoint',
     example: 'objects.example:9000',
     mono: true,
@@ -259,5 +261,6 @@ export const charterFields: Fields = {
   'answers.*.addon': { label: 'Add-on', refers: { kind: 'Addon', anywhere: true } },
   'answers.*.question': { label: 'Question', mono: true },
   'answers.*.answer': { label: 'Answer' },
+  template: { label: 'Template', help: 'The one that it came from.', by: 'acts' },
   notes: { sheet: { section: 6 }, label: 'Notes', rare: true },
 };

@@ -2,7 +2,7 @@ import type { Kind } from '../documents.ts';
 
 /** What the name in a field refers to: a document, an entry of the keyring, a rack or a zone of the site. */
 export type Reference =
-  | { kind: Kind; purpose?: string; roles?: readonly string[]; anywhere?: boolean }
+  | { kind: Kind; purpose?: string; roles?: readonly string[]; anywhere?: boolean; provides?: string }
   | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' | 'other' }
   | { of: 'rack' | 'zone' | 'pool' };
 
@@ -22,8 +22,8 @@ export interface FieldWords {
   refers?: Reference;
   /** Rarely set: a form folds it away while it is empty. */
   rare?: boolean;
-  /** Not typed by people: measured, or kept by acts. */
-  by?: 'measured' | 'acts';
+  /** Not typed into a field: measured, kept by acts, or written in the text alone. */
+  by?: 'measured' | 'acts' | 'text';
   /** Addresses, digests, keys: set in the mono face. */
   mono?: boolean;
   /** Several lines of text; of a list: one element a line, where others take any separator. */

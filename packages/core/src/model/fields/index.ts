@@ -1,3 +1,4 @@
+export * from './label.ts';
 export * from './catalogue.ts';
 export * from './edit-text.ts';
 export * from './field.ts';

@@ -18,6 +18,7 @@ export function optionsFor(refers: Reference, estate: Estate, doc: Readonly<Reco
   return (estate[sliceOf[refers.kind as Kind]] as Doc[])
     .filter((d) => (refers.anywhere ? true : here(d)))
     .filter((d) => !refers.purpose || (d.kind === 'Network' && d.purpose === refers.purpose))
+    .filter((d) => !refers.provides || (d.kind === 'Addon' && d.provides === refers.provides))
     .filter((d) => !refers.roles || (d.kind === 'Registry' && refers.roles.includes(d.role)))
     .sort((a, b) => Number(!here(a)) - Number(!here(b)))
     .map(keyOf);

@@ -13,6 +13,7 @@ export const askFields = (at: string): Fields => ({
       choice: 'one of several',
       address: 'address',
       prefix: 'prefix',
+      range: 'range of addresses',
       site: 'site',
       network: 'network',
       registry: 'registry',

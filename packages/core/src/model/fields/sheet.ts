@@ -7,7 +7,7 @@ export interface SheetField {
   section: Section;
   label: string;
   path: string[];
-  kind: 'text' | 'number' | 'choice' | 'list' | 'rows';
+  kind: 'text' | 'number' | 'choice' | 'list' | 'rows' | 'group';
   /** Values of a choice that the schema knows; others are names of the estate. */
   choices?: string[];
   words: FieldWords;
@@ -29,7 +29,7 @@ export const sheetSections = {
 
 /** What is set on the sheet of a kind, section by section, in the order of its words. */
 export function sheetFields(kind: Kind): SheetField[] {
-  const all = (list: readonly Shape[]): Shape[] => list.flatMap((s) => [s, ...(s.type === 'group' ? all(s.fields ?? []) : [])]);
+  const all = (list: readonly Shape[]): Shape[] => list.flatMap((s) => [...(s.type === 'group' ? all(s.fields ?? []) : []), s]);
   return all(shapeOf(kind))
     .flatMap((s): SheetField[] => {
       const { words } = s;
@@ -42,8 +42,8 @@ export function sheetFields(kind: Kind): SheetField[] {
           label: words.sheet.label ?? words.label,
           path: s.path.split('.'),
           kind:
-            s.type === 'rows'
-              ? 'rows'
+            s.type === 'rows' || s.type === 'group'
+              ? s.type
               : s.type === 'number'
                 ? 'number'
                 : s.type === 'texts'

@@ -1,0 +1,212 @@
+import { optionsFor, type Reference } from '@praesidor/core/model';
+import type { Answered } from '@praesidor/core/template';
+import { useId, useMemo, useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { api } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
+import { Space } from '../../frame/Space.tsx';
+import { Button } from '../../parts/Button.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { useAct } from '../../state/act.ts';
+import { useDraftReport } from '../../state/computed.ts';
+import { scoped, useScope } from '../../state/scope.ts';
+import { type Answers, type Begins, useBegun } from './templates.ts';
+
+/** What a question of each type can be answered with, where that is known. */
+const refers: Partial<Record<Answered['question']['type'], Reference>> = {
+  site: { kind: 'Site', anywhere: true },
+  network: { kind: 'Network' },
+  registry: { kind: 'Registry', roles: ['starter', 'standing'], anywhere: true },
+  secret: { key: 'other' },
+};
+
+/** A charter is begun: from a template or from a neighbour by answering what must be its own; or as text. */
+export function BeginSpace() {
+  const { site, params } = useScope();
+  const navigate = useNavigate();
+  const estate = useSnapshot().data?.estate;
+  const options = useMemo(
+    () => [
+      ...(estate?.templates ?? []).map((t) => ({ key: `template ${t.name}`, label: `Template ${t.name}, version ${t.version}` })),
+      ...(estate?.charters ?? []).map((c) => ({ key: `like ${c.name}`, label: `Like ${c.name}` })),
+    ],
+    [estate],
+  );
+  const wish = params.get('template')
+    ? `template ${params.get('template')}`
+    : params.get('like')
+      ? `like ${params.get('like')}`
+      : '';
+  const [chosen, setChosen] = useState('');
+  const from = chosen || wish || options[0]?.key || '';
+  const [kind = '', name = ''] = from.split(' ');
+  const begins: Begins | undefined = kind === 'template' ? { template: name } : kind === 'like' ? { like: name } : undefined;
+  const [answers, setAnswers] = useState<Answers>([]);
+  const begun = useBegun(begins, answers, site).data;
+  const report = useDraftReport(begun?.charter);
+  const answer = (question: string, text: string) =>
+    setAnswers((now) => [...now.filter((a) => a.question !== question), ...(text ? [{ question, answer: text }] : [])]);
+  const save = useAct(
+    () => api('POST', '/api/import', { text: begun?.text, file: 'begun', base: [] }),
+    () => `Charter ${begun?.charter?.name} saved.`,
+    [['estate']],
+  );
+  const lacking = begun?.answers.filter((a) => a.fault).length ?? 0;
+  const exists = begun?.charter && estate?.charters.some((c) => c.name === begun.charter?.name);
+  return (
+    <Space
+      space="begin"
+      crumbs={
+        <Link to={scoped('/clusters', site)} className="hover:underline">
+          Clusters
+        </Link>
+      }
+      title="New charter"
+      facts={begun?.charter ? `${begun.charter.name} at ${begun.charter.site}` : lacking ? `${lacking} not answered` : ''}
+      findings={begun?.charter ? (report.data?.findings ?? []).filter((f) => f.charters.includes(begun.charter?.name ?? '')) : []}
+      foot={begun?.charter ? undefined : 'Checked when every question has its answer.'}
+      acts={
+        <Button
+          filled
+          disabled={!begun?.charter || exists === true || save.isPending}
+          title={exists ? `There is a charter ${begun?.charter?.name} already` : begun?.faults[0]?.message}
+          onClick={() =>
+            save.mutate(undefined, { onSuccess: () => void navigate(scoped(`/clusters/${begun?.charter?.name}`, site)) })
+          }
+        >
+          Save charter
+        </Button>
+      }
+    >
+      <Refused error={save.error} />
+      <div className="flex flex-wrap items-baseline gap-3 py-2.5">
+        <label className="flex items-baseline gap-2">
+          <span className="text-ink-2">From</span>
+          <select
+            className="border border-rule-2 bg-leaf px-2 py-1"
+            value={from}
+            onChange={(e) => {
+              setChosen(e.target.value);
+              setAnswers([]);
+            }}
+          >
+            {options.map((o) => (
+              <option key={o.key} value={o.key}>
+                {o.label}
+              </option>
+            ))}
+          </select>
+        </label>
+        <Link to={scoped('/declare?kind=Charter', site)} className="text-verdigris hover:underline">
+          or as text, or from a file
+        </Link>
+      </div>
+      {estate && !options.length && <p className="text-ink-2">There is neither a template nor a charter to begin from.</p>}
+      {begun && (
+        <div className="grid grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] gap-6">
+          <table className="grid-table" aria-label="Questions">
+            <thead>
+              <tr>
+                <th>Asked</th>
+                <th>Answer</th>
+              </tr>
+            </thead>
+            <tbody>
+              {begun.answers.map((a) => (
+                <Asked
+                  key={a.question.key}
+                  of={a}
+                  set={answers.find((x) => x.question === a.question.key)?.answer}
+                  options={optionsOf(a, estate, String(begun.charter?.site ?? siteOf(begun.answers) ?? site))}
+                  onAnswer={(text) => answer(a.question.key, text)}
+                />
+              ))}
+            </tbody>
+          </table>
+          <section aria-label="Follows from it">
+            <h2 className="text-md">Follows from it</h2>
+            {begun.charter && report.data ? (
+              report.data.plan.follows.map((f) => (
+                <div key={f.id} className="flex items-baseline gap-2 pb-1">
+                  <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
+                  <span className={`text-plum ${f.mono ? 'mono' : ''}`}>↳ {f.text}</span>
+                </div>
+              ))
+            ) : (
+              <ul className="text-ink-2">
+                {begun.faults.map((f) => (
+                  <li key={f.message}>{f.message}</li>
+                ))}
+              </ul>
+            )}
+          </section>
+        </div>
+      )}
+    </Space>
+  );
+}
+
+const siteOf = (list: readonly Answered[]) => list.find((a) => a.question.sets.includes('site'))?.text;
+function optionsOf(a: Answered, estate: Parameters<typeof optionsFor>[1] | undefined, site: string): string[] {
+  const { type, choices } = a.question;
+  if (type === 'choice') return choices ?? [];
+  if (type === 'yes-no') return ['yes', 'no'];
+  const to = refers[type];
+  return to && estate ? optionsFor(to, estate, { site }) : [];
+}
+
+/** A question, and its answer: what follows is plum until something is typed, and follows again when that is taken out. */
+function Asked({
+  of,
+  set,
+  options,
+  onAnswer,
+}: {
+  of: Answered;
+  set: string | undefined;
+  options: string[];
+  onAnswer: (text: string) => void;
+}) {
+  const id = useId();
+  const { question: q } = of;
+  const follows = set === undefined && of.text !== undefined;
+  const wrong = of.fault && of.text !== undefined;
+  const look = `w-full border bg-leaf px-2 py-1 ${wrong ? 'border-brick' : 'border-rule-2'}`;
+  return (
+    <tr>
+      <td>
+        <label htmlFor={id}>{q.ask}</label>
+        {q.help && <div className="text-ink-3 text-sm">{q.help}</div>}
+      </td>
+      <td>
+        {options.length ? (
+          <select
+            id={id}
+            className={`${look} ${follows ? 'text-plum' : ''}`}
+            value={set ?? ''}
+            onChange={(e) => onAnswer(e.target.value)}
+          >
+            <option value="">{follows ? `↳ ${of.text}` : 'choose'}</option>
+            {options.map((o) => (
+              <option key={o}>{o}</option>
+            ))}
+          </select>
+        ) : (
+          <input
+            id={id}
+            className={`${look} ${follows ? 'placeholder:text-plum' : ''}`}
+            value={set ?? ''}
+            placeholder={follows ? `↳ ${of.text}` : ''}
+            aria-invalid={!!wrong}
+            aria-describedby={`${id}-why`}
+            autoComplete="off"
+            onChange={(e) => onAnswer(e.target.value)}
+          />
+        )}
+        <div id={`${id}-why`} className={`text-sm ${wrong ? 'text-brick' : 'text-ink-3'}`}>
+          {wrong ? of.fault : of.text === undefined ? 'Required.' : of.why}
+        </div>
+      </td>
+    </tr>
+  );
+}

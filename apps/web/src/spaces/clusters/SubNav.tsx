@@ -1,0 +1,8 @@
+import { SubNav as Sheets } from '../../parts/SubNav.tsx';
+
+const views = [
+  ['/clusters', 'Clusters'],
+  ['/clusters/templates', 'Templates'],
+] as const;
+
+export const SubNav = ({ site }: { site: string }) => <Sheets label="Clusters" views={views} site={site} />;
