@@ -289,6 +289,30 @@ describe('charter', () => {
     );
     expect((await run('charter', 'new', 'x', '--site', 'lrr', '--estate', demo)).err).toContain('did you mean lr?');
   });
+  it('is begun from a template by answers, and compared with it', async () => {
+    const begin = (...more: string[]) =>
+      run('charter', 'new', 'sandling', '--site', 'sdl', '--template', 'ship-edge', '--estate', demo, ...more);
+    const lacks = await begin();
+    expect([lacks.code, lacks.err.split('\n').filter(Boolean)]).toEqual([
+      2,
+      ['control-plane', 'workers', 'mirror', 'published'].map((q) => expect.stringMatching(`${q}: .* It is not answered.`)),
+    ]);
+    const made = await begin('--answers', 'control-plane=1; workers=0; mirror=bw-registry; published=10.73.1.20-10.73.1.23');
+    expect(made.out).toMatch(/^name: sandling$/m);
+    expect(made.out).toContain('range: 10.144.64.0/18');
+    expect(made.out).toContain('tolerate: 60');
+    expect((await begin('--answers', 'mirorr=x')).err).toContain('did you mean mirror?');
+    expect((await run('charter', 'new', 'x', '--site', 'sdl', '--template', 'ship-edg', '--estate', demo)).err).toContain(
+      'did you mean ship-edge?',
+    );
+    const dunlin = await run('charter', 'diff', 'dunlin', '--estate', demo);
+    expect([dunlin.code, dunlin.out]).toEqual([
+      1,
+      'controlPlane.count: 3 → 2\npods.range: 10.144.64.0/18 → 10.144.0.0/18\nworkers.count: 0 → 1\n',
+    ]);
+    expect((await run('charter', 'diff', 'petrel', '--estate', demo)).code).toBe(0);
+    expect((await run('charter', 'diff', 'plover', '--estate', demo)).err).toContain('plover came from no template');
+  });
   it('is checked, followed and written as by the commands above', async () => {
     for (const what of ['check', 'follow', 'files'])
       expect((await run('charter', what, 'plover', '--estate', demo, '--json', '--now', '2026-11-23T09:00:00Z')).out).toBe(

@@ -14,6 +14,8 @@ import {
   starterText,
   writeDocument,
 } from '@praesidor/core/model';
+import { viewOf } from '@praesidor/core/reading';
+import { departures, draw } from '@praesidor/core/template';
 import { chartersOf, readEstate, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup, Options, SubCommand } from '../options.ts';
 import { check } from './check.ts';
@@ -58,6 +60,8 @@ const begin: SubCommand = {
     folder,
     ['--site <name>', 'the site that it is for'],
     ['--from <charter>', 'a neighbour whose choices are kept'],
+    ['--template <name>', 'a template; what is not answered follows'],
+    ['--answers <list>', 'answers to its questions: key=value, with ; between them'],
     now,
   ],
   run: (asked, write) => {
@@ -73,12 +77,50 @@ const begin: SubCommand = {
       throw new Unusable(`--site: there is no site ${site ?? ''}${near ? `; did you mean ${near}?` : ''}`);
     }
     const from = text(asked.options.from);
+    const template = text(asked.options.template);
+    if (from && template) throw new Unusable('--from, --template: one of them');
+    if (template) {
+      const drawn = fromTemplate(estate, template, site, text(asked.options.answers) ?? '', name);
+      write(asked.options.json ? `${JSON.stringify({ text: drawn })}\n` : drawn);
+      return 0;
+    }
     const charter = from ? { ...charterLike(charterOf(estate, from), estate, site), name } : undefined;
     const out = charter ? writeDocument(charter) : starterText('Charter', estate, site).replace(/^name: .*$/m, `name: ${name}`);
     write(asked.options.json ? `${JSON.stringify({ text: out })}\n` : out);
     return 0;
   },
 };
+
+/** The text of a charter that a template gives. @throws Unusable with every question that has no answer */
+function fromTemplate(estate: Estate, wanted: string, site: string, given: string, name: string): string {
+  const template = estate.templates.find((t) => t.name === wanted);
+  if (!template) {
+    const near = nearest(
+      wanted,
+      estate.templates.map((t) => t.name),
+    );
+    throw new Unusable(`--template: there is no template ${wanted}${near ? `; did you mean ${near}?` : ''}`);
+  }
+  const answers = given
+    .split(';')
+    .map((a) => a.trim())
+    .filter(Boolean)
+    .map((a) => ({ question: a.split('=')[0]?.trim() ?? '', answer: a.slice(a.indexOf('=') + 1).trim() }));
+  const keys = template.questions.map((q) => q.key);
+  for (const a of answers)
+    if (!keys.includes(a.question)) {
+      const near = nearest(a.question, keys);
+      throw new Unusable(
+        `--answers: ${wanted} does not ask ${a.question}${near ? `; did you mean ${near}?` : `; it asks ${keys.join(', ')}`}`,
+      );
+    }
+  const called = template.questions.find((q) => q.sets.includes('name'));
+  const all =
+    called && !answers.some((a) => a.question === called.key) ? [...answers, { question: called.key, answer: name }] : answers;
+  const { charter: made, faults } = draw({ ...template }, all, viewOf(estate), { site });
+  if (!made) throw new Unusable(faults.map((f) => `${f.question ? `${f.question}: ` : ''}${f.message}`).join('\n'));
+  return writeDocument(made);
+}
 
 const why: SubCommand = {
   name: 'why',
@@ -197,13 +239,25 @@ const told: SubCommand = {
 
 const difference: SubCommand = {
   name: 'diff',
-  words: '<charter> <file>',
-  about: 'field by field, how a charter in a file differs from the one of the estate, or from another by name',
+  words: '<charter> [file]',
+  about: 'field by field, how a charter differs from one in a file, from another by name, or from its template',
   options: [folder, now],
   run: (asked, write) => {
     const estate = estateOf(asked);
     const [name = '', other = ''] = asked.words;
     const one = charterOf(estate, name);
+    if (!other) {
+      const list = departures(one, viewOf(estate));
+      if (!list)
+        throw new Unusable(
+          one.template ? `what ${name} departs in cannot be said: see its findings` : `${name} came from no template`,
+        );
+      if (asked.options.json) write(`${JSON.stringify(list, null, 2)}\n`);
+      else
+        for (const d of list)
+          write(`${d.field}: ${shown(d.before)} → ${shown(d.after)}${d.onPurpose ? '   (on purpose)' : ''}\n`);
+      return list.some((d) => !d.onPurpose) ? 1 : 0;
+    }
     const named = estate.charters.find((c) => c.name === other);
     const two =
       named ?? documentsIn(other).find((d) => d.kind === 'Charter' && (keyOf(d) === name || documentsIn(other).length === 1));

@@ -54,14 +54,14 @@ export async function changePlan(m: EntityManager, who: Principal, edits: readon
 }
 
 async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
-  const real = (await permitted(m, who, changes, how)).map(versioned);
+  const real = await permitted(m, who, changes, how);
   await refuseInUse(m, real);
   await writeChanges(m, real, who.login, how.note);
   if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);
   return real;
 }
 
-/** Those that change something, when `authorize` allows them all. @throws Refusal that says why not */
+/** Those that change something, as they are to be written, when `authorize` allows them all. @throws Refusal that says why not */
 export async function permitted(
   m: EntityManager,
   who: Principal,
@@ -76,7 +76,7 @@ export async function permitted(
     permit(who, how.act, { changes: part, via: how.via, ...keys });
     return [];
   });
-  return real;
+  return real.map(versioned);
 }
 
 /** A template that asks or fixes something else is its next version; the one before is kept for the clusters of it. */

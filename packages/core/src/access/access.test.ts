@@ -79,7 +79,6 @@ const expected = (kind: Kind, path: string[]): string => {
     'Registry.credential',
     'Zone.primary',
     'Zone.key',
-    'Template.earlier',
   ];
   return sends.includes(top) ? 'builder' : 'planner';
 };

@@ -26,7 +26,6 @@ export const fieldRules: readonly FieldRule[] = [
   { kind: 'Registry', path: ['endpoint'], needs: 'builder', why: goes },
   { kind: 'Registry', path: ['ca'], needs: 'builder', why: goes },
   { kind: 'Registry', path: ['credential'], needs: 'builder', why: goes },
-  { kind: 'Template', path: ['earlier'], needs: 'builder', why: 'they are what clusters that stand came from' },
   { kind: 'Zone', path: ['primary'], needs: 'builder', why: goes },
   { kind: 'Zone', path: ['key'], needs: 'builder', why: goes },
 ];

@@ -1,7 +1,9 @@
 import { z } from 'zod';
 import { Charter } from './charter.ts';
+import { same } from './difference.ts';
 import { doc } from './doc.ts';
 import { FieldPath } from './of-template.ts';
+import { plainly } from './plainly.ts';
 import { type Question, questionFaults, questionFields, type QuestionType } from './question.ts';
 import { Cidr, Line, Name } from './words.ts';
 
@@ -155,7 +157,7 @@ export function templateFaults(
     const q = filledBy.get(path.join('.'));
     if (isText(q)) continue;
     const at = q && t.questions.indexOf(q);
-    if (at !== undefined && q) say(['questions', at, 'sets'], `${path.join('.')} takes no ${q.type}: ${issue.message}`);
+    if (at !== undefined && q) say(['questions', at, 'sets'], `${path.join('.')} takes no ${q.type}: ${plainly(issue.message)}`);
     else if (issue.code === 'unrecognized_keys') {
       for (const key of issue.keys) {
         const whole = [...path, key].join('.');
@@ -166,7 +168,9 @@ export function templateFaults(
     } else
       say(
         ['charter', ...path],
-        /received undefined/.test(issue.message) ? `${path.join('.')} is missing: it is neither fixed nor asked` : issue.message,
+        /received undefined/.test(issue.message)
+          ? `${path.join('.')} is missing: it is neither fixed nor asked`
+          : plainly(issue.message),
       );
   }
   return out;
@@ -194,13 +198,13 @@ export const versionOf = (t: Template, version: number): TemplateVersion | undef
 export const versionsOf = (t: Template): TemplateVersion[] =>
   [...(t.earlier ?? []), versionOf(t, t.version) as TemplateVersion].sort((a, b) => b.version - a.version);
 
-const contentOf = (t: Template) => JSON.stringify([t.questions, t.charter]);
+const sameContent = (a: Template, b: Template) => same(a.questions, b.questions) && same(a.charter, b.charter);
 /**
  * A template as it is saved over another: where what it asks or fixes has changed, it is the next version, and the one before is kept.
  * One that was numbered by hand keeps its number.
  */
 export function withVersionKept(before: Template | null, after: Template): Template {
-  if (!before || contentOf(before) === contentOf(after) || before.version !== after.version) return after;
+  if (!before || sameContent(before, after) || before.version !== after.version) return after;
   const old = versionOf(before, before.version) as TemplateVersion;
   return {
     ...after,
