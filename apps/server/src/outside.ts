@@ -12,7 +12,7 @@ import { docTables } from './db/tables.ts';
 /** What is declared, by what a connection may be made for. */
 interface Declared {
   ranges: Record<'controller', Range[]>;
-  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster', Set<string>>;
+  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'time', Set<string>>;
 }
 /** Milliseconds that what was read of the plan is believed: a sweep asks a thousand times. */
 const believed = 1000;
@@ -62,6 +62,7 @@ const what: Record<DeclaredPurpose, string> = {
   registry: 'it is no declared registry',
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
+  time: 'it is no declared time server',
   cluster: 'it is neither the API address nor the inbound address of a charter',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
@@ -93,6 +94,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       registry: new Set(registries.map((r) => hostOf(r.endpoint))),
       resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
       zone: new Set(zones.map((z) => z.primary)),
+      time: new Set([...sites, ...networks, ...charters].flatMap((x) => serverList(x.ntp ?? []).servers)),
       cluster: new Set([
         ...api.map((r) => r.address),
         ...charters.flatMap((one) => [one.api.address ?? [], one.inbound.address ?? []].flat()),

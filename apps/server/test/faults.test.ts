@@ -49,7 +49,7 @@ it('a registry certificate for another name stops the build before anything is t
   await resolvers(`${before} 10.62.8.55`);
   await c.good('POST', '/api/builds', { charter: 'plover' });
   const { preflight } = await broken();
-  expect(preflight?.text).toContain('resolver 10.62.8.55');
+  expect(preflight?.text).toContain('Resolver 10.62.8.55');
   await resolvers(before);
   expect(preflight?.text).toContain('its certificate is for depot.elsewhere.example, not for registry.lr.kestrelferries.example');
   expect(preflight?.remedy).toContain('nothing has been touched yet');
@@ -62,7 +62,7 @@ it('a BMC whose certificate changed is sent nothing', async () => {
   i.plant('bmc-certificate', 'lr-06');
   await resume();
   const { preflight } = await broken();
-  expect(preflight?.text).toContain('lr-06, BMC 10.62.7.16');
+  expect(preflight?.text).toContain('BMC of lr-06, 10.62.7.16');
   expect(preflight?.text).toContain('nothing was sent to it');
   i.lift('bmc-certificate', 'lr-06');
 });

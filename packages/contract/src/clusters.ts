@@ -5,6 +5,8 @@ import { Count, described, document, Moment } from './parts.ts';
 
 export const CharterAnswer = z.strictObject({
   doc: document('Charter'),
+  /** As somebody wrote it, with its comments, brought to what it says now. */
+  text: z.string(),
   version: Count,
   revisions: z.array(
     z.strictObject({
@@ -41,6 +43,41 @@ export const KitFile = z.strictObject({
 });
 export type KitFile = z.infer<typeof KitFile>;
 export const KitFiles = z.strictObject({ files: z.array(KitFile) });
+const FileChange = z.strictObject({
+  path: z.string(),
+  how: z.enum(['added', 'changed', 'removed']),
+  more: Count,
+  less: Count,
+  hunks: z.array(
+    z.strictObject({ line: Count, lines: z.array(z.strictObject({ sign: z.enum([' ', '-', '+']), text: z.string() })) }),
+  ),
+});
+/** What the kit has otherwise than the one that a build wrote; without a build: nothing. */
+export const KitSince = z.strictObject({ build: Count.optional(), at: Moment.optional(), changes: z.array(FileChange) });
+export type KitSince = z.infer<typeof KitSince>;
+/** Fields of a charter with the lines of files that come from each, counted from 1; those that say most about a line first. */
+export const KitLines = z.strictObject({
+  fields: z.array(z.strictObject({ field: z.string(), lines: z.record(z.string(), z.array(Count)), count: Count })),
+});
+export type KitLines = z.infer<typeof KitLines>;
+
+/** What a build needs, with what was last found of it. */
+export const Prerequisite = z.strictObject({
+  id: z.string(),
+  what: z.string(),
+  how: z.string(),
+  /** It is measured; otherwise somebody confirms it. */
+  measured: z.boolean(),
+  /** A build does not go on without it. */
+  needed: z.boolean(),
+  state: z.enum(['good', 'bad', 'confirmed']).optional(),
+  said: z.string().optional(),
+  at: Moment.optional(),
+  by: z.string().optional(),
+});
+export type Prerequisite = z.infer<typeof Prerequisite>;
+export const Prerequisites = z.strictObject({ prerequisites: z.array(Prerequisite) });
+export type Prerequisites = z.infer<typeof Prerequisites>;
 
 export const Build = z.strictObject({
   charter: z.string(),

@@ -12,6 +12,7 @@ interface WorldFile {
   hypervisors?: WorldSpec['hypervisors'];
   controllers?: { site: string; user: string; password: string; vlan: number; switch: string; parts: Record<string, string> }[];
   dns: WorldSpec['dns'];
+  time?: string[];
   authorities: WorldSpec['authorities'];
   registries: (Omit<RegistrySpec, 'publications' | 'documents'> & { publishes: string[]; offers?: string[] })[];
   /** Documents that nobody declared yet. */

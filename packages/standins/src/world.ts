@@ -9,6 +9,7 @@ import { kept, makeCertificate, type Pair } from './certificates.ts';
 import { Clock } from './clock.ts';
 import { Clusters } from './cluster/index.ts';
 import { DnsStandin, type DnsZone } from './dns.ts';
+import { TimeStandin } from './time.ts';
 import { Faults } from './faults.ts';
 import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';
 import { type Hardware, type Lasting, Machine } from './machine.ts';
@@ -42,6 +43,8 @@ export interface WorldSpec {
     keys: { name: string; secret: string }[];
     zones: { name: string; serial: number; server: string; records: string[] }[];
   };
+  /** Addresses of time servers. */
+  time?: string[];
   registries: RegistrySpec[];
   hypervisors: HypervisorSpec[];
   authorities: { name: string; title: string }[];
@@ -59,6 +62,7 @@ export class World {
   readonly stores = new Map<string, Store>();
   readonly hypervisors = new Map<string, Hypervisor>();
   dns!: DnsStandin;
+  private readonly times: TimeStandin[] = [];
   readonly clusters: Clusters;
   private readonly servers: Server[] = [];
 
@@ -151,6 +155,12 @@ export class World {
       this.faults,
       () => this.save(),
     );
+    for (const server of this.spec.time ?? []) {
+      const at = mapAddress(this.addressMap, server, 123);
+      const time = new TimeStandin();
+      await time.listen(at.host, at.port);
+      this.times.push(time);
+    }
     for (const server of this.spec.dns.servers) {
       const at = mapAddress(this.addressMap, server, 53);
       await this.dns.listen(at.host, at.port);
@@ -246,6 +256,7 @@ export class World {
     for (const m of this.everyMachine()) m.close();
     this.clusters.close();
     this.dns.close();
+    for (const t of this.times) t.close();
     for (const s of this.servers) {
       s.closeAllConnections();
       await new Promise((done) => s.close(done));

@@ -1,6 +1,6 @@
 import { type Change, comesAbout, consequences, resolve, reasonText } from '@praesidor/core/charter';
 import { Checker } from '@praesidor/core/checks';
-import { bootKit, placeholder } from '@praesidor/core/files';
+import { bootKit, fileChanges, placeholder } from '@praesidor/core/files';
 import {
   applyEdits,
   type Charter,
@@ -165,24 +165,11 @@ const kitOf = (c: Charter, estate: Estate) =>
       reportUrl: () => '(address for reports)',
     }).map((f) => [f.path, f.content]),
   );
-/** How many lines a text has that the other has not, counted as often as they stand there. */
-function linesBeyond(of: string, other: string): number {
-  const left = new Map<string, number>();
-  for (const l of other.split('\n')) left.set(l, (left.get(l) ?? 0) + 1);
-  let n = 0;
-  for (const l of of.split('\n')) {
-    const has = left.get(l) ?? 0;
-    if (has) left.set(l, has - 1);
-    else n++;
-  }
-  return n;
-}
-
 const told: SubCommand = {
   name: 'consequences',
   words: '<file>',
   about: 'what documents of a file would change: of each charter, its files, and what the checks find',
-  options: [folder, now],
+  options: [folder, ['--lines', 'the lines that differ in each file'], now],
   run: (asked, write) => {
     const before = estateOf(asked);
     const docs = documentsIn(asked.words[0] ?? '');
@@ -202,18 +189,7 @@ const told: SubCommand = {
       const old = before.charters.find((x) => x.name === c.name);
       const changes = consequences(old && resolve(old, before), resolve(c, after), before);
       const [wasFiles, isFiles] = [old ? kitOf(old, before) : new Map<string, string>(), kitOf(c, after)];
-      const changed = [...new Set([...wasFiles.keys(), ...isFiles.keys()])].sort().flatMap((path) => {
-        const [x, y] = [wasFiles.get(path), isFiles.get(path)];
-        if (x === y) return [];
-        return [
-          {
-            path,
-            how: x === undefined ? 'added' : y === undefined ? 'removed' : 'changed',
-            more: linesBeyond(y ?? '', x ?? ''),
-            less: linesBeyond(x ?? '', y ?? ''),
-          },
-        ];
-      });
+      const changed = fileChanges(wasFiles, isFiles);
       const stands = before.hosts.some((h) => h.held?.charter === c.name && h.state === 'serving');
       const comes = old && stands ? comesAbout(old, c) : [];
       return changes.length || changed.length || comes.length ? [{ charter: c.name, comes, changes, files: changed }] : [];
@@ -227,7 +203,14 @@ const told: SubCommand = {
         write(`${c.charter}\n`);
         for (const x of c.comes) write(`  ${x.path}: ${x.way}, ${x.why}\n`);
         for (const x of c.changes) write(line(x));
-        for (const f of c.files) write(`  ${sign[f.how as 'added']} file ${f.path}: ${f.more} lines more, ${f.less} less\n`);
+        for (const f of c.files) {
+          write(`  ${sign[f.how]} file ${f.path}: ${f.more} lines more, ${f.less} less\n`);
+          if (asked.options.lines && f.how === 'changed')
+            for (const h of f.hunks) {
+              write(`    line ${h.line}\n`);
+              for (const l of h.lines) write(`    ${l.sign} ${l.text}\n`);
+            }
+        }
       }
       for (const f of added) write(`comes: ${f.severity} ${f.code} ${f.title}\n`);
       for (const f of removed) write(`goes: ${f.severity} ${f.code} ${f.title}\n`);

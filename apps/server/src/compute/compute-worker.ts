@@ -1,4 +1,5 @@
 import { Worker } from 'node:worker_threads';
+import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
 import { type Estate, estateDifference } from '@praesidor/core/model';
 import type { TaskName, Tasks } from './tasks.ts';
@@ -44,6 +45,13 @@ export class ComputeWorker {
   stopsOf = (estate: Estate, charter: string): Promise<Finding[]> => this.run('stopsOf', { ...this.tell(estate), charter });
   /** A finding as it stands, by its identifier. */
   findingOf = (estate: Estate, id: string): Promise<Finding | undefined> => this.run('findingOf', { ...this.tell(estate), id });
+
+  /** The kit of a charter, secrets named and not shown. */
+  kitOf = (estate: Estate, charter: string, server: string): Promise<KitFile[]> =>
+    this.run('kitOf', { ...this.tell(estate), charter, server });
+  /** Which lines of it come from which field. */
+  traceOf = (estate: Estate, charter: string, server: string, of: { host?: string; field?: string }): Promise<TracedField[]> =>
+    this.run('traceOf', { ...this.tell(estate), charter, server, ...of });
 
   private tell(estate: Estate) {
     this.thread();

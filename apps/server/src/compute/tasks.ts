@@ -1,4 +1,6 @@
+import { type Plan, resolve } from '@praesidor/core/charter';
 import { Checker, type Report } from '@praesidor/core/checks';
+import { bootKit, traceKit } from '@praesidor/core/files';
 import { type HostColumns, readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
 import {
@@ -13,6 +15,7 @@ import {
   type Site,
   writeDocument,
 } from '@praesidor/core/model';
+import { openContext } from '../areas/clusters/open-kit.ts';
 
 /** The estate that was told last, and what was found in it. */
 let standing: Estate | undefined;
@@ -22,11 +25,19 @@ interface Told {
   whole?: Estate;
   difference?: EstateDifference;
 }
-function checked({ whole, difference }: Told): Report {
+function tell({ whole, difference }: Told): Estate {
   if (whole) standing = whole;
   else if (difference && standing) standing = applyDifference(standing, difference);
   else throw new Error('no estate was told');
-  return checker.run(standing);
+  return standing;
+}
+const checked = (told: Told): Report => checker.run(tell(told));
+
+function planned(told: Told, name: string): { plan: Plan; estate: Estate } {
+  const estate = tell(told);
+  const charter = estate.charters.find((c) => c.name === name);
+  if (!charter) throw new Error(`there is no charter ${name}`);
+  return { plan: resolve(charter, estate), estate };
 }
 
 /** What is computed away from the event loop, by name: pure functions of what is sent along. A new one is a line. */
@@ -51,6 +62,25 @@ export const tasks = {
   findingOf: ({ id, ...told }: Told & { id: string }) => {
     const { findings, accepted } = checked(told);
     return [...findings, ...accepted].find((f) => f.id === id);
+  },
+  /** The kit of a charter, secrets named and not shown. */
+  kitOf: ({ charter, server, ...told }: Told & { charter: string; server: string }) => {
+    const { plan, estate } = planned(told, charter);
+    return bootKit(openContext(plan, estate, server));
+  },
+  /** Which lines of it come from which field: of one host or of the cluster, or of one field in all files. */
+  traceOf: ({
+    charter,
+    server,
+    host,
+    field,
+    ...told
+  }: Told & { charter: string; server: string; host?: string; field?: string }) => {
+    const { plan, estate } = planned(told, charter);
+    return traceKit(plan.charter, estate, (p, e, of) => bootKit(openContext(p, e, server), of), {
+      ...(host ? { host } : {}),
+      ...(field ? { field } : {}),
+    });
   },
   readHosts: ({
     text,

@@ -11,6 +11,9 @@ import { Paused1764600000000 } from './migrations/0008-paused.ts';
 import { PlainNames1764700000000 } from './migrations/0009-plain-names.ts';
 import { Acceptances1764800000000 } from './migrations/0010-acceptances.ts';
 import { Templates1764900000000 } from './migrations/0011-templates.ts';
+import { BuildKits1765000000000 } from './migrations/0012-build-kits.ts';
+import { CharterTexts1765100000000 } from './migrations/0013-charter-texts.ts';
+import { Prerequisites1765200000000 } from './migrations/0014-prerequisites.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -28,6 +31,9 @@ const migrations = [
   PlainNames1764700000000,
   Acceptances1764800000000,
   Templates1764900000000,
+  BuildKits1765000000000,
+  CharterTexts1765100000000,
+  Prerequisites1765200000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -12,6 +12,7 @@ const keysFor: Record<string, string[][]> = {
   Build: [['builds'], ['build'], ['estate']],
   BuildProgress: [['builds'], ['build']],
   BuildLog: [['log']],
+  Prerequisites: [['prerequisites']],
   Work: [['works'], ['host']],
   Keyring: [['keyring'], ['estate']],
   Act: [['acts']],

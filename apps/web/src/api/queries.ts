@@ -5,10 +5,13 @@ import type {
   CharterAnswer as CharterDto,
   KeyringEntry as KeyDto,
   KitFile as KitFileDto,
+  KitLines,
+  KitSince,
   Levels as LevelsDto,
   LogLine,
   Me,
   Past as PastDto,
+  Prerequisites,
   ProvingGround,
   RecordedAct as ActDto,
   Session as SessionDto,
@@ -103,6 +106,26 @@ export const useFiles = (name: string, on: boolean) =>
     queryKey: ['files', name],
     enabled: on,
     queryFn: async () => (await api<{ files: KitFileDto[] }>('GET', `/api/charters/${name}/files`)).files,
+  });
+export const usePrerequisites = (name: string) =>
+  useQuery({
+    queryKey: ['prerequisites', name],
+    queryFn: async () => (await api<Prerequisites>('GET', `/api/charters/${name}/prerequisites`)).prerequisites,
+  });
+/** What the kit has otherwise than the one that the last build wrote. */
+export const useKitSince = (name: string) =>
+  useQuery({
+    queryKey: ['files', name, 'since'],
+    queryFn: () => api<KitSince>('GET', `/api/charters/${name}/files/since-build`),
+  });
+/** Which lines of the kit come from which field: of one owner's files, or of one field in all of them. */
+export const useKitLines = (name: string, of: { of: string } | { field: string } | undefined) =>
+  useQuery({
+    queryKey: ['files', name, 'lines', JSON.stringify(of)],
+    enabled: of !== undefined,
+    staleTime: 60_000,
+    queryFn: () =>
+      api<KitLines>('GET', `/api/charters/${name}/files/lines?${new URLSearchParams(of as Record<string, string>).toString()}`),
   });
 export const useKeyring = () =>
   useQuery({

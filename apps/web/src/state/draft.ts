@@ -10,6 +10,10 @@ export interface Draft {
   version: number;
   /** When it began, ISO 8601. */
   since: string;
+  /** The text as this person wrote it, comments and all, where they wrote it as text. */
+  text?: string;
+  /** It cannot be read as it is. */
+  unread?: true;
 }
 
 const key = (path: FieldChange['path']) => JSON.stringify(path);
@@ -31,6 +35,7 @@ export function edited(
   draft: Draft | undefined,
   next: object,
   now: { version: number; at: string },
+  written?: { text: string; unread?: boolean },
 ): Draft | undefined {
   const found = new Map((draft?.changes ?? []).map((c) => [key(c.path), c]));
   const changes = differences(standing, next).map((c): FieldChange => {
@@ -38,7 +43,15 @@ export function edited(
     // A field that was touched before keeps the value that it was found with: only so is it seen that others changed it.
     return old ? { path: c.path, before: old.before, after: c.after } : c;
   });
-  return changes.length ? { changes, version: draft?.version ?? now.version, since: draft?.since ?? now.at } : undefined;
+  const text = written?.text ?? draft?.text;
+  if (!changes.length && written === undefined) return undefined;
+  return {
+    changes,
+    version: draft?.version ?? now.version,
+    since: draft?.since ?? now.at,
+    ...(text === undefined ? {} : { text }),
+    ...((written ? written.unread : draft?.unread) ? { unread: true as const } : {}),
+  };
 }
 
 /** The draft after a collision was decided: theirs is taken and the change dropped, or mine stands knowingly over theirs. */
@@ -52,4 +65,4 @@ export function decided(draft: Draft, c: Collision, whose: 'mine' | 'theirs'): D
 
 /** Whether a draft says anything else than what stands. */
 export const differs = (standing: object, draft: Draft | undefined): draft is Draft =>
-  draft !== undefined && !same(standing, shown(standing, draft));
+  draft !== undefined && (draft.text !== undefined || !same(standing, shown(standing, draft)));

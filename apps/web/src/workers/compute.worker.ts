@@ -2,7 +2,9 @@ import './interpreted.ts';
 import { Checker, type Finding, serves } from '@praesidor/core/checks';
 import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
 import { type Built, nextMoves } from '@praesidor/core/moves';
-import { comesAbout, consequences, type Plan, planOf, sheetOf } from '@praesidor/core/charter';
+import { comesAbout, consequences, type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
+import { bootKit, fileChanges, placeholder } from '@praesidor/core/files';
+import { stepsOf } from '@praesidor/core/schedule';
 import {
   against,
   applyDifference,
@@ -18,6 +20,7 @@ import {
   find,
   keyOf,
   type Kind,
+  matchingText,
   mergeFields,
   readDocuments,
   setInText,
@@ -167,8 +170,39 @@ export const compute = {
     const charter = checking.view.get('Charter', name);
     return charter && broughtTo(charter, checking.view, version);
   },
-  /** The text of a charter, and back with every fault at its place. */
-  write: (draft: Charter) => writeDocument(draft),
+  /** What a draft changes in the files of its kit, and in the steps of a build. */
+  files(draft: Charter) {
+    if (!estate) return undefined;
+    const before = estate.charters.find((c) => c.name === draft.name);
+    const after = { ...estate, charters: [...estate.charters.filter((c) => c !== before), draft] };
+    const kit = (of: Estate, c: Charter | undefined) => {
+      const plan = c && resolve(c, of);
+      const files = plan
+        ? bootKit({
+            plan,
+            estate: of,
+            secret: placeholder(draft.name),
+            installation: draft.name,
+            bootUrl: (host) => `(boot address of ${host})`,
+            reportUrl: (host) => `(address of ${host} for its reports)`,
+          })
+        : [];
+      return { files: new Map(files.map((f) => [f.path, f.content])), steps: plan ? stepsOf(plan) : [] };
+    };
+    const [was, is] = [kit(estate, before), kit(after, draft)];
+    const ids = (list: typeof is.steps) => new Set(list.map((s) => s.id));
+    return {
+      changes: fileChanges(was.files, is.files),
+      steps: {
+        before: was.steps.length,
+        after: is.steps.length,
+        added: is.steps.filter((s) => !ids(was.steps).has(s.id)).map((s) => s.id),
+        removed: was.steps.filter((s) => !ids(is.steps).has(s.id)).map((s) => s.id),
+      },
+    };
+  },
+  /** The text of a charter as somebody wrote it, brought to what it says; one that cannot be read stays. And back, with every fault at its place. */
+  matching: (written: string, draft: Charter) => (readDocuments(written).faults.length ? written : matchingText(written, draft)),
   read(text: string) {
     const { docs, faults } = readDocuments(text, 'charter');
     const doc = docs[0]?.doc;

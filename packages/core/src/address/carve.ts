@@ -20,10 +20,17 @@ export function nextPrefix(near: Prefix, taken: readonly Range[]): Prefix | unde
   return carve(around, taken, near.length, behind) ?? carve(around, taken, near.length);
 }
 
-/** The private or unique local block that a prefix lies in (RFC 1918, RFC 4193), or itself where it lies in none. */
-export function privateBlockOf(text: string): string {
+/**
+ * A block around a prefix with room for 32 of its length, within the private or unique local block that it lies in (RFC 1918, RFC 4193);
+ * itself where it lies in none.
+ */
+export function blockAround(text: string): string {
   const p = parsePrefix(text);
-  return formatPrefix(blocks.find((b) => b.v === p.v && inside(p, b)) ?? p);
+  const whole = blocks.find((b) => b.v === p.v && inside(p, b));
+  if (!whole) return text;
+  const length = Math.max(whole.length, p.length - 5);
+  const keep = BigInt(bits(p.v) - length);
+  return formatPrefix({ v: p.v, n: (p.n >> keep) << keep, length });
 }
 
 const blocks: Prefix[] = [

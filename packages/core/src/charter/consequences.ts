@@ -5,7 +5,7 @@ import type { Estate } from '../model/estate.ts';
 import type { Plan } from './plan.ts';
 
 export interface Change {
-  what: 'release' | 'address' | 'record' | 'host' | 'value' | 'certificate';
+  what: 'release' | 'address' | 'record' | 'host' | 'value' | 'certificate' | 'image';
   how: 'added' | 'changed' | 'removed';
   subject: string;
   before?: string;
@@ -61,6 +61,9 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
         .filter((f) => ['bill', 'redirects', 'pod-mtu', 'proxy', 'room', 'quorum', 'capacity', 'timers'].includes(f.id))
         .map((f) => [f.label, f.text]),
     );
+  /** Images that the mirror lacks, and that have to be shipped before it can be built. */
+  const lacking = (p: Plan | undefined) =>
+    new Map(p?.images.missingImages.map((ref) => [ref, `to be shipped to ${p.charter.mirror}`]));
   const certs = (p: Plan | undefined) => new Map(p?.certificates.map((c) => [c.name, [...c.names, ...c.addresses].join(', ')]));
   const serves = (host: string) => estate.hosts.find((h) => h.name === host)?.state === 'serving';
   const releases = (p: Plan | undefined) => new Map(p?.release ? [['release', p.release.name] as const] : []);
@@ -75,6 +78,7 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
     how === 'changed' && serves(s.replace('node ', '')) ? 're-create: a serving node keeps its address' : undefined,
   );
   compare('record', records(before), records(after));
+  compare('image', lacking(before), lacking(after));
   compare('value', values(before), values(after));
   compare('certificate', certs(before), certs(after));
   return out;

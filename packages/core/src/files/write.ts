@@ -39,10 +39,15 @@ export const nodeWriters = [
 /** Files of the cluster as a whole. */
 export const clusterWriters = [kubeconfig, manifests, zones, dhcp, summary] as const;
 
-/** The whole boot kit, sorted by path. The same plan and secrets give the same bytes. */
-export function bootKit(ctx: KitContext): KitFile[] {
-  const files: KitFile[] = clusterWriters.flatMap((w) => w.write(ctx));
+/**
+ * The whole boot kit, sorted by path. The same plan and secrets give the same bytes.
+ *
+ * @param of a host: its files alone; `cluster`: those of the cluster as a whole
+ */
+export function bootKit(ctx: KitContext, of?: string): KitFile[] {
+  const files: KitFile[] = of === undefined || of === 'cluster' ? clusterWriters.flatMap((w) => w.write(ctx)) : [];
   for (const node of ctx.plan.nodes) {
+    if (of !== undefined && of !== node.host) continue;
     const onNode = nodeWriters.flatMap((w) => w.write(ctx, node));
     files.push(
       ...onNode.map((f) => ({ path: `hosts/${node.host}/root${f.path}`, content: f.content, from: f.from, secret: f.secret })),

@@ -8,6 +8,7 @@ export * from './edit.ts';
 export * from './estate.ts';
 export * from './estate-difference.ts';
 export * from './manifests.ts';
+export * from './matching-text.ts';
 export * from './nearest.ts';
 export * from './observed.ts';
 export * from './question.ts';

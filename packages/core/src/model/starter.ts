@@ -1,7 +1,7 @@
 import { followsFor, newSite, reversePlaceholder } from './fields/follows.ts';
 import { formatIp, formatPrefix, parsePrefix, prefixRange } from '../address/parse.ts';
 import { openIn } from '../ledger/open.ts';
-import { nextPrefix, privateBlockOf } from '../address/carve.ts';
+import { blockAround, nextPrefix } from '../address/carve.ts';
 import type { Charter, Kind, Network, Template } from './documents.ts';
 import type { Blank } from './template.ts';
 import type { Estate } from './estate.ts';
@@ -337,7 +337,7 @@ const usualQuestions = (c: Charter): Blank[] => [
       ask: which === 'pods' ? 'Which range have its pods?' : 'Which range have its services?',
       type: 'prefix',
       sets: [`${which}.range`],
-      follows: { rule: 'free-prefix', within: privateBlockOf(c[which].range), length },
+      follows: { rule: 'free-prefix', within: blockAround(c[which].range), length },
     };
   }),
 ];

@@ -1,3 +1,4 @@
+import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import { type BuildStatus, failedSteps, stateText, type Step, stepsOf } from '@praesidor/core/schedule';
@@ -55,6 +56,12 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
         runBy: who,
       });
       const id = (made as { id: number }).id;
+      // What it writes is kept, so that what would be written later can be held against it.
+      const kit = await ctx.compute.kitOf(estate, name, ctx.config.publicUrl);
+      await m.query('insert into build_kit (build, files) values ($1, $2)', [
+        id,
+        gzipSync(JSON.stringify(Object.fromEntries(kit.map((f) => [f.path, f.content])))),
+      ]);
       await ctx.queue.send(m, 'build', String(id));
       await record(m, who, 'began a build', name, { number: last + 1, revision });
       await tell(m, 'Build', `${name} ${last + 1}`);

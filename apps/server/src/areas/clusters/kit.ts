@@ -4,7 +4,7 @@ import { pack } from 'tar-stream';
 import { createGzip } from 'node:zlib';
 import type { Readable } from 'node:stream';
 import type { Plan } from '@praesidor/core/charter';
-import { type KitContext, type KitFile, placeholder } from '@praesidor/core/files';
+import type { KitContext, KitFile } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
 import { hostOf } from '@praesidor/core/access';
@@ -13,28 +13,10 @@ import type { Context } from '../../context.ts';
 import { openRegistry, registryPlace } from '../images/registries.ts';
 import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
+import { bootDigests, openContext } from './open-kit.ts';
 import { clusterSecrets } from './pki.ts';
 
-/** A kit's context without secrets: for looking at, comparing and computing. */
-export function openContext(plan: Plan, estate: Estate, server: string): KitContext {
-  return {
-    server,
-    plan,
-    estate,
-    secret: placeholder(plan.charter.name),
-    bootUrl: (host) => `(boot address of ${host}, given by the build)`,
-    reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
-    installation: plan.charter.name,
-    ...bootDigests(plan, estate),
-  };
-}
-
-/** Kernel and initial file system of the release, as the bill has them: the first two layers of its boot image. */
-export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'> {
-  const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
-  const [, kernel, initrd] = image?.blobs ?? [];
-  return kernel && initrd ? { boot: { kernel, initrd } } : {};
-}
+export { openContext };
 
 /** What only a build knows of its kit. */
 export type GivenByBuild = Pick<KitContext, 'bootUrl' | 'reportUrl' | 'installation' | 'erase' | 'server'>;

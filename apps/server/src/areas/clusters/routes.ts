@@ -1,16 +1,18 @@
+import { gunzipSync } from 'node:zlib';
 import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { adminAccess, bootKit, kubeconfigText } from '@praesidor/core/files';
-import { readDocuments, words } from '@praesidor/core/model';
+import { adminAccess, bootKit, fileChanges, kubeconfigText } from '@praesidor/core/files';
+import { matchingText, readDocuments, words } from '@praesidor/core/model';
 import { mapAddress } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { CharterRevisions } from '../../db/tables.ts';
 import { validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
+import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
-import { hold, planOf, saveCharter } from './service.ts';
+import { hold, keepText, planOf, saveCharter, writtenText } from './service.ts';
 
 const Named = z.strictObject({ name: words.Name });
 const Save = z.strictObject({
@@ -33,6 +35,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       const { plan, version } = await planOf(ctx, name);
       return {
         doc: plan.charter,
+        text: matchingText(await writtenText(ctx.db.manager, name), plan.charter),
         version,
         revisions: await ctx.db.manager.find(CharterRevisions, {
           where: { charter: name },
@@ -62,6 +65,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       const over = body.version === undefined ? { base } : { version: body.version };
       return ctx.db.transaction(async (m) => {
         const { changes, ...saved } = await saveCharter(m, req.principal, charter, over, body.note);
+        if (body.text !== undefined) await keepText(m, name, body.text);
         const held = body.hold ? await hold(m, name, req.who.login) : { hosts: [], addresses: [], released: [], changes: [] };
         const { changes: holding, ...told } = held;
         const added = changes.some((c) => !c.before);
@@ -112,6 +116,87 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       const { plan, estate } = await planOf(ctx, req.params.name);
       return {
         files: bootKit(openContext(plan, estate, ctx.config.publicUrl)).map((f) => ({ ...f, sha256: sha256(f.content) })),
+      };
+    },
+  );
+
+  /** What a build of it needs, with what was last found of each. */
+  app.get(
+    '/api/charters/:name/prerequisites',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Prerequisites }, params: Named } },
+    async (req) => ({ prerequisites: await prerequisites(ctx, req.params.name) }),
+  );
+  app.post(
+    '/api/charters/:name/prerequisites/measure',
+    { config: { act: 'builds.run' }, schema: { response: { '2xx': answers.Prerequisites }, params: Named } },
+    async (req) => {
+      await measureAll(ctx, req.params.name, req.who.login);
+      return { prerequisites: await prerequisites(ctx, req.params.name) };
+    },
+  );
+  app.post(
+    '/api/charters/:name/prerequisites/confirm',
+    {
+      config: { act: 'builds.run' },
+      schema: {
+        response: { '2xx': answers.Prerequisites },
+        params: Named,
+        body: z.strictObject({ id: z.string().max(200), note: z.string().min(3).max(300) }),
+      },
+    },
+    async (req) => {
+      await confirm(ctx, req.params.name, req.body.id, req.body.note, req.who.login);
+      return { prerequisites: await prerequisites(ctx, req.params.name) };
+    },
+  );
+
+  /** What the kit has otherwise than the one that the last build wrote. */
+  app.get(
+    '/api/charters/:name/files/since-build',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.KitSince }, params: Named } },
+    async (req) => {
+      const { name } = req.params;
+      const { estate } = await planOf(ctx, name);
+      const [last] = (await ctx.db.manager.query(
+        'select b.number, b.created_at as at, k.files from build b join build_kit k on k.build = b.id where b.charter = $1 order by b.number desc limit 1',
+        [name],
+      )) as { number: number; at: Date; files: Buffer }[];
+      if (!last) return { changes: [] };
+      const before = JSON.parse(gunzipSync(last.files).toString()) as Record<string, string>;
+      const now = await ctx.compute.kitOf(estate, name, ctx.config.publicUrl);
+      return {
+        build: last.number,
+        at: last.at.toISOString(),
+        changes: fileChanges(new Map(Object.entries(before)), new Map(now.map((f) => [f.path, f.content]))),
+      };
+    },
+  );
+
+  /** Which lines of the kit come from which field of the charter: of the files of one host or of the cluster, or of one field everywhere. */
+  app.get(
+    '/api/charters/:name/files/lines',
+    {
+      config: { act: 'plan.read' },
+      schema: {
+        response: { '2xx': answers.KitLines },
+        params: Named,
+        querystring: z.union([
+          z.strictObject({ of: z.union([z.literal('cluster'), words.Name]) }),
+          z.strictObject({ field: z.string().max(120) }),
+        ]),
+      },
+    },
+    async (req) => {
+      const { name } = req.params;
+      const { estate } = await planOf(ctx, name);
+      const { query } = req;
+      return {
+        fields: await ctx.compute.traceOf(
+          estate,
+          name,
+          ctx.config.publicUrl,
+          'of' in query ? { host: query.of } : { field: query.field },
+        ),
       };
     },
   );

@@ -33,6 +33,17 @@ export async function saveCharter(
   return { version, revision, changes };
 }
 
+/** The text of a charter as somebody wrote it last, where somebody did. */
+export async function writtenText(m: EntityManager, name: string): Promise<string | undefined> {
+  const [row] = (await m.query('select text from charter_text where charter = $1', [name])) as { text: string }[];
+  return row?.text;
+}
+export const keepText = (m: EntityManager, name: string, text: string): Promise<unknown> =>
+  m.query('insert into charter_text (charter, text) values ($1, $2) on conflict (charter) do update set text = excluded.text', [
+    name,
+    text,
+  ]);
+
 export interface HoldResult {
   hosts: string[];
   addresses: string[];

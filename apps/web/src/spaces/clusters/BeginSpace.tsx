@@ -129,7 +129,7 @@ export function BeginSpace() {
               report.data.plan.follows.map((f) => (
                 <div key={f.id} className="flex items-baseline gap-2 pb-1">
                   <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
-                  <span className={`text-plum ${f.mono ? 'mono' : ''}`}>↳ {f.text}</span>
+                  <span className={`min-w-0 break-words text-plum ${f.mono ? 'mono whitespace-normal!' : ''}`}>↳ {f.text}</span>
                 </div>
               ))
             ) : (

@@ -17,6 +17,7 @@ import { useDraftReport } from '../../state/computed.ts';
 import { baseOf, collisionsOf, decided, differs, edited, shown } from '../../state/draft.ts';
 import { useDrafts } from '../../state/drafts.ts';
 import { useMay } from '../../state/may.ts';
+import { computer } from '../../workers/compute.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { ConsequencesDialog } from './ConsequencesDialog.tsx';
 import { offerBuild } from './offer.ts';
@@ -24,6 +25,7 @@ import { Sheet } from './Sheet.tsx';
 
 const Text = lazy(() => import('./TextTab.tsx'));
 const Files = lazy(() => import('./FilesTab.tsx'));
+const Prerequisites = lazy(() => import('./PrerequisitesTab.tsx'));
 const ProofTab = lazy(() => import('./ProofTab.tsx'));
 const History = lazy(() => import('./HistoryTab.tsx'));
 
@@ -47,16 +49,20 @@ export function CharterSpace() {
   const collisions = standing ? collisionsOf(standing, draft) : [];
   const report = useDraftReport(doc);
   const [showing, setShowing] = useState(false);
-  const edit = (next: Charter) => {
+  const edit = (next: Charter, written?: { text: string; unread?: boolean }) => {
     if (!charter.data) return;
     const now = { version: charter.data.version, at: new Date().toISOString() };
-    setDraft(key, edited(charter.data.doc, draft, next, now));
+    // Text that says what stands, as it was written, is no draft.
+    const same = written && written.text === charter.data.text;
+    setDraft(key, edited(charter.data.doc, draft, next, now, same ? undefined : written));
   };
   const save = useAct(
-    () => {
+    async () => {
       const base = standing && draft ? baseOf(standing, draft) : standing;
+      // What was written as text is saved as it was written.
+      const text = draft?.text !== undefined && doc ? await computer().matching(draft.text, doc) : undefined;
       return api<{ revision: number; held: { hosts: string[] }; act: number }>('PUT', `/api/charters/${name}`, {
-        doc,
+        ...(text === undefined ? { doc } : { text }),
         base,
         hold: true,
       });
@@ -148,8 +154,14 @@ export function CharterSpace() {
             <Button
               filled
               onClick={() => setShowing(true)}
-              disabled={!leave.may('charters.save') || collisions.length > 0}
-              title={collisions.length ? 'decide what two people changed first' : leave.why('charters.save')}
+              disabled={!leave.may('charters.save') || collisions.length > 0 || draft.unread}
+              title={
+                draft.unread
+                  ? 'the text cannot be read'
+                  : collisions.length
+                    ? 'decide what two people changed first'
+                    : leave.why('charters.save')
+              }
             >
               Consequences and save…
             </Button>
@@ -187,7 +199,7 @@ export function CharterSpace() {
       }
     >
       <div role="tablist" className="flex gap-4 border-rule-2 border-b">
-        {(['sheet', 'text', 'files', 'proof', 'history'] as const).map((t) => (
+        {(['sheet', 'text', 'files', 'requirements', 'proof', 'history'] as const).map((t) => (
           <button
             type="button"
             role="tab"
@@ -230,8 +242,9 @@ export function CharterSpace() {
       {save.error instanceof ApiError && save.error.collisions.length ? null : <Refused error={save.error} />}
       <Suspense>
         {tab === 'sheet' && <Sheet draft={doc} saved={charter.data.doc} plan={report.data?.plan} estate={estate} onEdit={edit} />}
-        {tab === 'text' && <Text doc={doc} findings={findings} onEdit={edit} />}
+        {tab === 'text' && <Text doc={doc} written={draft?.text ?? charter.data.text} findings={findings} onEdit={edit} />}
         {tab === 'files' && <Files name={name} edited={editing} />}
+        {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
         {tab === 'history' && (
           <History
@@ -249,6 +262,7 @@ export function CharterSpace() {
       </Suspense>
       {showing && report.data && (
         <ConsequencesDialog
+          draft={doc}
           name={name}
           changes={report.data.changes}
           comes={report.data.comes}

@@ -1,11 +1,15 @@
 import { counted } from '@praesidor/core/words';
 import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
-import { labelOfField } from '@praesidor/core/model';
+import { type Charter, labelOfField } from '@praesidor/core/model';
+import { useQuery } from '@tanstack/react-query';
+import { computer } from '../../workers/compute.ts';
+import { FileChanges } from './DiffLines.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 
 interface Props {
+  draft: Charter;
   name: string;
   changes: Change[];
   /** How each changed field reaches a cluster that stands; none of one that is not built yet. */
@@ -19,7 +23,15 @@ interface Props {
 }
 
 /** What saving would add, change and take away: shown before it is done. */
-export function ConsequencesDialog({ name, changes, comes, count, stops, busy, error, onClose, onSave }: Props) {
+const some = (list: readonly string[]) =>
+  `${list.slice(0, 8).join(', ')}${list.length > 8 ? ` and ${list.length - 8} more` : ''}`;
+
+export function ConsequencesDialog({ draft, name, changes, comes, count, stops, busy, error, onClose, onSave }: Props) {
+  const files = useQuery({
+    queryKey: ['draft files', JSON.stringify(draft)],
+    gcTime: 1000,
+    queryFn: async () => (await computer().files(draft)) ?? null,
+  });
   const impossible = comes.filter((c) => c.way === 'impossible').length;
   return (
     <Dialog
@@ -104,6 +116,32 @@ export function ConsequencesDialog({ name, changes, comes, count, stops, busy, e
             ))}
           </tbody>
         </table>
+      )}
+      <section aria-label="Files" className="mt-4">
+        <h3 className="pb-1 font-semibold">
+          {!files.data
+            ? 'Files: being written…'
+            : files.data.changes.length
+              ? counted(files.data.changes.length, 'file changes', 'files change')
+              : 'No file changes'}
+        </h3>
+        {files.data && <FileChanges list={files.data.changes} />}
+      </section>
+      {files.data && (files.data.steps.added.length > 0 || files.data.steps.removed.length > 0) && (
+        <section aria-label="Steps" className="mt-4">
+          <h3 className="pb-1 font-semibold">
+            A build has {counted(files.data.steps.after, 'step')}
+            {files.data.steps.before ? `, ${files.data.steps.before} as it is saved` : ''}
+          </h3>
+          <p className="text-ink-2">
+            {[
+              files.data.steps.added.length && `added: ${some(files.data.steps.added)}`,
+              files.data.steps.removed.length && `gone: ${some(files.data.steps.removed)}`,
+            ]
+              .filter(Boolean)
+              .join('; ')}
+          </p>
+        </section>
       )}
       <Refused error={error} />
     </Dialog>

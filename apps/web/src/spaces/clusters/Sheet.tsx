@@ -2,6 +2,7 @@ import type { Finding } from '@praesidor/core/checks';
 import { followedValue, type Plan } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { useContext } from 'react';
+import { Link } from 'react-router';
 import { FindingMarker, MarginContext } from '../../parts/FindingMarker.tsx';
 import { at, fields, optionsOf, sections, withValue } from './fields.ts';
 import { Follows } from './Follows.tsx';
@@ -22,6 +23,14 @@ const anchorByCheck: Record<string, string> = {
 
 /** The line that follows and that a finding is about; a shortage of hosts stands at the role that lacks them. */
 const anchorOf = (f: Finding) => (f.code === 'CHT-005' && f.path[0] === 'controlPlane' ? 'control-plane' : anchorByCheck[f.code]);
+
+/** Where the lines of files that come from a field are shown, in the same scope. */
+const linesOf = (field: string) => {
+  const p = new URLSearchParams(window.location.search);
+  p.set('tab', 'files');
+  p.set('trace', field);
+  return `?${p.toString()}`;
+};
 
 export function Sheet({
   draft,
@@ -75,7 +84,14 @@ export function Sheet({
                 const found = atField(f.path.join('.'));
                 return (
                   <div key={f.label} data-row tabIndex={-1} className="flex items-baseline pb-1">
-                    <span className="w-[112px] shrink-0 text-ink-2">{f.label}</span>
+                    <Link
+                      to={{ search: linesOf(f.path.join('.')) }}
+                      tabIndex={-1}
+                      title={`Lines of files that come from ${f.label}`}
+                      className="w-[112px] shrink-0 text-ink-2 hover:underline"
+                    >
+                      {f.label}
+                    </Link>
                     {f.kind === 'rows' || f.kind === 'group' ? (
                       <RowsValue field={f} draft={draft} saved={saved} estate={estate} onEdit={onEdit} />
                     ) : (

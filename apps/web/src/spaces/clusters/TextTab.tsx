@@ -10,12 +10,15 @@ const severities = { stop: 'error', mind: 'warning', note: 'info' } as const;
 /** The same document as text. What can be read becomes the draft at once; what cannot is marked at its place. */
 export default function TextTab({
   doc,
+  written,
   findings,
   onEdit,
 }: {
   doc: Charter;
+  /** As somebody wrote it, comments and all; it may say less than the document by now. */
+  written: string;
   findings: readonly Finding[];
-  onEdit: (c: Charter) => void;
+  onEdit: (c: Charter, written: { text: string; unread?: boolean }) => void;
 }) {
   const [text, setText] = useState<string>();
   const [faults, setFaults] = useState<Fault[]>([]);
@@ -24,18 +27,21 @@ export default function TextTab({
     const key = JSON.stringify(doc);
     if (mine.current === key) return;
     mine.current = key;
-    void computer().write(doc).then(setText);
-  }, [doc]);
+    void computer()
+      .matching(written, doc)
+      .then(async (next) => {
+        setText(next);
+        setFaults((await computer().read(next)).faults);
+      });
+  }, [doc, written]);
   const onChange = (next: string) => {
     setText(next);
     void computer()
       .read(next)
       .then(({ faults: found, doc: read }) => {
         setFaults(found);
-        if (read) {
-          mine.current = JSON.stringify(read);
-          onEdit(read);
-        }
+        mine.current = JSON.stringify(read ?? doc);
+        onEdit(read ?? doc, { text: next, unread: !read });
       });
   };
   const marks = useMemo(() => {

@@ -1,0 +1,124 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { Charter } from '@praesidor/core/model';
+import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Charters: begun from a template, with more than one pool, as text with comments, and by their files. */
+const i = new Installation();
+let b: Browser;
+let c: Client;
+const open = (path: string) => b.open(i.config.publicUrl + path);
+beforeAll(async () => {
+  await i.start();
+  b = await openBrowser();
+  c = await i.as('warden');
+  await open('/sign-in');
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await eventually(async () => (await c.estate()).observed.bills['1.34.2'], 'what is outside was looked at');
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+const charter = async (name: string) => (await c.estate()).charters.find((x) => x.name === name) as Charter;
+
+describe('a template', () => {
+  it('shows its clusters, where each differs, and what its version changes for which', async () => {
+    await open('/clusters');
+    await b.clickText('Templates');
+    await b.act("//tr[contains(., 'ship-edge')]");
+    const row = (name: string) => `//table[@aria-label='Clusters of it']//tr[contains(., '${name}')]`;
+    await b.find(`${row('MV Petrel')}[contains(., 'Release, Pods wait')]`);
+    await b.find(`${row('MV Sandling')}[contains(., 'not declared')]`);
+    await b.find(
+      "//table[@aria-label='What version 7 changes against 6']//tr[contains(., 'Release') and contains(., '1.34.2') and contains(., 'rolling')]",
+    );
+    await b.act("//button[contains(@aria-label, 'Where dunlin differs')]");
+    await b.act(
+      "//table[@aria-label='Fields in which dunlin differs']//tr[contains(., '10.144.64.0/18')]//button[.='On purpose']",
+    );
+    await b.click('button', 'Make this change');
+    await eventually(async () => (await charter('dunlin')).template?.onPurpose?.includes('pods.range'), 'it is meant so');
+    await b.gone('Pods departs from ship-edge');
+  });
+  it('gives a new charter by its answers: what follows is there, what does not is asked', async () => {
+    await open('/clusters/new?template=ship-edge&site=sdl');
+    await b.see('4 not answered');
+    await b.type('What is the cluster called?', 'sandling');
+    await b.type('How many hosts are the control plane?', '12');
+    await b.type('How many hosts are workers?', '0');
+    await b.choose('Which registry do its nodes pull from?', 'bw-registry');
+    await b.type('Which addresses do published services get?', '10.73.1.20-10.73.1.23');
+    // Twelve are no control plane: it is told at the question, and nothing can be saved.
+    await b.see('controlPlane.count');
+    expect(await (await b.find("//button[.='Save charter']")).isEnabled()).toBe(false);
+    await b.driver.executeScript("document.querySelectorAll('main input')[1].select()");
+    await b.type('How many hosts are the control plane?', '1');
+    await b.act("//button[.='Save charter' and not(@disabled)]");
+    await b.find("//h1[.='sandling']");
+    expect(await charter('sandling')).toMatchObject({
+      controlPlane: { count: 1 },
+      pods: { range: '10.144.64.0/18' },
+      timers: { tolerate: 60 },
+      template: { name: 'ship-edge', version: 7 },
+    });
+  });
+  it('brings a cluster to its newest version as a draft, which shows what it does before it is saved', async () => {
+    await open('/clusters/templates/ship-edge');
+    await b.act("//tr[contains(., 'MV Turnstone')]//button[.='Bring to 7…']");
+    await b.find("//h1[.='turnstone']");
+    await b.act("//button[.='Consequences and save…' and not(@disabled)]");
+    await b.see('files change');
+    await b.click('button', 'Save and hold hosts');
+    await eventually(async () => (await charter('turnstone')).release === '1.34.2', 'it was saved');
+    expect((await charter('turnstone')).template?.version).toBe(7);
+  });
+});
+
+describe('a sheet', () => {
+  it('takes a further pool when it is whole, and shows what follows from it', async () => {
+    await open('/clusters/tern');
+    await b.act("//button[@data-field='pools']");
+    await b.act("//div[@role='dialog']//button[.='Add']");
+    await b.type('Pool', 'archive');
+    expect(await (await b.find("//div[@role='dialog']//button[.='Apply']")).isEnabled()).toBe(false);
+    await b.type('Hosts', '1');
+    await b.act("//div[@role='dialog']//button[.='Apply' and not(@disabled)]");
+    await b.find("//button[@data-field='pools'][contains(., 'archive 1')]");
+    await b.find("//section[@aria-label='Hosts and roles']//div[contains(., 'archive')][contains(., 'bw-')]");
+    await b.click('button', 'Discard draft');
+  });
+  it('leads from a field to the lines of files that come from it, and from a line to its field', async () => {
+    await open('/clusters/tern');
+    await b.act("//a[@title='Lines of files that come from Services']");
+    await b.see('come from Services');
+    await b.act("//button[@title='hosts/bw-01/root/etc/kubernetes/kubelet.yaml']");
+    const line = "//button[@data-line][contains(., '10.133.0.10')]";
+    expect(await (await b.find(line)).getAttribute('class')).toContain('lit');
+    await b.act(line);
+    await b.act("//button[@title='services.range']");
+    await b.find("//button[@data-field='services.range']");
+    await eventually(
+      async () => (await b.driver.executeScript<string>('return document.activeElement.dataset.field')) === 'services.range',
+      'the field has the focus',
+    );
+  });
+});
+
+describe('the text of a charter', () => {
+  it('keeps its comments when it is saved, and when a field is set elsewhere afterwards', async () => {
+    const text = `# Staging: may be torn down at any time.\n${(await c.good<{ text: string }>('GET', '/api/charters/gannet')).text}`;
+    const doc = await charter('gannet');
+    await c.good('PUT', '/api/charters/gannet', { text, base: doc, hold: false });
+    await c.good('POST', '/api/edits', {
+      why: 'x',
+      edits: [{ op: 'set', kind: 'Charter', key: 'gannet', path: ['owner'], value: 'staging' }],
+    });
+    await open('/clusters/gannet?tab=text');
+    await b.see('# Staging: may be torn down at any time.');
+    await b.see('staging');
+    const now = (await c.good<{ text: string }>('GET', '/api/charters/gannet')).text;
+    expect(now).toMatch(/^# Staging/);
+    expect(now).toContain('owner: staging');
+  });
+});
