@@ -12,7 +12,7 @@ import { parseAllDocuments } from 'yaml';
 import { resolve } from '../src/charter/index.ts';
 import { bootKit, placeholder } from '../src/files/index.ts';
 import { applyEdits, type Charter } from '../src/model/index.ts';
-import { goodEstate } from './estate.ts';
+import { goodEstate, network } from './estate.ts';
 
 /** The boot kit before programs that will read it; each where it is installed. */
 const dir = mkdtempSync(join(tmpdir(), 'praesidor-kit-'));
@@ -32,11 +32,13 @@ const estate = applyEdits(goodEstate(), [
           { name: 'shared', kind: 'nfs', server: '10.62.8.70', path: '/export/plover' },
         ],
       ],
+      ['networks', ['lr-volumes']],
       ['syslog', 'logs.lr.kestrelferries.example:6514'],
       ['timezone', 'Europe/Lisbon'],
       ['ntp', '10.62.8.61; 10.62.8.62'],
     ] as const
   ).map(([path, value]) => ({ op: 'set' as const, kind: 'Charter' as const, key: 'plover', path: [path], value })),
+  { op: 'put', doc: network('lr-volumes', 'storage', '10.62.12.0/26', 820) },
   {
     op: 'set',
     kind: 'Release',

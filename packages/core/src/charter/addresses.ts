@@ -11,6 +11,8 @@ export interface Addressing {
   inbound?: string;
   apiName: string;
   inboundName: string;
+  /** In further networks, by network and host. */
+  further: Map<string, Map<string, string>>;
   reservations: Reservation[];
   failed?: string;
   /** The field that it comes from, where it is another than the network. */
@@ -33,11 +35,13 @@ export function addressing(
   network: Network | undefined,
   chosen: readonly Chosen[],
   view: View,
+  further: readonly Network[] = [],
 ): Addressing {
   const out: Addressing = {
     nodes: new Map(),
     apiName: apiNameOf(charter, site),
     inboundName: inboundNameOf(charter, site),
+    further: new Map(),
     reservations: [],
     inARow: false,
   };
@@ -115,7 +119,43 @@ export function addressing(
       `${c.host.name}.${site?.domain}`,
       uplinkFor(c.host, network).adapters[0]?.mac,
     );
+  for (const n of further) {
+    const there = openIn(view, n, undefined, without);
+    const pool = n.pools.find((p) => p.use === 'host');
+    const range = pool ? parseRange(pool.range) : there.range;
+    const given = new Map<string, string>();
+    out.further.set(n.name, given);
+    const lacking = chosen.filter((c) => {
+      const held = ours(furtherUse(n.name, c.host.name))?.address;
+      if (held) given.set(c.host.name, held);
+      return !held;
+    });
+    const block = lacking.length ? there.freeBlock(lacking.length, 1n, range) : undefined;
+    const row = block ? consecutive(block, lacking.length) : [];
+    lacking.forEach((c, i) => {
+      const address = row[i] ?? free(there.nextFree({ kind: 'lowest' }, range));
+      if (!address) {
+        out.failed ??= `${n.name} has no free address left for ${c.host.name}`;
+        out.failedAt ??= ['networks'];
+        return;
+      }
+      there.take(parseRange(address));
+      given.set(c.host.name, address);
+    });
+    for (const [host, address] of given)
+      out.reservations.push({
+        apiVersion: 'praesidor/v1',
+        kind: 'Reservation',
+        address,
+        network: n.name,
+        name: `${host}-${n.purpose}.${site?.domain}`,
+        owner: { kind: 'charter', name: charter.name, use: furtherUse(n.name, host) },
+        origin: 'follows',
+      });
+  }
   return out;
 }
 
+/** What a reservation of a node in a further network is for. */
+const furtherUse = (network: string, host: string) => `${network} of ${host}`;
 const free = (a: Parameters<typeof formatIp>[0] | undefined) => (a ? formatIp(a) : undefined);

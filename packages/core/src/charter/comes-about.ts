@@ -34,6 +34,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['certificates', 'rolling', 'certificates are made for the new time when they are next renewed'],
   ['controlPlane', 'rolling', 'etcd members join or leave one after the other'],
   ['workers', 'rolling', 'hosts join at once, and leave when they are drained'],
+  ['networks', 'rolling', 'each host takes its network configuration anew'],
   ['nodesFrom', 'impossible', 'nodes that stand keep their addresses, and later ones follow behind them'],
   ['podNetwork', 'impossible', 'nodes of two pod networks do not hear each other'],
   ['storage', 'at once', 'classes come and go; volumes that were made stay as they are'],

@@ -28,6 +28,19 @@ export interface PlannedUplink {
   /** The tag of the machine network on it. */
   vlan?: number;
 }
+export interface PlannedInterface {
+  network: string;
+  address: string;
+  /** Bits of the network's prefix. */
+  length: number;
+  vlan: number;
+  mtu: number;
+  /** The interface with the address, and the link below it. */
+  nic: string;
+  on: string;
+  /** The adapter below, where it carries nothing of the machine network. */
+  adapter?: { name: string; mac: string };
+}
 export interface PlannedNode {
   host: string;
   role: ClusterRole;
@@ -44,6 +57,8 @@ export interface PlannedNode {
   /** The interface that has its address. */
   nic: string;
   uplink?: PlannedUplink;
+  /** Its addresses in further networks, and the interface that has each: a VLAN on what carries it. */
+  further?: PlannedInterface[];
   bmc?: string;
   /** It is a guest: where it is cast, and from which mould. */
   guest?: { hypervisor: string; mould: string };
@@ -102,6 +117,8 @@ export interface Plan {
   charter: Charter;
   site?: Site;
   network?: Network;
+  /** Further networks of its nodes. */
+  networks: Network[];
   release?: Release;
   mirror?: DocOf<'Registry'>;
   nodes: PlannedNode[];

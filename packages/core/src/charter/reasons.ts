@@ -51,6 +51,7 @@ const words = {
   answered: (f) => `${f.ask} ${f.value}, set for ${f.addon}`,
   'answered by default': (f) => `${f.ask} ${f.value}, the default of ${f.addon}`,
   'run from an address': (f) => `as many in a row from ${f.from}`,
+  'address in a further network': (f) => `${f.host} → ${f.address} at ${f.nic}, tagged on ${f.on}`,
   'names of a certificate': (f) => `${f.name}: ${f.names}`,
 } as const satisfies Record<string, (figures: Figures) => string>;
 

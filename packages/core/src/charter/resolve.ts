@@ -27,10 +27,12 @@ export const planOf = (view: View, name: string): Computed =>
     const {
       chosen: _,
       nodeAddresses: __,
+      further: ___,
       ...plan
     } = Object.assign({}, ...parts) as Computed & {
       chosen: unknown;
       nodeAddresses: unknown;
+      further: unknown;
     };
     return { ...plan, charter: view.get('Charter', name) as Charter, problems };
   });

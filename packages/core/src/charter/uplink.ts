@@ -1,6 +1,6 @@
 import type { Host, Network } from '../model/documents.ts';
 import * as words from '../model/words.ts';
-import type { PlannedNode, PlannedUplink } from './plan.ts';
+import type { PlannedInterface, PlannedNode, PlannedUplink } from './plan.ts';
 
 /** The name that an interface is given on the machine: as it is told, where Linux takes that, else what of it Linux takes. */
 export function interfaceOf(told: string | undefined): string {
@@ -53,7 +53,25 @@ export function interfaceWithAddress(up: PlannedUplink): string {
 }
 /** Of a node; plans of before know one adapter. */
 export const uplinkOf = (node: PlannedNode): PlannedUplink => node.uplink ?? { adapters: [{ name: node.nic, mac: node.mac }] };
+/**
+ * What carries a further network of a host: the adapter whose port is set up for its VLAN and that carries nothing of the machine network,
+ * else what carries that; with the VLAN tagged on it.
+ */
+export function carrierFor(host: Host, up: PlannedUplink, vlan: number): Pick<PlannedInterface, 'on' | 'nic' | 'adapter'> {
+  const used = new Set(up.adapters.map((a) => a.mac));
+  const own = (host.facts?.nics ?? []).find((n) => n.link && !used.has(n.mac) && n.vlans?.includes(vlan));
+  const on = own ? interfaceOf(own.name) : lowerLinkOf(up);
+  const name = `${on}.${vlan}`;
+  return { on, nic: name.length > longest ? `vlan${vlan}` : name, ...(own ? { adapter: { name: on, mac: own.mac } } : {}) };
+}
+
 /** Every interface of a node, from the adapters to the one that has the address. */
 export const interfacesOf = (node: PlannedNode): string[] => [
-  ...new Set([...uplinkOf(node).adapters.map((a) => a.name), lowerLinkOf(uplinkOf(node)), node.nic]),
+  ...new Set([
+    ...uplinkOf(node).adapters.map((a) => a.name),
+    ...(node.further ?? []).map((f) => f.on),
+    lowerLinkOf(uplinkOf(node)),
+    node.nic,
+    ...(node.further ?? []).map((f) => f.nic),
+  ]),
 ];

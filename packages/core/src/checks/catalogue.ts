@@ -1,3 +1,5 @@
+import { CHT041 } from './rules/CHT-041.ts';
+import { CHT040 } from './rules/CHT-040.ts';
 import { TPL004 } from './rules/TPL-004.ts';
 import { TPL003 } from './rules/TPL-003.ts';
 import { TPL002 } from './rules/TPL-002.ts';
@@ -208,6 +210,8 @@ export const catalogue: readonly Check[] = [
   CHT037,
   CHT038,
   CHT039,
+  CHT040,
+  CHT041,
   DNS001,
   DNS002,
   DNS003,

@@ -439,6 +439,8 @@ const cases: Record<string, Change> = {
       (now, h) => set('Host', h, ['feed'], 'A')(now),
       plover(['controlPlane', 'hosts'], ['lr-01', 'lr-02', 'lr-03'])(plover(['workers', 'count'], 2)(e)),
     ),
+  'CHT-040': plover(['networks'], ['lr-machine']),
+  'CHT-041': plover(['networks'], ['lr-tun-host']),
   'STO-001': classes(
     { name: 'fast', kind: 'local', standard: true },
     { name: 'slow', kind: 'nfs', server: '10.62.8.70', path: '/v', standard: true },

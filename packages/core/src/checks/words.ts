@@ -602,6 +602,14 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'Neither what it departs in nor what a newer version would change can be computed.',
     mend: 'Answer the question that is named.',
   },
+  'CHT-040': {
+    why: 'The address would be on no interface, and what is to use the network would wait for it.',
+    mend: 'Give the network a VLAN of its own, or take it out of the charter.',
+  },
+  'CHT-041': {
+    why: 'The interface gets a smaller MTU than the network says, and large packets vanish.',
+    mend: 'Give the machine network the larger MTU, or hosts an adapter for the other.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

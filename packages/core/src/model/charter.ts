@@ -124,6 +124,8 @@ export const Charter = doc('Charter', {
     .max(20)
     .optional(),
   machineNetwork: Name,
+  /** Further networks that every node has an address in, such as one for volumes. */
+  networks: z.array(Name).max(8).optional(),
   pods: z.strictObject({
     range: Cidr,
     perNode: z.number().int().min(16).max(120).default(24),

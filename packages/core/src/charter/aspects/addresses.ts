@@ -5,17 +5,22 @@ import { placement } from './placement.ts';
 import { references } from './references.ts';
 
 export const addresses = aspect<
-  Pick<Plan, 'api' | 'inbound' | 'reservations'> & { nodeAddresses: Record<string, string>; inARow: boolean }
+  Pick<Plan, 'api' | 'inbound' | 'reservations'> & {
+    nodeAddresses: Record<string, string>;
+    further: Record<string, Record<string, string>>;
+    inARow: boolean;
+  }
 >({
   name: 'addresses',
   compute: ({ charter, view, need }) => {
-    const { site, network } = need(references);
-    const a = addressing(charter, site, network, need(placement).chosen, view);
+    const { site, network, networks } = need(references);
+    const a = addressing(charter, site, network, need(placement).chosen, view, networks);
     return {
       api: { name: a.apiName, address: a.api ?? '' },
       inbound: { name: a.inboundName, address: a.inbound ?? '' },
       reservations: a.reservations,
       nodeAddresses: Object.fromEntries([...a.nodes].map(([host, n]) => [host, n.address])),
+      further: Object.fromEntries([...a.further].map(([n, given]) => [n, Object.fromEntries(given)])),
       inARow: a.inARow,
       problems: [
         ...(a.failed ? [{ about: 'addresses' as const, path: a.failedAt ?? ['machineNetwork'], text: a.failed }] : []),
@@ -82,6 +87,26 @@ export const addresses = aspect<
         ],
         mono: true,
       },
+      ...plan.networks.map((n) => {
+        const of = nodes.flatMap((x) => x.further?.find((f) => f.network === n.name) ?? []);
+        return {
+          id: `network ${n.name}`,
+          section: 4 as const,
+          label: n.name,
+          text: of.length ? of.map((f) => f.address).join(', ') : '—',
+          why: nodes.flatMap((x) => {
+            const f = x.further?.find((i) => i.network === n.name);
+            return f
+              ? [
+                  because('address in a further network', { host: x.host, address: f.address, nic: f.nic, on: f.on }, [
+                    'networks',
+                  ]),
+                ]
+              : [];
+          }),
+          mono: true,
+        };
+      }),
     ];
   },
 });

@@ -1,6 +1,7 @@
-import type { Plan, PlannedNode } from '../plan.ts';
+import type { Host, Network } from '../../model/documents.ts';
+import type { Plan, PlannedInterface, PlannedNode, PlannedUplink } from '../plan.ts';
 import { type Pool, poolLabel, poolsOf, roleLabel } from '../pools.ts';
-import { interfaceWithAddress, uplinkFor } from '../uplink.ts';
+import { carrierFor, interfaceWithAddress, uplinkFor } from '../uplink.ts';
 import { addresses } from './addresses.ts';
 import { aspect } from './aspect.ts';
 import { placement } from './placement.ts';
@@ -18,11 +19,33 @@ const markedBy = (pool: Pool | undefined): Pick<PlannedNode, 'labels' | 'taints'
   taints: pool?.taints ?? [],
 });
 
+/** Interfaces of a host in further networks; one without a VLAN cannot be tagged, and is told by a check. */
+const interfacesIn = (
+  host: Host,
+  uplink: PlannedUplink,
+  networks: readonly Network[],
+  given: Record<string, Record<string, string>>,
+): PlannedInterface[] =>
+  networks.flatMap((n) => {
+    const address = given[n.name]?.[host.name];
+    if (!address || n.vlan === undefined) return [];
+    return [
+      {
+        network: n.name,
+        address,
+        length: Number(n.prefix.split('/')[1]),
+        vlan: n.vlan,
+        mtu: n.mtu,
+        ...carrierFor(host, uplink, n.vlan),
+      },
+    ];
+  });
+
 export const nodes = aspect<Pick<Plan, 'nodes'>>({
   name: 'nodes',
   compute: ({ charter, need }) => {
-    const { site, network } = need(references);
-    const { nodeAddresses } = need(addresses);
+    const { site, network, networks } = need(references);
+    const { nodeAddresses, further } = need(addresses);
     const pools = new Map(poolsOf(charter).map((p) => [p.name, p]));
     return {
       nodes: need(placement).chosen.map((c): PlannedNode => {
@@ -39,6 +62,7 @@ export const nodes = aspect<Pick<Plan, 'nodes'>>({
           mac: uplink.adapters[0]?.mac ?? '',
           nic: interfaceWithAddress(uplink),
           ...(uplink.bond || uplink.vlan ? { uplink } : {}),
+          ...(networks.length ? { further: interfacesIn(c.host, uplink, networks, further) } : {}),
           ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
           ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),
           facts: c.host.facts as PlannedNode['facts'],

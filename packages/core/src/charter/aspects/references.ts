@@ -6,6 +6,7 @@ import { aspect } from './aspect.ts';
 export interface References {
   site?: Site;
   network?: Network;
+  networks: Network[];
   release?: Release;
   mirror?: DocOf<'Registry'>;
 }
@@ -15,6 +16,9 @@ export const references = aspect<References>({
   compute: ({ charter, view }) => {
     const site = view.get('Site', charter.site);
     const network = view.by('Network', 'site', charter.site).find((n) => n.name === charter.machineNetwork);
+    const networks = (charter.networks ?? []).flatMap(
+      (name) => view.by('Network', 'site', charter.site).find((n) => n.name === name) ?? [],
+    );
     const release = view.get('Release', charter.release);
     const mirror = view.get('Registry', charter.mirror);
     const lacks = (about: Problem['about'], path: Problem['path'], named: string): Problem => ({
@@ -26,6 +30,9 @@ export const references = aspect<References>({
     const problems = [
       ...(site ? [] : [lacks('site', ['site'], charter.site)]),
       ...(network ? [] : [lacks('network', ['machineNetwork'], charter.machineNetwork)]),
+      ...(charter.networks ?? []).flatMap((name, i) =>
+        networks.some((n) => n.name === name) ? [] : [lacks('network', ['networks', i], name)],
+      ),
       ...(release ? [] : [lacks('release', ['release'], charter.release)]),
       ...(mirror ? [] : [lacks('mirror', ['mirror'], charter.mirror)]),
       ...charter.addons.flatMap((name, i) => (view.get('Addon', name) ? [] : [lacks('addon', ['addons', i], name)])),
@@ -36,6 +43,7 @@ export const references = aspect<References>({
     return {
       ...(site ? { site } : {}),
       ...(network ? { network } : {}),
+      networks,
       ...(release ? { release } : {}),
       ...(mirror ? { mirror } : {}),
       problems,

@@ -7,9 +7,9 @@ import { nodes } from './nodes.ts';
 
 const atMost = 3;
 const domainOf = {
-  host: (n: PlannedNode) => n.host,
-  rack: (n: PlannedNode) => n.rack,
-  zone: (n: PlannedNode) => n.zone,
+  host: (node: PlannedNode) => node.host,
+  rack: (node: PlannedNode) => node.rack,
+  zone: (node: PlannedNode) => node.zone,
 } as const;
 
 /** Nodes that volumes lie on: those of pools kept for it, else all workers, else all there are. */

@@ -100,13 +100,45 @@ function networkConfig({ plan }: KitContext, node: PlannedNode) {
     ...none,
   };
   const adapter = ({ name, mac }: { name: string; mac: string }) => ({ match: { macaddress: mac }, 'set-name': name, mtu });
-  if (!bond && !vlan)
-    return { version: 2, ethernets: { machine: { ...adapter({ name: node.nic, mac: node.mac }), ...addressed } } };
+  const further = node.further ?? [];
+  const plain = !bond && !vlan;
+  const vlans = Object.fromEntries(
+    further.map((f) => [
+      f.nic,
+      {
+        id: f.vlan,
+        link: plain && f.on === node.nic ? 'machine' : f.on,
+        mtu: f.mtu,
+        addresses: [`${f.address}/${f.length}`],
+        ...none,
+      },
+    ]),
+  );
+  /** Adapters that carry further networks alone. */
+  const others = Object.fromEntries(
+    further.flatMap((f) =>
+      f.adapter
+        ? [
+            [
+              f.adapter.name,
+              { ...adapter(f.adapter), mtu: Math.max(...further.filter((x) => x.on === f.on).map((x) => x.mtu)), ...none },
+            ],
+          ]
+        : [],
+    ),
+  );
+  const tagged = (more: object = {}) => (further.length || Object.keys(more).length ? { vlans: { ...more, ...vlans } } : {});
+  if (plain)
+    return {
+      version: 2,
+      ethernets: { machine: { ...adapter({ name: node.nic, mac: node.mac }), ...addressed }, ...others },
+      ...tagged(),
+    };
   const below = lowerLinkOf(uplink);
   const carrier = vlan ? none : addressed;
   return {
     version: 2,
-    ethernets: Object.fromEntries(adapters.map((a) => [a.name, { ...adapter(a), ...(bond ? none : carrier) }])),
+    ethernets: { ...Object.fromEntries(adapters.map((a) => [a.name, { ...adapter(a), ...(bond ? none : carrier) }])), ...others },
     ...(bond
       ? {
           bonds: {
@@ -126,6 +158,6 @@ function networkConfig({ plan }: KitContext, node: PlannedNode) {
           },
         }
       : {}),
-    ...(vlan ? { vlans: { [node.nic]: { id: vlan, link: below, mtu, ...addressed } } } : {}),
+    ...tagged(vlan ? { [node.nic]: { id: vlan, link: below, mtu, ...addressed } } : {}),
   };
 }

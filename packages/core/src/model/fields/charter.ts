@@ -88,6 +88,14 @@ export const charterFields: Fields = {
     refers: { kind: 'Network', purpose: 'machine' },
     mono: true,
   },
+  networks: {
+    sheet: { section: 3, label: 'Further networks' },
+    label: 'Further networks',
+    help: 'Every node has an address in them too, tagged with their VLAN.',
+    refers: { kind: 'Network' },
+    mono: true,
+    rare: true,
+  },
   pods: { label: 'Pod network' },
   'pods.range': { sheet: { section: 3, label: 'Pods' }, label: 'Range', example: '10.128.0.0/16', mono: true },
   'pods.perNode': {
