@@ -5,11 +5,12 @@ import { hosts } from './hosts.ts';
 import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
+import { sheet } from './sheet.ts';
 import { slice } from './slice.ts';
 import { use } from './use.ts';
 
 /** The benchmarks by name; `npm run bench -- addresses` runs one of them. A new one is a file and a line. */
-const all = { addresses, estate, ground, hosts, images: imagesBench, kits, slice, use };
+const all = { addresses, estate, ground, hosts, images: imagesBench, kits, sheet, slice, use };
 const wanted = process.argv.slice(2);
 const unknown = wanted.find((w) => !Object.hasOwn(all, w));
 if (unknown) {

@@ -1,18 +1,12 @@
 import { randomBytes } from 'node:crypto';
-import { readdirSync, readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import { type PlannedNode, resolve } from '@praesidor/core/charter';
 import { bootFiles, type KitContext } from '@praesidor/core/files';
-import { emptyEstate, readDocuments, sliceOf } from '@praesidor/core/model';
+import { demoEstate } from './demo-estate.ts';
 import { row, timed } from './measure.ts';
 
 /** Boot kits: how large that of a host is, and how long a thousand take. */
 export async function kits() {
-  const dir = join(import.meta.dirname, '../demo/estate');
-  const estate = emptyEstate('2026-11-23T09:00:00Z');
-  for (const f of readdirSync(dir).sort())
-    for (const { doc } of readDocuments(readFileSync(join(dir, f), 'utf8'), f).docs)
-      (estate[sliceOf[doc.kind]] as unknown[]).push(doc);
+  const estate = demoEstate();
   const charter = estate.charters.find((c) => c.name === 'tern');
   if (!charter) throw new Error('the demonstration has no charter tern');
   const plan = resolve(charter, estate);

@@ -43,12 +43,12 @@ try {
       await page('racks', '/hosts/racks?site=bw', 'bw-hv3');
       for (let n = 0; n < 6; n++) await c.good('POST', '/api/hosts/bw-14/sensors');
       await page('host', '/hosts/bw-14?site=bw', 'bw-sw1a Eth34');
-      await page('routes', '/addresses/routes?site=bw', 'Static routes');
       await b.open(`${i.config.publicUrl}/declare?kind=Charter&site=lr`);
       await b.find("//*[contains(@class, 'cm-lint-marker')]");
       await b.find("//*[@aria-label='What would change']");
       await b.find("//aside[not(contains(., 'checking…'))]");
       await shot('declare');
+      await page('template', '/clusters/templates/ship-edge', 'Answer 4 questions');
       await page('people', '/people', 'Where you are signed in');
       await page('images', '/images?site=lr', 'Where would');
       await page('trust', '/images/rules?charter=plover&site=lr', 'server = "https');

@@ -85,7 +85,7 @@ describe('a kit that travels over TLS', () => {
     await c.good('POST', '/api/builds', { charter: 'plover' });
     expect((await preflight()).state).toBe('failed');
     const lines = await said('preflight');
-    expect(lines.find((l) => l.startsWith('kit https:'))).toMatch(/certificate/);
+    expect(lines.find((l) => l.startsWith('Kit at https:'))).toMatch(/certificate/);
     expect(JSON.stringify((await buildOf(c)).status.steps.preflight)).toContain('lr-04 starts by PXE');
     expect([...i.world.machines.values()].filter((m) => m.trusted.boot.length + m.trusted.media.length)).toEqual([]);
   });

@@ -36,6 +36,18 @@ const worker = nodes.find((n) => n.role === 'worker') as (typeof nodes)[number];
 const first = nodes[0] as (typeof nodes)[number];
 
 type Pair = Awaited<ReturnType<typeof makeCertificate>>;
+/** What the API says of its kinds, as far as they are given to it here. */
+const served = (kinds: Record<string, [resource: string, namespaced: boolean]>) => ({
+  resources: Object.entries(kinds).map(([kind, [name, namespaced]]) => ({ kind, name, namespaced })),
+});
+const discovery: Record<string, unknown> = {
+  '/api/v1': served({ ConfigMap: ['configmaps', true], Service: ['services', true], ServiceAccount: ['serviceaccounts', true] }),
+  '/apis/apps/v1': served({ DaemonSet: ['daemonsets', true], Deployment: ['deployments', true] }),
+  '/apis/rbac.authorization.k8s.io/v1': served({
+    ClusterRole: ['clusterroles', false],
+    ClusterRoleBinding: ['clusterrolebindings', false],
+  }),
+};
 let pair: Pair;
 let anchor = '';
 let server: Server;
@@ -53,7 +65,7 @@ beforeAll(async () => {
     asked.push(`${req.method} ${req.url?.split('?')[0]}`);
     const path = req.url?.split('?')[0] ?? '';
     onAsk(path);
-    const body = objects[path];
+    const body = objects[path] ?? discovery[path];
     req.resume();
     if (req.method !== 'GET') return void res.writeHead(201).end('{}');
     res.writeHead(body === undefined ? 404 : 200).end(JSON.stringify(body ?? {}));

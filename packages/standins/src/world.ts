@@ -216,8 +216,10 @@ export class World {
     }
   }
   private timer: NodeJS.Timeout | undefined;
+  private closed = false;
   private save(): void {
-    this.timer ??= setTimeout(() => this.write(), 200);
+    // What machines do while they are closed is kept no more.
+    if (!this.closed) this.timer ??= setTimeout(() => this.write(), 200);
   }
   private write(): void {
     clearTimeout(this.timer);
@@ -253,6 +255,7 @@ export class World {
 
   async close(): Promise<void> {
     this.write();
+    this.closed = true;
     for (const m of this.everyMachine()) m.close();
     this.clusters.close();
     this.dns.close();

@@ -278,7 +278,7 @@ function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserve
         <div className={label}>hosts</div>
         <Link
           to={`/hosts?site=${site.name}`}
-          aria-label={`${counted(hosts.length, 'host')} at ${site.title}`}
+          aria-label={hosts.length ? `${counted(hosts.length, 'host')} at ${site.title}` : `none listed at ${site.title}`}
           className="flex flex-wrap gap-[3px] pt-1"
         >
           {hosts.map((h) => (
