@@ -253,7 +253,7 @@ export class Installation {
 
   /** Restarts the server over the same database, as after an update. */
   async restart(): Promise<void> {
-    await this.running.close();
+    await this.running?.close();
     this.running = await startServer(this.config);
   }
 

@@ -50,6 +50,8 @@ export interface PlannedNode {
   taints: readonly string[];
   zone: string;
   rack: string;
+  /** The power feed that it draws from, where it is one alone. */
+  feed?: string;
   address: string;
   name: string;
   /** Of its first adapter. */

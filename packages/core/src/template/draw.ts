@@ -106,6 +106,16 @@ export function drawnFor(
   view: View,
   version = charter.template?.version,
 ): (Drawn & { template: Template }) | undefined {
+  const stands = view.get('Charter', charter.name) === charter;
+  // Of one that stands it is asked by several: known once, known until something that was read has changed.
+  return stands && version === charter.template?.version ? drawnOf(view, charter.name) : drawnAt(charter, view, version);
+}
+const drawnOf = (view: View, name: string) =>
+  view.memo(`drawn of ${name}`, () => {
+    const charter = view.get('Charter', name);
+    return charter && drawnAt(charter, view, charter.template?.version);
+  });
+function drawnAt(charter: Charter, view: View, version: number | undefined): (Drawn & { template: Template }) | undefined {
   const template = charter.template && view.get('Template', charter.template.name);
   const content = template && version !== undefined ? versionOf(template, version) : undefined;
   if (!template || !content) return undefined;

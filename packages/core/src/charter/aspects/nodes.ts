@@ -57,6 +57,7 @@ export const nodes = aspect<Pick<Plan, 'nodes'>>({
           ...markedBy(pools.get(c.pool)),
           zone: c.host.zone ?? '',
           rack: c.host.rack ?? '',
+          ...(c.host.feed ? { feed: c.host.feed } : {}),
           address: nodeAddresses[c.host.name] ?? '',
           name: `${c.host.name}.${site?.domain ?? ''}`,
           mac: uplink.adapters[0]?.mac ?? '',

@@ -7,11 +7,10 @@ export const CHT039 = each('Charter', {
   about: 'the whole control plane draws from one power feed, and another has room',
   find: (d, view) => {
     const { nodes, notChosen } = planFor(view, d);
-    const feedOf = (host: string) => view.get('Host', host)?.feed;
     const members = nodes.filter((n) => n.role === 'control-plane');
-    const feeds = new Set(members.map((n) => feedOf(n.host)));
-    const [feed] = feeds;
-    if (members.length < 2 || feeds.size > 1 || !feed) return [];
+    const feed = members[0]?.feed;
+    if (members.length < 2 || !feed || members.some((n) => n.feed !== feed)) return [];
+    const feedOf = (host: string) => view.get('Host', host)?.feed;
     const others = notChosen.filter((n) => n.why === fits && feedOf(n.host) !== feed);
     return others.length
       ? [
