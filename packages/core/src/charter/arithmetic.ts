@@ -33,10 +33,23 @@ export function capacityOf(nodes: readonly PlannedNode[]) {
   const memory = of.map((n) => Math.max(0, n.facts.memoryGiB - kept.memoryGiB));
   const sum = (list: number[]) => list.reduce((a, b) => a + b, 0);
   const whole = (n: number) => Math.round(n);
+  /** What is left without the zone, or the rack, that holds most; nothing where all stand in one. */
+  const without = (domain: 'zone' | 'rack') => {
+    const names = [...new Set(of.map((n) => n[domain]).filter(Boolean))];
+    if (names.length < 2) return undefined;
+    const left = names.map((name) => {
+      const stay = of.map((n, i) => (n[domain] === name ? -1 : i)).filter((i) => i >= 0);
+      return { name, cores: whole(sum(stay.map((i) => cores[i] ?? 0))), memoryGiB: whole(sum(stay.map((i) => memory[i] ?? 0))) };
+    });
+    return left.sort((a, b) => a.cores - b.cores || a.memoryGiB - b.memoryGiB || (a.name < b.name ? -1 : 1))[0];
+  };
+  const [zone, rack] = [without('zone'), without('rack')];
   return {
     cores: whole(sum(cores)),
     memoryGiB: whole(sum(memory)),
     coresAfterLoss: whole(sum(cores) - Math.max(0, ...cores)),
     memoryAfterLoss: whole(sum(memory) - Math.max(0, ...memory)),
+    ...(zone ? { withoutZone: zone } : {}),
+    ...(rack ? { withoutRack: rack } : {}),
   };
 }

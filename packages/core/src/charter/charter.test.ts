@@ -18,6 +18,20 @@ const kit = (e: Estate = goodEstate()) =>
 const with_ = (path: string[], value: unknown) =>
   applyEdits(goodEstate(), [{ op: 'set', kind: 'Charter', key: 'plover', path, value }]);
 
+describe('capacity without a zone, or a rack', () => {
+  it('is what the others have, of the one that holds most', () => {
+    const node = (zone: string, rack: string, cores: number) =>
+      ({ role: 'worker' as const, zone, rack, facts: { cores, memoryGiB: 64 } }) as never;
+    // Zone A has (32 − 1) + (16 − 1) = 46 of 46 + 31 cores, rack R2 31 of them.
+    const c = capacityOf([node('A', 'R1', 32), node('A', 'R1', 16), node('B', 'R2', 32)]);
+    expect([c.withoutZone, c.withoutRack]).toEqual([
+      { name: 'A', cores: 31, memoryGiB: 62 },
+      { name: 'R1', cores: 31, memoryGiB: 62 },
+    ]);
+    expect(capacityOf([node('A', '', 32), node('A', '', 16)])).not.toHaveProperty('withoutZone');
+  });
+});
+
 describe('arithmetic', () => {
   it.each([
     [1, 1, 0],
@@ -121,7 +135,9 @@ describe('a plan', () => {
     expect(p.room).toEqual({ nodes: 256, podsPerNode: 110, services: 16382 }); // 2^(24−16); min(110, 2^8−2); 2^14−2
     expect(p.podMtu).toEqual({ link: 1500, overhead: 58, pod: 1442 });
     // three workers of 32 cores and 128 GiB: 3 × 31 = 93 cores, 3 × 125.9 = 378 GiB; one less: 62 and 252
-    expect(p.capacity).toEqual({ cores: 93, memoryGiB: 378, coresAfterLoss: 62, memoryAfterLoss: 252 });
+    // Each of the three zones holds one of them.
+    expect(p.capacity).toMatchObject({ withoutZone: { cores: 62, memoryGiB: 252 } });
+    expect(p.capacity).toMatchObject({ cores: 93, memoryGiB: 378, coresAfterLoss: 62, memoryAfterLoss: 252 });
   });
   it('says what it lacks instead of failing', () => {
     const p = resolve(

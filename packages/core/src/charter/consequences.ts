@@ -1,4 +1,4 @@
-import { moveFault } from '../images/versions.ts';
+import { moveFault, upgradePath } from '../images/versions.ts';
 import type { Release } from '../model/documents.ts';
 import { reverseName } from '../naming/reverse.ts';
 import type { Estate } from '../model/estate.ts';
@@ -69,7 +69,9 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
   const releases = (p: Plan | undefined) => new Map(p?.release ? [['release', p.release.name] as const] : []);
   const stands = estate.hosts.some((h) => h.held?.charter === after.charter.name && h.state === 'serving');
   compare('release', releases(before), releases(after), (how) =>
-    how === 'changed' && stands && before?.release && after.release ? whyNotTo(before.release, after.release) : undefined,
+    how === 'changed' && stands && before?.release && after.release
+      ? whyNotTo(before.release, after.release, estate.releases)
+      : undefined,
   );
   compare('host', hosts(before), hosts(after), (how, s) =>
     serves(s) && how !== 'added' ? 'the host serves: it must be drained first' : undefined,
@@ -85,12 +87,21 @@ export function consequences(before: Plan | undefined, after: Plan, estate: Esta
 }
 
 /** Why a cluster that stands cannot go from one release to another in one go, in words. */
-function whyNotTo(from: Release, to: Release): string | undefined {
+const over = (from: Release, to: Release, all: readonly Release[]) => {
+  const way = upgradePath(from, to, all);
+  return way
+    ? `: go over ${way
+        .slice(0, -1)
+        .map((r) => r.name)
+        .join(', ')}`
+    : ', and no release between is there';
+};
+function whyNotTo(from: Release, to: Release, all: readonly Release[]): string | undefined {
   switch (moveFault(from, to)) {
     case 'down':
       return `a cluster does not go back from ${from.version} to ${to.version}: it would have to be built anew`;
     case 'skips':
-      return `a cluster moves one minor version at a time, and ${to.version} is further from ${from.version}`;
+      return `a cluster moves one minor version at a time, and ${to.version} is further from ${from.version}${over(from, to, all)}`;
     case 'range':
       return `${to.name} takes over clusters of ${to.upgradesFrom} only, and this one has ${from.version}`;
     default:

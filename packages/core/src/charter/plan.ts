@@ -139,7 +139,15 @@ export interface Plan {
   podMtu: { link: number; overhead: number; pod: number };
   room: { nodes: number; podsPerNode: number; services: number };
   quorum: { members: number; majority: number; tolerates: number };
-  capacity: { cores: number; memoryGiB: number; coresAfterLoss: number; memoryAfterLoss: number };
+  capacity: {
+    cores: number;
+    memoryGiB: number;
+    coresAfterLoss: number;
+    memoryAfterLoss: number;
+    /** Without the zone, or the rack, that holds most; where there are several. */
+    withoutZone?: { name: string; cores: number; memoryGiB: number };
+    withoutRack?: { name: string; cores: number; memoryGiB: number };
+  };
   images: {
     names: string[];
     images: number;
@@ -151,6 +159,8 @@ export interface Plan {
     missingImages: string[];
     known: boolean;
   };
+  /** Later releases that there are: over which the cluster would get there, and which of its add-ons do not run with it. */
+  upgrades: { to: string; path: string[] | undefined; hinders: string[] }[];
   mirrorRules: MirrorRule[];
   certificates: PlannedCertificate[];
   /** Reservations this charter needs, those already held among them. */

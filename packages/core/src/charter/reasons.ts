@@ -23,6 +23,7 @@ const words = {
   tolerates: (f) => `tolerates ${f.members} − ${f.majority} = ${f.tolerates}`,
   'kept for the system': (f) => `${f.of}; 1 core and 2.1 GiB a host kept for system, Kubernetes and eviction`,
   'after losing the largest': (f) => `after losing the largest ${f.which}`,
+  'without a domain': (f) => `without ${f.domain} ${f.name}, which holds most: ${f.cores} cores, ${f.memory} GiB`,
   'only host': () =>
     'a cluster of one host has no other to go to; it runs its workloads on the control plane, and is warned of nothing that only more hosts could mend',
   lease: (f) => `a host renews its lease of ${f.lease} s every ${f.every} s`,
@@ -52,6 +53,8 @@ const words = {
   'answered by default': (f) => `${f.ask} ${f.value}, the default of ${f.addon}`,
   'run from an address': (f) => `as many in a row from ${f.from}`,
   'address in a further network': (f) => `${f.host} → ${f.address} at ${f.nic}, tagged on ${f.on}`,
+  'one minor version at a time': (f) => `from ${f.from} one minor version at a time, each within what the next takes over`,
+  'add-ons that stay behind': (f) => `${f.to} does not run ${f.addons} as they are`,
   'names of a certificate': (f) => `${f.name}: ${f.names}`,
 } as const satisfies Record<string, (figures: Figures) => string>;
 

@@ -1,3 +1,4 @@
+import { IMG021 } from './rules/IMG-021.ts';
 import { CHT041 } from './rules/CHT-041.ts';
 import { CHT040 } from './rules/CHT-040.ts';
 import { TPL004 } from './rules/TPL-004.ts';
@@ -269,6 +270,7 @@ export const catalogue: readonly Check[] = [
   IMG018,
   IMG019,
   IMG020,
+  IMG021,
   KEY001,
   KEY002,
   KEY003,

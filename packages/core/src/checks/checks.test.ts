@@ -469,6 +469,20 @@ const cases: Record<string, Change> = {
       [{ version: 1, questions: [], charter: e.charters[0] as never }],
     )(set('Template', 'room', ['version'], 2)(fromTemplate(e))),
   'TPL-004': (e) => plover(['template', 'version'], 3)(fromTemplate(e)),
+  'IMG-021': (e) =>
+    set(
+      'Release',
+      '1.34.2',
+      ['removed'],
+      [{ api: 'apps/v1', kind: 'DaemonSet', instead: 'apps/v2' }],
+    )(
+      set(
+        'Addon',
+        'log-shipper',
+        ['manifests'],
+        manifest('images.upstream.example/addons/log-shipper:1.12.0'),
+      )(withAddon(e, 'log-shipper')),
+    ),
   'IMG-018': set('Release', '1.34.2', ['source'], 'upstrem'),
 };
 // One name for one address is the rule; the second one is added by hand, as people do.

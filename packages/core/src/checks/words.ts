@@ -610,6 +610,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The interface gets a smaller MTU than the network says, and large packets vanish.',
     mend: 'Give the machine network the larger MTU, or hosts an adapter for the other.',
   },
+  'IMG-021': {
+    why: 'The API answers that it knows no such kind, and the add-on stands by half.',
+    mend: 'Take a version of the add-on that is made for the release, or change the lines that are named.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

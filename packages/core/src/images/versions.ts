@@ -1,5 +1,6 @@
 import semver from 'semver';
 import type { Addon, Release } from '../model/documents.ts';
+import { readManifests } from '../model/manifests.ts';
 
 /** Two components of a release that are too far from each other. `by`: minor versions, negative where it lags behind. */
 export interface SkewFault {
@@ -57,4 +58,52 @@ export function moveFault(from: Release, to: Release): MoveFault | undefined {
     !semver.satisfies(from.version, to.upgradesFrom, { includePrerelease: true })
     ? 'range'
     : undefined;
+}
+
+/**
+ * The releases that a cluster passes on its way from one to another, without the one that it has: as few as there can be, each a move that
+ * is allowed by itself. Among ways of one length the later versions are taken. Undefined: there is no way with the releases there are.
+ *
+ * @example 1.32.1 → 1.34.2 with 1.33.0, 1.33.6 and 1.34.2 there: [1.33.6, 1.34.2]
+ */
+export function upgradePath(from: Release, to: Release, all: readonly Release[]): Release[] | undefined {
+  const newer = all
+    .filter((r) => semver.gt(r.version, from.version) && semver.lte(r.version, to.version))
+    .sort((a, b) => semver.rcompare(a.version, b.version));
+  const ways = new Map<Release, Release[]>([[from, []]]);
+  for (const now of ways.keys()) {
+    const way = ways.get(now) ?? [];
+    if (now === to) return way;
+    for (const next of newer)
+      if (!ways.has(next) && semver.gt(next.version, now.version) && !moveFault(now, next)) ways.set(next, [...way, next]);
+  }
+  return undefined;
+}
+
+/** An object of a kind that a release serves no more, with the line that it begins at in its manifests. */
+export interface RemovedObject {
+  line: number;
+  apiVersion: string;
+  kind: string;
+  name: string;
+  instead?: string;
+}
+/** What of an add-on's own manifests a release would refuse. */
+export function removedIn(release: Release, addon: Addon): RemovedObject[] {
+  if (!addon.manifests || !release.removed?.length) return [];
+  const { objects, lines } = readManifests(addon.manifests);
+  return objects.flatMap((o, i) => {
+    const gone = release.removed?.find((r) => r.api === o.apiVersion && (!r.kind || r.kind === o.kind));
+    return gone
+      ? [
+          {
+            line: lines[i] ?? 1,
+            apiVersion: o.apiVersion,
+            kind: o.kind,
+            name: o.metadata.name,
+            ...(gone.instead ? { instead: gone.instead } : {}),
+          },
+        ]
+      : [];
+  });
 }

@@ -312,6 +312,24 @@ export const Release = doc('Release', {
   skew: z.array(Skew).max(200).optional(),
   /** Versions that can be moved to this one without a stop between, as a range such as `>=1.33.0 <1.34.0`. */
   upgradesFrom: Line(200).optional(),
+  /** What its API serves no more: a version of a group, or one kind of it, and what took its place. */
+  removed: z
+    .array(
+      z.strictObject({
+        api: z
+          .string()
+          .max(200)
+          .regex(/^([a-z0-9.-]+\/)?v[a-z0-9]+$/, 'a version of the API such as policy/v1beta1'),
+        kind: z
+          .string()
+          .max(80)
+          .regex(/^[A-Z][A-Za-z]+$/, 'a kind such as PodDisruptionBudget')
+          .optional(),
+        instead: Line(200).optional(),
+      }),
+    )
+    .max(200)
+    .optional(),
   /** What the system that machines boot must contain, beside what every boot kit asks. */
   system: z
     .array(z.strictObject({ name: Line(80, 1), atLeast: Line(60).optional(), from: Line(200).optional() }))

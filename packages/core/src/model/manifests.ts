@@ -10,6 +10,8 @@ export interface BroughtObject {
 }
 interface Brought {
   objects: BroughtObject[];
+  /** The line that each object begins at. */
+  lines: number[];
   /** Images that its pods run, each once, in order. */
   images: string[];
   faults: { line: number; message: string }[];
@@ -26,7 +28,7 @@ export function readManifests(text: string): Brought {
   const before = known.get(text);
   if (before) return before;
   if (known.size > 50) known.clear();
-  const out: Brought = { objects: [], images: [], faults: [] };
+  const out: Brought = { objects: [], lines: [], images: [], faults: [] };
   known.set(text, out);
   if (text.length > most.characters) {
     out.faults.push({ line: 1, message: `${text.length} characters; at most ${most.characters} are read` });
@@ -69,6 +71,7 @@ function take(value: unknown, line: number, out: Brought): void {
   if (typeof name !== 'string' || !/^[a-z0-9]([a-z0-9.:-]*[a-z0-9])?$/.test(name))
     return void say(`metadata.name of ${o.kind} is missing, or is none`);
   out.objects.push(o as BroughtObject);
+  out.lines.push(line);
   for (const image of imagesIn(o)) if (!out.images.includes(image)) out.images.push(image);
 }
 

@@ -24,6 +24,12 @@ export const capacity = aspect<Pick<Plan, 'capacity'>>({
         all.length === 1
           ? because('only host')
           : because('after losing the largest', { which: all.some((n) => n.role === 'worker') ? 'worker' : 'host' }),
+        ...(['rack', 'zone'] as const).flatMap((domain) => {
+          const left = domain === 'rack' ? c.withoutRack : c.withoutZone;
+          return left
+            ? [because('without a domain', { domain, name: left.name, cores: left.cores, memory: left.memoryGiB })]
+            : [];
+        }),
       ],
     },
   ],

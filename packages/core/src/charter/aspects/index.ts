@@ -12,11 +12,13 @@ import { ranges } from './ranges.ts';
 import { references } from './references.ts';
 import { storage } from './storage.ts';
 import { timers } from './timers.ts';
+import { versions } from './versions.ts';
 
 /** Every aspect of a plan, in the order of the sheet. What needs what is found out by computing; the order here is for reading alone. */
 export const aspects = [
   references,
   images,
+  versions,
   placement,
   nodes,
   quorum,

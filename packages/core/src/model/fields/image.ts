@@ -64,6 +64,10 @@ export const releaseFields: Fields = {
   'skew.*.behind': { label: 'Behind' },
   'skew.*.ahead': { label: 'Ahead' },
   upgradesFrom: { label: 'Upgrades from', help: 'A range of versions.', example: '>=1.33.0 <1.34.0', rare: true },
+  removed: { label: 'No longer served', help: 'Versions of the API, or kinds of them, that it refuses.', rare: true },
+  'removed.*.api': { label: 'API', example: 'policy/v1beta1', mono: true },
+  'removed.*.kind': { label: 'Kind', help: 'Empty: all of them.', mono: true },
+  'removed.*.instead': { label: 'In its place', example: 'policy/v1' },
   system: {
     label: 'System',
     help: 'What the system of the machines must contain, beside what every boot kit needs.',
