@@ -33,11 +33,13 @@ const estate = applyEdits(goodEstate(), [
         ],
       ],
       ['networks', ['lr-volumes']],
+      ['second', { network: 'lr-machine-six', pods: 'fd00:128::/48', perNode: 64, services: 'fd00:129::/112' }],
       ['syslog', 'logs.lr.kestrelferries.example:6514'],
       ['timezone', 'Europe/Lisbon'],
       ['ntp', '10.62.8.61; 10.62.8.62'],
     ] as const
   ).map(([path, value]) => ({ op: 'set' as const, kind: 'Charter' as const, key: 'plover', path: [path], value })),
+  { op: 'put', doc: network('lr-machine-six', 'machine', 'fd00:62:8::/64', 812, { gateway: 'fd00:62:8::1' }) },
   { op: 'put', doc: network('lr-volumes', 'storage', '10.62.12.0/26', 820) },
   {
     op: 'set',

@@ -36,6 +36,8 @@ export function addressing(
   chosen: readonly Chosen[],
   view: View,
   further: readonly Network[] = [],
+  /** The network among them whose addresses have the names of the hosts themselves. */
+  second?: string,
 ): Addressing {
   const out: Addressing = {
     nodes: new Map(),
@@ -136,7 +138,7 @@ export function addressing(
       const address = row[i] ?? free(there.nextFree({ kind: 'lowest' }, range));
       if (!address) {
         out.failed ??= `${n.name} has no free address left for ${c.host.name}`;
-        out.failedAt ??= ['networks'];
+        out.failedAt ??= n.name === second ? ['second', 'network'] : ['networks'];
         return;
       }
       there.take(parseRange(address));
@@ -148,7 +150,7 @@ export function addressing(
         kind: 'Reservation',
         address,
         network: n.name,
-        name: `${host}-${n.purpose}.${site?.domain}`,
+        name: n.name === second ? `${host}.${site?.domain}` : `${host}-${n.purpose}.${site?.domain}`,
         owner: { kind: 'charter', name: charter.name, use: furtherUse(n.name, host) },
         origin: 'follows',
       });

@@ -1,7 +1,12 @@
 import type { Plan, PlannedCertificate } from './plan.ts';
 
-/** Every certificate of the cluster with the names and addresses in it; the API server's holds the first address of the service range. */
-export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, firstService: string): PlannedCertificate[] {
+const addressesOf = (n: Plan['nodes'][number]): string[] => [n.address, ...(n.second ? [n.second.address] : [])];
+
+/** Every certificate of the cluster with the names and addresses in it; the API server's holds the first address of each service range. */
+export function certificatesFor(
+  plan: Pick<Plan, 'charter' | 'api' | 'nodes'>,
+  firstServices: readonly string[],
+): PlannedCertificate[] {
   const out: PlannedCertificate[] = [];
   const add = (c: Partial<PlannedCertificate> & Pick<PlannedCertificate, 'name' | 'commonName' | 'signer'>) =>
     out.push({ names: [], addresses: [], server: false, client: false, days: plan.charter.certificates?.days ?? 365, ...c });
@@ -24,7 +29,7 @@ export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, f
       ...(plan.charter.api.names ?? []),
       ...cp.map((n) => n.name),
     ],
-    addresses: [firstService, plan.api.address, ...(plan.charter.api.addresses ?? []), ...cp.map((n) => n.address)].filter(
+    addresses: [...firstServices, plan.api.address, ...(plan.charter.api.addresses ?? []), ...cp.flatMap(addressesOf)].filter(
       Boolean,
     ),
   });
@@ -66,7 +71,7 @@ export function certificatesFor(plan: Pick<Plan, 'charter' | 'api' | 'nodes'>, f
       client: true,
       server: true,
       names: [n.name, n.host],
-      addresses: [n.address].filter(Boolean),
+      addresses: addressesOf(n).filter(Boolean),
     });
   return out;
 }

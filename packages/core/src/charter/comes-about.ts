@@ -19,6 +19,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['pods.range', 'impossible', 'every node has its block of it, which it keeps'],
   ['pods.perNode', 'impossible', 'blocks that nodes have are not made larger or smaller'],
   ['services.range', 'impossible', 'services keep the addresses that they have, the DNS of the cluster among them'],
+  ['second', 'impossible', 'nodes, pods and services that stand have the addresses that they have'],
   ['overlay.kind', 'impossible', 'nodes of two encapsulations do not hear each other'],
   ['release', 'rolling', 'control plane first, then hosts one after the other'],
   ['mirror', 'rolling', 'the container runtime of each host reads its configuration again'],

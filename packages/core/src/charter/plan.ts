@@ -59,6 +59,8 @@ export interface PlannedNode {
   /** The interface that has its address. */
   nic: string;
   uplink?: PlannedUplink;
+  /** Its address of the other version of IP, at the same interface, with the bits of its network's prefix. */
+  second?: { address: string; length: number };
   /** Its addresses in further networks, and the interface that has each: a VLAN on what carries it. */
   further?: PlannedInterface[];
   bmc?: string;
@@ -121,6 +123,8 @@ export interface Plan {
   network?: Network;
   /** Further networks of its nodes. */
   networks: Network[];
+  /** The network of the other version of IP, on the same link. */
+  secondNetwork?: Network;
   release?: Release;
   mirror?: DocOf<'Registry'>;
   nodes: PlannedNode[];

@@ -1,3 +1,4 @@
+import { CHT042 } from './rules/CHT-042.ts';
 import { IMG021 } from './rules/IMG-021.ts';
 import { CHT041 } from './rules/CHT-041.ts';
 import { CHT040 } from './rules/CHT-040.ts';
@@ -213,6 +214,7 @@ export const catalogue: readonly Check[] = [
   CHT039,
   CHT040,
   CHT041,
+  CHT042,
   DNS001,
   DNS002,
   DNS003,

@@ -1,5 +1,6 @@
 import { overlappingPairs } from '../address/overlap.ts';
 import { overlaps, parsePrefix, prefixRange, type Range } from '../address/parse.ts';
+import { familiesOf } from '../charter/families.ts';
 import type { Network } from '../model/documents.ts';
 import type { View } from '../reading/index.ts';
 
@@ -19,7 +20,8 @@ function sharing(list: readonly (readonly [name: string, prefix: string])[]): Sh
 
 const prefixes = (view: View) =>
   view.memo('prefixes of networks', () => view.all('Network').map((n) => [n.name, n.prefix] as const));
-const podRanges = (view: View) => view.memo('pod ranges', () => view.all('Charter').map((c) => [c.name, c.pods.range] as const));
+const podRanges = (view: View) =>
+  view.memo('pod ranges', () => view.all('Charter').flatMap((c) => familiesOf(c).map((f) => [c.name, f.pods] as const)));
 
 /** For each network the others that share addresses with it. */
 export const networksSharing = (view: View): Sharing => view.memo('networks that share addresses', () => sharing(prefixes(view)));

@@ -614,6 +614,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The API answers that it knows no such kind, and the add-on stands by half.',
     mend: 'Take a version of the add-on that is made for the release, or change the lines that are named.',
   },
+  'CHT-042': {
+    why: 'The second address would be at an interface that nobody of that network reaches.',
+    mend: 'Choose a network of the other version with the VLAN of the machine network.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

@@ -132,6 +132,16 @@ export const Charter = doc('Charter', {
     most: z.number().int().min(1).max(1000).default(110),
   }),
   services: z.strictObject({ range: ServiceRange }),
+  /** The other version of IP beside the first, for nodes, pods and services alike. */
+  second: z
+    .strictObject({
+      /** A network on the link of the machine network, with addresses of the other version. */
+      network: Name,
+      pods: Cidr,
+      perNode: z.number().int().min(16).max(120).default(64),
+      services: ServiceRange,
+    })
+    .optional(),
   overlay: z.strictObject({ kind: z.enum(overlayKinds), mtu: z.number().int().min(576).max(9216).optional() }),
   api: z
     .strictObject({

@@ -71,6 +71,7 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       yield ['Registry', doc.mirror, 'pulls from it', 'Choose another mirror'];
       if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
+      if (doc.second) yield ['Network', doc.second.network, 'has its machines in it too', 'Take it out of the charter'];
       for (const n of doc.networks ?? []) yield ['Network', n, 'has its machines in it too', 'Take it out of the charter'];
       for (const mould of new Set([doc.controlPlane, doc.workers, ...(doc.pools ?? [])].map((p) => p.mould)))
         if (mould) yield ['Mould', mould, 'asks for guests of it', 'Choose other hosts'];

@@ -1,5 +1,6 @@
 import { carve } from '../address/carve.ts';
 import { contains, formatPrefix, overlaps, parsePrefix, prefixRange, type Range } from '../address/index.ts';
+import { rangesOf } from '../charter/families.ts';
 import { givesWay } from '../charter/stands.ts';
 import type { Charter } from '../model/documents.ts';
 import type { Blank, FollowRule } from '../model/template.ts';
@@ -30,7 +31,7 @@ const hostsAt = ({ view, site, self }: Around) =>
 function usedRanges({ view, self }: Around): Range[] {
   const used = view.memo('ranges by owner', () => [
     ...view.all('Network').map((n) => ['', n.prefix] as const),
-    ...view.all('Charter').flatMap((c) => [[c.name, c.pods.range] as const, [c.name, c.services.range] as const]),
+    ...view.all('Charter').flatMap((c) => rangesOf(c).map((r) => [c.name, r.range] as const)),
   ]);
   // Whoever has to move for this one is not in its way.
   return used

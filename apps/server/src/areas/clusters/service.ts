@@ -89,7 +89,9 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   }
   const standing = new Map(
     estate.reservations
-      .filter((r) => r.network === plan.network?.name || plan.networks.some((n) => n.name === r.network))
+      .filter(
+        (r) => r.network === plan.network?.name || [...plan.networks, plan.secondNetwork].some((n) => n?.name === r.network),
+      )
       .map((r): [string, Reservation] => [keyOf(r), r]),
   );
   const needed = new Map(plan.reservations.map((r) => [r.owner.use, r]));

@@ -36,6 +36,7 @@ const groups: Record<string, (c: Charter) => string> = {
       : c.servicePool.announce === 'bgp'
         ? `BGP, AS ${c.servicePool.as ?? '?'}, ${counted(c.servicePool.peers?.length ?? 0, 'router')}`
         : 'ARP and NDP',
+  second: (c) => (c.second ? `${c.second.pods}, ${c.second.services}` : ''),
   objectStore: (c) => (c.objectStore ? `${c.objectStore.endpoint}, ${c.objectStore.bucket}` : ''),
 };
 

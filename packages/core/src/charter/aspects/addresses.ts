@@ -13,8 +13,16 @@ export const addresses = aspect<
 >({
   name: 'addresses',
   compute: ({ charter, view, need }) => {
-    const { site, network, networks } = need(references);
-    const a = addressing(charter, site, network, need(placement).chosen, view, networks);
+    const { site, network, networks, secondNetwork } = need(references);
+    const a = addressing(
+      charter,
+      site,
+      network,
+      need(placement).chosen,
+      view,
+      [...(secondNetwork ? [secondNetwork] : []), ...networks],
+      secondNetwork?.name,
+    );
     return {
       api: { name: a.apiName, address: a.api ?? '' },
       inbound: { name: a.inboundName, address: a.inbound ?? '' },
@@ -83,7 +91,13 @@ export const addresses = aspect<
           : '—',
         why: [
           ...(charter.nodesFrom ? [because('run from an address', { from: charter.nodesFrom }, ['nodesFrom'])] : []),
-          ...nodes.map((n) => because('node address', { host: n.host, address: n.address, mac: n.mac })),
+          ...nodes.map((n) =>
+            because('node address', {
+              host: n.host,
+              address: [n.address, n.second?.address].filter(Boolean).join(' and '),
+              mac: n.mac,
+            }),
+          ),
         ],
         mono: true,
       },

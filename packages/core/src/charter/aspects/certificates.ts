@@ -1,5 +1,6 @@
 import { formatIp, parsePrefix } from '../../address/parse.ts';
 import { certificatesFor } from '../certificates.ts';
+import { familiesOf } from '../families.ts';
 import type { Plan } from '../plan.ts';
 import { addresses } from './addresses.ts';
 import { aspect, because } from './aspect.ts';
@@ -8,8 +9,10 @@ import { nodes } from './nodes.ts';
 export const certificates = aspect<Pick<Plan, 'certificates'>>({
   name: 'certificates',
   compute: ({ charter, need }) => {
-    const services = parsePrefix(charter.services.range);
-    const first = formatIp({ v: services.v, n: services.n + 1n });
+    const first = familiesOf(charter).map((f) => {
+      const services = parsePrefix(f.services);
+      return formatIp({ v: services.v, n: services.n + 1n });
+    });
     return { certificates: certificatesFor({ charter, api: need(addresses).api, nodes: need(nodes).nodes }, first) };
   },
   lines: ({ certificates: all }) => [

@@ -19,6 +19,15 @@ const markedBy = (pool: Pool | undefined): Pick<PlannedNode, 'labels' | 'taints'
   taints: pool?.taints ?? [],
 });
 
+const secondOf = (
+  host: Host,
+  n: Network | undefined,
+  given: Record<string, Record<string, string>>,
+): Pick<PlannedNode, 'second'> => {
+  const address = n && given[n.name]?.[host.name];
+  return address ? { second: { address, length: Number(n.prefix.split('/')[1]) } } : {};
+};
+
 /** Interfaces of a host in further networks; one without a VLAN cannot be tagged, and is told by a check. */
 const interfacesIn = (
   host: Host,
@@ -44,7 +53,7 @@ const interfacesIn = (
 export const nodes = aspect<Pick<Plan, 'nodes'>>({
   name: 'nodes',
   compute: ({ charter, need }) => {
-    const { site, network, networks } = need(references);
+    const { site, network, networks, secondNetwork } = need(references);
     const { nodeAddresses, further } = need(addresses);
     const pools = new Map(poolsOf(charter).map((p) => [p.name, p]));
     return {
@@ -63,6 +72,7 @@ export const nodes = aspect<Pick<Plan, 'nodes'>>({
           mac: uplink.adapters[0]?.mac ?? '',
           nic: interfaceWithAddress(uplink),
           ...(uplink.bond || uplink.vlan ? { uplink } : {}),
+          ...secondOf(c.host, secondNetwork, further),
           ...(networks.length ? { further: interfacesIn(c.host, uplink, networks, further) } : {}),
           ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
           ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),

@@ -1,3 +1,4 @@
+import { rangesOf } from '../families.ts';
 import type { Plan } from '../plan.ts';
 import { aspect, because } from './aspect.ts';
 import { references } from './references.ts';
@@ -14,8 +15,7 @@ export const proxy = aspect<Pick<Plan, 'proxy'>>({
       '::1',
       '.svc',
       '.cluster.local',
-      charter.pods.range,
-      charter.services.range,
+      ...rangesOf(charter).map((r) => r.range),
       ...view.by('Network', 'site', charter.site).map((n) => n.prefix),
       ...(site ? [`.${site.domain}`] : []),
       ...(mirror ? [mirror.endpoint.replace(/:\d+$/, '')] : []),

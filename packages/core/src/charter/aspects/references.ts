@@ -7,6 +7,7 @@ export interface References {
   site?: Site;
   network?: Network;
   networks: Network[];
+  secondNetwork?: Network;
   release?: Release;
   mirror?: DocOf<'Registry'>;
 }
@@ -19,6 +20,8 @@ export const references = aspect<References>({
     const networks = (charter.networks ?? []).flatMap(
       (name) => view.by('Network', 'site', charter.site).find((n) => n.name === name) ?? [],
     );
+    const { second } = charter;
+    const secondNetwork = second && view.by('Network', 'site', charter.site).find((n) => n.name === second.network);
     const release = view.get('Release', charter.release);
     const mirror = view.get('Registry', charter.mirror);
     const lacks = (about: Problem['about'], path: Problem['path'], named: string): Problem => ({
@@ -30,6 +33,7 @@ export const references = aspect<References>({
     const problems = [
       ...(site ? [] : [lacks('site', ['site'], charter.site)]),
       ...(network ? [] : [lacks('network', ['machineNetwork'], charter.machineNetwork)]),
+      ...(second && !secondNetwork ? [lacks('network', ['second', 'network'], second.network)] : []),
       ...(charter.networks ?? []).flatMap((name, i) =>
         networks.some((n) => n.name === name) ? [] : [lacks('network', ['networks', i], name)],
       ),
@@ -44,6 +48,7 @@ export const references = aspect<References>({
       ...(site ? { site } : {}),
       ...(network ? { network } : {}),
       networks,
+      ...(secondNetwork ? { secondNetwork } : {}),
       ...(release ? { release } : {}),
       ...(mirror ? { mirror } : {}),
       problems,

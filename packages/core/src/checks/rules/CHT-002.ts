@@ -1,5 +1,6 @@
 import { parsePrefix, prefixRange } from '../../address/parse.ts';
-import { each } from '../check.ts';
+import { rangesOf } from '../../charter/families.ts';
+import { at, each } from '../check.ts';
 import { networksIn } from '../ranges.ts';
 
 export const CHT002 = each('Charter', {
@@ -7,25 +8,21 @@ export const CHT002 = each('Charter', {
   severity: 'stop',
   about: 'a pod or service range overlaps a network',
   find: (c, view) =>
-    (['pods', 'services'] as const).flatMap((which) => {
-      const range = prefixRange(parsePrefix(c[which].range));
+    rangesOf(c).flatMap((r) => {
       // Its own machine network first: pods would not even reach their nodes.
-      const hit = networksIn(view, range)
+      const hit = networksIn(view, prefixRange(parsePrefix(r.range)))
         .flatMap((name) => view.get('Network', name) ?? [])
         .sort((a, b) => Number(b.name === c.machineNetwork) - Number(a.name === c.machineNetwork));
       const [first] = hit;
       return first
         ? [
-            {
-              subject: { kind: 'Charter' as const, name: c.name },
-              path: [which, 'range'],
-              site: c.site,
-              title: `${which === 'pods' ? 'Pod' : 'Service'} range overlaps ${first.name}${hit.length > 1 ? ` and ${hit.length - 1} more` : ''}`,
-              text: `${c[which].range} contains addresses of ${hit
+            at(c, r.at, {
+              title: `${r.title} overlaps ${first.name}${hit.length > 1 ? ` and ${hit.length - 1} more` : ''}`,
+              text: `${r.range} contains addresses of ${hit
                 .slice(0, 4)
                 .map((n) => `${n.name} (${n.prefix})`)
                 .join(', ')}: pods could not reach what stands there.`,
-            },
+            }),
           ]
         : [];
     }),

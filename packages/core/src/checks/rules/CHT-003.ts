@@ -1,5 +1,6 @@
 import { formatPrefix, overlaps, parsePrefix, prefixRange } from '../../address/parse.ts';
 import { Space } from '../../address/space.ts';
+import { familiesOf, rangesOf } from '../../charter/families.ts';
 import { givesWay } from '../../charter/stands.ts';
 import { each } from '../check.ts';
 import { podsSharing } from '../ranges.ts';
@@ -13,11 +14,15 @@ export const CHT003 = each('Charter', {
       const older = view.get('Charter', name);
       if (!older) return [];
       if (!givesWay(view, newer, older)) return [];
-      const wanted = parsePrefix(newer.pods.range);
+      const range = (text: string) => prefixRange(parsePrefix(text));
+      const pairs = familiesOf(newer).flatMap((mine) => familiesOf(older).map((theirs) => ({ mine, theirs })));
+      const hit = pairs.find((p) => overlaps(range(p.mine.pods), range(p.theirs.pods)));
+      if (!hit) return [];
+      const wanted = parsePrefix(hit.mine.pods);
       const around = new Space(parsePrefix('10.128.0.0/9'));
       for (const r of [
         ...view.all('Network').map((n) => n.prefix),
-        ...view.all('Charter').flatMap((c) => [c.pods.range, c.services.range]),
+        ...view.all('Charter').flatMap((c) => rangesOf(c).map((r) => r.range)),
       ])
         around.take(prefixRange(parsePrefix(r)));
       const count = 2 ** (32 - wanted.length);
@@ -26,16 +31,16 @@ export const CHT003 = each('Charter', {
       return [
         {
           subject: { kind: 'Charter' as const, name: newer.name },
-          path: ['pods', 'range'],
+          path: hit.mine.at.pods,
           site: newer.site,
           charters: [newer.name],
           title: `Pod range also belongs to ${older.name}`,
-          text: `${newer.name} has ${newer.pods.range}, ${older.name} has ${older.pods.range}. Where both are routed, answers go to the wrong one.`,
-          ...(to && !overlaps(prefixRange(parsePrefix(to)), prefixRange(parsePrefix(older.pods.range)))
+          text: `${newer.name} has ${hit.mine.pods}, ${older.name} has ${hit.theirs.pods}. Where both are routed, answers go to the wrong one.`,
+          ...(to && !overlaps(prefixRange(parsePrefix(to)), range(hit.theirs.pods))
             ? {
                 remedy: {
                   label: `Renumber to ${to}`,
-                  edits: [{ op: 'set' as const, kind: 'Charter' as const, key: newer.name, path: ['pods', 'range'], value: to }],
+                  edits: [{ op: 'set' as const, kind: 'Charter' as const, key: newer.name, path: hit.mine.at.pods, value: to }],
                 },
               }
             : {}),

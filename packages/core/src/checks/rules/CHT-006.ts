@@ -1,3 +1,4 @@
+import { familiesOf } from '../../charter/families.ts';
 import { nodeCount } from '../../charter/pools.ts';
 import { each, planFor } from '../check.ts';
 
@@ -15,7 +16,9 @@ export const CHT006 = each('Charter', {
             path: ['pods', 'perNode'],
             site: c.site,
             title: `Room for ${room.nodes} nodes, ${nodes} planned`,
-            text: `${c.pods.range} divided into blocks of /${c.pods.perNode} gives ${room.nodes}.`,
+            text: `${familiesOf(c)
+              .map((f) => `${f.pods} in blocks of /${f.perNode}`)
+              .join(', ')}: ${room.nodes} of them at the most.`,
           },
         ]
       : [];

@@ -1,5 +1,6 @@
 import { parsePrefix, prefixRange } from '../../address/parse.ts';
 import { specialIn } from '../../address/special.ts';
+import { rangesOf } from '../../charter/families.ts';
 import { at, each } from '../check.ts';
 
 export const CHT016 = each('Charter', {
@@ -7,13 +8,13 @@ export const CHT016 = each('Charter', {
   severity: 'stop',
   about: 'a pod or service range lies in addresses with a meaning of their own',
   find: (d) => {
-    return (['pods', 'services'] as const).flatMap((which) => {
-      const use = specialIn(prefixRange(parsePrefix(d[which].range)));
+    return rangesOf(d).flatMap((r) => {
+      const use = specialIn(prefixRange(parsePrefix(r.range)));
       return use
         ? [
-            at(d, [which, 'range'], {
-              title: `${which === 'pods' ? 'Pod' : 'Service'} range lies in ${use.what}`,
-              text: `${d[which].range} shares addresses with ${use.prefix}, which no machine routes (RFC 6890).`,
+            at(d, r.at, {
+              title: `${r.title} lies in ${use.what}`,
+              text: `${r.range} shares addresses with ${use.prefix}, which no machine routes (RFC 6890).`,
             }),
           ]
         : [];

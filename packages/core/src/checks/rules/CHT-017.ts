@@ -1,5 +1,6 @@
 import { parsePrefix, prefixRange } from '../../address/parse.ts';
 import { isPrivate, specialIn } from '../../address/special.ts';
+import { rangesOf } from '../../charter/families.ts';
 import { at, each } from '../check.ts';
 
 export const CHT017 = each('Charter', {
@@ -7,14 +8,14 @@ export const CHT017 = each('Charter', {
   severity: 'mind',
   about: 'a pod or service range lies in public space',
   find: (d) => {
-    return (['pods', 'services'] as const).flatMap((which) => {
-      const range = prefixRange(parsePrefix(d[which].range));
+    return rangesOf(d).flatMap((r) => {
+      const range = prefixRange(parsePrefix(r.range));
       return specialIn(range) || isPrivate(range)
         ? []
         : [
-            at(d, [which, 'range'], {
-              title: `${which === 'pods' ? 'Pod' : 'Service'} range lies in public space`,
-              text: `${d[which].range} is in no private range: it belongs to somebody on the internet.`,
+            at(d, r.at, {
+              title: `${r.title} lies in public space`,
+              text: `${r.range} is in no private range: it belongs to somebody on the internet.`,
             }),
           ];
     });

@@ -1,3 +1,4 @@
+import { familiesOf } from '../../charter/families.ts';
 import { imageOf, type KitContext } from '../kit.ts';
 import { clusterDns as addressIn } from '../writers/kubelet.ts';
 import { accountWith, type ClusterObject, configMap, copies, follow, labelsOf } from './object.ts';
@@ -23,7 +24,9 @@ export function clusterDns(ctx: KitContext): ClusterObject[] {
     ]),
     configMap(name, {
       zone: 'cluster.local',
-      reverse: [charter.services.range, charter.pods.range].join('\n'),
+      reverse: familiesOf(charter)
+        .flatMap((f) => [f.services, f.pods])
+        .join('\n'),
       // Of the node: its resolvers, and not the cluster's own address.
       upstream: '/etc/resolv.conf',
     }),
@@ -52,6 +55,7 @@ export function clusterDns(ctx: KitContext): ClusterObject[] {
       metadata: { name, namespace: 'kube-system' },
       spec: {
         clusterIP: addressIn(charter.services.range),
+        ...(charter.second ? { ipFamilyPolicy: 'PreferDualStack' } : {}),
         selector: labelsOf(name),
         ports: ports.map((p) => ({ name: p.name, port: 53, targetPort: p.name, protocol: p.protocol })),
       },

@@ -46,6 +46,7 @@ export function inbound(ctx: KitContext): ClusterObject[] {
       spec: {
         selector: labelsOf(name),
         ...(at.address ? { externalIPs: [at.address] } : {}),
+        ...(charter.second ? { ipFamilyPolicy: 'PreferDualStack' } : {}),
         ports: ports.map((p) => ({ name: p.name, port: p.port, targetPort: p.name, protocol: 'TCP' as const })),
       },
     },

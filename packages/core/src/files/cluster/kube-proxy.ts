@@ -1,3 +1,4 @@
+import { familiesOf } from '../../charter/families.ts';
 import { imageOf, type KitContext } from '../kit.ts';
 import { yaml } from '../quote.ts';
 import { account, type ClusterObject, configMap, nodeName, onEveryNode } from './object.ts';
@@ -24,7 +25,9 @@ export function kubeProxy(ctx: KitContext): ClusterObject[] {
         apiVersion: 'kubeproxy.config.k8s.io/v1alpha1',
         kind: 'KubeProxyConfiguration',
         clientConnection: { kubeconfig: `${folder}/kubeconfig` },
-        clusterCIDR: charter.pods.range,
+        clusterCIDR: familiesOf(charter)
+          .map((f) => f.pods)
+          .join(','),
         healthzBindAddress: `${proxyAlive.address}:${proxyAlive.port}`,
         metricsBindAddress: '127.0.0.1:10249',
       }),

@@ -1,3 +1,4 @@
+import { familiesOf } from '../../charter/families.ts';
 import { imageOf, type KitContext } from '../kit.ts';
 import { cni } from '../writers/runtime.ts';
 import { accountWith, type ClusterObject, configMap, follow, nodeName, onEveryNode } from './object.ts';
@@ -14,6 +15,7 @@ export function podNetwork(ctx: KitContext): ClusterObject[] {
   const init = imageOf(ctx, 'pod-network-init');
   const { charter, podMtu } = ctx.plan;
   if (!image || charter.podNetwork) return [];
+  const families = familiesOf(charter);
   const mounts = [
     { name: 'settings', mountPath: '/etc/pod-network', readOnly: true },
     { name: 'cni-configuration', mountPath: '/host/cni/net.d' },
@@ -27,8 +29,8 @@ export function podNetwork(ctx: KitContext): ClusterObject[] {
       { apiGroups: ['networking.k8s.io'], resources: ['networkpolicies'], verbs: follow },
     ]),
     configMap(name, {
-      range: charter.pods.range,
-      perNode: String(charter.pods.perNode),
+      range: families.map((f) => f.pods).join(','),
+      perNode: families.map((f) => f.perNode).join(','),
       overlay: charter.overlay.kind,
       mtu: String(podMtu.pod),
     }),

@@ -89,12 +89,18 @@ function networkConfig({ plan }: KitContext, node: PlannedNode) {
   const uplink = uplinkOf(node);
   const { adapters, bond, vlan } = uplink;
   const mtu = network?.mtu ?? 1500;
-  const routes = [...(network?.gateway ? [{ to: 'default', via: network.gateway }] : []), ...(network?.routes ?? [])].map(
-    ({ to, via }) => ({ to, via }),
-  );
+  const other = plan.secondNetwork?.gateway;
+  const routes = [
+    ...(other ? [{ to: 'default', via: other }] : []),
+    ...(network?.gateway ? [{ to: 'default', via: network.gateway }] : []),
+    ...(network?.routes ?? []),
+  ].map(({ to, via }) => ({ to, via }));
   const none = { dhcp4: false, dhcp6: false, 'accept-ra': false };
   const addressed = {
-    addresses: [`${node.address}/${network?.prefix.split('/')[1] ?? '24'}`],
+    addresses: [
+      `${node.address}/${network?.prefix.split('/')[1] ?? '24'}`,
+      ...(node.second ? [`${node.second.address}/${node.second.length}`] : []),
+    ],
     ...(routes.length ? { routes } : {}),
     nameservers: { addresses: resolversOf(site, network), search: site ? [site.domain] : [] },
     ...none,

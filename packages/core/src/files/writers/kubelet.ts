@@ -82,7 +82,7 @@ WantedBy=multi-user.target
       ),
       nodeFile(
         '/etc/kubernetes/kubelet.env',
-        `${environment('KUBELET_ARGS', `--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${node.address} --node-labels=${labels}`)}\n`,
+        `${environment('KUBELET_ARGS', `--config=/etc/kubernetes/kubelet.yaml --kubeconfig=/etc/kubernetes/kubelet.kubeconfig --hostname-override=${node.host} --node-ip=${[node.address, node.second?.address].filter(Boolean).join(',')} --node-labels=${labels}`)}\n`,
         ['host.zone', 'ledger', 'charter.workers', 'charter.pools'],
       ),
       nodeFile(

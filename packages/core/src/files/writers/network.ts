@@ -29,12 +29,14 @@ export const network: NodeWriter = {
     const mtu = ['', '[Link]', `MTUBytes=${n.mtu}`];
     const addressed = [
       `Address=${node.address}/${length}`,
+      ...(node.second ? [`Address=${node.second.address}/${node.second.length}`] : []),
       ...resolversOf(plan.site, n).map((r) => `DNS=${r}`),
       ...(plan.site ? [`Domains=${plan.site.domain}`] : []),
       'DHCP=no',
       'IPv6AcceptRA=no',
       'LinkLocalAddressing=ipv6',
       ...(n.gateway ? via(undefined, n.gateway) : []),
+      ...(plan.secondNetwork?.gateway ? via(undefined, plan.secondNetwork.gateway) : []),
       ...n.routes.flatMap((r) => via(r.to, r.via)),
     ];
     const uplink = uplinkOf(node);

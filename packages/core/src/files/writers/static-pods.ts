@@ -1,3 +1,5 @@
+import { parsePrefix } from '../../address/parse.ts';
+import { familiesOf } from '../../charter/families.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { controlPlane, imageOf, type KitContext, nodeFile, type NodeFile, type NodeWriter } from '../kit.ts';
 import { hostPort, yaml } from '../quote.ts';
@@ -13,6 +15,17 @@ const peers = (ctx: KitContext, node: PlannedNode) =>
   membersAt(ctx, node)
     .map((n) => `${n.host}=https://${hostPort(n.address, 2380)}`)
     .join(',');
+
+/** A range of each version of IP that the charter has, the first one first. */
+const both = (ctx: KitContext, of: 'pods' | 'services') =>
+  familiesOf(ctx.plan.charter)
+    .map((f) => f[of])
+    .join(',');
+/** How large a node's block is: with both versions of IP each has its own setting (kube-controller-manager). */
+function blockSizes(ctx: KitContext): string[] {
+  const all = familiesOf(ctx.plan.charter);
+  return all.map((f) => `--node-cidr-mask-size${all.length > 1 ? `-ipv${parsePrefix(f.pods).v}` : ''}=${f.perNode}`);
+}
 
 const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]> = {
   etcd: (ctx, n) => [
@@ -52,7 +65,7 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     `--etcd-cafile=${pki}/etcd/ca.crt`,
     `--etcd-certfile=${pki}/apiserver-etcd-client.crt`,
     `--etcd-keyfile=${pki}/apiserver-etcd-client.key`,
-    `--service-cluster-ip-range=${ctx.plan.charter.services.range}`,
+    `--service-cluster-ip-range=${both(ctx, 'services')}`,
     `--service-account-key-file=${pki}/sa.pub`,
     `--service-account-signing-key-file=${pki}/sa.key`,
     '--service-account-issuer=https://kubernetes.default.svc.cluster.local',
@@ -72,9 +85,9 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     '--bind-address=127.0.0.1',
     '--kubeconfig=/etc/kubernetes/controller-manager.kubeconfig',
     '--allocate-node-cidrs=true',
-    `--cluster-cidr=${ctx.plan.charter.pods.range}`,
-    `--node-cidr-mask-size=${ctx.plan.charter.pods.perNode}`,
-    `--service-cluster-ip-range=${ctx.plan.charter.services.range}`,
+    `--cluster-cidr=${both(ctx, 'pods')}`,
+    ...blockSizes(ctx),
+    `--service-cluster-ip-range=${both(ctx, 'services')}`,
     `--cluster-name=${ctx.plan.charter.name}`,
     `--cluster-signing-cert-file=${pki}/ca.crt`,
     `--cluster-signing-key-file=${pki}/ca.key`,
@@ -130,6 +143,7 @@ export const staticPods: NodeWriter = {
           'charter.release',
           'charter.services.range',
           'charter.pods.range',
+          'charter.second',
           'ledger',
         ]),
       ];

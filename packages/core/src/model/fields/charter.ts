@@ -107,6 +107,21 @@ export const charterFields: Fields = {
   'pods.most': { label: 'Pods per node, at most', rare: true },
   services: { label: 'Services' },
   'services.range': { sheet: { section: 3, label: 'Services' }, label: 'Range', example: '10.129.0.0/18', mono: true },
+  second: {
+    sheet: { section: 3, label: 'Both IP versions' },
+    label: 'The other version of IP',
+    help: 'Nodes, pods and services have addresses of both.',
+    rare: true,
+  },
+  'second.network': {
+    label: 'Machine network',
+    help: 'A network on the same link, with the same VLAN.',
+    refers: { kind: 'Network', purpose: 'machine' },
+    mono: true,
+  },
+  'second.pods': { label: 'Pods', example: 'fd00:128::/48', mono: true },
+  'second.perNode': { label: 'Prefix per node', unit: 'bits' },
+  'second.services': { label: 'Services', example: 'fd00:129::/112', mono: true },
   overlay: { label: 'Overlay', help: 'How packets of pods travel between nodes.' },
   'overlay.kind': {
     sheet: { section: 3, label: 'Overlay' },
