@@ -111,7 +111,7 @@ describe('on the sheet', () => {
   });
   it('a remedy shows what it changes, is made, and undone', async () => {
     await b.open(url('/clusters/dunlin?site=dnl'));
-    await b.clickText('Renumber to', "//aside[@aria-label='Margin']");
+    await b.clickText('Let it follow: 10.144.64.0', "//aside[@aria-label='Margin']");
     await b.see('Charter dunlin, pods.range');
     await b.click('button', 'Make this change');
     await b.gone('Pod range also belongs to petrel');

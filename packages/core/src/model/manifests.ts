@@ -85,6 +85,19 @@ function* imagesIn(value: unknown): Generator<string> {
   }
 }
 
+/** The components that manifests are made of: one for each image, on every node where it is an agent, called as its repository is. */
+export function componentsIn(text: string): { name: string; image: string; on: 'node' | 'cluster' }[] {
+  const { objects, images } = readManifests(text);
+  const agents = new Set(objects.filter((o) => o.kind === 'DaemonSet').flatMap((o) => [...imagesIn(o)]));
+  const names = new Map<string, number>();
+  return images.map((image) => {
+    const wish = /([a-z0-9]+(?:[._-]+[a-z0-9]+)*)(?::[^/]*)?(?:@.*)?$/.exec(image)?.[1]?.replace(/[._]+/g, '-') ?? 'program';
+    const n = (names.get(wish) ?? 0) + 1;
+    names.set(wish, n);
+    return { name: n > 1 ? `${wish}-${n}` : wish, image, on: agents.has(image) ? 'node' : 'cluster' };
+  });
+}
+
 /** Manifests as text, each with its faults told by line. */
 export const Manifests = z
   .string()

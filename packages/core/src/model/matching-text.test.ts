@@ -43,6 +43,15 @@ describe('a text that is brought to what its document says', () => {
     expect(next.indexOf('overlay')).toBeLessThan(next.indexOf('site:'));
     expect(next).toContain('owner: ferries');
   });
+  it('of 5,000 lines keeps every one of them, and a fault in the last is told there', () => {
+    const long = `${Array.from({ length: 5000 }, (_, i) => `# line ${i + 1}`).join('\n')}\n${text}`;
+    const next = matchingText(long, { ...plover, owner: 'ferries' });
+    expect(next.split('\n').filter((l) => /^# line \d+$/.test(l))).toHaveLength(5000);
+    const { faults } = readDocuments(`${long}ownr: ferries\n`);
+    expect(faults).toEqual([
+      expect.objectContaining({ line: long.split('\n').length, message: expect.stringContaining('did you mean owner?') }),
+    ]);
+  });
   it('that cannot be read, or is of another kind, is written anew', () => {
     for (const other of [undefined, 'kind: Charter\nname: [', 'kind: Site\nname: lr\n', `${text}---\n${text}`])
       expect(matchingText(other, plover)).toBe(writeDocument(plover));

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { type Question, questionFaults, readAnswer } from './question.ts';
-import { Manifests, readManifests } from './manifests.ts';
+import { componentsIn, Manifests, readManifests } from './manifests.ts';
 
 const q = (type: Question['type'], more: Partial<Question> = {}): Question => ({ key: 'k', ask: 'What?', type, ...more });
 
@@ -49,6 +49,17 @@ spec: {jobTemplate: {spec: {template: {spec: {initContainers: [{image: 'x.exampl
     expect(read.faults).toEqual([]);
     expect(read.objects.map((o) => o.metadata.name)).toEqual(['a', 'b']);
     expect(read.images).toEqual(['x.example/a:1', 'x.example/b:1']);
+  });
+  it('name their components: agents on every node, the rest anywhere in the cluster, each once', () => {
+    const text = ['DaemonSet', 'Deployment'].map(
+      (kind, i) =>
+        `apiVersion: apps/v1\nkind: ${kind}\nmetadata: {name: a${i}}\nspec: {template: {spec: {containers: [{image: 'x.example/own/agent.one:1.${i}@sha256:${'0'.repeat(64)}'}, {image: 'x.example/own/both:2'}]}}}\n`,
+    );
+    expect(componentsIn(text.join('---\n')).map((c) => [c.name, c.on])).toEqual([
+      ['agent-one', 'node'],
+      ['both', 'node'],
+      ['agent-one-2', 'cluster'],
+    ]);
   });
   it.each([
     ['kind: Pod\nmetadata: {name: a}', 'line 1: apiVersion is missing, or is none'],

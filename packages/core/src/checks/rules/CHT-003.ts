@@ -1,5 +1,6 @@
 import { formatPrefix, overlaps, parsePrefix, prefixRange } from '../../address/parse.ts';
 import { Space } from '../../address/space.ts';
+import { drawnFor } from '../../template/draw.ts';
 import { familiesOf, rangesOf } from '../../charter/families.ts';
 import { givesWay } from '../../charter/stands.ts';
 import { each } from '../check.ts';
@@ -27,7 +28,11 @@ export const CHT003 = each('Charter', {
         around.take(prefixRange(parsePrefix(r)));
       const count = 2 ** (32 - wanted.length);
       const free = wanted.v === 4 ? around.freeBlock(count, BigInt(count)) : undefined;
-      const to = free && formatPrefix({ ...free, length: wanted.length });
+      // What its template gives comes before any other that is free.
+      const given = drawnFor(newer, view)?.charter;
+      const follows = given && familiesOf(given).find((f) => f.at.pods.join() === hit.mine.at.pods.join())?.pods;
+      const drawn = follows && !overlaps(range(follows), range(hit.theirs.pods)) ? follows : undefined;
+      const to = drawn ?? (free && formatPrefix({ ...free, length: wanted.length }));
       return [
         {
           subject: { kind: 'Charter' as const, name: newer.name },
@@ -35,11 +40,11 @@ export const CHT003 = each('Charter', {
           site: newer.site,
           charters: [newer.name],
           title: `Pod range also belongs to ${older.name}`,
-          text: `${newer.name} has ${hit.mine.pods}, ${older.name} has ${hit.theirs.pods}. Where both are routed, answers go to the wrong one.`,
+          text: `${newer.name} has ${hit.mine.pods}, ${older.name} has ${hit.theirs.pods}. Where both are routed, answers go to the wrong one.${drawn ? ` Its template gives ${drawn}.` : ''}`,
           ...(to && !overlaps(prefixRange(parsePrefix(to)), range(hit.theirs.pods))
             ? {
                 remedy: {
-                  label: `Renumber to ${to}`,
+                  label: drawn ? `Let it follow: ${to}` : `Renumber to ${to}`,
                   edits: [{ op: 'set' as const, kind: 'Charter' as const, key: newer.name, path: hit.mine.at.pods, value: to }],
                 },
               }

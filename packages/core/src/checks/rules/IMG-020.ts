@@ -1,6 +1,6 @@
-import { readManifests } from '../../model/manifests.ts';
+import { componentsIn, readManifests } from '../../model/manifests.ts';
 import { counted } from '../../words/amounts.ts';
-import { at, each, openDoc } from '../check.ts';
+import { at, each, setTo } from '../check.ts';
 
 export const IMG020 = each('Addon', {
   code: 'IMG-020',
@@ -17,7 +17,12 @@ export const IMG020 = each('Addon', {
             text: `Its manifests run ${lacks.slice(0, 3).join(', ')}${lacks.length > 3 ? ' and others' : ''}, and its components do not name ${lacks.length === 1 ? 'it' : 'them'}: bills and shipments leave ${lacks.length === 1 ? 'it' : 'them'} out.`,
             site: view.get('Registry', a.source)?.site ?? '',
             charters: view.by('Charter', 'bill', a.name).map((c) => c.name),
-            remedy: openDoc(a),
+            remedy: setTo(
+              a,
+              ['components'],
+              [...a.components, ...componentsIn(a.manifests).filter((c) => lacks.includes(c.image))],
+              'Add them to its components',
+            ),
           }),
         ]
       : [];

@@ -2,6 +2,7 @@ import { isIp, parsePrefix, prefixRange, formatIp, serverList } from '../../addr
 import { commonReverseZone } from '../../naming/reverse.ts';
 import type { Kind } from '../documents.ts';
 import type { Estate } from '../estate.ts';
+import { componentsIn } from '../manifests.ts';
 
 type Raw = Readonly<Record<string, unknown>>;
 /** What a site is called until its title says more. */
@@ -67,6 +68,8 @@ const rules: Partial<Record<Kind, (doc: Raw, estate: Estate) => Record<string, u
     );
     return { name, ...(served[0] ? { address: served[0].value } : {}) };
   },
+  // What an add-on brings says itself which images it is made of.
+  Addon: (doc) => (text(doc.manifests) ? { components: componentsIn(text(doc.manifests)) } : {}),
   Hypervisor: (doc, estate) => {
     const site = estate.sites.find((s) => s.name === doc.site);
     return site?.domain && doc.name ? { endpoint: `${text(doc.name)}.${site.domain}:8443` } : {};
