@@ -106,6 +106,28 @@ describe('a sheet', () => {
 });
 
 describe('the text of a charter', () => {
+  it('offers what can stand at a place, and says on hover what a field is', async () => {
+    await open('/clusters/tern?tab=text');
+    const editor = await b.find("//*[@aria-label='Charter as text']");
+    await editor.click();
+    await b.driver.actions().keyDown('\uE009').sendKeys('\uE010').keyUp('\uE009').sendKeys('syslo').perform();
+    const offer = await b.find(
+      "//*[contains(@class, 'cm-tooltip-autocomplete')]//li[contains(., 'syslog')][contains(., 'A server that takes syslog')]",
+    );
+    await offer.click();
+    await b.find("//*[contains(@class, 'cm-line')][contains(., 'syslog: ')]");
+    const name = await b.find("//*[contains(@class, 'cm-line')]/span[.='machineNetwork']");
+    await b.driver
+      .actions()
+      .move({ origin: name as never })
+      .perform();
+    await b.driver
+      .actions()
+      .move({ origin: name as never, x: 3, y: 1 })
+      .perform();
+    await b.find("//*[contains(@class, 'cm-tooltip-hover')][contains(., 'Addresses of the nodes come from it')]");
+    await b.click('button', 'Discard draft');
+  });
   it('keeps its comments when it is saved, and when a field is set elsewhere afterwards', async () => {
     const text = `# Staging: may be torn down at any time.\n${(await c.good<{ text: string }>('GET', '/api/charters/gannet')).text}`;
     const doc = await charter('gannet');

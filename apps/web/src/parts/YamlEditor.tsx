@@ -3,9 +3,10 @@ import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import { type Diagnostic, lintGutter, setDiagnostics } from '@codemirror/lint';
 import { EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
-import type { Fault } from '@praesidor/core/model';
+import type { Estate, Fault } from '@praesidor/core/model';
 import CodeMirror from '@uiw/react-codemirror';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
+import { yamlHelp } from './yaml-help.ts';
 
 const look = EditorView.theme({
   '&': { fontSize: '12.5px', backgroundColor: 'var(--leaf)', color: 'var(--ink)' },
@@ -15,6 +16,8 @@ const look = EditorView.theme({
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { backgroundColor: 'var(--verdigris-tint) !important' },
   '.cm-tooltip': { backgroundColor: 'var(--paper)', color: 'var(--ink)', border: '1px solid var(--rule-2)' },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--verdigris)', color: 'var(--on-fill)' },
+  '.cm-completionDetail': { fontStyle: 'normal', opacity: '0.8' },
   '&.cm-focused': { outline: '2px solid var(--verdigris)' },
   // The marks are the bastions of the margin: their shape tells before their colour does.
   '.cm-lint-marker': {
@@ -51,15 +54,21 @@ export default function YamlEditor({
   text,
   faults,
   marks,
+  estate,
   onChange,
 }: {
   label: string;
   text: string;
   faults: readonly Fault[];
   marks: readonly LineMark[];
+  /** What names in the text can refer to. */
+  estate?: Estate | undefined;
   onChange: (text: string) => void;
 }) {
   const [view, setView] = useState<EditorView>();
+  const standing = useRef(estate);
+  standing.current = estate;
+  const help = useMemo(() => yamlHelp(() => standing.current), []);
   useEffect(() => {
     if (!view) return;
     const { doc } = view.state;
@@ -94,11 +103,12 @@ export default function YamlEditor({
           look,
           ink,
           lintGutter(),
+          help,
           EditorView.lineWrapping,
           EditorView.contentAttributes.of({ 'aria-label': label }),
         ]}
         theme="none"
-        basicSetup={{ foldGutter: false }}
+        basicSetup={{ foldGutter: false, autocompletion: false }}
       />
     </>
   );

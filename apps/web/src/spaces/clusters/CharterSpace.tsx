@@ -242,7 +242,9 @@ export function CharterSpace() {
       {save.error instanceof ApiError && save.error.collisions.length ? null : <Refused error={save.error} />}
       <Suspense>
         {tab === 'sheet' && <Sheet draft={doc} saved={charter.data.doc} plan={report.data?.plan} estate={estate} onEdit={edit} />}
-        {tab === 'text' && <Text doc={doc} written={draft?.text ?? charter.data.text} findings={findings} onEdit={edit} />}
+        {tab === 'text' && (
+          <Text doc={doc} written={draft?.text ?? charter.data.text} findings={findings} estate={estate} onEdit={edit} />
+        )}
         {tab === 'files' && <Files name={name} edited={editing} />}
         {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}

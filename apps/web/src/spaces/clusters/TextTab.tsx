@@ -1,5 +1,5 @@
 import type { Finding } from '@praesidor/core/checks';
-import type { Charter, Fault } from '@praesidor/core/model';
+import type { Charter, Estate, Fault } from '@praesidor/core/model';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { lineOf } from '../../parts/lines.ts';
 import YamlEditor, { type LineMark } from '../../parts/YamlEditor.tsx';
@@ -12,12 +12,14 @@ export default function TextTab({
   doc,
   written,
   findings,
+  estate,
   onEdit,
 }: {
   doc: Charter;
   /** As somebody wrote it, comments and all; it may say less than the document by now. */
   written: string;
   findings: readonly Finding[];
+  estate: Estate;
   onEdit: (c: Charter, written: { text: string; unread?: boolean }) => void;
 }) {
   const [text, setText] = useState<string>();
@@ -58,7 +60,7 @@ export default function TextTab({
   if (text === undefined) return null;
   return (
     <div className="pt-3">
-      <YamlEditor label="Charter as text" text={text} faults={faults} marks={marks} onChange={onChange} />
+      <YamlEditor estate={estate} label="Charter as text" text={text} faults={faults} marks={marks} onChange={onChange} />
     </div>
   );
 }

@@ -231,6 +231,7 @@ export function DeclareSpace() {
         <div className={text ? 'sticky top-0 max-h-[calc(100vh-90px)] overflow-auto pt-2.5' : ''}>
           <Suspense fallback={<p className="text-ink-3">Loading the editor…</p>}>
             <YamlEditor
+              estate={snapshot.data?.estate}
               label="Documents as text"
               text={typedThere.current === text ? text : drawn}
               faults={faults}

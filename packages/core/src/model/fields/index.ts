@@ -6,5 +6,6 @@ export * from './follows.ts';
 export * from './formats.ts';
 export * from './json-schema.ts';
 export * from './options.ts';
+export * from './place.ts';
 export * from './shape.ts';
 export * from './sheet.ts';
