@@ -17,7 +17,9 @@ const look = EditorView.theme({
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { backgroundColor: 'var(--verdigris-tint) !important' },
   '.cm-tooltip': { backgroundColor: 'var(--paper)', color: 'var(--ink)', border: '1px solid var(--rule-2)' },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: 'var(--verdigris)', color: 'var(--on-fill)' },
-  '.cm-completionDetail': { fontStyle: 'normal', opacity: '0.8' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li': { padding: '3px 10px' },
+  '.cm-completionMatchedText': { textDecoration: 'none', fontWeight: '600' },
+  '.cm-completionDetail': { fontFamily: 'var(--font-sans)', fontStyle: 'normal', opacity: '0.8' },
   '&.cm-focused': { outline: '2px solid var(--verdigris)' },
   // The marks are the bastions of the margin: their shape tells before their colour does.
   '.cm-lint-marker': {

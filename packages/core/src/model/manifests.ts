@@ -1,5 +1,6 @@
 import { parseAllDocuments } from 'yaml';
 import { z } from 'zod';
+import { plainAlias, plainSyntax } from './syntax.ts';
 
 /** An object of the Kubernetes API that somebody brought, as far as it is looked at here. */
 export interface BroughtObject {
@@ -39,13 +40,13 @@ export function readManifests(text: string): Brought {
   const lineAt = (offset: number) => text.slice(0, offset).split('\n').length;
   for (const tree of all) {
     const line = lineAt(tree.range?.[0] ?? 0);
-    for (const e of tree.errors) out.faults.push({ line: lineAt(e.pos[0]), message: e.message });
+    for (const e of tree.errors) out.faults.push({ line: lineAt(e.pos[0]), message: plainSyntax(e) });
     if (tree.errors.length || tree.contents === null) continue;
     let value: unknown;
     try {
       value = tree.toJS({ maxAliasCount: most.aliases });
-    } catch {
-      out.faults.push({ line, message: `more than ${most.aliases} alias expansions; write the values out` });
+    } catch (e) {
+      out.faults.push({ line, message: plainAlias(e) ?? `more than ${most.aliases} alias expansions; write the values out` });
       continue;
     }
     take(value, lineAt((tree.contents as { range?: [number, number, number] }).range?.[0] ?? 0), out);

@@ -65,7 +65,7 @@ spec: {jobTemplate: {spec: {template: {spec: {initContainers: [{image: 'x.exampl
     ['kind: Pod\nmetadata: {name: a}', 'line 1: apiVersion is missing, or is none'],
     ['apiVersion: v1\nkind: Pod\nmetadata: {name: A B}', 'line 1: metadata.name of Pod is missing, or is none'],
     ['apiVersion: v1\nkind: Pod\nmetadata: {name: a}\n---\n- 1', 'line 5: expected an object with apiVersion, kind and metadata'],
-    ['apiVersion: v1\nkind: "Pod', 'line 2: Missing closing "quote'],
+    ['apiVersion: v1\nkind: "Pod', 'line 2: a quote is not closed'],
     [`a: &a [1,2,3]\nb: [${Array(120).fill('*a').join(',')}]`, 'line 1: more than 100 alias expansions; write the values out'],
     ['# nothing', 'it holds no object'],
   ])('that are malformed are told with their line: %j', (text, message) => {

@@ -4,6 +4,7 @@ import type { z } from 'zod';
 import { type Doc, type Kind, kinds } from './documents.ts';
 import { nearest } from './nearest.ts';
 import { plainly } from './plainly.ts';
+import { plainAlias, plainSyntax } from './syntax.ts';
 
 export { plainly };
 
@@ -53,9 +54,13 @@ export function readDocuments(text: string, file = 'input'): ReadResult {
   if (!Array.isArray(parsed)) return { docs, faults };
   const place = (offset: number) => lines.linePos(offset);
   for (const tree of parsed) {
+    // What a mistake leads to on its own line is not told besides.
+    const told = new Set<number>();
     for (const e of tree.errors) {
       const p = place(e.pos[0]);
-      fault(p.line, p.col, '', 'syntax', e.message);
+      if (told.has(p.line)) continue;
+      told.add(p.line);
+      fault(p.line, p.col, '', 'syntax', plainSyntax(e));
     }
     if (tree.errors.length || tree.contents === null) continue;
     const start = place(tree.contents.range[0]);
@@ -66,8 +71,10 @@ export function readDocuments(text: string, file = 'input'): ReadResult {
     let value: unknown;
     try {
       value = tree.toJS({ maxAliasCount: limits.aliases });
-    } catch {
-      fault(start.line, start.col, '', 'limit', `more than ${limits.aliases} alias expansions; write the values out`);
+    } catch (e) {
+      const alias = plainAlias(e);
+      if (alias) fault(start.line, start.col, '', 'syntax', alias);
+      else fault(start.line, start.col, '', 'limit', `more than ${limits.aliases} alias expansions; write the values out`);
       continue;
     }
     const kind = (value as { kind?: unknown }).kind;
