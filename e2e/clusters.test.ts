@@ -88,6 +88,29 @@ describe('a sheet', () => {
     await b.find("//section[@aria-label='Hosts and roles']//div[contains(., 'archive')][contains(., 'bw-')]");
     await b.click('button', 'Discard draft');
   });
+  it('answers what an add-on asks, from the questions of its add-ons alone', async () => {
+    const questions = [{ key: 'log-server', ask: 'Where do logs go?', type: 'text' }];
+    await c.good('POST', '/api/edits', {
+      why: 'logs go where each site says',
+      edits: [{ op: 'set', kind: 'Addon', key: 'log-shipper', path: ['questions'], value: questions }],
+    });
+    await open('/clusters/tern');
+    await b.see('log-shipper waits for an answer: log-server');
+    await b.act("//button[@data-field='answers'][contains(., 'none')]");
+    await b.act("//div[@role='dialog']//button[.='Add']");
+    await b.choose('Add-on', 'log-shipper');
+    await b.choose('Question', 'log-server');
+    await b.type('Answer', 'logs.bw.example');
+    await b.act("//div[@role='dialog']//button[.='Apply' and not(@disabled)]");
+    await b.find("//button[@data-field='answers'][contains(., 'log-server')]");
+    await b.find("//section[@aria-label='Release and images']//div[contains(., 'log-server logs.bw.example')]");
+    await b.gone('log-shipper waits for an answer: log-server');
+    await b.click('button', 'Discard draft');
+    await c.good('POST', '/api/edits', {
+      why: 'as before',
+      edits: [{ op: 'set', kind: 'Addon', key: 'log-shipper', path: ['questions'], value: undefined }],
+    });
+  });
   it('leads from a field to the lines of files that come from it, and from a line to its field', async () => {
     await open('/clusters/tern');
     await b.act("//a[@title='Lines of files that come from Services']");
@@ -111,21 +134,28 @@ describe('the text of a charter', () => {
     const editor = await b.find("//*[@aria-label='Charter as text']");
     await editor.click();
     await b.driver.actions().keyDown('\uE009').sendKeys('\uE010').keyUp('\uE009').sendKeys('syslo').perform();
-    const offer = await b.find(
-      "//*[contains(@class, 'cm-tooltip-autocomplete')]//li[contains(., 'syslog')][contains(., 'A server that takes syslog')]",
-    );
-    await offer.click();
+    // It is put to its place after it is drawn: before that a click would scroll to where nobody sees it.
+    const offer =
+      "//*[contains(@class, 'cm-tooltip-autocomplete')]//li[contains(., 'syslog')][contains(., 'A server that takes syslog')]";
+    await eventually(async () => {
+      const e = await b.find(offer);
+      return e.getRect().then(
+        (r) => r.y > 0 && e.click().then(() => true),
+        () => false,
+      );
+    }, 'it is offered where it is typed');
     await b.find("//*[contains(@class, 'cm-line')][contains(., 'syslog: ')]");
-    const name = await b.find("//*[contains(@class, 'cm-line')]/span[.='machineNetwork']");
-    await b.driver
-      .actions()
-      .move({ origin: name as never })
-      .perform();
-    await b.driver
-      .actions()
-      .move({ origin: name as never, x: 3, y: 1 })
-      .perform();
-    await b.find("//*[contains(@class, 'cm-tooltip-hover')][contains(., 'Addresses of the nodes come from it')]");
+    // The pointer comes to rest on a name; lines are drawn anew under it, and it comes again.
+    const said = "//*[contains(@class, 'cm-tooltip-hover')][contains(., 'Addresses of the nodes come from it')]";
+    let x = 0;
+    await eventually(async () => {
+      const name = await b.find("//*[contains(@class, 'cm-line')]/span[.='machineNetwork']");
+      const moved = b.driver.actions().move({ origin: name as never, x: ++x % 5, y: 1 });
+      return moved.perform().then(
+        () => b.find(said, 1000).catch(() => undefined),
+        () => undefined,
+      );
+    }, 'it is said what the field is');
     await b.click('button', 'Discard draft');
   });
   it('keeps its comments when it is saved, and when a field is set elsewhere afterwards', async () => {

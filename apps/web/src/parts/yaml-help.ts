@@ -1,6 +1,6 @@
 import { autocompletion, type CompletionContext } from '@codemirror/autocomplete';
 import type { Extension } from '@codemirror/state';
-import { hoverTooltip, tooltips } from '@codemirror/view';
+import { hoverTooltip } from '@codemirror/view';
 import { aboutField, type Estate, offersAt, placeIn, shapeAt } from '@praesidor/core/model';
 
 /** The site that a document of the text is of, for names that are of a site. */
@@ -12,8 +12,6 @@ const siteOf = (text: string, offset: number) => {
 
 /** Completion and help by the schema and the words of each field: names and values where they can stand, and what a field is on hover. */
 export const yamlHelp = (estate: () => Estate | undefined): Extension => [
-  // Between the bar of the spaces and the status line.
-  tooltips({ tooltipSpace: () => ({ left: 0, top: 44, right: window.innerWidth, bottom: window.innerHeight - 30 }) }),
   autocompletion({
     override: [
       (context: CompletionContext) => {

@@ -9,6 +9,7 @@ const followed: Readonly<Record<string, (plan: Computed) => string | number | un
   'overlay.mtu': (p) => p.podMtu.link - p.podMtu.overhead,
   'api.name': (p) => p.api.name,
   'api.address': (p) => (p.api.address ? formatIp(parseIp(p.api.address)) : undefined),
+  'api.port': (p) => p.api.port,
   'inbound.name': (p) => p.inbound.name,
   'certificates.days': (p) => p.certificates.find((c) => c.name === 'apiserver')?.days,
   nodesFrom: (p) => p.nodes.map((n) => n.address).filter(Boolean)[0],

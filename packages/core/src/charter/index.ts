@@ -9,6 +9,7 @@ export { followedPaths, followedValue } from './followed.ts';
 export * from './placement.ts';
 export * from './plan.ts';
 export * from './pools.ts';
+export { portsOfControlPlane, usualApiPort } from './ports.ts';
 export { givesWay, serves } from './stands.ts';
 export { type Spread, spreadOf } from './spread.ts';
 export { reasonText, rules } from './reasons.ts';

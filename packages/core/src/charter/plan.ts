@@ -131,7 +131,7 @@ export interface Plan {
   notChosen: { host: string; why: string }[];
   /** Of the control plane: domains used, of those that as many hosts could use. */
   spread: Spread[];
-  api: { name: string; address: string };
+  api: { name: string; address: string; port: number };
   inbound: { name: string; address: string };
   /** Whether the addresses of the nodes are a block. */
   inARow: boolean;

@@ -1,4 +1,5 @@
 import type { Reason } from './plan.ts';
+import { usualApiPort } from './ports.ts';
 import type { Domain } from './spread.ts';
 
 const nounOf: Record<Domain, string> = { zone: 'zone', rack: 'rack', feed: 'power feed' };
@@ -40,6 +41,7 @@ const words = {
   set: (f) => `${f.what} set in the charter`,
   'name of the API': () => "name kube.<cluster>.<site's domain>",
   'name of inbound': () => "name *.in.<cluster>.<site's domain>",
+  'port of the API': () => `port ${usualApiPort}, as an API server has it of itself`,
   'virtual address': () => 'address: reserved already, or the lowest free of the virtual pool',
   'next virtual address': () => 'address: reserved already, or the next free of the virtual pool',
   'in full': (f) => `in full ${f.name}`,

@@ -1,4 +1,5 @@
 import { CHT042 } from './rules/CHT-042.ts';
+import { CHT043 } from './rules/CHT-043.ts';
 import { IMG021 } from './rules/IMG-021.ts';
 import { CHT041 } from './rules/CHT-041.ts';
 import { CHT040 } from './rules/CHT-040.ts';
@@ -215,6 +216,7 @@ export const catalogue: readonly Check[] = [
   CHT040,
   CHT041,
   CHT042,
+  CHT043,
   DNS001,
   DNS002,
   DNS003,

@@ -442,6 +442,7 @@ const cases: Record<string, Change> = {
   'CHT-040': plover(['networks'], ['lr-machine']),
   'CHT-041': plover(['networks'], ['lr-tun-host']),
   'CHT-042': plover(['second'], { network: 'lr-tun-host', pods: 'fd00:128::/48', perNode: 64, services: 'fd00:129::/112' }),
+  'CHT-043': plover(['api'], { port: 10250 }),
   'STO-001': classes(
     { name: 'fast', kind: 'local', standard: true },
     { name: 'slow', kind: 'nfs', server: '10.62.8.70', path: '/v', standard: true },

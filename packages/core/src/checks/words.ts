@@ -618,6 +618,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The second address would be at an interface that nobody of that network reaches.',
     mend: 'Choose a network of the other version with the VLAN of the machine network.',
   },
+  'CHT-043': {
+    why: 'Neither the API server nor the load balancer before it starts, and the build waits for an API that never answers.',
+    mend: 'Choose a port that no program of the control plane has, or leave it empty.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

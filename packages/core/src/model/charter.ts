@@ -147,6 +147,8 @@ export const Charter = doc('Charter', {
     .strictObject({
       name: Fqdn.optional(),
       address: Ip.optional(),
+      /** The port at its address and at each control-plane host (TCP); 6443 where it is not set. */
+      port: z.number().int().min(1).max(65_535).optional(),
       /** Further names and addresses under which the API is asked: they stand in its certificate. */
       names: z.array(Fqdn).max(50).optional(),
       addresses: z.array(Ip).max(50).optional(),

@@ -5,7 +5,7 @@ import { readDocuments } from './read.ts';
 describe('faults of YAML in plain words', () => {
   it.each([
     ['kind: Site\nname', 2, 1, 'expected name: value, found a word alone'],
-    ['kind: Site\nkind: Host\n', 2, 1, 'this name stands twice in the same block; keep one'],
+    ['kind: Site\nkind: Host\n', 2, 1, 'this name is given twice in the same block; keep one'],
     ['kind: Site\nsite:\n\tname: a\n', 3, 1, 'a tab indents here; use spaces'],
     [
       'kind: Site\npurpose: ferry: north\n',

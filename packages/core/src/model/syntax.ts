@@ -4,7 +4,7 @@ import type { YAMLError } from 'yaml';
 const plain: readonly [code: YAMLError['code'], message: RegExp, said: string | ((found: string) => string)][] = [
   ['MISSING_CHAR', /^Implicit map keys/, 'expected name: value, found a word alone'],
   ['MULTILINE_IMPLICIT_KEY', /./, 'expected name: value on one line, found a name over more than one'],
-  ['DUPLICATE_KEY', /./, 'this name stands twice in the same block; keep one'],
+  ['DUPLICATE_KEY', /./, 'this name is given twice in the same block; keep one'],
   ['TAB_AS_INDENT', /./, 'a tab indents here; use spaces'],
   ['BAD_INDENT', /^Flow .* a (.)$/, (c) => `an opening bracket has no ${c}; close it, or put the value in quotes`],
   ['BAD_INDENT', /./, 'this line is not indented as its block is; lines of one block begin in the same column'],

@@ -7,6 +7,7 @@ export interface KubeAt {
   dialer: Dialer;
   host: string;
   address: string;
+  port: number;
   ca: string;
   certificate: string;
   key: string;
@@ -26,8 +27,8 @@ export async function kube<T>(
   path: string,
   options: { method?: string; body?: unknown; contentType?: string } = {},
 ): Promise<T | undefined> {
-  const where = `${k.host}:6443`;
-  const at = await k.dialer.locate({ purpose: 'cluster', host: k.address, port: 6443 });
+  const where = `${k.host}:${k.port}`;
+  const at = await k.dialer.locate({ purpose: 'cluster', host: k.address, port: k.port });
   const agent = new Agent({
     connect: {
       ca: k.ca,
@@ -90,7 +91,7 @@ async function pathOf(k: KubeAt, o: KubeObject, known: KnownResources): Promise<
     known.delete(base);
     found = await find();
   }
-  if (!found) throw new ProtocolError('answer', `${k.host}:6443`, `it knows no ${o.kind} of ${o.apiVersion}`);
+  if (!found) throw new ProtocolError('answer', `${k.host}:${k.port}`, `it knows no ${o.kind} of ${o.apiVersion}`);
   return `${base}${found.namespaced ? `/namespaces/${o.metadata.namespace ?? 'default'}` : ''}/${found.name}/${o.metadata.name}`;
 }
 

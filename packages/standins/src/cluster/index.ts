@@ -99,8 +99,14 @@ class ApiStandin {
     if (this.server) return;
     const files = running[0].kit.files;
     const text = files['/etc/haproxy/haproxy.cfg'] ?? '';
-    const address = /bind ([0-9.]+):6443/.exec(text)?.[1] ?? running[0].kit.address;
-    const at = this.place(address, 6443);
+    const own = apiPort(files);
+    const [, address = running[0].kit.address, port = own] = apiFrontend(text) ?? [];
+    // What comes to the load balancer goes to where it says that API servers listen.
+    if (apiFrontend(text) && !text.includes(` ${running[0].kit.address}:${own} `)) {
+      this.close();
+      return;
+    }
+    const at = this.place(address, Number(port));
     const server = createServer(
       {
         key: files['/etc/kubernetes/pki/apiserver.key'],
@@ -414,7 +420,9 @@ class ApiStandin {
       .map((m) => m.kit.address)
       .sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
     return [
-      of('kubernetes', 'default', api, [{ name: 'https', port: 6443, protocol: 'TCP' }]),
+      of('kubernetes', 'default', api, [
+        { name: 'https', port: Number(apiPort(this.controlPlane()[0]?.kit.files ?? {})), protocol: 'TCP' },
+      ]),
       ...[...this.objects.values()]
         .map((o) => o.object)
         .filter((o) => o.kind === 'Service')
@@ -463,13 +471,20 @@ function flagOf(files: Record<string, string>, name: string): string | undefined
   return pod.spec?.containers?.[0]?.command?.find((c) => c.startsWith(`--${name}=`))?.slice(name.length + 3);
 }
 
+/** The port that an API server with these files listens at. */
+const apiPort = (files: Record<string, string>) => flagOf(files, 'secure-port') ?? '6443';
+/** Address and port at which a load balancer takes what is for others than itself. */
+const apiFrontend = (text: string) =>
+  [...text.matchAll(/^\s*bind ([0-9.]+):(\d+)$/gm)].find(([, address]) => !address?.startsWith('127.'));
+
 /** Why an API server with these files does not come up; undefined: it does. */
 function whyNoApi(files: Record<string, string>): string | undefined {
   const asked = new URL(flagOf(files, 'etcd-servers') ?? 'https://127.0.0.1:2379').hostname;
   const shown = files['/etc/kubernetes/pki/etcd/server.crt'];
   if (!shown || !new X509Certificate(shown).checkIP(asked)) return `etcd's certificate is not for ${asked}`;
-  const balanced = /^\s*bind \S+:6443/m.test(files['/etc/haproxy/haproxy.cfg'] ?? '');
+  const port = apiPort(files);
+  const balanced = new RegExp(`^\\s*bind \\S+:${port}$`, 'm').test(files['/etc/haproxy/haproxy.cfg'] ?? '');
   return balanced && ['0.0.0.0', '::', undefined].includes(flagOf(files, 'bind-address'))
-    ? 'the load balancer has port 6443 of every address already'
+    ? `the load balancer has port ${port} of every address already`
     : undefined;
 }

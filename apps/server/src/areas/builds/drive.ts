@@ -199,6 +199,7 @@ async function runStep(
       dialer: ctx.dialer,
       host: plan.api.name,
       address: plan.api.address,
+      port: plan.api.port,
       ca: kit.secret('cluster-ca.crt'),
       certificate: kit.secret('admin.crt'),
       key: kit.secret('admin.key'),

@@ -293,7 +293,7 @@ function kit({ ctx, plan, estate, signal }: Measuring): Prerequisite[] {
 }
 
 /** Ports that something that is in the way most likely answers at: a log-in, a page, another API. */
-const tellTale = [22, 443, 6443] as const;
+const tellTale = (api: number): readonly number[] => [...new Set([22, 443, 6443, api])];
 /** The virtual addresses belong to nobody yet. Others of the plan are not connected to from here. */
 function addresses({ ctx, plan, estate }: Measuring): Prerequisite[] {
   const stands = estate.hosts.some((h) => h.held?.charter === plan.charter.name && h.state === 'serving');
@@ -302,11 +302,11 @@ function addresses({ ctx, plan, estate }: Measuring): Prerequisite[] {
     .map((use) => ({
       id: `silent ${use}`,
       what: `${use === 'api' ? 'API' : 'Inbound'} address ${plan[use].address} is silent`,
-      how: `connections to ports ${tellTale.join(', ')} from here; what answers to ARP alone is not seen`,
+      how: `connections to ports ${tellTale(plan.api.port).join(', ')} from here; what answers to ARP alone is not seen`,
       aside: true as const,
       measure: async () => {
         const found = await Promise.all(
-          tellTale.map((port) =>
+          tellTale(plan.api.port).map((port) =>
             connects(ctx.dialer.exits, 'cluster', plan[use].address, port, 800).then(
               () => port,
               () => undefined,

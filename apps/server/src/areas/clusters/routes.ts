@@ -240,7 +240,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
         sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
       );
       const access = adminAccess(context);
-      const here = mapAddress(ctx.config.addressMap, plan.api.address, 6443);
+      const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
       await record(ctx.db.manager, req.who.login, 'took the kubeconfig', name, { via });
       return reply
         .header('content-type', 'application/yaml')

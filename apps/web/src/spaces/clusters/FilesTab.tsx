@@ -210,7 +210,7 @@ function OneFile({
                 key={i}
                 data-line={i + 1}
                 tabIndex={-1}
-                aria-label={`Line ${i + 1}`}
+                {...(text.trim() ? {} : { 'aria-label': `Line ${i + 1}, empty` })}
                 onClick={() => setLine(i + 1)}
                 className={`block w-full whitespace-pre px-3 text-left font-mono hover:bg-paper ${line === i + 1 ? 'bg-plum/10' : bright.has(i + 1) ? 'lit' : ''}`}
               >

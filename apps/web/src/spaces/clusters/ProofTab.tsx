@@ -23,7 +23,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
     );
   const out: [string, string][] = plan
     ? [
-        ['API', `https://${plan.api.name}:6443`],
+        ['API', `https://${plan.api.name}:${plan.api.port}`],
         ['API address', plan.api.address],
         ['Published applications', plan.inbound.name],
         ['Inbound address', plan.inbound.address],

@@ -6,9 +6,9 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { DocumentForm } from '../../parts/form/DocumentForm.tsx';
 import { at, type SheetField } from './fields.ts';
 
-type Row = { name?: string; network?: string; count?: number };
+type Row = { name?: string; network?: string; question?: string; count?: number };
 /** What a row of a list is called on the sheet: its name, with its number where it has one. */
-const called = (row: Row) => `${row.name ?? row.network ?? '?'}${row.count === undefined ? '' : ` ${row.count}`}`;
+const called = (row: Row) => `${row.name ?? row.network ?? row.question ?? '?'}${row.count === undefined ? '' : ` ${row.count}`}`;
 type Pool = Charter['workers'];
 /** What a pool asks of its hosts beside their number, in a few words. */
 const asks = (p: Pool) =>

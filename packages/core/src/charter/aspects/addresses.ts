@@ -1,4 +1,5 @@
 import { addressing } from '../addresses.ts';
+import { usualApiPort } from '../ports.ts';
 import type { Computed, Plan } from '../plan.ts';
 import { aspect, because } from './aspect.ts';
 import { placement } from './placement.ts';
@@ -24,7 +25,7 @@ export const addresses = aspect<
       secondNetwork?.name,
     );
     return {
-      api: { name: a.apiName, address: a.api ?? '' },
+      api: { name: a.apiName, address: a.api ?? '', port: charter.api.port ?? usualApiPort },
       inbound: { name: a.inboundName, address: a.inbound ?? '' },
       reservations: a.reservations,
       nodeAddresses: Object.fromEntries([...a.nodes].map(([host, n]) => [host, n.address])),
@@ -52,12 +53,13 @@ export const addresses = aspect<
         id: 'api',
         section: 4,
         label: 'API',
-        text: `${short(plan, api.name)} ${api.address || '—'}`,
+        text: `${short(plan, api.name)} ${api.address || '—'} port ${api.port}`,
         why: [
           charter.api.name ? because('set', { what: 'name' }, ['api', 'name']) : because('name of the API', {}, ['api', 'name']),
           charter.api.address
             ? because('set', { what: 'address' }, ['api', 'address'])
             : because('virtual address', {}, ['api', 'address']),
+          charter.api.port ? because('set', { what: 'port' }, ['api', 'port']) : because('port of the API', {}, ['api', 'port']),
           because('in full', { name: api.name }),
           because('forward and reverse'),
         ],

@@ -15,7 +15,7 @@ export const CHT036 = each('Charter', {
         const fallback = view.get('Addon', addon)?.questions?.find((q) => q.key === question)?.default !== undefined;
         return at(d, p.path, {
           title: at0 === undefined ? `${addon} waits for an answer: ${question}` : `${question} is not answered as ${addon} asks`,
-          text: `${p.text.replace(/[.?!]$/, '')}. Without it its programs would do what nobody decided.`,
+          text: `${p.text}${/[.?!]$/.test(p.text) ? '' : '.'} Without it its programs would do what nobody decided.`,
           ...(typeof at0 === 'number' && (fallback || !view.get('Addon', addon)?.questions?.some((q) => q.key === question))
             ? { remedy: setTo(d, ['answers'], rest.length ? rest : undefined, fallback ? 'Take the default' : 'Take it out') }
             : {}),

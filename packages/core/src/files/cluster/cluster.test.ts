@@ -68,6 +68,19 @@ describe('what the build gives to the API', () => {
     expect(access.clusters[0]?.cluster.server).toBe('https://kube.plover.lr.kestrelferries.example:6443');
     expect(access.users[0]?.user).toEqual({ tokenFile: '/var/run/secrets/kubernetes.io/serviceaccount/token' });
   });
+  it('one port of the API is in every file that names it, and in none another', () => {
+    const all = bootKit(context(['api', 'port'], 8443));
+    const with8443 = all.filter((f) => /\b8443\b/.test(f.content)).map((f) => f.path.replace(/^hosts\/lr-\d+\/root/, ''));
+    expect([...new Set(with8443)]).toEqual(
+      expect.arrayContaining([
+        '/etc/haproxy/haproxy.cfg',
+        '/etc/kubernetes/manifests/kube-apiserver.yaml',
+        '/etc/kubernetes/kubelet.kubeconfig',
+        'cluster/kubeconfig',
+      ]),
+    );
+    expect(all.filter((f) => /\b6443\b/.test(f.content)).map((f) => f.path)).toEqual([]);
+  });
   it('the DNS of the cluster is at the address that kubelets give to pods', () => {
     const ctx = context();
     const kubelet = parse(text(ctx, 'hosts/lr-04/root/etc/kubernetes/kubelet.yaml') ?? '') as { clusterDNS: string[] };

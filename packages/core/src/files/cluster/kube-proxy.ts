@@ -35,7 +35,10 @@ export function kubeProxy(ctx: KitContext): ClusterObject[] {
         apiVersion: 'v1',
         kind: 'Config',
         clusters: [
-          { name: charter.name, cluster: { server: `https://${api.name}:6443`, 'certificate-authority': `${token}/ca.crt` } },
+          {
+            name: charter.name,
+            cluster: { server: `https://${api.name}:${api.port}`, 'certificate-authority': `${token}/ca.crt` },
+          },
         ],
         users: [{ name, user: { tokenFile: `${token}/token` } }],
         contexts: [{ name: charter.name, context: { cluster: charter.name, user: name } }],

@@ -48,7 +48,7 @@ export const adminAccess = (ctx: Pick<KitContext, 'plan'>): Access => ({
   user: `${ctx.plan.charter.name}-admin`,
   certificate: 'admin.crt',
   key: 'admin.key',
-  server: `https://${ctx.plan.api.name}:6443`,
+  server: `https://${ctx.plan.api.name}:${ctx.plan.api.port}`,
 });
 
 export const kubeconfig: ClusterWriter = {

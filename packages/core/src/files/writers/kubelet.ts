@@ -91,7 +91,7 @@ WantedBy=multi-user.target
           user: `system:node:${node.host}`,
           certificate: `kubelet-${node.host}.crt`,
           key: `kubelet-${node.host}.key`,
-          server: `https://${api.name}:6443`,
+          server: `https://${api.name}:${api.port}`,
         }),
         ['charter.api.name'],
         { secret: true },

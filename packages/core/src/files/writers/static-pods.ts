@@ -53,7 +53,7 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     `--advertise-address=${n.address}`,
     // The load balancer has the same port at the API address.
     `--bind-address=${n.address}`,
-    '--secure-port=6443',
+    `--secure-port=${ctx.plan.api.port}`,
     '--authorization-mode=Node,RBAC',
     '--enable-admission-plugins=NodeRestriction',
     // The pod network and the proxy set up their node: without this the API starts no pod that may.
@@ -155,7 +155,7 @@ export const staticPods: NodeWriter = {
           user,
           certificate: `${name}.crt`,
           key: `${name}.key`,
-          server: `https://${hostPort(node.address, 6443)}`,
+          server: `https://${hostPort(node.address, ctx.plan.api.port)}`,
           serverName: ctx.plan.api.name,
         }),
         ['certificate plan'],

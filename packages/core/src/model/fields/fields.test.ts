@@ -148,6 +148,24 @@ describe('what a reference can hold', () => {
     ]);
     expect(optionsFor({ of: 'pool' }, emptyEstate(''), { pools: [{ name: 'nodes' }, 'x', null] })).toEqual(['nodes']);
   });
+  it('questions of the add-ons that the charter has', () => {
+    const addon = (name: string, ...keys: string[]) =>
+      kinds.Addon.parse({
+        kind: 'Addon',
+        name,
+        title: name,
+        version: '1.0',
+        source: 'upstream',
+        components: [{ name: 'agent', image: 'images.upstream.example/own/agent:1.0', on: 'node' }],
+        questions: keys.map((key) => ({ key, ask: `${key}?` })),
+      });
+    const estate = {
+      ...emptyEstate('2026-11-28T00:00:00Z'),
+      addons: [addon('logs', 'server', 'tag'), addon('pods', 'mode', 'tag'), addon('other', 'unasked')],
+    };
+    expect(optionsFor({ of: 'question' }, estate, { addons: ['logs'], podNetwork: 'pods' })).toEqual(['server', 'tag', 'mode']);
+    expect(optionsFor({ of: 'question' }, estate, { addons: 'logs' })).toEqual([]);
+  });
 });
 
 describe('the published formats', () => {

@@ -5,12 +5,13 @@ import type { Reference } from './field.ts';
 
 /**
  * What a field that refers to something can hold: names that stand in the estate, those of the document's own site first.
- * Racks and zones are those of its site, pools those of the network itself.
+ * Racks and zones are those of its site, pools those of the network itself, questions those of the charter's add-ons.
  */
 export function optionsFor(refers: Reference, estate: Estate, doc: Readonly<Record<string, unknown>>): string[] {
   if ('key' in refers) return estate.keys.filter((k) => k.use === refers.key).map((k) => k.name);
   if ('of' in refers) {
     if (refers.of === 'pool') return namesIn(doc.pools);
+    if (refers.of === 'question') return questionsOf(estate, doc);
     const site = doc.kind === 'Site' ? doc : estate.sites.find((s) => s.name === doc.site);
     return namesIn((site as Record<string, unknown> | undefined)?.[refers.of === 'rack' ? 'racks' : 'zones']);
   }
@@ -27,3 +28,8 @@ export function optionsFor(refers: Reference, estate: Estate, doc: Readonly<Reco
 const namesIn = (list: unknown): string[] => [
   ...new Set(Array.isArray(list) ? list.flatMap((r) => (typeof r?.name === 'string' ? [r.name] : [])) : []),
 ];
+
+const questionsOf = (estate: Estate, doc: Readonly<Record<string, unknown>>): string[] => {
+  const named = new Set<unknown>([doc.podNetwork, ...(Array.isArray(doc.addons) ? doc.addons : [])]);
+  return [...new Set(estate.addons.filter((a) => named.has(a.name)).flatMap((a) => a.questions?.map((q) => q.key) ?? []))];
+};
