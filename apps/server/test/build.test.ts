@@ -34,7 +34,8 @@ describe('a build', () => {
   it('ends with a cluster that is proved to stand as planned', async () => {
     // Another port than an API server has of itself: everything that speaks with it must have been told.
     const value = 8443;
-    await c.good('POST', '/api/edits', { edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['api', 'port'], value }] });
+    const edit = { op: 'set', kind: 'Charter', key: 'plover', path: ['api', 'port'], value };
+    await c.good('POST', '/api/edits', { why: 'another port', edits: [edit] });
     await c.good('POST', '/api/builds', { charter: 'plover' });
     expect((await c.call('POST', '/api/builds', { charter: 'plover' })).status).toBe(409); // one at a time
     const b = await builtOrBroken(c);

@@ -49,6 +49,7 @@ const bad: [string, string][] = [
   ['SRV', 'x'],
   ['SRV', '0 0 65536 a.example'],
   ['CNAME', 'a..b'],
+  ['CNAME', 'a..'],
   ['CNAME', 'a.example b.example'],
   ['CAA', '256 issue "x"'],
   ['CAA', '0 is_sue "x"'],

@@ -30,7 +30,8 @@ const endsEscaped = (name: string) => name.includes('\\') && /(?:^|[^\\])(?:\\\\
 export function nameFault(name: string): string | undefined {
   if (name.length <= 63 && !name.includes('\\')) {
     // Short names can only have empty labels against them.
-    return name === '' || (name.charCodeAt(0) !== 46 && !name.includes('..')) ? undefined : `${name} has an empty label`;
+    const whole = name.charCodeAt(0) !== 46 && name.charCodeAt(name.length - 1) !== 46 && !name.includes('..');
+    return name === '' || whole ? undefined : `${name} has an empty label`;
   }
   const bare = name.replace(/\\(\d{3}|.)/g, 'x');
   if (bare.length > 253) return `the name has ${bare.length} characters; 253 are allowed`;
