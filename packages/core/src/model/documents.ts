@@ -347,7 +347,7 @@ export const Addon = doc('Addon', {
   provides: z.enum(['pod-network']).optional(),
   /** What it is made of where it brings its own objects: Kubernetes manifests as YAML, given to the API as they stand. */
   manifests: Manifests.optional(),
-  /** What is asked of each cluster that has it. */
+  /** Its questions: each cluster that has it answers them. */
   questions: z.array(Question).max(50).optional(),
   /** Releases that it runs with, as a range of versions. */
   runsWith: Line(200).optional(),
