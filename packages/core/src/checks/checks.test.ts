@@ -693,6 +693,15 @@ describe('where a check begins to fire', () => {
     const disks = [{ bay: 'bay 1', sizeGB: 480, media: 'nvme', lifeLeft }];
     expect(found('HST-009', set('Host', 'lr-01', ['facts', 'disks'], disks))).toHaveLength(times);
   });
+  // etcd and the kubelet listen at the address of the host; the controller manager (10257) at loopback alone.
+  it.each([
+    [2379, 1],
+    [10250, 1],
+    [10257, 0],
+    [443, 0],
+  ])('CHT-043: the API at port %i is told %i times', (port, times) => {
+    expect(found('CHT-043', plover(['api'], { port }))).toHaveLength(times);
+  });
   // Geneve over IPv4 adds 20 + 8 + 16 + 14 = 58, over IPv6 78, to what the machine networks of the site carry.
   it.each([
     [1500, '10.62.10.0/27', 1558],
