@@ -158,6 +158,29 @@ describe('the text of a charter', () => {
     }, 'it is said what the field is');
     await b.click('button', 'Discard draft');
   });
+  it('keeps every letter where the page is drawn slower than somebody types, and goes back when the draft is discarded', async () => {
+    await open('/clusters/tern?tab=text');
+    const editor = await b.find("//*[@aria-label='Charter as text']");
+    const text = () =>
+      b.driver.executeScript<string>("return [...document.querySelectorAll('.cm-line')].map((l) => l.textContent).join('\\n')");
+    const before = await text();
+    await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 12 });
+    try {
+      await editor.click();
+      await b.driver.actions().keyDown('\uE009').sendKeys('\uE010').keyUp('\uE009').perform();
+      // Some of it can be read, and some of it cannot.
+      await editor.sendKeys('syslog: [');
+      await editor.sendKeys('10.62.8.9, ');
+      await editor.sendKeys('10.62.8.10');
+      await b.find("//button[.='Discard draft']");
+    } finally {
+      await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 1 });
+    }
+    await b.find("//button[.='Consequences and save…' and not(@disabled)]");
+    expect(await text()).toContain('syslog: [10.62.8.9, 10.62.8.10]');
+    await b.click('button', 'Discard draft');
+    await eventually(async () => (await text()) === before, 'the text is as it was');
+  });
   it('keeps its comments when it is saved, and when a field is set elsewhere afterwards', async () => {
     const text = `# Staging: may be torn down at any time.\n${(await c.good<{ text: string }>('GET', '/api/charters/gannet')).text}`;
     const doc = await charter('gannet');

@@ -1,11 +1,23 @@
+import { closeBrackets, closeBracketsKeymap } from '@codemirror/autocomplete';
+import { defaultKeymap, history, historyKeymap } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
-import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
-import { type Diagnostic, lintGutter, setDiagnostics } from '@codemirror/lint';
-import { EditorView } from '@codemirror/view';
+import { bracketMatching, HighlightStyle, indentOnInput, syntaxHighlighting } from '@codemirror/language';
+import { type Diagnostic, lintGutter, lintKeymap, setDiagnostics } from '@codemirror/lint';
+import { highlightSelectionMatches, searchKeymap } from '@codemirror/search';
+import { type Extension, Transaction } from '@codemirror/state';
+import {
+  drawSelection,
+  EditorView,
+  highlightActiveLine,
+  highlightActiveLineGutter,
+  highlightSpecialChars,
+  keymap,
+  lineNumbers,
+} from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import type { Estate, Fault } from '@praesidor/core/model';
-import CodeMirror from '@uiw/react-codemirror';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
+import { Echoes } from './echoes.ts';
 import { yamlHelp } from './yaml-help.ts';
 
 const look = EditorView.theme({
@@ -42,6 +54,26 @@ const ink = syntaxHighlighting(
   ]),
 );
 
+/** What every editor of text here can do; the same object each time, so that the editor is set up once. */
+const abilities: Extension = [
+  lineNumbers(),
+  highlightActiveLineGutter(),
+  highlightSpecialChars(),
+  history(),
+  drawSelection(),
+  indentOnInput(),
+  bracketMatching(),
+  closeBrackets(),
+  highlightActiveLine(),
+  highlightSelectionMatches(),
+  keymap.of([...closeBracketsKeymap, ...defaultKeymap, ...searchKeymap, ...historyKeymap, ...lintKeymap]),
+  yaml(),
+  look,
+  ink,
+  lintGutter(),
+  EditorView.lineWrapping,
+];
+
 /** What is marked at a line: a fault of the text, or a finding about what it declares. */
 export interface LineMark {
   line: number;
@@ -68,9 +100,44 @@ export default function YamlEditor({
   onChange: (text: string) => void;
 }) {
   const [view, setView] = useState<EditorView>();
-  const standing = useRef(estate);
-  standing.current = estate;
-  const help = useMemo(() => yamlHelp(() => standing.current), []);
+  const place = useRef<HTMLDivElement>(null);
+  // What the editor asks for is asked when it is needed: it is made once, and what it shows is not made anew.
+  const now = useRef({ text, estate, onChange });
+  now.current = { text, estate, onChange };
+  const echoes = useRef(new Echoes(text));
+  useEffect(() => {
+    const made = new EditorView({
+      doc: now.current.text,
+      parent: place.current as HTMLDivElement,
+      extensions: [
+        abilities,
+        yamlHelp(() => now.current.estate),
+        EditorView.contentAttributes.of({ 'aria-label': label }),
+        EditorView.updateListener.of((u) => {
+          if (!u.docChanged || u.transactions.every((t) => t.annotation(Transaction.remote))) return;
+          const typed = u.state.doc.toString();
+          echoes.current.sent(typed);
+          now.current.onChange(typed);
+        }),
+      ],
+    });
+    setView(made);
+    return () => made.destroy();
+  }, [label]);
+  useEffect(() => {
+    if (!view || !echoes.current.news(text)) return;
+    // Only what differs is replaced, so that the caret stays where it is.
+    const old = view.state.doc.toString();
+    let from = 0;
+    while (from < Math.min(old.length, text.length) && old[from] === text[from]) from++;
+    let back = 0;
+    const most = Math.min(old.length, text.length) - from;
+    while (back < most && old[old.length - 1 - back] === text[text.length - 1 - back]) back++;
+    view.dispatch({
+      changes: { from, to: old.length - back, insert: text.slice(from, text.length - back) },
+      annotations: Transaction.remote.of(true),
+    });
+  }, [view, text]);
   useEffect(() => {
     if (!view) return;
     const { doc } = view.state;
@@ -96,22 +163,7 @@ export default function YamlEditor({
           {faults.length > 4 && <div className="text-ink-2">and {faults.length - 4} more, marked at their lines</div>}
         </div>
       )}
-      <CodeMirror
-        onCreateEditor={setView}
-        value={text}
-        onChange={onChange}
-        extensions={[
-          yaml(),
-          look,
-          ink,
-          lintGutter(),
-          help,
-          EditorView.lineWrapping,
-          EditorView.contentAttributes.of({ 'aria-label': label }),
-        ]}
-        theme="none"
-        basicSetup={{ foldGutter: false, autocompletion: false }}
-      />
+      <div ref={place} />
     </>
   );
 }

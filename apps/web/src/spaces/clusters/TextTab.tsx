@@ -1,6 +1,7 @@
 import type { Finding } from '@praesidor/core/checks';
-import type { Charter, Estate, Fault } from '@praesidor/core/model';
+import { type Charter, type Estate, type Fault, same } from '@praesidor/core/model';
 import { useEffect, useMemo, useRef, useState } from 'react';
+import { Echoes } from '../../parts/echoes.ts';
 import { lineOf } from '../../parts/lines.ts';
 import YamlEditor, { type LineMark } from '../../parts/YamlEditor.tsx';
 import { computer } from '../../workers/compute.ts';
@@ -24,26 +25,35 @@ export default function TextTab({
 }) {
   const [text, setText] = useState<string>();
   const [faults, setFaults] = useState<Fault[]>([]);
-  const mine = useRef('');
+  // What was typed here comes back as a document and its text; what did not come from here is put into the editor.
+  const echoes = useRef(
+    new Echoes<{ written: string; doc?: Charter }>({ written: '' }, (a, b) => a.written === b.written && same(a.doc, b.doc)),
+  );
+  const latest = useRef({ doc, typed: 0 });
+  latest.current.doc = doc;
   useEffect(() => {
-    const key = JSON.stringify(doc);
-    if (mine.current === key) return;
-    mine.current = key;
+    if (!echoes.current.news({ written, doc })) return;
+    const typed = latest.current.typed;
     void computer()
       .matching(written, doc)
       .then(async (next) => {
+        // Who has typed meanwhile keeps it.
+        if (typed !== latest.current.typed) return;
         setText(next);
         setFaults((await computer().read(next)).faults);
       });
   }, [doc, written]);
   const onChange = (next: string) => {
     setText(next);
+    const typed = ++latest.current.typed;
     void computer()
       .read(next)
       .then(({ faults: found, doc: read }) => {
+        if (typed !== latest.current.typed) return;
         setFaults(found);
-        mine.current = JSON.stringify(read ?? doc);
-        onEdit(read ?? doc, { text: next, unread: !read });
+        const now = read ?? latest.current.doc;
+        echoes.current.sent({ written: next, doc: now });
+        onEdit(now, { text: next, unread: !read });
       });
   };
   const marks = useMemo(() => {
