@@ -169,15 +169,19 @@ describe('the text of a charter', () => {
       await editor.click();
       await b.driver.actions().keyDown('\uE009').sendKeys('\uE010').keyUp('\uE009').perform();
       // Some of it can be read, and some of it cannot.
-      await editor.sendKeys('syslog: [');
-      await editor.sendKeys('10.62.8.9, ');
+      await editor.sendKeys('ntp');
+      // What is said above the text pushes it down; the line that is typed in stays where it is seen.
+      await b.find("//main//*[@role='alert']");
+      const bottom = "return [...document.querySelectorAll('.cm-line')].pop().getBoundingClientRect().bottom";
+      expect(await b.driver.executeScript<number>(bottom)).toBeLessThan(770);
+      await editor.sendKeys(': [10.62.8.9, ');
       await editor.sendKeys('10.62.8.10');
       await b.find("//button[.='Discard draft']");
     } finally {
       await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 1 });
     }
     await b.find("//button[.='Consequences and save…' and not(@disabled)]");
-    expect(await text()).toContain('syslog: [10.62.8.9, 10.62.8.10]');
+    expect(await text()).toContain('ntp: [10.62.8.9, 10.62.8.10]');
     await b.click('button', 'Discard draft');
     await eventually(async () => (await text()) === before, 'the text is as it was');
   });

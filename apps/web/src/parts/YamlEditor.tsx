@@ -16,7 +16,7 @@ import {
 } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import type { Estate, Fault } from '@praesidor/core/model';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useLayoutEffect, useRef, useState } from 'react';
 import { Echoes } from './echoes.ts';
 import { yamlHelp } from './yaml-help.ts';
 
@@ -73,6 +73,12 @@ const abilities: Extension = [
   lintGutter(),
   EditorView.lineWrapping,
 ];
+
+/** What scrolls an element up and down. */
+function scrollerOf(e: Element): Element | undefined {
+  for (let up = e.parentElement; up; up = up.parentElement) if (/auto|scroll/.test(getComputedStyle(up).overflowY)) return up;
+  return undefined;
+}
 
 /** What is marked at a line: a fault of the text, or a finding about what it declares. */
 export interface LineMark {
@@ -138,6 +144,16 @@ export default function YamlEditor({
       annotations: Transaction.remote.of(true),
     });
   }, [view, text]);
+  // What comes to stand above the text while somebody types (a fault, the word that there is a draft) would push the line
+  // away under the eye, and what is offered there with it: the page goes along.
+  const stood = useRef<number>(undefined);
+  useLayoutEffect(() => {
+    const scroller = view && scrollerOf(view.dom);
+    if (!scroller) return;
+    const stands = view.dom.getBoundingClientRect().top + scroller.scrollTop;
+    if (view.hasFocus && stood.current !== undefined) scroller.scrollTop += stands - stood.current;
+    stood.current = stands;
+  });
   useEffect(() => {
     if (!view) return;
     const { doc } = view.state;
