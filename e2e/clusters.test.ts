@@ -182,6 +182,19 @@ describe('the text of a charter', () => {
     }
     await b.find("//button[.='Consequences and save…' and not(@disabled)]");
     expect(await text()).toContain('ntp: [10.62.8.9, 10.62.8.10]');
+    // It can be saved once it is known what that does, and not before.
+    const early = await b.driver.executeAsyncScript<boolean>(`
+      const done = arguments[0];
+      [...document.querySelectorAll('button')].find((x) => x.textContent === 'Consequences and save…').click();
+      const look = () => {
+        const dialog = document.querySelector('[role=dialog]')?.textContent ?? '';
+        const save = [...document.querySelectorAll('[role=dialog] button')].find((x) => x.textContent === 'Save and hold hosts');
+        if (save && !save.disabled) done(dialog.includes('being written'));
+        else requestAnimationFrame(look);
+      };
+      look();`);
+    expect(early).toBe(false);
+    await b.click('button', 'Cancel');
     await b.click('button', 'Discard draft');
     await eventually(async () => (await text()) === before, 'the text is as it was');
   });

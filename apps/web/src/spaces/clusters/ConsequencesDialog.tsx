@@ -50,7 +50,8 @@ export function ConsequencesDialog({ draft, name, changes, comes, count, stops, 
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
-          <Button filled disabled={busy} onClick={onSave}>
+          {/* Not before it is known what it does: what arrives late would also move the button under the pointer. */}
+          <Button filled disabled={busy || files.isPending} onClick={onSave}>
             Save and hold hosts
           </Button>
         </>
@@ -119,12 +120,15 @@ export function ConsequencesDialog({ draft, name, changes, comes, count, stops, 
       )}
       <section aria-label="Files" className="mt-4">
         <h3 className="pb-1 font-semibold">
-          {!files.data
-            ? 'Files: being written…'
-            : files.data.changes.length
-              ? counted(files.data.changes.length, 'file changes', 'files change')
-              : 'No file changes'}
+          {files.error
+            ? 'Files cannot be written'
+            : !files.data
+              ? 'Files: being written…'
+              : files.data.changes.length
+                ? counted(files.data.changes.length, 'file changes', 'files change')
+                : 'No file changes'}
         </h3>
+        <Refused error={files.error} />
         {files.data && <FileChanges list={files.data.changes} />}
       </section>
       {files.data && (files.data.steps.added.length > 0 || files.data.steps.removed.length > 0) && (
