@@ -69,7 +69,7 @@ interface Asked {
  * before, and answers what it would have found had it begun with this one. Of a whole check, use `check`.
  */
 export class Checker {
-  readonly view = new View();
+  readonly view: View;
   private readonly asked: Asked[] = [];
   /** What was found, by what was asked. */
   private readonly by = new Map<string, readonly Finding[]>();
@@ -79,7 +79,12 @@ export class Checker {
   private open: Finding[] = [];
   private lived: Finding[] = [];
 
-  constructor(private readonly checks: readonly Check[] = catalogue) {
+  constructor(
+    private readonly checks: readonly Check[] = catalogue,
+    /** For one estate alone: nothing is remembered. */
+    { once = false } = {},
+  ) {
+    this.view = new View(undefined, { once });
     for (const check of checks)
       for (const { shelf, group } of check.of) {
         const id = group ? `shared ${shelf}/${group}` : shelf;
@@ -167,5 +172,5 @@ export function makeChecker(checks: readonly Check[] = catalogue): (estate: Esta
   return (estate) => checker.run(estate);
 }
 
-/** Every check over the whole estate. */
-export const check = (estate: Estate): Report => new Checker().run(estate);
+/** Every check over the whole estate, once. */
+export const check = (estate: Estate): Report => new Checker(catalogue, { once: true }).run(estate);

@@ -1,8 +1,12 @@
-import type { MasterRecord, ZoneProblem } from './master.ts';
+import type { ServedRecord } from '../model/observed.ts';
+import type { ZoneProblem } from './master.ts';
 import { nameFault } from './names.ts';
 import { targetOf } from './record-types.ts';
 import { inZone } from './reverse.ts';
 import { serialAfter } from './serial.ts';
+
+/** A record, with the line that it stands in where it was read from a file. */
+type LintedRecord = ServedRecord & { line?: number };
 
 export interface ZoneLint {
   problems: ZoneProblem[];
@@ -17,10 +21,10 @@ const most = 1000;
  * §5.2) or stand far from all others, two names for one PTR, no SOA or NS, a serial that goes back (RFC 1982).
  * `before` is the serial that is served now. Time grows with the number of records.
  */
-export function lintZone(zone: string, records: readonly MasterRecord[], before?: number): ZoneLint {
+export function lintZone(zone: string, records: readonly LintedRecord[], before?: number): ZoneLint {
   const out: ZoneLint = { problems: [], count: 0 };
   const say = (
-    r: { line: number } | undefined,
+    r: { line?: number } | undefined,
     code: ZoneProblem['code'],
     severity: ZoneProblem['severity'],
     message: string,
@@ -32,7 +36,7 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
   const first = new Map<string, number>();
   const next = new Int32Array(records.length).fill(-1);
   for (let i = records.length - 1; i >= 0; i--) {
-    const { name } = records[i] as MasterRecord;
+    const { name } = records[i] as LintedRecord;
     const seen = first.get(name);
     if (seen !== undefined) next[i] = seen;
     first.set(name, i);
@@ -42,7 +46,7 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
   const times = new Map<number, number>();
   const suffix = `.${zone}`;
   for (const [name, start] of first) {
-    const head = records[start] as MasterRecord;
+    const head = records[start] as LintedRecord;
     if (name !== zone && !name.endsWith(suffix)) say(head, 'outside', 'stop', `${name} lies outside ${zone}`);
     else if (name.length > 63) {
       const fault = nameFault(name);
@@ -73,7 +77,7 @@ export function lintZone(zone: string, records: readonly MasterRecord[], before?
 }
 
 /** Names at which a zone is delegated to another one: those with NS that are not its own. */
-function zoneCuts(zone: string, records: readonly MasterRecord[]): ReadonlySet<string> {
+function zoneCuts(zone: string, records: readonly LintedRecord[]): ReadonlySet<string> {
   const out = new Set<string>();
   for (const r of records) if (r.type === 'NS' && r.name !== zone && !r.name.startsWith('*.')) out.add(r.name);
   return out;
@@ -88,17 +92,17 @@ function cutAbove(name: string, zone: string, cuts: ReadonlySet<string>): string
 }
 
 type Say = (
-  r: { line: number } | undefined,
+  r: { line?: number } | undefined,
   code: ZoneProblem['code'],
   severity: ZoneProblem['severity'],
   message: string,
 ) => void;
 
 /** The records of one name, held against each other. */
-function lintSet(name: string, start: number, records: readonly MasterRecord[], next: Int32Array, say: Say): void {
-  const sets = new Map<string, MasterRecord[]>();
+function lintSet(name: string, start: number, records: readonly LintedRecord[], next: Int32Array, say: Say): void {
+  const sets = new Map<string, LintedRecord[]>();
   for (let i = start; i !== -1; i = next[i] as number) {
-    const r = records[i] as MasterRecord;
+    const r = records[i] as LintedRecord;
     const list = sets.get(r.type);
     if (list) list.push(r);
     else sets.set(r.type, [r]);
@@ -114,7 +118,7 @@ function lintSet(name: string, start: number, records: readonly MasterRecord[], 
   else if ((sets.get('CNAME')?.length ?? 0) > 1) say(sets.get('CNAME')?.[1], 'cname', 'stop', `${name} has two CNAME`);
   for (const [type, list] of sets) {
     if (list.length < 2) continue;
-    const [a] = list as [MasterRecord];
+    const [a] = list as [LintedRecord];
     const seen = new Set<string>();
     for (const r of list) {
       if (seen.has(r.value)) say(r, 'twice', 'note', `${name} ${type} ${r.value} is listed twice`);
@@ -142,7 +146,7 @@ function lintWildcards(
   zone: string,
   wildcards: readonly string[],
   first: ReadonlyMap<string, number>,
-  records: readonly MasterRecord[],
+  records: readonly LintedRecord[],
   say: Say,
 ): void {
   if (!wildcards.length) return;
@@ -170,7 +174,7 @@ function lintWildcards(
 }
 
 /** Times that stand a hundredfold away from what nearly all records have. */
-function lintTimes(times: ReadonlyMap<number, number>, records: readonly MasterRecord[], say: Say): void {
+function lintTimes(times: ReadonlyMap<number, number>, records: readonly LintedRecord[], say: Say): void {
   if (records.length < 20 || times.size < 2) return;
   const [usual = 0, count = 0] = [...times].sort((a, b) => b[1] - a[1])[0] ?? [];
   if (count < records.length * 0.5) return;
@@ -185,12 +189,12 @@ function lintApex(
   zone: string,
   first: ReadonlyMap<string, number>,
   next: Int32Array,
-  records: readonly MasterRecord[],
+  records: readonly LintedRecord[],
   before: number | undefined,
   say: Say,
 ): void {
-  const apex: MasterRecord[] = [];
-  for (let i = first.get(zone) ?? -1; i !== -1; i = next[i] as number) apex.push(records[i] as MasterRecord);
+  const apex: LintedRecord[] = [];
+  for (let i = first.get(zone) ?? -1; i !== -1; i = next[i] as number) apex.push(records[i] as LintedRecord);
   const soas = apex.filter((r) => r.type === 'SOA');
   if (soas.length !== 1)
     say(soas[1] ?? apex[0], 'soa', 'stop', soas.length ? `${zone} has ${soas.length} SOA; one is allowed` : `${zone} has no SOA`);
@@ -202,7 +206,7 @@ function lintApex(
 
 /** Forward records without a reverse, and the other way round, over all zones given: what no zone shows by itself. */
 export function lintPairs(
-  zones: readonly { name: string; records: readonly MasterRecord[] }[],
+  zones: readonly { name: string; records: readonly LintedRecord[] }[],
   reverseOf: (address: string) => string,
 ): (ZoneProblem & { zone: string })[] {
   const out: (ZoneProblem & { zone: string })[] = [];
@@ -221,7 +225,7 @@ export function lintPairs(
         if (has(rev) && !back.get(rev)?.includes(r.name))
           out.push({
             zone: z.name,
-            line: r.line,
+            line: r.line ?? 1,
             column: 1,
             code: 'pair',
             severity: 'mind',
@@ -232,7 +236,7 @@ export function lintPairs(
       } else if (r.type === 'PTR' && has(r.value) && !forth.has(`${r.name} ${r.value}`))
         out.push({
           zone: z.name,
-          line: r.line,
+          line: r.line ?? 1,
           column: 1,
           code: 'pair',
           severity: 'mind',

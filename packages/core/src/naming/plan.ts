@@ -1,4 +1,3 @@
-import type { DocOf } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { ServedRecord } from '../model/observed.ts';
 import { type View, viewOf } from '../reading/index.ts';
@@ -58,27 +57,6 @@ function reverseOfBlock(block: string): string {
   return `${[...high].reverse().join('.')}.ip6.arpa`;
 }
 
-type Planned = Omit<PlannedRecord, 'zone' | 'ttl'>;
-/** What a named reservation puts into the zone of its name. */
-const forwardOf = (r: DocOf<'Reservation'>): Planned => ({
-  name: r.name as string,
-  type: r.address.includes(':') ? 'AAAA' : 'A',
-  value: r.address,
-  origin: 'follows',
-  from: `ledger ${r.address}`,
-});
-/** And what leads back to it; nothing leads back to a wildcard. */
-function backTo(r: DocOf<'Reservation'>, below: readonly { name: string }[]): Planned[] {
-  const value = r.name as string;
-  if (value.startsWith('*.')) return [];
-  const from = `ledger ${r.address}`;
-  const above = reverseName(r.address);
-  const back = below.length ? pointerName(r.address, below) : above;
-  const pointer: Planned = { name: back, type: 'PTR', value, origin: 'follows', from };
-  // The zone above leads into a zone below a /24 (RFC 2317).
-  return back === above ? [pointer] : [pointer, { name: above, type: 'CNAME', value: back, origin: 'follows', from }];
-}
-
 /**
  * The records that the plan asks of a zone: those of each named reservation, records by hand, its NS, and the NS of zones below a /24
  * that it leads into. The SOA is the server's own. None for a zone that is not declared.
@@ -90,20 +68,55 @@ export const plannedIn = (view: View, name: string): readonly PlannedRecord[] =>
     const out: PlannedRecord[] = [];
     const zoneOf = zoneNameOf(view);
     const below = classless(view);
-    const add = (r: Planned, ttl = zone.ttl) => out.push({ ...r, zone: name, ttl });
+    const isZone = view.memo('zones there are', () => new Set(zoneNames(view)));
+    // Many names have the same domain: the zone of that is looked for once.
+    const zones = new Map<string, string | undefined>();
+    const lies = (of: string, above = parentOf(of)): boolean => {
+      if (isZone.has(of)) return of === name;
+      if (!zones.has(above)) zones.set(above, zoneOf(above));
+      return zones.get(above) === name;
+    };
+    const add = (of: string, type: string, value: string, from: string, ttl = zone.ttl) =>
+      out.push({ name: of, type, value, origin: 'follows', from, zone: name, ttl });
     const servers = (of: string, list: readonly string[]) => {
-      for (const value of list) add({ name: of, type: 'NS', value, origin: 'follows', from: `zone ${of}` });
+      for (const value of list) add(of, 'NS', value, `zone ${of}`);
     };
     servers(name, zone.servers);
     for (const z of below) if (zoneOf(parentOf(z.name)) === name) servers(z.name, view.get('Zone', z.name)?.servers ?? []);
     const sources = view.memo(`sources of ${name}`, () => sourcesOf(view).get(name));
     for (const d of sources?.domains ?? [])
-      for (const r of view.by('Reservation', 'domain', d)) if (zoneOf(r.name as string) === name) add(forwardOf(r));
-    for (const b of sources?.blocks ?? [])
-      for (const r of view.by('Reservation', 'block', b))
-        for (const record of backTo(r, below)) if (zoneOf(record.name) === name) add(record);
+      for (const r of view.by('Reservation', 'domain', d))
+        if (lies(r.name as string))
+          add(r.name as string, r.address.includes(':') ? 'AAAA' : 'A', r.address, `ledger ${r.address}`);
+    for (const block of sources?.blocks ?? []) {
+      const of = reverseOfBlock(block);
+      for (const r of view.by('Reservation', 'block', block)) {
+        const to = r.name as string;
+        // Nothing leads back to a wildcard.
+        if (to.startsWith('*.')) continue;
+        const from = `ledger ${r.address}`;
+        const six = r.address.includes(':');
+        const above = six ? reverseName(r.address) : `${r.address.slice(r.address.lastIndexOf('.') + 1)}.${of}`;
+        const back = below.length ? pointerName(r.address, below) : above;
+        if (back === above) {
+          if (six ? lies(above) : lies(above, of)) add(above, 'PTR', to, from);
+          continue;
+        }
+        // The zone above leads into a zone below a /24 (RFC 2317).
+        if (lies(back)) add(back, 'PTR', to, from);
+        if (lies(above)) add(above, 'CNAME', back, from);
+      }
+    }
     for (const r of view.by('Record', 'zone', name))
-      add({ name: fqdn(r.name, name), type: r.type, value: r.value, origin: 'by-hand', from: 'by hand' }, r.ttl ?? zone.ttl);
+      out.push({
+        name: fqdn(r.name, name),
+        type: r.type,
+        value: r.value,
+        origin: 'by-hand',
+        from: 'by hand',
+        zone: name,
+        ttl: r.ttl ?? zone.ttl,
+      });
     return out;
   });
 

@@ -45,7 +45,51 @@ export function sameValue(a: unknown, b: unknown): boolean {
   return true;
 }
 
-export class Cells {
+/** Who keeps computed values: `Cells`, or `Once` where nothing will change. */
+export interface Keeper {
+  read(id: string): void;
+  get<T>(id: string, run: () => T): T;
+  watch<T>(id: string, run: () => T): T;
+  changed(ids: Iterable<string>): void;
+  takeDoubtful(): Set<string>;
+  drop(id: string): void;
+}
+
+const computedFromItself = (way: readonly string[]): Error => new Error(`computed from itself: ${way.join(' ← ')}`);
+
+/** Values of one state, computed once. Nothing is recorded, so that nothing can change: who has another state makes another. */
+export class Once implements Keeper {
+  private readonly values = new Map<string, unknown>();
+  private readonly running = new Set<string>();
+
+  read(): void {}
+  get<T>(id: string, run: () => T): T {
+    const known = this.values.get(id);
+    if (known !== undefined || this.values.has(id)) return known as T;
+    if (this.running.has(id)) throw computedFromItself([...[...this.running].slice([...this.running].indexOf(id)), id]);
+    this.running.add(id);
+    try {
+      const value = run();
+      this.values.set(id, value);
+      return value;
+    } finally {
+      this.running.delete(id);
+    }
+  }
+  watch<T>(_: string, run: () => T): T {
+    return run();
+  }
+  changed(ids: Iterable<string>): void {
+    if (this.values.size && [...ids].length)
+      throw new Error('what was computed once is not computed again: a state that changes needs Cells');
+  }
+  takeDoubtful(): Set<string> {
+    return new Set();
+  }
+  drop(): void {}
+}
+
+export class Cells implements Keeper {
   private readonly all = new Map<string, Cell>();
   private readonly running: Cell[] = [];
   private change = 1;
@@ -149,10 +193,7 @@ export class Cells {
         return;
       }
     }
-    if (this.running.includes(c))
-      throw new Error(
-        `computed from itself: ${[...this.running.slice(this.running.indexOf(c)), c].map((x) => x.id).join(' ← ')}`,
-      );
+    if (this.running.includes(c)) throw computedFromItself([...this.running.slice(this.running.indexOf(c)), c].map((x) => x.id));
     for (const r of c.reads) r.readBy.delete(c);
     c.reads = [];
     this.running.push(c);

@@ -8,7 +8,7 @@ export class Shelf<T> {
     /** The name under which readings of it are recorded. */
     readonly name: string,
     /** What groups there can be: for each, the values of the group that a document is in. */
-    private readonly makers: Readonly<Record<string, (value: T) => readonly string[]>> = {},
+    private readonly makers: Readonly<Record<string, (value: T) => Groups>> = {},
     /** The key of a value that can be in a group. */
     private readonly keyOf: (value: T) => string = () => '',
   ) {}
@@ -38,16 +38,18 @@ export class Shelf<T> {
     return this.group(group).shared;
   }
 
-  /** Puts, replaces or (with undefined) takes away a value. @returns the readings that are no longer what they were */
-  set(key: string, value: T | undefined, changed: Set<string>): void {
+  /** Puts, replaces or (with undefined) takes away a value. `changed` is given the readings that are no longer what they were. */
+  set(key: string, value: T | undefined, changed?: Set<string>): void {
     const before = this.values.get(key);
     if (before === value) return;
     if (value === undefined) this.values.delete(key);
     else this.values.set(key, value);
     this.sorted = undefined;
-    changed.add(`${this.name} ${key}`).add(`${this.name} *`);
-    if ((before === undefined) !== (value === undefined)) changed.add(`${this.name} keys`);
-    for (const g of this.groups.values()) g.replace(before, value, changed);
+    if (changed) {
+      changed.add(`${this.name} ${key}`).add(`${this.name} *`);
+      if ((before === undefined) !== (value === undefined)) changed.add(`${this.name} keys`);
+    }
+    for (const g of this.groups.values()) g.replace(before, value, changed ?? new Set());
   }
 
   private group(name: string): Group<T> {
@@ -63,23 +65,29 @@ export class Shelf<T> {
   }
 }
 
-/** Values by what they have in common. Most groups of most kinds have one member: a list each, and no more. */
+/** The groups that a value is in: none, one or several. */
+export type Groups = string | undefined | readonly string[];
+const each = (groups: Groups): readonly string[] =>
+  groups === undefined ? none : typeof groups === 'string' ? [groups] : groups;
+
+/** Values by what they have in common. Most groups of most kinds have one member: that is kept as it is, without a list. */
 class Group<T> {
-  private readonly members = new Map<string, T[]>();
+  private readonly members = new Map<string, T | T[]>();
   /** Groups of which the list is in the order of the keys. */
   private readonly ordered = new Set<string>();
   /** Groups with more than one member. */
   readonly shared = new Set<string>();
   constructor(
     private readonly name: string,
-    private readonly maker: (value: T) => readonly string[],
+    private readonly maker: (value: T) => Groups,
     private readonly keyOf: (value: T) => string,
   ) {}
 
   keys = () => this.members.keys();
   list(of: string): readonly T[] {
     const list = this.members.get(of);
-    if (!list) return none;
+    if (list === undefined) return none;
+    if (!Array.isArray(list)) return [list];
     if (list.length < 2 || this.ordered.has(of)) return list;
     this.ordered.add(of);
     let before = '';
@@ -96,21 +104,29 @@ class Group<T> {
     return now;
   }
   add(value: T): void {
-    for (const of of this.maker(value)) {
-      const list = this.members.get(of);
-      // A list that was handed out stays as it was.
-      if (!list) this.members.set(of, [value]);
-      else if (this.ordered.delete(of)) this.members.set(of, [...list, value]);
-      else list.push(value);
-      if (list) this.shared.add(of);
+    const groups = this.maker(value);
+    if (groups === undefined) return;
+    if (typeof groups === 'string') this.put(groups, value);
+    else for (const of of groups) this.put(of, value);
+  }
+  private put(of: string, value: T): void {
+    const list = this.members.get(of);
+    if (list === undefined) {
+      this.members.set(of, value);
+      return;
     }
+    // A list that was handed out stays as it was.
+    if (!Array.isArray(list)) this.members.set(of, [list, value]);
+    else if (this.ordered.delete(of)) this.members.set(of, [...list, value]);
+    else list.push(value);
+    this.shared.add(of);
   }
   replace(before: T | undefined, value: T | undefined, changed: Set<string>): void {
     const touched = new Set<string>();
     if (before !== undefined)
-      for (const of of this.maker(before)) {
+      for (const of of each(this.maker(before))) {
         touched.add(of);
-        const left = (this.members.get(of) ?? []).filter((v) => v !== before);
+        const left = [this.members.get(of) ?? []].flat().filter((v) => v !== before) as T[];
         if (left.length < 2) this.shared.delete(of);
         if (left.length) this.members.set(of, left);
         else {
@@ -120,12 +136,12 @@ class Group<T> {
         this.ordered.delete(of);
       }
     if (value !== undefined) {
-      for (const of of this.maker(value)) {
+      for (const of of each(this.maker(value))) {
         touched.add(of);
         const list = this.members.get(of);
-        if (!list) changed.add(`${this.name} keys`);
+        if (list === undefined) changed.add(`${this.name} keys`);
         // As above: what somebody has read is not changed under them.
-        else this.members.set(of, [...list]);
+        else if (Array.isArray(list)) this.members.set(of, [...list]);
       }
       this.add(value);
     }

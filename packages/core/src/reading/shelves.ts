@@ -4,6 +4,7 @@ import { parsePrefix } from '../address/parse.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from '../model/observed.ts';
+import type { Groups } from './shelf.ts';
 import { spokenBlocks } from './speaks.ts';
 
 /** What stands on a shelf: documents by kind, and what was observed. */
@@ -23,8 +24,7 @@ const speaks = {
   'speaks fine': (d: Doc) => spokenBlocks(d, 'fine'),
   'speaks coarse': (d: Doc) => spokenBlocks(d, 'coarse'),
 };
-const credential = { credential: (d: Doc) => some(credentialOf(d)?.entry) };
-const some = (...values: (string | undefined)[]): string[] => values.filter((v): v is string => v !== undefined);
+const credential = { credential: (d: Doc) => credentialOf(d)?.entry };
 /** A name without its first label. */
 const domainOf = (name: string): string => name.slice(name.indexOf('.') + 1);
 /** What addresses are grouped by for reverse zones: the /24, or the /64. */
@@ -36,49 +36,49 @@ export const groupings = {
   Site: { ...speaks },
   Network: {
     ...speaks,
-    site: (n: DocOf<'Network'>) => [n.site],
-    parent: (n: DocOf<'Network'>) => some(n.parent),
-    vlan: (n: DocOf<'Network'>) => (n.vlan === undefined ? [] : [`${n.site} ${n.vlan} ${n.prefix.includes(':') ? 6 : 4}`]),
+    site: (n: DocOf<'Network'>) => n.site,
+    parent: (n: DocOf<'Network'>) => n.parent,
+    vlan: (n: DocOf<'Network'>) => (n.vlan === undefined ? undefined : `${n.site} ${n.vlan} ${n.prefix.includes(':') ? 6 : 4}`),
     routesTo: (n: DocOf<'Network'>) => n.routesTo,
   },
-  Zone: { ...speaks, ...credential, site: (z: DocOf<'Zone'>) => [z.site] },
+  Zone: { ...speaks, ...credential, site: (z: DocOf<'Zone'>) => z.site },
   Profile: {},
   Baseline: {},
   Mould: {},
-  Hypervisor: { ...speaks, ...credential, site: (h: DocOf<'Hypervisor'>) => [h.site] },
+  Hypervisor: { ...speaks, ...credential, site: (h: DocOf<'Hypervisor'>) => h.site },
   Host: {
     ...speaks,
     ...credential,
-    site: (h: DocOf<'Host'>) => [h.site],
-    charter: (h: DocOf<'Host'>) => some(h.held?.charter),
-    hypervisor: (h: DocOf<'Host'>) => some(h.guest?.hypervisor),
-    mac: (h: DocOf<'Host'>) => [...new Set((h.facts?.nics ?? []).map((n) => n.mac))],
-    controller: (h: DocOf<'Host'>) => some(h.bmc?.address),
-    serial: (h: DocOf<'Host'>) => some(h.facts?.serial || undefined),
+    site: (h: DocOf<'Host'>) => h.site,
+    charter: (h: DocOf<'Host'>) => h.held?.charter,
+    hypervisor: (h: DocOf<'Host'>) => h.guest?.hypervisor,
+    mac: (h: DocOf<'Host'>) => [...new Set(h.facts?.nics.map((n) => n.mac))],
+    controller: (h: DocOf<'Host'>) => h.bmc?.address,
+    serial: (h: DocOf<'Host'>) => h.facts?.serial || undefined,
   },
-  Registry: { ...speaks, ...credential, site: (r: DocOf<'Registry'>) => [r.site], role: (r: DocOf<'Registry'>) => [r.role] },
-  Release: { source: (r: DocOf<'Release'>) => [r.source] },
-  Addon: { source: (a: DocOf<'Addon'>) => [a.source] },
+  Registry: { ...speaks, ...credential, site: (r: DocOf<'Registry'>) => r.site, role: (r: DocOf<'Registry'>) => r.role },
+  Release: { source: (r: DocOf<'Release'>) => r.source },
+  Addon: { source: (a: DocOf<'Addon'>) => a.source },
   Template: {},
   Charter: {
     ...speaks,
-    template: (c: DocOf<'Charter'>) => some(c.template?.name),
-    site: (c: DocOf<'Charter'>) => [c.site],
-    network: (c: DocOf<'Charter'>) => [c.machineNetwork],
-    mirror: (c: DocOf<'Charter'>) => [c.mirror],
+    template: (c: DocOf<'Charter'>) => c.template?.name,
+    site: (c: DocOf<'Charter'>) => c.site,
+    network: (c: DocOf<'Charter'>) => c.machineNetwork,
+    mirror: (c: DocOf<'Charter'>) => c.mirror,
     bill: (c: DocOf<'Charter'>) => billsOf(c),
   },
   Reservation: {
-    network: (r: DocOf<'Reservation'>) => [r.network],
-    owner: (r: DocOf<'Reservation'>) => [`${r.owner.kind} ${r.owner.name}`],
-    address: (r: DocOf<'Reservation'>) => [r.address],
-    name: (r: DocOf<'Reservation'>) => some(r.name),
-    mac: (r: DocOf<'Reservation'>) => (r.mac && !r.resting ? [`${r.network} ${r.mac}`] : []),
+    network: (r: DocOf<'Reservation'>) => r.network,
+    owner: (r: DocOf<'Reservation'>) => `${r.owner.kind} ${r.owner.name}`,
+    address: (r: DocOf<'Reservation'>) => r.address,
+    name: (r: DocOf<'Reservation'>) => r.name,
+    mac: (r: DocOf<'Reservation'>) => (r.mac && !r.resting ? `${r.network} ${r.mac}` : undefined),
     /** Of those that have a name: by its domain, and by the block of its address. */
-    domain: (r: DocOf<'Reservation'>) => (r.name && !r.resting ? [domainOf(r.name)] : []),
-    block: (r: DocOf<'Reservation'>) => (r.name && !r.resting ? [reverseBlock(r.address)] : []),
+    domain: (r: DocOf<'Reservation'>) => (r.name && !r.resting ? domainOf(r.name) : undefined),
+    block: (r: DocOf<'Reservation'>) => (r.name && !r.resting ? reverseBlock(r.address) : undefined),
   },
-  Record: { zone: (r: DocOf<'Record'>) => [r.zone] },
+  Record: { zone: (r: DocOf<'Record'>) => r.zone },
   key: {},
   acceptance: {},
   bill: {},
@@ -86,6 +86,6 @@ export const groupings = {
   'seen hypervisor': {},
   'seen controller': {},
   'served zone': {},
-  sighting: { site: (s: Sighting) => [s.site] },
-} satisfies { [K in ShelfName]: Record<string, (value: never) => readonly string[]> };
+  sighting: { site: (s: Sighting) => s.site },
+} satisfies { [K in ShelfName]: Record<string, (value: never) => Groups> };
 export type GroupOf<K extends ShelfName> = keyof (typeof groupings)[K] & string;

@@ -1,7 +1,7 @@
 import { parsePrefix, prefixRange } from '../address/parse.ts';
 import type { Doc, Kind, Network } from '../model/documents.ts';
 import { type Estate, keyOf, sliceOf } from '../model/estate.ts';
-import { Cells } from './cells.ts';
+import { Cells, type Keeper, Once } from './cells.ts';
 import { Shelf } from './shelf.ts';
 import { groupings, type GroupOf, type Shelved, type ShelfName } from './shelves.ts';
 import { blocksUnder, liesIn, speakers, type Spoken, spokenBy } from './speaks.ts';
@@ -26,7 +26,7 @@ type Slice = readonly unknown[] | Readonly<Record<string, unknown>>;
  * both, nothing is looked at.
  */
 export class View {
-  readonly cells = new Cells();
+  readonly cells: Keeper;
   private readonly shelves = Object.fromEntries(
     Object.entries(groupings).map(([name, makers]) => [
       name,
@@ -39,7 +39,9 @@ export class View {
   private hour = '';
   private given: Estate | undefined;
 
-  constructor(estate?: Estate) {
+  /** @param once for one estate alone: nothing that is read is recorded, which takes less time and memory */
+  constructor(estate?: Estate, { once = false } = {}) {
+    this.cells = once ? new Once() : new Cells();
     if (estate) this.take(estate);
   }
 
@@ -68,12 +70,18 @@ export class View {
 
   private fill(estate: Estate, wanted: (name: ShelfName) => boolean) {
     const changed = new Set<string>();
+    // Of a shelf that is filled for the first time nothing was read before.
     const set = (name: ShelfName, key: string, value: unknown) => {
-      (this.shelves[name] as Shelf<unknown>).set(key, value, changed);
+      (this.shelves[name] as Shelf<unknown>).set(key, value, this.seen.has(name) ? changed : undefined);
     };
     const list = <T>(name: ShelfName, now: readonly T[], keyOfIt: (v: T) => string) => {
-      const before = (this.seen.get(name) ?? []) as readonly T[];
+      const before = this.seen.get(name) as readonly T[] | undefined;
       if (before === now || !wanted(name)) return;
+      if (!before) {
+        for (const v of now) set(name, keyOfIt(v), v);
+        this.seen.set(name, now);
+        return;
+      }
       this.seen.set(name, now);
       const { from, to, fromBefore, toBefore } = middle(before, now);
       const gone = new Set<string>();

@@ -7,7 +7,12 @@ export const DNS005 = each('Zone', {
   about: 'two names for one reverse record',
   find: (z, view) => {
     const names = new Map<string, string[]>();
-    for (const r of plannedIn(view, z.name)) if (r.type === 'PTR') names.set(r.name, [...(names.get(r.name) ?? []), r.value]);
+    for (const r of plannedIn(view, z.name)) {
+      if (r.type !== 'PTR') continue;
+      const values = names.get(r.name);
+      if (values) values.push(r.value);
+      else names.set(r.name, [r.value]);
+    }
     return [...names]
       .filter(([, values]) => new Set(values).size > 1)
       .map(([name, values]) => ({

@@ -10,15 +10,18 @@ export const DNS008 = each('Zone', {
   severity: 'mind',
   about: 'a planned zone has something in it that resolvers stumble over',
   find: (zone, view) => {
-    const records = plannedIn(view, zone.name).map((r, line) => ({ ...r, line }));
-    return lintZone(zone.name, records)
-      .problems.filter((p) => !elsewhere.has(p.code) && p.severity !== 'note')
-      .map((p) => ({
-        subject: { kind: 'Zone' as const, name: zone.name },
-        path: ['records', records[p.line]?.name ?? ''],
-        site: zone.site,
-        title: `${records[p.line]?.name ?? zone.name}: ${p.code === 'dangling' ? 'points at nothing' : p.code === 'ttl' ? 'times differ within a set' : 'a name that cannot be'}`,
-        text: `${p.message}.`,
-      }));
+    const planned = plannedIn(view, zone.name);
+    const wrong = (records: Parameters<typeof lintZone>[1]) =>
+      lintZone(zone.name, records).problems.filter((p) => !elsewhere.has(p.code) && p.severity !== 'note');
+    // Most zones are well: their records are numbered only where one is not.
+    if (!wrong(planned).length) return [];
+    const records = planned.map((r, line) => ({ ...r, line }));
+    return wrong(records).map((p) => ({
+      subject: { kind: 'Zone' as const, name: zone.name },
+      path: ['records', records[p.line]?.name ?? ''],
+      site: zone.site,
+      title: `${records[p.line]?.name ?? zone.name}: ${p.code === 'dangling' ? 'points at nothing' : p.code === 'ttl' ? 'times differ within a set' : 'a name that cannot be'}`,
+      text: `${p.message}.`,
+    }));
   },
 });
