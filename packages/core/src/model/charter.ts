@@ -12,6 +12,7 @@ import {
   Label,
   Line,
   Name,
+  NameIn,
   NodeLabel,
   NodeTaint,
   Pem,
@@ -107,7 +108,7 @@ const StorageClass = z
 export type StorageClass = z.infer<typeof StorageClass>;
 
 export const Charter = doc('Charter', {
-  name: Name,
+  name: NameIn('clusters'),
   site: Name,
   purpose: Line(200).default(''),
   owner: Line(80).default(''),

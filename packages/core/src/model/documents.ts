@@ -23,6 +23,7 @@ import {
   Line,
   Mac,
   Name,
+  NameIn,
   Pem,
   RangeText,
   RecordName,
@@ -144,7 +145,7 @@ const place = {
 export const StartSource = z.enum(['http', 'media', 'pxe']);
 const Fingerprint = z.string().regex(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/, 'a SHA-256 fingerprint: 32 hex pairs');
 export const Host = doc('Host', {
-  name: Name,
+  name: NameIn('hosts'),
   site: Name,
   state: HostState.default('listed'),
   ...place,

@@ -54,6 +54,13 @@ export const Name = z
   .string()
   .max(63, 'a name has at most 63 characters')
   .regex(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?$/, 'a name is lower-case letters, digits and inner hyphens, such as lr-07');
+/** Pages that stand beside those of single clusters and hosts: no cluster and no host can have such a name, or nobody could open its page. */
+export const pagesBeside = { clusters: ['new', 'templates'], hosts: ['hypervisors', 'profiles', 'racks'] } as const;
+/** A name that has a page of its own in a space. */
+export const NameIn = (space: keyof typeof pagesBeside) =>
+  Name.refine((n) => !(pagesBeside[space] as readonly string[]).includes(n), {
+    error: (issue) => `${issue.input} is the name of a page of this application: take another one`,
+  });
 /** Release and add-on names may carry dots: 1.34.2. */
 export const VersionName = z
   .string()
