@@ -100,11 +100,17 @@ const min = (a: bigint, b: bigint) => (a < b ? a : b);
 const max = (a: bigint, b: bigint) => (a > b ? a : b);
 
 /** Network and broadcast addresses of IPv4, the subnet-router anycast address of IPv6; none for point-to-point lengths (RFC 3021, RFC 6164). */
-export function reservedEnds(p: Prefix): bigint[] {
-  if (p.length >= bits(p.v) - 1) return [];
-  const { first, last } = prefixRange(p);
-  return p.v === 4 ? [first, last] : [first];
+export function reservedEnds(p: Prefix): readonly bigint[] {
+  let ends = endsOf.get(p);
+  if (!ends) {
+    const { first, last } = prefixRange(p);
+    ends = p.length >= bits(p.v) - 1 ? [] : p.v === 4 ? [first, last] : [first];
+    endsOf.set(p, ends);
+  }
+  return ends;
 }
+/** Every address of a network is held against the same ends. */
+const endsOf = new WeakMap<Prefix, readonly bigint[]>();
 
 export interface NetworkUse {
   prefix: string;

@@ -30,7 +30,7 @@ function hindrance(
   host: Host,
   pool: Pool,
   charter: Charter,
-  judge: (h: Host) => Fitness[],
+  judge: (h: Host, role: ClusterRole) => Fitness[],
   around: (h: Host) => Around,
 ): string | undefined {
   const { facts } = host;
@@ -44,7 +44,7 @@ function hindrance(
       ? `it is cast from ${host.guest.mould}, ${pool.mould} is asked`
       : `it is a machine, a guest of ${pool.mould} is asked`;
   if (pool.zones && !pool.zones.includes(host.zone ?? '')) return `zone ${host.zone ?? 'none'}: ${pool.zones.join(' or ')} asked`;
-  const reason = judge(host).find((f) => f.role === pool.role)?.reasons[0];
+  const reason = judge(host, pool.role)[0]?.reasons[0];
   if (reason) return reason;
   if (facts.cores < pool.minCores) return `cores: ${facts.cores}, ${pool.minCores} asked by the charter`;
   if (facts.memoryGiB < pool.minMemoryGiB) return `memory: ${facts.memoryGiB} GiB, ${pool.minMemoryGiB} GiB asked by the charter`;

@@ -137,11 +137,24 @@ export class Checker {
 
   private ask({ id, shelf, group, whole, checks }: Asked, key: string): readonly Finding[] {
     return this.view.cells.watch(`check ${id} ${key}`, () => {
-      const one = group ? undefined : this.view.get(shelf, key);
-      const all: readonly unknown[] = group ? this.view.by(shelf, group as never, key) : one === undefined ? [] : [one];
-      const subjects = whole ? [all] : all;
-      const out: Finding[] = [];
-      for (const s of subjects) for (const c of checks) for (const f of found(c, s, this.view)) out.push(f);
+      // Of most subjects nothing is found.
+      let out = none;
+      const look = (subject: unknown) => {
+        for (const c of checks) {
+          const now = found(c, subject, this.view);
+          if (!now.length) continue;
+          if (out === none) out = [];
+          for (const f of now) out.push(f);
+        }
+      };
+      if (!group) {
+        const one = this.view.get(shelf, key);
+        if (one !== undefined) look(one);
+      } else {
+        const all: readonly unknown[] = this.view.by(shelf, group as never, key);
+        if (whole) look(all);
+        else for (const one of all) look(one);
+      }
       return out;
     });
   }

@@ -40,7 +40,17 @@ export interface BaselinePart {
 }
 
 /** The parts of a baseline: those it names, and the system firmware where it names only that. */
-export function partsOf(baseline: Baseline): BaselinePart[] {
+export function partsOf(baseline: Baseline): readonly BaselinePart[] {
+  let parts = partsRead.get(baseline);
+  if (!parts) {
+    parts = readParts(baseline);
+    partsRead.set(baseline, parts);
+  }
+  return parts;
+}
+/** Every host of a model is held against the same few baselines. */
+const partsRead = new WeakMap<Baseline, readonly BaselinePart[]>();
+function readParts(baseline: Baseline): BaselinePart[] {
   const named = baseline.parts.map((p) => ({ ...p, to: p.to ?? p.atLeast }));
   return named.some((p) => p.part === 'system') || !baseline.system
     ? named

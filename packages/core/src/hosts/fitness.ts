@@ -217,12 +217,12 @@ export function fitnessFor(facts: Facts, profile: Profile, around: Around): Fitn
 }
 
 /**
- * The judge of an estate: a host's fitness for every role. Baselines and networks are looked up once, so that ten
+ * The judge of an estate: a host's fitness for every role, or for one. Baselines and networks are looked up once, so that ten
  * thousand hosts are judged in one go.
  */
 export function judgeOf(
   estate: Pick<Estate, 'profiles' | 'baselines' | 'networks'>,
-): (host: Pick<Host, 'facts' | 'site'>) => Fitness[] {
+): (host: Pick<Host, 'facts' | 'site'>, role?: RoleName) => Fitness[] {
   const profiles = profilesOf(estate);
   const baselines = new Map<string, Baseline | undefined>();
   const networks = new Map<string, Network[]>();
@@ -232,7 +232,7 @@ export function judgeOf(
     else networks.set(n.site, [n]);
   }
   const seen = new Map<string, Around>();
-  return ({ facts, site }) => {
+  return ({ facts, site }, role) => {
     if (!facts) return [];
     const key = `${site} ${facts.model}`;
     let around = seen.get(key);
@@ -242,7 +242,7 @@ export function judgeOf(
       seen.set(key, around);
     }
     const out: Fitness[] = [];
-    for (const p of profiles) out.push(fitnessFor(facts, p, around));
+    for (const p of profiles) if (role === undefined || p.name === role) out.push(fitnessFor(facts, p, around));
     return out;
   };
 }

@@ -47,6 +47,8 @@ export function sameValue(a: unknown, b: unknown): boolean {
 
 /** Who keeps computed values: `Cells`, or `Once` where nothing will change. */
 export interface Keeper {
+  /** Whether it matters what is read. */
+  readonly records: boolean;
   read(id: string): void;
   get<T>(id: string, run: () => T): T;
   watch<T>(id: string, run: () => T): T;
@@ -59,6 +61,7 @@ const computedFromItself = (way: readonly string[]): Error => new Error(`compute
 
 /** Values of one state, computed once. Nothing is recorded, so that nothing can change: who has another state makes another. */
 export class Once implements Keeper {
+  readonly records = false;
   private readonly values = new Map<string, unknown>();
   private readonly running = new Set<string>();
 
@@ -90,6 +93,7 @@ export class Once implements Keeper {
 }
 
 export class Cells implements Keeper {
+  readonly records = true;
   private readonly all = new Map<string, Cell>();
   private readonly running: Cell[] = [];
   private change = 1;

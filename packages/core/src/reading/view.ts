@@ -117,12 +117,12 @@ export class View {
   get<K extends ShelfName>(shelf: K, key: string): Shelved[K] | undefined {
     const value = this.shelf(shelf).get(key);
     // What is not there is noticed when anything comes: many ask for what most have not.
-    this.cells.read(value === undefined ? `${shelf} keys` : `${shelf} ${key}`);
+    if (this.cells.records) this.cells.read(value === undefined ? `${shelf} keys` : `${shelf} ${key}`);
     return value;
   }
   /** Documents of a group, in the order of their keys. */
   by<K extends ShelfName>(shelf: K, group: GroupOf<K>, of: string): readonly Shelved[K][] {
-    this.cells.read(`${shelf}/${group} ${of}`);
+    if (this.cells.records) this.cells.read(`${shelf}/${group} ${of}`);
     return this.shelf(shelf).in(group, of);
   }
   /** The groups there are. */

@@ -1,4 +1,4 @@
-import { holds, parseIp, parsePrefix, prefixRange } from '../../address/parse.ts';
+import { holds, parseIp, parseRange } from '../../address/parse.ts';
 import { each } from '../check.ts';
 
 export const ADR004 = each('Reservation', {
@@ -7,7 +7,7 @@ export const ADR004 = each('Reservation', {
   about: 'a reservation outside its network, or in one that is not there',
   find: (r, view) => {
     const n = view.get('Network', r.network);
-    if (n && holds(prefixRange(parsePrefix(n.prefix)), parseIp(r.address))) return [];
+    if (n && holds(parseRange(n.prefix), parseIp(r.address))) return [];
     return [
       {
         subject: { kind: 'Reservation' as const, name: `${r.network}/${r.address}` },

@@ -7,12 +7,14 @@ const hostsAt = (view: View, site: string): Readonly<Record<string, true>> =>
     Object.fromEntries(view.by('Host', 'site', site).map((h) => [h.name, true as const])),
   );
 
+const shelves = { host: 'Host', registry: 'Registry', site: 'Site', charter: 'Charter' } as const;
+
 export const ADR015 = each('Reservation', {
   code: 'ADR-015',
   severity: 'note',
   about: 'an address is reserved for something that is not there any more',
   find: (d, view) => {
-    const shelf = ({ host: 'Host', registry: 'Registry', site: 'Site', charter: 'Charter' } as const)[d.owner.kind as 'host'];
+    const shelf = shelves[d.owner.kind as 'host'];
     const site = view.get('Network', d.network)?.site ?? '';
     if (!shelf || (shelf === 'Host' && hostsAt(view, site)[d.owner.name]) || view.get(shelf, d.owner.name)) return [];
     return [

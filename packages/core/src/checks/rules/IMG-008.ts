@@ -7,9 +7,11 @@ export const IMG008 = each('Registry', {
   about: 'content of a registry does not verify any more',
   find: (r, view) => {
     const seen = view.get('seen registry', r.name);
+    const damaged = seen?.scrub?.damaged ?? [];
+    if (!damaged.length) return [];
     const held = new Set(seen?.digests);
     // What was shipped again since is no matter any more.
-    const lost = (seen?.scrub?.damaged ?? []).filter((d) => !held.has(d.digest));
+    const lost = damaged.filter((d) => !held.has(d.digest));
     return lost.length
       ? [
           {
