@@ -65,7 +65,7 @@ export default function GoTo() {
   return (
     <R.Root open onOpenChange={(o) => openGoTo(o)}>
       <R.Portal>
-        <R.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <R.Overlay className="fixed inset-0 z-40 bg-veil" />
         <R.Content
           className="fixed top-[10vh] left-1/2 z-50 w-[620px] max-w-[94vw] -translate-x-1/2 border border-rule-2 bg-paper"
           aria-describedby={undefined}

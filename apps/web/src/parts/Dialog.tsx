@@ -27,7 +27,7 @@ export function Dialog({
       }}
     >
       <R.Portal>
-        <R.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <R.Overlay className="fixed inset-0 z-40 bg-veil" />
         <R.Content
           className={`fixed top-[11vh] left-1/2 z-50 flex max-h-[78vh] ${wide ? 'w-[860px]' : 'w-[560px]'} max-w-[94vw] -translate-x-1/2 flex-col border border-rule-2 bg-paper`}
           aria-describedby={undefined}
