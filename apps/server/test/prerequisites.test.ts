@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Prerequisite } from '@praesidor/contract';
+import { preflight } from '../src/areas/builds/steps/preflight.ts';
+import { planOf } from '../src/areas/clusters/service.ts';
 import { type Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -16,6 +18,12 @@ const list = async (of = 'petrel') =>
 const measure = async (of = 'petrel') =>
   (await builder.good<{ prerequisites: Prerequisite[] }>('POST', `/api/charters/${of}/prerequisites/measure`)).prerequisites;
 const one = (all: Prerequisite[], id: string) => all.find((p) => p.id === id);
+
+const ntp = (value: string[] | undefined) =>
+  builder.good('POST', '/api/edits', {
+    why: 'x',
+    edits: [{ op: 'set', kind: 'Charter', key: 'petrel', path: ['ntp'], value }],
+  });
 
 describe('what a build needs', () => {
   it('is listed before anything was measured, each with how it would be', async () => {
@@ -42,18 +50,33 @@ describe('what a build needs', () => {
     ).toEqual([{ who: 'builder', bad: true }]);
   });
   it('what is wrong outside is found, and found good again when it is', async () => {
-    await builder.good('POST', '/api/edits', {
-      why: 'x',
-      edits: [{ op: 'set', kind: 'Charter', key: 'petrel', path: ['ntp'], value: ['10.70.0.61'] }],
-    });
+    await ntp(['10.70.0.61']);
     const silent = one(await measure(), 'time 10.70.0.61');
     expect(silent).toMatchObject({ state: 'bad', said: expect.stringContaining('does not answer') });
-    await builder.good('POST', '/api/edits', {
-      why: 'x',
-      edits: [{ op: 'set', kind: 'Charter', key: 'petrel', path: ['ntp'], value: undefined }],
-    });
+    await ntp(undefined);
     const all = await measure();
     expect([one(all, 'time 10.70.0.61'), one(all, 'time 10.70.0.60')?.state]).toEqual([undefined, 'good']);
+  });
+  it('a time server that is silent keeps no build; one with another time does, and is named', async () => {
+    const said: string[] = [];
+    const stopped = async () => {
+      said.length = 0;
+      const { plan, estate } = await planOf(i.running.ctx, 'petrel');
+      const log = async (line: string) => void said.push(line);
+      const signal = AbortSignal.timeout(120_000);
+      const e = await preflight.run({ ctx: i.running.ctx, plan, estate, log, signal } as never).catch((x: Error) => x.message);
+      return Number(/^(\d+) thing/.exec(e)?.[1] ?? 0);
+    };
+    const well = await stopped();
+    expect(said.join('\n')).toMatch(/Time server 10\.70\.0\.60: answers/);
+    i.plant('time-wrong', '10.70.0.60');
+    expect(await stopped()).toBe(well + 1);
+    expect(said.join('\n')).toContain('Time server 10.70.0.60: it is 600.0 s ahead of the clock here');
+    i.lift('time-wrong', '10.70.0.60');
+    await ntp(['10.70.0.61']);
+    expect(await stopped()).toBe(well);
+    expect(said.join('\n')).toMatch(/Time server 10\.70\.0\.61: .*does not answer/);
+    await ntp(undefined);
   });
   it('what nothing measures is confirmed by name, and kept; what is measured is not', async () => {
     const say = (c: Client, id: string, note = 'seen on both switches') =>

@@ -124,7 +124,7 @@ const hosts: [FaultKind, string][] = [
 ];
 /** A build whose step fails: it leads to the page of what it works on, and is resumed there. */
 const built = async (step: string, how: object = {}): Promise<Told> => {
-  if (step === 'names') await c.good('POST', '/api/builds', { charter: 'plover' });
+  if (step === 'preflight') await c.good('POST', '/api/builds', { charter: 'plover' });
   const b = await builtOrBroken(c);
   expect([step, b.status.steps[step]?.state]).toEqual([step, 'failed']);
   expect(b.status.steps[step]?.remedy).toBeTruthy();
@@ -132,6 +132,8 @@ const built = async (step: string, how: object = {}): Promise<Told> => {
   return {
     leadsTo: mendPlace(whole.steps.find((s) => s.id === step) as Step, whole.plan).go,
     mend: async () => {
+      // What meets it next is there before it goes on.
+      if (step === 'preflight') i.plant('dns-refuses', 'dns');
       if (step === 'names') for (const [kind, on] of hosts) i.plant(kind, on);
       await c.good('POST', '/api/builds/plover/1/resume', how);
       return (await builtOrBroken(c)).status.steps[step]?.state === 'done';
@@ -187,6 +189,7 @@ const faults: Record<
   'registry-cuts-uploads': { on: 'dnl-registry', meets: () => shipped('dnl-registry', 'small', 'fast-link'), leadsTo: heals },
   // A blob that came wrong is asked for again; where the second comes wrong too, the shipment stops.
   'registry-corrupts': { on: 'upstream', meets: () => shipped('bw-registry', '1.33.6'), leadsTo: '/images', mayHeal: true },
+  'time-wrong': { on: '10.62.8.60', meets: () => built('preflight'), leadsTo: '/clusters/plover' },
   'dns-refuses': { on: 'dns', meets: () => built('names'), leadsTo: '/addresses/names' },
   'node-dies-pulling': { on: 'lr-07', meets: () => built('lr-07/images'), leadsTo: '/images?registry=lr-registry' },
   'node-never-boots': { on: 'lr-05', meets: () => built('lr-05/system'), leadsTo: '/hosts/lr-05' },

@@ -57,6 +57,7 @@ export const faultKinds = {
     text: 'the first upload and every fourth after it are cut in the middle',
   },
   'registry-corrupts': { on: 'registry', title: 'Registry serves a wrong byte', text: 'one byte of every tenth blob is changed' },
+  'time-wrong': { on: 'time server', title: 'Time server is wrong', text: 'its clock is ten minutes ahead of all others' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;
 export type FaultKind = keyof typeof faultKinds;

@@ -157,7 +157,7 @@ export class World {
     );
     for (const server of this.spec.time ?? []) {
       const at = mapAddress(this.addressMap, server, 123);
-      const time = new TimeStandin();
+      const time = new TimeStandin(() => (this.faults.has('time-wrong', server) ? 600_000 : 0));
       await time.listen(at.host, at.port);
       this.times.push(time);
     }
@@ -248,6 +248,7 @@ export class World {
       hypervisors: [...this.hypervisors.values()].map((h) => ({ name: h.spec.name, guests: h.guests.size })),
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
       zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
+      timeServers: this.spec.time ?? [],
       clusters: this.clusters.list(),
       authorities: Object.fromEntries([...this.authorities].map(([n, p]) => [n, p.cert])),
     };

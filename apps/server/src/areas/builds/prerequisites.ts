@@ -33,9 +33,11 @@ export interface Prerequisite {
   measure?: () => Promise<string>;
   /** Measured only where everything before it is good. */
   last?: true;
-  /** A build does not wait for it. */
-  aside?: true;
+  /** A build does not wait for it; `unless-wrong`: it goes on where nothing can be measured, and stops at what is `MeasuredWrong`. */
+  aside?: true | 'unless-wrong';
 }
+/** Something was measured, and it is not as it must be: not that it could not be measured. */
+export class MeasuredWrong extends Error {}
 
 /** One maker of prerequisites for each thing that is looked at. A new one is a line. */
 const makers: ((m: Measuring) => Prerequisite[])[] = [
@@ -176,7 +178,7 @@ function time({ ctx, plan }: Measuring): Prerequisite[] {
     id: `time ${server}`,
     what: `Time server ${server}`,
     how: 'asked what time it is (SNTP), held against the clock of this server',
-    aside: true as const,
+    aside: 'unless-wrong' as const,
     measure: async () => {
       let address = server;
       for (const r of isIp(server) ? [] : serversOf(plan)) {
@@ -186,8 +188,8 @@ function time({ ctx, plan }: Measuring): Prerequisite[] {
       if (!isIp(address)) throw new Error('no resolver of the site knows its address');
       const { offsetMs, stratum } = await askTime({ address, host: server, exits: ctx.dialer.exits });
       if (Math.abs(offsetMs) > mostOffMs)
-        throw new Error(
-          `it is ${(Math.abs(offsetMs) / 1000).toFixed(1)} s ${offsetMs > 0 ? 'ahead of' : 'behind'} the clock here`,
+        throw new MeasuredWrong(
+          `it is ${(Math.abs(offsetMs) / 1000).toFixed(1)} s ${offsetMs > 0 ? 'ahead of' : 'behind'} the clock here. Certificates made here would not hold at hosts that follow it: set the clock of one of the two`,
         );
       return `answers, ${Math.round(Math.abs(offsetMs))} ms apart, stratum ${stratum}`;
     },

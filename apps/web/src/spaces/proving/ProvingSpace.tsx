@@ -49,7 +49,9 @@ export function ProvingSpace() {
         ? (d.hypervisors ?? []).map((h) => h.name)
         : on === 'registry'
           ? d.registries.map((r) => r.name)
-          : ['dns', ...d.zones.map((z) => z.name)];
+          : on === 'time server'
+            ? d.timeServers
+            : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
   const may = leave.may('proving.change');
   return (

@@ -1,5 +1,5 @@
 import { counted } from '@praesidor/core/words';
-import { prerequisitesOf } from '../prerequisites.ts';
+import { MeasuredWrong, prerequisitesOf } from '../prerequisites.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Measures everything the build needs before it touches anything: findings, controllers, resolvers, registry, images. */
@@ -7,13 +7,13 @@ export const preflight: StepRunner = {
   kind: 'preflight',
   run: async ({ ctx, plan, estate, log, signal }) => {
     const wrong: string[] = [];
-    const all = prerequisitesOf({ ctx, plan, estate, signal }).filter((p) => p.measure && !p.aside);
+    const all = prerequisitesOf({ ctx, plan, estate, signal }).filter((p) => p.measure && p.aside !== true);
     const measure = async (p: (typeof all)[number]) => {
       try {
         await log(`${p.what}: ${await p.measure?.()}`);
       } catch (e) {
         const why = `${p.what}: ${(e as Error).message}`;
-        wrong.push(why);
+        if (!p.aside || e instanceof MeasuredWrong) wrong.push(why);
         await log(why, 'warn');
       }
     };
