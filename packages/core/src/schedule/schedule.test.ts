@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import type { Charter } from '../model/index.ts';
-import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepsOf, timeline } from './index.ts';
+import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepOf, stepsOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -18,6 +18,17 @@ const steps = [step('a'), step('b', ['a']), step('c', ['a'], 120), step('d', ['b
 const at = (s: number) => new Date(Date.UTC(2026, 10, 23, 12, 0, s)).toISOString();
 const run = (...events: BuildEvent[]) => events.reduce(fold, newBuild(steps));
 const begun: BuildEvent = { at: at(0), kind: 'begun' };
+
+it('a step is found by its kind and its host, whatever its id', () => {
+  const named: Step[] = [
+    { ...step('x1'), kind: 'names' },
+    { ...step('x2'), kind: 'power', host: 'lr-02' },
+    { ...step('x3'), kind: 'power', host: 'lr-03' },
+  ];
+  expect(stepOf(named, 'power', 'lr-03')?.id).toBe('x3');
+  expect(stepOf(named, 'names', undefined)?.id).toBe('x1');
+  expect(stepOf(named, 'system', 'lr-03')).toBeUndefined();
+});
 
 describe('a build is the fold of its events', () => {
   it('starts what everything before it allows', () => {

@@ -55,6 +55,10 @@ export const atOnce = { hypervisor: 2, controllers: 16, registry: 8 } as const;
 export const limitOf = (shares: string | undefined): number =>
   atOnce[shares?.split(' ')[0] as keyof typeof atOnce] ?? Number.POSITIVE_INFINITY;
 
+/** The step of a kind that works on a host. Steps are found by what they are: their ids are names, and are not taken apart. */
+export const stepOf = (steps: readonly Step[], kind: StepKind, host: string | undefined): Step | undefined =>
+  steps.find((s) => s.kind === kind && s.host === host);
+
 /** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
 export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, number]>> = {}): Step[] {
   const steps: Step[] = [];

@@ -1,7 +1,7 @@
 import { setMaxListeners } from 'node:events';
 import type { Plan } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
-import { ended, ready, type Step } from '@praesidor/core/schedule';
+import { ended, ready, type Step, stepOf } from '@praesidor/core/schedule';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
 import { isAway } from '../../db/errors.ts';
@@ -222,7 +222,7 @@ async function lastReport(ctx: Context, build: BuildRow, step: Step, retry: bool
   const [row] = (await ctx.db.manager.query(
     `select coalesce(max(r.id), 0) as id from build_report r where r.build = $1 and r.host = $2 and r.at < coalesce(
     (select max((e.data->>'at')::timestamptz) from build_event e where e.build = $1 and e.data->>'step' = $3 and e.data->>'kind' = 'started'), 'epoch')`,
-    [build.id, step.host ?? '', retry ? step.id : `${step.host}/power`],
+    [build.id, step.host ?? '', (retry ? step : (stepOf(build.steps as Step[], 'power', step.host) ?? step)).id],
   )) as { id: string }[];
   return Number(row?.id ?? 0);
 }

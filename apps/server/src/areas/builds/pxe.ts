@@ -1,6 +1,7 @@
 import { parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
 import type { Plan } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
+import { type Step, stepOf } from '@praesidor/core/schedule';
 import type { Context } from '../../context.ts';
 import { type BuildRow, Builds } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -31,7 +32,8 @@ export async function pxeHost(
     const build = await ctx.db.manager.findOneBy(Builds, { id });
     if (!build || estate.hosts.find((h) => h.name === host)?.bmc?.boot !== 'pxe') continue;
     if (!startsIn(build.plan as Plan, estate, asker)) continue;
-    const step = (await statusOf(ctx.db.manager, build)).status.steps[`${host}/system`];
+    const system = stepOf(build.steps as Step[], 'system', host);
+    const step = system && (await statusOf(ctx.db.manager, build)).status.steps[system.id];
     if (step?.state === 'done') continue;
     return { build, host, script: `${ofBuild(ctx, build).bootUrl(host)}/boot.ipxe` };
   }

@@ -106,7 +106,7 @@ export async function act(
         );
       if (name === 'resume') {
         // As long as no host was touched, the plan is made anew: what was mended in between counts.
-        if (!Object.entries(status.steps).some(([id, s]) => id.includes('/') && s.attempt > 0)) {
+        if (!(build.steps as Step[]).some((s) => s.host && (status.steps[s.id]?.attempt ?? 0) > 0)) {
           const { estate } = await loadEstate(m);
           const plan = resolve(needIn(estate, 'Charter', charter), estate);
           await m.query('update build set plan = $2, steps = $3 where id = $1', [
