@@ -164,7 +164,7 @@ describe('the text of a charter', () => {
     const text = () =>
       b.driver.executeScript<string>("return [...document.querySelectorAll('.cm-line')].map((l) => l.textContent).join('\\n')");
     const before = await text();
-    await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 12 });
+    await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 8 });
     try {
       await editor.click();
       await b.driver.actions().keyDown('\uE009').sendKeys('\uE010').keyUp('\uE009').perform();
@@ -175,18 +175,19 @@ describe('the text of a charter', () => {
       const bottom = "return [...document.querySelectorAll('.cm-line')].pop().getBoundingClientRect().bottom";
       expect(await b.driver.executeScript<number>(bottom)).toBeLessThan(770);
       // Faster than any hand, so that the page is drawn for a letter when the next ones are there already.
-      await b.driver.executeAsyncScript(
+      await b.driver.executeScript(
         `
-        const [letters, done] = arguments;
+        const letters = arguments[0];
         let n = 0;
         const next = () => {
-          if (n === letters.length) return done();
+          if (n === letters.length) return (window.typed = true);
           document.execCommand('insertText', false, letters[n++]);
           setTimeout(next, 1);
         };
         next();`,
         ': [10.62.8.9, 10.62.8.10]',
       );
+      await eventually(() => b.driver.executeScript<boolean>('return window.typed === true'), 'all is typed');
       await b.find("//button[.='Discard draft']");
     } finally {
       await b.driver.sendDevToolsCommand('Emulation.setCPUThrottlingRate', { rate: 1 });
@@ -194,17 +195,17 @@ describe('the text of a charter', () => {
     await b.find("//button[.='Consequences and save…' and not(@disabled)]");
     expect(await text()).toContain('ntp: [10.62.8.9, 10.62.8.10]');
     // It can be saved once it is known what that does, and not before.
-    const early = await b.driver.executeAsyncScript<boolean>(`
-      const done = arguments[0];
+    await b.driver.executeScript(`
       [...document.querySelectorAll('button')].find((x) => x.textContent === 'Consequences and save…').click();
       const look = () => {
         const dialog = document.querySelector('[role=dialog]')?.textContent ?? '';
         const save = [...document.querySelectorAll('[role=dialog] button')].find((x) => x.textContent === 'Save and hold hosts');
-        if (save && !save.disabled) done(dialog.includes('being written'));
+        if (save && !save.disabled) window.early = dialog.includes('being written');
         else requestAnimationFrame(look);
       };
       look();`);
-    expect(early).toBe(false);
+    await eventually(() => b.driver.executeScript<boolean>('return window.early !== undefined'), 'it can be saved');
+    expect(await b.driver.executeScript<boolean>('return window.early')).toBe(false);
     await b.click('button', 'Cancel');
     await b.click('button', 'Discard draft');
     await eventually(async () => (await text()) === before, 'the text is as it was');
