@@ -26,7 +26,6 @@ export async function kits() {
     installation: 'build 1',
     bootUrl: () => `https://praesidor.bw.kestrelferries.example/boot/${token}`,
     reportUrl: () => `https://praesidor.bw.kestrelferries.example/boot/${token}`,
-    boot: { kernel: `sha256:${'1'.repeat(64)}`, initrd: `sha256:${'2'.repeat(64)}` },
   };
   // A thousand hosts of one cluster, all beyond its own nodes workers, each with a name, an address, an adapter and drives of its own.
   const nodes = Array.from({ length: 1000 }, (_, k): PlannedNode => {

@@ -160,9 +160,9 @@ describe('a release without a stub, whose system lacks what a node needs', () =>
     await c.good('POST', '/api/builds', { charter: 'plover' });
     const b = await builtOrBroken(c);
     expect(b.status.steps.preflight?.state).toBe('failed');
-    expect(b.status.steps.preflight?.text).toContain('The boot image of release 1.34.2 has no layer titled stub.');
+    expect(b.status.steps.preflight?.text).toContain('The boot image system of release 1.34.2 has no layer titled stub.');
     expect(b.status.steps.preflight?.text).toMatch(
-      /kit asks: the system of release 1\.34\.2 has no kernel \(from Debian\), for everything; cloud-init 20\.4\.1-2, where 22\.4 or later is asked; .*no kubelet/,
+      /kit asks: system of release 1\.34\.2 has no kernel \(from Debian\), for everything; cloud-init 20\.4\.1-2, where 22\.4 or later is asked; .*no kubelet/,
     );
     expect([...i.world.machines.values()].every((m) => m.bootUri === undefined)).toBe(true);
   });

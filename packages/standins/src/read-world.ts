@@ -86,7 +86,7 @@ function declared(raw: WorldFile, docs: readonly Doc[]): Hardware[] {
 const grown = 0.74;
 
 /** What a system of Debian 12 says of itself, with a kubelet that was added. */
-const systemContents = {
+export const systemContents = {
   made: '2026-07-11T10:16:37.000Z',
   packages: Object.entries({
     'linux-image-amd64': '6.1.158-1',

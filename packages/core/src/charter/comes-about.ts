@@ -33,6 +33,8 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['inbound', 'with a restart', 'connections that stand end; names lead to the new address when caches have run out'],
   ['servicePool', 'with a restart', 'services whose address is in it no longer get another one'],
   ['certificates', 'rolling', 'certificates are made for the new time when they are next renewed'],
+  ['controlPlane.system', 'rolling', 'each machine is drained and installed anew, one after the other'],
+  ['workers.system', 'rolling', 'each machine is drained and installed anew, one after the other'],
   ['controlPlane', 'rolling', 'etcd members join or leave one after the other'],
   ['workers', 'rolling', 'hosts join at once, and leave when they are drained'],
   ['networks', 'rolling', 'each host takes its network configuration anew'],

@@ -64,6 +64,8 @@ export interface PlannedNode {
   /** Its addresses in further networks, and the interface that has each: a VLAN on what carries it. */
   further?: PlannedInterface[];
   bmc?: string;
+  /** What it starts from, where it is a machine: a component of the release, by name. */
+  system?: string;
   /** It is a guest: where it is cast, and from which mould. */
   guest?: { hypervisor: string; mould: string };
   facts: Facts;
@@ -83,7 +85,18 @@ export interface PlannedCertificate {
 }
 /** What keeps a plan from being whole; the checks turn these into findings. */
 export interface Problem {
-  about: 'site' | 'release' | 'addon' | 'mirror' | 'network' | 'control-plane' | 'workers' | 'addresses' | 'bill' | 'answers';
+  about:
+    | 'site'
+    | 'release'
+    | 'system'
+    | 'addon'
+    | 'mirror'
+    | 'network'
+    | 'control-plane'
+    | 'workers'
+    | 'addresses'
+    | 'bill'
+    | 'answers';
   path: (string | number)[];
   text: string;
   /** What it names and is not declared. */

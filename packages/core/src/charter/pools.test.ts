@@ -49,6 +49,28 @@ describe('pools of a charter', () => {
       expect.objectContaining({ about: 'workers', path: ['workers', 'count'], named: 'workers', found: 0, wanted: 1 }),
     ]);
   });
+  it('start the operating system that they name, the first of the release otherwise; guests start none of it', () => {
+    const e = goodEstate();
+    (e.releases[0] as Estate['releases'][number]).components.push({
+      name: 'next',
+      image: 'images.upstream.example/core/next:1.34.2',
+      on: 'boot',
+    });
+    e.hosts = e.hosts.map((h) => (h.name === 'lr-06' ? { ...h, guest: { mould: 'node', hypervisor: 'hv-1', pools: [] } } : h));
+    const p = planned({ workers: { count: 2, hosts: ['lr-05', 'lr-06'], system: 'next' } }, e);
+    expect(p.nodes.map((n) => [n.host, n.system])).toEqual([
+      ['lr-01', 'system'],
+      ['lr-02', 'system'],
+      ['lr-03', 'system'],
+      ['lr-05', 'next'],
+      ['lr-06', undefined],
+    ]);
+    const line = p.follows.find((f) => f.id === 'systems');
+    expect(line?.text).toBe('system on 3 machines, next on 1 machine');
+    expect(line?.why.map((w) => w.field?.join('.'))).toEqual(['controlPlane.system', 'workers.system']);
+    // Where there is no choice, nothing is said of it.
+    expect(planned({}).follows.some((f) => f.id === 'systems')).toBe(false);
+  });
   it('a host that one pool names is taken by no other, whichever comes first', () => {
     const p = planned({ workers: { count: 2 }, pools: [{ name: 'archive', count: 1, hosts: ['lr-06'] }] });
     expect([inPool(p, 'archive'), inPool(p, 'workers')]).toEqual([['lr-06'], ['lr-04', 'lr-05']]);

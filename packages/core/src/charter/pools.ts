@@ -15,6 +15,8 @@ export interface Pool {
   path: (string | number)[];
   count: number;
   arch: Charter['arch'];
+  /** The operating system that is named; without it, the first of the release. */
+  system?: string;
   minCores: number;
   minMemoryGiB: number;
   needs: readonly Requirement[];
@@ -38,6 +40,7 @@ const poolFrom = (charter: Charter, name: string, role: ClusterRole, path: Pool[
   minMemoryGiB: a.minMemoryGiB ?? 0,
   needs: a.needs ?? [],
   ...(a.from ? { from: a.from } : {}),
+  ...(a.system ? { system: a.system } : {}),
   ...(a.mould ? { mould: a.mould } : {}),
   ...(a.zones?.length ? { zones: a.zones } : {}),
   labels: a.labels ?? [],

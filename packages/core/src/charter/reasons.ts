@@ -14,6 +14,8 @@ const words = {
   'against the bill': () => 'against the bill above',
   'rule for each source': () => 'one rule for each source registry in the bill',
   'names stay': () => 'manifests keep their image names; the container runtime redirects the pull',
+  'system of a pool': (f) => `${f.pool} names ${f.system}`,
+  'first system': (f) => `${f.pool} names none: the first that release ${f.release} has`,
   'host chosen': (f) => `${f.host}: ${f.why}`,
   spread: (f) =>
     `${f.used} ${f.used === 1 ? nounOf[f.domain as Domain] : `${nounOf[f.domain as Domain]}s`} of the ${f.atMost} that so many hosts could use${f.used === f.atMost ? '' : `: at most ${Number(f.atMost) - Number(f.used)} from the best`}`,

@@ -1,5 +1,7 @@
 import { CHT042 } from './rules/CHT-042.ts';
 import { CHT043 } from './rules/CHT-043.ts';
+import { CHT044 } from './rules/CHT-044.ts';
+import { CHT045 } from './rules/CHT-045.ts';
 import { IMG021 } from './rules/IMG-021.ts';
 import { CHT041 } from './rules/CHT-041.ts';
 import { CHT040 } from './rules/CHT-040.ts';
@@ -217,6 +219,8 @@ export const catalogue: readonly Check[] = [
   CHT041,
   CHT042,
   CHT043,
+  CHT044,
+  CHT045,
   DNS001,
   DNS002,
   DNS003,

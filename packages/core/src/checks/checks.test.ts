@@ -152,6 +152,15 @@ const roomFor = (free: number): Change =>
   });
 
 /** For each check, the change to a good estate at which it fires. */
+/** A second operating system beside the first one of the release. */
+const nextSystem: Change = (e) =>
+  set(
+    'Release',
+    '1.34.2',
+    ['components'],
+    [...(e.releases[0]?.components ?? []), { name: 'next', image: 'images.upstream.example/core/next:1.34.2', on: 'boot' }],
+  )(e);
+
 const cases: Record<string, Change> = {
   'NET-001': put(network('lr-wide', 'storage', '10.62.8.0/24', 900)),
   'NET-002': machine(['gateway'], '10.62.9.1'),
@@ -443,6 +452,11 @@ const cases: Record<string, Change> = {
   'CHT-041': plover(['networks'], ['lr-tun-host']),
   'CHT-042': plover(['second'], { network: 'lr-tun-host', pods: 'fd00:128::/48', perNode: 64, services: 'fd00:129::/112' }),
   'CHT-043': plover(['api'], { port: 10250 }),
+  'CHT-044': (e) => set('Release', '1.34.2', ['components', 5, 'systems'], ['next'])(nextSystem(e)),
+  'CHT-045': (e) =>
+    plover(['workers'], { count: 1, hosts: ['lr-06'], system: 'next' })(
+      set('Host', 'lr-06', ['guest'], { mould: 'node', hypervisor: 'lr-hv', pools: [] })(nextSystem(e)),
+    ),
   'STO-001': classes(
     { name: 'fast', kind: 'local', standard: true },
     { name: 'slow', kind: 'nfs', server: '10.62.8.70', path: '/v', standard: true },
@@ -792,6 +806,29 @@ describe('where a check begins to fire', () => {
     const held = set('Host', 'lr-01', ['held'], { charter: 'plover', role: 'control-plane' });
     expect(found('HST-015', uplink(['eno1'], true), held, machine(['vlan'], undefined)).map((f) => f.title)).toEqual([
       'lr-machine has no VLAN that lr-01 could tag',
+    ]);
+  });
+  it('CHT-044: a program of one operating system alone stops each pool that starts another, and the pool that starts it no more', () => {
+    const only = set('Release', '1.34.2', ['components', 5, 'systems'], ['next']);
+    const paths = (...changes: Change[]) => found('CHT-044', nextSystem, only, ...changes).map((f) => f.path.join('.'));
+    // The sandbox runs on every node: both pools start the first system of the release.
+    expect(paths()).toEqual(['controlPlane.system', 'workers.system']);
+    expect(paths(plover(['workers', 'system'], 'next'))).toEqual(['controlPlane.system']);
+    expect(paths(plover(['workers', 'system'], 'next'), plover(['controlPlane', 'system'], 'next'))).toEqual([]);
+    expect(found('CHT-044', nextSystem)).toEqual([]);
+  });
+  it('CHT-009: an operating system that the release has not, with the nearest that it has', () => {
+    const [one] = found('CHT-009', nextSystem, plover(['workers', 'system'], 'nxt'));
+    expect(one?.path).toEqual(['workers', 'system']);
+    expect(one?.title).toBe('Release 1.34.2 has no operating system nxt');
+    expect(one?.text).toBe('There are system, next.');
+    expect(one?.remedy?.label).toBe('Set next');
+  });
+  it('CHT-030: an operating system that is made for other machines stops the pool that starts it', () => {
+    const other = (e: Estate) => set('Release', '1.34.2', ['components', 10, 'arch'], ['arm64'])(nextSystem(e));
+    expect(found('CHT-030', other)).toEqual([]);
+    expect(found('CHT-030', other, plover(['workers', 'system'], 'next')).map((f) => f.title)).toEqual([
+      'next cannot run on workers',
     ]);
   });
   it('CHT-013: hosts that start from virtual media ask nobody; guests do, and have no such way', () => {

@@ -622,6 +622,14 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'Neither the API server nor the load balancer before it starts, and the build waits for an API that never answers.',
     mend: 'Choose a port that no program of the control plane has, or leave it empty.',
   },
+  'CHT-044': {
+    why: 'Its pods start on those nodes and find a kernel or programs that they do not know.',
+    mend: 'Choose an operating system for the pool that it runs on, or take the program out.',
+  },
+  'CHT-045': {
+    why: 'Somebody may believe that its nodes have it: guests start from the disk of their mould.',
+    mend: 'Take the operating system out, or give the pool machines.',
+  },
 };
 
 /** Every check as a table, as it stands in the docs. */

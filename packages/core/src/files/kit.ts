@@ -36,8 +36,6 @@ export interface KitContext {
   installation: string;
   /** Whether disks of a host that hold anything else are erased. */
   erase?: (host: string) => boolean;
-  /** Digests of the kernel and the initial file system, where the release has them. */
-  boot?: { kernel: string; initrd: string };
 }
 export interface ClusterWriter {
   name: string;

@@ -6,6 +6,7 @@ export * from './certificate.ts';
 export * from './registry-change.ts';
 export * from './mirror.ts';
 export * from './moving.ts';
+export * from './platform.ts';
 export * from './pull-secret.ts';
 export * from './reference.ts';
 export * from './renewal.ts';

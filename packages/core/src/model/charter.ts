@@ -50,6 +50,8 @@ const asked = (most: number) => ({
   needs: z.array(Requirement).max(20).optional(),
   /** Machines or guests alone; without it either. */
   from: z.enum(['metal', 'guests']).optional(),
+  /** What its machines start from: a component of the release with `on: boot`, by name. Empty: the first. */
+  system: Name.optional(),
   /** Guests of this mould alone. */
   mould: Name.optional(),
   /** Hosts of these zones alone. */

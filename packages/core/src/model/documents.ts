@@ -296,6 +296,8 @@ const Component = z.strictObject({
   version: Line(60).optional(),
   /** Architectures that it is made for, where it is not all of the release's. */
   arch: z.array(Arch).min(1).optional(),
+  /** Operating systems that it runs on, where it is not all of the release's: components with `on: boot`, by name. */
+  systems: z.array(Name).min(1).max(50).optional(),
 });
 /** How far a component may lag behind, or run ahead of, another, in minor versions. */
 const Skew = z.strictObject({

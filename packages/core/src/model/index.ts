@@ -1,5 +1,6 @@
 export * from './against.ts';
 export * from './bills.ts';
+export * from './systems.ts';
 export * from './difference.ts';
 export * from './documents.ts';
 export * from './facts.ts';

@@ -1,3 +1,4 @@
+import { manifestFor } from '@praesidor/core/images';
 import { createHash, randomBytes } from 'node:crypto';
 import { mkdtempSync, rmSync } from 'node:fs';
 import type { IncomingMessage, Server, ServerResponse } from 'node:http';
@@ -135,6 +136,32 @@ describe('a bill', () => {
       before = () => false;
     });
     expect(bill.blobs[layer.digest]).toEqual({ bytes: 9, declaredBytes });
+  });
+  it('has a manifest for each architecture, in whatever order the publication names them', async () => {
+    const child = (name: string) => JSON.stringify({ schemaVersion: 2, layers: [{ digest: sha(Buffer.from(name)), size: 9 }] });
+    const amd = child('for amd64');
+    const arm = child('for arm64');
+    const index = JSON.stringify({
+      schemaVersion: 2,
+      manifests: [
+        { digest: sha(Buffer.from(arm)), size: arm.length, platform: { os: 'linux', architecture: 'arm64' } },
+        { digest: sha(Buffer.from(amd)), size: amd.length, platform: { os: 'linux', architecture: 'amd64' } },
+      ],
+    });
+    before = (q, res) => {
+      if (!q.url?.includes('/manifests/')) return false;
+      const one = [amd, arm].find((text) => q.url?.endsWith(sha(Buffer.from(text))));
+      const type = `application/vnd.oci.image.${one ? 'manifest' : 'index'}.v1+json`;
+      res.writeHead(200, { 'content-type': type }).end(one ?? index);
+      return true;
+    };
+    const bill = await walkBill(at, '1', parts.slice(0, 1), ['x86-64', 'arm64'], '').finally(() => {
+      before = () => false;
+    });
+    const [image] = bill.images;
+    expect(image && manifestFor(image, 'x86-64')).toBe(sha(Buffer.from(amd)));
+    expect(image && manifestFor(image, 'arm64')).toBe(sha(Buffer.from(arm)));
+    expect(image && manifestFor({ ...image, arch: ['x86-64'] }, 'arm64')).toBeUndefined();
   });
   it('names an image that is not there, or not for the architecture', async () => {
     expect(

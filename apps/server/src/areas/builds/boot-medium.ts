@@ -4,6 +4,7 @@ import { bootFiles, kernelLine, layOutMedia } from '@praesidor/core/files';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
+import { startedOn } from '../clusters/kit.ts';
 import type { BootCopies } from './boot-copies.ts';
 import { bootProgram, fromCopies, NoProgram } from './boot-program.ts';
 import { kitOf } from './kit-of-build.ts';
@@ -46,7 +47,8 @@ export class Media {
   private async layOut(build: BuildRow, host: string): Promise<Medium> {
     const { estate } = await loadEstate(this.ctx.db);
     const kit = await kitOf(this.ctx, build, estate);
-    const program = await bootProgram(this.ctx, build.plan as Plan, estate, kernelLine(kit, host, 'media'));
+    const plan = build.plan as Plan;
+    const program = await bootProgram(this.ctx, plan, estate, startedOn(plan, host), kernelLine(kit, host, 'media'));
     const files = bootFiles(kit, host);
     let laid: ReturnType<typeof layOutMedia>;
     try {

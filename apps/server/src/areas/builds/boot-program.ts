@@ -5,7 +5,7 @@ import type { Estate } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { readOn } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
-import { type BootImage, bootImage } from '../clusters/kit.ts';
+import { type BootImage, bootImage, type Started } from '../clusters/kit.ts';
 import { authorityOf, lacksAuthority } from './authority.ts';
 import type { BootCopies } from './boot-copies.ts';
 import { bytesOf, type Piece, zerosOf } from './pieces.ts';
@@ -23,6 +23,44 @@ const stubLimit = 4_000_000;
 
 type Layer = BootImage['layers'][number];
 
+/** An operating system as it is called where something is wrong with it. */
+const nameOf = (plan: Plan, started: Started | undefined) =>
+  started ? `${started.system} of release ${plan.charter.release}` : `release ${plan.charter.release}`;
+
+async function imageOf(ctx: Context, plan: Plan, estate: Estate, started: Started | undefined, signal?: AbortSignal) {
+  const image = started && (await bootImage(ctx, plan, estate, started, signal));
+  if (image) return image;
+  throw new NoProgram(
+    started
+      ? `The bill has no image of ${nameOf(plan, started)} for ${started.arch}.`
+      : `Release ${plan.charter.release} has no image that machines boot from.`,
+    'Read its images under Images; a component with `on: boot` names that image.',
+  );
+}
+function layerOf(image: BootImage, title: string, name: string): Layer {
+  const found = image.layers.find((l) => l.title === title);
+  if (!found)
+    throw new NoProgram(
+      `The boot image ${name} has no layer titled ${title}.`,
+      title === 'stub'
+        ? 'Add an EFI stub for unified kernel images (UAPI.5) to it as a layer of that title: firmware loads no kernel without one.'
+        : 'Add it to that image as a layer of that title.',
+    );
+  return found;
+}
+
+/** A layer that machines load by its title, such as `kernel`. @throws NoProgram @throws ProtocolError */
+export async function bootLayer(
+  ctx: Context,
+  plan: Plan,
+  estate: Estate,
+  started: Started | undefined,
+  title: string,
+): Promise<Piece> {
+  const image = await imageOf(ctx, plan, estate, started);
+  return asItComes(image, layerOf(image, title, nameOf(plan, started)));
+}
+
 /** What firmware loads. `tag` is another one whenever the bytes are. */
 export interface ServedProgram {
   size: number;
@@ -32,39 +70,23 @@ export interface ServedProgram {
 }
 
 /**
- * The program that firmware loads for a host: the release's stub with its kernel, the command line and its initial file system.
+ * The program that firmware loads for a host: the stub of its operating system with its kernel, the command line and its initial file system.
  * @throws NoProgram @throws ProtocolError
  */
 export async function bootProgram(
   ctx: Context,
   plan: Plan,
   estate: Estate,
+  started: Started | undefined,
   line: string,
   signal?: AbortSignal,
 ): Promise<ServedProgram> {
-  const image = await bootImage(ctx, plan, estate, signal);
-  if (!image)
-    throw new NoProgram(
-      `Release ${plan.charter.release} has no image that machines boot from.`,
-      'Read its images under Images; a component with `on: boot` names that image.',
-    );
-  const layer = (title: string): Layer => {
-    const found = image.layers.find((l) => l.title === title);
-    if (!found)
-      throw new NoProgram(
-        `The boot image of release ${plan.charter.release} has no layer titled ${title}.`,
-        title === 'stub'
-          ? 'Add an EFI stub for unified kernel images (UAPI.5) to it as a layer of that title: firmware loads no kernel without one.'
-          : 'Add it to that image as a layer of that title.',
-      );
-    return found;
-  };
+  const image = await imageOf(ctx, plan, estate, started, signal);
+  const name = nameOf(plan, started);
+  const layer = (title: string) => layerOf(image, title, name);
   const [stub, kernel, initrd] = [layer('stub'), layer('kernel'), layer('initrd')];
   if (stub.size > stubLimit)
-    throw new NoProgram(
-      `The stub of release ${plan.charter.release} has ${stub.size} bytes.`,
-      'It is something else: a stub is far smaller than 4 MB.',
-    );
+    throw new NoProgram(`The stub of ${name} has ${stub.size} bytes.`, 'It is something else: a stub is far smaller than 4 MB.');
   const cmdline = Buffer.from(line);
   const layers: Record<string, Layer> = { '.linux': kernel, '.initrd': initrd };
   let laid: BootProgram;
@@ -76,10 +98,7 @@ export async function bootProgram(
     ]);
   } catch (e) {
     if (e instanceof ProtocolError) throw e;
-    throw new NoProgram(
-      `Release ${plan.charter.release}: ${(e as Error).message}.`,
-      'Put the stub of another system into its boot image.',
-    );
+    throw new NoProgram(`${name}: ${(e as Error).message}.`, 'Put the stub of another system into its boot image.');
   }
   const pieces: ServedProgram['pieces'] = (read) => [
     bytesOf(laid.head),
@@ -106,21 +125,22 @@ export const fromCopies =
 const contentsLimit = 4_000_000;
 
 /**
- * What the system of a release lacks of what the kit and the release ask, by its own list of contents; undefined: it has none.
+ * What an operating system of a release lacks of what the kit and the release ask, by its own list of contents; undefined: it has none.
  * @throws NoProgram when the list cannot be read @throws ProtocolError
  */
 export async function systemLacks(
   ctx: Context,
   plan: Plan,
   estate: Estate,
+  started: Started,
   signal?: AbortSignal,
 ): Promise<{ packages: number; lacks: string[] } | undefined> {
-  const image = await bootImage(ctx, plan, estate, signal);
+  const image = await bootImage(ctx, plan, estate, started, signal);
   const layer = image?.layers.find((l) => l.title === 'contents');
   if (!image || !layer) return undefined;
   const unreadable = (why: string) =>
     new NoProgram(
-      `The list of contents of the system of release ${plan.charter.release} cannot be read: ${why}.`,
+      `The list of contents of ${nameOf(plan, started)} cannot be read: ${why}.`,
       'Make the system anew (npm run system), put it into the source registry and ship it.',
     );
   if (layer.size > contentsLimit) throw unreadable(`it has ${layer.size} bytes`);

@@ -12,11 +12,10 @@ import { Builds } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { bootImage } from '../clusters/kit.ts';
+import { startedOn } from '../clusters/kit.ts';
 import { BootCopies } from './boot-copies.ts';
 import { Media, type Medium } from './boot-medium.ts';
-import { asItComes, bootProgram, NoProgram } from './boot-program.ts';
-import { readOn } from '@praesidor/protocols/oci';
+import { asItComes, bootLayer, bootProgram, NoProgram } from './boot-program.ts';
 import { kitOf } from './kit-of-build.ts';
 import { rangeOf, readPieces } from './pieces.ts';
 import { pxeHost } from './pxe.ts';
@@ -52,7 +51,6 @@ function asRefusal(e: unknown): never {
 const token = z.string().max(200);
 const OfToken = z.object({ token });
 const OfFile = z.object({ token, file: z.string().max(100) });
-const OfBlob = z.object({ token, digest: z.string().max(100) });
 const OfMac = z.object({ mac: z.string().max(40) });
 /** What of a request decides which program or medium it is answered with. */
 type Asked = Pick<FastifyRequest, 'headers'> & { params: { token: string } };
@@ -113,18 +111,18 @@ export async function boot(app: App, { ctx }: { ctx: Context }) {
       .send(['#!ipxe', ...lines, ''].join('\n'));
   });
 
-  app.get('/boot/:token/blob/:digest', { schema: { params: OfBlob } }, async (req, reply) => {
-    const { build } = await opened(req.params.token, 'files');
-    const { estate } = await loadEstate(ctx.db);
-    const { digest } = req.params;
-    const image = await bootImage(ctx, build.plan as Plan, estate);
-    const size = image?.layers.find((l) => l.digest === digest)?.size;
-    if (!image || size === undefined) throw new Refusal('not-found', 'This release boots from no such blob.');
-    return reply
-      .type('application/octet-stream')
-      .header('content-length', size)
-      .send(Readable.from(readOn(image.registry, image.repository, { digest, from: 0, to: size, size })));
-  });
+  /** What iPXE loads one by one. */
+  for (const title of ['kernel', 'initrd'])
+    app.get(`/boot/:token/${title}`, { exposeHeadRoute: false, schema: { params: OfToken } }, async (req, reply) => {
+      const { build, host } = await opened(req.params.token, 'files');
+      const { estate } = await loadEstate(ctx.db);
+      const plan = build.plan as Plan;
+      const layer = await bootLayer(ctx, plan, estate, startedOn(plan, host), title).catch(asRefusal);
+      return reply
+        .type('application/octet-stream')
+        .header('content-length', layer.size)
+        .send(Readable.from(readPieces([layer])));
+    });
 
   /** What UEFI firmware loads over the network, and from its disk later: it asks for the length first. */
   for (const [name, from] of Object.entries(programs)) {
@@ -137,7 +135,8 @@ export async function boot(app: App, { ctx }: { ctx: Context }) {
     const { build, host } = await opened(req.params.token, 'files');
     const { estate } = await loadEstate(ctx.db);
     const line = kernelLine(await kitOf(ctx, build, estate), host, from);
-    const made = await bootProgram(ctx, build.plan as Plan, estate, line).catch(asRefusal);
+    const plan = build.plan as Plan;
+    const made = await bootProgram(ctx, plan, estate, startedOn(plan, host), line).catch(asRefusal);
     reply.type('application/efi').header('content-length', made.size).header('cache-control', 'no-store');
     reply.header('etag', `"${made.tag}"`);
     if (!whole) return reply.send();

@@ -11,6 +11,7 @@ import { ping, targetOf } from '@praesidor/protocols/oci';
 import { powerState } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
 import { bmcFor } from '../hosts/bmc.ts';
+import { type Started, startedBy } from '../clusters/kit.ts';
 import { lookAtHypervisor } from '../hosts/hypervisors.ts';
 import { lookAt, openRegistry } from '../images/registries.ts';
 import { askOverTls } from './authority.ts';
@@ -240,30 +241,35 @@ function images({ ctx, plan, estate }: Measuring): Prerequisite[] {
 
 function system({ ctx, plan, estate, signal }: Measuring): Prerequisite[] {
   if (!plan.mirror || !plan.nodes.some((n) => n.bmc)) return [];
-  return [
-    {
-      id: 'boot program',
-      what: 'Boot program',
-      how: 'made from the release’s stub, kernel and initial file system, as firmware will load it',
-      last: true,
-      measure: async () => {
-        const { size } = await bootProgram(ctx, plan, estate, '', signal);
-        return `${bytesText(size)} for firmware, made of the release's stub, kernel and initial file system`;
-      },
+  const all = startedBy(plan);
+  // Where machines start one alone, its lines go without its name.
+  const which = (s: Started) => (all.length > 1 ? ` ${s.system} ${s.arch}` : '');
+  const program = (started: Started | undefined): Prerequisite => ({
+    id: `boot program${started ? which(started) : ''}`,
+    what: `Boot program${started && all.length > 1 ? ` of ${started.system}, ${started.arch}` : ''}`,
+    how: 'made from the release’s stub, kernel and initial file system, as firmware will load it',
+    last: true,
+    measure: async () => {
+      const { size } = await bootProgram(ctx, plan, estate, started, '', signal);
+      return `${bytesText(size)} for firmware, made of the release's stub, kernel and initial file system`;
     },
+  });
+  if (!all.length) return [program(undefined)];
+  return all.flatMap((started): Prerequisite[] => [
+    program(started),
     {
-      id: 'system',
-      what: 'The system has what the kit asks',
+      id: `system${which(started)}`,
+      what: `${all.length > 1 ? `${started.system}, ${started.arch},` : 'The system'} has what the kit asks`,
       how: 'its list of packages and files, against what the kit and the charter ask',
       last: true,
       measure: async () => {
-        const s = await systemLacks(ctx, plan, estate, signal);
+        const s = await systemLacks(ctx, plan, estate, started, signal);
         if (!s) return 'its contents are not told: whether it has what the kit asks shows at the first boot';
-        if (s.lacks.length) throw new Error(`the system of release ${plan.charter.release} has ${s.lacks.join('; ')}`);
+        if (s.lacks.length) throw new Error(`${started.system} of release ${plan.charter.release} has ${s.lacks.join('; ')}`);
         return `${counted(s.packages, 'package')}; it has what the kit asks`;
       },
     },
-  ];
+  ]);
 }
 
 function kit({ ctx, plan, estate, signal }: Measuring): Prerequisite[] {

@@ -5,15 +5,15 @@ import { createGzip } from 'node:zlib';
 import type { Readable } from 'node:stream';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext, KitFile } from '@praesidor/core/files';
-import { keptAt } from '@praesidor/core/images';
-import type { Estate } from '@praesidor/core/model';
+import { keptAt, manifestFor } from '@praesidor/core/images';
+import type { Charter, Estate } from '@praesidor/core/model';
 import { hostOf } from '@praesidor/core/access';
 import { getManifest, type RegistryAt } from '@praesidor/protocols/oci';
 import type { Context } from '../../context.ts';
 import { openRegistry, registryPlace } from '../images/registries.ts';
 import { Refusal } from '../../refusal.ts';
 import { credential } from '../keyring/service.ts';
-import { bootDigests, openContext } from './open-kit.ts';
+import { openContext } from './open-kit.ts';
 import { clusterSecrets } from './pki.ts';
 
 export { openContext };
@@ -53,7 +53,7 @@ export async function sealedContext(
     if (found === undefined) throw new Error(`the plan has no secret ${name}`);
     return found;
   };
-  return { plan, estate, secret, ...given, ...bootDigests(plan, estate) };
+  return { plan, estate, secret, ...given };
 }
 
 export const sha256 = (text: string) => createHash('sha256').update(text).digest('hex');
@@ -68,7 +68,7 @@ export function archive(name: string, files: readonly KitFile[]): Readable {
   return tar.pipe(createGzip({ level: 9 })) as unknown as Readable;
 }
 
-/** What a release boots from, at the mirror of a cluster: the layers of its boot image by their titles. */
+/** What machines boot, at the mirror of a cluster: the layers of an operating system of its release by their titles. */
 export interface BootImage {
   registry: RegistryAt;
   repository: string;
@@ -76,13 +76,42 @@ export interface BootImage {
   layers: { title: string; digest: string; size: number }[];
 }
 
-/** @throws ProtocolError; undefined: the release has no boot image that is known, or the cluster no mirror */
-export async function bootImage(ctx: Context, plan: Plan, estate: Estate, signal?: AbortSignal): Promise<BootImage | undefined> {
-  const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
-  if (!image || !plan.mirror) return undefined;
+/** What machines of a cluster start: an operating system of its release, for an architecture. */
+export interface Started {
+  system: string;
+  arch: Charter['arch'];
+}
+/** What a host of a plan starts over the network or from a medium; undefined: nothing, it is a guest, or its release has no such image. */
+export function startedOn(plan: Plan, host: string): Started | undefined {
+  const node = plan.nodes.find((n) => n.host === host);
+  return node?.system ? { system: node.system, arch: node.facts.arch } : undefined;
+}
+/** What the machines of a plan start, each once. */
+export function startedBy(plan: Plan): Started[] {
+  const found = new Map<string, Started>();
+  for (const { host } of plan.nodes) {
+    const started = startedOn(plan, host);
+    if (started) found.set(JSON.stringify(started), started);
+  }
+  return [...found.values()];
+}
+
+/** @throws ProtocolError; undefined: the image of the system is not known for that architecture, or the cluster has no mirror */
+export async function bootImage(
+  ctx: Context,
+  plan: Plan,
+  estate: Estate,
+  started: Started,
+  signal?: AbortSignal,
+): Promise<BootImage | undefined> {
+  const image = estate.observed.bills[plan.charter.release]?.images.find(
+    (i) => i.on === 'boot' && i.component === started.system,
+  );
+  const digest = image && manifestFor(image, started.arch);
+  if (!image || !digest || !plan.mirror) return undefined;
   const registry = await openRegistry(ctx, plan.mirror, signal);
   const { repository } = keptAt(image.ref, plan.mirror);
-  const manifest = await getManifest(registry, repository, image.manifests[0] as string);
+  const manifest = await getManifest(registry, repository, digest);
   const layers = (manifest.json.layers ?? [])
     .filter((l) => image.blobs.includes(l.digest))
     .map(({ digest, size, annotations }) => ({ title: annotations?.['org.opencontainers.image.title'] ?? '', digest, size }));

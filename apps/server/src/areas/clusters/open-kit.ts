@@ -12,13 +12,5 @@ export function openContext(plan: Plan, estate: Estate, server: string): KitCont
     bootUrl: (host) => `(boot address of ${host}, given by the build)`,
     reportUrl: (host) => `(address of ${host} for its reports, given by the build)`,
     installation: plan.charter.name,
-    ...bootDigests(plan, estate),
   };
-}
-
-/** Kernel and initial file system of the release, as the bill has them: the first two layers of its boot image. */
-export function bootDigests(plan: Plan, estate: Estate): Pick<KitContext, 'boot'> {
-  const image = estate.observed.bills[plan.charter.release]?.images.find((i) => i.on === 'boot');
-  const [, kernel, initrd] = image?.blobs ?? [];
-  return kernel && initrd ? { boot: { kernel, initrd } } : {};
 }

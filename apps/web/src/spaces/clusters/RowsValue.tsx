@@ -20,6 +20,7 @@ const asks = (p: Pool) =>
     p.mould ? `guests of ${p.mould}` : p.from === 'guests' ? 'guests' : p.from === 'metal' ? 'machines' : '',
     p.zones?.length && `zone ${p.zones.join(', ')}`,
     p.arch,
+    p.system,
     p.roles?.length && `kept for ${p.roles.join(', ')}`,
     p.labels?.length && counted(p.labels.length, 'label'),
     p.taints?.length && counted(p.taints.length, 'taint'),

@@ -1,9 +1,11 @@
 import type { Host, Network } from '../../model/documents.ts';
+import { systemOf, systemsOf } from '../../model/systems.ts';
 import type { Plan, PlannedInterface, PlannedNode, PlannedUplink } from '../plan.ts';
 import { type Pool, poolLabel, poolsOf, roleLabel } from '../pools.ts';
+import { counted } from '../../words/amounts.ts';
 import { carrierFor, interfaceWithAddress, uplinkFor } from '../uplink.ts';
 import { addresses } from './addresses.ts';
-import { aspect } from './aspect.ts';
+import { aspect, because } from './aspect.ts';
 import { placement } from './placement.ts';
 import { references } from './references.ts';
 
@@ -53,12 +55,14 @@ const interfacesIn = (
 export const nodes = aspect<Pick<Plan, 'nodes'>>({
   name: 'nodes',
   compute: ({ charter, need }) => {
-    const { site, network, networks, secondNetwork } = need(references);
+    const { site, network, networks, secondNetwork, release } = need(references);
     const { nodeAddresses, further } = need(addresses);
     const pools = new Map(poolsOf(charter).map((p) => [p.name, p]));
+    const systems = new Map([...pools].map(([name, p]) => [name, systemOf(release, p)?.name]));
     return {
       nodes: need(placement).chosen.map((c): PlannedNode => {
         const uplink = uplinkFor(c.host, network);
+        const system = c.host.guest ? undefined : systems.get(c.pool);
         return {
           host: c.host.name,
           role: c.role,
@@ -74,6 +78,7 @@ export const nodes = aspect<Pick<Plan, 'nodes'>>({
           ...(uplink.bond || uplink.vlan ? { uplink } : {}),
           ...secondOf(c.host, secondNetwork, further),
           ...(networks.length ? { further: interfacesIn(c.host, uplink, networks, further) } : {}),
+          ...(system ? { system } : {}),
           ...(c.host.bmc ? { bmc: c.host.bmc.address } : {}),
           ...(c.host.guest ? { guest: { hypervisor: c.host.guest.hypervisor, mould: c.host.guest.mould } } : {}),
           facts: c.host.facts as PlannedNode['facts'],
@@ -82,5 +87,27 @@ export const nodes = aspect<Pick<Plan, 'nodes'>>({
         };
       }),
     };
+  },
+  lines: ({ charter, release, nodes: all }) => {
+    if (systemsOf(release).length < 2) return [];
+    const machines = new Map<string, number>();
+    for (const n of all) if (n.system) machines.set(n.system, (machines.get(n.system) ?? 0) + 1);
+    const pools = poolsOf(charter).filter((p) => all.some((n) => n.pool === p.name && n.system));
+    return machines.size
+      ? [
+          {
+            id: 'systems',
+            section: 2,
+            label: 'Operating systems',
+            text: [...machines].map(([name, n]) => `${name} on ${counted(n, 'machine')}`).join(', '),
+            why: pools.map((p) => {
+              const field = [...p.path, 'system'];
+              return p.system
+                ? because('system of a pool', { pool: p.name, system: p.system }, field)
+                : because('first system', { pool: p.name, release: charter.release }, field);
+            }),
+          },
+        ]
+      : [];
   },
 });

@@ -1,5 +1,7 @@
 import type { DocOf, Network, Release, Site } from '../../model/documents.ts';
+import { systemOf } from '../../model/systems.ts';
 import type { Problem } from '../plan.ts';
+import { type Pool, poolsOf } from '../pools.ts';
 import { aspect } from './aspect.ts';
 
 /** The documents that a charter names. */
@@ -11,6 +13,19 @@ export interface References {
   release?: Release;
   mirror?: DocOf<'Registry'>;
 }
+
+/** An operating system that a pool names and the release has not. */
+const lacksSystem = (release: Release, pool: Pool): Problem[] =>
+  systemOf(release, pool) || !pool.system
+    ? []
+    : [
+        {
+          about: 'system',
+          path: [...pool.path, 'system'],
+          named: pool.system,
+          text: `release ${release.name} has no operating system ${pool.system}`,
+        },
+      ];
 
 export const references = aspect<References>({
   name: 'references',
@@ -38,6 +53,7 @@ export const references = aspect<References>({
         networks.some((n) => n.name === name) ? [] : [lacks('network', ['networks', i], name)],
       ),
       ...(release ? [] : [lacks('release', ['release'], charter.release)]),
+      ...(release ? poolsOf(charter).flatMap((p) => lacksSystem(release, p)) : []),
       ...(mirror ? [] : [lacks('mirror', ['mirror'], charter.mirror)]),
       ...charter.addons.flatMap((name, i) => (view.get('Addon', name) ? [] : [lacks('addon', ['addons', i], name)])),
       ...(charter.podNetwork && !view.get('Addon', charter.podNetwork)

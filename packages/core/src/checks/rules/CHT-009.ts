@@ -1,3 +1,4 @@
+import { systemsOf } from '../../model/systems.ts';
 import { nearest } from '../../model/nearest.ts';
 import { each, planFor } from '../check.ts';
 
@@ -10,12 +11,15 @@ export const CHT009 = each('Charter', {
   about: 'a charter refers to something that is not declared',
   find: (c, view) =>
     planFor(view, c)
-      .problems.filter((p) => ['site', 'release', 'addon', 'mirror', 'network'].includes(p.about))
+      .problems.filter((p) => ['site', 'release', 'system', 'addon', 'mirror', 'network'].includes(p.about))
       .map((p) => {
         const shelf = shelves[p.about as keyof typeof shelves] ?? 'Registry';
-        const list = (p.about === 'network' ? view.by('Network', 'site', c.site) : view.all(shelf)) as readonly {
-          name: string;
-        }[];
+        const list: readonly { name: string }[] =
+          p.about === 'network'
+            ? view.by('Network', 'site', c.site)
+            : p.about === 'system'
+              ? systemsOf(view.get('Release', c.release))
+              : view.all(shelf);
         const typed = p.named ?? '';
         const near = nearest(
           typed,

@@ -1,6 +1,8 @@
 import { poolsOf } from '../../charter/pools.ts';
 import { addonsOf } from '../../model/bills.ts';
+import { systemOf } from '../../model/systems.ts';
 import { at, each, planFor } from '../check.ts';
+import { runsOn } from '../runs-on.ts';
 
 export const CHT030 = each('Charter', {
   code: 'CHT-030',
@@ -13,11 +15,15 @@ export const CHT030 = each('Charter', {
     return poolsOf(d)
       .filter((p) => p.count > 0)
       .flatMap((pool) => {
-        const runs = (on: string) =>
-          on === 'node' || (pool.role === 'worker' || alone ? on === 'worker' || on === 'cluster' : false) || on === pool.role;
+        const runs = runsOn(pool, alone);
+        const system = systemOf(release, pool)?.name;
         const lacks = [release, ...addons].flatMap((made) =>
           (made?.components ?? [])
-            .filter((c) => runs(c.on) && !(c.arch ?? made?.arch ?? [pool.arch]).includes(pool.arch))
+            .filter(
+              (c) =>
+                (c.on === 'boot' ? made === release && c.name === system : runs(c.on)) &&
+                !(c.arch ?? made?.arch ?? [pool.arch]).includes(pool.arch),
+            )
             .map((c) => c.name),
         );
         // Of the release as a whole CHT-010 says it.

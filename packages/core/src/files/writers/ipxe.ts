@@ -34,14 +34,14 @@ export const commandLine = (ctx: KitContext, node: PlannedNode): KitFile[] => [
     : [file(`hosts/${node.host}/disk.cmdline`, kernelLine(ctx, node.host, 'disk'), ['charter.release', 'build'])]),
 ];
 
-/** The network boot script of a host, for iPXE: kernel and initial file system by digest, first-boot data from the same place. */
+/** The network boot script of a host, for iPXE: kernel and initial file system, first-boot data from the same place. */
 export function ipxe(ctx: KitContext, node: PlannedNode): KitFile[] {
   const base = ctx.bootUrl(node.host);
   const lines = [
     '#!ipxe',
     `# ${node.host}, ${node.role} of ${ctx.plan.charter.name}`,
-    `kernel ${base}/blob/${ctx.boot?.kernel ?? 'kernel'} initrd=initrd ${kernelLine(ctx, node.host, 'network')} || goto failed`,
-    `initrd --name initrd ${base}/blob/${ctx.boot?.initrd ?? 'initrd'} || goto failed`,
+    `kernel ${base}/kernel initrd=initrd ${kernelLine(ctx, node.host, 'network')} || goto failed`,
+    `initrd --name initrd ${base}/initrd || goto failed`,
     'boot || goto failed',
     ':failed',
     `echo ${node.host} could not boot; the next try is in 30 seconds`,

@@ -10,6 +10,13 @@ const asked = (pool: string): Fields => {
     needs: { label: 'Further requirements', help: 'Besides what its role requires.', rare: true },
     ...needFields('needs.*'),
     from: { label: 'Chosen among', choices: { metal: 'machines alone', guests: 'guests alone' }, rare: true },
+    system: {
+      label: 'Operating system',
+      help: 'What its machines start from. Empty: the first that the release has. Guests have that of their mould.',
+      refers: { of: 'system' },
+      mono: true,
+      rare: true,
+    },
     mould: { label: 'Mould', help: 'Guests that are cast from it alone.', refers: { kind: 'Mould', anywhere: true }, rare: true },
     zones: { label: 'Zones', help: 'Hosts of these alone.', refers: { of: 'zone' }, rare: true },
     labels: { label: 'Labels of its nodes', help: 'key=value.', example: 'disk=fast', mono: true, rare: true },

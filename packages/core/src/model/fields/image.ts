@@ -44,12 +44,13 @@ const componentFields: Fields = {
       'control-plane': 'control plane',
       worker: 'workers',
       node: 'every node',
-      boot: 'before the cluster',
+      boot: 'before the cluster: an operating system',
       cluster: 'anywhere in the cluster',
     },
   },
   'components.*.version': { label: 'Version' },
   'components.*.arch': { label: 'Architectures', choices: archChoices },
+  'components.*.systems': { label: 'Operating systems', help: 'Empty: all that its release has.', mono: true },
 };
 
 export const releaseFields: Fields = {

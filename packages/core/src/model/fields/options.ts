@@ -1,17 +1,20 @@
 import type { Kind } from '../documents.ts';
 import type { Doc } from '../documents.ts';
 import { type Estate, keyOf, sliceOf } from '../estate.ts';
+import { systemsOf } from '../systems.ts';
 import type { Reference } from './field.ts';
 
 /**
  * What a field that refers to something can hold: names that stand in the estate, those of the document's own site first.
- * Racks and zones are those of its site, pools those of the network itself, questions those of the charter's add-ons.
+ * Racks and zones are those of its site, pools those of the network itself, questions those of the charter's add-ons,
+ * operating systems those of its release.
  */
 export function optionsFor(refers: Reference, estate: Estate, doc: Readonly<Record<string, unknown>>): string[] {
   if ('key' in refers) return estate.keys.filter((k) => k.use === refers.key).map((k) => k.name);
   if ('of' in refers) {
     if (refers.of === 'pool') return namesIn(doc.pools);
     if (refers.of === 'question') return questionsOf(estate, doc);
+    if (refers.of === 'system') return systemsOf(estate.releases.find((r) => r.name === doc.release)).map((c) => c.name);
     const site = doc.kind === 'Site' ? doc : estate.sites.find((s) => s.name === doc.site);
     return namesIn((site as Record<string, unknown> | undefined)?.[refers.of === 'rack' ? 'racks' : 'zones']);
   }
