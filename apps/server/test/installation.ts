@@ -323,7 +323,7 @@ export class Client {
 }
 
 /** Milliseconds after which something that was waited for is said never to come: far more than it takes on a machine with much else to do. */
-const patience = 240_000;
+const patience = Number(process.env.TEST_PATIENCE ?? 240_000);
 /** Waits on a condition. */
 export async function eventually<T>(
   ask: () => Promise<T | undefined | false>,

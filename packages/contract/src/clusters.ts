@@ -1,4 +1,5 @@
 import type { Plan } from '@praesidor/core/charter';
+import { ChangeName, ChangePlan, Moves } from '@praesidor/core/changes';
 import { BuildStatus, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
 import { Count, described, document, Moment } from './parts.ts';
@@ -82,6 +83,10 @@ export type Prerequisites = z.infer<typeof Prerequisites>;
 export const Build = z.strictObject({
   charter: z.string(),
   number: Count,
+  /** Which kind of change it is, what it is called, and whom it brings in and takes out. */
+  kind: ChangeName,
+  title: z.string(),
+  moves: Moves,
   revision: Count,
   createdAt: Moment,
   createdBy: z.string(),
@@ -106,6 +111,9 @@ export const WholeBuild = Build.extend({
   plan: described<Plan>('the plan that it executes, as it was when it began'),
 });
 export type WholeBuild = z.infer<typeof WholeBuild>;
+/** What leads from what stands to the plan; null: nothing, it stands as planned. */
+export const ChangeDue = z.strictObject({ due: ChangePlan.nullable() });
+export type ChangeDue = z.infer<typeof ChangeDue>;
 export const BuildBegun = z.strictObject({ charter: z.string(), number: Count });
 export const LogLine = z.strictObject({ id: Count, at: Moment, level: z.string(), line: z.string() });
 export type LogLine = z.infer<typeof LogLine>;

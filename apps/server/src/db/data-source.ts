@@ -14,6 +14,7 @@ import { Templates1764900000000 } from './migrations/0011-templates.ts';
 import { BuildKits1765000000000 } from './migrations/0012-build-kits.ts';
 import { CharterTexts1765100000000 } from './migrations/0013-charter-texts.ts';
 import { Prerequisites1765200000000 } from './migrations/0014-prerequisites.ts';
+import { Changes1765300000000 } from './migrations/0015-changes.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -34,6 +35,7 @@ const migrations = [
   BuildKits1765000000000,
   CharterTexts1765100000000,
   Prerequisites1765200000000,
+  Changes1765300000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

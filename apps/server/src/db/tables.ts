@@ -1,3 +1,4 @@
+import type { ChangeName, Moves } from '@praesidor/core/changes';
 import type { Charter } from '@praesidor/core/model';
 import type { Shipment as ShipmentRow } from '@praesidor/contract';
 import type { z } from 'zod';
@@ -311,6 +312,10 @@ export interface BuildRow {
   id: number;
   charter: string;
   number: number;
+  /** Which kind of change it is, and what it is called. */
+  kind: ChangeName;
+  title: string;
+  moves: Moves;
   revision: number;
   plan: unknown;
   steps: unknown;
@@ -329,6 +334,9 @@ export const Builds = table<BuildRow>('Build', 'build', {
   id: { type: 'int', primary: true, generated: 'increment' },
   charter: text,
   number: int,
+  kind: text,
+  title: text,
+  moves: json,
   revision: int,
   plan: json,
   steps: json,

@@ -4,7 +4,7 @@ import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
 import { type Built, nextMoves } from '@praesidor/core/moves';
 import { comesAbout, consequences, type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
 import { bootKit, fileChanges, placeholder } from '@praesidor/core/files';
-import { stepsOf } from '@praesidor/core/schedule';
+import { changeDue } from '@praesidor/core/changes';
 import {
   against,
   applyDifference,
@@ -187,7 +187,7 @@ export const compute = {
             reportUrl: (host) => `(address of ${host} for its reports)`,
           })
         : [];
-      return { files: new Map(files.map((f) => [f.path, f.content])), steps: plan ? stepsOf(plan) : [] };
+      return { files: new Map(files.map((f) => [f.path, f.content])), steps: plan ? (changeDue(plan, of)?.steps ?? []) : [] };
     };
     const [was, is] = [kit(estate, before), kit(after, draft)];
     const ids = (list: typeof is.steps) => new Set(list.map((s) => s.id));

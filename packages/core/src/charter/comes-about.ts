@@ -37,6 +37,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['workers.system', 'rolling', 'each machine is drained and installed anew, one after the other'],
   ['controlPlane', 'rolling', 'etcd members join or leave one after the other'],
   ['workers', 'rolling', 'hosts join at once, and leave when they are drained'],
+  ['except', 'rolling', 'hosts that serve are drained and leave; others take their place'],
   ['networks', 'rolling', 'each host takes its network configuration anew'],
   ['nodesFrom', 'impossible', 'nodes that stand keep their addresses, and later ones follow behind them'],
   ['podNetwork', 'impossible', 'nodes of two pod networks do not hear each other'],

@@ -35,6 +35,7 @@ function hindrance(
 ): string | undefined {
   const { facts } = host;
   if (!facts) return 'its facts have not been read';
+  if (charter.except?.includes(host.name)) return 'not to be chosen, by the charter';
   if (!isFree(host, charter.name)) return host.held ? `held for ${host.held.charter}` : `it is ${host.state}`;
   if (facts.arch !== pool.arch) return `it is ${facts.arch}, ${pool.arch} is asked`;
   if (pool.from === 'metal' && host.guest) return 'it is a guest, a machine is asked';

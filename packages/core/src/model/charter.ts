@@ -126,6 +126,8 @@ export const Charter = doc('Charter', {
     .array(z.strictObject({ name: Name, count: z.number().int().min(0).max(1000), ...asked(1000), ...forWorkers }))
     .max(20)
     .optional(),
+  /** Hosts that are never chosen; one that serves leaves with the next change. */
+  except: z.array(Name).max(1000).optional(),
   machineNetwork: Name,
   /** Further networks that every node has an address in, such as one for volumes. */
   networks: z.array(Name).max(8).optional(),

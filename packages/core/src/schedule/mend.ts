@@ -20,6 +20,8 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   'pod-network': (_, { charter }) => ({ label: 'Open its files', go: `/clusters/${charter.name}?tab=files` }),
   worker: (s) => host(s),
   inbound: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}?field=inbound.address` }),
+  drain: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
+  leave: (s) => host(s),
   proof: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
 };
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');

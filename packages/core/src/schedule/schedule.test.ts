@@ -1,9 +1,10 @@
+import { buildSteps } from '../changes/index.ts';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import type { Charter } from '../model/index.ts';
-import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepOf, stepsOf, timeline } from './index.ts';
+import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -191,7 +192,7 @@ describe('a build that is stopped', () => {
 describe('the steps of a build', () => {
   const e = goodEstate();
   const plan = resolve(e.charters[0] as Charter, e);
-  const list = stepsOf(plan);
+  const list = buildSteps(plan);
   const after = (id: string) => list.find((s) => s.id === id)?.after;
   const [first, second, third] = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host);
   const workers = plan.nodes.filter((n) => n.role === 'worker').map((n) => n.host);
@@ -214,7 +215,7 @@ describe('the steps of a build', () => {
     expect(after('preflight')).toEqual([]);
   });
   it('take the times of this installation where it has some', () => {
-    expect(stepsOf(plan, { system: [100, 200] }).find((s) => s.kind === 'system')).toMatchObject({ p50: 100, p90: 200 });
+    expect(buildSteps(plan, { system: [100, 200] }).find((s) => s.kind === 'system')).toMatchObject({ p50: 100, p90: 200 });
     expect(list.find((s) => s.kind === 'system')).toMatchObject({ p50: 540, p90: 900 });
   });
 });

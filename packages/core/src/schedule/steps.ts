@@ -1,5 +1,4 @@
 import { z } from 'zod';
-import type { Plan } from '../charter/plan.ts';
 
 export const StepKind = z.enum([
   'preflight',
@@ -14,10 +13,12 @@ export const StepKind = z.enum([
   'pod-network',
   'worker',
   'inbound',
+  'drain',
+  'leave',
   'proof',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
-/** A unit of work of a build. Durations in seconds; `after` names the steps that must have succeeded. */
+/** A unit of work of a change to a cluster. Durations in seconds; `after` names the steps that must have succeeded. */
 export const Step = z.strictObject({
   id: z.string(),
   lane: z.string(),
@@ -46,6 +47,8 @@ export const usual: Record<StepKind, [number, number]> = {
   'pod-network': [90, 180],
   worker: [120, 240],
   inbound: [60, 150],
+  drain: [90, 600],
+  leave: [30, 90],
   proof: [30, 60],
 };
 
@@ -58,40 +61,3 @@ export const limitOf = (shares: string | undefined): number =>
 /** The step of a kind that works on a host. Steps are found by what they are: their ids are names, and are not taken apart. */
 export const stepOf = (steps: readonly Step[], kind: StepKind, host: string | undefined): Step | undefined =>
   steps.find((s) => s.kind === kind && s.host === host);
-
-/** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
-export function stepsOf(plan: Plan, known: Partial<Record<StepKind, [number, number]>> = {}): Step[] {
-  const steps: Step[] = [];
-  const add = (id: string, lane: string, kind: StepKind, title: string, after: string[], host?: string, shares?: string) => {
-    const [p50, p90] = known[kind] ?? usual[kind];
-    steps.push({ id, lane, kind, title, after, p50, p90, ...(host ? { host } : {}), ...(shares ? { shares } : {}) });
-  };
-  add('preflight', 'estate', 'preflight', 'measure what the build needs', []);
-  add('names', 'estate', 'names', 'send and read back the records', ['preflight']);
-  const site = `controllers ${plan.charter.site}`;
-  const cp = plan.nodes.filter((n) => n.role === 'control-plane');
-  const workers = plan.nodes.filter((n) => n.role === 'worker');
-  for (const n of [...cp, ...workers]) {
-    if (n.guest) add(`${n.host}/cast`, n.host, 'cast', 'cast', ['names'], n.host, `hypervisor ${n.guest.hypervisor}`);
-    add(`${n.host}/power`, n.host, 'power', 'power', [n.guest ? `${n.host}/cast` : 'names'], n.host, n.guest ? undefined : site);
-    add(`${n.host}/system`, n.host, 'system', 'system', [`${n.host}/power`], n.host);
-    add(`${n.host}/images`, n.host, 'images', 'images', [`${n.host}/system`], n.host, `registry ${plan.charter.mirror}`);
-  }
-  for (const [i, n] of cp.entries())
-    add(
-      `${n.host}/join`,
-      n.host,
-      'control-plane',
-      i ? 'join etcd' : 'first etcd',
-      [`${n.host}/images`, ...(i ? ['api', `${cp[i - 1]?.host}/join`] : [])],
-      n.host,
-    );
-  const first = cp[0];
-  if (first) add('api', plan.charter.name, 'api', 'API answers', [`${first.host}/join`]);
-  add('quorum', plan.charter.name, 'quorum', 'quorum', ['api', ...cp.map((n) => `${n.host}/join`)]);
-  add('pod-network', plan.charter.name, 'pod-network', 'pod network', ['quorum']);
-  for (const n of workers) add(`${n.host}/join`, n.host, 'worker', 'join', [`${n.host}/images`, 'pod-network'], n.host);
-  add('inbound', plan.charter.name, 'inbound', 'inbound', ['pod-network', ...workers.map((n) => `${n.host}/join`)]);
-  add('proof', plan.charter.name, 'proof', 'proof', ['inbound']);
-  return steps;
-}

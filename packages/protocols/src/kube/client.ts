@@ -58,7 +58,7 @@ export async function kube<T>(
       throw new ProtocolError(
         r.statusCode === 401 || r.statusCode === 403 ? 'credentials' : 'answer',
         where,
-        `it answered ${r.statusCode} to ${path}: ${text.slice(0, 200)}`,
+        `it answered ${r.statusCode} to ${path}: ${saidBy(text)}`,
         r.statusCode,
       );
     return JSON.parse(text) as T;
@@ -66,6 +66,17 @@ export async function kube<T>(
     throw ProtocolError.from(cause, where);
   } finally {
     await agent.close();
+  }
+}
+
+/** What a refusal says: the causes that a Status names, else its message, else what was sent. */
+function saidBy(text: string): string {
+  try {
+    const { message, details } = JSON.parse(text) as { message?: string; details?: { causes?: { message?: string }[] } };
+    const causes = (details?.causes ?? []).flatMap((c) => c.message ?? []);
+    return (causes.length ? causes.join('; ') : (message ?? text)).slice(0, 400);
+  } catch {
+    return text.slice(0, 200);
   }
 }
 

@@ -1,2 +1,3 @@
 export * from './client.ts';
+export * from './drain.ts';
 export * from './waits.ts';

@@ -10,6 +10,9 @@ import { readEnvironment } from '../environment.ts';
 import type { Machine } from '../machine.ts';
 import { type Installed, imageNames } from '../node.ts';
 import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
+import { evict } from './evict.ts';
+import { Placed } from './placed.ts';
+import { apiFrontend, apiPort, begins, flagOf, selected, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
 import { nodeTable } from './tables.ts';
 import { shown } from './volumes.ts';
@@ -20,6 +23,8 @@ interface Member {
   kit: Installed;
   role: string;
   since: number;
+  /** Since when it says nothing: its node is still known then. */
+  away?: number;
 }
 
 /** The clusters that stand in the proving ground: each exists while most of its control-plane machines run. */
@@ -38,7 +43,13 @@ export class Clusters {
   joined(machine: Machine, kit: Installed): void {
     const config = parseYaml(kit.files['/etc/kubernetes/kubelet.kubeconfig'] ?? '') as { clusters: { name: string }[] };
     const name = config.clusters[0]?.name ?? 'unknown';
-    const api = this.clusters.get(name) ?? new ApiStandin(name, this.clock, this.place);
+    const first = begins(kit);
+    let api = this.clusters.get(name);
+    // Built anew: what etcd knew was on disks that are empty now.
+    if (!api || (first && api.begun !== first)) {
+      api?.close();
+      api = new ApiStandin(name, this.clock, this.place, first);
+    }
     this.clusters.set(name, api);
     api.add(machine, kit);
   }
@@ -60,6 +71,9 @@ class ApiStandin {
   /** Labels that somebody with the right has given: a node may not give itself a role (NodeRestriction). */
   private readonly labels = new Map<string, Record<string, string>>();
   private server: Server | undefined;
+  /** Nodes that take no further pods. */
+  private readonly cordoned = new Set<string>();
+  private readonly placed = new Placed();
   private etcd = new Set<string>();
   private revision = 1;
   private readonly inbound = new Map<string, NetServer>();
@@ -69,13 +83,15 @@ class ApiStandin {
     readonly name: string,
     private readonly clock: Clock,
     private readonly place: (address: string, port: number) => { host: string; port: number },
+    /** Which installation its first member is of. */
+    readonly begun: string | undefined,
   ) {}
 
   get up(): boolean {
     return this.server !== undefined;
   }
-  names = () => [...this.members.keys()];
-  private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane');
+  names = () => [...this.members].filter(([, m]) => m.away === undefined).map(([name]) => name);
+  private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane' && m.away === undefined);
 
   add(machine: Machine, kit: Installed): void {
     const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
@@ -84,7 +100,7 @@ class ApiStandin {
     this.settle();
   }
   remove(machine: Machine): void {
-    for (const [name, m] of this.members) if (m.machine === machine) this.members.delete(name);
+    for (const m of this.members.values()) if (m.machine === machine) m.away ??= Date.now();
     this.settle();
   }
 
@@ -142,6 +158,7 @@ class ApiStandin {
   private flag(name: string): string | undefined {
     return flagOf(this.controlPlane()[0]?.kit.files ?? {}, name);
   }
+  private given = () => [...this.objects.values()].map((o) => o.object);
   private state(): State {
     const crt = this.controlPlane()[0]?.kit.files['/etc/kubernetes/pki/apiserver.crt'];
     const since = new Map([...this.objects.values()].map((o) => [o.object, o.since]));
@@ -159,9 +176,12 @@ class ApiStandin {
             images: imageNames(m.machine, m.kit),
             since: m.since,
             taints: kubelet?.registerWithTaints ?? [],
+            ...(this.cordoned.has(name) ? { unschedulable: true } : {}),
+            ...(m.away === undefined ? {} : { away: m.away }),
           };
         }),
-      objects: [...this.objects.values()].map((o) => o.object),
+      objects: this.given(),
+      placed: this.placed,
       allowPrivileged: this.flag('allow-privileged') === 'true',
       apiNames: crt ? namesIn(crt) : [],
       age: (from) => ((Date.now() - from) * this.clock.speed) / 1000,
@@ -172,9 +192,7 @@ class ApiStandin {
   /** Addresses that services have on every node answer where VRRP brings one of them, and a pod stands behind it. */
   private settleInbound(): void {
     const wanted = new Map<string, { address: string; port: number }>();
-    const services = [...this.objects.values()]
-      .map((o) => o.object)
-      .filter((o) => o.kind === 'Service' && o.spec?.externalIPs?.length);
+    const services = this.given().filter((o) => o.kind === 'Service' && o.spec?.externalIPs?.length);
     const state = services.length ? this.state() : undefined;
     for (const service of services)
       for (const address of service.spec.externalIPs as string[]) {
@@ -218,6 +236,12 @@ class ApiStandin {
       return;
     }
     if (discovery[path]) return send(200, discovery[path]);
+    const evicted = /^\/api\/v1\/namespaces\/([a-z0-9-]+)\/pods\/([a-z0-9.-]+)\/eviction$/.exec(path);
+    if (evicted && req.method === 'POST') {
+      const { status, body, key } = evict({ namespace: evicted[1] ?? '', name: evicted[2] ?? '' }, this.state(), this.given());
+      if (key) this.placed.release(key);
+      return send(status, body);
+    }
     const at = named(path);
     if (!at) return refuse(404, 'NotFound', 'the server could not find the requested resource');
     if (req.method === 'PATCH' || req.method === 'PUT' || req.method === 'POST') {
@@ -227,7 +251,7 @@ class ApiStandin {
         if (text.length > 3_000_000) return refuse(413, 'RequestEntityTooLarge', 'too large');
       }
       const object = parseYaml(text) as KubeObject;
-      if (at.kind === 'Node') return this.label(at.name ?? '', object, send, refuse);
+      if (at.kind === 'Node') return this.mark(at.name ?? '', object, send, refuse);
       const why = refusal(at.kind, object, at) ?? this.outOfRange(object);
       if (why) return refuse(422, 'Invalid', `${at.kind} "${at.name}" is invalid: ${why}`);
       // What is given again as it is keeps its time: its pods go on.
@@ -237,7 +261,8 @@ class ApiStandin {
       return send(200, this.withStatus(object, this.state()));
     }
     if (req.method === 'DELETE') {
-      if (!this.objects.delete(path)) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
+      const gone = at.kind === 'Node' ? this.forget(at.name ?? '') : this.objects.delete(path);
+      if (!gone) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
       return send(200, { kind: 'Status', apiVersion: 'v1', metadata: {}, status: 'Success' });
     }
     if (req.method !== 'GET')
@@ -280,7 +305,13 @@ class ApiStandin {
       ? undefined
       : `spec.clusterIPs: failed to allocate IP ${clusterIP}: the provided IP is not in the valid range (${range})`;
   }
-  private label(
+  /** A node object is taken away; a kubelet that runs on registers anew only when it is started again. */
+  private forget(name: string): boolean {
+    this.labels.delete(name);
+    this.cordoned.delete(name);
+    return this.members.delete(name);
+  }
+  private mark(
     name: string,
     object: KubeObject,
     send: (status: number, body: object) => void,
@@ -290,7 +321,10 @@ class ApiStandin {
       refuse(404, 'NotFound', `nodes "${name}" not found`);
       return;
     }
-    this.labels.set(name, { ...this.labels.get(name), ...object.metadata.labels });
+    this.labels.set(name, { ...this.labels.get(name), ...object.metadata?.labels });
+    const { unschedulable } = (object.spec ?? {}) as { unschedulable?: boolean | null };
+    if (unschedulable) this.cordoned.add(name);
+    else if (unschedulable !== undefined) this.cordoned.delete(name);
     send(200, this.nodes(this.state()).find((x) => x.metadata.name === name) ?? {});
   }
 
@@ -301,14 +335,16 @@ class ApiStandin {
     if (kind === 'Event') return this.events(state);
     if (kind === 'Endpoints') return this.endpoints(state);
     if (kind === 'Lease')
-      return [...this.members.keys()].sort().map((name) => ({
-        apiVersion: 'coordination.k8s.io/v1',
-        kind: 'Lease',
-        metadata: { name, namespace: 'kube-node-lease' },
-        spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date().toISOString() },
-      }));
+      return [...this.members]
+        .sort(([a], [b]) => (a < b ? -1 : 1))
+        .map(([name, m]) => ({
+          apiVersion: 'coordination.k8s.io/v1',
+          kind: 'Lease',
+          metadata: { name, namespace: 'kube-node-lease' },
+          spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(m.away ?? Date.now()).toISOString() },
+        }));
     if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
-    const given = [...this.objects.values()].map((o) => o.object).filter((o) => o.kind === kind);
+    const given = this.given().filter((o) => o.kind === kind);
     return given.map((o) => this.withStatus(o, state));
   }
 
@@ -330,8 +366,11 @@ class ApiStandin {
               ...this.labels.get(name),
             },
           },
+          ...(this.cordoned.has(name) ? { spec: { unschedulable: true } } : {}),
           status: {
-            conditions: [{ type: 'Ready', status: state.ready.has(name) ? 'True' : 'False' }],
+            conditions: [
+              { type: 'Ready', status: m.away === undefined ? (state.ready.has(name) ? 'True' : 'False') : 'Unknown' },
+            ],
             addresses: [
               { type: 'InternalIP', address: m.kit.address },
               { type: 'Hostname', address: name },
@@ -445,46 +484,4 @@ class ApiStandin {
     if (o.kind === 'Deployment') return { ...o, status: { replicas: own.length, readyReplicas: ready } };
     return o;
   }
-}
-
-/** What of a list was asked for, by labels or by fields. */
-function selected(items: KubeObject[], params: URLSearchParams): KubeObject[] {
-  const pairs = (key: string) =>
-    (params.get(key) ?? '')
-      .split(',')
-      .filter(Boolean)
-      .map((p) => p.split(/==?/) as [string, string]);
-  const at = (o: KubeObject, path: string) =>
-    path.split('.').reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], o);
-  return items.filter(
-    (o) =>
-      pairs('labelSelector').every(([k, v]) => o.metadata.labels?.[k] === v) &&
-      pairs('fieldSelector').every(([k, v]) => at(o, k) === v),
-  );
-}
-
-/** A flag of the API server, by its static pod. */
-function flagOf(files: Record<string, string>, name: string): string | undefined {
-  const pod = parseYaml(files['/etc/kubernetes/manifests/kube-apiserver.yaml'] ?? '{}') as {
-    spec?: { containers?: { command?: string[] }[] };
-  };
-  return pod.spec?.containers?.[0]?.command?.find((c) => c.startsWith(`--${name}=`))?.slice(name.length + 3);
-}
-
-/** The port that an API server with these files listens at. */
-const apiPort = (files: Record<string, string>) => flagOf(files, 'secure-port') ?? '6443';
-/** Address and port at which a load balancer takes what is for others than itself. */
-const apiFrontend = (text: string) =>
-  [...text.matchAll(/^\s*bind ([0-9.]+):(\d+)$/gm)].find(([, address]) => !address?.startsWith('127.'));
-
-/** Why an API server with these files does not come up; undefined: it does. */
-function whyNoApi(files: Record<string, string>): string | undefined {
-  const asked = new URL(flagOf(files, 'etcd-servers') ?? 'https://127.0.0.1:2379').hostname;
-  const shown = files['/etc/kubernetes/pki/etcd/server.crt'];
-  if (!shown || !new X509Certificate(shown).checkIP(asked)) return `etcd's certificate is not for ${asked}`;
-  const port = apiPort(files);
-  const balanced = new RegExp(`^\\s*bind \\S+:${port}$`, 'm').test(files['/etc/haproxy/haproxy.cfg'] ?? '');
-  return balanced && ['0.0.0.0', '::', undefined].includes(flagOf(files, 'bind-address'))
-    ? `the load balancer has port ${port} of every address already`
-    : undefined;
 }

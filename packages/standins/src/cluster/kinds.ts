@@ -1,5 +1,6 @@
 import * as apps from 'kubernetes-models/apps/v1';
 import * as networking from 'kubernetes-models/networking.k8s.io/v1';
+import * as policy from 'kubernetes-models/policy/v1';
 import * as rbac from 'kubernetes-models/rbac.authorization.k8s.io/v1';
 import * as storage from 'kubernetes-models/storage.k8s.io/v1';
 import * as core from 'kubernetes-models/v1';
@@ -98,6 +99,14 @@ const known: Record<string, Known> = {
     model: storage.StorageClass,
   },
   CSIDriver: { group: 'storage.k8s.io', version: 'v1', resource: 'csidrivers', namespaced: false, model: storage.CSIDriver },
+  PodDisruptionBudget: {
+    group: 'policy',
+    version: 'v1',
+    resource: 'poddisruptionbudgets',
+    namespaced: true,
+    short: 'pdb',
+    model: policy.PodDisruptionBudget,
+  },
   Lease: { group: 'coordination.k8s.io', version: 'v1', resource: 'leases', namespaced: true },
   CertificateSigningRequest: {
     group: 'certificates.k8s.io',

@@ -1,5 +1,6 @@
 import { parseYaml, parseToml } from '../parse-once.ts';
 import type { KubeObject } from './kinds.ts';
+import type { Place, Placed } from './placed.ts';
 import { asks, may } from './rights.ts';
 import { claimKey, nodesOf, type Volumes, volumesOf } from './volumes.ts';
 
@@ -11,8 +12,14 @@ export interface NodeState {
   images: string[];
   since: number;
   taints: { key: string; effect: string }[];
+  /** It takes no further pods. */
+  unschedulable?: boolean;
+  /** Since when its kubelet says nothing. */
+  away?: number;
 }
 export interface Surroundings {
+  /** Where pods were put before; without it each is put anew. */
+  placed?: Placed;
   nodes: NodeState[];
   objects: KubeObject[];
   /** What the API server was told on its command line. */
@@ -24,6 +31,8 @@ export interface Surroundings {
   givenAt: (o: KubeObject) => number;
 }
 export interface Pod {
+  /** What stays of it when it is made anew elsewhere. */
+  key: string;
   name: string;
   namespace: string;
   labels: Record<string, string>;
@@ -75,6 +84,8 @@ const tolerates = (spec: PodSpec, taint: { key: string; effect: string }) =>
       (t.effect === undefined || t.effect === taint.effect),
   );
 const notReady = { key: 'node.kubernetes.io/not-ready', effect: 'NoSchedule' };
+/** Seconds after which what ran on a silent node is made anew elsewhere. */
+const tolerated = 300;
 const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
 /** Folders that every node has; what must be there already and is not keeps a pod from starting. */
 const there = ['/lib/modules', '/etc', '/run', '/var/lib', '/proc', '/sys', '/etc/kubernetes', '/etc/haproxy'];
@@ -212,6 +223,8 @@ export function podsOf(s: Surroundings): State {
   // What runs on the network of its host comes first: the proxy, then the network, then the rest.
   const rank = (o: KubeObject) =>
     specOf(o).containers.some((c) => program(c.image) === 'kube-proxy') ? 0 : specOf(o).hostNetwork ? 1 : 2;
+  const byName = new Map(s.nodes.map((n) => [n.name, n]));
+  const load = new Map<string, number>();
   for (const o of [...owners].sort((a, b) => rank(a) - rank(b))) {
     const refused = refusedToMake(s, o);
     if (refused) {
@@ -220,19 +233,39 @@ export function podsOf(s: Surroundings): State {
     }
     const spec = specOf(o);
     const stored = storedFor(o, state.volumes);
-    const tolerated = s.nodes.filter((n) =>
-      [...n.taints, ...(state.ready.has(n.name) ? [] : [notReady])].every((t) => tolerates(spec, t)),
+    const able = s.nodes.filter(
+      (n) =>
+        n.away === undefined &&
+        !n.unschedulable &&
+        [...n.taints, ...(state.ready.has(n.name) ? [] : [notReady])].every((t) => tolerates(spec, t)),
     );
-    const fits = stored.why ? [] : tolerated.filter((n) => stored.nodes?.includes(n.name) ?? true);
+    const fits = stored.why ? [] : able.filter((n) => stored.nodes?.includes(n.name) ?? true);
     const replicas = Number(o.spec.replicas ?? 1);
-    const places: (NodeState | undefined)[] =
+    const put = (i: number): { node?: NodeState | undefined; place?: Place | undefined } => {
+      if (!s.placed) return { node: fits[i % fits.length] };
+      const place = s.placed.of(
+        keyOf(o, i),
+        fits.map((n) => n.name),
+        (name) => {
+          const n = byName.get(name);
+          return n !== undefined && (n.away === undefined || s.age(n.away) < tolerated);
+        },
+        load,
+      );
+      const node = place && byName.get(place.node);
+      if (node) load.set(node.name, (load.get(node.name) ?? 0) + 1);
+      return { node, place };
+    };
+    const places: { node?: NodeState | undefined; place?: Place | undefined }[] =
       o.kind === 'DaemonSet'
-        ? s.nodes.filter((n) => n.taints.every((t) => tolerates(spec, t)))
-        : Array.from({ length: replicas }, (_, i) => (fits.length ? fits[i % fits.length] : undefined));
-    for (const [i, node] of places.entries()) {
-      const made = Math.max(s.givenAt(o), node?.since ?? 0);
+        ? s.nodes.filter((n) => n.taints.every((t) => tolerates(spec, t))).map((node) => ({ node }))
+        : Array.from({ length: replicas }, (_, i) => put(i));
+    for (const [i, { node, place }] of places.entries()) {
+      const made = Math.max(s.givenAt(o), place?.since ?? 0, node?.since ?? 0);
+      const again = place && place.times > 1 ? `-${place.times}` : '';
       const pod: Pod = {
-        name: `${o.metadata.name}-${node && o.kind === 'DaemonSet' ? node.name : i}`,
+        key: keyOf(o, i),
+        name: `${o.metadata.name}-${node && o.kind === 'DaemonSet' ? node.name : i}${again}`,
         namespace: o.metadata.namespace ?? 'default',
         labels: (o.spec.template.metadata?.labels ?? {}) as Record<string, string>,
         owner: o,
@@ -244,12 +277,13 @@ export function podsOf(s: Surroundings): State {
       if (!node) {
         pod.reason = 'Unschedulable';
         const all = s.nodes.length;
-        pod.message = `0/${all} nodes are available: ${stored.why ?? (tolerated.length ? `${all} node(s) had volume node affinity conflict` : `${all} node(s) had untolerated taints`)}`;
+        pod.message = `0/${all} nodes are available: ${stored.why ?? (able.length ? `${all} node(s) had volume node affinity conflict` : `${all} node(s) had untolerated taints`)}`;
         continue;
       }
       const why = keptFrom(s, o, node, { network: state.ready.has(node.name), proxy: state.proxied.has(node.name) });
-      const first = places[0];
-      if (why) [pod.reason, pod.message] = why;
+      const first = places[0]?.node;
+      if (node.away !== undefined) [pod.reason, pod.message] = ['NodeLost', `${node.name} does not answer`];
+      else if (why) [pod.reason, pod.message] = why;
       else if (stored.oneNode && first !== node)
         [pod.reason, pod.message] = [
           'FailedAttachVolume',
@@ -266,6 +300,8 @@ export function podsOf(s: Surroundings): State {
   }
   return state;
 }
+
+const keyOf = (o: KubeObject, i: number) => `${o.metadata.namespace}/${o.metadata.name} ${i}`;
 
 /** Ready pods behind a service, by its selector. */
 export const behind = (state: State, service: KubeObject): Pod[] => {

@@ -11,6 +11,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { whyNot } from '../../access/permit.ts';
 import { record } from '../../audit.ts';
 import { Refusal } from '../../refusal.ts';
+import { nameOf } from './name.ts';
 import { append, logLine, statusOf } from './state.ts';
 import { closeBoot, kitOf, openBoot } from './kit-of-build.ts';
 import { type Report, type StepContext, StepFailure } from './step.ts';
@@ -35,7 +36,7 @@ export async function drive(ctx: Context, id: number, signal: AbortSignal): Prom
     });
     return;
   }
-  await openBoot(ctx, build, plan);
+  await openBoot(ctx, build);
   const first = await statusOf(ctx.db.manager, build);
   if (first.status.state === 'queued') await append(ctx.db.manager, build, { kind: 'begun' });
   else if (Object.values(first.status.steps).some((s) => s.state === 'running')) {
@@ -91,13 +92,14 @@ async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<boolea
     await closeBoot(m, build.id);
     const { status } = await statusOf(m, build);
     if (status.state !== 'done') return true;
-    for (const n of plan.nodes) {
-      const { doc } = await needDoc(m, 'Host', n.host);
+    for (const host of build.moves.joins) {
+      const { doc } = await needDoc(m, 'Host', host);
       const step = doTo(doc, 'serve', { fits: true });
-      if ('refused' in step) throw new Error(`${n.host} cannot serve: ${step.refused}`);
-      await putDoc(m, step.host, `build ${build.number} of ${build.charter}`);
+      if ('refused' in step) throw new Error(`${host} cannot serve: ${step.refused}`);
+      await putDoc(m, step.host, nameOf(build));
     }
-    await record(m, `build ${build.number} of ${build.charter}`, 'built and proved', build.charter, { nodes: plan.nodes.length });
+    if (build.kind === 'build') await record(m, nameOf(build), 'built and proved', build.charter, { nodes: plan.nodes.length });
+    else await record(m, nameOf(build), 'changed and proved', build.charter, { what: build.title });
     return true;
   });
 }

@@ -29,14 +29,14 @@ export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
   reportUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'reports')}`,
 });
 
-/** Opens the addresses of a build that runs, for some hours from now. */
-export async function openBoot(ctx: Context, build: BuildRow, plan: Plan): Promise<void> {
-  for (const n of plan.nodes)
+/** Opens the addresses of those whom a change brings in, for some hours from now. */
+export async function openBoot(ctx: Context, build: BuildRow): Promise<void> {
+  for (const host of build.moves.joins)
     for (const opens of ['files', 'reports'] as const)
       await ctx.db.manager.query(
         `insert into boot_token (token_hash, build, host, opens, until) values ($1, $2, $3, $4, now() + interval '${openHours} hours')
          on conflict (token_hash) do update set until = excluded.until`,
-        [hashed(tokenOf(ctx, build, n.host, opens)), build.id, n.host, opens],
+        [hashed(tokenOf(ctx, build, host, opens)), build.id, host, opens],
       );
 }
 

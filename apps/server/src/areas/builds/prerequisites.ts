@@ -1,4 +1,5 @@
 import { isIp, serverList } from '@praesidor/core/address';
+import { between } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import { heldBy, missing } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
@@ -83,8 +84,15 @@ function findings({ ctx, plan, estate }: Measuring): Prerequisite[] {
   ];
 }
 
-function controllers({ ctx, plan, estate, signal }: Measuring): Prerequisite[] {
-  return plan.nodes
+/** Hosts that a change would install: those that do not serve yet; of a cluster that stands as planned all, for whoever asks. */
+function touched({ plan, estate }: Measuring) {
+  const { joins } = between(plan, estate);
+  return joins.length ? joins : plan.nodes;
+}
+
+function controllers(m: Measuring): Prerequisite[] {
+  const { ctx, estate, signal } = m;
+  return touched(m)
     .filter((n) => n.bmc)
     .map((n) => ({
       id: `bmc ${n.host}`,
@@ -329,8 +337,9 @@ function addresses({ ctx, plan, estate }: Measuring): Prerequisite[] {
 }
 
 /** What nothing here can measure before a host runs. */
-function byHand({ plan }: Measuring): Prerequisite[] {
-  const metal = plan.nodes.filter((n) => !n.guest);
+function byHand(m: Measuring): Prerequisite[] {
+  const { plan } = m;
+  const metal = touched(m).filter((n) => !n.guest);
   return [
     ...(metal.length
       ? [

@@ -2,14 +2,15 @@ import type { Plan } from '@praesidor/core/charter';
 import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
+import { ChangeName } from '@praesidor/core/changes';
 import { words } from '@praesidor/core/model';
 import type { Step } from '@praesidor/core/schedule';
 import type { Context } from '../../context.ts';
-import { Builds } from '../../db/tables.ts';
+import { type BuildRow, Builds } from '../../db/tables.ts';
 import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
 import { drive } from './drive.ts';
-import { act, type BuildAct, beginBuild, buildActs } from './service.ts';
+import { act, type BuildAct, beginChange, buildActs, dueChange } from './service.ts';
 import { needBuild, statusOf } from './state.ts';
 
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
@@ -18,6 +19,8 @@ const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) 
 /** `erase`: hosts whose disks are erased, whatever they hold, where they lay them out. */
 const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.array(words.Name).max(1000).default([]) }));
 
+const whatOf = ({ kind, title, moves }: BuildRow) => ({ kind, title, moves });
+
 export async function builds(app: App, { ctx }: { ctx: Context }) {
   ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
 
@@ -25,12 +28,25 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     '/api/builds',
     {
       config: { act: 'builds.run' },
-      schema: { response: { '2xx': answers.BuildBegun }, body: z.strictObject({ charter: words.Name }) },
+      schema: {
+        response: { '2xx': answers.BuildBegun },
+        body: z.strictObject({ charter: words.Name, kind: ChangeName.default('build') }),
+      },
     },
     async (req, reply) => {
-      const b = await beginBuild(ctx, req.body.charter, req.who.login);
+      const b = await beginChange(ctx, req.body.charter, req.body.kind, req.who.login);
       return reply.status(201).send({ charter: b.charter, number: b.number });
     },
+  );
+
+  /** What would be done to a cluster so that it stands as planned, before anything is. */
+  app.get(
+    '/api/charters/:name/change',
+    {
+      config: { act: 'plan.read' },
+      schema: { response: { '2xx': answers.ChangeDue }, params: z.strictObject({ name: words.Name }) },
+    },
+    async (req) => ({ due: (await dueChange(ctx, req.params.name)) ?? null }),
   );
 
   app.get('/api/builds', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Builds } } }, async () => {
@@ -40,6 +56,7 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
         rows.map(async (b) => ({
           charter: b.charter,
           number: b.number,
+          ...whatOf(b),
           revision: b.revision,
           createdAt: b.createdAt,
           createdBy: b.createdBy,
@@ -59,6 +76,7 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
       return {
         charter,
         number,
+        ...whatOf(b),
         revision: b.revision,
         createdAt: b.createdAt,
         createdBy: b.createdBy,

@@ -1,7 +1,8 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
 import { type Plan, resolve } from '@praesidor/core/charter';
-import { type BuildStatus, failedSteps, stateText, type Step, stepsOf } from '@praesidor/core/schedule';
+import { type ChangeName, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
+import { type BuildStatus, failedSteps, stateText, type Step } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -11,12 +12,21 @@ import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { hold } from '../clusters/service.ts';
+import { hold, planOf } from '../clusters/service.ts';
 import { closeBoot } from './kit-of-build.ts';
 import { append, known, needBuild, statusOf } from './state.ts';
 
-/** Begins a build of a charter as it is saved: everything is held first, and nothing that stops may stand. */
-export async function beginBuild(ctx: Context, name: string, who: string): Promise<BuildRow> {
+/** The change that is due for a cluster, as its charter is saved; undefined: it stands as planned. */
+export async function dueChange(ctx: Context, name: string): Promise<ChangePlan | undefined> {
+  const { plan, estate } = await planOf(ctx, name);
+  return changeDue(plan, estate, await known(ctx.db.manager));
+}
+
+/**
+ * Begins a change of a cluster to its charter as it is saved: everything is held first, and nothing that stops may stand. It is the kind
+ * that somebody saw, or it is refused: what is due can have become another one meanwhile.
+ */
+export async function beginChange(ctx: Context, name: string, kind: ChangeName, who: string): Promise<BuildRow> {
   try {
     return await ctx.db.transaction(async (m) => {
       await hold(m, name, who);
@@ -33,8 +43,18 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
           },
         );
       const plan = resolve(charter, estate);
-      if (plan.nodes.some((n) => estate.hosts.find((h) => h.name === n.host)?.state === 'serving'))
-        throw new Refusal('not-now', `${name} serves already.`, { remedy: 'Tear it down first, if it is to be built again.' });
+      await nothingUnderWay(m, name);
+      const due = changeDue(plan, estate, await known(m));
+      if (!due)
+        throw new Refusal('not-now', `${name} stands as planned: there is nothing to ${changeKind(kind).label.toLowerCase()}.`, {
+          remedy: 'Change its charter first.',
+        });
+      if (due.kind !== kind)
+        throw new Refusal('conflict', `What is due for ${name} is “${due.title}” by now, not “${changeKind(kind).label}”.`, {
+          remedy: 'Look at what would be done, and begin that.',
+        });
+      if (due.refused.length)
+        throw new Refusal('not-now', `${due.title}: ${due.refused.join('; ')}.`, { remedy: 'Change the charter.' });
       const [{ revision } = { revision: 1 }] = (await m.query(
         'select coalesce(max(revision), 1) as revision from charter_revision where charter = $1',
         [name],
@@ -49,7 +69,10 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
         number: last + 1,
         revision,
         plan: plan as never,
-        steps: stepsOf(plan, await known(m)) as never,
+        kind,
+        title: due.title,
+        moves: { joins: due.joins, leaves: due.leaves } as never,
+        steps: due.steps as never,
         createdAt: new Date(),
         createdBy: who,
         state: 'queued',
@@ -63,13 +86,34 @@ export async function beginBuild(ctx: Context, name: string, who: string): Promi
         gzipSync(JSON.stringify(Object.fromEntries(kit.map((f) => [f.path, f.content])))),
       ]);
       await ctx.queue.send(m, 'build', String(id));
-      await record(m, who, 'began a build', name, { number: last + 1, revision });
+      await record(m, who, kind === 'build' ? 'began a build' : 'began a change', name, {
+        number: last + 1,
+        revision,
+        ...(kind === 'build' ? {} : { what: due.title }),
+      });
       await tell(m, 'Build', `${name} ${last + 1}`);
       return (await m.findOneBy(Builds, { id })) as BuildRow;
     });
   } catch (e) {
     throw toRefusal(e);
   }
+}
+
+/** Two changes at once would each work on what the other one plans with. */
+async function nothingUnderWay(m: EntityManager, charter: string): Promise<void> {
+  await m.query('select pg_advisory_xact_lock(727016, hashtext($1))', [charter]);
+  const [other] = (await m.query(
+    "select number, title, run_by from build where charter = $1 and state in ('queued', 'running', 'paused')",
+    [charter],
+  )) as { number: number; title: string; run_by: string | null }[];
+  if (other)
+    throw new Refusal(
+      'not-now',
+      `“${other.title}” is under way already: number ${other.number} of ${charter}, begun by ${other.run_by}.`,
+      {
+        remedy: 'Wait for its end, or stop it.',
+      },
+    );
 }
 
 const acts = {
@@ -105,14 +149,22 @@ export async function act(
           `Build ${number} of ${charter} is ${stateText[status.state]}; to ${name} it, it must be ${from.map((s) => stateText[s]).join(' or ')}.`,
         );
       if (name === 'resume') {
+        await nothingUnderWay(m, charter);
         // As long as no host was touched, the plan is made anew: what was mended in between counts.
         if (!(build.steps as Step[]).some((s) => s.host && (status.steps[s.id]?.attempt ?? 0) > 0)) {
           const { estate } = await loadEstate(m);
           const plan = resolve(needIn(estate, 'Charter', charter), estate);
-          await m.query('update build set plan = $2, steps = $3 where id = $1', [
+          const due = changeDue(plan, estate, await known(m));
+          if (due?.kind !== build.kind || due.refused.length)
+            throw new Refusal('conflict', `${build.title} is not what is due for ${charter} by now.`, {
+              remedy: due ? `Begin “${due.title}” instead.` : 'It stands as planned.',
+            });
+          await m.query('update build set plan = $2, steps = $3, title = $4, moves = $5 where id = $1', [
             build.id,
             JSON.stringify(plan),
-            JSON.stringify(stepsOf(plan, await known(m))),
+            JSON.stringify(due.steps),
+            due.title,
+            JSON.stringify({ joins: due.joins, leaves: due.leaves }),
           ]);
         }
         await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = $3 where id = $1", [

@@ -9,6 +9,7 @@ import { guestOf } from './hypervisors.ts';
 export interface Powered {
   on: () => Promise<boolean>;
   restart: () => Promise<void>;
+  off: () => Promise<void>;
 }
 
 /** Undefined for a machine that nobody speaks for. */
@@ -21,6 +22,9 @@ export async function powered(ctx: Context, host: Host, signal: AbortSignal): Pr
         await stop(g.driver, host.name, true);
         await start(g.driver, host.name);
       },
+      off: async () => {
+        await stop(g.driver, host.name, true);
+      },
     };
   }
   if (!host.bmc) return undefined;
@@ -28,5 +32,6 @@ export async function powered(ctx: Context, host: Host, signal: AbortSignal): Pr
   return {
     on: async () => (await powerState(bmc)) === 'On',
     restart: () => reset(bmc, 'ForceRestart').catch(() => reset(bmc, 'On')),
+    off: () => reset(bmc, 'ForceOff'),
   };
 }

@@ -88,6 +88,14 @@ export const charterFields: Fields = {
   'pools.*.count': { label: 'Hosts' },
   ...asked('pools.*'),
   ...forWorkers('pools.*'),
+  except: {
+    sheet: { section: 2, label: 'Not these hosts' },
+    label: 'Not these hosts',
+    help: 'Never chosen. One that serves leaves the cluster with the next change, and another takes its place.',
+    refers: { kind: 'Host' },
+    mono: true,
+    rare: true,
+  },
   machineNetwork: {
     sheet: { section: 3, label: 'Machine' },
     label: 'Machine network',

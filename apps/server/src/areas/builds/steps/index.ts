@@ -2,8 +2,10 @@ import type { StepKind } from '@praesidor/core/schedule';
 import type { StepRunner } from '../step.ts';
 import { cast } from './cast.ts';
 import { api, inbound, podNetwork, quorum } from './cluster.ts';
+import { drain } from './drain.ts';
 import { images } from './images.ts';
 import { joinControlPlane, joinWorker } from './join.ts';
+import { leave } from './leave.ts';
 import { names } from './names.ts';
 import { power } from './power.ts';
 import { preflight } from './preflight.ts';
@@ -24,6 +26,8 @@ const all: StepRunner[] = [
   podNetwork,
   joinWorker,
   inbound,
+  drain,
+  leave,
   proof,
 ];
 export const runners = new Map<StepKind, StepRunner>(all.map((r) => [r.kind, r]));

@@ -1,15 +1,16 @@
-import { type KubeNode, kube } from '@praesidor/protocols/kube';
+import { isReady, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { publishTransient } from '../../../events/bus.ts';
 import type { StepContext, StepRunner } from '../step.ts';
 
-/** Lets the host start its kubelet, and waits until it does; where the API answers already, until it knows the node. */
-async function join(s: StepContext, seesApi: boolean): Promise<string> {
+/** Lets the host start its kubelet, and waits until it does; where the API answers already, until it knows the node, of a worker until it is ready. */
+async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promise<string> {
   const { ctx, build, node, log, until, reports } = s;
   const host = node?.host ?? '';
   await ctx.db.manager.query('insert into build_gate (build, host) values ($1, $2) on conflict do nothing', [build.id, host]);
   await publishTransient(ctx.db.manager, 'Gate', `${build.id} ${host}`);
   await log('let through: it may start its kubelet');
   let started = false;
+  let known = false;
   return until(
     async () => {
       for (const r of await reports())
@@ -17,18 +18,23 @@ async function join(s: StepContext, seesApi: boolean): Promise<string> {
           await log(r.text);
           started = true;
         }
-      if (seesApi) {
-        const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined);
-        return n ? `the API knows ${host}` : undefined;
-      }
-      return started ? 'kubelet started' : undefined;
+      if (seen === 'not yet') return started ? 'kubelet started' : undefined;
+      const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined);
+      known = n !== undefined;
+      if (seen === 'ready') return n && isReady(n) ? `${host} is ready` : undefined;
+      return n ? `the API knows ${host}` : undefined;
     },
-    () => (started ? `${host} started its kubelet and the API does not know it` : `${host} has not started its kubelet`),
+    () =>
+      known
+        ? `${host} has joined and does not become ready`
+        : started
+          ? `${host} started its kubelet and the API does not know it`
+          : `${host} has not started its kubelet`,
   );
 }
 
 export const joinControlPlane: StepRunner = {
   kind: 'control-plane',
-  run: (s) => join(s, s.plan.nodes[0]?.host !== s.node?.host),
+  run: (s) => join(s, s.plan.nodes[0]?.host === s.node?.host ? 'not yet' : 'known'),
 };
-export const joinWorker: StepRunner = { kind: 'worker', run: (s) => join(s, true) };
+export const joinWorker: StepRunner = { kind: 'worker', run: (s) => join(s, 'ready') };

@@ -2,6 +2,7 @@ import { counted } from '@praesidor/core/words';
 import { inZone } from '@praesidor/core/naming';
 import { sendZone } from '../../addresses/zones.ts';
 import { Refusal } from '../../../refusal.ts';
+import { nameOf } from '../name.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Sends the site's zones as signed updates and reads them back. */
@@ -14,7 +15,7 @@ export const names: StepRunner = {
     );
     for (const zone of zones) {
       try {
-        const sent = await sendZone(ctx, zone.name, `build ${build.number} of ${build.charter}`);
+        const sent = await sendZone(ctx, zone.name, nameOf(build));
         await log(`${zone.name}: ${sent.added} added, ${sent.changed} changed, ${sent.removed} removed, serial ${sent.serial}`);
         if (sent.left)
           throw new StepFailure(

@@ -23,7 +23,7 @@ export const proof: StepRunner = {
   kind: 'proof',
   run: async (s) => {
     const lines: Proof[] = [];
-    for (const measure of [nodes, agents, programs, members, inboundAddress, names, pulls]) {
+    for (const measure of [nodes, gone, agents, programs, members, inboundAddress, names, pulls]) {
       for (const p of await s
         .until(
           async () => {
@@ -89,6 +89,15 @@ async function nodes(s: StepContext): Promise<Proof[]> {
       list.map((n) => JSON.stringify(n.metadata.labels)),
     ),
   ];
+}
+
+/** Whom the change took out the API knows no more. */
+async function gone(s: StepContext): Promise<Proof[]> {
+  const { leaves } = s.build.moves;
+  if (!leaves.length) return [];
+  const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
+  const there = leaves.filter((h) => list.some((n) => n.metadata.name === h));
+  return [line('hosts that left', 'none in the API', there.join(', ') || 'none in the API', [leaves.join(', ')])];
 }
 
 async function agents(s: StepContext): Promise<Proof[]> {
@@ -183,7 +192,8 @@ async function names(s: StepContext): Promise<Proof[]> {
 /** From the registry's own pull log: every node asked for every image of its list here, and nobody went elsewhere. */
 async function pulls(s: StepContext): Promise<Proof[]> {
   const { mirror } = s.plan;
-  if (!mirror) return [];
+  const came = s.plan.nodes.filter((n) => s.build.moves.joins.includes(n.host));
+  if (!mirror || !came.length) return [];
   const [{ since } = { since: new Date(0).toISOString() }] = (await s.ctx.db.manager.query(
     "select min(data->>'at') as since from build_event where build = $1 and data->>'kind' = 'begun'",
     [s.build.id],
@@ -206,7 +216,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   let found = 0;
   let of = 0;
   const evidence: string[] = [];
-  for (const n of s.plan.nodes) {
+  for (const n of came) {
     const wanted = imagesOf(s.kit, n).map((i) => keptAt(i, mirror));
     const got = wanted.filter((w) => seen.get(n.host)?.has(`${w.repository}:${w.tag ?? w.digest}`)).length;
     of += wanted.length;

@@ -1,0 +1,24 @@
+import type { MigrationInterface, QueryRunner } from 'typeorm';
+
+/** A build is one kind of change to a cluster; each knows whom it brings in and whom it takes out. */
+export class Changes1765300000000 implements MigrationInterface {
+  name = 'Changes1765300000000';
+
+  async up(q: QueryRunner): Promise<void> {
+    await q.query(
+      `alter table build add column kind text not null default 'build', add column title text not null default '', add column moves jsonb`,
+    );
+    await q.query(`update build set title = 'Build ' || charter,
+      moves = jsonb_build_object('joins', coalesce((select jsonb_agg(n->>'host') from jsonb_array_elements(plan->'nodes') n), '[]'), 'leaves', '[]'::jsonb)`);
+    await q.query(
+      'alter table build alter column moves set not null, alter column kind drop default, alter column title drop default',
+    );
+    // Of a cluster at most one change is under way.
+    await q.query(`create unique index one_change_under_way on build (charter) where state in ('queued', 'running', 'paused')`);
+  }
+
+  async down(q: QueryRunner): Promise<void> {
+    await q.query('drop index one_change_under_way');
+    await q.query('alter table build drop column kind, drop column title, drop column moves');
+  }
+}

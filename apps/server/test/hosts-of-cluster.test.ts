@@ -1,0 +1,173 @@
+import { parse } from 'yaml';
+import type { ChangePlan } from '@praesidor/core/changes';
+import { type KubeAt, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+
+const i = new Installation();
+let c: Client;
+const set = (why: string, ...fields: [path: (string | number)[], value: unknown][]) =>
+  c.good('POST', '/api/edits', {
+    why,
+    edits: fields.map(([path, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path, value })),
+  });
+const due = async () => (await c.good<{ due: ChangePlan | null }>('GET', '/api/charters/plover/change')).due;
+const begin = (kind: string) => c.call<{ number: number }>('POST', '/api/builds', { charter: 'plover', kind });
+const host = async (name: string) => (await c.estate()).hosts.find((h) => h.name === name);
+const serving = async () =>
+  (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover' && h.state === 'serving').map((h) => h.name);
+const logOf = async (number: number, step: string) =>
+  (
+    await c.good<{ lines: { line: string }[] }>('GET', `/api/builds/plover/${number}/log?step=${encodeURIComponent(step)}`)
+  ).lines.map((l) => l.line);
+
+/** The API of the cluster, as whoever has its kubeconfig reaches it. */
+async function cluster(): Promise<KubeAt> {
+  const r = await fetch(`${i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: c.cookie } });
+  const k = parse(await r.text());
+  const text = (data: string) => Buffer.from(data, 'base64').toString();
+  const { user } = k.users[0];
+  return {
+    dialer: i.running.ctx.dialer,
+    host: new URL(k.clusters[0].cluster.server).hostname,
+    address: '10.62.8.20',
+    port: Number(new URL(k.clusters[0].cluster.server).port),
+    ca: text(k.clusters[0].cluster['certificate-authority-data']),
+    certificate: text(user['client-certificate-data']),
+    key: text(user['client-key-data']),
+  };
+}
+const give = async (path: string, object: object) =>
+  kube(await cluster(), path, { method: 'PATCH', contentType: 'application/apply-patch+yaml', body: object });
+const podsOn = async (node: string) =>
+  (
+    (await kube<KubeList<{ metadata: { name: string; ownerReferences: { kind: string }[] } }>>(
+      await cluster(),
+      `/api/v1/pods?fieldSelector=spec.nodeName%3D${node}`,
+    )) as KubeList<{ metadata: { name: string; ownerReferences: { kind: string }[] } }>
+  ).items
+    .filter((p) => p.metadata.ownerReferences[0]?.kind !== 'DaemonSet')
+    .map((p) => p.metadata.name);
+const nodes = async () =>
+  ((await kube<KubeList<KubeNode>>(await cluster(), '/api/v1/nodes')) as KubeList<KubeNode>).items.map((n) => n.metadata.name);
+
+describe('the hosts of a cluster that stands', () => {
+  let first: string[] = [];
+  let added = '';
+  beforeAll(async () => {
+    await i.start();
+    c = await i.as('warden');
+    await prepare(c);
+    await set('small first', [['workers', 'count'], 1]);
+    expect((await due())?.kind).toBe('build');
+    await begin('build');
+    expect((await builtOrBroken(c)).status.state).toBe('done');
+    first = await serving();
+    expect(first).toHaveLength(4);
+  });
+  afterAll(() => i.stop());
+
+  it('stay as they are while nothing is due', async () => {
+    expect(await due()).toBeNull();
+    const a = await begin('add-hosts');
+    expect([a.status, a.body.message]).toEqual([409, 'plover stands as planned: there is nothing to add hosts.']);
+  });
+
+  it('one is added: prepared, joined, proved, and nobody else is touched', async () => {
+    await set('one more', [['workers', 'count'], 2]);
+    const plan = await due();
+    expect([plan?.kind, plan?.leaves, plan?.joins.length]).toEqual(['add-hosts', [], 1]);
+    added = plan?.joins[0] ?? '';
+    expect(plan?.title).toBe(`Add ${added} to plover`);
+    // What somebody saw is begun, and nothing else.
+    expect((await begin('build')).body.message).toBe(`What is due for plover is “Add ${added} to plover” by now, not “Build”.`);
+    const starts = new Map([...i.world.machines].map(([name, m]) => [name, m.log.length]));
+    expect((await begin('add-hosts')).body.number).toBe(2);
+    // A second person who begins it in the same moment is told who was first.
+    expect((await begin('add-hosts')).body.message).toContain(
+      `“Add ${added} to plover” is under way already: number 2 of plover`,
+    );
+    const b = await builtOrBroken(c, 2);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    expect(b.proof?.filter((p) => !p.good)).toEqual([]);
+    expect(b.proof?.find((p) => p.what === 'nodes ready')?.found).toBe('5 of 5');
+    // Pulls are counted of those who came.
+    expect(b.proof?.find((p) => p.what === 'images pulled from the mirror')?.planned).toMatch(/^1\d of 1\d$/);
+    expect((await serving()).sort()).toEqual([...first, added].sort());
+    for (const name of first) expect(i.world.machines.get(name)?.log.length, name).toBe(starts.get(name));
+    expect(await due()).toBeNull();
+  });
+
+  it('one that died is replaced: nobody waits for its pods, and another takes its place', async () => {
+    const [dead = ''] = (await c.estate()).hosts
+      .filter((h) => h.held?.charter === 'plover' && h.held.role === 'worker')
+      .map((h) => h.name);
+    i.world.machines.get(dead)?.powerOff();
+    await set('it died', [['except'], [...((await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? []), dead]]);
+    const plan = await due();
+    expect(plan?.kind).toBe('replace-hosts');
+    const fresh = plan?.joins[0] ?? '';
+    expect(plan?.title).toBe(`Replace ${dead} of plover by ${fresh}`);
+    await begin('replace-hosts');
+    const b = await builtOrBroken(c, 3);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    expect(b.status.steps[`${dead}/drain`]?.text).toContain('does not answer');
+    expect(await nodes()).toContain(fresh);
+    expect(await nodes()).not.toContain(dead);
+    expect((await host(fresh))?.state).toBe('serving');
+  });
+
+  it('one is removed when its pods may go: a budget holds it until it allows it, and says so', async () => {
+    const labels = { app: 'tides' };
+    await give('/apis/apps/v1/namespaces/default/deployments/tides', {
+      apiVersion: 'apps/v1',
+      kind: 'Deployment',
+      metadata: { name: 'tides', namespace: 'default' },
+      spec: {
+        replicas: 3,
+        selector: { matchLabels: labels },
+        template: {
+          metadata: { labels },
+          spec: { containers: [{ name: 'tides', image: 'images.upstream.example/core/pause:1.34.2' }] },
+        },
+      },
+    });
+    const budget = '/apis/policy/v1/namespaces/default/poddisruptionbudgets/tides';
+    await give(budget, {
+      apiVersion: 'policy/v1',
+      kind: 'PodDisruptionBudget',
+      metadata: { name: 'tides', namespace: 'default' },
+      spec: { minAvailable: 3, selector: { matchLabels: labels } },
+    });
+    const leaves = await eventually(async () => {
+      for (const h of await serving()) if ((await podsOn(h)).some((p) => p.startsWith('tides'))) return h;
+      return undefined;
+    }, 'a worker has one of its pods');
+    const except = (await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? [];
+    await set('one fewer', [['workers', 'count'], 1], [['except'], [...except, leaves]]);
+    const plan = await due();
+    expect([plan?.kind, plan?.joins, plan?.leaves]).toEqual(['remove-hosts', [], [leaves]]);
+    expect(plan?.point?.step).toBe(`${leaves}/leave`);
+    expect((await begin('remove-hosts')).body.number).toBe(4);
+    const said = 'The disruption budget tides needs 3 healthy pods and has 3 currently';
+    let log: string[] = [];
+    await eventually(
+      async () => {
+        log = await logOf(4, `${leaves}/drain`);
+        return log.some((l) => l.endsWith(said));
+      },
+      () => `the log names the budget; it is ${log.join('\n')}`,
+    );
+    expect(i.world.machines.get(leaves)?.power).toBe('On');
+    expect((await host(leaves))?.state).toBe('serving');
+    await kube(await cluster(), budget, { method: 'DELETE' });
+    const b = await builtOrBroken(c, 4);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    expect(b.proof?.find((p) => p.what === 'hosts that left')).toMatchObject({ good: true, found: 'none in the API' });
+    expect(b.status.steps[`${leaves}/drain`]?.text).toMatch(/^\d+ pods? went elsewhere$/);
+    expect(i.world.machines.get(leaves)?.power).toBe('Off');
+    expect(await nodes()).not.toContain(leaves);
+    const after = await host(leaves);
+    expect([after?.state, after?.held]).toEqual(['resting', undefined]);
+  });
+});

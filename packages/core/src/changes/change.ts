@@ -1,0 +1,70 @@
+import { z } from 'zod';
+import type { Plan, PlannedNode } from '../charter/plan.ts';
+import type { ClusterRole } from '../model/documents.ts';
+import { Step, type StepKind } from '../schedule/steps.ts';
+
+/** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
+export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts']);
+export type ChangeName = z.infer<typeof ChangeName>;
+
+/** A host that serves and that the plan has no more. */
+export interface Leaving {
+  host: string;
+  role: ClusterRole;
+  zone: string;
+  /** What pods could use of it. */
+  cores: number;
+}
+/** What stands, against the plan as it is now. */
+export interface Between {
+  plan: Plan;
+  stays: PlannedNode[];
+  joins: PlannedNode[];
+  leaves: Leaving[];
+}
+export type Known = Partial<Record<StepKind, [number, number]>>;
+
+/** One kind of change. It is pure: what it answers follows from what stands and from the plan. */
+export interface ChangeKind {
+  kind: ChangeName;
+  /** An act, as it stands on a button. */
+  label: string;
+  /** Whether it is this that leads from what stands to the plan. Of all kinds at most one is. */
+  due: (b: Between) => boolean;
+  title: (b: Between) => string;
+  steps: (b: Between, known: Known) => Step[];
+  /** Why it cannot be begun, each a sentence without its end. */
+  refused?: (b: Between) => string[];
+  /** What is away meanwhile, and what of it those notice who use the cluster. */
+  away: (b: Between) => string;
+  /** From which step on it cannot be taken back, and what is gone by then. */
+  point?: (b: Between, steps: readonly Step[]) => { step: string; text: string } | undefined;
+}
+
+export const ChangeRow = z.strictObject({
+  what: z.string(),
+  now: z.string(),
+  after: z.string(),
+  how: z.string(),
+  /** The field of the charter that it follows from. */
+  field: z.string().optional(),
+});
+export type ChangeRow = z.infer<typeof ChangeRow>;
+export const ChangePlan = z.strictObject({
+  kind: ChangeName,
+  label: z.string(),
+  title: z.string(),
+  joins: z.array(z.string()),
+  leaves: z.array(z.string()),
+  steps: z.array(Step),
+  refused: z.array(z.string()),
+  away: z.string(),
+  point: z.strictObject({ step: z.string(), text: z.string() }).optional(),
+  rows: z.array(ChangeRow),
+  /** Cores that pods can use, from so many seconds after the begin on. */
+  capacity: z.array(z.strictObject({ at: z.number(), cores: z.number() })),
+});
+export type ChangePlan = z.infer<typeof ChangePlan>;
+/** Whom a change brings into a cluster, and whom out of it: what is kept of it while it runs. */
+export const Moves = z.strictObject({ joins: z.array(z.string()), leaves: z.array(z.string()) });
+export type Moves = z.infer<typeof Moves>;

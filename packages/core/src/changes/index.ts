@@ -1,0 +1,111 @@
+import { capacityOf, usableCores } from '../charter/arithmetic.ts';
+import type { Plan } from '../charter/plan.ts';
+import type { Estate } from '../model/estate.ts';
+import { byName } from '../model/estate.ts';
+import { newBuild } from '../schedule/build.ts';
+import type { Step } from '../schedule/steps.ts';
+import { timeline } from '../schedule/timeline.ts';
+import { counted } from '../words/amounts.ts';
+import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves } from './change.ts';
+import { build } from './kinds/build.ts';
+import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
+
+export * from './change.ts';
+export { buildSteps } from './kinds/build.ts';
+
+/** Every kind of change to a cluster. A new kind is a file and a line. */
+export const changeKinds: readonly ChangeKind[] = [build, addHosts, replaceHosts, removeHosts];
+export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
+
+/** What leads from what stands of a cluster to its plan. */
+export function between(plan: Plan, estate: Pick<Estate, 'hosts'>): Between {
+  const name = plan.charter.name;
+  const serving = estate.hosts.filter((h) => h.held?.charter === name && h.state === 'serving').sort(byName);
+  const stands = new Set(serving.map((h) => h.name));
+  const planned = new Set(plan.nodes.map((n) => n.host));
+  return {
+    plan,
+    stays: plan.nodes.filter((n) => stands.has(n.host)),
+    joins: plan.nodes.filter((n) => !stands.has(n.host)),
+    leaves: serving
+      .filter((h) => !planned.has(h.name))
+      .map((h) => ({
+        host: h.name,
+        role: h.held?.role ?? 'worker',
+        zone: h.zone ?? '',
+        cores: usableCores(h.facts?.cores ?? 0),
+      })),
+  };
+}
+
+/** The change that is due: undefined where what stands is as planned. */
+export function changeDue(plan: Plan, estate: Pick<Estate, 'hosts'>, known: Known = {}): ChangePlan | undefined {
+  const b = between(plan, estate);
+  const kind = b.joins.length || b.leaves.length ? changeKinds.find((k) => k.due(b)) : undefined;
+  if (!kind) return undefined;
+  const steps = kind.steps(b, known);
+  const point = kind.point?.(b, steps);
+  return {
+    kind: kind.kind,
+    label: kind.label,
+    title: kind.title(b),
+    ...movesOf(b),
+    steps,
+    refused: kind.refused?.(b) ?? [],
+    away: kind.away(b),
+    ...(point ? { point } : {}),
+    rows: rowsOf(b),
+    capacity: capacityOver(b, steps),
+  };
+}
+
+export const movesOf = (b: Between): Moves => ({ joins: b.joins.map((n) => n.host), leaves: b.leaves.map((l) => l.host) });
+
+/** Usable cores over time: those of a host that leaves are gone when its drain begins, those of one that joins come when it has. */
+function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'] {
+  const { bars } = timeline(steps, newBuild(steps), 0);
+  const alone = !b.plan.nodes.some((n) => n.role === 'worker');
+  const counts = (n: { role: string }) => alone || n.role === 'worker';
+  let cores = capacityOf(b.stays).cores * Number(b.stays.length > 0);
+  for (const l of b.leaves) if (counts(l)) cores += l.cores;
+  const moments = bars.flatMap(({ id, start, end }) => {
+    const step = steps.find((s) => s.id === id);
+    const goes = step?.kind === 'drain' && b.leaves.find((l) => l.host === step.host && counts(l));
+    const comes =
+      (step?.kind === 'worker' || step?.kind === 'control-plane') && b.joins.find((n) => n.host === step.host && counts(n));
+    if (goes) return [{ at: start / 1000, by: -goes.cores }];
+    return comes ? [{ at: end / 1000, by: usableCores(comes.facts.cores) }] : [];
+  });
+  const points = [{ at: 0, cores: Math.round(cores) }];
+  for (const m of moments.sort((x, y) => x.at - y.at)) {
+    cores += m.by;
+    points.push({ at: m.at, cores: Math.round(cores) });
+  }
+  return points;
+}
+
+function rowsOf(b: Between): ChangeRow[] {
+  const role = (r: string) => r.replace('-', ' ');
+  return [
+    ...b.joins.map((n) => ({
+      what: n.host,
+      now: 'held',
+      after: `${role(n.role)}, ${n.address}`,
+      how: n.guest ? 'cast and installed' : 'installed anew',
+      field: n.role === 'control-plane' ? 'controlPlane.count' : n.pool === 'workers' ? 'workers.count' : 'pools',
+    })),
+    ...b.leaves.map((l) => ({
+      what: l.host,
+      now: `serves as ${role(l.role)}`,
+      after: 'rests, to be wiped',
+      how: 'drained, then switched off',
+      field: 'except',
+    })),
+    {
+      what: 'Hosts',
+      now: counted(b.stays.length + b.leaves.length, 'host'),
+      after: counted(b.plan.nodes.length, 'host'),
+      how: b.stays.length ? `${counted(b.stays.length, 'host')} not touched` : 'all at once',
+    },
+  ];
+}

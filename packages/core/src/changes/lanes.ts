@@ -1,0 +1,66 @@
+import type { Plan, PlannedNode } from '../charter/plan.ts';
+import { type Step, type StepKind, usual } from '../schedule/steps.ts';
+import type { Known, Leaving } from './change.ts';
+
+/** The steps of a change as they are put together: those for whole hosts are the same in every kind of change. */
+export class Steps {
+  readonly list: Step[] = [];
+  constructor(
+    private readonly plan: Plan,
+    private readonly known: Known,
+  ) {}
+
+  add(
+    id: string,
+    lane: string,
+    kind: StepKind,
+    title: string,
+    after: readonly string[],
+    more: { host?: string | undefined; shares?: string | undefined } = {},
+  ): string {
+    const [p50, p90] = this.known[kind] ?? usual[kind];
+    const { host, shares } = more;
+    this.list.push({
+      id,
+      lane,
+      kind,
+      title,
+      after: [...after],
+      p50,
+      p90,
+      ...(host ? { host } : {}),
+      ...(shares ? { shares } : {}),
+    });
+    return id;
+  }
+  /** Of the cluster as a whole. */
+  whole = (id: string, kind: StepKind, title: string, after: readonly string[]) =>
+    this.add(id, this.plan.charter.name, kind, title, after);
+
+  /** What every change begins with. @returns the step that the hosts wait for */
+  begin(): string {
+    this.add('preflight', 'estate', 'preflight', 'measure what is needed', []);
+    return this.add('names', 'estate', 'names', 'send and read back the records', ['preflight']);
+  }
+  /** From nothing to all images on its disks. @returns the last step */
+  prepare(n: PlannedNode, after: readonly string[]): string {
+    const { host } = n;
+    const cast =
+      n.guest && this.add(`${host}/cast`, host, 'cast', 'cast', after, { host, shares: `hypervisor ${n.guest.hypervisor}` });
+    this.add(`${host}/power`, host, 'power', 'power', cast ? [cast] : after, {
+      host,
+      shares: n.guest ? undefined : `controllers ${this.plan.charter.site}`,
+    });
+    this.add(`${host}/system`, host, 'system', 'system', [`${host}/power`], { host });
+    return this.add(`${host}/images`, host, 'images', 'images', [`${host}/system`], {
+      host,
+      shares: `registry ${this.plan.charter.mirror}`,
+    });
+  }
+  /** Its pods go elsewhere; then it is switched off and taken out. @returns the last step */
+  leave(l: Leaving, after: readonly string[]): string {
+    const { host } = l;
+    this.add(`${host}/drain`, host, 'drain', 'drain', after, { host });
+    return this.add(`${host}/leave`, host, 'leave', 'leave', [`${host}/drain`], { host });
+  }
+}
