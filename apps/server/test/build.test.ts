@@ -199,5 +199,5 @@ it('a slip in the charter of a serving cluster takes nothing from it', async () 
 it('a restarted server knows it all', async () => {
   await i.restart();
   expect((await buildOf(c)).status.state).toBe('done');
-  expect((await c.call('POST', '/api/builds', { charter: 'plover' })).body.message).toContain('serves already');
+  expect((await c.call('POST', '/api/builds', { charter: 'plover' })).body.message).toContain('stands as planned');
 });

@@ -53,6 +53,8 @@ let anchor = '';
 let server: Server;
 /** What the API answers at a path; nothing: 404. Each request is put down. */
 let objects: Record<string, unknown> = {};
+/** What the API refuses to do at a path, as a Status says it. */
+let refused: Record<string, { code: number; message: string; details?: object }> = {};
 const asked: string[] = [];
 /** What happens when a path is asked for. */
 let onAsk: (path: string) => void = () => undefined;
@@ -67,6 +69,8 @@ beforeAll(async () => {
     onAsk(path);
     const body = objects[path] ?? discovery[path];
     req.resume();
+    const no = req.method === 'GET' ? undefined : refused[path];
+    if (no) return void res.writeHead(no.code).end(JSON.stringify(no));
     if (req.method !== 'GET') return void res.writeHead(201).end('{}');
     res.writeHead(body === undefined ? 404 : 200).end(JSON.stringify(body ?? {}));
   });
@@ -77,6 +81,7 @@ afterAll(() => {
 });
 beforeEach(() => {
   objects = {};
+  refused = {};
   asked.length = 0;
   onAsk = () => undefined;
 });
@@ -117,7 +122,8 @@ async function run(
   const port = (server.address() as AddressInfo).port;
   const s = {
     ctx: { db: { manager: { query } } },
-    build: { id: 7, number: 2, charter: 'plover' },
+    build: { id: 7, number: 2, charter: 'plover', kind: 'build', moves: { joins: nodes.map((n) => n.host), leaves: [] } },
+    step: { id: 'x', kind, host: node.host },
     plan,
     // Without controllers: nothing is asked of machines here.
     estate: { ...estate, hosts: estate.hosts.map(({ bmc: _, ...h }) => h) },
@@ -224,12 +230,20 @@ describe('the images of a node', () => {
 
 describe('a node joins', () => {
   const node = `/api/v1/nodes/${worker.host}`;
-  it('when the API knows it, and is let through first', async () => {
-    objects[node] = { metadata: { name: worker.host } };
+  const state = (status: string) => ({
+    metadata: { name: worker.host },
+    status: { conditions: [{ type: 'Ready', status }] },
+  });
+  it('when the API has it as ready, and is let through first', async () => {
+    objects[node] = state('True');
     const r = await run('worker');
-    expect(r.end).toBe(`the API knows ${worker.host}`);
+    expect(r.end).toBe(`${worker.host} is ready`);
     expect(r.queries[0]).toMatchObject({ sql: expect.stringContaining('insert into build_gate'), values: [7, worker.host] });
     expect(r.queries[1]?.values).toContain('Gate');
+  });
+  it('not yet when the API knows it, and nothing can run there', async () => {
+    objects[node] = state('False');
+    expect((await broken(run('worker'))).message).toBe(`${worker.host} has joined and does not become ready`);
   });
   it('not yet when only its kubelet started', async () => {
     const e = await broken(run('worker', { reports: [[{ name: 'join', text: 'kubelet started' }]] }));
@@ -241,6 +255,70 @@ describe('a node joins', () => {
     expect((await run('control-plane', { node: first, reports: said })).end).toBe('kubelet started');
     const second = nodes[1] as (typeof nodes)[number];
     expect((await broken(run('control-plane', { node: second, reports: said }))).message).toContain('does not know it');
+  });
+});
+
+describe('a node is drained', () => {
+  const node = `/api/v1/nodes/${worker.host}`;
+  const at = (name: string, more: object = {}, status: object = { phase: 'Running' }) => ({
+    metadata: { name, namespace: 'tides', ownerReferences: [{ kind: 'ReplicaSet' }], ...more },
+    status,
+  });
+  const eviction = (name: string) => `/api/v1/namespaces/tides/pods/${name}/eviction`;
+  const pods = (...items: object[]) => {
+    objects[node] = { metadata: { name: worker.host }, status: { conditions: [{ type: 'Ready', status: 'True' }] } };
+    objects['/api/v1/pods'] = { items };
+  };
+  const posts = () => asked.filter((a) => a.startsWith('POST'));
+  it('of what can run elsewhere, and of nothing that is its own or has ended', async () => {
+    const own = at('agent', { ownerReferences: [{ kind: 'DaemonSet' }] });
+    const fixed = at('etcd', { annotations: { 'kubernetes.io/config.mirror': 'x' }, ownerReferences: [{ kind: 'Node' }] });
+    const over = at('job', {}, { phase: 'Succeeded' });
+    pods(own, fixed, over, at('web-0'));
+    onAsk = (path) => {
+      if (path === eviction('web-0')) pods(own, fixed, over);
+    };
+    const r = await run('drain');
+    expect(r.end).toBe('1 pod went elsewhere');
+    expect(posts()).toEqual([`POST ${eviction('web-0')}`]);
+    // Nothing new comes before the first is asked to go.
+    expect(asked.indexOf(`PATCH ${node}`)).toBeLessThan(asked.indexOf(`POST ${eviction('web-0')}`));
+  });
+  it('not past a disruption budget: the step says which pod stays, and why', async () => {
+    pods(at('web-0'));
+    const message = 'The disruption budget web needs 2 healthy pods and has 2 currently';
+    refused[eviction('web-0')] = { code: 429, message: 'Cannot evict pod', details: { causes: [{ message }] } };
+    let lines: string[] = [];
+    const e = await broken(
+      run('drain', {
+        more: {
+          log: async (text: string) => {
+            lines = [...lines, text];
+          },
+        },
+      }),
+    );
+    expect(e.message).toBe(`tides/web-0 stays on ${worker.host}: ${message}`);
+    // It is asked again, and said once.
+    expect(posts().length).toBeGreaterThan(1);
+    expect(lines.filter((l) => l.includes(message))).toEqual([`tides/web-0 stays for now: ${message}`]);
+  });
+  it('told apart: a pod that was asked and does not go', async () => {
+    pods(at('web-0'));
+    expect((await broken(run('drain'))).message).toBe(`tides/web-0 was asked to go, and is still on ${worker.host}`);
+  });
+  it('a refusal for another reason breaks the step', async () => {
+    pods(at('web-0'));
+    refused[eviction('web-0')] = { code: 403, message: 'pods "web-0" is forbidden' };
+    await expect(run('drain')).rejects.toThrow('pods "web-0" is forbidden');
+  });
+  it('at once when it does not answer, or the API knows it no more', async () => {
+    pods(at('web-0'));
+    objects[node] = { metadata: { name: worker.host }, status: { conditions: [{ type: 'Ready', status: 'Unknown' }] } };
+    expect((await run('drain')).end).toContain('does not answer');
+    delete objects[node];
+    expect((await run('drain')).end).toBe(`the API knows no ${worker.host}: nothing runs there`);
+    expect(posts()).toEqual([]);
   });
 });
 

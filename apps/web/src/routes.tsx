@@ -62,6 +62,10 @@ export const router = createBrowserRouter([
         path: 'clusters/:name',
         lazy: async () => ({ Component: (await import('./spaces/clusters/CharterSpace.tsx')).CharterSpace }),
       },
+      {
+        path: 'clusters/:name/change',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/ChangeSpace.tsx')).ChangeSpace }),
+      },
       { path: 'builds', lazy: async () => ({ Component: (await import('./spaces/builds/BuildsSpace.tsx')).BuildsSpace }) },
       {
         path: 'builds/:charter/:number',

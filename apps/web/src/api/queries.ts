@@ -2,6 +2,7 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
   Build as BuildDto,
+  ChangeDue,
   CharterAnswer as CharterDto,
   KeyringEntry as KeyDto,
   KitFile as KitFileDto,
@@ -97,6 +98,14 @@ export const useBuildLog = (charter: string, number: string, step: string | unde
     queryFn: async () =>
       (await api<{ lines: LogLine[] }>('GET', `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`))
         .lines,
+    placeholderData: (old) => old,
+  });
+/** What leads from what stands of a cluster to its plan. It follows from the estate, and is renewed with it. */
+export const useChange = (name: string, on = true) =>
+  useQuery({
+    queryKey: ['estate', 'change', name],
+    enabled: on,
+    queryFn: async () => (await api<ChangeDue>('GET', `/api/charters/${name}/change`)).due,
     placeholderData: (old) => old,
   });
 export const useCharter = (name: string) =>

@@ -26,7 +26,7 @@ export function Ribbon() {
         return {
           key: `b${b.charter}${b.number}`,
           to: `/builds/${b.charter}/${b.number}`,
-          text: `${b.charter} · build ${b.number} · ${done} of ${b.steps.length} steps · ${headline(b.steps, b.status, clock(t.end), span(t.within))}`,
+          text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${done} of ${b.steps.length} steps · ${headline(b.steps, b.status, clock(t.end), span(t.within))}`,
           failed: failedSteps(b.steps, b.status).length > 0,
           share: done / b.steps.length,
         };

@@ -81,7 +81,7 @@ export function BuildSpace() {
           </Link>
         </>
       }
-      title={`Build ${number}`}
+      title={b.kind === 'build' ? `Build ${number}` : b.title}
       findings={findings}
       facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(steps, status, clock(t.end), span(t.within)) : active ? `not before ${clock(t.end)}` : stateText[status.state]}`}
       acts={

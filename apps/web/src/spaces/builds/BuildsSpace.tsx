@@ -15,13 +15,16 @@ export function BuildsSpace() {
   return (
     <Space space="builds" title="Builds" facts={`${builds.data?.length ?? 0} so far`} findings={[]}>
       {builds.data?.length === 0 ? (
-        <Empty title="Nothing has been built yet">A charter that nothing stops can be built from its sheet.</Empty>
+        <Empty title="Nothing has been built yet">
+          A charter that nothing stops can be built from its sheet; what is done to a cluster later stands here too.
+        </Empty>
       ) : (
         <table className="grid-table mt-2" aria-label="Builds">
           <thead>
             <tr>
               <th>Cluster</th>
-              <th>Build</th>
+              <th>No.</th>
+              <th>What</th>
               <th>Began</th>
               <th>By</th>
               <th>Steps</th>
@@ -47,6 +50,7 @@ export function BuildsSpace() {
                 >
                   <td className="font-semibold">{b.charter}</td>
                   <td>{b.number}</td>
+                  <td>{b.title}</td>
                   <td className="mono">
                     <When at={b.createdAt} as="both" />
                   </td>

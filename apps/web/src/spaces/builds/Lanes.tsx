@@ -9,13 +9,19 @@ export function Lanes({
   now,
   chosen,
   onChoose,
+  planned = false,
+  point,
 }: {
-  build: BuildWhole;
+  build: Pick<BuildWhole, 'charter' | 'steps' | 'status' | 'moves'> & { plan: Pick<BuildWhole['plan'], 'nodes'> };
   now: number;
   chosen: string | undefined;
-  onChoose: (step: string) => void;
+  onChoose?: (step: string) => void;
+  /** Not begun: times count from its begin. */
+  planned?: boolean;
+  /** From when on it cannot be undone. */
+  point?: number | undefined;
 }) {
-  const { steps, status, plan } = build;
+  const { steps, status, plan, moves } = build;
   const t = timeline(steps, status, now);
   const over = status.ended ? Date.parse(status.ended) : undefined;
   const end = Math.max(over ?? t.end, t.start + 1000) + (over ? 0 : (t.end - t.start) * 0.03);
@@ -24,7 +30,8 @@ export function Lanes({
   const lanes = [...new Set(steps.map((s) => s.lane))];
   const sub = (lane: string) => {
     const n = plan.nodes.find((p) => p.host === lane);
-    return n ? `${n.role.replace('-', ' ')}, ${n.zone}` : lane === 'estate' ? 'names, ledger' : 'whole cluster';
+    if (moves.leaves.includes(lane)) return 'leaves';
+    return n ? `${n.role.replace('-', ' ')}, ${n.zone}` : lane === build.charter ? 'whole cluster' : 'names, ledger';
   };
   const ticks = ticksFor(t.start, end);
   const fine = width < 10 * 60_000;
@@ -34,10 +41,10 @@ export function Lanes({
       <div className="relative h-[34px]">
         {ticks.map((k) => (
           <span key={k} className="mono absolute top-0 -translate-x-1/2 text-ink-3" style={{ left: x(k) }}>
-            {fine ? clockSeconds(k) : clock(k)}
+            {planned ? (k ? span(k) : '0') : fine ? clockSeconds(k) : clock(k)}
           </span>
         ))}
-        {!over && (
+        {!over && !planned && (
           <span className="absolute bottom-0 -translate-x-1/2 font-semibold text-brick text-sm" style={{ left: x(now) }}>
             {fine ? clockSeconds(now) : clock(now)}
           </span>
@@ -54,7 +61,7 @@ export function Lanes({
           x={x}
           chosen={chosen}
           onChoose={onChoose}
-          now={over ? undefined : now}
+          now={planned ? point : over ? undefined : now}
         />
       ))}
     </div>
@@ -69,7 +76,7 @@ interface LaneProps {
   bars: { id: string; start: number; end: number; deciding: boolean }[];
   x: (ms: number) => string;
   chosen: string | undefined;
-  onChoose: (s: string) => void;
+  onChoose: ((s: string) => void) | undefined;
   now: number | undefined;
 }
 function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: LaneProps) {
@@ -109,7 +116,7 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
               title={`${text}${st.text ? `\n${st.text}` : ''}`}
               aria-pressed={chosen === s.id}
               onMouseEnter={() => setOver(s.id)}
-              onClick={() => onChoose(s.id)}
+              onClick={() => onChoose?.(s.id)}
               className={`@container absolute top-[6px] h-[20px] overflow-hidden text-ellipsis whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
               style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}
             >

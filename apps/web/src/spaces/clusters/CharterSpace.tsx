@@ -4,7 +4,7 @@ import type { Charter } from '@praesidor/core/model';
 import { lazy, Suspense, useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { api, ApiError } from '../../api/client.ts';
-import { useBuilds, useCharter, useMe, useSnapshot } from '../../api/queries.ts';
+import { useBuilds, useChange, useCharter, useMe, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
@@ -41,6 +41,7 @@ export function CharterSpace() {
   const me = useMe().data;
   const leave = useMay();
   const key = `${me?.login} Charter ${name}`;
+  const due = useChange(name);
   const draft = useDrafts((s) => s.fields[key]);
   const setDraft = useDrafts((s) => s.setFields);
   const drop = () => setDraft(key, undefined);
@@ -168,12 +169,17 @@ export function CharterSpace() {
           )}
           {!editing && running && (
             <Button filled onClick={() => void navigate(scoped(`/builds/${name}/${running.number}`, site))}>
-              Watch build {running.number}
+              {running.kind === 'build' ? `Watch build ${running.number}` : 'Watch the change'}
             </Button>
           )}
           {!editing && !running && !serves && (
             <Button filled disabled={offer.disabled} title={offer.why} onClick={() => build.mutate()}>
               Build
+            </Button>
+          )}
+          {!editing && !running && serves && due.data && (
+            <Button filled onClick={() => void navigate(scoped(`/clusters/${name}/change`, site))}>
+              {due.data.label}…
             </Button>
           )}
           {!editing && serves && (

@@ -1,0 +1,132 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { goodEstate } from '../../test/estate.ts';
+import { resolve } from '../charter/index.ts';
+import { type Charter, type Estate, type Host, kinds } from '../model/index.ts';
+import { ended, fold, newBuild, ready } from '../schedule/index.ts';
+import { between, changeDue, changeKind, changeKinds, ChangeName } from './index.ts';
+
+/** A cluster that stands on what its plan chose, with three workers unless said otherwise. */
+function standing(more: Partial<Charter> = {}): Estate {
+  const e = goodEstate();
+  e.charters = [kinds.Charter.parse({ ...(e.charters[0] as Charter), ...more }) as Charter];
+  const plan = resolve(e.charters[0] as Charter, e);
+  const roles = new Map(plan.nodes.map((n) => [n.host, n.role]));
+  e.hosts = e.hosts.map((h) => {
+    const role = roles.get(h.name);
+    return role ? ({ ...h, state: 'serving', held: { charter: 'plover', role } } as Host) : h;
+  });
+  return e;
+}
+/** The change that is due when the charter of a cluster that stands is set otherwise. */
+function dueFor(e: Estate, more: Partial<Charter>) {
+  const charter = kinds.Charter.parse({ ...(e.charters[0] as Charter), ...more }) as Charter;
+  const after = { ...e, charters: [charter] };
+  return changeDue(resolve(charter, after), after);
+}
+const two = { workers: { count: 2 } };
+
+describe('what is due for a cluster', () => {
+  it('is a build while nothing of it stands', () => {
+    const e = goodEstate();
+    const due = changeDue(resolve(e.charters[0] as Charter, e), e);
+    expect([due?.kind, due?.joins.length, due?.leaves]).toEqual(['build', 6, []]);
+  });
+  it('is nothing where it stands as planned', () => {
+    expect(dueFor(standing(), {})).toBeUndefined();
+  });
+  it.each<[string, Partial<Charter>, Partial<Charter>, string, number, number]>([
+    ['one worker more', two, { workers: { count: 3 } }, 'add-hosts', 1, 0],
+    ['one worker fewer', {}, two, 'remove-hosts', 0, 1],
+    ['another one', two, { ...two, except: ['lr-04'] }, 'replace-hosts', 1, 1],
+    ['one that nobody replaces', {}, { workers: { count: 2 }, except: ['lr-04'] }, 'remove-hosts', 0, 1],
+  ])('%s', (_, before, after, kind, joins, leaves) => {
+    const due = dueFor(standing(before), after);
+    expect([due?.kind, due?.joins.length, due?.leaves.length]).toEqual([kind, joins, leaves]);
+  });
+  it('names hosts, up to two of them', () => {
+    expect(dueFor(standing(two), { workers: { count: 3 } })?.title).toBe('Add lr-06 to plover');
+    expect(dueFor(standing(two), { ...two, except: ['lr-04'] })?.title).toBe('Replace lr-04 of plover by lr-06');
+    expect(dueFor(standing(), { workers: { count: 0 } })?.title).toBe('Remove 3 hosts from plover');
+  });
+  it('is refused where it would change the members of etcd', () => {
+    expect(dueFor(standing(two), { ...two, controlPlane: { count: 1 } })?.refused).toHaveLength(1);
+    expect(dueFor(standing(two), { workers: { count: 3 } })?.refused).toEqual([]);
+  });
+});
+
+describe('the steps of a change', () => {
+  it('touch those who come and go, and no other host', () => {
+    const due = dueFor(standing(two), { ...two, except: ['lr-04'] });
+    expect([...new Set(due?.steps.flatMap((s) => s.host ?? []))].sort()).toEqual(['lr-04', 'lr-06']);
+  });
+  it('drain nobody before those who come have joined, and one after the other', () => {
+    const due = dueFor(standing({ workers: { count: 2 } }), { workers: { count: 1 }, except: ['lr-04', 'lr-05'] });
+    const after = (id: string) => due?.steps.find((s) => s.id === id)?.after;
+    expect(after('lr-04/drain')).toEqual(['lr-06/join']);
+    expect(after('lr-05/drain')).toEqual(['lr-04/leave']);
+    expect(after('inbound')).toEqual(['lr-05/leave']);
+  });
+  it('lead to their end, in whatever order they succeed', () => {
+    fc.assert(
+      fc.property(
+        fc.subarray(['lr-04', 'lr-05', 'lr-06']),
+        fc.integer({ min: 0, max: 3 }),
+        fc.infiniteStream(fc.nat()),
+        (except, count, picks) => {
+          const due = dueFor(standing(two), { workers: { count }, except });
+          if (!due) return;
+          let status = fold(newBuild(due.steps), { at: '2026-11-23T09:00:00Z', kind: 'begun' });
+          for (let n = 0; n <= due.steps.length; n++) {
+            const can = ready(due.steps, status);
+            if (!can.length) break;
+            const step = can[picks.next().value % can.length]?.id as string;
+            status = fold(status, { at: '2026-11-23T09:00:00Z', kind: 'succeeded', step });
+          }
+          expect(ended(due.steps, status)).toBe(true);
+          expect(Object.values(status.steps).filter((s) => s.state !== 'done')).toEqual([]);
+          // The proof is the last of all: everything else stands before it.
+          expect(due.steps.at(-1)?.kind).toBe('proof');
+        },
+      ),
+      { numRuns: 40 },
+    );
+  });
+});
+
+describe('usable cores over time', () => {
+  it('go down when a drain begins and up when one has joined: 31 + 31, then 93, then 62', () => {
+    // Workers of 32 cores, one of each kept for the system.
+    const due = dueFor(standing(two), { ...two, except: ['lr-04'] });
+    expect(due?.capacity.map((p) => p.cores)).toEqual([62, 93, 62]);
+    const [begin, joined, drained] = due?.capacity.map((p) => p.at) ?? [];
+    expect(begin).toBe(0);
+    expect(joined).toBe(drained);
+  });
+  it('of a build they begin at none', () => {
+    const e = goodEstate();
+    const due = changeDue(resolve(e.charters[0] as Charter, e), e);
+    expect(due?.capacity.map((p) => p.cores)).toEqual([0, 31, 62, 93]);
+  });
+});
+
+describe('every kind of change', () => {
+  it('is in the list once, and at most one is due', () => {
+    expect(changeKinds.map((k) => k.kind).sort()).toEqual([...ChangeName.options].sort());
+    for (const name of ChangeName.options) expect(changeKind(name).kind).toBe(name);
+    fc.assert(
+      fc.property(
+        fc.subarray(['lr-01', 'lr-04', 'lr-05', 'lr-06']),
+        fc.integer({ min: 0, max: 3 }),
+        fc.boolean(),
+        (except, count, stands) => {
+          const e = stands ? standing(two) : goodEstate();
+          const charter = { ...(e.charters[0] as Charter), workers: { count }, except };
+          const b = between(resolve(charter, e), e);
+          if (b.joins.length + b.leaves.length) expect(changeKinds.filter((k) => k.due(b)).length).toBe(1);
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
+});
