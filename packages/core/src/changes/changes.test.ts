@@ -95,18 +95,26 @@ describe('the steps of a change', () => {
 });
 
 describe('usable cores over time', () => {
-  it('go down when a drain begins and up when one has joined: 31 + 31, then 93, then 62', () => {
-    // Workers of 32 cores, one of each kept for the system.
-    const due = dueFor(standing(two), { ...two, except: ['lr-04'] });
-    expect(due?.capacity.map((p) => p.cores)).toEqual([62, 93, 62]);
-    const [begin, joined, drained] = due?.capacity.map((p) => p.at) ?? [];
-    expect(begin).toBe(0);
-    expect(joined).toBe(drained);
+  it('go down when a drain begins, and up when one has joined', () => {
+    // Workers of 32 cores, one of each kept for the system: 3 × 31, then 2 × 31.
+    const fewer = dueFor(standing(), two);
+    expect(fewer?.capacity.map((p) => p.cores)).toEqual([93, 62]);
+    // Measured and names are usually 10 s and 5 s.
+    expect(fewer?.capacity.map((p) => p.at)).toEqual([0, 15]);
+    // Preflight 10, names 5, power 60, system 540, images 480, join 120.
+    const more = dueFor(standing(two), { workers: { count: 3 } });
+    expect(more?.capacity).toEqual([
+      { at: 0, cores: 62 },
+      { at: 10 + 5 + 60 + 540 + 480 + 120, cores: 93 },
+    ]);
+  });
+  it('stay where one comes in the moment in which another goes', () => {
+    expect(dueFor(standing(two), { ...two, except: ['lr-04'] })?.capacity).toEqual([{ at: 0, cores: 62 }]);
   });
   it('of a build they begin at none', () => {
     const e = goodEstate();
     const due = changeDue(resolve(e.charters[0] as Charter, e), e);
-    expect(due?.capacity.map((p) => p.cores)).toEqual([0, 31, 62, 93]);
+    expect(due?.capacity.map((p) => p.cores)).toEqual([0, 93]);
   });
 });
 

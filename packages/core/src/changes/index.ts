@@ -79,9 +79,11 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   const points = [{ at: 0, cores: Math.round(cores) }];
   for (const m of moments.sort((x, y) => x.at - y.at)) {
     cores += m.by;
+    // What comes and goes in one moment is one step.
+    if (points.at(-1)?.at === m.at) points.pop();
     points.push({ at: m.at, cores: Math.round(cores) });
   }
-  return points;
+  return points.filter((p, n) => p.cores !== points[n - 1]?.cores);
 }
 
 function rowsOf(b: Between): ChangeRow[] {

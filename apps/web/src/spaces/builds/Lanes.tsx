@@ -41,9 +41,17 @@ export function Lanes({
       <div className="relative h-[34px]">
         {ticks.map((k) => (
           <span key={k} className="mono absolute top-0 -translate-x-1/2 text-ink-3" style={{ left: x(k) }}>
-            {planned ? (k ? span(k) : '0') : fine ? clockSeconds(k) : clock(k)}
+            {planned ? (k % 60_000 ? span(k) : `${k / 60_000} min`) : fine ? clockSeconds(k) : clock(k)}
           </span>
         ))}
+        {planned && point !== undefined && (
+          <span
+            className="absolute bottom-0 -translate-x-1/2 whitespace-nowrap font-semibold text-brick text-sm"
+            style={{ left: x(point) }}
+          >
+            cannot be undone
+          </span>
+        )}
         {!over && !planned && (
           <span className="absolute bottom-0 -translate-x-1/2 font-semibold text-brick text-sm" style={{ left: x(now) }}>
             {fine ? clockSeconds(now) : clock(now)}

@@ -1,6 +1,7 @@
 import type { ChangePlan } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import { newBuild, timeline, underWay } from '@praesidor/core/schedule';
+import { counted } from '@praesidor/core/words';
 import type { ReactNode } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -83,7 +84,6 @@ export function ChangeSpace() {
   const status = newBuild(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
-  const images = plan.steps.filter((s) => s.kind === 'images').length;
   return (
     <Space
       space="change"
@@ -116,11 +116,15 @@ export function ChangeSpace() {
       )}
       <dl className="grid grid-cols-[1fr_1fr_1.6fr_1.4fr] gap-x-4.5 pt-3">
         <Fact label="Hosts">
-          {[`+${plan.joins.length}`, `−${plan.leaves.length}`].filter((x) => x.length > 1 && !/0$/.test(x)).join(', ')}
+          {[
+            plan.joins.length > 0 && counted(plan.joins.length, 'joins', 'join'),
+            plan.leaves.length > 0 && counted(plan.leaves.length, 'leaves', 'leave'),
+          ]
+            .filter(Boolean)
+            .join(', ')}
         </Fact>
         <Fact label="Takes" follows>
           {span(t.end)} ± {span(t.within)}
-          {images > 0 && `, images pulled by ${images}`}
         </Fact>
         <Fact label="Unavailable meanwhile" follows>
           {plan.away}
