@@ -130,6 +130,35 @@ describe('on the sheet', () => {
   });
 });
 
+describe('a cluster that stands', () => {
+  it('is brought to what its charter says by now: seen before it is begun, begun, and proved', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover/change`);
+    await b.see('plover stands as planned');
+    await b.open(`${i.config.publicUrl}/clusters/plover`);
+    await b.click('button', 'Workers: 3 hosts, edit');
+    await b.type('Workers', '2\n');
+    await b.click('button', 'Consequences and save…');
+    await b.click('button', 'Save and hold hosts', "//*[@role='dialog']");
+    await b.click('button', 'Remove hosts…');
+    // What it does is read first: who goes, what is away, from when on it cannot be undone.
+    const [, leaves = ''] =
+      /Remove (lr-0\d) from plover/.exec(await (await b.find("//h1[contains(., 'from plover')]")).getText()) ?? [];
+    await b.see('planned, not started');
+    await b.see(`what has one copy on ${leaves}`);
+    await b.see(`${leaves} has left; to have it back it is installed anew`);
+    await b.find(`//table[@aria-label='What changes']//tr[contains(., '${leaves}') and contains(., 'rests, to be wiped')]`);
+    expect(await faults()).toEqual([]);
+    expect(i.world.machines.get(leaves)?.power).toBe('On');
+    await b.click('button', 'Start');
+    await b.see('nothing: the cluster is as planned');
+    expect(await faults()).toEqual([]);
+    expect(i.world.machines.get(leaves)?.power).toBe('Off');
+    expect(i.world.clusters.list().find((c) => c.name === 'plover')?.members).not.toContain(leaves);
+    await b.open(`${i.config.publicUrl}/builds`);
+    await b.find(`//table[@aria-label='Builds']//tr[contains(., 'Remove ${leaves} from plover') and contains(., 'proved')]`);
+  });
+});
+
 describe('in the frame', () => {
   it('the keyboard goes everywhere, and the night theme has enough contrast', async () => {
     await b.open(`${i.config.publicUrl}/estate?site=lr`);
