@@ -55,7 +55,7 @@ describe.runIf(able).each([4, 6] as const)('etcd with the kit of three control-p
   /** What the boot script does before the kubelet starts, as it stands there; the container around each command is left out. */
   const announce = (host: string) => {
     const script = readFileSync(on(host, '/usr/local/sbin/praesidor-boot'), 'utf8');
-    const lines = /^ask=[\s\S]*?^done$/m.exec(script)?.[0] ?? 'exit 9';
+    const lines = /^ask=[\s\S]*?^sed -i .*$/m.exec(script)?.[0] ?? 'exit 9';
     const text = `set -eu\nexport ETCDCTL_API=3\nreport() { :; }\netcd() { shift; "$@"; }\n${moved(host, lines)}\n`;
     return rooms.run(host, ['sh', '-c', text], 60_000);
   };

@@ -122,7 +122,13 @@ async function run(
   const port = (server.address() as AddressInfo).port;
   const s = {
     ctx: { db: { manager: { query } } },
-    build: { id: 7, number: 2, charter: 'plover', kind: 'build', moves: { joins: nodes.map((n) => n.host), leaves: [] } },
+    build: {
+      id: 7,
+      number: 2,
+      charter: 'plover',
+      kind: 'build',
+      moves: { joins: nodes.map((n) => n.host), leaves: [], stands: [] },
+    },
     step: { id: 'x', kind, host: node.host },
     plan,
     // Without controllers: nothing is asked of machines here.

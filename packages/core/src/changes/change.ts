@@ -50,12 +50,14 @@ export const ChangeRow = z.strictObject({
   field: z.string().optional(),
 });
 export type ChangeRow = z.infer<typeof ChangeRow>;
+/** Whom a change brings into a cluster, whom out of it, and who stood when it began: what is kept of it while it runs. */
+export const Moves = z.strictObject({ joins: z.array(z.string()), leaves: z.array(z.string()), stands: z.array(z.string()) });
+export type Moves = z.infer<typeof Moves>;
 export const ChangePlan = z.strictObject({
   kind: ChangeName,
   label: z.string(),
   title: z.string(),
-  joins: z.array(z.string()),
-  leaves: z.array(z.string()),
+  ...Moves.shape,
   steps: z.array(Step),
   refused: z.array(z.string()),
   away: z.string(),
@@ -65,6 +67,3 @@ export const ChangePlan = z.strictObject({
   capacity: z.array(z.strictObject({ at: z.number(), cores: z.number() })),
 });
 export type ChangePlan = z.infer<typeof ChangePlan>;
-/** Whom a change brings into a cluster, and whom out of it: what is kept of it while it runs. */
-export const Moves = z.strictObject({ joins: z.array(z.string()), leaves: z.array(z.string()) });
-export type Moves = z.infer<typeof Moves>;

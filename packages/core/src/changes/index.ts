@@ -59,7 +59,11 @@ export function changeDue(plan: Plan, estate: Pick<Estate, 'hosts'>, known: Know
   };
 }
 
-export const movesOf = (b: Between): Moves => ({ joins: b.joins.map((n) => n.host), leaves: b.leaves.map((l) => l.host) });
+export const movesOf = (b: Between): Moves => ({
+  joins: b.joins.map((n) => n.host),
+  leaves: b.leaves.map((l) => l.host),
+  stands: b.stays.map((n) => n.host),
+});
 
 /** Usable cores over time: those of a host that leaves are gone when its drain begins, those of one that joins come when it has. */
 function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'] {

@@ -4,3 +4,4 @@ export * from './dialer.ts';
 export * from './errors.ts';
 export * from './exits.ts';
 export * from './json.ts';
+export * from './mutual.ts';

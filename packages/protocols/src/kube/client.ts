@@ -1,17 +1,7 @@
-import tls from 'node:tls';
-import { Agent, request } from 'undici';
-import { type Dialer, ProtocolError } from '../dial/index.ts';
+import { askMutual, type MutualAt, ProtocolError } from '../dial/index.ts';
 
 /** The Kubernetes API with a client certificate, as far as building and proving need it. */
-export interface KubeAt {
-  dialer: Dialer;
-  host: string;
-  address: string;
-  port: number;
-  ca: string;
-  certificate: string;
-  key: string;
-}
+export type KubeAt = MutualAt;
 
 export interface KubeNode {
   metadata: { name: string; labels?: Record<string, string> };
@@ -28,45 +18,29 @@ export async function kube<T>(
   options: { method?: string; body?: unknown; contentType?: string } = {},
 ): Promise<T | undefined> {
   const where = `${k.host}:${k.port}`;
-  const at = await k.dialer.locate({ purpose: 'cluster', host: k.address, port: k.port });
-  const agent = new Agent({
-    connect: {
-      ca: k.ca,
-      cert: k.certificate,
-      key: k.key,
-      servername: k.host,
-      timeout: 4000,
-      checkServerIdentity: (_: string, cert: tls.PeerCertificate) => tls.checkServerIdentity(k.host, cert),
+  return askMutual(
+    k,
+    'cluster',
+    {
+      path,
+      ...(options.method ? { method: options.method } : {}),
+      ...(options.body === undefined
+        ? {}
+        : { headers: { 'content-type': options.contentType ?? 'application/json' }, body: JSON.stringify(options.body) }),
     },
-  });
-  try {
-    const r = await request(`https://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}${path}`, {
-      dispatcher: agent,
-      method: (options.method ?? 'GET') as 'GET',
-      headers: {
-        accept: 'application/json',
-        host: where,
-        ...(options.body === undefined ? {} : { 'content-type': options.contentType ?? 'application/json' }),
-      },
-      ...(options.body === undefined ? {} : { body: JSON.stringify(options.body) }),
-      headersTimeout: 8000,
-      bodyTimeout: 8000,
-    });
-    const text = await r.body.text();
-    if (r.statusCode === 404) return undefined;
-    if (r.statusCode >= 400)
-      throw new ProtocolError(
-        r.statusCode === 401 || r.statusCode === 403 ? 'credentials' : 'answer',
-        where,
-        `it answered ${r.statusCode} to ${path}: ${saidBy(text)}`,
-        r.statusCode,
-      );
-    return JSON.parse(text) as T;
-  } catch (cause) {
-    throw ProtocolError.from(cause, where);
-  } finally {
-    await agent.close();
-  }
+    async (status, body) => {
+      const text = await body.text();
+      if (status === 404) return undefined;
+      if (status >= 400)
+        throw new ProtocolError(
+          status === 401 || status === 403 ? 'credentials' : 'answer',
+          where,
+          `it answered ${status} to ${path}: ${saidBy(text)}`,
+          status,
+        );
+      return JSON.parse(text) as T;
+    },
+  );
 }
 
 /** What a refusal says: the causes that a Status names, else its message, else what was sent. */

@@ -24,6 +24,7 @@ const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
 export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
   server: ctx.config.publicUrl,
   installation: `build ${build.id}`,
+  stands: build.moves.stands,
   erase: (host) => build.erase.includes(host),
   bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,
   reportUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'reports')}`,

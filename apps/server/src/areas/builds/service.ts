@@ -71,7 +71,7 @@ export async function beginChange(ctx: Context, name: string, kind: ChangeName, 
         plan: plan as never,
         kind,
         title: due.title,
-        moves: { joins: due.joins, leaves: due.leaves } as never,
+        moves: { joins: due.joins, leaves: due.leaves, stands: due.stands } as never,
         steps: due.steps as never,
         createdAt: new Date(),
         createdBy: who,
@@ -164,7 +164,7 @@ export async function act(
             JSON.stringify(plan),
             JSON.stringify(due.steps),
             due.title,
-            JSON.stringify({ joins: due.joins, leaves: due.leaves }),
+            JSON.stringify({ joins: due.joins, leaves: due.leaves, stands: due.stands }),
           ]);
         }
         await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = $3 where id = $1", [

@@ -9,7 +9,7 @@ export class Changes1765300000000 implements MigrationInterface {
       `alter table build add column kind text not null default 'build', add column title text not null default '', add column moves jsonb`,
     );
     await q.query(`update build set title = 'Build ' || charter,
-      moves = jsonb_build_object('joins', coalesce((select jsonb_agg(n->>'host') from jsonb_array_elements(plan->'nodes') n), '[]'), 'leaves', '[]'::jsonb)`);
+      moves = jsonb_build_object('joins', coalesce((select jsonb_agg(n->>'host') from jsonb_array_elements(plan->'nodes') n), '[]'), 'leaves', '[]'::jsonb, 'stands', '[]'::jsonb)`);
     await q.query(
       'alter table build alter column moves set not null, alter column kind drop default, alter column title drop default',
     );

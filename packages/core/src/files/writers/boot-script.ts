@@ -38,6 +38,9 @@ until etcd list-etcd $ask member list | grep -qF ${shell(peer)} || etcd join-etc
   report join progress WARN "etcd does not take ${node.host} yet"
   sleep 5
 done
+# Who the members are etcd says, and not the plan: one may have left since.
+members=$(etcd list-etcd $ask member list | awk -F', ' -v own=${shell(node.host)} '{ printf "%s%s=%s", (NR > 1 ? "," : ""), ($3 == "" ? own : $3), $4 }')
+sed -i 's#--initial-cluster=[^" ]*#--initial-cluster='"$members"'#' /etc/kubernetes/manifests/etcd.yaml
 `;
 }
 

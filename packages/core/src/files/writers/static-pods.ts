@@ -6,10 +6,15 @@ import { hostPort, yaml } from '../quote.ts';
 import { kubeconfigText } from './kubeconfig.ts';
 
 const pki = '/etc/kubernetes/pki';
-/** Members known when this one starts: the first is alone, each later one joins those before it. */
+/** Members known when this one starts: of a build the first is alone, and each later one joins those before it; of a cluster that stands, those who stand. */
 export const membersAt = (ctx: KitContext, node: PlannedNode) => {
   const all = controlPlane(ctx.plan);
-  return all.slice(0, all.findIndex((n) => n.host === node.host) + 1);
+  const before = all.slice(
+    0,
+    all.findIndex((n) => n.host === node.host),
+  );
+  const others = all.filter((n) => n.host !== node.host && (ctx.stands?.includes(n.host) || before.includes(n)));
+  return [...others, node];
 };
 const peers = (ctx: KitContext, node: PlannedNode) =>
   membersAt(ctx, node)
