@@ -149,6 +149,8 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'GET /api/charters/:name/kubeconfig': { params: { name: 'tern' }, query: { via: 'planned' } },
   'POST /api/builds': { body: { charter: 'plover', kind: 'build' } },
   'GET /api/charters/:name/change': { params: { name: 'plover' } },
+  'GET /api/charters/:name/etcd-backups': { params: { name: 'plover' } },
+  'GET /api/charters/:name/etcd-backups/:id/snapshot.db': { params: { name: 'plover', id: 1 } },
   'GET /api/builds/:charter/:number': { params: build },
   'GET /api/builds/:charter/:number/log': { params: build, query: { step: 'lr-02/system', after: 0 } },
   'POST /api/builds/:charter/:number/:act': { params: { ...build, act: 'resume' }, body: { erase: ['lr-08'] } },

@@ -20,6 +20,7 @@ import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
 import { builds } from './areas/builds/routes.ts';
+import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
@@ -44,7 +45,22 @@ import { makeDialer } from './outside.ts';
 import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
-const areas = [accounts, estate, schemas, findings, hosts, addresses, images, clusters, builds, keyring, proving, events, boot];
+const areas = [
+  accounts,
+  estate,
+  schemas,
+  findings,
+  hosts,
+  addresses,
+  images,
+  clusters,
+  etcdBackups,
+  builds,
+  keyring,
+  proving,
+  events,
+  boot,
+];
 
 export interface Running {
   app: App;

@@ -63,7 +63,7 @@ const what: Record<DeclaredPurpose, string> = {
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
   time: 'it is no declared time server',
-  cluster: 'it is neither the API address nor the inbound address of a charter',
+  cluster: 'it is no address of a cluster: of its API, of what comes in, or of a node',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
   const ok =
@@ -85,7 +85,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
     of<Charter>('Charter'),
   ]);
   const api = (await db.query(
-    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and doc->'owner'->>'use' in ('api', 'inbound')",
+    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %')",
   )) as { address: string }[];
   return {
     ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { parse } from 'yaml';
 import type { ChangePlan } from '@praesidor/core/changes';
 import { type KubeAt, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
@@ -169,5 +170,65 @@ describe('the hosts of a cluster that stands', () => {
     expect(await nodes()).not.toContain(leaves);
     const after = await host(leaves);
     expect([after?.state, after?.held]).toEqual(['resting', undefined]);
+  });
+
+  it('a member of the control plane is replaced: etcd backed up, the old one out before the new one joins', async () => {
+    const e = await c.estate();
+    // What was taken out rests; wiped, it is free again.
+    const resting = e.hosts.filter((h) => h.state === 'resting').map((h) => h.name);
+    const { work } = await c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', {
+      kind: 'wipe',
+      hosts: resting,
+      asked: {},
+    });
+    await eventually(async () => {
+      const { works } = await c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');
+      return works.find((w) => w.id === work?.id)?.state === 'done';
+    }, 'they are wiped');
+    const except = e.charters.find((x) => x.name === 'plover')?.except ?? [];
+    const goes = e.hosts.find((h) => h.held?.charter === 'plover' && h.held.role === 'control-plane')?.name ?? '';
+    await set('its turn', [['except'], [...except.filter((h) => !resting.includes(h)), goes]]);
+    const plan = await due();
+    const comes = plan?.joins[0] ?? '';
+    expect([plan?.kind, plan?.leaves, plan?.refused]).toEqual(['replace-hosts', [goes], []]);
+    // A workload that is written down in etcd is there afterwards.
+    await give('/api/v1/namespaces/default/configmaps/tide-table', {
+      apiVersion: 'v1',
+      kind: 'ConfigMap',
+      metadata: { name: 'tide-table', namespace: 'default' },
+      data: { high: '04:12' },
+    });
+    expect((await begin('replace-hosts')).body.number).toBe(5);
+    const b = await builtOrBroken(c, 5);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    expect(b.proof?.filter((p) => !p.good)).toEqual([]);
+    expect(b.status.steps[`${goes}/member`]?.text).toBe('taken out: 2 of 3 members are left');
+    const at = (step: string, when: 'started' | 'ended') => Date.parse(b.status.steps[step]?.[when] ?? '');
+    expect(at('backup', 'ended')).toBeLessThanOrEqual(at(`${goes}/drain`, 'started'));
+    expect(at(`${goes}/member`, 'ended')).toBeLessThanOrEqual(at(`${comes}/join`, 'started'));
+    expect(b.proof?.find((p) => p.what === 'members behind the API address')?.found.split(', ')).toHaveLength(3);
+    expect(await nodes()).toContain(comes);
+    const kept = await kube<{ data: { high: string } }>(await cluster(), '/api/v1/namespaces/default/configmaps/tide-table');
+    expect(kept?.data.high).toBe('04:12');
+    // The backup is what etcd gave, byte by byte, with its own checksum at its end.
+    const { backups } = await c.good<{ backups: { id: number; bytes: number; sha256: string; number: number }[] }>(
+      'GET',
+      '/api/charters/plover/etcd-backups',
+    );
+    expect(backups.map((x) => x.number)).toEqual([5]);
+    const r = await fetch(`${i.config.publicUrl}/api/charters/plover/etcd-backups/${backups[0]?.id}/snapshot.db`, {
+      headers: { cookie: c.cookie },
+    });
+    const bytes = Buffer.from(await r.arrayBuffer());
+    const sha = (x: Buffer) => createHash('sha256').update(x).digest('hex');
+    expect([bytes.length, sha(bytes)]).toEqual([backups[0]?.bytes, backups[0]?.sha256]);
+    expect(sha(bytes.subarray(0, -32))).toBe(bytes.subarray(-32).toString('hex'));
+    expect(bytes.includes('tide-table')).toBe(true);
+    // In the database it is sealed.
+    const stored = await i.query<{ sealed: Buffer }>('select sealed from etcd_backup_piece');
+    expect(stored.every((p) => !p.sealed.includes('tide-table'))).toBe(true);
+    expect(
+      (await (await i.as('planner')).call('GET', `/api/charters/plover/etcd-backups/${backups[0]?.id}/snapshot.db`)).status,
+    ).toBe(403);
   });
 });

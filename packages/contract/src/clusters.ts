@@ -114,6 +114,20 @@ export type WholeBuild = z.infer<typeof WholeBuild>;
 /** What leads from what stands to the plan; null: nothing, it stands as planned. */
 export const ChangeDue = z.strictObject({ due: ChangePlan.nullable() });
 export type ChangeDue = z.infer<typeof ChangeDue>;
+/** What etcd held before its members were changed; `number`: by which change. */
+export const EtcdBackups = z.strictObject({
+  backups: z.array(
+    z.strictObject({
+      id: Count,
+      number: Count.nullable(),
+      member: z.string(),
+      at: Moment,
+      bytes: Count,
+      sha256: z.string(),
+    }),
+  ),
+});
+export type EtcdBackups = z.infer<typeof EtcdBackups>;
 export const BuildBegun = z.strictObject({ charter: z.string(), number: Count });
 export const LogLine = z.strictObject({ id: Count, at: Moment, level: z.string(), line: z.string() });
 export type LogLine = z.infer<typeof LogLine>;

@@ -3,6 +3,7 @@ import type {
   Account as AccountDto,
   Build as BuildDto,
   ChangeDue,
+  EtcdBackups,
   CharterAnswer as CharterDto,
   KeyringEntry as KeyDto,
   KitFile as KitFileDto,
@@ -107,6 +108,11 @@ export const useChange = (name: string, on = true) =>
     enabled: on,
     queryFn: async () => (await api<ChangeDue>('GET', `/api/charters/${name}/change`)).due,
     placeholderData: (old) => old,
+  });
+export const useEtcdBackups = (name: string) =>
+  useQuery({
+    queryKey: ['builds', 'etcd-backups', name],
+    queryFn: async () => (await api<EtcdBackups>('GET', `/api/charters/${name}/etcd-backups`)).backups,
   });
 export const useCharter = (name: string) =>
   useQuery({ queryKey: ['charter', name], queryFn: () => api<CharterDto>('GET', `/api/charters/${name}`) });

@@ -60,7 +60,9 @@ export class Steps {
   /** Its pods go elsewhere; then it is switched off and taken out. @returns the last step */
   leave(l: Leaving, after: readonly string[]): string {
     const { host } = l;
-    this.add(`${host}/drain`, host, 'drain', 'drain', after, { host });
-    return this.add(`${host}/leave`, host, 'leave', 'leave', [`${host}/drain`], { host });
+    let last = this.add(`${host}/drain`, host, 'drain', 'drain', after, { host });
+    // Out of etcd while it still runs: a member that is only switched off counts as lost.
+    if (l.role === 'control-plane') last = this.add(`${host}/member`, host, 'member', 'leave etcd', [last], { host });
+    return this.add(`${host}/leave`, host, 'leave', 'leave', [last], { host });
   }
 }

@@ -21,6 +21,8 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   worker: (s) => host(s),
   inbound: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}?field=inbound.address` }),
   drain: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
+  backup: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
+  member: (s) => host(s),
   leave: (s) => host(s),
   proof: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
 };

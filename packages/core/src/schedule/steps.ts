@@ -13,7 +13,9 @@ export const StepKind = z.enum([
   'pod-network',
   'worker',
   'inbound',
+  'backup',
   'drain',
+  'member',
   'leave',
   'proof',
 ]);
@@ -47,7 +49,9 @@ export const usual: Record<StepKind, [number, number]> = {
   'pod-network': [90, 180],
   worker: [120, 240],
   inbound: [60, 150],
+  backup: [20, 120],
   drain: [90, 600],
+  member: [10, 60],
   leave: [30, 90],
   proof: [30, 60],
 };

@@ -10,6 +10,7 @@ import { readEnvironment } from '../environment.ts';
 import type { Machine } from '../machine.ts';
 import { type Installed, imageNames } from '../node.ts';
 import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
+import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
 import { Placed } from './placed.ts';
 import { apiFrontend, apiPort, begins, flagOf, selected, whyNoApi } from './of-files.ts';
@@ -47,7 +48,7 @@ export class Clusters {
     let api = this.clusters.get(name);
     // Built anew: what etcd knew was on disks that are empty now.
     if (!api || (first && api.begun !== first)) {
-      api?.close();
+      api?.end();
       api = new ApiStandin(name, this.clock, this.place, first);
     }
     this.clusters.set(name, api);
@@ -59,7 +60,7 @@ export class Clusters {
   }
   list = () => [...this.clusters.values()].map((c) => ({ name: c.name, up: c.up, members: c.names() }));
   close(): void {
-    for (const c of this.clusters.values()) c.close();
+    for (const c of this.clusters.values()) c.end();
   }
 }
 
@@ -74,7 +75,7 @@ class ApiStandin {
   /** Nodes that take no further pods. */
   private readonly cordoned = new Set<string>();
   private readonly placed = new Placed();
-  private etcd = new Set<string>();
+  private readonly etcd: EtcdStandin;
   private revision = 1;
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
@@ -85,7 +86,9 @@ class ApiStandin {
     private readonly place: (address: string, port: number) => { host: string; port: number },
     /** Which installation its first member is of. */
     readonly begun: string | undefined,
-  ) {}
+  ) {
+    this.etcd = new EtcdStandin(place, () => JSON.stringify(this.given()));
+  }
 
   get up(): boolean {
     return this.server !== undefined;
@@ -96,18 +99,22 @@ class ApiStandin {
   add(machine: Machine, kit: Installed): void {
     const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
     this.members.set(kit.host, { machine, kit, role, since: Date.now() });
-    if (role === 'control-plane') this.etcd.add(kit.host);
+    if (role === 'control-plane') this.etcd.join({ name: kit.host, address: kit.address, files: kit.files });
     this.settle();
   }
   remove(machine: Machine): void {
-    for (const m of this.members.values()) if (m.machine === machine) m.away ??= Date.now();
+    for (const [name, m] of this.members)
+      if (m.machine === machine) {
+        m.away ??= Date.now();
+        this.etcd.leave(name);
+      }
     this.settle();
   }
 
   /** The API answers while a majority of the etcd members run. */
   private settle(): void {
     const running = this.controlPlane();
-    const quorum = running.length >= Math.floor(this.etcd.size / 2) + 1;
+    const quorum = this.etcd.up() >= Math.floor(this.etcd.size / 2) + 1;
     if (!quorum || !running[0] || whyNoApi(running[0].kit.files)) {
       this.close();
       return;
@@ -144,6 +151,11 @@ class ApiStandin {
     this.timer ??= setInterval(() => this.settleInbound(), 250).unref();
   }
 
+  /** For good: its etcd with it. */
+  end(): void {
+    this.close();
+    this.etcd.close();
+  }
   close(): void {
     clearInterval(this.timer);
     this.timer = undefined;

@@ -206,6 +206,15 @@ async function runStep(
       certificate: kit.secret('admin.crt'),
       key: kit.secret('admin.key'),
     }),
+    etcd: ({ name, address }) => ({
+      dialer: ctx.dialer,
+      host: name,
+      address,
+      port: 2379,
+      ca: kit.secret('etcd-ca.crt'),
+      certificate: kit.secret('apiserver-etcd.crt'),
+      key: kit.secret('apiserver-etcd.key'),
+    }),
   };
   return runner.run(context);
 }

@@ -2,6 +2,7 @@ import type { Plan, PlannedNode } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
 import type { FailureCode, Step, StepKind } from '@praesidor/core/schedule';
+import type { EtcdAt } from '@praesidor/protocols/etcd';
 import type { KubeAt } from '@praesidor/protocols/kube';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
@@ -35,6 +36,8 @@ export interface StepContext {
   /** Reports of this step's host since the step began, each once. */
   reports: () => Promise<Report[]>;
   kube: () => KubeAt;
+  /** The member of etcd on a host of the control plane. */
+  etcd: (node: { name: string; address: string }) => EtcdAt;
 }
 export interface StepRunner {
   kind: StepKind;

@@ -13,11 +13,19 @@ export class Changes1765300000000 implements MigrationInterface {
     await q.query(
       'alter table build alter column moves set not null, alter column kind drop default, alter column title drop default',
     );
+    // What etcd held before its members were changed, sealed piece by piece.
+    await q.query(`create table etcd_backup (id serial primary key, charter text not null, build int references build(id) on delete set null,
+      member text not null, at timestamptz not null default now(), bytes bigint not null default 0, sha256 text, kept boolean not null default false)`);
+    await q.query(
+      'create table etcd_backup_piece (backup int not null references etcd_backup(id) on delete cascade, n int not null, sealed bytea not null, primary key (backup, n))',
+    );
     // Of a cluster at most one change is under way.
     await q.query(`create unique index one_change_under_way on build (charter) where state in ('queued', 'running', 'paused')`);
   }
 
   async down(q: QueryRunner): Promise<void> {
+    await q.query('drop table etcd_backup_piece');
+    await q.query('drop table etcd_backup');
     await q.query('drop index one_change_under_way');
     await q.query('alter table build drop column kind, drop column title, drop column moves');
   }

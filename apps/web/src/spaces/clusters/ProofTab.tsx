@@ -1,8 +1,10 @@
 import type { Plan } from '@praesidor/core/charter';
+import { bytesText } from '@praesidor/core/words';
 import { Link } from 'react-router';
-import { useBuild, useBuilds } from '../../api/queries.ts';
+import { useBuild, useBuilds, useEtcdBackups } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
+import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
@@ -11,7 +13,10 @@ import { ProofTable } from '../builds/ProofTable.tsx';
 export default function ProofTab({ name, plan }: { name: string; plan: Plan | undefined }) {
   const builds = useBuilds();
   const { site } = useScope();
-  const last = builds.data?.find((b) => b.charter === name);
+  const own = builds.data?.filter((b) => b.charter === name);
+  // The last that came to its end: one that runs, or failed, has proved nothing.
+  const last = own?.find((b) => b.status.state === 'done') ?? own?.[0];
+  const backups = useEtcdBackups(name);
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
   const may = useMay().may('clusters.access');
@@ -80,11 +85,60 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
         <span className="font-normal font-sans text-[13px] text-ink-2">
           of{' '}
           <Link className="hover:underline" to={scoped(`/builds/${name}/${last.number}`, site)}>
-            build {last.number}
+            {last.kind === 'build' ? `build ${last.number}` : last.title}
           </Link>
         </span>
       </h2>
       <ProofTable proof={proof} />
+      {backups.data && backups.data.length > 0 && (
+        <>
+          <h2 className="pt-5 pb-1 text-lg">Backups of etcd</h2>
+          <table className="grid-table" aria-label="Backups of etcd">
+            <thead>
+              <tr>
+                <th>Taken</th>
+                <th>Of</th>
+                <th>Size</th>
+                <th>SHA-256</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {backups.data.map((b) => (
+                <tr key={b.id}>
+                  <td>
+                    <When at={b.at} />
+                    {b.number && (
+                      <>
+                        , before{' '}
+                        <Link className="hover:underline" to={scoped(`/builds/${name}/${b.number}`, site)}>
+                          change {b.number}
+                        </Link>
+                      </>
+                    )}
+                  </td>
+                  <td>{b.member}</td>
+                  <td>{bytesText(b.bytes)}</td>
+                  <td>
+                    <Copy text={b.sha256} className="mono max-w-40 truncate" />
+                  </td>
+                  <td>
+                    {may && (
+                      <a
+                        className="font-semibold text-verdigris hover:underline"
+                        href={`/api/charters/${name}/etcd-backups/${b.id}/snapshot.db`}
+                        download
+                      >
+                        Download
+                      </a>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
     </div>
   );
 }

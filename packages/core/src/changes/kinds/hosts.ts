@@ -8,32 +8,52 @@ const few = (names: readonly string[]) => (names.length > 2 ? counted(names.leng
 const joining = (b: Between) => few(b.joins.map((n) => n.host));
 const leaving = (b: Between) => few(b.leaves.map((l) => l.host));
 
+const isMember = (n: { role: string }) => n.role === 'control-plane';
+const isWorker = (n: { role: string }) => n.role === 'worker';
+
 /**
- * Those who come are prepared side by side and join; those who go are drained one after the other, when the new ones are there to take
- * what ran on them.
+ * Those who come are prepared side by side. The control plane goes first, one member after the other, when etcd has been backed up: who
+ * leaves is out of etcd before the next one joins, except where it would be the last. Of the workers those who come join; then those who go
+ * are drained one after the other, when there is room for what ran on them.
  */
 function moveSteps(b: Between, known: Known): Step[] {
   const s = new Steps(b.plan, known);
   const names = s.begin();
-  const joined = b.joins.map((n) => s.add(`${n.host}/join`, n.host, 'worker', 'join', [s.prepare(n, [names])], { host: n.host }));
-  let before = joined.length ? joined : [names];
-  for (const l of b.leaves) before = [s.leave(l, before)];
-  s.whole('inbound', 'inbound', 'programs run', before);
+  const prepared = new Map(b.joins.map((n) => [n.host, s.prepare(n, [names])]));
+  let before = memberSteps(b, s, names, prepared);
+  const joined = b.joins
+    .filter(isWorker)
+    .map(({ host }) => s.add(`${host}/join`, host, 'worker', 'join', [prepared.get(host) ?? names, ...before], { host }));
+  if (joined.length) before = joined;
+  for (const l of b.leaves.filter(isWorker)) before = [s.leave(l, before.length ? before : [names])];
+  s.whole('inbound', 'inbound', 'programs run', before.length ? before : [names]);
   s.whole('proof', 'proof', 'proof', ['inbound']);
   return s.list;
 }
 
-/** Members of etcd are no matter of joining and leaving alone. */
-const members = (b: Between): string[] => {
-  const found = [...b.joins, ...b.leaves].filter((n) => n.role === 'control-plane').map((n) => n.host);
-  return found.length
-    ? [
-        `${few(found)} ${found.length > 1 ? 'are' : 'is'} of the control plane, whose members this version changes only by building anew`,
-      ]
-    : [];
-};
+/** @returns the steps that the workers wait for: none where the control plane stays as it is */
+function memberSteps(b: Between, s: Steps, names: string, prepared: ReadonlyMap<string, string>): string[] {
+  const joins = b.joins.filter(isMember);
+  const leaves = b.leaves.filter(isMember);
+  if (!joins.length && !leaves.length) return [];
+  let last = s.whole('backup', 'backup', 'back up etcd', [names]);
+  const join = (host: string) => {
+    last = s.add(`${host}/join`, host, 'control-plane', 'join etcd', [prepared.get(host) ?? names, last], { host });
+  };
+  const alone = !b.stays.some(isMember);
+  for (let n = 0; n < Math.max(joins.length, leaves.length); n++) {
+    const [comes, goes] = [joins[n], leaves[n]];
+    if (alone && comes) join(comes.host);
+    // It leaves when the one that takes its place is ready to join.
+    if (goes) last = s.leave(goes, [last, ...(comes && !alone ? [prepared.get(comes.host) ?? names] : [])]);
+    if (!alone && comes) join(comes.host);
+  }
+  const quorum = s.whole('quorum', 'quorum', 'quorum', [last]);
+  return [joins.length ? s.whole('pod-network', 'pod-network', 'pod network', [quorum]) : quorum];
+}
+
 const gone: ChangeKind['point'] = (_, steps) => {
-  const first = steps.find((s) => s.kind === 'leave');
+  const first = steps.find((s) => s.kind === 'member' || s.kind === 'leave');
   return first && { step: first.id, text: `${first.host} has left; to have it back it is installed anew` };
 };
 const drained = (b: Between) =>
@@ -45,7 +65,6 @@ export const addHosts: ChangeKind = {
   due: (b) => stands(b) && b.joins.length > 0 && !b.leaves.length,
   title: (b) => `Add ${joining(b)} to ${b.plan.charter.name}`,
   steps: moveSteps,
-  refused: members,
   away: () => 'nothing: what runs stays where it is',
 };
 export const removeHosts: ChangeKind = {
@@ -54,7 +73,6 @@ export const removeHosts: ChangeKind = {
   due: (b) => stands(b) && !b.joins.length && b.leaves.length > 0,
   title: (b) => `Remove ${leaving(b)} from ${b.plan.charter.name}`,
   steps: moveSteps,
-  refused: members,
   away: drained,
   point: gone,
 };
@@ -64,7 +82,6 @@ export const replaceHosts: ChangeKind = {
   due: (b) => stands(b) && b.joins.length > 0 && b.leaves.length > 0,
   title: (b) => `Replace ${leaving(b)} of ${b.plan.charter.name} by ${joining(b)}`,
   steps: moveSteps,
-  refused: members,
   away: drained,
   point: gone,
 };

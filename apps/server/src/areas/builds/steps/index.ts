@@ -1,11 +1,13 @@
 import type { StepKind } from '@praesidor/core/schedule';
 import type { StepRunner } from '../step.ts';
+import { backup } from './backup.ts';
 import { cast } from './cast.ts';
 import { api, inbound, podNetwork, quorum } from './cluster.ts';
 import { drain } from './drain.ts';
 import { images } from './images.ts';
 import { joinControlPlane, joinWorker } from './join.ts';
 import { leave } from './leave.ts';
+import { member } from './member.ts';
 import { names } from './names.ts';
 import { power } from './power.ts';
 import { preflight } from './preflight.ts';
@@ -26,7 +28,9 @@ const all: StepRunner[] = [
   podNetwork,
   joinWorker,
   inbound,
+  backup,
   drain,
+  member,
   leave,
   proof,
 ];

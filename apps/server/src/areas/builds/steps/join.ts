@@ -35,6 +35,6 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
 
 export const joinControlPlane: StepRunner = {
   kind: 'control-plane',
-  run: (s) => join(s, s.plan.nodes[0]?.host === s.node?.host && !s.build.moves.stands.length ? 'not yet' : 'known'),
+  run: (s) => join(s, s.build.moves.stands.length ? 'ready' : s.plan.nodes[0]?.host === s.node?.host ? 'not yet' : 'known'),
 };
 export const joinWorker: StepRunner = { kind: 'worker', run: (s) => join(s, 'ready') };
