@@ -356,7 +356,19 @@ export async function declareSmall(c: Client): Promise<void> {
 interface BuildAnswer {
   status: {
     state: string;
-    steps: Record<string, { state: string; text?: string; remedy?: string; code?: string; attempt: number; healed: string[]; started?: string; ended?: string }>;
+    steps: Record<
+      string,
+      {
+        state: string;
+        text?: string;
+        remedy?: string;
+        code?: string;
+        attempt: number;
+        healed: string[];
+        started?: string;
+        ended?: string;
+      }
+    >;
   };
   proof: { what: string; good: boolean; planned: string; found: string }[] | null;
 }

@@ -36,9 +36,14 @@ export const imagesOn = (m: Machine): number =>
   m.installed
     ? imagesIn(m, m.installed).length
     : [...m.disks.values()].flatMap((d) => d.systems).reduce((n, s) => n + s.images.length, 0);
+/** What the boot script writes down when it has joined, and looks for before it does. */
+const joinedAs = (me: Installed): string =>
+  /^echo '?([^'\n]*?)'? > \/var\/lib\/praesidor\/joined$/m.exec(me.files['/usr/local/sbin/praesidor-boot'] ?? '')?.[1] ?? '';
 const hasJoined = (m: Machine, me: Installed): boolean => {
   const kept = fileSystemAt(m.disks, me.files, joinedFile);
-  return kept ? kept.files[joinedFile] !== undefined : me.joined;
+  // The script knows the kit that it joined with.
+  const own = joinedAs(me);
+  return kept ? kept.files[joinedFile] === own : me.joined;
 };
 
 /**
@@ -72,7 +77,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
     m.at('waiting');
     while (!(await gateOpen(BOOT, signal, me.trust))) await m.clock.sleep(5, signal);
     const kept = fileSystemAt(m.disks, me.files, joinedFile);
-    if (kept) kept.files[joinedFile] = '';
+    if (kept) kept.files[joinedFile] = joinedAs(me);
     me.joined = true;
   }
   const lacks = lacksFor(me, imagesIn(m, me));
@@ -338,7 +343,6 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
   const done = new Set(kept.map((p) => p.split(' ')[0]));
   try {
     for (const [i, image] of images.entries()) {
-      if (done.has(image)) continue;
       if (m.faults.has('node-dies-pulling', m.hardware.name) && i > images.length / 3) {
         m.faults.lift({ kind: 'node-dies-pulling', subject: m.hardware.name });
         m.powerOff();
@@ -347,7 +351,8 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
       for (let tries = 1; ; tries++) {
         try {
           const digests = await pullImage(m, me, dialer, image, held, signal);
-          kept.push([image, ...digests].join(' '));
+          // Of what it has already the runtime asks for the manifest alone.
+          if (!done.has(image)) kept.push([image, ...digests].join(' '));
           break;
         } catch (cause) {
           if (signal.aborted) throw cause;

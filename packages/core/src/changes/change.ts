@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import type { Plan, PlannedNode } from '../charter/plan.ts';
-import type { ClusterRole } from '../model/documents.ts';
+import type { ClusterRole, Release } from '../model/documents.ts';
 import { Step, type StepKind } from '../schedule/steps.ts';
 
 /** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
-export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts']);
+export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts', 'upgrade']);
 export type ChangeName = z.infer<typeof ChangeName>;
 
 /** A host that serves and that the plan has no more. */
@@ -18,7 +18,10 @@ export interface Leaving {
 /** What stands, against the plan as it is now. */
 export interface Between {
   plan: Plan;
+  releases: readonly Release[];
   stays: PlannedNode[];
+  /** Those of them that were installed with another release, and with which. */
+  behind: { node: PlannedNode; release: string }[];
   joins: PlannedNode[];
   leaves: Leaving[];
 }
@@ -33,6 +36,8 @@ export interface ChangeKind {
   due: (b: Between) => boolean;
   title: (b: Between) => string;
   steps: (b: Between, known: Known) => Step[];
+  /** Whom it installs, where it is not those who join. */
+  installs?: (b: Between) => PlannedNode[];
   /** Why it cannot be begun, each a sentence without its end. */
   refused?: (b: Between) => string[];
   /** What is away meanwhile, and what of it those notice who use the cluster. */

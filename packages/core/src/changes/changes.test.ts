@@ -51,6 +51,54 @@ describe('what is due for a cluster', () => {
   });
 });
 
+/** The same, installed with the release before, which is declared too. */
+function behind(more: Partial<Charter> = {}): Estate {
+  const e = standing(more);
+  const [now] = e.releases;
+  if (now)
+    e.releases = [...e.releases, { ...now, name: '1.33.6', version: '1.33.6' }, { ...now, name: '1.32.9', version: '1.32.9' }];
+  e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { ...h.held, release: '1.33.6', installed: 'build 1' } } : h));
+  return e;
+}
+
+describe('an upgrade', () => {
+  it('is due while a host that stands has another release', () => {
+    const e = behind(two);
+    const due = dueFor(e, {});
+    expect([due?.kind, due?.title, due?.refused]).toEqual(['upgrade', 'Upgrade plover to 1.34.2', []]);
+    // The rest, where some have it already.
+    e.hosts = e.hosts.map((h) => (h.name === 'lr-01' && h.held ? { ...h, held: { ...h.held, release: '1.34.2' } } : h));
+    expect(dueFor(e, {})?.joins).toEqual(['lr-02', 'lr-03', 'lr-04', 'lr-05']);
+    expect(dueFor(e, {})?.stands).toHaveLength(5);
+    // Of a host that nobody installed here it is not known.
+    e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { charter: 'plover', role: h.held.role } } : h));
+    expect(dueFor(e, {})).toBeUndefined();
+  });
+  it('takes one host after the other: etcd backed up, control plane, then workers', () => {
+    const due = dueFor(behind(two), {});
+    const after = (id: string) => due?.steps.find((s) => s.id === id)?.after;
+    expect(after('lr-01/drain')).toEqual(['backup']);
+    expect(after('lr-02/drain')).toEqual(['lr-01/join']);
+    expect(after('quorum')).toEqual(['lr-03/join']);
+    expect(after('lr-04/drain')).toEqual(['pod-network']);
+    expect(after('lr-05/drain')).toEqual(['lr-04/join']);
+    // 2 × 31 cores, and 31 while one of the two is away: the second goes in the moment in which the first is back.
+    expect(due?.capacity.map((p) => p.cores)).toEqual([62, 31, 62]);
+  });
+  it.each<[string, Partial<Charter>, string]>([
+    ['back', { release: '1.32.9' }, '1.32.9 is older than 1.33.6, which hosts have'],
+    ['while a host comes', { workers: { count: 3 } }, 'hosts come or go as well'],
+    ['while one goes', { workers: { count: 1 } }, 'hosts come or go as well'],
+  ])('is refused %s', (_, more, why) => {
+    expect(dueFor(behind(two), more)?.refused[0]).toContain(why);
+  });
+  it('over two minor versions is refused, with the way that there is', () => {
+    const e = behind(two);
+    e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { ...h.held, release: '1.32.9' } } : h));
+    expect(dueFor(e, {})?.refused).toEqual(['there is no step from 1.32.9 to 1.34.2: set 1.33.6 first, then 1.34.2']);
+  });
+});
+
 describe('the steps of a change', () => {
   it('touch those who come and go, and no other host', () => {
     const due = dueFor(standing(two), { ...two, except: ['lr-04'] });

@@ -8,24 +8,35 @@ import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
 import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves } from './change.ts';
 import { build } from './kinds/build.ts';
+import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
 export * from './change.ts';
 export { buildSteps } from './kinds/build.ts';
 
 /** Every kind of change to a cluster. A new kind is a file and a line. */
-export const changeKinds: readonly ChangeKind[] = [build, addHosts, replaceHosts, removeHosts];
+export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts];
 export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
 
+/** What of an estate a change is computed from. */
+export type Standing = Pick<Estate, 'hosts' | 'releases'>;
+
 /** What leads from what stands of a cluster to its plan. */
-export function between(plan: Plan, estate: Pick<Estate, 'hosts'>): Between {
+export function between(plan: Plan, estate: Standing): Between {
   const name = plan.charter.name;
   const serving = estate.hosts.filter((h) => h.held?.charter === name && h.state === 'serving').sort(byName);
   const stands = new Set(serving.map((h) => h.name));
+  const stays = plan.nodes.filter((n) => stands.has(n.host));
   const planned = new Set(plan.nodes.map((n) => n.host));
   return {
     plan,
-    stays: plan.nodes.filter((n) => stands.has(n.host)),
+    releases: estate.releases,
+    stays,
+    behind: stays.flatMap((node) => {
+      const { release } = serving.find((h) => h.name === node.host)?.held ?? {};
+      // Of a cluster that was not built here it is not known: it is taken to be as it is declared.
+      return release && release !== plan.charter.release ? [{ node, release }] : [];
+    }),
     joins: plan.nodes.filter((n) => !stands.has(n.host)),
     leaves: serving
       .filter((h) => !planned.has(h.name))
@@ -39,9 +50,9 @@ export function between(plan: Plan, estate: Pick<Estate, 'hosts'>): Between {
 }
 
 /** The change that is due: undefined where what stands is as planned. */
-export function changeDue(plan: Plan, estate: Pick<Estate, 'hosts'>, known: Known = {}): ChangePlan | undefined {
+export function changeDue(plan: Plan, estate: Standing, known: Known = {}): ChangePlan | undefined {
   const b = between(plan, estate);
-  const kind = b.joins.length || b.leaves.length ? changeKinds.find((k) => k.due(b)) : undefined;
+  const kind = b.joins.length || b.leaves.length || b.behind.length ? changeKinds.find((k) => k.due(b)) : undefined;
   if (!kind) return undefined;
   const steps = kind.steps(b, known);
   const point = kind.point?.(b, steps);
@@ -49,7 +60,7 @@ export function changeDue(plan: Plan, estate: Pick<Estate, 'hosts'>, known: Know
     kind: kind.kind,
     label: kind.label,
     title: kind.title(b),
-    ...movesOf(b),
+    ...movesOf(b, kind),
     steps,
     refused: kind.refused?.(b) ?? [],
     away: kind.away(b),
@@ -59,8 +70,8 @@ export function changeDue(plan: Plan, estate: Pick<Estate, 'hosts'>, known: Know
   };
 }
 
-export const movesOf = (b: Between): Moves => ({
-  joins: b.joins.map((n) => n.host),
+export const movesOf = (b: Between, kind: ChangeKind): Moves => ({
+  joins: (kind.installs?.(b) ?? b.joins).map((n) => n.host),
   leaves: b.leaves.map((l) => l.host),
   stands: b.stays.map((n) => n.host),
 });
@@ -75,9 +86,14 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   const moments = bars.flatMap(({ id, start, end }) => {
     const step = steps.find((s) => s.id === id);
     const goes = step?.kind === 'drain' && b.leaves.find((l) => l.host === step.host && counts(l));
+    const back = step?.kind === 'worker' && b.behind.find(({ node }) => node.host === step.host && counts(node));
+    if (back && steps.some((s) => s.kind === 'drain' && s.host === step.host))
+      return [{ at: end / 1000, by: usableCores(back.node.facts.cores) }];
     const comes =
       (step?.kind === 'worker' || step?.kind === 'control-plane') && b.joins.find((n) => n.host === step.host && counts(n));
     if (goes) return [{ at: start / 1000, by: -goes.cores }];
+    const away = step?.kind === 'drain' && b.behind.find(({ node }) => node.host === step.host && counts(node));
+    if (away) return [{ at: start / 1000, by: -usableCores(away.node.facts.cores) }];
     return comes ? [{ at: end / 1000, by: usableCores(comes.facts.cores) }] : [];
   });
   const points = [{ at: 0, cores: Math.round(cores) }];
@@ -107,11 +123,22 @@ function rowsOf(b: Between): ChangeRow[] {
       how: 'drained, then switched off',
       field: 'except',
     })),
+    ...(b.behind.length
+      ? [
+          {
+            what: counted(b.behind.length, 'host'),
+            now: [...new Set(b.behind.map((x) => x.release))].join(', '),
+            after: b.plan.charter.release,
+            how: 'one after the other, drained; what is on its disks stays',
+            field: 'release',
+          },
+        ]
+      : []),
     {
       what: 'Hosts',
       now: counted(b.stays.length + b.leaves.length, 'host'),
       after: counted(b.plan.nodes.length, 'host'),
-      how: b.stays.length ? `${counted(b.stays.length, 'host')} not touched` : 'all at once',
+      how: b.stays.length ? `${counted(b.stays.length - b.behind.length, 'host')} not touched` : 'all at once',
     },
   ];
 }

@@ -34,6 +34,8 @@ export interface KitContext {
   server?: string;
   /** What tells the data of this installation from those of another on a node's disks: the build. */
   installation: string;
+  /** Which one laid out the disks of a host that is installed anew and keeps what is on them. */
+  laidOutBy?: (host: string) => string | undefined;
   /** Hosts of a cluster that stood when a change of it began; none: it is built. */
   stands?: readonly string[];
   /** Whether disks of a host that hold anything else are erased. */

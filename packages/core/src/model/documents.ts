@@ -163,7 +163,16 @@ export const Host = doc('Host', {
       tagged: z.boolean().default(false),
     })
     .optional(),
-  held: z.strictObject({ charter: Name, role: ClusterRole, pool: Name.optional() }).optional(),
+  held: z
+    .strictObject({
+      charter: Name,
+      role: ClusterRole,
+      pool: Name.optional(),
+      /** Of one that serves: the release that it was installed with last, and the change that laid out its disks. */
+      release: VersionName.optional(),
+      installed: Line(40).optional(),
+    })
+    .optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */
   guest: z
     .strictObject({ mould: Name, hypervisor: Name, pools: z.array(Name).max(20).default([]), group: Name.optional() })

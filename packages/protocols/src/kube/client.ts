@@ -5,7 +5,11 @@ export type KubeAt = MutualAt;
 
 export interface KubeNode {
   metadata: { name: string; labels?: Record<string, string> };
-  status?: { conditions?: { type: string; status: string }[]; addresses?: { type: string; address: string }[] };
+  status?: {
+    conditions?: { type: string; status: string }[];
+    addresses?: { type: string; address: string }[];
+    nodeInfo?: { kubeletVersion?: string };
+  };
 }
 export interface KubeList<T> {
   items: T[];

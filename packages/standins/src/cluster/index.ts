@@ -13,7 +13,7 @@ import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kind
 import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
 import { Placed } from './placed.ts';
-import { apiFrontend, apiPort, begins, flagOf, selected, whyNoApi } from './of-files.ts';
+import { apiFrontend, apiPort, begins, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
 import { nodeTable } from './tables.ts';
 import { shown } from './volumes.ts';
@@ -242,7 +242,13 @@ class ApiStandin {
       send(code, { kind: 'Status', apiVersion: 'v1', metadata: {}, status: 'Failure', message: text, reason, code });
     if (!(req.socket as TLSSocket).authorized) return refuse(401, 'Unauthorized', 'Unauthorized');
     const path = url.pathname;
-    if (path === '/version') return send(200, { major: '1', minor: '34', gitVersion: 'v1.34.2', platform: 'linux/amd64' });
+    if (path === '/version')
+      return send(200, {
+        major: '1',
+        minor: '34',
+        gitVersion: versionOf(this.controlPlane()[0]?.kit.files ?? {}, 'kube-apiserver'),
+        platform: 'linux/amd64',
+      });
     if (path === '/readyz' || path === '/livez' || path === '/healthz') {
       res.writeHead(200).end('ok');
       return;
@@ -387,7 +393,7 @@ class ApiStandin {
               { type: 'InternalIP', address: m.kit.address },
               { type: 'Hostname', address: name },
             ],
-            nodeInfo: { kubeletVersion: 'v1.34.2', osImage: 'Linux', containerRuntimeVersion: 'oci' },
+            nodeInfo: { kubeletVersion: versionOf(m.kit.files, 'kube-proxy'), osImage: 'Linux', containerRuntimeVersion: 'oci' },
           },
         };
       });

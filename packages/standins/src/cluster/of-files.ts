@@ -53,3 +53,7 @@ export function whyNoApi(files: Record<string, string>): string | undefined {
     ? `the load balancer has port ${port} of every address already`
     : undefined;
 }
+
+/** The version of a program, by the tag of its image among those that a node holds. */
+export const versionOf = (files: Record<string, string>, program: string): string =>
+  `v${new RegExp(`/${program}:(\\S+)$`, 'm').exec(files['/etc/praesidor/images.list'] ?? '')?.[1] ?? '0.0.0'}`;

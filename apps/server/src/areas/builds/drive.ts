@@ -13,7 +13,7 @@ import { record } from '../../audit.ts';
 import { Refusal } from '../../refusal.ts';
 import { nameOf } from './name.ts';
 import { append, logLine, statusOf } from './state.ts';
-import { closeBoot, kitOf, openBoot } from './kit-of-build.ts';
+import { closeBoot, installationOf, kitOf, openBoot } from './kit-of-build.ts';
 import { type Report, type StepContext, StepFailure } from './step.ts';
 import { runners } from './steps/index.ts';
 
@@ -96,7 +96,13 @@ async function finish(ctx: Context, build: BuildRow, plan: Plan): Promise<boolea
       const { doc } = await needDoc(m, 'Host', host);
       const step = doTo(doc, 'serve', { fits: true });
       if ('refused' in step) throw new Error(`${host} cannot serve: ${step.refused}`);
-      await putDoc(m, step.host, nameOf(build));
+      const held = step.host.held && {
+        ...step.host.held,
+        release: plan.charter.release,
+        // Its disks were laid out by this change, unless it stood before.
+        ...(build.moves.stands.includes(host) ? {} : { installed: installationOf(build) }),
+      };
+      await putDoc(m, { ...step.host, ...(held ? { held } : {}) }, nameOf(build));
     }
     if (build.kind === 'build') await record(m, nameOf(build), 'built and proved', build.charter, { nodes: plan.nodes.length });
     else await record(m, nameOf(build), 'changed and proved', build.charter, { what: build.title });

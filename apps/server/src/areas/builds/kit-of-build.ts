@@ -21,9 +21,15 @@ const tokenOf = (ctx: Context, build: BuildRow, host: string, opens: Opens) =>
     .update(opens === 'files' ? `boot files ${build.id} ${host} ${build.bootEpoch}` : `boot reports ${build.id} ${host}`)
     .digest('base64url');
 
-export const ofBuild = (ctx: Context, build: BuildRow): GivenByBuild => ({
+/** What tells the data of one change on the disks of its hosts from those of another. */
+export const installationOf = (build: Pick<BuildRow, 'id'>): string => `build ${build.id}`;
+
+export const ofBuild = (ctx: Context, build: BuildRow, estate: Estate): GivenByBuild => ({
   server: ctx.config.publicUrl,
-  installation: `build ${build.id}`,
+  installation: installationOf(build),
+  // Who stands and is installed anew keeps what is on its disks.
+  laidOutBy: (host) =>
+    build.moves.stands.includes(host) ? estate.hosts.find((h) => h.name === host)?.held?.installed : undefined,
   stands: build.moves.stands,
   erase: (host) => build.erase.includes(host),
   bootUrl: (host) => `${ctx.config.publicUrl}/boot/${tokenOf(ctx, build, host, 'files')}`,
@@ -45,4 +51,4 @@ export async function openBoot(ctx: Context, build: BuildRow): Promise<void> {
 export const closeBoot = (m: EntityManager, build: number) => m.query('delete from boot_token where build = $1', [build]);
 
 export const kitOf = (ctx: Context, build: BuildRow, estate: Estate): Promise<KitContext> =>
-  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, ofBuild(ctx, build)));
+  ctx.db.transaction((m) => sealedContext(ctx, m, build.plan as Plan, estate, ofBuild(ctx, build, estate)));

@@ -84,10 +84,11 @@ function findings({ ctx, plan, estate }: Measuring): Prerequisite[] {
   ];
 }
 
-/** Hosts that a change would install: those that do not serve yet; of a cluster that stands as planned all, for whoever asks. */
+/** Hosts that a change would install: those that do not serve yet, or have another release; of a cluster that stands as planned all, for whoever asks. */
 function touched({ plan, estate }: Measuring) {
-  const { joins } = between(plan, estate);
-  return joins.length ? joins : plan.nodes;
+  const { joins, behind } = between(plan, estate);
+  const installed = [...joins, ...behind.map((b) => b.node)];
+  return installed.length ? installed : plan.nodes;
 }
 
 function controllers(m: Measuring): Prerequisite[] {

@@ -35,7 +35,7 @@ export async function pxeHost(
     const system = stepOf(build.steps as Step[], 'system', host);
     const step = system && (await statusOf(ctx.db.manager, build)).status.steps[system.id];
     if (step?.state === 'done') continue;
-    return { build, host, script: `${ofBuild(ctx, build).bootUrl(host)}/boot.ipxe` };
+    return { build, host, script: `${ofBuild(ctx, build, estate).bootUrl(host)}/boot.ipxe` };
   }
   return undefined;
 }

@@ -19,7 +19,10 @@ import { clusterSecrets } from './pki.ts';
 export { openContext };
 
 /** What only a build knows of its kit. */
-export type GivenByBuild = Pick<KitContext, 'bootUrl' | 'reportUrl' | 'installation' | 'erase' | 'server' | 'stands'>;
+export type GivenByBuild = Pick<
+  KitContext,
+  'bootUrl' | 'reportUrl' | 'installation' | 'erase' | 'server' | 'stands' | 'laidOutBy'
+>;
 
 /** The kit with the cluster's certificates, keys and pull credentials; made where they are lacking. */
 export async function sealedContext(

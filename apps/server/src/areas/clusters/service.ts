@@ -74,10 +74,13 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   const wanted = new Map(plan.nodes.map((n) => [n.host, heldFor(name, n)]));
   for (const host of estate.hosts) {
     const held = wanted.get(host.name);
-    if (held && !same(host.held, held)) {
+    // What it was installed with stays known of a host that serves.
+    const { release, installed } = host.held?.charter === name ? host.held : {};
+    const asNow = held && { ...held, ...(release ? { release } : {}), ...(installed ? { installed } : {}) };
+    if (asNow && !same(host.held, asNow)) {
       const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
       if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);
-      put({ ...step.host, held }, host);
+      put({ ...step.host, held: asNow }, host);
       out.hosts.push(host.name);
     }
     if (!held && host.held?.charter === name && host.state === 'held') {

@@ -3,7 +3,8 @@ import type { Step } from '../../schedule/steps.ts';
 import type { Between, ChangeKind, Known } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
-const stands = (b: Between) => b.stays.length > 0;
+/** Not while hosts have another release: that goes first. */
+const stands = (b: Between) => b.stays.length > 0 && !b.behind.length;
 const few = (names: readonly string[]) => (names.length > 2 ? counted(names.length, 'host') : names.join(' and '));
 const joining = (b: Between) => few(b.joins.map((n) => n.host));
 const leaving = (b: Between) => few(b.leaves.map((l) => l.host));

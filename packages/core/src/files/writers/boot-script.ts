@@ -78,7 +78,8 @@ PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 report() { praesidor-report "$@"; }
 start() { systemctl enable --quiet ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; systemctl start ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; }
 # A node that has joined comes back by itself, whether or not a build is there.
-if [ -e /var/lib/praesidor/joined ]; then start; exit 0; fi
+# Installed anew, it has joined with another kit: it pulls what it lacks, and asks whether it may.
+if [ "$(cat /var/lib/praesidor/joined 2> /dev/null)" = ${shell(ctx.installation)} ]; then start; exit 0; fi
 for program in ctr kubelet${movesAddresses(ctx, node) ? ' keepalived' : ''}; do
   command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
 done
@@ -110,7 +111,7 @@ rm -f "$pulling"
 report images finish SUCCESS "all images are here"
 until curl -fsS -m 10 "$BOOT/gate/join" > /dev/null; do sleep 5; done
 ${joinEtcd(ctx, node)}start
-install -D -m 0644 /dev/null /var/lib/praesidor/joined
+echo ${shell(ctx.installation)} > /var/lib/praesidor/joined
 ${node.guest ? '# Its root stays: later starts need no first-boot data, and nobody listens to what they would report.\ntouch /etc/cloud/cloud-init.disabled\n' : ''}sync
 report join start SUCCESS "kubelet started"
 `,

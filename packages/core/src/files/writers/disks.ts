@@ -14,12 +14,15 @@ const lasting: { at: string; folder: string; own?: DiskUse }[] = [
 const memory = '/var/lib/praesidor';
 
 /**
- * Identifiers of a node's disks and file systems: made from the build, so that what another one left is never taken for its own.
+ * Identifiers of a node's disks and file systems: made from the change that laid them out, so that what another one left is never taken for
+ * its own, and a host that is only installed anew keeps what is on them.
  */
-const idOf = (ctx: KitContext, node: PlannedNode, what: string) => identifier(`${ctx.installation} ${node.host} ${what}`);
+const laidOutBy = (ctx: KitContext, host: string) => ctx.laidOutBy?.(host) ?? ctx.installation;
+const idOf = (ctx: KitContext, node: PlannedNode, what: string) =>
+  identifier(`${laidOutBy(ctx, node.host)} ${node.host} ${what}`);
 /** The machine's own (machine-id(5)): the same at every start, though its root lies in memory. */
 export const machineId = (ctx: KitContext, host: string): string =>
-  identifier(`${ctx.installation} ${host} machine`).replaceAll('-', '');
+  identifier(`${laidOutBy(ctx, host)} ${host} machine`).replaceAll('-', '');
 
 /** A unit that mounts (systemd.mount(5)); its name is the path, dashes for slashes. */
 function mountUnit(ctx: KitContext, at: string, what: string, options: string[], needs?: string): NodeFile {

@@ -1,5 +1,7 @@
 import { isReady, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { publishTransient } from '../../../events/bus.ts';
+import { needDoc, putDoc } from '../../../estate/documents.ts';
+import { nameOf } from '../name.ts';
 import type { StepContext, StepRunner } from '../step.ts';
 
 /** Lets the host start its kubelet, and waits until it does; where the API answers already, until it knows the node, of a worker until it is ready. */
@@ -21,8 +23,12 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
       if (seen === 'not yet') return started ? 'kubelet started' : undefined;
       const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined);
       known = n !== undefined;
-      if (seen === 'ready') return n && isReady(n) ? `${host} is ready` : undefined;
-      return n ? `the API knows ${host}` : undefined;
+      // One that stood before may be told as ready from then.
+      const again = build.moves.stands.includes(host);
+      if (seen !== 'ready') return n ? `the API knows ${host}` : undefined;
+      if (!n || !isReady(n) || (again && !started)) return undefined;
+      if (again) await backAtWork(s, host);
+      return `${host} is ready`;
     },
     () =>
       known
@@ -31,6 +37,20 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
           ? `${host} started its kubelet and the API does not know it`
           : `${host} has not started its kubelet`,
   );
+}
+
+/** It takes pods again, and is known to have the release. */
+async function backAtWork(s: StepContext, host: string): Promise<void> {
+  await kube(s.kube(), `/api/v1/nodes/${host}`, {
+    method: 'PATCH',
+    contentType: 'application/merge-patch+json',
+    body: { spec: { unschedulable: null } },
+  });
+  await s.ctx.db.transaction(async (m) => {
+    const { doc } = await needDoc(m, 'Host', host);
+    if (doc.held) await putDoc(m, { ...doc, held: { ...doc.held, release: s.plan.charter.release } }, nameOf(s.build));
+  });
+  await s.log('takes pods again');
 }
 
 export const joinControlPlane: StepRunner = {

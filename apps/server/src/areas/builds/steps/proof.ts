@@ -23,7 +23,7 @@ export const proof: StepRunner = {
   kind: 'proof',
   run: async (s) => {
     const lines: Proof[] = [];
-    for (const measure of [nodes, gone, agents, programs, members, inboundAddress, names, pulls]) {
+    for (const measure of [nodes, versions, gone, agents, programs, members, inboundAddress, names, pulls]) {
       for (const p of await s
         .until(
           async () => {
@@ -87,6 +87,24 @@ async function nodes(s: StepContext): Promise<Proof[]> {
       roles(s.plan.nodes),
       roles(list.map((n) => ({ host: n.metadata.name, role: roleOf(n) }))),
       list.map((n) => JSON.stringify(n.metadata.labels)),
+    ),
+  ];
+}
+
+/** Every kubelet is of the minor version that the release is. */
+async function versions(s: StepContext): Promise<Proof[]> {
+  const minor = (v: string) => v.replace(/^v/, '').split('.').slice(0, 2).join('.');
+  const wanted = s.plan.release?.version;
+  if (!wanted) return [];
+  const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
+  const told = list.map((n) => [n.metadata.name, n.status?.nodeInfo?.kubeletVersion ?? ''] as const);
+  const found = [...new Set(told.map(([, v]) => minor(v)))].sort();
+  return [
+    line(
+      'versions of the nodes',
+      minor(wanted),
+      found.join(', '),
+      told.map((t) => t.join(' ')),
     ),
   ];
 }
