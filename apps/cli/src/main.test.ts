@@ -331,6 +331,31 @@ describe('charter', () => {
     };
     expect(json.why[0]).toMatchObject({ rule: 'link MTU', field: ['machineNetwork'] });
   });
+  it('charter change: what would be done to a cluster, before anything is', async () => {
+    const change = (dir: string, name: string, ...more: string[]) => run('charter', 'change', name, '--estate', dir, ...more);
+    expect((await change(demo, 'tern')).out).toBe('tern stands as planned\n');
+    const build = await change(demo, 'gannet');
+    expect(build.out).toMatch(/^Build gannet\n {2}takes: \d+ min ± \d+ min, \d+ steps\n/);
+    expect(build.out).toMatch(/\n +0 min {2}estate +measure what is needed\n/);
+    // A host that is not to be in it leaves, and another takes its place.
+    const dir = copy('change');
+    const file = readdirSync(dir)
+      .map((f) => join(dir, f))
+      .find((f) => /^kind: Charter\nname: tern$/m.test(readFileSync(f, 'utf8'))) as string;
+    writeFileSync(file, readFileSync(file, 'utf8').replace(/^kind: Charter\nname: tern$/m, '$&\nexcept: [bw-02]'));
+    const { due } = JSON.parse((await change(dir, 'tern', '--json')).out) as {
+      due: { kind: string; joins: string[]; leaves: string[]; refused: string[] };
+    };
+    expect([due.kind, due.leaves, due.joins.length, due.refused]).toEqual(['replace-hosts', ['bw-02'], 1, []]);
+    // Declared to have the release before, it is to be upgraded; hosts that come or go wait for that.
+    const held = /^held: \{charter: tern, role: ([a-z-]+)\}$/gm;
+    writeFileSync(file, readFileSync(file, 'utf8').replace(held, 'held: {charter: tern, role: $1, release: 1.33.6}'));
+    const both = await change(dir, 'tern');
+    expect(both.out).toContain('refused: hosts come or go as well');
+    expect(both.code).toBe(1);
+    const nobody = await change(demo, 'nobody');
+    expect([nobody.code, nobody.err]).toEqual([2, expect.stringContaining('nobody')]);
+  });
   it('tells what a change brings: of charters, files and findings', async () => {
     const file = fresh('change.yaml');
     const { out } = await run('charter', 'new', 'tern-2', '--site', 'bw', '--from', 'tern', '--estate', demo);

@@ -18,6 +18,7 @@ import { viewOf } from '@praesidor/core/reading';
 import { departures, draw } from '@praesidor/core/template';
 import { chartersOf, readEstate, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup, Options, SubCommand } from '../options.ts';
+import { change } from './change.ts';
 import { check } from './check.ts';
 import { files } from './files.ts';
 import { follow } from './follow.ts';
@@ -274,6 +275,7 @@ export const charter: CommandGroup = {
     },
     why,
     told,
+    change(estateOf, charterOf),
     {
       name: 'files',
       words: '<charter>',

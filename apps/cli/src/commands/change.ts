@@ -1,0 +1,45 @@
+import { type ChangePlan, changeDue } from '@praesidor/core/changes';
+import { resolve } from '@praesidor/core/charter';
+import type { Charter, Estate } from '@praesidor/core/model';
+import { newBuild, timeline } from '@praesidor/core/schedule';
+import { counted } from '@praesidor/core/words';
+import type { Asked, SubCommand } from '../options.ts';
+
+const minutes = (ms: number) => `${Math.round(ms / 60_000)} min`;
+
+function told(plan: ChangePlan): string {
+  const t = timeline(plan.steps, newBuild(plan.steps), 0);
+  const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
+  const lines = [
+    plan.title,
+    `  takes: ${minutes(t.end)} ± ${minutes(t.within)}, ${counted(plan.steps.length, 'step')}`,
+    `  unavailable meanwhile: ${plan.away}`,
+    ...(plan.point ? [`  cannot be undone after: ${minutes(at(plan.point.step))}, ${plan.point.text}`] : []),
+    `  usable cores: ${plan.capacity.map((p) => `${p.cores} from ${minutes(p.at * 1000)}`).join(', ')}`,
+    ...plan.rows.map((r) => `  ${r.what}: ${r.now} → ${r.after} (${r.how})`),
+    ...plan.refused.map((r) => `  refused: ${r}`),
+  ];
+  for (const s of plan.steps) {
+    const b = t.bars.find((x) => x.id === s.id);
+    lines.push(`  ${minutes(b?.start ?? 0).padStart(7)}  ${s.lane.padEnd(10)} ${s.title}`);
+  }
+  return `${lines.join('\n')}\n`;
+}
+
+/** `charter change`: what would be done to a cluster so that it stands as planned. */
+export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, name?: string) => Charter): SubCommand => ({
+  name: 'change',
+  words: '<charter>',
+  about: 'what would be done so that its cluster stands as planned: hosts, steps, what is away; exit 1 where it is refused',
+  options: [
+    ['--estate <dir>', 'folder with the estate as YAML'],
+    ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'],
+  ],
+  run: (asked, write) => {
+    const estate = estateOf(asked);
+    const due = changeDue(resolve(charterOf(estate, asked.words[0]), estate), estate);
+    if (asked.options.json) write(`${JSON.stringify({ due: due ?? null }, null, 2)}\n`);
+    else write(due ? told(due) : `${asked.words[0]} stands as planned\n`);
+    return due?.refused.length ? 1 : 0;
+  },
+});
