@@ -43,6 +43,7 @@ describe('a build', () => {
     expect(b.proof?.map((p) => p.what)).toEqual([
       'nodes ready',
       'roles',
+      'versions of the nodes',
       'agents of the pod network',
       'programs of the cluster run',
       'members behind the API address',

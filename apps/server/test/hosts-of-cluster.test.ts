@@ -3,7 +3,7 @@ import { parse } from 'yaml';
 import type { ChangePlan } from '@praesidor/core/changes';
 import { type KubeAt, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+import { buildOf, builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
 
 const i = new Installation();
 let c: Client;
@@ -109,8 +109,27 @@ describe('the hosts of a cluster that stands', () => {
     expect(plan?.kind).toBe('replace-hosts');
     const fresh = plan?.joins[0] ?? '';
     expect(plan?.title).toBe(`Replace ${dead} of plover by ${fresh}`);
+    // Its controller died with it: nobody here can see that it is off.
+    i.plant('bmc-silent', dead);
     await begin('replace-hosts');
-    const b = await builtOrBroken(c, 3);
+    const stuck = await eventually(async () => {
+      const step = (await buildOf(c, 3)).status.steps[`${dead}/leave`];
+      return step?.state === 'failed' && step;
+    }, 'it cannot be switched off');
+    expect([stuck.code, stuck.text]).toEqual(['not-off', expect.stringContaining(`${dead} cannot be switched off from here`)]);
+    expect(await nodes()).toContain(dead);
+    // Somebody says so who saw to it, by the name of a host of this change.
+    const goOn = (off: string[]) => c.call('POST', '/api/builds/plover/3/resume', { off });
+    await builtOrBroken(c, 3);
+    expect((await goOn([first[0] ?? ''])).status).toBe(422);
+    expect((await goOn([dead])).status).toBe(200);
+    const said = `resumed a build and said that ${dead} is off`;
+    expect(await i.query('select count(*)::int as n from audit where act = $1', [said])).toEqual([{ n: 1 }]);
+    const b = await eventually(async () => {
+      const now = await buildOf(c, 3);
+      return now.status.state === 'done' && now;
+    }, 'it is done');
+    i.world.faults.lift({ kind: 'bmc-silent', subject: dead });
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
     expect(b.status.steps[`${dead}/drain`]?.text).toContain('does not answer');
     expect(await nodes()).toContain(fresh);

@@ -88,7 +88,7 @@ beforeEach(() => {
 
 interface Node {
   metadata: { name: string; labels: object };
-  status: { conditions: { type: string; status: string }[] };
+  status: { conditions: { type: string; status: string }[]; nodeInfo: { kubeletVersion: string } };
 }
 interface Cluster {
   nodes: { items: Node[] };
@@ -128,6 +128,7 @@ async function run(
       charter: 'plover',
       kind: 'build',
       moves: { joins: nodes.map((n) => n.host), leaves: [], stands: [] },
+      decided: {},
     },
     step: { id: 'x', kind, host: node.host },
     plan,
@@ -305,6 +306,10 @@ describe('a node is drained', () => {
       }),
     );
     expect(e.message).toBe(`tides/web-0 stays on ${worker.host}: ${message}`);
+    // By its name the page offers to go on without it.
+    expect(e.code).toBe('not-drained');
+    const build = { moves: { stands: [] }, decided: { undrained: [worker.host] } };
+    expect((await run('drain', { more: { build: build as never } })).end).toBe('not drained, as was decided: 1 pod left');
     // It is asked again, and said once.
     expect(posts().length).toBeGreaterThan(1);
     expect(lines.filter((l) => l.includes(message))).toEqual([`tides/web-0 stays for now: ${message}`]);
@@ -479,7 +484,7 @@ describe('the proof', () => {
             name: n.host,
             labels: n.role === 'control-plane' ? { 'node-role.kubernetes.io/control-plane': '' } : {},
           },
-          status: { conditions: [{ type: 'Ready', status: 'True' }] },
+          status: { conditions: [{ type: 'Ready', status: 'True' }], nodeInfo: { kubeletVersion: 'v1.34.2' } },
         })),
       },
       agents: { status: { desiredNumberScheduled: nodes.length, numberReady: nodes.length } },
@@ -549,6 +554,12 @@ describe('the proof', () => {
       'nodes ready',
       '7 of 7',
       (c) => c.nodes.items.push({ ...(c.nodes.items[5] as Node), metadata: { name: 'x', labels: {} } }),
+    ],
+    [
+      'a node has another version',
+      'versions of the nodes',
+      '1.33, 1.34',
+      (c) => Object.assign(c.nodes.items[3]?.status.nodeInfo ?? {}, { kubeletVersion: 'v1.33.6' }),
     ],
     ['an agent is away', 'agents of the pod network', '5', (c) => Object.assign(c.agents.status, { numberReady: 5 })],
     [

@@ -1,3 +1,4 @@
+import type { Decided } from '@praesidor/core/schedule';
 import type { ChangeName, Moves } from '@praesidor/core/changes';
 import type { Charter } from '@praesidor/core/model';
 import type { Shipment as ShipmentRow } from '@praesidor/contract';
@@ -329,6 +330,8 @@ export interface BuildRow {
   runBy: string | null;
   /** Hosts whose disks are erased, whatever they hold, where they lay them out. */
   erase: string[];
+  /** What somebody decided since, by what and for which hosts. */
+  decided: Decided;
 }
 export const Builds = table<BuildRow>('Build', 'build', {
   id: { type: 'int', primary: true, generated: 'increment' },
@@ -347,6 +350,7 @@ export const Builds = table<BuildRow>('Build', 'build', {
   bootEpoch: { ...int, name: 'boot_epoch', default: 1 },
   runBy: { ...text, name: 'run_by', nullable: true },
   erase: { type: 'text', array: true },
+  decided: { ...json, default: {} },
 });
 export const entities = [
   ...Object.values(docTables),

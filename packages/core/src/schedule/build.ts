@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { FailureCode } from './decisions.ts';
 import { limitOf, type Step } from './steps.ts';
 
 /** What happened in a build, as stored: append-only, in order. The state of a build is the fold of these. */
@@ -9,11 +10,6 @@ export type BuildEvent =
   | { at: string; kind: 'progress'; step: string; done: number; of: number; text?: string }
   | { at: string; kind: 'healed'; step: string; text: string }
   | { at: string; kind: 'failed'; step: string; text: string; remedy?: string; code?: FailureCode };
-
-/** What a step broke of, where something can be done about it from the build: hosts report it by this name. */
-export const diskNotEmpty = 'disk-not-empty';
-export const FailureCode = z.literal(diskNotEmpty);
-export type FailureCode = z.infer<typeof FailureCode>;
 
 export const StepState = z.enum(['waiting', 'running', 'done', 'failed', 'cut']);
 export type StepState = z.infer<typeof StepState>;

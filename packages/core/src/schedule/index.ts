@@ -1,4 +1,5 @@
 export * from './build.ts';
+export * from './decisions.ts';
 export * from './headline.ts';
 export * from './mend.ts';
 export * from './steps.ts';

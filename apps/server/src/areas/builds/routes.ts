@@ -16,8 +16,12 @@ import { needBuild, statusOf } from './state.ts';
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
 const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) });
 
-/** `erase`: hosts whose disks are erased, whatever they hold, where they lay them out. */
-const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: z.array(words.Name).max(1000).default([]) }));
+const Hosts = z.array(words.Name).max(1000).optional();
+/**
+ * What was decided for hosts whose steps failed. `erase`: their disks are erased, whatever they hold, where they lay them out. `undrained`: they are
+ * taken out although pods are left there. `off`: they are off, and nobody here can see it.
+ */
+const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: Hosts, undrained: Hosts, off: Hosts }));
 
 const whatOf = ({ kind, title, moves }: BuildRow) => ({ kind, title, moves });
 
@@ -116,10 +120,13 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'builds.run' }, schema: { response: { '2xx': answers.Nothing }, params: OneAct, body: HowToGoOn } },
     async (req) => {
       const p = req.params;
-      const { erase } = req.body;
-      if (erase.length && p.act !== 'resume' && p.act !== 'retry')
-        throw new Refusal('invalid', 'Disks are only erased when a build is resumed, or its failed steps are retried.');
-      await act(ctx, p.charter, p.number, p.act, req.who.login, erase);
+      const decided = Object.fromEntries(Object.entries(req.body).filter(([, hosts]) => hosts?.length));
+      if (Object.keys(decided).length && p.act !== 'resume' && p.act !== 'retry')
+        throw new Refusal(
+          'invalid',
+          'What is decided for hosts goes with a build that is resumed, or whose failed steps are retried.',
+        );
+      await act(ctx, p.charter, p.number, p.act, req.who.login, decided);
       return {};
     },
   );

@@ -1,8 +1,8 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
-import { type Plan, resolve } from '@praesidor/core/charter';
+import { resolve } from '@praesidor/core/charter';
 import { type ChangeName, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
-import { type BuildStatus, failedSteps, stateText, type Step } from '@praesidor/core/schedule';
+import { type BuildStatus, type Decided, decisions, failedSteps, stateText, type Step } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -126,14 +126,14 @@ const acts = {
 export type BuildAct = keyof typeof acts;
 export const buildActs = Object.keys(acts) as BuildAct[];
 
-/** @param erase for `resume` and `retry`: hosts whose disks are erased, whatever they hold, where they lay them out */
+/** @param decided for `resume` and `retry`: what is to be done about hosts whose steps failed */
 export async function act(
   ctx: Context,
   charter: string,
   number: number,
   name: BuildAct,
   who: string,
-  erase: readonly string[] = [],
+  decided: Decided = {},
 ): Promise<void> {
   try {
     await ctx.db.transaction(async (m) => {
@@ -141,7 +141,10 @@ export async function act(
       await m.query('select 1 from build where id = $1 for update', [build.id]);
       const { status } = await statusOf(m, build);
       const { from, event, text } = acts[name];
-      const strange = erase.filter((h) => !(build.plan as Plan).nodes.some((n) => n.host === h));
+      const own = new Set((build.steps as Step[]).flatMap((s) => s.host ?? []));
+      const strange = Object.values(decided)
+        .flat()
+        .filter((h) => !own.has(h));
       if (strange.length) throw new Refusal('invalid', `Build ${number} of ${charter} has no host ${strange.join(', ')}.`);
       if (!(from as readonly string[]).includes(status.state))
         throw new Refusal(
@@ -167,17 +170,20 @@ export async function act(
             JSON.stringify({ joins: due.joins, leaves: due.leaves, stands: due.stands }),
           ]);
         }
-        await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2, erase = $3 where id = $1", [
+        await m.query("update build set state = 'running', boot_epoch = boot_epoch + 1, run_by = $2 where id = $1", [
           build.id,
           who,
-          [...new Set([...build.erase, ...erase])],
         ]);
         await ctx.queue.send(m, 'build', String(build.id));
       }
       if (name === 'stop' || name === 'resume') await closeBoot(m, build.id);
-      if (event === 'retried') await retry(m, build, status, erase);
+      await decide(m, build, decided);
+      if (event === 'retried') await retry(m, build, status);
       else await append(m, build, { kind: event });
-      const said = erase.length ? `${text} and let it erase disks of ${erase.join(', ')}` : text;
+      const said = [
+        text,
+        ...Object.values(decisions).flatMap((d) => (decided[d.key]?.length ? d.said(decided[d.key]?.join(', ') ?? '') : [])),
+      ].join(' and ');
       await record(m, who, said, charter, { number });
     });
   } catch (e) {
@@ -185,15 +191,23 @@ export async function act(
   }
 }
 
+/** Puts down what was decided for which hosts; it holds for the rest of the change. */
+async function decide(m: EntityManager, build: BuildRow, { erase = [], ...more }: Decided): Promise<void> {
+  const both = (key: keyof typeof more) => [...new Set([...(build.decided[key] ?? []), ...(more[key] ?? [])])];
+  await m.query('update build set erase = $2, decided = $3 where id = $1', [
+    build.id,
+    [...new Set([...build.erase, ...erase])],
+    JSON.stringify({ undrained: both('undrained'), off: both('off') }),
+  ]);
+}
+
 /** Has every failed step of a build that is under way tried again, while the rest goes on. */
-async function retry(m: EntityManager, build: BuildRow, status: BuildStatus, erase: readonly string[]): Promise<void> {
+async function retry(m: EntityManager, build: BuildRow, status: BuildStatus): Promise<void> {
   const failed = failedSteps(build.steps as Step[], status);
   if (!failed.length)
     throw new Refusal('not-now', `No step of build ${build.number} of ${build.charter} has failed.`, {
       remedy: 'Look at the build: somebody may have tried them again already.',
     });
-  if (erase.length)
-    await m.query('update build set erase = $2 where id = $1', [build.id, [...new Set([...build.erase, ...erase])]]);
   for (const step of failed) await append(m, build, { kind: 'retried', step: step.id });
   await tell(m, 'Build', `${build.charter} ${build.number}`);
 }

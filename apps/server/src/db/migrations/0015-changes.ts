@@ -6,7 +6,8 @@ export class Changes1765300000000 implements MigrationInterface {
 
   async up(q: QueryRunner): Promise<void> {
     await q.query(
-      `alter table build add column kind text not null default 'build', add column title text not null default '', add column moves jsonb`,
+      `alter table build add column kind text not null default 'build', add column title text not null default '', add column moves jsonb,
+      add column decided jsonb not null default '{}'`,
     );
     await q.query(`update build set title = 'Build ' || charter,
       moves = jsonb_build_object('joins', coalesce((select jsonb_agg(n->>'host') from jsonb_array_elements(plan->'nodes') n), '[]'), 'leaves', '[]'::jsonb, 'stands', '[]'::jsonb)`);
@@ -27,6 +28,6 @@ export class Changes1765300000000 implements MigrationInterface {
     await q.query('drop table etcd_backup_piece');
     await q.query('drop table etcd_backup');
     await q.query('drop index one_change_under_way');
-    await q.query('alter table build drop column kind, drop column title, drop column moves');
+    await q.query('alter table build drop column kind, drop column title, drop column moves, drop column decided');
   }
 }

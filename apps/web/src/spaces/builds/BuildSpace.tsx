@@ -1,5 +1,14 @@
 import type { Finding } from '@praesidor/core/checks';
-import { behindFailed, diskNotEmpty, headline, mendPlace, stateText, timeline, underWay } from '@praesidor/core/schedule';
+import {
+  behindFailed,
+  type DecisionWords,
+  decisions,
+  headline,
+  mendPlace,
+  stateText,
+  timeline,
+  underWay,
+} from '@praesidor/core/schedule';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
@@ -31,13 +40,13 @@ export function BuildSpace() {
     '',
     renew,
   );
-  const erase = useAct(
-    (hosts: string[]) =>
-      api('POST', `/api/builds/${charter}/${number}/${b && underWay(b.status) ? 'retry' : 'resume'}`, { erase: hosts }),
+  const decide = useAct(
+    ([key, hosts]: [DecisionWords['key'], string[]]) =>
+      api('POST', `/api/builds/${charter}/${number}/${b && underWay(b.status) ? 'retry' : 'resume'}`, { [key]: hosts }),
     '',
     renew,
   );
-  const [erasing, setErasing] = useState(false);
+  const [deciding, setDeciding] = useState<DecisionWords>();
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
   if (!b)
     return (
@@ -47,7 +56,14 @@ export function BuildSpace() {
     );
   const { status, steps } = b;
   const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
-  const full = steps.filter((s) => status.steps[s.id]?.state === 'failed' && status.steps[s.id]?.code === diskNotEmpty);
+  /** Steps that failed of something that somebody can decide about. */
+  const failedOf = (d: DecisionWords | undefined) =>
+    steps.filter((s) => {
+      const st = status.steps[s.id];
+      return st?.state === 'failed' && st.code && decisions[st.code] === d;
+    });
+  const open = Object.values(decisions).filter((d) => failedOf(d).length);
+  const about = failedOf(deciding);
   const failed = steps.find((s) => status.steps[s.id]?.state === 'failed');
   const chosen = params.get('step') ?? failed?.id ?? running.at(-1)?.id ?? (status.state === 'done' ? 'proof' : steps[0]?.id);
   const t = timeline(steps, status, now);
@@ -145,11 +161,11 @@ export function BuildSpace() {
             {active ? headline(steps, status, clock(t.end), span(t.within)) : `${failed.lane} ${failed.title} failed`}
           </b>
           <span className="ml-auto flex shrink-0 gap-2.5">
-            {full.length > 0 && (
-              <Button disabled={!may || erase.isPending} onClick={() => setErasing(true)}>
-                Erase disks and retry…
+            {open.map((d) => (
+              <Button key={d.key} disabled={!may || decide.isPending} onClick={() => setDeciding(d)}>
+                {d.label}
               </Button>
-            )}
+            ))}
             {active && (
               <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('retry')}>
                 Retry failed steps
@@ -181,14 +197,14 @@ export function BuildSpace() {
         </div>
       )}
       {chosen && <Log build={b} step={chosen} />}
-      {erasing && (
+      {deciding && about.length > 0 && (
         <TypedDialog
-          title={`Erase disks of ${full.map((s) => s.host).join(', ')}`}
-          about={`${full.map((s) => status.steps[s.id]?.text).join('; ')}. What is on them is gone for good. What this build has laid out on them already is kept.`}
-          words={full.map((s) => s.host).join(' ')}
-          act="Erase and retry"
-          onDone={() => erase.mutate(full.flatMap((s) => s.host ?? []))}
-          onClose={() => setErasing(false)}
+          title={deciding.title(about.map((s) => s.host).join(', '))}
+          about={`${about.map((s) => status.steps[s.id]?.text).join('; ')}. ${deciding.about}`}
+          words={about.map((s) => s.host).join(' ')}
+          act={deciding.act}
+          onDone={() => decide.mutate([deciding.key, about.flatMap((s) => s.host ?? [])])}
+          onClose={() => setDeciding(undefined)}
         />
       )}
     </Space>

@@ -1,5 +1,5 @@
 import { type DiskUse, disksOf, marksOf } from '../../charter/disks.ts';
-import { diskNotEmpty } from '../../schedule/build.ts';
+import { diskNotEmpty } from '../../schedule/decisions.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { identifier } from '../../model/identifier.ts';
 import { type KitContext, type NodeFile, nodeFile, type NodeWriter } from '../kit.ts';
