@@ -44,6 +44,8 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/plover?site=lr&tab=text', 'plover', []],
   ['/clusters/tern?site=bw&tab=files', 'tern', []],
   ['/clusters/petrel?tab=requirements', 'petrel', []],
+  ['/clusters/gannet/change', 'Build gannet', []],
+  ['/clusters/tern/change', 'tern', []],
   ['/builds', 'Builds', []],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],

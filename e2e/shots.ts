@@ -73,7 +73,14 @@ try {
       await page('names', '/addresses/names?site=lr&zone=lr.kestrelferries.example', 'foreign');
       await page('proving', '/proving', 'Running clusters');
       await b.driver.executeScript("localStorage.setItem('theme', 'night')");
-      await page('night', '/builds/plover/1?step=lr-07%2Fimages', 'pulled images.upstream.example');
+      await c.good('POST', '/api/edits', {
+        why: 'one worker fewer',
+        edits: [
+          { op: 'set', kind: 'Charter', key: 'plover', path: ['workers', 'count'], value: 2 },
+          { op: 'set', kind: 'Charter', key: 'plover', path: ['except'], value: ['lr-05'] },
+        ],
+      });
+      await page('night', '/clusters/plover/change', 'cannot be undone');
     },
   };
   await followNextMoves(b, i.config.publicUrl, { login: 'warden', password: i.password }, async (s) => {

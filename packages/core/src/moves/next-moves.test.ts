@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { check } from '../checks/index.ts';
-import { applyEdits, type Charter, type Doc, emptyEstate, type Estate, kinds, type Site } from '../model/index.ts';
+import { resolve } from '../charter/index.ts';
+import { applyEdits, type Charter, type Doc, emptyEstate, type Estate, type Host, kinds, type Site } from '../model/index.ts';
 import { nextMoves } from './index.ts';
 
 const now = '2026-11-28T09:00:00Z';
@@ -163,6 +164,43 @@ describe('a stop is never passed over in silence', () => {
     const lacking = movesOf(e).filter((m) => m.go.startsWith('/keyring?add=bmc-lr'));
     expect(lacking.map((m) => [m.go, m.text.replace(/^.*,/, '')])).toEqual([
       ['/keyring?add=bmc-lr&use=bmc&places=10.62.7.0%2F26&site=lr', ` and ${hosts - 1} more`],
+    ]);
+  });
+});
+
+describe('a cluster that stands', () => {
+  /** Six hosts serve it, installed with its release. */
+  const standing = (more: Partial<Charter> = {}): Estate => {
+    const e = good();
+    const [plover] = e.charters as [Charter];
+    const roles = new Map(resolve(plover, e).nodes.map((n) => [n.host, n.role]));
+    return {
+      ...e,
+      charters: [{ ...plover, ...more }],
+      hosts: e.hosts.map((h) => {
+        const role = roles.get(h.name);
+        return role ? ({ ...h, state: 'serving', held: { charter: 'plover', role, release: '1.34.2' } } as Host) : h;
+      }),
+    };
+  };
+  const saidOf = (e: Estate, built: Parameters<typeof nextMoves>[2] = {}) =>
+    nextMoves(e, [], built)
+      .filter((m) => m.text.includes('plover'))
+      .map((m) => [m.text.replace('Lantern Rock: ', ''), m.go.split('?')[0]]);
+  it('asks for nothing while it is as planned', () => {
+    expect(saidOf(standing())).toEqual([]);
+  });
+  it.each<[Partial<Charter>, string]>([
+    [{ workers: { count: 2 } }, '6 hosts serve, 5 are planned'],
+    [{ except: ['lr-05'] }, '1 of its hosts is not to be in it'],
+    [{ release: '1.35.0' }, '6 of its hosts have another release'],
+  ])('leads to what is to be done where its charter says otherwise: %j', (more, why) => {
+    expect(saidOf(standing(more))).toEqual([[`plover stands otherwise than planned: ${why}`, '/clusters/plover/change']]);
+  });
+  it('leads to a change that failed before anything else', () => {
+    const failed = { plover: { number: 2, state: 'failed' as const, failed: 'lr-05 leave' } };
+    expect(saidOf(standing({ except: ['lr-05'] }), failed)).toEqual([
+      ['change 2 of plover: lr-05 leave failed; mend it and retry', '/builds/plover/2'],
     ]);
   });
 });

@@ -2,6 +2,7 @@ import type { Finding } from '../checks/check.ts';
 import type { Estate } from '../model/estate.ts';
 import { type Built, type Move, type MoveRule, stages } from './move.ts';
 import { build } from './rules/build.ts';
+import { change } from './rules/change.ts';
 import { charter } from './rules/charter.ts';
 import { hosts } from './rules/hosts.ts';
 import { keyring } from './rules/keyring.ts';
@@ -12,7 +13,7 @@ import { releases } from './rules/releases.ts';
 import { stops } from './rules/stops.ts';
 import { viewsOf } from './view.ts';
 
-const rules: readonly MoveRule[] = [networks, keyring, hosts, registry, releases, charter, stops, names, build];
+const rules: readonly MoveRule[] = [networks, keyring, hosts, registry, releases, charter, stops, names, build, change];
 
 /**
  * What to do next: what failed first, sealed sites before the others, the rest in the order of the job. It leads from an estate with

@@ -20,7 +20,10 @@ export class Changes1765300000000 implements MigrationInterface {
     await q.query(
       'create table etcd_backup_piece (backup int not null references etcd_backup(id) on delete cascade, n int not null, sealed bytea not null, primary key (backup, n))',
     );
-    // Of a cluster at most one change is under way.
+    // Of a cluster at most one change is under way; of several that an earlier version began, the last goes on.
+    await q.query(`with older as (update build b set state = 'stopped' where state in ('queued', 'running', 'paused')
+        and exists (select 1 from build n where n.charter = b.charter and n.id > b.id and n.state in ('queued', 'running', 'paused')) returning id)
+      insert into build_event (build, data) select id, jsonb_build_object('kind', 'stopped', 'at', to_char(now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')) from older`);
     await q.query(`create unique index one_change_under_way on build (charter) where state in ('queued', 'running', 'paused')`);
   }
 

@@ -130,9 +130,7 @@ export function ChangeSpace() {
           {plan.away}
         </Fact>
         <Fact label="Cannot be undone after" follows>
-          {plan.point
-            ? `${span(at(plan.point.step))}: ${plan.point.text}`
-            : 'nothing: stopped at any time, the hosts are only released'}
+          {plan.point ? `${span(at(plan.point.step))}: ${plan.point.text}` : 'nothing: it can be stopped at any time'}
         </Fact>
       </dl>
       <div className="pt-3">

@@ -1,0 +1,41 @@
+import { nodeCount } from '../../charter/pools.ts';
+import type { MoveRule, Said } from '../move.ts';
+
+/**
+ * Clusters that stand otherwise than planned, and changes of them that failed. Without their plans: it is asked for every charter, and what is to
+ * be done is computed on the page that this leads to.
+ */
+export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, built }) =>
+  charters.flatMap((c): Said[] => {
+    if (unbuilt.includes(c)) return [];
+    const q = `site=${site.name}`;
+    const b = built[c.name];
+    const open = `/builds/${c.name}/${b?.number}?${q}`;
+    if (b?.failed)
+      return [
+        {
+          stage: 'mend',
+          text: `change ${b.number} of ${c.name}: ${b.failed} failed; mend it and retry`,
+          label: 'Open it',
+          go: open,
+        },
+      ];
+    if (b && ['queued', 'running', 'paused'].includes(b.state))
+      return [{ stage: 'build', text: `${c.name} is being changed`, label: 'Watch', go: open }];
+    if (findings.some((f) => f.severity === 'stop' && f.charters.includes(c.name))) return [];
+    const serving = hosts.filter((h) => h.held?.charter === c.name && h.state === 'serving');
+    const behind = serving.filter((h) => h.held?.release && h.held.release !== c.release).length;
+    const goes = serving.filter((h) => c.except?.includes(h.name)).length;
+    if (!behind && !goes && serving.length === nodeCount(c)) return [];
+    const why = behind
+      ? `${behind} of its hosts have another release`
+      : `${serving.length} hosts serve, ${nodeCount(c)} are planned`;
+    return [
+      {
+        stage: 'build',
+        text: `${c.name} stands otherwise than planned: ${goes && !behind ? `${goes} of its hosts ${goes > 1 ? 'are' : 'is'} not to be in it` : why}`,
+        label: 'What is to be done',
+        go: `/clusters/${c.name}/change?${q}`,
+      },
+    ];
+  });
