@@ -14,23 +14,22 @@ export class Changes1765300000000 implements MigrationInterface {
     await q.query(
       'alter table build alter column moves set not null, alter column kind drop default, alter column title drop default',
     );
+    // Hosts that serve know what they were installed with last: the release, and the build that laid out their disks.
+    await q.query(`update host h set doc = h.doc || jsonb_build_object('held', h.doc->'held' || jsonb_build_object('release', b.release, 'installed', 'build ' || b.id))
+      from (select distinct on (charter) id, charter, plan, plan->'charter'->>'release' as release from build where state = 'done' order by charter, id desc) b
+      where h.doc->'held'->>'charter' = b.charter and h.doc->>'state' = 'serving' and b.release is not null
+        and exists (select 1 from jsonb_array_elements(b.plan->'nodes') n where n->>'host' = h.key)`);
     // What etcd held before its members were changed, sealed piece by piece.
     await q.query(`create table etcd_backup (id serial primary key, charter text not null, build int references build(id) on delete set null,
       member text not null, at timestamptz not null default now(), bytes bigint not null default 0, sha256 text, kept boolean not null default false)`);
     await q.query(
       'create table etcd_backup_piece (backup int not null references etcd_backup(id) on delete cascade, n int not null, sealed bytea not null, primary key (backup, n))',
     );
-    // Of a cluster at most one change is under way; of several that an earlier version began, the last goes on.
-    await q.query(`with older as (update build b set state = 'stopped' where state in ('queued', 'running', 'paused')
-        and exists (select 1 from build n where n.charter = b.charter and n.id > b.id and n.state in ('queued', 'running', 'paused')) returning id)
-      insert into build_event (build, data) select id, jsonb_build_object('kind', 'stopped', 'at', to_char(now() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"')) from older`);
-    await q.query(`create unique index one_change_under_way on build (charter) where state in ('queued', 'running', 'paused')`);
   }
 
   async down(q: QueryRunner): Promise<void> {
     await q.query('drop table etcd_backup_piece');
     await q.query('drop table etcd_backup');
-    await q.query('drop index one_change_under_way');
     await q.query('alter table build drop column kind, drop column title, drop column moves, drop column decided');
   }
 }
