@@ -1,56 +1,29 @@
 import { createHash } from 'node:crypto';
-import { parse } from 'yaml';
-import type { ChangePlan } from '@praesidor/core/changes';
-import { type KubeAt, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
+import type { KubeList, KubeNode } from '@praesidor/protocols/kube';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { buildOf, builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+import { Plover } from './plover.ts';
 
 const i = new Installation();
 let c: Client;
-const set = (why: string, ...fields: [path: (string | number)[], value: unknown][]) =>
-  c.good('POST', '/api/edits', {
-    why,
-    edits: fields.map(([path, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path, value })),
-  });
-const due = async () => (await c.good<{ due: ChangePlan | null }>('GET', '/api/charters/plover/change')).due;
-const begin = (kind: string) => c.call<{ number: number }>('POST', '/api/builds', { charter: 'plover', kind });
+let p: Plover;
 const host = async (name: string) => (await c.estate()).hosts.find((h) => h.name === name);
-const serving = async () =>
-  (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover' && h.state === 'serving').map((h) => h.name);
 const logOf = async (number: number, step: string) =>
   (
     await c.good<{ lines: { line: string }[] }>('GET', `/api/builds/plover/${number}/log?step=${encodeURIComponent(step)}`)
   ).lines.map((l) => l.line);
 
-/** The API of the cluster, as whoever has its kubeconfig reaches it. */
-async function cluster(): Promise<KubeAt> {
-  const r = await fetch(`${i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: c.cookie } });
-  const k = parse(await r.text());
-  const text = (data: string) => Buffer.from(data, 'base64').toString();
-  const { user } = k.users[0];
-  return {
-    dialer: i.running.ctx.dialer,
-    host: new URL(k.clusters[0].cluster.server).hostname,
-    address: '10.62.8.20',
-    port: Number(new URL(k.clusters[0].cluster.server).port),
-    ca: text(k.clusters[0].cluster['certificate-authority-data']),
-    certificate: text(user['client-certificate-data']),
-    key: text(user['client-key-data']),
-  };
+interface Owned {
+  metadata: { name: string; ownerReferences: { kind: string }[] };
 }
-const give = async (path: string, object: object) =>
-  kube(await cluster(), path, { method: 'PATCH', contentType: 'application/apply-patch+yaml', body: object });
+/** Pods on a node that can run elsewhere. */
 const podsOn = async (node: string) =>
-  (
-    (await kube<KubeList<{ metadata: { name: string; ownerReferences: { kind: string }[] } }>>(
-      await cluster(),
-      `/api/v1/pods?fieldSelector=spec.nodeName%3D${node}`,
-    )) as KubeList<{ metadata: { name: string; ownerReferences: { kind: string }[] } }>
-  ).items
-    .filter((p) => p.metadata.ownerReferences[0]?.kind !== 'DaemonSet')
-    .map((p) => p.metadata.name);
-const nodes = async () =>
-  ((await kube<KubeList<KubeNode>>(await cluster(), '/api/v1/nodes')) as KubeList<KubeNode>).items.map((n) => n.metadata.name);
+  ((await p.ask<KubeList<Owned>>(`/api/v1/pods?fieldSelector=spec.nodeName%3D${node}`))?.items ?? [])
+    .filter((x) => x.metadata.ownerReferences[0]?.kind !== 'DaemonSet')
+    .map((x) => x.metadata.name);
+const nodes = async () => ((await p.ask<KubeList<KubeNode>>('/api/v1/nodes'))?.items ?? []).map((n) => n.metadata.name);
+
+const names = async () => (await p.serving()).map((h) => h.name);
 
 describe('the hosts of a cluster that stands', () => {
   let first: string[] = [];
@@ -58,34 +31,35 @@ describe('the hosts of a cluster that stands', () => {
   beforeAll(async () => {
     await i.start();
     c = await i.as('warden');
+    p = new Plover(i, c);
     await prepare(c);
-    await set('small first', [['workers', 'count'], 1]);
-    expect((await due())?.kind).toBe('build');
-    await begin('build');
+    await p.set('small first', [['workers', 'count'], 1]);
+    expect((await p.due())?.kind).toBe('build');
+    await p.begin('build');
     expect((await builtOrBroken(c)).status.state).toBe('done');
-    first = await serving();
+    first = await names();
     expect(first).toHaveLength(4);
   });
   afterAll(() => i.stop());
 
   it('stay as they are while nothing is due', async () => {
-    expect(await due()).toBeNull();
-    const a = await begin('add-hosts');
+    expect(await p.due()).toBeNull();
+    const a = await p.begin('add-hosts');
     expect([a.status, a.body.message]).toEqual([409, 'plover stands as planned: there is nothing to add hosts.']);
   });
 
   it('one is added: prepared, joined, proved, and nobody else is touched', async () => {
-    await set('one more', [['workers', 'count'], 2]);
-    const plan = await due();
+    await p.set('one more', [['workers', 'count'], 2]);
+    const plan = await p.due();
     expect([plan?.kind, plan?.leaves, plan?.joins.length]).toEqual(['add-hosts', [], 1]);
     added = plan?.joins[0] ?? '';
     expect(plan?.title).toBe(`Add ${added} to plover`);
     // What somebody saw is begun, and nothing else.
-    expect((await begin('build')).body.message).toBe(`What is due for plover is “Add ${added} to plover” by now, not “Build”.`);
+    expect((await p.begin('build')).body.message).toBe(`What is due for plover is “Add ${added} to plover” by now, not “Build”.`);
     const starts = new Map([...i.world.machines].map(([name, m]) => [name, m.log.length]));
-    expect((await begin('add-hosts')).body.number).toBe(2);
+    expect((await p.begin('add-hosts')).body.number).toBe(2);
     // A second person who begins it in the same moment is told who was first.
-    expect((await begin('add-hosts')).body.message).toContain(
+    expect((await p.begin('add-hosts')).body.message).toContain(
       `“Add ${added} to plover” is under way already: number 2 of plover`,
     );
     const b = await builtOrBroken(c, 2);
@@ -94,9 +68,9 @@ describe('the hosts of a cluster that stands', () => {
     expect(b.proof?.find((p) => p.what === 'nodes ready')?.found).toBe('5 of 5');
     // Pulls are counted of those who came.
     expect(b.proof?.find((p) => p.what === 'images pulled from the mirror')?.planned).toMatch(/^1\d of 1\d$/);
-    expect((await serving()).sort()).toEqual([...first, added].sort());
+    expect((await names()).sort()).toEqual([...first, added].sort());
     for (const name of first) expect(i.world.machines.get(name)?.log.length, name).toBe(starts.get(name));
-    expect(await due()).toBeNull();
+    expect(await p.due()).toBeNull();
   });
 
   it('one that died is replaced: nobody waits for its pods, and another takes its place', async () => {
@@ -104,14 +78,14 @@ describe('the hosts of a cluster that stands', () => {
       .filter((h) => h.held?.charter === 'plover' && h.held.role === 'worker')
       .map((h) => h.name);
     i.world.machines.get(dead)?.powerOff();
-    await set('it died', [['except'], [...((await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? []), dead]]);
-    const plan = await due();
+    await p.set('it died', [['except'], [...((await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? []), dead]]);
+    const plan = await p.due();
     expect(plan?.kind).toBe('replace-hosts');
     const fresh = plan?.joins[0] ?? '';
     expect(plan?.title).toBe(`Replace ${dead} of plover by ${fresh}`);
     // Its controller died with it: nobody here can see that it is off.
     i.plant('bmc-silent', dead);
-    await begin('replace-hosts');
+    await p.begin('replace-hosts');
     const stuck = await eventually(async () => {
       const step = (await buildOf(c, 3)).status.steps[`${dead}/leave`];
       return step?.state === 'failed' && step;
@@ -139,7 +113,7 @@ describe('the hosts of a cluster that stands', () => {
 
   it('one is removed when its pods may go: a budget holds it until it allows it, and says so', async () => {
     const labels = { app: 'tides' };
-    await give('/apis/apps/v1/namespaces/default/deployments/tides', {
+    await p.give('/apis/apps/v1/namespaces/default/deployments/tides', {
       apiVersion: 'apps/v1',
       kind: 'Deployment',
       metadata: { name: 'tides', namespace: 'default' },
@@ -153,22 +127,22 @@ describe('the hosts of a cluster that stands', () => {
       },
     });
     const budget = '/apis/policy/v1/namespaces/default/poddisruptionbudgets/tides';
-    await give(budget, {
+    await p.give(budget, {
       apiVersion: 'policy/v1',
       kind: 'PodDisruptionBudget',
       metadata: { name: 'tides', namespace: 'default' },
       spec: { minAvailable: 3, selector: { matchLabels: labels } },
     });
     const leaves = await eventually(async () => {
-      for (const h of await serving()) if ((await podsOn(h)).some((p) => p.startsWith('tides'))) return h;
+      for (const h of await names()) if ((await podsOn(h)).some((p) => p.startsWith('tides'))) return h;
       return undefined;
     }, 'a worker has one of its pods');
     const except = (await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? [];
-    await set('one fewer', [['workers', 'count'], 1], [['except'], [...except, leaves]]);
-    const plan = await due();
+    await p.set('one fewer', [['workers', 'count'], 1], [['except'], [...except, leaves]]);
+    const plan = await p.due();
     expect([plan?.kind, plan?.joins, plan?.leaves]).toEqual(['remove-hosts', [], [leaves]]);
     expect(plan?.point?.step).toBe(`${leaves}/leave`);
-    expect((await begin('remove-hosts')).body.number).toBe(4);
+    expect((await p.begin('remove-hosts')).body.number).toBe(4);
     const said = 'The disruption budget tides needs 3 healthy pods and has 3 currently';
     let log: string[] = [];
     await eventually(
@@ -180,7 +154,7 @@ describe('the hosts of a cluster that stands', () => {
     );
     expect(i.world.machines.get(leaves)?.power).toBe('On');
     expect((await host(leaves))?.state).toBe('serving');
-    await kube(await cluster(), budget, { method: 'DELETE' });
+    await p.ask(budget, { method: 'DELETE' });
     const b = await builtOrBroken(c, 4);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
     expect(b.proof?.find((p) => p.what === 'hosts that left')).toMatchObject({ good: true, found: 'none in the API' });
@@ -206,18 +180,18 @@ describe('the hosts of a cluster that stands', () => {
     }, 'they are wiped');
     const except = e.charters.find((x) => x.name === 'plover')?.except ?? [];
     const goes = e.hosts.find((h) => h.held?.charter === 'plover' && h.held.role === 'control-plane')?.name ?? '';
-    await set('its turn', [['except'], [...except.filter((h) => !resting.includes(h)), goes]]);
-    const plan = await due();
+    await p.set('its turn', [['except'], [...except.filter((h) => !resting.includes(h)), goes]]);
+    const plan = await p.due();
     const comes = plan?.joins[0] ?? '';
     expect([plan?.kind, plan?.leaves, plan?.refused]).toEqual(['replace-hosts', [goes], []]);
     // A workload that is written down in etcd is there afterwards.
-    await give('/api/v1/namespaces/default/configmaps/tide-table', {
+    await p.give('/api/v1/namespaces/default/configmaps/tide-table', {
       apiVersion: 'v1',
       kind: 'ConfigMap',
       metadata: { name: 'tide-table', namespace: 'default' },
       data: { high: '04:12' },
     });
-    expect((await begin('replace-hosts')).body.number).toBe(5);
+    expect((await p.begin('replace-hosts')).body.number).toBe(5);
     const b = await builtOrBroken(c, 5);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
     expect(b.proof?.filter((p) => !p.good)).toEqual([]);
@@ -227,7 +201,7 @@ describe('the hosts of a cluster that stands', () => {
     expect(at(`${goes}/member`, 'ended')).toBeLessThanOrEqual(at(`${comes}/join`, 'started'));
     expect(b.proof?.find((p) => p.what === 'members behind the API address')?.found.split(', ')).toHaveLength(3);
     expect(await nodes()).toContain(comes);
-    const kept = await kube<{ data: { high: string } }>(await cluster(), '/api/v1/namespaces/default/configmaps/tide-table');
+    const kept = await p.ask<{ data: { high: string } }>('/api/v1/namespaces/default/configmaps/tide-table');
     expect(kept?.data.high).toBe('04:12');
     // The backup is what etcd gave, byte by byte, with its own checksum at its end.
     const { backups } = await c.good<{ backups: { id: number; bytes: number; sha256: string; number: number }[] }>(

@@ -1,40 +1,11 @@
-import type { ChangePlan } from '@praesidor/core/changes';
-import { type KubeAt, type KubeList, type KubeNode, kube } from '@praesidor/protocols/kube';
-import { parse } from 'yaml';
+import type { KubeList, KubeNode } from '@praesidor/protocols/kube';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { builtOrBroken, type Client, eventually, Installation, prepare, shipmentIn } from './installation.ts';
+import { type Client, eventually, Installation, prepare, shipmentIn } from './installation.ts';
+import { Plover } from './plover.ts';
 
 const i = new Installation();
 let c: Client;
-const set = (why: string, ...fields: [path: (string | number)[], value: unknown][]) =>
-  c.good('POST', '/api/edits', {
-    why,
-    edits: fields.map(([path, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path, value })),
-  });
-const due = async () => (await c.good<{ due: ChangePlan | null }>('GET', '/api/charters/plover/change')).due;
-const begin = (kind: string) => c.call<{ number: number }>('POST', '/api/builds', { charter: 'plover', kind });
-const serving = async () => (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover' && h.state === 'serving');
-async function cluster(): Promise<KubeAt> {
-  const r = await fetch(`${i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: c.cookie } });
-  const k = parse(await r.text());
-  const text = (data: string) => Buffer.from(data, 'base64').toString();
-  const { user } = k.users[0];
-  const server = new URL(k.clusters[0].cluster.server);
-  return {
-    dialer: i.running.ctx.dialer,
-    host: server.hostname,
-    address: '10.62.8.20',
-    port: Number(server.port),
-    ca: text(k.clusters[0].cluster['certificate-authority-data']),
-    certificate: text(user['client-certificate-data']),
-    key: text(user['client-key-data']),
-  };
-}
-const ended = async (number: number) => {
-  const b = await builtOrBroken(c, number);
-  expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
-  return b;
-};
+let p: Plover;
 /** What lies on a drive of a machine, by its label. */
 const onDisk = (host: string, label: string) =>
   [...(i.world.machines.get(host)?.disks.values() ?? [])].flatMap((d) => d.systems).find((s) => s.files.label === label);
@@ -43,6 +14,7 @@ describe('a cluster goes to the next release', () => {
   beforeAll(async () => {
     await i.start();
     c = await i.as('warden');
+    p = new Plover(i, c);
     await prepare(c);
     const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
       target: 'lr-registry',
@@ -52,16 +24,16 @@ describe('a cluster goes to the next release', () => {
       await c.good('POST', `/api/shipments/${shipment.label}/start`);
       await shipmentIn(c, shipment.label, state);
     }
-    await set('the release before', [['release'], '1.33.6'], [['workers', 'count'], 2]);
-    expect((await begin('build')).body.number).toBe(1);
-    const b = await ended(1);
+    await p.set('the release before', [['release'], '1.33.6'], [['workers', 'count'], 2]);
+    expect((await p.begin('build')).body.number).toBe(1);
+    const b = await p.done(1);
     expect(b.proof?.find((p) => p.what === 'versions of the nodes')).toMatchObject({ good: true, found: '1.33' });
   });
   afterAll(() => i.stop());
 
   it('is planned: who is away when, and the way back', async () => {
-    await set('the next one', [['release'], '1.34.2']);
-    const plan = await due();
+    await p.set('the next one', [['release'], '1.34.2']);
+    const plan = await p.due();
     expect([plan?.kind, plan?.title, plan?.refused]).toEqual(['upgrade', 'Upgrade plover to 1.34.2', []]);
     expect([plan?.joins.length, plan?.leaves]).toEqual([5, []]);
     expect(plan?.point?.text).toContain('the way back is the backup of etcd');
@@ -79,7 +51,7 @@ describe('a cluster goes to the next release', () => {
   });
 
   it('one host after the other, and keeps what lies on its disks and in etcd', async () => {
-    await kube(await cluster(), '/api/v1/namespaces/default/configmaps/tide-table', {
+    await p.ask('/api/v1/namespaces/default/configmaps/tide-table', {
       method: 'PATCH',
       contentType: 'application/apply-patch+yaml',
       body: {
@@ -89,50 +61,49 @@ describe('a cluster goes to the next release', () => {
         data: { high: '04:12' },
       },
     });
-    const hosts = (await serving()).map((h) => h.name);
+    const hosts = (await p.serving()).map((h) => h.name);
     for (const h of hosts) {
       const disk = onDisk(h, 'containers');
       if (disk) disk.files['/volumes/one'] = h;
     }
-    expect((await begin('upgrade')).body.number).toBe(2);
+    expect((await p.begin('upgrade')).body.number).toBe(2);
     // The API answers while most of the members run: it never stops.
     let up = true;
     const watching = setInterval(() => {
       up &&= i.world.clusters.list().find((x) => x.name === 'plover')?.up ?? false;
     }, 5);
-    const b = await ended(2).finally(() => clearInterval(watching));
+    const b = await p.done(2).finally(() => clearInterval(watching));
     expect(up).toBe(true);
     expect(b.proof?.filter((p) => !p.good)).toEqual([]);
     expect(b.proof?.find((p) => p.what === 'versions of the nodes')).toMatchObject({ good: true, found: '1.34' });
-    const list = (await kube<KubeList<KubeNode & { spec?: { unschedulable?: boolean } }>>(await cluster(), '/api/v1/nodes'))
-      ?.items;
+    const list = (await p.ask<KubeList<KubeNode & { spec?: { unschedulable?: boolean } }>>('/api/v1/nodes'))?.items;
     expect(list?.map((n) => n.status?.nodeInfo?.kubeletVersion)).toEqual(Array(5).fill('v1.34.2'));
     expect(list?.filter((n) => n.spec?.unschedulable)).toEqual([]);
     for (const h of hosts) expect(onDisk(h, 'containers')?.files['/volumes/one'], h).toBe(h);
-    const kept = await kube<{ data: { high: string } }>(await cluster(), '/api/v1/namespaces/default/configmaps/tide-table');
+    const kept = await p.ask<{ data: { high: string } }>('/api/v1/namespaces/default/configmaps/tide-table');
     expect(kept?.data.high).toBe('04:12');
-    expect((await serving()).map((h) => h.held?.release)).toEqual(Array(5).fill('1.34.2'));
+    expect((await p.serving()).map((h) => h.held?.release)).toEqual(Array(5).fill('1.34.2'));
     // The change that laid the disks out is still the first.
-    expect(new Set((await serving()).map((h) => h.held?.installed)).size).toBe(1);
-    expect(await due()).toBeNull();
+    expect(new Set((await p.serving()).map((h) => h.held?.installed)).size).toBe(1);
+    expect(await p.due()).toBeNull();
   });
 
   it('not back, and not while hosts come or go', async () => {
-    await set('back', [['release'], '1.33.6']);
-    expect((await due())?.refused).toEqual(['1.33.6 is older than 1.34.2, which hosts have']);
-    const a = await begin('upgrade');
+    await p.set('back', [['release'], '1.33.6']);
+    expect((await p.due())?.refused).toEqual(['1.33.6 is older than 1.34.2, which hosts have']);
+    const a = await p.begin('upgrade');
     expect(a.status).toBe(409);
-    await set('forth', [['release'], '1.34.2']);
-    expect(await due()).toBeNull();
+    await p.set('forth', [['release'], '1.34.2']);
+    expect(await p.due()).toBeNull();
   });
 
   it('a host comes back by itself after a power cut, with what it was installed with last', async () => {
-    const name = (await serving()).find((h) => h.held?.role === 'worker')?.name ?? '';
+    const name = (await p.serving()).find((h) => h.held?.role === 'worker')?.name ?? '';
     const machine = i.world.machines.get(name);
     machine?.powerOff();
     machine?.powerOn();
     await eventually(async () => {
-      const n = await kube<KubeNode>(await cluster(), `/api/v1/nodes/${name}`);
+      const n = await p.ask<KubeNode>(`/api/v1/nodes/${name}`);
       return n?.status?.conditions?.some((x) => x.status === 'True') && n.status.nodeInfo?.kubeletVersion === 'v1.34.2';
     }, 'it is ready again');
   });

@@ -1,0 +1,50 @@
+import type { ChangePlan } from '@praesidor/core/changes';
+import type { Host } from '@praesidor/core/model';
+import { type KubeAt, kube } from '@praesidor/protocols/kube';
+import { parse } from 'yaml';
+import { expect } from 'vitest';
+import { builtOrBroken, type Client, type Installation } from './installation.ts';
+
+/** The cluster plover of a running installation: its charter, what is due for it, and its API. */
+export class Plover {
+  constructor(
+    private readonly i: Installation,
+    private readonly c: Client,
+  ) {}
+
+  set = (why: string, ...fields: [path: (string | number)[], value: unknown][]) =>
+    this.c.good('POST', '/api/edits', {
+      why,
+      edits: fields.map(([path, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path, value })),
+    });
+  due = async () => (await this.c.good<{ due: ChangePlan | null }>('GET', '/api/charters/plover/change')).due;
+  begin = (kind: string) => this.c.call<{ number: number }>('POST', '/api/builds', { charter: 'plover', kind });
+  serving = async (): Promise<Host[]> =>
+    (await this.c.estate()).hosts.filter((h) => h.held?.charter === 'plover' && h.state === 'serving');
+  /** A change that must end well. */
+  done = async (number: number) => {
+    const b = await builtOrBroken(this.c, number);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    return b;
+  };
+
+  /** Its API, as whoever has its kubeconfig reaches it. */
+  private async at(): Promise<KubeAt> {
+    const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: this.c.cookie } });
+    const k = parse(await r.text());
+    const text = (data: string) => Buffer.from(data, 'base64').toString();
+    const { user } = k.users[0];
+    const server = new URL(k.clusters[0].cluster.server);
+    return {
+      dialer: this.i.running.ctx.dialer,
+      host: server.hostname,
+      address: '10.62.8.20',
+      port: Number(server.port),
+      ca: text(k.clusters[0].cluster['certificate-authority-data']),
+      certificate: text(user['client-certificate-data']),
+      key: text(user['client-key-data']),
+    };
+  }
+  ask = async <T>(path: string, options: Parameters<typeof kube>[2] = {}) => kube<T>(await this.at(), path, options);
+  give = (path: string, body: object) => this.ask(path, { method: 'PATCH', contentType: 'application/apply-patch+yaml', body });
+}
