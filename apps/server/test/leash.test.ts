@@ -191,6 +191,6 @@ describe('a connection', () => {
     expect(await to('resolver', '10.40.0.53')).toBeUndefined();
     expect(await to('resolver', '10.62.7.12')).toContain('no declared resolver');
     expect(await to('zone', '10.62.8.53')).toBeUndefined();
-    expect(await to('cluster', '10.62.8.53')).toContain('neither the API address nor the inbound address of a charter');
+    expect(await to('cluster', '10.62.8.53')).toContain('it is no address of a cluster');
   });
 });

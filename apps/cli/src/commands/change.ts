@@ -1,4 +1,4 @@
-import { type ChangePlan, changeDue } from '@praesidor/core/changes';
+import { type ChangePlan, changeAsked, changeDue } from '@praesidor/core/changes';
 import { resolve } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { newBuild, timeline } from '@praesidor/core/schedule';
@@ -33,13 +33,18 @@ export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, na
   about: 'what would be done so that its cluster stands as planned: hosts, steps, what is away; exit 1 where it is refused',
   options: [
     ['--estate <dir>', 'folder with the estate as YAML'],
+    ['--take-down', 'what taking the cluster down would do'],
     ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'],
   ],
   run: (asked, write) => {
     const estate = estateOf(asked);
-    const due = changeDue(resolve(charterOf(estate, asked.words[0]), estate), estate);
+    const plan = resolve(charterOf(estate, asked.words[0]), estate);
+    const due = asked.options.takeDown ? changeAsked('take-down', plan, estate) : changeDue(plan, estate);
     if (asked.options.json) write(`${JSON.stringify({ due: due ?? null }, null, 2)}\n`);
-    else write(due ? told(due) : `${asked.words[0]} stands as planned\n`);
+    else
+      write(
+        due ? told(due) : asked.options.takeDown ? `no host serves ${asked.words[0]}\n` : `${asked.words[0]} stands as planned\n`,
+      );
     return due?.refused.length ? 1 : 0;
   },
 });

@@ -102,11 +102,11 @@ export const useBuildLog = (charter: string, number: string, step: string | unde
     placeholderData: (old) => old,
   });
 /** What leads from what stands of a cluster to its plan. It follows from the estate, and is renewed with it. */
-export const useChange = (name: string, on = true) =>
+export const useChange = (name: string, kind?: string | null, on = true) =>
   useQuery({
-    queryKey: ['estate', 'change', name],
+    queryKey: ['estate', 'change', name, kind ?? ''],
     enabled: on,
-    queryFn: async () => (await api<ChangeDue>('GET', `/api/charters/${name}/change`)).due,
+    queryFn: async () => (await api<ChangeDue>('GET', `/api/charters/${name}/change${kind ? `?kind=${kind}` : ''}`)).due,
     placeholderData: (old) => old,
   });
 export const useEtcdBackups = (name: string) =>

@@ -4,7 +4,7 @@ import type { ClusterRole, Release } from '../model/documents.ts';
 import { Step, type StepKind } from '../schedule/steps.ts';
 
 /** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
-export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts', 'upgrade']);
+export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts', 'upgrade', 'take-down']);
 export type ChangeName = z.infer<typeof ChangeName>;
 
 /** A host that serves and that the plan has no more. */
@@ -38,6 +38,10 @@ export interface ChangeKind {
   steps: (b: Between, known: Known) => Step[];
   /** Whom it installs, where it is not those who join. */
   installs?: (b: Between) => PlannedNode[];
+  /** It follows from nothing: somebody asks for it, and confirms it by the name of the cluster. */
+  asked?: (b: Between) => boolean;
+  /** Whom it takes out, where it is not those who leave. */
+  removes?: (b: Between) => string[];
   /** Why it cannot be begun, each a sentence without its end. */
   refused?: (b: Between) => string[];
   /** What is away meanwhile, and what of it those notice who use the cluster. */
@@ -65,6 +69,8 @@ export const ChangePlan = z.strictObject({
   ...Moves.shape,
   steps: z.array(Step),
   refused: z.array(z.string()),
+  /** Somebody asks for it, and confirms it by the name of the cluster. */
+  asked: z.boolean(),
   away: z.string(),
   point: z.strictObject({ step: z.string(), text: z.string() }).optional(),
   rows: z.array(ChangeRow),

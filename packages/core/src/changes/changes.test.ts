@@ -4,7 +4,7 @@ import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { type Charter, type Estate, type Host, kinds } from '../model/index.ts';
 import { ended, fold, newBuild, ready } from '../schedule/index.ts';
-import { between, changeDue, changeKind, changeKinds, ChangeName } from './index.ts';
+import { between, changeAsked, changeDue, changeKind, changeKinds, ChangeName } from './index.ts';
 
 /** A cluster that stands on what its plan chose, with three workers unless said otherwise. */
 function standing(more: Partial<Charter> = {}): Estate {
@@ -96,6 +96,30 @@ describe('an upgrade', () => {
     const e = behind(two);
     e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { ...h.held, release: '1.32.9' } } : h));
     expect(dueFor(e, {})?.refused).toEqual(['there is no step from 1.32.9 to 1.34.2: set 1.33.6 first, then 1.34.2']);
+  });
+});
+
+describe('taking a cluster down', () => {
+  const asked = (e: Estate) => changeAsked('take-down', resolve(e.charters[0] as Charter, e), e);
+  it('follows from nothing: it is asked for, and there must be something to take down', () => {
+    expect(asked(goodEstate())).toBeUndefined();
+    expect(changeAsked('add-hosts', resolve(goodEstate().charters[0] as Charter, goodEstate()), standing())).toBeUndefined();
+    expect([asked(standing())?.title, asked(standing())?.asked, dueFor(standing(), {})]).toEqual([
+      'Take plover down',
+      true,
+      undefined,
+    ]);
+  });
+  it('backs etcd up, switches workers off and then the control plane, and proves it before keys are forgotten', () => {
+    const due = asked(standing(two));
+    const after = (id: string) => due?.steps.find((s) => s.id === id)?.after;
+    expect([due?.joins, due?.leaves.length]).toEqual([[], 5]);
+    expect(after('lr-04/off')).toEqual(['backup']);
+    expect(after('lr-01/off')).toEqual(['lr-04/off', 'lr-05/off']);
+    expect(after('release')).toEqual(['lr-01/off', 'lr-02/off', 'lr-03/off']);
+    expect([after('names'), after('gone'), after('forget')]).toEqual([['release'], ['names'], ['gone']]);
+    expect(due?.point?.step).toBe('lr-04/off');
+    expect(due?.capacity.map((p) => p.cores)).toEqual([62, 0]);
   });
 });
 

@@ -8,6 +8,7 @@ import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
 import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves } from './change.ts';
 import { build } from './kinds/build.ts';
+import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
@@ -15,7 +16,7 @@ export * from './change.ts';
 export { buildSteps } from './kinds/build.ts';
 
 /** Every kind of change to a cluster. A new kind is a file and a line. */
-export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts];
+export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts, takeDown];
 export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
 
 /** What of an estate a change is computed from. */
@@ -53,7 +54,17 @@ export function between(plan: Plan, estate: Standing): Between {
 export function changeDue(plan: Plan, estate: Standing, known: Known = {}): ChangePlan | undefined {
   const b = between(plan, estate);
   const kind = b.joins.length || b.leaves.length || b.behind.length ? changeKinds.find((k) => k.due(b)) : undefined;
-  if (!kind) return undefined;
+  return kind && planned(kind, b, known);
+}
+
+/** A change that somebody asks for, such as taking a cluster down; undefined: there is nothing that it could be made of. */
+export function changeAsked(name: ChangeName, plan: Plan, estate: Standing, known: Known = {}): ChangePlan | undefined {
+  const b = between(plan, estate);
+  const kind = changeKind(name);
+  return kind.asked?.(b) ? planned(kind, b, known) : undefined;
+}
+
+function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
   const steps = kind.steps(b, known);
   const point = kind.point?.(b, steps);
   return {
@@ -65,14 +76,15 @@ export function changeDue(plan: Plan, estate: Standing, known: Known = {}): Chan
     refused: kind.refused?.(b) ?? [],
     away: kind.away(b),
     ...(point ? { point } : {}),
-    rows: rowsOf(b),
+    asked: kind.asked !== undefined,
+    rows: rowsOf(b, kind),
     capacity: capacityOver(b, steps),
   };
 }
 
 export const movesOf = (b: Between, kind: ChangeKind): Moves => ({
   joins: (kind.installs?.(b) ?? b.joins).map((n) => n.host),
-  leaves: b.leaves.map((l) => l.host),
+  leaves: kind.removes?.(b) ?? b.leaves.map((l) => l.host),
   stands: b.stays.map((n) => n.host),
 });
 
@@ -85,6 +97,12 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   for (const l of b.leaves) if (counts(l)) cores += l.cores;
   const moments = bars.flatMap(({ id, start, end }) => {
     const step = steps.find((s) => s.id === id);
+    const ends =
+      step?.kind === 'off' &&
+      [...b.stays.map((n) => ({ host: n.host, role: n.role, cores: usableCores(n.facts.cores) })), ...b.leaves].find(
+        (h) => h.host === step.host && counts(h),
+      );
+    if (ends) return [{ at: start / 1000, by: -ends.cores }];
     const goes = step?.kind === 'drain' && b.leaves.find((l) => l.host === step.host && counts(l));
     const back = step?.kind === 'worker' && b.behind.find(({ node }) => node.host === step.host && counts(node));
     if (back && steps.some((s) => s.kind === 'drain' && s.host === step.host))
@@ -106,7 +124,8 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   return points.filter((p, n) => p.cores !== points[n - 1]?.cores);
 }
 
-function rowsOf(b: Between): ChangeRow[] {
+function rowsOf(b: Between, kind: ChangeKind): ChangeRow[] {
+  if (kind.removes) return goneRows(b);
   const role = (r: string) => r.replace('-', ' ');
   return [
     ...b.joins.map((n) => ({
@@ -140,5 +159,24 @@ function rowsOf(b: Between): ChangeRow[] {
       after: counted(b.plan.nodes.length, 'host'),
       how: b.stays.length ? `${counted(b.stays.length - b.behind.length, 'host')} not touched` : 'all at once',
     },
+  ];
+}
+
+/** What becomes of everything that was made for a cluster, when it is taken down. */
+function goneRows(b: Between): ChangeRow[] {
+  const hosts = b.stays.length + b.leaves.length;
+  const own = b.plan.reservations.filter((r) => !r.owner.use?.startsWith('node '));
+  const names = own.filter((r) => r.name).length;
+  return [
+    { what: counted(hosts, 'host'), now: 'serve', after: 'rest, to be wiped', how: 'switched off' },
+    {
+      what: counted(own.length, 'address', 'addresses'),
+      now: 'reserved',
+      after: 'free',
+      how: 'those of hosts follow when they are wiped',
+    },
+    { what: counted(names, 'name'), now: 'served', after: 'lead nowhere', how: 'taken back from the name servers' },
+    { what: counted(b.plan.certificates.length, 'certificate'), now: 'kept sealed', after: 'gone', how: 'with their keys' },
+    { what: 'Charter, builds, backups of etcd', now: 'kept', after: 'kept', how: 'not touched' },
   ];
 }

@@ -4,12 +4,13 @@ import { z } from 'zod';
 export const diskNotEmpty = 'disk-not-empty';
 export const notDrained = 'not-drained';
 export const notOff = 'not-off';
-export const FailureCode = z.enum([diskNotEmpty, notDrained, notOff]);
+export const notBackedUp = 'not-backed-up';
+export const FailureCode = z.enum([diskNotEmpty, notDrained, notOff, notBackedUp]);
 export type FailureCode = z.infer<typeof FailureCode>;
 
 export interface DecisionWords {
   /** What it is called in the API. */
-  key: 'erase' | 'undrained' | 'off';
+  key: 'erase' | 'undrained' | 'off' | 'unbacked';
   /** On the button. */
   label: string;
   /** On the button of the dialog. */
@@ -20,7 +21,7 @@ export interface DecisionWords {
   /** What the record says that somebody did. */
   said: (hosts: string) => string;
 }
-/** What can be decided where a step failed, by the code of the failure. It is confirmed by the names of the hosts, and put down. */
+/** What can be decided where a step failed, by the code of the failure. It is confirmed by the names of the hosts, or of the cluster, and put down. */
 export const decisions: Record<FailureCode, DecisionWords> = {
   [diskNotEmpty]: {
     key: 'erase',
@@ -47,6 +48,14 @@ export const decisions: Record<FailureCode, DecisionWords> = {
     about:
       'See to it at the machine: nobody here can. If it comes back, it works with addresses and volumes that others have by then.',
     said: (hosts) => `said that ${hosts} is off`,
+  },
+  [notBackedUp]: {
+    key: 'unbacked',
+    label: 'Go on without a backup…',
+    act: 'Go on',
+    title: (cluster) => `Go on although etcd of ${cluster} is not backed up`,
+    about: 'What the cluster knows is then in the members of etcd alone: if this goes wrong, it is lost.',
+    said: (cluster) => `let it go on without a backup of etcd of ${cluster}`,
   },
 };
 export const decisionKeys = Object.values(decisions).map((d) => d.key);

@@ -24,6 +24,10 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   backup: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   member: (s) => host(s),
   leave: (s) => host(s),
+  off: (s) => host(s),
+  release: () => ({ label: 'Open Addresses', go: '/addresses' }),
+  gone: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
+  forget: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   proof: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
 };
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');

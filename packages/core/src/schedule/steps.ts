@@ -17,6 +17,10 @@ export const StepKind = z.enum([
   'drain',
   'member',
   'leave',
+  'off',
+  'release',
+  'gone',
+  'forget',
   'proof',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
@@ -53,6 +57,10 @@ export const usual: Record<StepKind, [number, number]> = {
   drain: [90, 600],
   member: [10, 60],
   leave: [30, 90],
+  off: [20, 60],
+  release: [2, 10],
+  gone: [20, 60],
+  forget: [2, 10],
   proof: [30, 60],
 };
 

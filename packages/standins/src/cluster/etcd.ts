@@ -1,4 +1,4 @@
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash, createPrivateKey, randomBytes, X509Certificate } from 'node:crypto';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { createServer, type Server } from 'node:https';
 
@@ -47,10 +47,12 @@ export class EtcdStandin {
       });
     this.leave(host.name);
     const at = this.place(host.address, 2379);
+    // With a key that is not that of its certificate it does not start.
+    const pair = { key: host.files[`${pki}/server.key`], cert: host.files[`${pki}/server.crt`] };
+    if (!pair.key || !pair.cert || !new X509Certificate(pair.cert).checkPrivateKey(createPrivateKey(pair.key))) return;
     const server = createServer(
       {
-        key: host.files[`${pki}/server.key`],
-        cert: host.files[`${pki}/server.crt`],
+        ...pair,
         ca: host.files[`${pki}/ca.crt`],
         requestCert: true,
         rejectUnauthorized: true,

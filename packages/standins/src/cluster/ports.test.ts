@@ -20,7 +20,8 @@ const node = '10.62.8.20';
 /** A first member as its files say: the API server's own port and address, and the load balancer before it. */
 async function up(told: { own?: string; bind?: string; front?: string; back?: string; etcd?: string }): Promise<boolean> {
   const port = await freePort();
-  clusters = new Clusters(new Clock(), () => ({ host: '127.0.0.1', port }));
+  const etcdPort = await freePort();
+  clusters = new Clusters(new Clock(), (_, asked) => ({ host: '127.0.0.1', port: asked === 2379 ? etcdPort : port }));
   const [server, etcd] = await Promise.all([
     makeCertificate({ commonName: 'api', names: ['kube.test.example'], addresses: [node] }),
     makeCertificate({ commonName: 'etcd', addresses: ['127.0.0.1', node] }),
@@ -40,6 +41,7 @@ async function up(told: { own?: string; bind?: string; front?: string; back?: st
     '/etc/kubernetes/pki/apiserver.crt': server.cert,
     '/etc/kubernetes/pki/ca.crt': server.cert,
     '/etc/kubernetes/pki/etcd/server.crt': etcd.cert,
+    '/etc/kubernetes/pki/etcd/server.key': etcd.key,
     ...(told.front
       ? { '/etc/haproxy/haproxy.cfg': `frontend api\n  bind ${told.front}\nbackend api\n  server one ${told.back} check\n` }
       : {}),

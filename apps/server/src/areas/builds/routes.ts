@@ -19,9 +19,9 @@ const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) 
 const Hosts = z.array(words.Name).max(1000).optional();
 /**
  * What was decided for hosts whose steps failed. `erase`: their disks are erased, whatever they hold, where they lay them out. `undrained`: they are
- * taken out although pods are left there. `off`: they are off, and nobody here can see it.
+ * taken out although pods are left there. `off`: they are off, and nobody here can see it. `unbacked`, with the name of the cluster: etcd is not backed up.
  */
-const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: Hosts, undrained: Hosts, off: Hosts }));
+const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: Hosts, undrained: Hosts, off: Hosts, unbacked: Hosts }));
 
 const whatOf = ({ kind, title, moves }: BuildRow) => ({ kind, title, moves });
 
@@ -34,11 +34,11 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
       config: { act: 'builds.run' },
       schema: {
         response: { '2xx': answers.BuildBegun },
-        body: z.strictObject({ charter: words.Name, kind: ChangeName.default('build') }),
+        body: z.strictObject({ charter: words.Name, kind: ChangeName.default('build'), confirm: words.Name.optional() }),
       },
     },
     async (req, reply) => {
-      const b = await beginChange(ctx, req.body.charter, req.body.kind, req.who.login);
+      const b = await beginChange(ctx, req.body.charter, req.body.kind, req.who.login, req.body.confirm);
       return reply.status(201).send({ charter: b.charter, number: b.number });
     },
   );
@@ -48,9 +48,13 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     '/api/charters/:name/change',
     {
       config: { act: 'plan.read' },
-      schema: { response: { '2xx': answers.ChangeDue }, params: z.strictObject({ name: words.Name }) },
+      schema: {
+        response: { '2xx': answers.ChangeDue },
+        params: z.strictObject({ name: words.Name }),
+        querystring: z.strictObject({ kind: ChangeName.optional() }),
+      },
     },
-    async (req) => ({ due: (await dueChange(ctx, req.params.name)) ?? null }),
+    async (req) => ({ due: (await dueChange(ctx, req.params.name, req.query.kind)) ?? null }),
   );
 
   app.get('/api/builds', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Builds } } }, async () => {

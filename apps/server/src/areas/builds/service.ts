@@ -1,7 +1,7 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
 import { resolve } from '@praesidor/core/charter';
-import { type ChangeName, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
+import { type ChangeName, changeAsked, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
 import { type BuildStatus, type Decided, decisions, failedSteps, stateText, type Step } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
@@ -16,23 +16,36 @@ import { hold, planOf } from '../clusters/service.ts';
 import { closeBoot } from './kit-of-build.ts';
 import { append, known, needBuild, statusOf } from './state.ts';
 
-/** The change that is due for a cluster, as its charter is saved; undefined: it stands as planned. */
-export async function dueChange(ctx: Context, name: string): Promise<ChangePlan | undefined> {
+/** The change that is due for a cluster, as its charter is saved, or one that somebody asks for; undefined: it stands as planned. */
+export async function dueChange(ctx: Context, name: string, asked?: ChangeName): Promise<ChangePlan | undefined> {
   const { plan, estate } = await planOf(ctx, name);
-  return changeDue(plan, estate, await known(ctx.db.manager));
+  const times = await known(ctx.db.manager);
+  return asked ? changeAsked(asked, plan, estate, times) : changeDue(plan, estate, times);
 }
 
 /**
  * Begins a change of a cluster to its charter as it is saved: everything is held first, and nothing that stops may stand. It is the kind
  * that somebody saw, or it is refused: what is due can have become another one meanwhile.
  */
-export async function beginChange(ctx: Context, name: string, kind: ChangeName, who: string): Promise<BuildRow> {
+export async function beginChange(
+  ctx: Context,
+  name: string,
+  kind: ChangeName,
+  who: string,
+  confirmed?: string,
+): Promise<BuildRow> {
+  const asked = changeKind(kind).asked !== undefined;
+  if (asked && confirmed !== name)
+    throw new Refusal('invalid', `${changeKind(kind).label} is confirmed by the name of the cluster.`, {
+      remedy: `Send confirm: ${name}.`,
+    });
   try {
     return await ctx.db.transaction(async (m) => {
-      await hold(m, name, who);
+      // What ends holds nothing more, and no finding keeps it.
+      if (!asked) await hold(m, name, who);
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
-      const stops = await ctx.compute.stopsOf(estate, name);
+      const stops = asked ? [] : await ctx.compute.stopsOf(estate, name);
       if (stops.length)
         throw new Refusal(
           'not-now',
@@ -44,7 +57,9 @@ export async function beginChange(ctx: Context, name: string, kind: ChangeName, 
         );
       const plan = resolve(charter, estate);
       await nothingUnderWay(m, name);
-      const due = changeDue(plan, estate, await known(m));
+      const times = await known(m);
+      const due = asked ? changeAsked(kind, plan, estate, times) : changeDue(plan, estate, times);
+      if (!due && asked) throw new Refusal('not-now', `No host serves ${name}: there is nothing to take down.`);
       if (!due)
         throw new Refusal('not-now', `${name} stands as planned: there is nothing to ${changeKind(kind).label.toLowerCase()}.`, {
           remedy: 'Change its charter first.',
@@ -141,7 +156,7 @@ export async function act(
       await m.query('select 1 from build where id = $1 for update', [build.id]);
       const { status } = await statusOf(m, build);
       const { from, event, text } = acts[name];
-      const own = new Set((build.steps as Step[]).flatMap((s) => s.host ?? []));
+      const own = new Set([charter, ...(build.steps as Step[]).flatMap((s) => s.host ?? [])]);
       const strange = Object.values(decided)
         .flat()
         .filter((h) => !own.has(h));
@@ -157,7 +172,10 @@ export async function act(
         if (!(build.steps as Step[]).some((s) => s.host && (status.steps[s.id]?.attempt ?? 0) > 0)) {
           const { estate } = await loadEstate(m);
           const plan = resolve(needIn(estate, 'Charter', charter), estate);
-          const due = changeDue(plan, estate, await known(m));
+          const times = await known(m);
+          const due = changeKind(build.kind).asked
+            ? changeAsked(build.kind, plan, estate, times)
+            : changeDue(plan, estate, times);
           if (due?.kind !== build.kind || due.refused.length)
             throw new Refusal('conflict', `${build.title} is not what is due for ${charter} by now.`, {
               remedy: due ? `Begin “${due.title}” instead.` : 'It stands as planned.',
@@ -197,7 +215,7 @@ async function decide(m: EntityManager, build: BuildRow, { erase = [], ...more }
   await m.query('update build set erase = $2, decided = $3 where id = $1', [
     build.id,
     [...new Set([...build.erase, ...erase])],
-    JSON.stringify({ undrained: both('undrained'), off: both('off') }),
+    JSON.stringify({ undrained: both('undrained'), off: both('off'), unbacked: both('unbacked') }),
   ]);
 }
 

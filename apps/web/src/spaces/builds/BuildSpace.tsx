@@ -199,11 +199,11 @@ export function BuildSpace() {
       {chosen && <Log build={b} step={chosen} />}
       {deciding && about.length > 0 && (
         <TypedDialog
-          title={deciding.title(about.map((s) => s.host).join(', '))}
+          title={deciding.title(about.map((s) => s.host ?? charter).join(', '))}
           about={`${about.map((s) => status.steps[s.id]?.text).join('; ')}. ${deciding.about}`}
-          words={about.map((s) => s.host).join(' ')}
+          words={about.map((s) => s.host ?? charter).join(' ')}
           act={deciding.act}
-          onDone={() => decide.mutate([deciding.key, about.flatMap((s) => s.host ?? [])])}
+          onDone={() => decide.mutate([deciding.key, about.map((s) => s.host ?? charter)])}
           onClose={() => setDeciding(undefined)}
         />
       )}

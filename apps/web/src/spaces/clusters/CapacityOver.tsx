@@ -2,7 +2,7 @@
 export function CapacityOver({ points, end }: { points: readonly { at: number; cores: number }[]; end: number }) {
   const most = Math.max(1, ...points.map((p) => p.cores));
   const x = (seconds: number) => Math.min(100, ((seconds * 1000) / Math.max(1, end)) * 100);
-  const y = (cores: number) => 38 - (cores / most) * 28;
+  const y = (cores: number) => 44 - (cores / most) * 28;
   const line = points
     .map((p, n) => `${n ? `H ${x(p.at)} V` : `M ${x(p.at)}`} ${y(p.cores)}`)
     .join(' ')
@@ -14,9 +14,9 @@ export function CapacityOver({ points, end }: { points: readonly { at: number; c
         <div>usable</div>
         <div className="text-ink-3 text-xs">cores</div>
       </div>
-      <div className="relative h-[46px] border-rule border-b">
+      <div className="relative h-[52px] border-rule border-b">
         <svg
-          viewBox="0 0 100 46"
+          viewBox="0 0 100 52"
           preserveAspectRatio="none"
           className="absolute inset-0 h-full w-full"
           role="img"

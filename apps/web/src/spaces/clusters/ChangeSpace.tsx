@@ -2,7 +2,7 @@ import type { ChangePlan } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import { newBuild, timeline, underWay } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
-import type { ReactNode } from 'react';
+import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
 import { useBuilds, useChange, useCharter, useSnapshot } from '../../api/queries.ts';
@@ -10,6 +10,7 @@ import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { span } from '../../parts/time.ts';
 import { useAct } from '../../state/act.ts';
 import { useDraftReport } from '../../state/computed.ts';
@@ -22,9 +23,10 @@ import { offerBuild } from './offer.ts';
 /** A change of a cluster as it would be made: looked at before anything is touched. */
 export function ChangeSpace() {
   const { name = '' } = useParams();
-  const { site } = useScope();
+  const { site, params } = useScope();
+  const [confirming, setConfirming] = useState(false);
   const navigate = useNavigate();
-  const change = useChange(name);
+  const change = useChange(name, params.get('kind'));
   const charter = useCharter(name);
   const snapshot = useSnapshot();
   const builds = useBuilds();
@@ -32,7 +34,12 @@ export function ChangeSpace() {
   const leave = useMay();
   const plan = change.data;
   const begin = useAct(
-    (kind: ChangePlan['kind']) => api<{ charter: string; number: number }>('POST', '/api/builds', { charter: name, kind }),
+    (kind: ChangePlan['kind']) =>
+      api<{ charter: string; number: number }>('POST', '/api/builds', {
+        charter: name,
+        kind,
+        ...(plan?.asked ? { confirm: name } : {}),
+      }),
     (b) => {
       void navigate(scoped(`/builds/${b.charter}/${b.number}`, site));
       return `${plan?.title} has begun.`;
@@ -80,7 +87,8 @@ export function ChangeSpace() {
     (f) => f.charters.includes(name) || (f.subject.kind === 'Charter' && f.subject.name === name),
   );
   const stops = findings.filter((f) => f.severity === 'stop').length;
-  const offer = offerBuild(leave, stops, begin.isPending);
+  // What ends is kept by no finding.
+  const offer = offerBuild(leave, plan.asked ? 0 : stops, begin.isPending);
   const status = newBuild(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
@@ -98,9 +106,9 @@ export function ChangeSpace() {
             filled
             disabled={offer.disabled || plan.refused.length > 0}
             title={plan.refused[0] ?? offer.why}
-            onClick={() => begin.mutate(plan.kind)}
+            onClick={() => (plan.asked ? setConfirming(true) : begin.mutate(plan.kind))}
           >
-            Start
+            {plan.asked ? `${plan.label}…` : 'Start'}
           </Button>
         </>
       }
@@ -178,6 +186,16 @@ export function ChangeSpace() {
           ))}
         </tbody>
       </table>
+      {confirming && (
+        <TypedDialog
+          title={plan.title}
+          about={`What runs on ${plan.leaves.join(', ')} ends for good. The charter stays; the hosts rest until they are wiped.`}
+          words={name}
+          act={plan.label}
+          onDone={() => begin.mutate(plan.kind)}
+          onClose={() => setConfirming(false)}
+        />
+      )}
     </Space>
   );
 }

@@ -1,7 +1,7 @@
 import type { Plan } from '@praesidor/core/charter';
 import { bytesText } from '@praesidor/core/words';
 import { Link } from 'react-router';
-import { useBuild, useBuilds, useEtcdBackups } from '../../api/queries.ts';
+import { useBuild, useBuilds, useEtcdBackups, useSnapshot } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { When } from '../../parts/When.tsx';
@@ -20,6 +20,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
   const may = useMay().may('clusters.access');
+  const stands = useSnapshot().data?.estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   if (!last || !proof)
     return (
       <Empty title="Nothing is proved yet">
@@ -90,6 +91,17 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
         </span>
       </h2>
       <ProofTable proof={proof} />
+      {stands && (
+        <p className="pt-4">
+          <Link
+            className="font-semibold text-verdigris hover:underline"
+            to={scoped(`/clusters/${name}/change?kind=take-down`, site)}
+          >
+            Take {name} down…
+          </Link>{' '}
+          <span className="text-ink-2">shows first what would end, and what stays.</span>
+        </p>
+      )}
       {backups.data && backups.data.length > 0 && (
         <>
           <h2 className="pt-5 pb-1 text-lg">Backups of etcd</h2>

@@ -1,3 +1,4 @@
+import { counted } from '../../words/amounts.ts';
 import { nodeCount } from '../../charter/pools.ts';
 import type { MoveRule, Said } from '../move.ts';
 
@@ -29,7 +30,7 @@ export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, bui
     if (!behind && !goes && serving.length === nodeCount(c)) return [];
     const why = behind
       ? `${behind} of its hosts have another release`
-      : `${serving.length} hosts serve, ${nodeCount(c)} are planned`;
+      : `${counted(serving.length, 'host serves', 'hosts serve')}, ${nodeCount(c)} are planned`;
     return [
       {
         stage: 'build',

@@ -4,14 +4,18 @@ import { backup } from './backup.ts';
 import { cast } from './cast.ts';
 import { api, inbound, podNetwork, quorum } from './cluster.ts';
 import { drain } from './drain.ts';
+import { forget } from './forget.ts';
+import { gone } from './gone.ts';
 import { images } from './images.ts';
 import { joinControlPlane, joinWorker } from './join.ts';
 import { leave } from './leave.ts';
 import { member } from './member.ts';
 import { names } from './names.ts';
+import { off } from './off.ts';
 import { power } from './power.ts';
 import { preflight } from './preflight.ts';
 import { proof } from './proof.ts';
+import { release } from './release.ts';
 import { system } from './system.ts';
 
 /** Who carries out which kind of step. A new kind is a file and a line. */
@@ -32,6 +36,10 @@ const all: StepRunner[] = [
   drain,
   member,
   leave,
+  off,
+  release,
+  gone,
+  forget,
   proof,
 ];
 export const runners = new Map<StepKind, StepRunner>(all.map((r) => [r.kind, r]));

@@ -5,7 +5,7 @@ import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 export const askable = ({ plan, build, step, etcd }: StepContext): EtcdAt[] =>
   plan.nodes
     .filter((n) => n.role === 'control-plane' && n.host !== step.host)
-    .filter((n) => build.moves.stands.includes(n.host) || build.moves.joins.includes(n.host))
+    .filter((n) => [...build.moves.stands, ...build.moves.joins, ...build.moves.leaves].includes(n.host))
     .map(etcd);
 
 /** The first that answers. A member that does not is logged, and the next one asked. */

@@ -1,0 +1,84 @@
+import type { ChangePlan } from '@praesidor/core/changes';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Client, eventually, Installation, prepare } from './installation.ts';
+import { Plover } from './plover.ts';
+
+const i = new Installation();
+let c: Client;
+let p: Plover;
+const own = async () =>
+  (await c.estate()).reservations
+    .filter((r) => r.owner.kind === 'charter' && r.owner.name === 'plover')
+    .map((r) => r.owner.use ?? '');
+const take = (confirm?: string) =>
+  c.call<{ number: number }>('POST', '/api/builds', { charter: 'plover', kind: 'take-down', ...(confirm ? { confirm } : {}) });
+const secrets = async () =>
+  Number((await i.query<{ n: number }>("select count(*)::int as n from cluster_secret where charter = 'plover'"))[0]?.n);
+const records = () => i.world.dns.zones.flatMap((z) => z.records.map((r) => r.name)).filter((n) => n.includes('plover'));
+
+describe('a cluster is taken down', () => {
+  beforeAll(async () => {
+    await i.start();
+    c = await i.as('warden');
+    p = new Plover(i, c);
+    await prepare(c);
+    await p.set('small', [['workers', 'count'], 1]);
+    expect((await take('plover')).body.message).toBe('No host serves plover: there is nothing to take down.');
+    await p.begin('build');
+    await p.done(1);
+  });
+  afterAll(() => i.stop());
+
+  it('is shown before, and confirmed by its name', async () => {
+    const { due } = await c.good<{ due: ChangePlan }>('GET', '/api/charters/plover/change?kind=take-down');
+    expect([due.title, due.leaves.length, due.asked]).toEqual(['Take plover down', 4, true]);
+    // It is never what is due by itself.
+    expect(await p.due()).toBeNull();
+    for (const confirm of [undefined, 'tern']) expect((await take(confirm)).status).toBe(422);
+    expect(
+      (await (await i.as('planner')).call('POST', '/api/builds', { charter: 'plover', kind: 'take-down', confirm: 'plover' }))
+        .status,
+    ).toBe(403);
+  });
+
+  it('ends: hosts off and resting, addresses and names given back, keys forgotten, a backup kept', async () => {
+    const hosts = (await p.serving()).map((h) => h.name);
+    expect(records().length).toBeGreaterThan(0);
+    expect(await secrets()).toBeGreaterThan(10);
+    expect((await take('plover')).body.number).toBe(2);
+    const b = await p.done(2);
+    expect(b.proof?.map((l) => [l.what, l.good])).toEqual([
+      ['hosts are off', true],
+      ['API address', true],
+      ['names of the cluster lead nowhere', true],
+    ]);
+    for (const name of hosts) expect(i.world.machines.get(name)?.power, name).toBe('Off');
+    const after = (await c.estate()).hosts.filter((h) => hosts.includes(h.name));
+    expect(after.map((h) => [h.state, h.held])).toEqual(hosts.map(() => ['resting', undefined]));
+    // What lies on the drives would come up with the addresses of the nodes: these wait until the hosts are wiped.
+    expect((await own()).every((use) => use.startsWith('node '))).toBe(true);
+    expect(records()).toEqual([]);
+    expect(await secrets()).toBe(0);
+    const { backups } = await c.good<{ backups: { number: number }[] }>('GET', '/api/charters/plover/etcd-backups');
+    expect(backups.map((x) => x.number)).toEqual([2]);
+    expect((await c.estate()).charters.some((x) => x.name === 'plover')).toBe(true);
+  });
+
+  it('and can be built again, as another cluster: its hosts wiped, its keys made anew', async () => {
+    const resting = (await c.estate()).hosts.filter((h) => h.state === 'resting').map((h) => h.name);
+    const { work } = await c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', {
+      kind: 'wipe',
+      hosts: resting,
+      asked: {},
+    });
+    await eventually(async () => {
+      const { works } = await c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');
+      return works.find((w) => w.id === work?.id)?.state === 'done';
+    }, 'they are wiped');
+    expect((await p.due())?.kind).toBe('build');
+    expect((await p.begin('build')).status).toBe(201);
+    const b = await p.done(3);
+    expect(b.proof?.filter((l) => !l.good)).toEqual([]);
+    expect(await p.serving()).toHaveLength(4);
+  });
+});

@@ -1,0 +1,48 @@
+import type { Step } from '../../schedule/steps.ts';
+import { counted } from '../../words/amounts.ts';
+import type { Between, ChangeKind, Known } from '../change.ts';
+import { Steps } from '../lanes.ts';
+
+const standing = (b: Between) => [
+  ...b.stays.map((n) => ({ host: n.host, role: n.role })),
+  ...b.leaves.map((l) => ({ host: l.host, role: l.role })),
+];
+
+/** Etcd is backed up; workers are switched off, then the control plane; what was made for the cluster outside of its hosts goes, and that is proved. */
+function steps(b: Between, known: Known): Step[] {
+  const s = new Steps(b.plan, known);
+  const off = (role: string, after: string[]) =>
+    standing(b)
+      .filter((h) => h.role === role)
+      .map(({ host }) => s.add(`${host}/off`, host, 'off', 'off', after, { host }));
+  const backup = s.whole('backup', 'backup', 'back up etcd', []);
+  const workers = off('worker', [backup]);
+  const members = off('control-plane', workers.length ? workers : [backup]);
+  s.add('release', 'estate', 'release', 'release addresses', members.length ? members : workers);
+  s.add('names', 'estate', 'names', 'take back the records', ['release']);
+  s.whole('gone', 'gone', 'proof', ['names']);
+  s.whole('forget', 'forget', 'forget keys', ['gone']);
+  return s.list;
+}
+
+/** The end of a cluster: its charter stays, and its hosts rest until they are wiped. */
+export const takeDown: ChangeKind = {
+  kind: 'take-down',
+  label: 'Take down',
+  due: () => false,
+  asked: (b) => standing(b).length > 0,
+  installs: () => [],
+  removes: (b) => standing(b).map((h) => h.host),
+  title: (b) => `Take ${b.plan.charter.name} down`,
+  steps,
+  away: (b) => `everything that runs on its ${counted(standing(b).length, 'host')}, for good`,
+  point: (_, list) => {
+    const first = list.find((s) => s.kind === 'off');
+    return (
+      first && {
+        step: first.id,
+        text: 'what ran is gone; the backup of etcd stays, volumes stay on the drives until they are wiped',
+      }
+    );
+  },
+};
