@@ -185,7 +185,9 @@ export function BuildSpace() {
                 )
                 .join(' · ')
             : status.state === 'done'
-              ? 'nothing: the cluster is as planned'
+              ? b.kind === 'take-down'
+                ? 'nothing: the cluster is gone'
+                : 'nothing: the cluster is as planned'
               : 'nothing runs'}
         </span>
         <span className="shrink-0 text-ink-2 text-sm">underlined: critical path</span>

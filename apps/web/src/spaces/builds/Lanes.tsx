@@ -27,7 +27,8 @@ export function Lanes({
   const end = Math.max(over ?? t.end, t.start + 1000) + (over ? 0 : (t.end - t.start) * 0.03);
   const width = end - t.start;
   const x = (ms: number) => `${Math.max(0, Math.min(100, ((ms - t.start) / width) * 100))}%`;
-  const lanes = [...new Set(steps.map((s) => s.lane))];
+  // The cluster as a whole stands last, whatever of it comes first.
+  const lanes = [...new Set(steps.map((s) => s.lane))].sort((p, q) => Number(p === build.charter) - Number(q === build.charter));
   const sub = (lane: string) => {
     const n = plan.nodes.find((p) => p.host === lane);
     if (moves.leaves.includes(lane)) return 'leaves';

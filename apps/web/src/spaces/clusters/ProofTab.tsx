@@ -27,60 +27,64 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
         The last step of a build measures that what stands is what was planned; its lines and their evidence are kept here.
       </Empty>
     );
-  const out: [string, string][] = plan
-    ? [
-        ['API', `https://${plan.api.name}:${plan.api.port}`],
-        ['API address', plan.api.address],
-        ['Published applications', plan.inbound.name],
-        ['Inbound address', plan.inbound.address],
-        ['Service pool', plan.charter.servicePool?.range ?? '—'],
-        ['Mirror', plan.mirror?.endpoint ?? '—'],
-        ['Nodes', plan.nodes.map((n) => `${n.host} ${n.address}`).join(', ')],
-      ]
-    : [];
+  const out: [string, string][] =
+    plan && stands
+      ? [
+          ['API', `https://${plan.api.name}:${plan.api.port}`],
+          ['API address', plan.api.address],
+          ['Published applications', plan.inbound.name],
+          ['Inbound address', plan.inbound.address],
+          ['Service pool', plan.charter.servicePool?.range ?? '—'],
+          ['Mirror', plan.mirror?.endpoint ?? '—'],
+          ['Nodes', plan.nodes.map((n) => `${n.host} ${n.address}`).join(', ')],
+        ]
+      : [];
   return (
     <div className="pt-3">
       <h2 className="text-lg">Outputs</h2>
-      <table className="grid-table">
-        {
-          <tbody>
-            {out.map(([k, v]) => (
-              <tr key={k}>
-                <td className="w-48 text-ink-2">{k}</td>
+      {!stands && <p className="text-ink-2">No host serves {name}: there is nothing to hand over.</p>}
+      {stands && (
+        <table className="grid-table">
+          {
+            <tbody>
+              {out.map(([k, v]) => (
+                <tr key={k}>
+                  <td className="w-48 text-ink-2">{k}</td>
+                  <td>
+                    <Copy text={v} className="mono whitespace-normal! text-left" />
+                  </td>
+                </tr>
+              ))}
+              <tr>
+                <td className="text-ink-2">kubeconfig</td>
                 <td>
-                  <Copy text={v} className="mono whitespace-normal! text-left" />
+                  {may ? (
+                    <>
+                      <a
+                        className="font-semibold text-verdigris hover:underline"
+                        href={`/api/charters/${name}/kubeconfig`}
+                        download
+                      >
+                        as planned
+                      </a>{' '}
+                      ·{' '}
+                      <a
+                        className="font-semibold text-verdigris hover:underline"
+                        href={`/api/charters/${name}/kubeconfig?via=here`}
+                        download
+                      >
+                        by the way this server reaches it
+                      </a>
+                    </>
+                  ) : (
+                    'takes the role builder'
+                  )}
                 </td>
               </tr>
-            ))}
-            <tr>
-              <td className="text-ink-2">kubeconfig</td>
-              <td>
-                {may ? (
-                  <>
-                    <a
-                      className="font-semibold text-verdigris hover:underline"
-                      href={`/api/charters/${name}/kubeconfig`}
-                      download
-                    >
-                      as planned
-                    </a>{' '}
-                    ·{' '}
-                    <a
-                      className="font-semibold text-verdigris hover:underline"
-                      href={`/api/charters/${name}/kubeconfig?via=here`}
-                      download
-                    >
-                      by the way this server reaches it
-                    </a>
-                  </>
-                ) : (
-                  'takes the role builder'
-                )}
-              </td>
-            </tr>
-          </tbody>
-        }
-      </table>
+            </tbody>
+          }
+        </table>
+      )}
       <h2 className="pt-5 pb-1 text-lg">
         Proof{' '}
         <span className="font-normal font-sans text-[13px] text-ink-2">
