@@ -157,6 +157,22 @@ describe('a cluster that stands', () => {
     await b.open(`${i.config.publicUrl}/builds`);
     await b.find(`//table[@aria-label='Builds']//tr[contains(., 'Remove ${leaves} from plover') and contains(., 'proved')]`);
   });
+  it('is taken down when its name is typed, after what would end was read', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
+    await b.click('link', 'Take plover down…');
+    await b.see('what ran is gone; the backup of etcd stays');
+    await b.find("//table[@aria-label='What changes']//tr[contains(., 'certificate') and contains(., 'gone')]");
+    expect(await faults()).toEqual([]);
+    await b.click('button', 'Take down…');
+    await b.find("//*[@role='dialog']//button[.='Take down' and @disabled]");
+    await b.type('Names', 'plover');
+    await b.click('button', 'Take down', "//*[@role='dialog']");
+    await b.see('nothing: the cluster is gone');
+    expect(i.world.clusters.list().find((c) => c.name === 'plover')?.up).toBe(false);
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
+    await b.see('No host serves plover: there is nothing to hand over.');
+    await b.find("//table[@aria-label='Backups of etcd']//tr[contains(., 'lr.kestrelferries.example')]");
+  });
 });
 
 describe('in the frame', () => {
