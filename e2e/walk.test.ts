@@ -170,7 +170,7 @@ describe('a cluster that stands', () => {
     await b.see('nothing: the cluster is gone');
     expect(i.world.clusters.list().find((c) => c.name === 'plover')?.up).toBe(false);
     await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
-    await b.see('No host serves plover: there is nothing to hand over.');
+    await b.see('No host serves plover: it has no outputs.');
     await b.find("//table[@aria-label='Backups of etcd']//tr[contains(., 'lr.kestrelferries.example')]");
   });
 });

@@ -43,10 +43,32 @@ export const newBuild = (steps: readonly Step[]): BuildStatus => ({
 
 /** The state after an event. Events that do not fit (a step never planned) are ignored, so that old records stay readable. */
 export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
-  if (!('step' in event)) return foldWhole(status, event);
-  const before = status.steps[event.step];
-  if (!before) return status;
-  const step = { ...before };
+  if ('step' in event) {
+    const step = status.steps[event.step];
+    if (!step) return status;
+    const next = { ...status, steps: { ...status.steps, [event.step]: { ...step, healed: [...step.healed] } } };
+    foldInto(next, event);
+    return next;
+  }
+  const next = { ...status, steps: Object.fromEntries(Object.entries(status.steps).map(([id, s]) => [id, { ...s }])) };
+  foldInto(next, event);
+  return next;
+}
+
+/** The state after all events: the same as one `fold` after the other, and nothing is copied between them. */
+export function stateAfter(steps: readonly Step[], events: Iterable<BuildEvent>): BuildStatus {
+  const status = newBuild(steps);
+  for (const event of events) foldInto(status, event);
+  return status;
+}
+
+function foldInto(status: BuildStatus, event: BuildEvent): void {
+  if (!('step' in event)) {
+    foldWhole(status, event);
+    return;
+  }
+  const step = status.steps[event.step];
+  if (!step) return;
   switch (event.kind) {
     case 'started':
       step.state = 'running';
@@ -69,7 +91,7 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
       if (event.text) step.text = event.text;
       break;
     case 'healed':
-      step.healed = [...step.healed, event.text];
+      step.healed.push(event.text);
       break;
     case 'succeeded':
       step.state = 'done';
@@ -84,49 +106,45 @@ export function fold(status: BuildStatus, event: BuildEvent): BuildStatus {
       step.code = event.code;
       break;
   }
-  const steps = { ...status.steps, [event.step]: step };
-  return { ...status, steps };
 }
 
 function foldWhole(
   status: BuildStatus,
   event: Extract<BuildEvent, { kind: 'begun' | 'paused' | 'continued' | 'stopped' | 'resumed' | 'finished' }>,
-): BuildStatus {
+): void {
+  const all = Object.values(status.steps);
   switch (event.kind) {
     case 'begun':
-      return { ...status, state: 'running', begun: status.begun ?? event.at };
+      status.state = 'running';
+      status.begun ??= event.at;
+      break;
     case 'paused':
-      return { ...status, state: 'paused' };
+      status.state = 'paused';
+      break;
     case 'continued':
-      return { ...status, state: 'running' };
+      status.state = 'running';
+      break;
     // What ran when the build was cut off or stopped must run again; what is done holds.
     case 'resumed':
-      return {
-        ...status,
-        state: 'running',
-        ended: undefined,
-        steps: mapSteps(status, (s) =>
-          s.state === 'failed' || s.state === 'running' || s.state === 'cut' ? { ...s, state: 'waiting' } : s,
-        ),
-      };
+      status.state = 'running';
+      status.ended = undefined;
+      for (const s of all) if (s.state === 'failed' || s.state === 'running' || s.state === 'cut') s.state = 'waiting';
+      break;
     case 'stopped':
-      return {
-        ...status,
-        state: 'stopped',
-        ended: event.at,
-        steps: mapSteps(status, (s) => (s.state === 'running' ? { ...s, state: 'cut', ended: event.at } : s)),
-      };
+      status.state = 'stopped';
+      status.ended = event.at;
+      for (const s of all)
+        if (s.state === 'running') {
+          s.state = 'cut';
+          s.ended = event.at;
+        }
+      break;
     case 'finished':
-      return {
-        ...status,
-        state: Object.values(status.steps).every((s) => s.state === 'done') ? 'done' : 'failed',
-        ended: event.at,
-      };
+      status.state = all.every((s) => s.state === 'done') ? 'done' : 'failed';
+      status.ended = event.at;
+      break;
   }
 }
-
-const mapSteps = (status: BuildStatus, change: (s: StepStatus) => StepStatus) =>
-  Object.fromEntries(Object.entries(status.steps).map(([id, s]) => [id, change(s)]));
 
 /**
  * Steps that may start now: waiting, everything before them done, and room at what they share with others. None while

@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import type { Charter } from '../model/index.ts';
-import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stepOf, timeline } from './index.ts';
+import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stateAfter, stepOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -105,7 +105,16 @@ describe('a build is the fold of its events', () => {
     );
     fc.assert(
       fc.property(fc.array(event, { maxLength: 40 }), (events) => {
-        const s = events.reduce(fold, newBuild(steps));
+        let s = newBuild(steps);
+        for (const e of events) {
+          const before = JSON.stringify(s);
+          const next = fold(s, e);
+          // What was handed out stays as it was.
+          expect(JSON.stringify(s)).toBe(before);
+          s = next;
+        }
+        // All at once, nothing copied between them: the same.
+        expect(JSON.stringify(stateAfter(steps, events))).toBe(JSON.stringify(s));
         expect(Object.keys(s.steps)).toEqual(['a', 'b', 'c', 'd']);
         for (const r of ready(steps, s)) expect(r.after.every((x) => s.steps[x]?.state === 'done')).toBe(true);
       }),

@@ -1,5 +1,5 @@
 import type { EntityManager } from 'typeorm';
-import { type BuildEvent, type BuildStatus, fold, newBuild, type Step, type StepKind } from '@praesidor/core/schedule';
+import { type BuildEvent, type BuildStatus, stateAfter, type Step, type StepKind } from '@praesidor/core/schedule';
 import { type BuildRow, Builds } from '../../db/tables.ts';
 import { tell, publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -24,7 +24,13 @@ export async function statusOf(m: EntityManager, build: BuildRow): Promise<{ sta
     id: string;
     data: BuildEvent;
   }[];
-  return { status: rows.reduce((s, r) => fold(s, r.data), newBuild(build.steps as Step[])), last: Number(rows.at(-1)?.id ?? 0) };
+  return {
+    status: stateAfter(
+      build.steps as Step[],
+      rows.map((r) => r.data),
+    ),
+    last: Number(rows.at(-1)?.id ?? 0),
+  };
 }
 
 export async function needBuild(m: EntityManager, charter: string, number: number): Promise<BuildRow> {

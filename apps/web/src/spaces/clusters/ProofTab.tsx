@@ -42,7 +42,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   return (
     <div className="pt-3">
       <h2 className="text-lg">Outputs</h2>
-      {!stands && <p className="text-ink-2">No host serves {name}: there is nothing to hand over.</p>}
+      {!stands && <p className="text-ink-2">No host serves {name}: it has no outputs.</p>}
       {stands && (
         <table className="grid-table">
           {
