@@ -168,16 +168,7 @@ describe('the hosts of a cluster that stands', () => {
   it('a member of the control plane is replaced: etcd backed up, the old one out before the new one joins', async () => {
     const e = await c.estate();
     // What was taken out rests; wiped, it is free again.
-    const resting = e.hosts.filter((h) => h.state === 'resting').map((h) => h.name);
-    const { work } = await c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', {
-      kind: 'wipe',
-      hosts: resting,
-      asked: {},
-    });
-    await eventually(async () => {
-      const { works } = await c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');
-      return works.find((w) => w.id === work?.id)?.state === 'done';
-    }, 'they are wiped');
+    const resting = await p.wipeResting();
     const except = e.charters.find((x) => x.name === 'plover')?.except ?? [];
     const goes = e.hosts.find((h) => h.held?.charter === 'plover' && h.held.role === 'control-plane')?.name ?? '';
     await p.set('its turn', [['except'], [...except.filter((h) => !resting.includes(h)), goes]]);

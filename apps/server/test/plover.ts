@@ -3,7 +3,7 @@ import type { Host } from '@praesidor/core/model';
 import { type KubeAt, kube } from '@praesidor/protocols/kube';
 import { parse } from 'yaml';
 import { expect } from 'vitest';
-import { builtOrBroken, type Client, type Installation } from './installation.ts';
+import { builtOrBroken, type Client, eventually, type Installation } from './installation.ts';
 
 /** The cluster plover of a running installation: its charter, what is due for it, and its API. */
 export class Plover {
@@ -26,6 +26,17 @@ export class Plover {
     const b = await builtOrBroken(this.c, number);
     expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
     return b;
+  };
+
+  /** Hosts that rest are wiped, and free again. @returns their names */
+  wipeResting = async (): Promise<string[]> => {
+    const hosts = (await this.c.estate()).hosts.filter((h) => h.state === 'resting').map((h) => h.name);
+    const { work } = await this.c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', { kind: 'wipe', hosts, asked: {} });
+    await eventually(async () => {
+      const { works } = await this.c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');
+      return works.find((w) => w.id === work?.id)?.state === 'done';
+    }, 'they are wiped');
+    return hosts;
   };
 
   /** Its API, as whoever has its kubeconfig reaches it. */

@@ -1,6 +1,6 @@
 import type { ChangePlan } from '@praesidor/core/changes';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Client, eventually, Installation, prepare } from './installation.ts';
+import { type Client, Installation, prepare } from './installation.ts';
 import { Plover } from './plover.ts';
 
 const i = new Installation();
@@ -65,16 +65,7 @@ describe('a cluster is taken down', () => {
   });
 
   it('and can be built again, as another cluster: its hosts wiped, its keys made anew', async () => {
-    const resting = (await c.estate()).hosts.filter((h) => h.state === 'resting').map((h) => h.name);
-    const { work } = await c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', {
-      kind: 'wipe',
-      hosts: resting,
-      asked: {},
-    });
-    await eventually(async () => {
-      const { works } = await c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');
-      return works.find((w) => w.id === work?.id)?.state === 'done';
-    }, 'they are wiped');
+    await p.wipeResting();
     expect((await p.due())?.kind).toBe('build');
     expect((await p.begin('build')).status).toBe(201);
     const b = await p.done(3);

@@ -207,6 +207,11 @@ describe('usable cores over time', () => {
       { at: 10 + 5 + 60 + 540 + 480 + 120, cores: 93 },
     ]);
   });
+  it('of a cluster without workers are those of its members: each is away once, and back', () => {
+    const alone = dueFor(behind({ workers: { count: 0 } }), {});
+    // lr-01 to lr-03 have 16 cores, one of each kept for the system: 3 × 15, and 2 × 15 until the last is back.
+    expect(alone?.capacity.map((p) => p.cores)).toEqual([45, 30, 45]);
+  });
   it('stay where one comes in the moment in which another goes', () => {
     expect(dueFor(standing(two), { ...two, except: ['lr-04'] })?.capacity).toEqual([{ at: 0, cores: 62 }]);
   });

@@ -1,4 +1,4 @@
-import { capacityOf, usableCores } from '../charter/arithmetic.ts';
+import { usableCores } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
 import type { Estate } from '../model/estate.ts';
 import { byName } from '../model/estate.ts';
@@ -88,32 +88,22 @@ export const movesOf = (b: Between, kind: ChangeKind): Moves => ({
   stands: b.stays.map((n) => n.host),
 });
 
-/** Usable cores over time: those of a host that leaves are gone when its drain begins, those of one that joins come when it has. */
+/** Usable cores over time: those of a host are gone from when it is drained or switched off, and there from when it has joined. */
 function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'] {
-  const { bars } = timeline(steps, newBuild(steps), 0);
   const alone = !b.plan.nodes.some((n) => n.role === 'worker');
   const counts = (n: { role: string }) => alone || n.role === 'worker';
-  let cores = capacityOf(b.stays).cores * Number(b.stays.length > 0);
-  for (const l of b.leaves) if (counts(l)) cores += l.cores;
-  const moments = bars.flatMap(({ id, start, end }) => {
-    const step = steps.find((s) => s.id === id);
-    const ends =
-      step?.kind === 'off' &&
-      [...b.stays.map((n) => ({ host: n.host, role: n.role, cores: usableCores(n.facts.cores) })), ...b.leaves].find(
-        (h) => h.host === step.host && counts(h),
-      );
-    if (ends) return [{ at: start / 1000, by: -ends.cores }];
-    const goes = step?.kind === 'drain' && b.leaves.find((l) => l.host === step.host && counts(l));
-    const back = step?.kind === 'worker' && b.behind.find(({ node }) => node.host === step.host && counts(node));
-    if (back && steps.some((s) => s.kind === 'drain' && s.host === step.host))
-      return [{ at: end / 1000, by: usableCores(back.node.facts.cores) }];
-    const comes =
-      (step?.kind === 'worker' || step?.kind === 'control-plane') && b.joins.find((n) => n.host === step.host && counts(n));
-    if (goes) return [{ at: start / 1000, by: -goes.cores }];
-    const away = step?.kind === 'drain' && b.behind.find(({ node }) => node.host === step.host && counts(node));
-    if (away) return [{ at: start / 1000, by: -usableCores(away.node.facts.cores) }];
-    return comes ? [{ at: end / 1000, by: usableCores(comes.facts.cores) }] : [];
+  const own = [...b.stays, ...b.joins].map((n) => ({ host: n.host, role: n.role, cores: usableCores(n.facts.cores) }));
+  const coresOf = new Map([...own, ...b.leaves].filter(counts).map((h) => [h.host, h.cores]));
+  const now = [...b.stays, ...b.leaves].reduce((sum, h) => sum + (coresOf.get(h.host) ?? 0), 0);
+  const byId = new Map(steps.map((s) => [s.id, s]));
+  const moments = timeline(steps, newBuild(steps), 0).bars.flatMap(({ id, start, end }) => {
+    const step = byId.get(id);
+    const of = coresOf.get(step?.host ?? '');
+    if (!step || of === undefined) return [];
+    if (step.kind === 'drain' || step.kind === 'off') return [{ at: start / 1000, by: -of }];
+    return step.kind === 'worker' || step.kind === 'control-plane' ? [{ at: end / 1000, by: of }] : [];
   });
+  let cores = now;
   const points = [{ at: 0, cores: Math.round(cores) }];
   for (const m of moments.sort((x, y) => x.at - y.at)) {
     cores += m.by;
