@@ -1,4 +1,5 @@
 import { addresses } from './addresses.ts';
+import { buildsAtOnce } from './builds.ts';
 import { changes } from './changes.ts';
 import { estate } from './estate.ts';
 import { ground } from './ground.ts';
@@ -11,7 +12,7 @@ import { slice } from './slice.ts';
 import { use } from './use.ts';
 
 /** The benchmarks by name; `npm run bench -- addresses` runs one of them. A new one is a file and a line. */
-const all = { addresses, changes, estate, ground, hosts, images: imagesBench, kits, sheet, slice, use };
+const all = { addresses, builds: buildsAtOnce, changes, estate, ground, hosts, images: imagesBench, kits, sheet, slice, use };
 const wanted = process.argv.slice(2);
 const unknown = wanted.find((w) => !Object.hasOwn(all, w));
 if (unknown) {

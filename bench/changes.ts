@@ -1,7 +1,7 @@
 import { changeDue } from '@praesidor/core/changes';
 import { type PlannedNode, resolve } from '@praesidor/core/charter';
 import type { Estate, Host } from '@praesidor/core/model';
-import { type BuildEvent, fold, newBuild, stateAfter } from '@praesidor/core/schedule';
+import { type RunEvent, fold, newRun, stateAfter } from '@praesidor/core/schedule';
 import { demoEstate } from './demo-estate.ts';
 import { row, timed } from './measure.ts';
 
@@ -45,7 +45,7 @@ export async function changes() {
   );
 
   const steps = due?.steps ?? [];
-  const told: BuildEvent[] = [{ at: '2026-11-23T09:00:00Z', kind: 'begun' }];
+  const told: RunEvent[] = [{ at: '2026-11-23T09:00:00Z', kind: 'begun' }];
   for (let n = 0; told.length < events; n++) {
     const step = steps[Math.floor(n / 8) % steps.length]?.id as string;
     const at = new Date(Date.UTC(2026, 10, 23, 9, 0, n)).toISOString();
@@ -54,7 +54,7 @@ export async function changes() {
     else told.push({ at, kind: 'progress', step, done: n % 8, of: 7 });
   }
   const folded = timed(() => void stateAfter(steps, told), 5);
-  const oneByOne = timed(() => void told.reduce(fold, newBuild(steps)), 1);
+  const oneByOne = timed(() => void told.reduce(fold, newRun(steps)), 1);
   row(
     `state of a change after ${told.length} events, without reading them`,
     `${folded.toFixed(1)} ms; copied at each ${oneByOne.toFixed(0)} ms`,

@@ -69,7 +69,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/hosts/import': { body: { text: 'name,site,disks\nlr-31,lr,480GB ssd; 1.9TB nvme\n' } },
   'POST /api/hosts/acts': { body: { act: 'drain', hosts: ['bw-01'] } },
   'POST /api/hosts/works': { body: { kind: 'read', hosts: ['bw-04', 'bw-09'] } },
-  'POST /api/hosts/works/:id/stop': { params: { id: 3 } },
+  'POST /api/hosts/works/:id/:act': { params: { id: 3, act: 'stop' } },
   'POST /api/hosts/cast/plan': { body: cast },
   'POST /api/hosts/cast': { body: { ...cast, start: true } },
   'POST /api/hypervisors/:name/look': { params: { name: 'bw-hv1' } },

@@ -19,11 +19,13 @@ import { accounts } from './areas/accounts/routes.ts';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
+import { changeRun } from './areas/builds/change-run.ts';
 import { builds } from './areas/builds/routes.ts';
 import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
+import { workRun } from './areas/hosts/work.ts';
 import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
 import { proving } from './areas/proving/routes.ts';
@@ -32,6 +34,8 @@ import type { Config } from './config.ts';
 import type { Context } from './context.ts';
 import { openDatabase } from './db/data-source.ts';
 import { toRefusal } from './db/errors.ts';
+import { driveAlone } from './engine/drive.ts';
+import { takeUp } from './engine/turns.ts';
 import { estate } from './estate/routes.ts';
 import { Bus } from './events/bus.ts';
 import { TransferProcess } from './transfer/transfer-process.ts';
@@ -61,6 +65,9 @@ const areas = [
   events,
   boot,
 ];
+
+/** One kind of long work an area; a new kind is a line. */
+const runKinds = new Map([changeRun, workRun].map((k) => [k.kind, k]));
 
 export interface Running {
   app: App;
@@ -174,6 +181,7 @@ export async function startServer(config: Config): Promise<Running> {
   for (const area of areas) await app.register(area, { ctx });
   await app.register(apiDocs);
   await serveWeb(app, config.webDir);
+  queue.handle('run', (id, signal) => driveAlone(ctx, runKinds, Number(id), signal));
 
   let tftp: Tftp | undefined;
   const end = async () => {
@@ -194,6 +202,9 @@ export async function startServer(config: Config): Promise<Running> {
     await end();
     throw e;
   }
+  const takeUpNow = () => void takeUp(ctx).catch((e: Error) => log('runs', { error: e.message }));
+  takeUpNow();
+  const minute = setInterval(takeUpNow, 60_000);
   const stopWatch = watch(ctx, config.watch * 1000);
   const stopLooks = config.looksAtOnce === false ? () => undefined : lookSoon(ctx);
   const address = app.server.address();
@@ -202,6 +213,7 @@ export async function startServer(config: Config): Promise<Running> {
     ctx,
     url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => {
+      clearInterval(minute);
       stopWatch();
       stopLooks();
       await end();

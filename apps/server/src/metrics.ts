@@ -48,7 +48,7 @@ export async function metrics(app: FastifyInstance, { ctx }: { ctx: Context }) {
     'praesidor_builds',
     'Builds that have not ended well or been stopped, by state',
     'state',
-    "select state as label, count(*)::int as n from build where state in ('queued', 'running', 'paused', 'failed') group by 1",
+    "select state as label, count(*)::int as n from run where kind = 'change' and state in ('queued', 'running', 'paused', 'failed') group by 1",
   );
   counted(
     'praesidor_shipments',

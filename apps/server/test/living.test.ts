@@ -241,10 +241,10 @@ describe('work', () => {
     });
     // The controller writes, and which task that is has been put down: whoever goes on finds it there.
     await eventually(async () => {
-      const [row] = (await i.running.ctx.db.query("select items->0->'knows' as knows from host_work where id = $1", [
+      const rows = await i.query("select 1 from run_event where run = $1 and data->>'kind' = 'noted' and data->>'key' = 'task'", [
         b.work.id,
-      ])) as { knows: object | null }[];
-      return machine('bw-09').tasks.size > before && Object.keys(row?.knows ?? {}).length > 0;
+      ]);
+      return machine('bw-09').tasks.size > before && rows.length > 0;
     }, 'the image is being written');
     await i.restart();
     await eventually(async () => {

@@ -1,19 +1,33 @@
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { DataSource } from 'typeorm';
+import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { openDatabase } from '../src/db/data-source.ts';
+import { statusOf } from '../src/engine/state.ts';
 import { privateDatabase } from './installation.ts';
 
 /** A schema with what an earlier version left in it, brought up to date. */
 let database: Awaited<ReturnType<typeof privateDatabase>>;
-beforeAll(async () => {
+beforeEach(async () => {
   database = await privateDatabase();
 });
-afterAll(() => database.drop());
+afterEach(() => database.drop());
+const plan = JSON.stringify({
+  charter: { release: '1.33.6', site: 'lr' },
+  nodes: [{ host: 'lr-02' }, { host: 'lr-04' }],
+});
+/** The database as it was so many migrations ago. */
+async function before(migrations: number): Promise<DataSource> {
+  const db = await openDatabase(database.url);
+  for (let n = 0; n < migrations; n++) await db.undoLastMigration();
+  return db;
+}
+const now = async (db: DataSource) => {
+  await db.destroy();
+  return openDatabase(database.url);
+};
 
 describe('builds of the version before changes of other kinds', () => {
   it('stay as they were: their hosts are those that they brought in', async () => {
-    const db = await openDatabase(database.url);
-    await db.undoLastMigration();
-    const plan = JSON.stringify({ charter: { release: '1.33.6' }, nodes: [{ host: 'lr-02' }, { host: 'lr-04' }] });
+    const db = await before(2);
     await db.query("insert into site (key, doc, updated_by) values ('lr', '{\"name\": \"lr\"}', 'bo')");
     for (const [name, state] of [
       ['lr-02', 'serving'],
@@ -25,20 +39,19 @@ describe('builds of the version before changes of other kinds', () => {
         JSON.stringify({ name, site: 'lr', state, held: { charter: 'plover', role: 'worker' } }),
         'bo',
       ]);
-    const insert = (number: number, state: string) =>
-      db.query(
-        "insert into build (charter, number, revision, plan, steps, created_at, created_by, state) values ('plover', $1, 1, $2, '[]', now(), 'bo', $3) returning id",
-        [number, plan, state],
-      );
     for (const [n, state] of [
       [1, 'done'],
       [2, 'running'],
       [3, 'failed'],
     ] as const)
-      await insert(n, state);
-    await db.destroy();
-    const now = await openDatabase(database.url);
-    const rows = (await now.query('select number, kind, title, moves, decided, state from build order by number')) as object[];
+      await db.query(
+        "insert into build (charter, number, revision, plan, steps, created_at, created_by, state) values ('plover', $1, 1, $2, '[]', now(), 'bo', $3)",
+        [n, plan, state],
+      );
+    const up = await now(db);
+    const rows = (await up.query(
+      'select b.number, b.kind, r.title, b.moves, b.decided, r.state from build b join run r on r.id = b.id order by number',
+    )) as object[];
     const same = {
       kind: 'build',
       title: 'Build plover',
@@ -51,15 +64,101 @@ describe('builds of the version before changes of other kinds', () => {
       { number: 3, ...same, state: 'failed' },
     ]);
     // A host that serves is known to have what it was built with; one that does not, or was not in the build, is not.
-    const held = (await now.query("select key, doc->'held' as held from host order by key")) as { key: string; held: object }[];
-    const before = { charter: 'plover', role: 'worker' };
-    expect(held.map((h) => h.held)).toEqual([{ ...before, release: '1.33.6', installed: 'build 1' }, before, before]);
+    const held = (await up.query("select key, doc->'held' as held from host order by key")) as { key: string; held: object }[];
+    const without = { charter: 'plover', role: 'worker' };
+    expect(held.map((h) => h.held)).toEqual([{ ...without, release: '1.33.6', installed: 'build 1' }, without, without]);
     // Of one cluster at most one change is under way: the database itself lets no second one begin.
     await expect(
-      now.query(
-        "insert into build (charter, number, kind, title, moves, revision, plan, steps, created_at, created_by, state) values ('plover', 4, 'build', 'x', '{}', 1, '{}', '[]', now(), 'bo', 'queued')",
+      up.query(
+        "insert into run (kind, subject, exclusive, site, title, steps, created_at, created_by, state) values ('change', 'plover 4', 'Charter plover', 'lr', 'x', '[]', now(), 'bo', 'queued')",
       ),
-    ).rejects.toThrow('build_one_at_a_time');
-    await now.destroy();
+    ).rejects.toThrow('run_exclusive');
+    await up.destroy();
+  });
+});
+
+describe('builds and work of the version before they were one', () => {
+  it('are runs: steps, events, logs and what was put down go on where they were', async () => {
+    const db = await before(1);
+    const steps = [
+      { id: 'preflight', lane: 'estate', kind: 'preflight', title: 'measure', after: [], p50: 1, p90: 2 },
+      {
+        id: 'lr-02/power',
+        lane: 'lr-02',
+        kind: 'power',
+        title: 'power',
+        host: 'lr-02',
+        shares: 'controllers lr',
+        after: ['preflight'],
+        p50: 1,
+        p90: 2,
+      },
+    ];
+    const [{ id }] = (await db.query(
+      `insert into build (charter, number, kind, title, moves, revision, plan, steps, created_at, created_by, state, run_by)
+       values ('plover', 1, 'build', 'Build plover', '{"joins": [], "leaves": [], "stands": []}', 1, $1, $2, now(), 'bo', 'running', 'bo') returning id`,
+      [plan, JSON.stringify(steps)],
+    )) as [{ id: number }];
+    const at = '2026-11-23T09:00:00.000Z';
+    for (const e of [
+      { kind: 'begun' },
+      { kind: 'started', step: 'preflight' },
+      { kind: 'succeeded', step: 'preflight', text: 'good' },
+      { kind: 'started', step: 'lr-02/power' },
+    ])
+      await db.query('insert into build_event (build, data) values ($1, $2)', [id, JSON.stringify({ at, ...e })]);
+    await db.query("insert into build_log (build, step, level, line) values ($1, 'preflight', 'info', 'good')", [id]);
+    const items = [
+      { host: 'lr-03', state: 'done', percent: 100, text: 'erased' },
+      { host: 'lr-04', state: 'running', percent: 40, text: 'sda, 40 %', knows: { tasks: '[]' } },
+      { host: 'lr-05', state: 'failed', percent: 0, text: 'no drive', remedy: 'by hand' },
+    ];
+    await db.query(
+      "insert into host_work (kind, site, title, items, asked, state, created_by) values ('wipe', 'lr', 'Wipe of 3 hosts', $1, '{}', 'running', 'bo')",
+      [JSON.stringify(items)],
+    );
+    const up = await now(db);
+    const runs = (await up.query('select id, kind, subject, exclusive, steps, state, run_by from run order by id')) as {
+      id: number;
+      kind: string;
+      subject: string;
+      exclusive: string | null;
+      steps: (typeof steps)[number][];
+      state: string;
+    }[];
+    expect(runs.map((r) => [r.id, r.kind, r.subject, r.exclusive, r.state])).toEqual([
+      [id, 'change', 'plover 1', 'Charter plover', 'running'],
+      [id + 1, 'work', String(id + 1), null, 'running'],
+    ]);
+    const [build, work] = runs as [(typeof runs)[number], (typeof runs)[number]];
+    expect(build.steps.map((s) => s.shares)).toEqual([undefined, { limit: 'controllers', of: 'lr', room: 16 }]);
+    const built = await statusOf(up.manager, build as never);
+    expect([built.state, built.begun, built.steps.preflight?.state, built.steps['lr-02/power']?.state]).toEqual([
+      'running',
+      at,
+      'done',
+      'running',
+    ]);
+    expect(await up.query('select step, line from run_log where run = $1', [id])).toEqual([{ step: 'preflight', line: 'good' }]);
+    const wiped = await statusOf(up.manager, work as never);
+    expect(wiped.steps).toMatchObject({
+      'lr-03': { state: 'done', text: 'erased' },
+      'lr-04': { state: 'running', done: 40, of: 100, notes: { tasks: '[]' } },
+      'lr-05': { state: 'failed', text: 'no drive', remedy: 'by hand' },
+    });
+    // Numbers go on behind what is there, and the way back leads to what was.
+    const [{ next }] = (await up.query("select nextval('run_id_seq')::int as next")) as [{ next: number }];
+    expect(next).toBe(id + 2);
+    await up.undoLastMigration();
+    expect(await up.query('select id, state, title, steps from build')).toEqual([
+      { id, state: 'running', title: 'Build plover', steps },
+    ]);
+    expect(await up.query('select count(*)::int as n from build_event')).toEqual([{ n: 4 }]);
+    expect(
+      (await up.query(
+        "select i->>'host' as host, i->>'state' as state from host_work, jsonb_array_elements(items) i",
+      )) as object[],
+    ).toEqual(items.map(({ host, state }) => ({ host, state })));
+    await up.destroy();
   });
 });

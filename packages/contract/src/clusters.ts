@@ -1,6 +1,6 @@
 import type { Plan } from '@praesidor/core/charter';
 import { ChangeName, ChangePlan, Moves } from '@praesidor/core/changes';
-import { BuildStatus, Step } from '@praesidor/core/schedule';
+import { RunStatus, RunSummary, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
 import { Count, described, document, Moment } from './parts.ts';
 
@@ -93,10 +93,23 @@ export const Build = z.strictObject({
   /** Each with its lane, what it comes after, and how long it usually takes, in seconds. */
   steps: z.array(Step),
   /** The build, and each step with its attempts. */
-  status: BuildStatus,
+  status: RunStatus,
 });
 export type Build = z.infer<typeof Build>;
-export const Builds = z.strictObject({ builds: z.array(Build) });
+/** A change of a cluster in a few numbers. */
+export const BuildSummary = z.strictObject({
+  ...Build.pick({ charter: true, number: true, kind: true, title: true, createdAt: true, createdBy: true }).shape,
+  site: z.string(),
+  ...RunSummary.shape,
+  /** As many as the site allows are under way: it waits for its turn. */
+  waits: z.boolean().optional(),
+  /** While it is under way: when it is expected to end, and half the width of the interval around it, in milliseconds. */
+  end: z.number().optional(),
+  within: z.number().optional(),
+});
+export type BuildSummary = z.infer<typeof BuildSummary>;
+/** The newest first; `next`, where there are more: what to ask for as `before`. */
+export const Builds = z.strictObject({ builds: z.array(BuildSummary), next: Count.optional() });
 export const ProofLine = z.strictObject({
   what: z.string(),
   planned: z.string(),
@@ -129,6 +142,6 @@ export const EtcdBackups = z.strictObject({
 });
 export type EtcdBackups = z.infer<typeof EtcdBackups>;
 export const BuildBegun = z.strictObject({ charter: z.string(), number: Count });
-export const LogLine = z.strictObject({ id: Count, at: Moment, level: z.string(), line: z.string() });
+export const LogLine = z.strictObject({ id: Count, step: z.string(), at: Moment, level: z.string(), line: z.string() });
 export type LogLine = z.infer<typeof LogLine>;
 export const LogLines = z.strictObject({ lines: z.array(LogLine) });

@@ -1,14 +1,14 @@
 import { type ChangePlan, changeAsked, changeDue } from '@praesidor/core/changes';
 import { resolve } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
-import { newBuild, timeline } from '@praesidor/core/schedule';
+import { newRun, timeline } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import type { Asked, SubCommand } from '../options.ts';
 
 const minutes = (ms: number) => `${Math.round(ms / 60_000)} min`;
 
 function told(plan: ChangePlan): string {
-  const t = timeline(plan.steps, newBuild(plan.steps), 0);
+  const t = timeline(plan.steps, newRun(plan.steps), 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
   const lines = [
     plan.title,

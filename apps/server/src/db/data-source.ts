@@ -15,6 +15,7 @@ import { BuildKits1765000000000 } from './migrations/0012-build-kits.ts';
 import { CharterTexts1765100000000 } from './migrations/0013-charter-texts.ts';
 import { Prerequisites1765200000000 } from './migrations/0014-prerequisites.ts';
 import { Changes1765300000000 } from './migrations/0015-changes.ts';
+import { Runs1765700000000 } from './migrations/0016-runs.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -36,6 +37,7 @@ const migrations = [
   CharterTexts1765100000000,
   Prerequisites1765200000000,
   Changes1765300000000,
+  Runs1765700000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

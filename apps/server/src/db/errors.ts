@@ -38,7 +38,7 @@ export function toRefusal(e: unknown): unknown {
     });
   if (constraint === 'host_bmc_address_key') return new Refusal('invalid', 'Another host already has this BMC address.');
   if (constraint === 'host_serial_key') return new Refusal('invalid', 'Another host already has this serial number.');
-  if (constraint === 'build_one_at_a_time')
+  if (constraint === 'run_exclusive')
     return new Refusal('not-now', 'A build of this cluster is already under way.', { remedy: 'Open it, or stop it first.' });
   if (code === '23503')
     return new Refusal('invalid', referenceText(detail), { remedy: 'Declare it first, or change what names it.' });

@@ -1,4 +1,4 @@
-import type { Decided } from '@praesidor/core/schedule';
+import type { Decided, RunState, Step } from '@praesidor/core/schedule';
 import type { ChangeName, Moves } from '@praesidor/core/changes';
 import type { Charter } from '@praesidor/core/model';
 import type { Shipment as ShipmentRow } from '@praesidor/contract';
@@ -276,79 +276,74 @@ export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item'
   position: int,
   upload: { ...text, nullable: true },
 });
-/** One host of a long work: where it stands, and what it must know to go on after a kill. */
-export interface WorkItem {
-  host: string;
-  state: 'waiting' | 'running' | 'done' | 'failed' | 'stopped';
-  percent: number;
-  text: string;
-  remedy?: string | undefined;
-  knows?: Record<string, string> | undefined;
-}
-export interface WorkRow {
+/** Long work: steps that are carried out, whatever happens to the process that does it. Its state is the fold of its events. */
+export interface RunRow {
   id: number;
-  kind: string;
+  /** Who carries it out: a change of a cluster, work on hosts. */
+  kind: 'change' | 'work';
+  /** By which it is told to whoever looks on. */
+  subject: string;
+  /** What it has for itself while it is under way. */
+  exclusive: string | null;
   site: string;
   title: string;
-  items: WorkItem[];
+  steps: Step[];
+  /** What was asked for beside the hosts, such as which way power goes. */
   asked: Record<string, unknown>;
-  state: 'running' | 'stopping' | 'done' | 'failed' | 'stopped';
+  state: RunState;
+  /** It is its turn: only so many changes of a site are under way at once. */
+  admitted: boolean;
   createdAt: Date;
   createdBy: string;
+  /** Who began or resumed it last: it goes on in that name. */
+  runBy: string | null;
   endedAt: Date | null;
 }
-export const Works = table<WorkRow>('Work', 'host_work', {
+export const Runs = table<RunRow>('Run', 'run', {
   id: { type: 'int', primary: true, generated: 'increment' },
   kind: text,
+  subject: text,
+  exclusive: { ...text, nullable: true },
   site: text,
   title: text,
-  items: json,
-  asked: json,
+  steps: json,
+  asked: { ...json, default: {} },
   state: text,
+  admitted: { type: 'boolean' },
   createdAt: { ...time, name: 'created_at' },
   createdBy: { ...text, name: 'created_by' },
+  runBy: { ...text, name: 'run_by', nullable: true },
   endedAt: { ...time, name: 'ended_at', nullable: true },
 });
-export interface BuildRow {
+/** What a change of a cluster has beside what every run has. */
+export interface ChangeRow {
   id: number;
   charter: string;
   number: number;
-  /** Which kind of change it is, and what it is called. */
+  /** Which kind of change it is. */
   kind: ChangeName;
-  title: string;
   moves: Moves;
   revision: number;
   plan: unknown;
-  steps: unknown;
-  createdAt: Date;
-  createdBy: string;
-  state: string;
   proof: unknown;
   /** How often it was begun or resumed: each time with boot addresses of its own. */
   bootEpoch: number;
-  /** Who began or resumed it last: it goes on in that name. */
-  runBy: string | null;
   /** Hosts whose disks are erased, whatever they hold, where they lay them out. */
   erase: string[];
   /** What somebody decided since, by what and for which hosts. */
   decided: Decided;
 }
-export const Builds = table<BuildRow>('Build', 'build', {
-  id: { type: 'int', primary: true, generated: 'increment' },
+export type BuildRow = ChangeRow & Omit<RunRow, 'kind' | 'asked'>;
+export const Builds = table<ChangeRow>('Build', 'build', {
+  id: { type: 'int', primary: true },
   charter: text,
   number: int,
   kind: text,
-  title: text,
   moves: json,
   revision: int,
   plan: json,
-  steps: json,
-  createdAt: { ...time, name: 'created_at' },
-  createdBy: { ...text, name: 'created_by' },
-  state: text,
   proof: { ...json, nullable: true },
   bootEpoch: { ...int, name: 'boot_epoch', default: 1 },
-  runBy: { ...text, name: 'run_by', nullable: true },
   erase: { type: 'text', array: true },
   decided: { ...json, default: {} },
 });
@@ -364,6 +359,6 @@ export const entities = [
   Shipments,
   ShipmentItems,
   ShipmentCases,
-  Works,
+  Runs,
   Builds,
 ];

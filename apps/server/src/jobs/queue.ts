@@ -9,10 +9,12 @@ import { isAway } from '../db/errors.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
 import { holdFolder } from './one-folder.ts';
 
-export type JobKind = 'sweep' | 'shipment' | 'build' | 'bills' | 'work';
+export type JobKind = 'sweep' | 'shipment' | 'run' | 'bills';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
-/** How many jobs of a kind a process does side by side. */
-const concurrency: Record<JobKind, number> = { sweep: 2, shipment: 3, build: 6, bills: 2, work: 4 };
+/** How many jobs of a kind a process does side by side. A run waits for others most of its time. */
+const concurrency: Record<JobKind, number> = { sweep: 2, shipment: 3, run: 100, bills: 2 };
+/** How often it is looked whether there are jobs, in milliseconds; one just sent is looked for at once. */
+const looksEvery = 500;
 const kinds = Object.keys(concurrency) as JobKind[];
 
 /** A job that fails is tried again after 1 s, 2 s, 4 s … and at least once a minute, without end. */
@@ -20,8 +22,10 @@ const retries = { retryLimit: 100_000, retryDelay: 1, retryBackoff: true, expire
 const longestWait = 60;
 /** How long a statement of the queue is tried while the database is away, in milliseconds. */
 const patience = 60_000;
-/** Lock numbers: one that tells who lives, one for work that one process at a time does, one for the first start. */
-const locks = { worker: 727, exclusive: 728, start: 727_011 } as const;
+/** How long the end waits for what was under way, in milliseconds. */
+const patienceAtTheEnd = 5000;
+/** Lock numbers: one that tells who lives, one for work that one process at a time does, one for runs that are driven, one for the first start. */
+export const locks = { worker: 727, exclusive: 728, driven: 730, start: 727_011 } as const;
 
 /** A worker as long as its connection lives: its number is locked over it, and what it does stops when the lock is gone. */
 interface Session {
@@ -43,8 +47,7 @@ export class Queue {
   private readonly handlers = new Map<JobKind, JobHandler>();
   private readonly running = new Set<Promise<void>>();
   private timer: NodeJS.Timeout | undefined;
-  private readonly workers = new Map<JobKind, string[]>();
-  private off: () => void = () => undefined;
+  private readonly lookers: Promise<void>[] = [];
 
   constructor(
     url: string,
@@ -114,26 +117,50 @@ export class Queue {
       await client.query('select pg_advisory_unlock($1)', [locks.start]);
     }
     await this.requeueDeadWorkersJobs();
-    for (const [kind, handler] of this.handlers)
-      for (let i = 0; i < concurrency[kind]; i++)
-        this.workers.set(kind, [
-          ...(this.workers.get(kind) ?? []),
-          await this.boss.work<{ id: string }>(kind, { pollingIntervalSeconds: 0.5, batchSize: 1 }, async ([job]) => {
-            if (!job) return;
-            const run = this.run(kind, job.id, job.data.id, handler);
-            const settled = run.catch(() => undefined);
-            this.running.add(settled);
-            void settled.finally(() => this.running.delete(settled));
-            await run;
-          }),
-        ]);
-    // A job just sent is looked for at once, and not at the next round of asking.
-    this.off = this.bus.on((e) => {
-      if (e.kind === 'Job') for (const id of this.workers.get(e.subject as JobKind) ?? []) this.boss.notifyWorker(id);
-    });
+    for (const [kind, handler] of this.handlers) this.lookers.push(this.look(kind, handler));
     this.timer = setInterval(() => {
       void this.requeueDeadWorkersJobs().catch(() => undefined);
     }, 3000);
+  }
+
+  /** Takes jobs of a kind as long as there are places, until the end. */
+  private async look(kind: JobKind, handler: JobHandler): Promise<void> {
+    const { signal } = this.stopping;
+    const own = new Set<Promise<void>>();
+    while (!signal.aborted) {
+      const free = concurrency[kind] - own.size;
+      const jobs =
+        free > 0 && this.session
+          ? await this.boss.fetch<{ id: string }>(kind, { batchSize: free }).catch((e: Error) => {
+              if (!signal.aborted) this.log('queue', { error: e.message });
+              return [];
+            })
+          : [];
+      for (const job of jobs) {
+        const run = this.carry(kind, job, handler);
+        own.add(run);
+        this.running.add(run);
+        void run.finally(() => {
+          own.delete(run);
+          this.running.delete(run);
+        });
+      }
+      await Promise.race([
+        this.bus.next((e) => e.kind === 'Job' && e.subject === kind, looksEvery, signal),
+        ...(own.size >= concurrency[kind] ? own : []),
+      ]);
+    }
+  }
+
+  /** One job, from when it is taken to its end; whatever comes of it is put down. */
+  private async carry(kind: JobKind, job: { id: string; data: { id: string } }, handler: JobHandler): Promise<void> {
+    try {
+      await this.run(kind, job.id, job.data.id, handler);
+      await this.boss.complete(kind, job.id);
+    } catch (e) {
+      // Where that cannot be put down either, it is given back when its worker is seen to be gone.
+      await this.boss.fail(kind, job.id, { reason: (e as Error).message }).catch(() => undefined);
+    }
   }
 
   /** Over a new connection: whatever ran under the old lock has ended before a new one is taken. */
@@ -224,10 +251,41 @@ export class Queue {
     }
   }
 
+  /** What drives which run in this process: who comes for one that is being let go waits. */
+  private readonly driving = new Map<number, Promise<void>>();
+
+  /** Drives a run alone: whoever else drives it, here or elsewhere, has let it go before. A killed process drives nothing. */
+  async driveAlone(run: number, signal: AbortSignal, work: () => Promise<void>): Promise<void> {
+    const before = this.driving.get(run);
+    const now = (async () => {
+      await before?.catch(() => undefined);
+      while (!signal.aborted) {
+        const { rows } = await this.connection.query<{ mine: boolean }>('select pg_try_advisory_lock($1, $2) as mine', [
+          locks.driven,
+          run,
+        ]);
+        if (rows[0]?.mine) break;
+        await setTimeout(200, undefined, { signal }).catch(() => undefined);
+      }
+      if (signal.aborted) return;
+      try {
+        await work();
+      } finally {
+        await this.connection.query('select pg_advisory_unlock($1, $2)', [locks.driven, run]).catch(() => undefined);
+      }
+    })();
+    this.driving.set(run, now);
+    try {
+      await now;
+    } finally {
+      if (this.driving.get(run) === now) this.driving.delete(run);
+    }
+  }
+
   async stop(): Promise<void> {
     clearInterval(this.timer);
-    this.off();
     this.stopping.abort();
+    await Promise.race([Promise.all([...this.lookers, ...this.running]), setTimeout(patienceAtTheEnd)]);
     await this.boss.stop({ graceful: true, timeout: 5000, wait: true }).catch(() => undefined);
     await this.connection.close();
     await this.pool.end().catch(() => undefined);

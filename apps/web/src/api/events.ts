@@ -18,6 +18,7 @@ const keysFor: Record<string, string[][]> = {
   Act: [['acts']],
   Report: [],
   Gate: [],
+  Lease: [],
   Charter: [['estate'], ['charter'], ['files']],
   Host: [['estate'], ['files'], ['host']],
   Reservation: [['estate'], ['files']],

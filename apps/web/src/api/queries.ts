@@ -1,7 +1,7 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
-  Build as BuildDto,
+  BuildSummary,
   ChangeDue,
   EtcdBackups,
   CharterAnswer as CharterDto,
@@ -29,7 +29,7 @@ import { api, ask, setCsrf } from './client.ts';
 /** What the API answers has its types from its schemas. */
 export type {
   Account as AccountDto,
-  Build as BuildDto,
+  BuildSummary,
   Case as CaseDto,
   CharterAnswer as CharterDto,
   KeyringEntry as KeyDto,
@@ -85,20 +85,21 @@ export const useShipments = () =>
     queryFn: async () => (await api<{ shipments: ShipmentDto[] }>('GET', '/api/shipments')).shipments,
   });
 export const useBuilds = () =>
-  useQuery({ queryKey: ['builds'], queryFn: async () => (await api<{ builds: BuildDto[] }>('GET', '/api/builds')).builds });
+  useQuery({ queryKey: ['builds'], queryFn: async () => (await api<{ builds: BuildSummary[] }>('GET', '/api/builds')).builds });
 export const useBuild = (charter: string, number: string) =>
   useQuery({
     queryKey: ['build', charter, number],
     queryFn: () => api<BuildWhole>('GET', `/api/builds/${charter}/${number}`),
     placeholderData: (old) => old,
   });
-export const useBuildLog = (charter: string, number: string, step: string | undefined) =>
+/** The log of a step; with a text to find, the lines of all steps that have it. */
+export const useBuildLog = (charter: string, number: string, step: string, text: string) =>
   useQuery({
-    queryKey: ['log', charter, number, step],
-    enabled: step !== undefined,
-    queryFn: async () =>
-      (await api<{ lines: LogLine[] }>('GET', `/api/builds/${charter}/${number}/log?step=${encodeURIComponent(step ?? '')}`))
-        .lines,
+    queryKey: ['log', charter, number, text ? '' : step, text],
+    queryFn: async () => {
+      const asked = text ? `text=${encodeURIComponent(text)}` : `step=${encodeURIComponent(step)}`;
+      return (await api<{ lines: LogLine[] }>('GET', `/api/builds/${charter}/${number}/log?${asked}`)).lines;
+    },
     placeholderData: (old) => old,
   });
 /** What leads from what stands of a cluster to its plan. It follows from the estate, and is renewed with it. */

@@ -1,4 +1,4 @@
-import { failedSteps, headline, timeline, underWay } from '@praesidor/core/schedule';
+import { headline, underWay } from '@praesidor/core/schedule';
 import { bytesText } from '@praesidor/core/words';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
@@ -18,19 +18,13 @@ export function Ribbon() {
   const works = useWorks();
   const now = useNow(1000);
   const running = [
-    ...(builds.data ?? [])
-      .filter((b) => underWay(b.status))
-      .map((b) => {
-        const t = timeline(b.steps, b.status, now);
-        const done = Object.values(b.status.steps).filter((s) => s.state === 'done').length;
-        return {
-          key: `b${b.charter}${b.number}`,
-          to: `/builds/${b.charter}/${b.number}`,
-          text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${done} of ${b.steps.length} steps · ${headline(b.steps, b.status, clock(t.end), span(t.within))}`,
-          failed: failedSteps(b.steps, b.status).length > 0,
-          share: done / b.steps.length,
-        };
-      }),
+    ...(builds.data ?? []).filter(underWay).map((b) => ({
+      key: `b${b.charter}${b.number}`,
+      to: `/builds/${b.charter}/${b.number}`,
+      text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${b.waits ? 'waits for its turn' : `${b.done + b.skipped} of ${b.of} steps · ${headline(b, clock(Math.max(b.end ?? now, now)), span(b.within ?? 0))}`}`,
+      failed: b.failed > 0,
+      share: (b.done + b.skipped) / b.of,
+    })),
     ...(shipments.data ?? [])
       .filter((s) => ['packing', 'landing', 'moving'].includes(s.state))
       .map((s) => ({

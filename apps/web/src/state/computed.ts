@@ -1,4 +1,3 @@
-import { failedSteps } from '@praesidor/core/schedule';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Finding } from '@praesidor/core/checks';
 import type { Built, Move } from '@praesidor/core/moves';
@@ -22,12 +21,7 @@ export function useReport() {
   const builds = useBuilds();
   const built: Record<string, Built> = {};
   for (const b of builds.data ?? []) {
-    const [failed] = failedSteps(b.steps, b.status);
-    built[b.charter] ??= {
-      number: b.number,
-      state: b.status.state,
-      ...(failed ? { failed: `${failed.lane} ${failed.title}` } : {}),
-    };
+    built[b.charter] ??= { number: b.number, state: b.state, ...(b.broke ? { failed: b.broke } : {}) };
   }
   return useQuery({
     queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)],

@@ -1,6 +1,8 @@
 import { z } from 'zod';
 import type { Plan, PlannedNode } from '../charter/plan.ts';
-import type { ClusterRole, Release } from '../model/documents.ts';
+import type { ClusterRole } from '../model/documents.ts';
+import type { Estate } from '../model/estate.ts';
+import type { Limiting } from '../schedule/limits.ts';
 import { Step, type StepKind } from '../schedule/steps.ts';
 
 /** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
@@ -18,13 +20,16 @@ export interface Leaving {
 /** What stands, against the plan as it is now. */
 export interface Between {
   plan: Plan;
-  releases: readonly Release[];
+  /** What else of the estate a change is computed from. */
+  estate: Standing;
   stays: PlannedNode[];
   /** Those of them that were installed with another release, and with which. */
   behind: { node: PlannedNode; release: string }[];
   joins: PlannedNode[];
   leaves: Leaving[];
 }
+/** What of an estate a change is computed from. */
+export type Standing = Pick<Estate, 'hosts' | 'releases'> & Limiting;
 export type Known = Partial<Record<StepKind, [number, number]>>;
 
 /** One kind of change. It is pure: what it answers follows from what stands and from the plan. */

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { type Charter, type Estate, type Host, kinds } from '../model/index.ts';
-import { ended, fold, newBuild, ready } from '../schedule/index.ts';
+import { ended, fold, newRun, ready } from '../schedule/index.ts';
 import { between, changeAsked, changeDue, changeKind, changeKinds, ChangeName } from './index.ts';
 
 /** A cluster that stands on what its plan chose, with three workers unless said otherwise. */
@@ -175,7 +175,7 @@ describe('the steps of a change', () => {
         (except, count, picks) => {
           const due = dueFor(standing(two), { workers: { count }, except });
           if (!due) return;
-          let status = fold(newBuild(due.steps), { at: '2026-11-23T09:00:00Z', kind: 'begun' });
+          let status = fold(newRun(due.steps), { at: '2026-11-23T09:00:00Z', kind: 'begun' });
           for (let n = 0; n <= due.steps.length; n++) {
             const can = ready(due.steps, status);
             if (!can.length) break;

@@ -1,12 +1,11 @@
 import { usableCores } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
-import type { Estate } from '../model/estate.ts';
 import { byName } from '../model/estate.ts';
-import { newBuild } from '../schedule/build.ts';
+import { newRun } from '../schedule/run.ts';
 import type { Step } from '../schedule/steps.ts';
 import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
-import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves } from './change.ts';
+import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves, Standing } from './change.ts';
 import { build } from './kinds/build.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
@@ -19,9 +18,6 @@ export { buildSteps } from './kinds/build.ts';
 export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts, takeDown];
 export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
 
-/** What of an estate a change is computed from. */
-export type Standing = Pick<Estate, 'hosts' | 'releases'>;
-
 /** What leads from what stands of a cluster to its plan. */
 export function between(plan: Plan, estate: Standing): Between {
   const name = plan.charter.name;
@@ -31,7 +27,7 @@ export function between(plan: Plan, estate: Standing): Between {
   const planned = new Set(plan.nodes.map((n) => n.host));
   return {
     plan,
-    releases: estate.releases,
+    estate,
     stays,
     behind: stays.flatMap((node) => {
       const { release } = serving.find((h) => h.name === node.host)?.held ?? {};
@@ -96,7 +92,7 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   const coresOf = new Map([...own, ...b.leaves].filter(counts).map((h) => [h.host, h.cores]));
   const now = [...b.stays, ...b.leaves].reduce((sum, h) => sum + (coresOf.get(h.host) ?? 0), 0);
   const byId = new Map(steps.map((s) => [s.id, s]));
-  const moments = timeline(steps, newBuild(steps), 0).bars.flatMap(({ id, start, end }) => {
+  const moments = timeline(steps, newRun(steps), 0).bars.flatMap(({ id, start, end }) => {
     const step = byId.get(id);
     const of = coresOf.get(step?.host ?? '');
     if (!step || of === undefined) return [];

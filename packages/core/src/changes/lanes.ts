@@ -1,5 +1,6 @@
 import type { Plan, PlannedNode } from '../charter/plan.ts';
-import { type Step, type StepKind, usual } from '../schedule/steps.ts';
+import { type Limiting, share } from '../schedule/limits.ts';
+import { type Share, type Step, type StepKind, usual } from '../schedule/steps.ts';
 import type { Known, Leaving } from './change.ts';
 
 /** The steps of a change as they are put together: those for whole hosts are the same in every kind of change. */
@@ -8,6 +9,7 @@ export class Steps {
   constructor(
     private readonly plan: Plan,
     private readonly known: Known,
+    private readonly estate: Limiting,
   ) {}
 
   add(
@@ -16,7 +18,7 @@ export class Steps {
     kind: StepKind,
     title: string,
     after: readonly string[],
-    more: { host?: string | undefined; shares?: string | undefined } = {},
+    more: { host?: string | undefined; shares?: Share | undefined } = {},
   ): string {
     const [p50, p90] = this.known[kind] ?? usual[kind];
     const { host, shares } = more;
@@ -46,15 +48,19 @@ export class Steps {
   prepare(n: PlannedNode, after: readonly string[]): string {
     const { host } = n;
     const cast =
-      n.guest && this.add(`${host}/cast`, host, 'cast', 'cast', after, { host, shares: `hypervisor ${n.guest.hypervisor}` });
+      n.guest &&
+      this.add(`${host}/cast`, host, 'cast', 'cast', after, {
+        host,
+        shares: share(this.estate, 'hypervisor', n.guest.hypervisor),
+      });
     this.add(`${host}/power`, host, 'power', 'power', cast ? [cast] : after, {
       host,
-      shares: n.guest ? undefined : `controllers ${this.plan.charter.site}`,
+      shares: n.guest ? undefined : share(this.estate, 'controllers', this.plan.charter.site),
     });
     this.add(`${host}/system`, host, 'system', 'system', [`${host}/power`], { host });
     return this.add(`${host}/images`, host, 'images', 'images', [`${host}/system`], {
       host,
-      shares: `registry ${this.plan.charter.mirror}`,
+      shares: share(this.estate, 'registry', this.plan.charter.mirror),
     });
   }
   /** Its pods go elsewhere; then it is switched off and taken out. @returns the last step */

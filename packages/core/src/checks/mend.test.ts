@@ -56,7 +56,7 @@ describe('a failed step leads to where it is mended', () => {
   const e = goodEstate();
   const plan = resolve(e.charters[0] as Charter, e);
   it('every step of a build has a page', () => {
-    for (const step of buildSteps(plan)) {
+    for (const step of buildSteps(plan, e)) {
       const { label, go } = mendPlace(step, plan);
       expect([step.kind, go]).toEqual([
         step.kind,
@@ -68,7 +68,7 @@ describe('a failed step leads to where it is mended', () => {
     }
   });
   it('a step of a host leads to that host', () => {
-    const power = buildSteps(plan).find((s) => s.kind === 'power');
+    const power = buildSteps(plan, e).find((s) => s.kind === 'power');
     expect(power && mendPlace(power, plan).go).toBe(`/hosts/${power?.host}`);
   });
 });

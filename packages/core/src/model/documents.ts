@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { Limits } from '../schedule/steps.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
 import { doc } from './doc.ts';
@@ -83,6 +84,8 @@ export const Site = doc('Site', {
     )
     .max(500)
     .default([]),
+  /** How much may happen at once there, where it is not as usual. */
+  limits: Limits.optional(),
 });
 
 /** What a pool is set aside for: hosts, virtual addresses, published services, inbound routers, outbound NAT. */

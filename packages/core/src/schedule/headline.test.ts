@@ -1,13 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import {
   behindFailed,
-  type BuildEvent,
-  type BuildStatus,
+  type RunEvent,
+  type RunStatus,
   failedSteps,
   fold,
   headline,
-  newBuild,
+  newRun,
   type Step,
+  summaryOf,
   underWay,
 } from './index.ts';
 
@@ -23,12 +24,12 @@ const step = (lane: string, title: string): Step => ({
 const steps = [step('lr-01', 'power'), step('lr-02', 'first boot'), step('lr-03', 'images')];
 const at = '2026-11-27T02:00:00.000Z';
 const after = (...events: object[]) =>
-  [{ kind: 'begun' }, ...events].reduce<BuildStatus>((s, e) => fold(s, { at, ...e } as BuildEvent), newBuild(steps));
+  [{ kind: 'begun' }, ...events].reduce<RunStatus>((s, e) => fold(s, { at, ...e } as RunEvent), newRun(steps));
 const fails = (id: string) => [
   { kind: 'started', step: id },
   { kind: 'failed', step: id, text: 'no power' },
 ];
-const line = (s: ReturnType<typeof after>) => headline(steps, s, '22:04', '7 min');
+const line = (s: ReturnType<typeof after>) => headline(summaryOf(steps, s), '22:04', '7 min');
 
 describe('the headline of a build', () => {
   it('has the expected end while all goes well', () => {
@@ -46,12 +47,12 @@ describe('the headline of a build', () => {
   });
   it('knows what cannot start behind it, however far', () => {
     const chain = [{ ...step('c', '3'), after: ['b/2'] }, { ...step('b', '2'), after: ['a/1'] }, step('a', '1'), step('d', '4')];
-    const broken = [{ kind: 'begun' }, ...fails('a/1')].reduce<BuildStatus>(
-      (s, e) => fold(s, { at, ...e } as BuildEvent),
-      newBuild(chain),
+    const broken = [{ kind: 'begun' }, ...fails('a/1')].reduce<RunStatus>(
+      (s, e) => fold(s, { at, ...e } as RunEvent),
+      newRun(chain),
     );
     expect([...behindFailed(chain, broken)].sort()).toEqual(['b/2', 'c/3']);
-    expect(behindFailed(chain, newBuild(chain)).size).toBe(0);
+    expect(behindFailed(chain, newRun(chain)).size).toBe(0);
   });
   it('forgets a failure that is tried again', () => {
     const again = after(...fails('lr-01/power'), { kind: 'retried', step: 'lr-01/power' });

@@ -1,15 +1,16 @@
-import type { BuildStatus } from './build.ts';
+import { z } from 'zod';
+import { RunState, type RunStatus, type StepState } from './run.ts';
 import type { Step } from './steps.ts';
 
 /** Whether a build is under way: it may still start steps. */
-export const underWay = (status: Pick<BuildStatus, 'state'>): boolean => ['queued', 'running', 'paused'].includes(status.state);
+export const underWay = (status: Pick<RunStatus, 'state'>): boolean => ['queued', 'running', 'paused'].includes(status.state);
 
 /** Steps that failed and were not begun again, in the order of the plan. */
-export const failedSteps = (steps: readonly Step[], status: BuildStatus): Step[] =>
+export const failedSteps = (steps: readonly Step[], status: RunStatus): Step[] =>
   steps.filter((s) => status.steps[s.id]?.state === 'failed');
 
 /** Steps that cannot start before a failed one is tried again, by their identifiers. */
-export function behindFailed(steps: readonly Step[], status: BuildStatus): Set<string> {
+export function behindFailed(steps: readonly Step[], status: RunStatus): Set<string> {
   const stuck = new Set(failedSteps(steps, status).map((s) => s.id));
   // Steps come in an order in which each stands behind what it waits for, but not always: until nothing is added.
   for (let before = -1; before !== stuck.size; ) {
@@ -21,7 +22,7 @@ export function behindFailed(steps: readonly Step[], status: BuildStatus): Set<s
 }
 
 /** What people read of a state; `paused` is a build that starts no further step. */
-export const stateText: Record<BuildStatus['state'], string> = {
+export const stateText: Record<RunStatus['state'], string> = {
   queued: 'queued',
   running: 'running',
   paused: 'paused',
@@ -30,19 +31,47 @@ export const stateText: Record<BuildStatus['state'], string> = {
   done: 'proved',
 };
 
+/** A run in a few numbers, for lists. */
+export const RunSummary = z.strictObject({
+  state: RunState,
+  begun: z.string().optional(),
+  ended: z.string().optional(),
+  /** Steps: how many there are, and how many of them stand so. */
+  of: z.number(),
+  done: z.number(),
+  skipped: z.number(),
+  failed: z.number(),
+  /** Steps in which something went wrong and came right again by itself. */
+  healed: z.number(),
+  /** The first that failed, in words. */
+  broke: z.string().optional(),
+});
+export type RunSummary = z.infer<typeof RunSummary>;
+
+export function summaryOf(steps: readonly Step[], status: RunStatus): RunSummary {
+  const all = Object.values(status.steps);
+  const count = (state: StepState) => all.filter((s) => s.state === state).length;
+  const [first] = failedSteps(steps, status);
+  return {
+    state: status.state,
+    ...(status.begun ? { begun: status.begun } : {}),
+    ...(status.ended ? { ended: status.ended } : {}),
+    of: steps.length,
+    done: count('done'),
+    skipped: count('skipped'),
+    failed: count('failed'),
+    healed: all.filter((s) => s.healed.length > 0).length,
+    ...(first ? { broke: `${first.lane} ${first.title}` } : {}),
+  };
+}
+
 /**
- * How a build that is under way stands, in one line: what failed comes first, and its end is then only known not to be earlier.
+ * How a run that is under way stands, in one line: what failed comes first, and its end is then only known not to be earlier.
  * @param at the expected end as text @param within half the width of its interval as text
  */
-export function headline(steps: readonly Step[], status: BuildStatus, at: string, within: string): string {
-  const failed = failedSteps(steps, status);
-  const [first] = failed;
-  const broke =
-    first &&
-    (failed.length > 1
-      ? `${failed.length} steps failed, first ${first.lane} ${first.title}`
-      : `${first.lane} ${first.title} failed`);
-  const paused = status.state === 'paused' ? 'paused' : undefined;
+export function headline(run: RunSummary, at: string, within: string): string {
+  const broke = run.broke && (run.failed > 1 ? `${run.failed} steps failed, first ${run.broke}` : `${run.broke} failed`);
+  const paused = run.state === 'paused' ? 'paused' : undefined;
   const end = broke || paused ? `ends not before ${at}` : `ends ${at} ± ${within}`;
   return [broke, paused, end].filter(Boolean).join(' · ');
 }

@@ -29,6 +29,10 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   gone: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
   forget: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   proof: (_, { charter }) => ({ label: 'Open the proof', go: `/clusters/${charter.name}?tab=proof` }),
+  read: (s) => host(s),
+  firmware: (s) => host(s),
+  wipe: (s) => host(s),
+  remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');
 const host = (s: Step): MendPlace =>

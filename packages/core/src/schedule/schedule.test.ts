@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import type { Charter } from '../model/index.ts';
-import { type BuildEvent, diskNotEmpty, ended, fold, newBuild, ready, type Step, stateAfter, stepOf, timeline } from './index.ts';
+import { type RunEvent, diskNotEmpty, ended, fold, newRun, ready, type Step, stateAfter, stepOf, timeline } from './index.ts';
 
 const step = (id: string, after: string[] = [], p50 = 60): Step => ({
   id,
@@ -17,8 +17,8 @@ const step = (id: string, after: string[] = [], p50 = 60): Step => ({
 });
 const steps = [step('a'), step('b', ['a']), step('c', ['a'], 120), step('d', ['b', 'c'])];
 const at = (s: number) => new Date(Date.UTC(2026, 10, 23, 12, 0, s)).toISOString();
-const run = (...events: BuildEvent[]) => events.reduce(fold, newBuild(steps));
-const begun: BuildEvent = { at: at(0), kind: 'begun' };
+const run = (...events: RunEvent[]) => events.reduce(fold, newRun(steps));
+const begun: RunEvent = { at: at(0), kind: 'begun' };
 
 it('a step is found by its kind and its host, whatever its id', () => {
   const named: Step[] = [
@@ -33,7 +33,7 @@ it('a step is found by its kind and its host, whatever its id', () => {
 
 describe('a build is the fold of its events', () => {
   it('starts what everything before it allows', () => {
-    expect(ready(steps, newBuild(steps))).toEqual([]);
+    expect(ready(steps, newRun(steps))).toEqual([]);
     expect(ready(steps, run(begun)).map((s) => s.id)).toEqual(['a']);
     expect(
       ready(steps, run(begun, { at: at(1), kind: 'started', step: 'a' }, { at: at(2), kind: 'succeeded', step: 'a' })).map(
@@ -58,7 +58,7 @@ describe('a build is the fold of its events', () => {
       { at: at(5), kind: 'started', step: 'c' },
       { at: at(6), kind: 'succeeded', step: 'c' },
       { at: at(7), kind: 'finished' },
-    ].reduce((s, e) => fold(s, e as BuildEvent), broken);
+    ].reduce((s, e) => fold(s, e as RunEvent), broken);
     expect(over.state).toBe('failed');
     const again = fold(over, { at: at(8), kind: 'resumed' });
     expect(ready(steps, again).map((s) => s.id)).toEqual(['b']);
@@ -80,11 +80,11 @@ describe('a build is the fold of its events', () => {
     expect(ready(steps, fold(killed, { at: at(9), kind: 'resumed' })).map((x) => x.id)).toEqual(['a']);
   });
   it('is done when all of it is, and not when some of it is', () => {
-    const done = (id: string): BuildEvent[] => [
+    const done = (id: string): RunEvent[] => [
       { at: at(1), kind: 'started', step: id },
       { at: at(2), kind: 'succeeded', step: id },
     ];
-    const end: BuildEvent = { at: at(9), kind: 'finished' };
+    const end: RunEvent = { at: at(9), kind: 'finished' };
     expect(run(begun, ...['a', 'b', 'c'].flatMap(done), end).state).toBe('failed');
     expect(run(begun, ...['a', 'b', 'c', 'd'].flatMap(done), end).state).toBe('done');
   });
@@ -98,14 +98,14 @@ describe('a build is the fold of its events', () => {
     const event = fc.oneof(
       fc
         .constantFrom('begun', 'paused', 'continued', 'stopped', 'resumed', 'finished')
-        .map((kind) => ({ at: at(1), kind }) as BuildEvent),
+        .map((kind) => ({ at: at(1), kind }) as RunEvent),
       fc
         .tuple(fc.constantFrom('started', 'succeeded', 'failed', 'healed', 'progress'), fc.constantFrom('a', 'b', 'c', 'd', 'x'))
-        .map(([kind, s]) => ({ at: at(1), kind, step: s, text: '', done: 1, of: 2 }) as BuildEvent),
+        .map(([kind, s]) => ({ at: at(1), kind, step: s, text: '', done: 1, of: 2 }) as RunEvent),
     );
     fc.assert(
       fc.property(fc.array(event, { maxLength: 40 }), (events) => {
-        let s = newBuild(steps);
+        let s = newRun(steps);
         for (const e of events) {
           const before = JSON.stringify(s);
           const next = fold(s, e);
@@ -133,11 +133,11 @@ describe('the time line', () => {
   });
   it('reckons with what steps share: two at a hypervisor at once', () => {
     // Five guests of 60 s at one hypervisor, two at a time: 3 × 60 s; at two hypervisors (3 and 2 guests): 2 × 60 s
-    const cast = (n: number, at: string): Step => ({ ...step(`g${n}/cast`), shares: `hypervisor ${at}` });
+    const cast = (n: number, at: string): Step => ({ ...step(`g${n}/cast`), shares: { limit: 'hypervisor', of: at, room: 2 } });
     const one = [1, 2, 3, 4, 5].map((n) => cast(n, 'hv1'));
     const two = [1, 2, 3, 4, 5].map((n) => cast(n, n < 4 ? 'hv1' : 'hv2'));
     const line = (list: Step[]) => {
-      const t = timeline(list, fold(newBuild(list), begun), Date.parse(at(0)));
+      const t = timeline(list, fold(newRun(list), begun), Date.parse(at(0)));
       return {
         seconds: (t.end - t.start) / 1000,
         starts: t.bars.map((b) => (b.start - t.start) / 1000),
@@ -147,13 +147,13 @@ describe('the time line', () => {
     expect(line(one)).toEqual({ seconds: 180, starts: [0, 0, 60, 60, 120], deciding: ['g1/cast', 'g3/cast', 'g5/cast'] });
     expect(line(two)).toMatchObject({ seconds: 120, starts: [0, 0, 60, 0, 0] });
     // A step that runs holds its place until its expected end.
-    const running = fold(fold(newBuild(one), begun), { at: at(0), kind: 'started', step: 'g5/cast' });
+    const running = fold(fold(newRun(one), begun), { at: at(0), kind: 'started', step: 'g5/cast' });
     const t = timeline(one, running, Date.parse(at(30)));
     expect(t.bars.map((b) => (b.start - Date.parse(at(0))) / 1000)).toEqual([30, 60, 90, 120, 0]);
   });
   it('and the build starts no more of them at once', () => {
-    const list = [1, 2, 3].map((n): Step => ({ ...step(`g${n}/cast`), shares: 'hypervisor hv1' }));
-    let s = fold(newBuild(list), begun);
+    const list = [1, 2, 3].map((n): Step => ({ ...step(`g${n}/cast`), shares: { limit: 'hypervisor', of: 'hv1', room: 2 } }));
+    let s = fold(newRun(list), begun);
     expect(ready(list, s).map((x) => x.id)).toEqual(['g1/cast', 'g2/cast']);
     s = fold(s, { at: at(1), kind: 'started', step: 'g2/cast' });
     expect(ready(list, s).map((x) => x.id)).toEqual(['g1/cast']);
@@ -201,7 +201,7 @@ describe('a build that is stopped', () => {
 describe('the steps of a build', () => {
   const e = goodEstate();
   const plan = resolve(e.charters[0] as Charter, e);
-  const list = buildSteps(plan);
+  const list = buildSteps(plan, e);
   const after = (id: string) => list.find((s) => s.id === id)?.after;
   const [first, second, third] = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host);
   const workers = plan.nodes.filter((n) => n.role === 'worker').map((n) => n.host);
@@ -224,7 +224,7 @@ describe('the steps of a build', () => {
     expect(after('preflight')).toEqual([]);
   });
   it('take the times of this installation where it has some', () => {
-    expect(buildSteps(plan, { system: [100, 200] }).find((s) => s.kind === 'system')).toMatchObject({ p50: 100, p90: 200 });
+    expect(buildSteps(plan, e, { system: [100, 200] }).find((s) => s.kind === 'system')).toMatchObject({ p50: 100, p90: 200 });
     expect(list.find((s) => s.kind === 'system')).toMatchObject({ p50: 540, p90: 900 });
   });
 });
@@ -233,7 +233,7 @@ describe('how sure an end is', () => {
   it('is the root of the squares of what each deciding step may be off', () => {
     // a, c, d decide: p90 − p50 is 60, 120 and 60 s; one standard deviation is a 1.28th of it
     const off = [60, 120, 60].map((s) => (s * 1000) / 1.28);
-    const t = timeline(steps, newBuild(steps), Date.parse(at(0)));
+    const t = timeline(steps, newRun(steps), Date.parse(at(0)));
     expect(t.within).toBeCloseTo(Math.sqrt(off.reduce((n, x) => n + x * x, 0)));
   });
   it('counts the pace by steps of half a minute and more only', () => {
@@ -244,7 +244,7 @@ describe('how sure an end is', () => {
       { at: at(40), kind: 'succeeded', step: 'quick' },
       { at: at(40), kind: 'started', step: 'slow' },
       { at: at(55), kind: 'succeeded', step: 'slow' },
-    ].reduce((x, e) => fold(x, e as BuildEvent), newBuild(list));
+    ].reduce((x, e) => fold(x, e as RunEvent), newRun(list));
     // The quick one took twice as long and says nothing; the slow one half as long.
     expect(timeline(list, s, Date.parse(at(55))).pace).toBeCloseTo(0.5);
   });

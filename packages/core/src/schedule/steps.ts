@@ -22,14 +22,31 @@ export const StepKind = z.enum([
   'gone',
   'forget',
   'proof',
+  'read',
+  'firmware',
+  'wipe',
+  'remove',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
-/** A unit of work of a change to a cluster. Durations in seconds; `after` names the steps that must have succeeded. */
+/** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
+export const usualLimits = { builds: 8, controllers: 16, firmware: 4, hypervisor: 2, registry: 8 } as const;
+export const Limit = z.enum(['builds', 'controllers', 'firmware', 'hypervisor', 'registry']);
+export type Limit = z.infer<typeof Limit>;
+const Room = z.number().int().min(1).max(1000).optional();
+/** How much may happen at once at a site; what is not set is as usual. */
+export const Limits = z.strictObject({ builds: Room, controllers: Room, firmware: Room, hypervisor: Room, registry: Room });
+export type Limits = z.infer<typeof Limits>;
+/** What a step uses together with others: the controllers of a site, a hypervisor, a registry; and how many may use it at once. */
+export const Share = z.strictObject({ limit: Limit, of: z.string(), room: z.number().int() });
+export type Share = z.infer<typeof Share>;
+/** Tells what is shared from everything else that is. */
+export const shareKey = (s: Share): string => `${s.limit} ${s.of}`;
+
+/** A unit of long work. Durations in seconds; `after` names the steps that must have succeeded. */
 export const Step = z.strictObject({
   id: z.string(),
   lane: z.string(),
-  /** What it uses together with others, of which only so many may at once: `hypervisor bw-hv1`. */
-  shares: z.string().optional(),
+  shares: Share.optional(),
   kind: StepKind,
   title: z.string(),
   host: z.string().optional(),
@@ -62,13 +79,17 @@ export const usual: Record<StepKind, [number, number]> = {
   gone: [20, 60],
   forget: [2, 10],
   proof: [30, 60],
+  read: [5, 20],
+  firmware: [600, 1800],
+  wipe: [900, 7200],
+  remove: [20, 60],
 };
 
-/** Steps that may run at once at one thing that they share; the time line reckons with the same. */
-export const atOnce = { hypervisor: 2, controllers: 16, registry: 8 } as const;
-/** How many steps may use a shared thing at once; what nobody shares, any number. */
-export const limitOf = (shares: string | undefined): number =>
-  atOnce[shares?.split(' ')[0] as keyof typeof atOnce] ?? Number.POSITIVE_INFINITY;
+/**
+ * Kinds that can be skipped, for a reason that is put down: what they would have seen to is then held to be so. The others leave behind what later
+ * steps stand on, or are decided in another way.
+ */
+export const skippable: ReadonlySet<StepKind> = new Set(['preflight', 'names', 'images', 'pod-network', 'inbound', 'release']);
 
 /** The step of a kind that works on a host. Steps are found by what they are: their ids are names, and are not taken apart. */
 export const stepOf = (steps: readonly Step[], kind: StepKind, host: string | undefined): Step | undefined =>

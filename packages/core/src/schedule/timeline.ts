@@ -1,5 +1,5 @@
-import type { BuildStatus } from './build.ts';
-import { limitOf, type Step } from './steps.ts';
+import { passed, type RunStatus } from './run.ts';
+import { shareKey, type Step } from './steps.ts';
 
 export interface Bar {
   id: string;
@@ -21,7 +21,7 @@ export interface Timeline {
  * Where every step stands in time: measured for what has run, expected for the rest. Steps ahead are
  * scaled by the pace of this build: time taken so far over time usually taken for the same steps.
  */
-export function timeline(steps: readonly Step[], status: BuildStatus, now: number): Timeline {
+export function timeline(steps: readonly Step[], status: RunStatus, now: number): Timeline {
   const start = status.begun ? Date.parse(status.begun) : now;
   const pace = paceOf(steps, status);
   const at = new Map<string, { start: number; end: number; spread: number }>();
@@ -33,9 +33,9 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
     const s = status.steps[step.id];
     let last = [...step.after].sort((a, b) => (at.get(b)?.end ?? 0) - (at.get(a)?.end ?? 0))[0];
     const spread = ((step.p90 - step.p50) * 1000 * pace) / 1.28;
-    const limit = limitOf(step.shares);
-    const there = step.shares === undefined || limit === Number.POSITIVE_INFINITY ? undefined : places.get(step.shares);
-    if (s?.started && (s.state === 'done' || s.state === 'failed' || s.state === 'cut') && s.ended)
+    const share = step.shares;
+    const there = share && places.get(shareKey(share));
+    if (s?.started && s.state !== 'waiting' && s.state !== 'running' && s.ended)
       at.set(step.id, { start: Date.parse(s.started), end: Date.parse(s.ended), spread: 0 });
     else if (s?.started && s.state === 'running') {
       const began = Date.parse(s.started);
@@ -43,7 +43,7 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
       at.set(step.id, { start: began, end: Math.max(clock, byCount), spread });
     } else {
       let from = Math.max(clock, last ? (at.get(last)?.end ?? clock) : clock);
-      if (there && there.length >= limit) {
+      if (share && there && there.length >= share.room) {
         // All places are taken: it waits for the first that comes free.
         const next = there.reduce((a, b) => (b.at < a.at ? b : a));
         there.splice(there.indexOf(next), 1);
@@ -55,10 +55,10 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
       at.set(step.id, { start: from, end: from + step.p50 * 1000 * pace, spread });
     }
     before.set(step.id, last);
-    if (step.shares !== undefined && limit !== Number.POSITIVE_INFINITY && s?.state !== 'done') {
+    if (share && !passed(s?.state)) {
       const list = there ?? [];
       list.push({ at: at.get(step.id)?.end ?? clock, by: step.id });
-      places.set(step.shares, list);
+      places.set(shareKey(share), list);
     }
   }
   const deciding = new Set<string>();
@@ -83,7 +83,7 @@ export function timeline(steps: readonly Step[], status: BuildStatus, now: numbe
  * Steps so that each comes after what it waits for, and those that run before those that wait: they hold their places at
  * what is shared. The order given is kept otherwise, since it is the order in which steps are started.
  */
-function inOrder(steps: readonly Step[], status: BuildStatus): Step[] {
+function inOrder(steps: readonly Step[], status: RunStatus): Step[] {
   const byId = new Map(steps.map((s) => [s.id, s]));
   const out: Step[] = [];
   const seen = new Set<string>();
@@ -110,7 +110,7 @@ function inOrder(steps: readonly Step[], status: BuildStatus): Step[] {
     .map(({ s }) => s);
 }
 
-function paceOf(steps: readonly Step[], status: BuildStatus): number {
+function paceOf(steps: readonly Step[], status: RunStatus): number {
   let taken = 0;
   let usual = 0;
   for (const step of steps) {

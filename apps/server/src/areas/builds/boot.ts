@@ -5,10 +5,10 @@ import rateLimit from '@fastify/rate-limit';
 import type { FastifyReply, FastifyRequest } from 'fastify';
 import { z } from 'zod';
 import type { Plan } from '@praesidor/core/charter';
+import { findBuild } from './rows.ts';
 import { bootFiles, kernelLine, type StartsFrom } from '@praesidor/core/files';
 import { hashed } from '../../auth/seal.ts';
 import type { Context } from '../../context.ts';
-import { Builds } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -70,7 +70,7 @@ export async function boot(app: App, { ctx }: { ctx: Context }) {
       'select build, host from boot_token where token_hash = $1 and opens = $2 and until > now()',
       [hashed(token), opens],
     )) as { build: number; host: string }[];
-    const build = row && (await ctx.db.manager.findOneBy(Builds, { id: row.build }));
+    const build = row && (await findBuild(ctx.db.manager, row.build));
     if (!row || !build)
       throw new Refusal('not-found', 'This boot address is closed: its build has ended, or it was never given out.');
     return { build, host: row.host };

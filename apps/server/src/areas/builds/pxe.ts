@@ -1,12 +1,13 @@
 import { parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
 import type { Plan } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
-import { type Step, stepOf } from '@praesidor/core/schedule';
+import { stepOf } from '@praesidor/core/schedule';
 import type { Context } from '../../context.ts';
-import { type BuildRow, Builds } from '../../db/tables.ts';
+import type { BuildRow } from '../../db/tables.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { ofBuild } from './kit-of-build.ts';
-import { statusOf } from './state.ts';
+import { statusOf } from '../../engine/state.ts';
+import { findBuild } from './rows.ts';
 
 /**
  * The host of a running build that starts by PXE, has an adapter with this address, and has not started from its disk yet: with its
@@ -29,11 +30,11 @@ export async function pxeHost(
   if (!waiting.length) return undefined;
   const { estate } = await loadEstate(ctx.db);
   for (const { id, host } of waiting) {
-    const build = await ctx.db.manager.findOneBy(Builds, { id });
+    const build = await findBuild(ctx.db.manager, id);
     if (!build || estate.hosts.find((h) => h.name === host)?.bmc?.boot !== 'pxe') continue;
     if (!startsIn(build.plan as Plan, estate, asker)) continue;
-    const system = stepOf(build.steps as Step[], 'system', host);
-    const step = system && (await statusOf(ctx.db.manager, build)).status.steps[system.id];
+    const system = stepOf(build.steps, 'system', host);
+    const step = system && (await statusOf(ctx.db.manager, build)).steps[system.id];
     if (step?.state === 'done') continue;
     return { build, host, script: `${ofBuild(ctx, build, estate).bootUrl(host)}/boot.ipxe` };
   }

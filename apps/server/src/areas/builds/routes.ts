@@ -4,30 +4,40 @@ import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { ChangeName } from '@praesidor/core/changes';
 import { words } from '@praesidor/core/model';
-import type { Step } from '@praesidor/core/schedule';
 import type { Context } from '../../context.ts';
-import { type BuildRow, Builds } from '../../db/tables.ts';
+import type { BuildRow } from '../../db/tables.ts';
+import { runActs, stepActs } from '../../engine/acts.ts';
+import { statusOf } from '../../engine/state.ts';
 import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
-import { drive } from './drive.ts';
-import { act, type BuildAct, beginChange, buildActs, dueChange } from './service.ts';
-import { needBuild, statusOf } from './state.ts';
+import { act, beginChange, dueChange } from './service.ts';
+import { buildsOf } from './list.ts';
+import { needBuild } from './rows.ts';
 
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
-const OneAct = One.extend({ act: z.enum(buildActs as [BuildAct, ...BuildAct[]]) });
+const OneAct = One.extend({ act: z.enum(runActs) });
 
 const Hosts = z.array(words.Name).max(1000).optional();
 /**
  * What was decided for hosts whose steps failed. `erase`: their disks are erased, whatever they hold, where they lay them out. `undrained`: they are
  * taken out although pods are left there. `off`: they are off, and nobody here can see it. `unbacked`, with the name of the cluster: etcd is not backed up.
  */
-const HowToGoOn = z.preprocess((v) => v ?? {}, z.strictObject({ erase: Hosts, undrained: Hosts, off: Hosts, unbacked: Hosts }));
+const HowToGoOn = z.preprocess(
+  (v) => v ?? {},
+  z.strictObject({
+    erase: Hosts,
+    undrained: Hosts,
+    off: Hosts,
+    unbacked: Hosts,
+    /** `repeat` and `skip` are of one step; one is skipped for a reason. */
+    step: z.string().max(120).optional(),
+    reason: z.string().max(500).optional(),
+  }),
+);
 
 const whatOf = ({ kind, title, moves }: BuildRow) => ({ kind, title, moves });
 
 export async function builds(app: App, { ctx }: { ctx: Context }) {
-  ctx.queue.handle('build', (id, signal) => drive(ctx, Number(id), signal));
-
   app.post(
     '/api/builds',
     {
@@ -57,23 +67,17 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     async (req) => ({ due: (await dueChange(ctx, req.params.name, req.query.kind)) ?? null }),
   );
 
-  app.get('/api/builds', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Builds } } }, async () => {
-    const rows = await ctx.db.manager.find(Builds, { order: { id: 'DESC' }, take: 50 });
-    return {
-      builds: await Promise.all(
-        rows.map(async (b) => ({
-          charter: b.charter,
-          number: b.number,
-          ...whatOf(b),
-          revision: b.revision,
-          createdAt: b.createdAt,
-          createdBy: b.createdBy,
-          steps: b.steps as Step[],
-          status: (await statusOf(ctx.db.manager, b)).status,
-        })),
-      ),
-    };
-  });
+  app.get(
+    '/api/builds',
+    {
+      config: { act: 'plan.read' },
+      schema: {
+        response: { '2xx': answers.Builds },
+        querystring: z.strictObject({ before: z.coerce.number().int().min(1).optional(), charter: words.Name.optional() }),
+      },
+    },
+    async (req) => buildsOf(ctx.db.manager, req.query),
+  );
 
   app.get(
     '/api/builds/:charter/:number',
@@ -88,10 +92,10 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
         revision: b.revision,
         createdAt: b.createdAt,
         createdBy: b.createdBy,
-        steps: b.steps as Step[],
+        steps: b.steps,
         proof: b.proof as answers.ProofLine[] | null,
         plan: b.plan as Plan,
-        status: (await statusOf(ctx.db.manager, b)).status,
+        status: await statusOf(ctx.db.manager, b),
       };
     },
   );
@@ -103,17 +107,23 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
       schema: {
         response: { '2xx': answers.LogLines },
         params: One,
-        querystring: z.strictObject({ step: z.string().max(120), after: z.coerce.number().int().min(0).default(0) }),
+        querystring: z.strictObject({
+          /** Without it: of all steps. */
+          step: z.string().max(120).optional(),
+          /** Lines that have this in them, in capitals or not. */
+          text: z.string().max(200).optional(),
+          after: z.coerce.number().int().min(0).default(0),
+        }),
       },
     },
     async (req) => {
       const { charter, number } = req.params;
-      const { step, after } = req.query;
+      const { step, text, after } = req.query;
       const b = await needBuild(ctx.db.manager, charter, number);
       return {
         lines: (await ctx.db.manager.query(
-          'select id::int, at, level, line from build_log where build = $1 and step = $2 and id > $3 order by id limit 2000',
-          [b.id, step, after],
+          'select id::int, step, at, level, line from run_log where run = $1 and ($2::text is null or step = $2) and id > $3 and ($4::text is null or line ilike $4) order by id limit 2000',
+          [b.id, step ?? null, after, text ? `%${text.replace(/[\\%_]/g, '\\$&')}%` : null],
         )) as z.input<typeof answers.LogLine>[],
       };
     },
@@ -124,13 +134,16 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'builds.run' }, schema: { response: { '2xx': answers.Nothing }, params: OneAct, body: HowToGoOn } },
     async (req) => {
       const p = req.params;
-      const decided = Object.fromEntries(Object.entries(req.body).filter(([, hosts]) => hosts?.length));
+      const { step, reason, ...hosts } = req.body;
+      const decided = Object.fromEntries(Object.entries(hosts).filter(([, list]) => list?.length));
+      if ((step !== undefined || reason !== undefined) && !(stepActs as readonly string[]).includes(p.act))
+        throw new Refusal('invalid', 'A step goes with repeat and skip, and a reason with skip.');
       if (Object.keys(decided).length && p.act !== 'resume' && p.act !== 'retry')
         throw new Refusal(
           'invalid',
           'What is decided for hosts goes with a build that is resumed, or whose failed steps are retried.',
         );
-      await act(ctx, p.charter, p.number, p.act, req.who.login, decided);
+      await act(ctx, p.charter, p.number, p.act, req.who.login, { decided, step, reason });
       return {};
     },
   );
@@ -142,10 +155,10 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     async (req, reply) => {
       const { charter, number } = req.params;
       const b = await needBuild(ctx.db.manager, charter, number);
-      const events = (await ctx.db.manager.query('select data from build_event where build = $1 order by id', [b.id])) as {
+      const events = (await ctx.db.manager.query('select data from run_event where run = $1 order by id', [b.id])) as {
         data: unknown;
       }[];
-      const log = (await ctx.db.manager.query('select step, at, level, line from build_log where build = $1 order by id', [
+      const log = (await ctx.db.manager.query('select step, at, level, line from run_log where run = $1 order by id', [
         b.id,
       ])) as { step: string; at: Date; level: string; line: string }[];
       const files = [

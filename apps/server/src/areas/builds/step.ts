@@ -1,7 +1,7 @@
 import type { Plan, PlannedNode } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
-import type { FailureCode, Step, StepKind } from '@praesidor/core/schedule';
+import type { Step, StepKind } from '@praesidor/core/schedule';
 import type { EtcdAt } from '@praesidor/protocols/etcd';
 import type { KubeAt } from '@praesidor/protocols/kube';
 import type { Context } from '../../context.ts';
@@ -44,15 +44,4 @@ export interface StepRunner {
   run: (s: StepContext) => Promise<string>;
 }
 
-/** Why a step broke, and what the engineer can do about it. */
-export class StepFailure extends Error {
-  constructor(
-    message: string,
-    readonly remedy?: string,
-    /** By which a build offers what can be done about it. */
-    readonly code?: FailureCode,
-  ) {
-    super(message);
-    this.name = 'StepFailure';
-  }
-}
+export { StepFailure } from '../../engine/failure.ts';

@@ -158,7 +158,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       const { name } = req.params;
       const { estate } = await planOf(ctx, name);
       const [last] = (await ctx.db.manager.query(
-        'select b.number, b.created_at as at, k.files from build b join build_kit k on k.build = b.id where b.charter = $1 order by b.number desc limit 1',
+        'select b.number, r.created_at as at, k.files from build b join run r on r.id = b.id join build_kit k on k.build = b.id where b.charter = $1 order by b.number desc limit 1',
         [name],
       )) as { number: number; at: Date; files: Buffer }[];
       if (!last) return { changes: [] };

@@ -4,10 +4,10 @@ import type { EntityManager } from 'typeorm';
 import { actsOn } from '@praesidor/core/hosts';
 import { type Reading, readSensors } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
-import type { WorkRow } from '../../db/tables.ts';
 import { needDoc } from '../../estate/documents.ts';
 import { withBmc } from './bmc.ts';
 import { stateAsk } from './facts.ts';
+import { worksOf } from './work.ts';
 
 /** Everything about one host that the estate itself does not hold: what changed, who did what, what was built on it. */
 export async function hostPage(ctx: Context, name: string) {
@@ -25,22 +25,14 @@ export async function hostPage(ctx: Context, name: string) {
     ),
     worksOf(m, name),
     q<z.input<typeof answers.HostPage>['builds'][number]>(
-      `select charter, number, state, created_at as at, (select n->>'role' from jsonb_array_elements(plan->'nodes') n where n->>'host' = $1 limit 1) as role
-       from build where plan @> jsonb_build_object('nodes', jsonb_build_array(jsonb_build_object('host', $1::text))) order by id desc limit 20`,
+      `select charter, number, r.state, r.created_at as at, (select n->>'role' from jsonb_array_elements(plan->'nodes') n where n->>'host' = $1 limit 1) as role
+       from build b join run r on r.id = b.id where plan @> jsonb_build_object('nodes', jsonb_build_array(jsonb_build_object('host', $1::text))) order by b.id desc limit 20`,
       name,
     ),
     samplesOf(m, name),
   ]);
   return { version, acts: actsOn(doc, await stateAsk(m, doc)), facts, history: acts, works, builds, samples };
 }
-
-export const worksOf = async (m: EntityManager, host?: string): Promise<WorkRow[]> =>
-  (await m.query(
-    `select id, kind, site, title, items, state, created_at as "createdAt", created_by as "createdBy", ended_at as "endedAt" from host_work
-     where ($1::text is null and (state in ('running', 'stopping') or created_at > now() - interval '1 day')) or items @> jsonb_build_array(jsonb_build_object('host', $1::text))
-     order by id desc limit 30`,
-    [host ?? null],
-  )) as WorkRow[];
 
 export interface Series {
   name: string;

@@ -15,10 +15,10 @@ import { withBmc } from './bmc.ts';
 import { refresh } from './facts.ts';
 import { lookAtHypervisor } from './hypervisors.ts';
 import { exportHosts, importHosts, mergeHosts, previewHosts, rejoin } from './import.ts';
-import { hostPage, sample, worksOf } from './page.ts';
+import { hostPage, sample } from './page.ts';
 import { accept, list } from './sightings.ts';
 import { beginSweep, refuseUndeclared, stopSweeps, sweep, sweepRange } from './sweep.ts';
-import { beginWork, runWork, stopWork } from './work.ts';
+import { actOnWork, beginWork, worksOf } from './work.ts';
 import { workKinds } from './work/index.ts';
 
 const Sweep = z.strictObject({ site: words.Name, range: words.RangeText });
@@ -83,7 +83,6 @@ const Query = z.strictObject({ q: z.string().max(1000).default(''), site: words.
 
 export async function hosts(app: App, { ctx }: { ctx: Context }) {
   ctx.queue.handle('sweep', (id, signal) => sweep(ctx, Number(id), signal));
-  ctx.queue.handle('work', (id, signal) => runWork(ctx, Number(id), signal));
 
   app.post(
     '/api/hosts/sweep',
@@ -248,13 +247,16 @@ export async function hosts(app: App, { ctx }: { ctx: Context }) {
     },
   );
   app.post(
-    '/api/hosts/works/:id/stop',
+    '/api/hosts/works/:id/:act',
     {
       config: { act: 'hosts.work' },
-      schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ id: z.coerce.number().int() }) },
+      schema: {
+        response: { '2xx': answers.Nothing },
+        params: z.strictObject({ id: z.coerce.number().int(), act: z.enum(['stop', 'resume']) }),
+      },
     },
     async (req) => {
-      await stopWork(ctx, req.params.id, req.who.login);
+      await actOnWork(ctx, req.params.id, req.params.act, req.who.login);
       return {};
     },
   );

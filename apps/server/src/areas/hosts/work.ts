@@ -1,20 +1,25 @@
+import type * as answers from '@praesidor/contract';
+import type { Host } from '@praesidor/core/model';
+import { openStates, type RunStatus, share, type Step, type StepStatus, usual } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import type { EntityManager } from 'typeorm';
-import { ProtocolError } from '@praesidor/protocols/dial';
+import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { whyNot } from '../../access/permit.ts';
-import { isAway } from '../../db/errors.ts';
-import { type WorkItem, type WorkRow, Works } from '../../db/tables.ts';
+import { type RunRow, Runs } from '../../db/tables.ts';
+import { actOnRun, type RunAct } from '../../engine/acts.ts';
+import type { RunKind } from '../../engine/kind.ts';
+import { statusesOf } from '../../engine/state.ts';
+import { drivenNow } from '../../engine/turns.ts';
+import { loadEstate } from '../../estate/load.ts';
 import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { workKinds } from './work/index.ts';
-import { WorkFailure, type WorkKind } from './work/kind.ts';
+import type { WorkKind } from './work/kind.ts';
 
-class Stopped extends Error {}
-
+type Work = z.input<typeof answers.Work>;
 export interface Begun {
-  work: WorkRow | undefined;
+  work: Work | undefined;
   refused: { host: string; why: string }[];
 }
 
@@ -37,133 +42,167 @@ export async function beginWork(
     else taken.push(host);
   }
   if (!taken.length) return { work: undefined, refused };
-  const work = await ctx.db.transaction(async (m) => {
+  const run = await ctx.db.transaction(async (m) => {
     const busy = await busyHosts(m);
     const both = taken.find((h) => busy.has(h));
     if (both)
       throw new Refusal('conflict', `${both} is being worked on: ${busy.get(both)}.`, { remedy: 'Let that end, or stop it.' });
-    const [site] = (await m.query('select site from host where key = $1', [taken[0]])) as { site: string }[];
+    const { estate } = await loadEstate(m);
+    const byName = new Map(estate.hosts.map((h) => [h.name, h]));
     const title = `${kind.title} ${taken.length === 1 ? taken[0] : counted(taken.length, 'host')}`;
-    const items = taken.map((host): WorkItem => ({ host, state: 'waiting', percent: 0, text: '' }));
-    const made = await m.insert(Works, {
-      kind: kind.kind,
-      site: site?.site ?? '',
+    const [p50, p90] = usual[kind.kind];
+    const steps = taken.map((name): Step => {
+      const host = byName.get(name) as Host;
+      const of = kind.limit === 'hypervisor' ? host.guest?.hypervisor : host.site;
+      return {
+        id: name,
+        lane: name,
+        host: name,
+        kind: kind.kind,
+        title: kind.kind,
+        after: [],
+        p50,
+        p90,
+        ...(of ? { shares: share(estate, kind.limit, of) } : {}),
+      };
+    });
+    const made = await m.insert(Runs, {
+      kind: 'work',
+      subject: '',
+      site: byName.get(taken[0] as string)?.site ?? '',
       title,
-      items: items as never,
+      steps: steps as never,
       asked: asked as never,
-      state: 'running',
+      state: 'queued',
+      admitted: true,
       createdAt: new Date(),
       createdBy: who,
+      runBy: who,
     });
     const id = (made.identifiers[0] as { id: number }).id;
-    await ctx.queue.send(m, 'work', String(id));
+    await m.query('update run set subject = $2 where id = $1', [id, String(id)]);
+    await ctx.queue.send(m, 'run', String(id));
     await record(m, who, title.toLowerCase(), taken.join(' ').slice(0, 300), { ...asked, hosts: taken });
-    return m.findOneByOrFail(Works, { id });
+    return m.findOneByOrFail(Runs, { id });
   });
-  await publishTransient(ctx.db.manager, 'Work', String(work.id));
-  return { work, refused };
+  await publishTransient(ctx.db.manager, 'Work', run.subject);
+  return { work: (await shown(ctx.db.manager, [run]))[0], refused };
 }
 
-/** Hosts on which work is running, each with what it is. Asked under a lock, so that two cannot begin at once. */
+/** Hosts on which work is under way, each with what it is. Asked under a lock, so that two cannot begin at once. */
 async function busyHosts(m: EntityManager): Promise<Map<string, string>> {
   await m.query('select pg_advisory_xact_lock(727005)');
-  const rows = (await m.query(
-    "select i->>'host' as host, title from host_work, jsonb_array_elements(items) i where state in ('running', 'stopping') and i->>'state' in ('waiting', 'running')",
-  )) as { host: string; title: string }[];
-  return new Map(rows.map((r) => [r.host, r.title]));
+  const runs = await openWork(m);
+  const driven = await drivenNow(
+    m,
+    runs.map((r) => r.id),
+  );
+  const states = await statusesOf(m, runs);
+  return new Map(
+    runs.flatMap((r) =>
+      r.steps.flatMap((s): [string, string][] => {
+        const state = states.get(r.id)?.steps[s.id]?.state;
+        const open = isOpen(r) ? state === 'waiting' || state === 'running' : driven.has(r.id) && state === 'cut';
+        return s.host && open ? [[s.host, r.title]] : [];
+      }),
+    ),
+  );
 }
+const isOpen = (run: Pick<RunRow, 'state'>) => (openStates as readonly string[]).includes(run.state);
+/** What is under way, and what was stopped a moment ago: a process may not have let go of it yet. */
+const openWork = (m: EntityManager) =>
+  m
+    .createQueryBuilder(Runs, 'r')
+    .where("r.kind = 'work' and (r.state in (:...open) or (r.state = 'stopped' and r.endedAt > now() - interval '1 hour'))", {
+      open: openStates,
+    })
+    .getMany();
 
-export async function stopWork(ctx: Context, id: number, who: string): Promise<void> {
+/** Stops work, or goes on with what failed or was stopped of it. */
+export async function actOnWork(ctx: Context, id: number, act: RunAct, who: string): Promise<void> {
   await ctx.db.transaction(async (m) => {
-    const rows = (await m.query(
-      "with u as (update host_work set state = 'stopping' where id = $1 and state = 'running' returning title) select title from u",
-      [id],
-    )) as { title: string }[];
-    if (!rows[0]) throw new Refusal('not-now', 'That work is not running (any more).');
-    await record(m, who, 'stopped work', rows[0].title);
+    const run = await m.findOneBy(Runs, { id, kind: 'work' });
+    if (!run) throw new Refusal('not-found', `There is no work ${id}.`);
+    if (act === 'stop' && !isOpen(run)) throw new Refusal('not-now', 'That work is not running (any more).');
+    await actOnRun(ctx, m, workRun, run, act, who);
   });
 }
 
-/** Carries out work; after a kill it goes on with the hosts that were not done. */
-export async function runWork(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
-  const row = await ctx.db.manager.findOneBy(Works, { id });
-  const kind = row && workKinds.get(row.kind);
-  if (!row || !kind || !['running', 'stopping'].includes(row.state)) return;
-  const items = row.items.map((i) => ({ ...i }));
-  const why = await whyNot(ctx.db.manager, row.createdBy, 'hosts.work');
-  if (why) {
-    for (const i of items) if (['waiting', 'running'].includes(i.state)) Object.assign(i, { state: 'stopped', text: why });
-    await ctx.db.manager.query("update host_work set items = $2, state = 'stopped', ended_at = now() where id = $1", [
-      id,
-      JSON.stringify(items),
-    ]);
-    await publishTransient(ctx.db.manager, 'Work', String(id));
-    return;
-  }
-  let at = 0;
-  const save = async (i: number) => {
-    await ctx.db.manager.query('update host_work set items = jsonb_set(items, array[$2::text], $3) where id = $1', [
-      id,
-      String(i),
-      JSON.stringify(items[i]),
-    ]);
-    await publishTransient(ctx.db.manager, 'Work', String(id));
-  };
-  const stopping = async () =>
-    ((await ctx.db.manager.query('select state from host_work where id = $1', [id])) as { state: string }[])[0]?.state !==
-    'running';
-  const one = async (i: number) => {
-    const item = items[i] as WorkItem;
-    if (item.state === 'done' || item.state === 'failed') return;
-    if (await stopping()) {
-      Object.assign(item, { state: 'stopped', text: 'not begun' });
-      return save(i);
-    }
-    Object.assign(item, { state: 'running' });
-    await save(i);
-    try {
-      const text = await kind.run({
-        ctx,
-        host: item.host,
-        who: row.createdBy,
-        signal,
-        asked: row.asked,
-        knows: item.knows ?? {},
-        remember: async (key, value) => {
-          item.knows = { ...item.knows, ...(value === undefined ? {} : { [key]: value }) };
-          if (value === undefined) delete item.knows[key];
-          await save(i);
-        },
-        progress: async (percent, said) => {
-          if (signal.aborted) throw new Stopped('the server is stopping');
-          if (await stopping()) throw new Stopped('stopped');
-          if (item.percent === percent && item.text === said) return;
-          Object.assign(item, { percent, text: said });
-          await save(i);
-        },
+/** Work on hosts, as the engine carries it out: a step a host, each by itself. */
+export const workRun: RunKind = {
+  kind: 'work',
+  topic: 'Work',
+  act: 'hosts.work',
+  noun: 'work',
+  called: (run) => run.title.charAt(0).toLowerCase() + run.title.slice(1),
+  recorded: (run) => ({ subject: run.title, facts: {} }),
+  resumed: async (m, run, status) => {
+    const busy = await busyHosts(m);
+    const both = run.steps.find((s) => s.host && status.steps[s.id]?.state !== 'done' && busy.has(s.host));
+    if (both?.host)
+      throw new Refusal('conflict', `${both.host} is being worked on: ${busy.get(both.host)}.`, {
+        remedy: 'Let that end first.',
       });
-      Object.assign(item, { state: 'done', percent: 100, text, remedy: undefined });
-    } catch (e) {
-      // Cut short by our own end: it stays running, and whoever takes it over goes on.
-      if (signal.aborted) return;
-      if (isAway(e)) throw e;
-      const remedy = e instanceof WorkFailure ? e.remedy : e instanceof Refusal ? e.more.remedy : undefined;
-      Object.assign(item, e instanceof Stopped ? { state: 'stopped' } : { state: 'failed', text: (e as Error).message, remedy });
-      if (!(e instanceof WorkFailure || e instanceof Refusal || e instanceof ProtocolError || e instanceof Stopped))
-        ctx.log('work', { id, host: item.host, error: (e as Error).message });
-    }
-    await save(i);
+  },
+  open: async (ctx, run) => ({
+    perform: async ({ step, before, signal, progress, note }) => {
+      const kind = workKinds.get(step.kind);
+      if (!kind || !step.host) throw new Error(`there is no work ${step.kind}`);
+      const knows = { ...before.notes };
+      return kind.run({
+        ctx,
+        host: step.host,
+        who: run.runBy ?? run.createdBy,
+        signal,
+        asked: run.asked,
+        knows,
+        remember: async (key, value) => {
+          if (value === undefined) delete knows[key];
+          else knows[key] = value;
+          await note(key, value);
+        },
+        progress: (percent, text) => progress(percent, 100, text),
+      });
+    },
+  }),
+};
+
+/** Work of the last day and what is under way; of one host: all of it. The newest first. */
+export async function worksOf(m: EntityManager, host?: string): Promise<Work[]> {
+  const q = m.createQueryBuilder(Runs, 'r').where("r.kind = 'work'");
+  if (host === undefined) q.andWhere("(r.state in (:...open) or r.createdAt > now() - interval '1 day')", { open: openStates });
+  else q.andWhere('r.steps @> :steps', { steps: JSON.stringify([{ host }]) });
+  return shown(m, await q.orderBy('r.id', 'DESC').limit(30).getMany());
+}
+
+async function shown(m: EntityManager, runs: readonly RunRow[]): Promise<Work[]> {
+  const states = await statusesOf(m, runs);
+  const stopped = runs.filter((r) => r.state === 'stopped').map((r) => r.id);
+  const driven = stopped.length ? await drivenNow(m, stopped) : new Set<number>();
+  return runs.map((r) => {
+    const status = states.get(r.id) as RunStatus;
+    return {
+      id: r.id,
+      kind: r.steps[0]?.kind ?? '',
+      site: r.site,
+      title: r.title,
+      items: r.steps.map((s) => item(s, status)),
+      state: driven.has(r.id) ? 'stopping' : status.state === 'queued' || status.state === 'paused' ? 'running' : status.state,
+      createdAt: r.createdAt,
+      createdBy: r.createdBy,
+      endedAt: r.endedAt,
+    };
+  });
+}
+
+function item(step: Step, { state, steps }: RunStatus): Work['items'][number] {
+  const s: StepStatus = steps[step.id] ?? { state: 'waiting', attempt: 0, healed: [] };
+  const cut = s.state === 'cut' || (state === 'stopped' && s.state === 'waiting');
+  return {
+    host: step.host ?? step.lane,
+    state: cut ? 'stopped' : s.state === 'skipped' || s.state === 'done' ? 'done' : (s.state as 'waiting' | 'running' | 'failed'),
+    percent: s.state === 'done' ? 100 : Math.round(((s.done ?? 0) / (s.of || 100)) * 100),
+    text: cut && s.attempt === 0 ? 'not begun' : (s.text ?? ''),
+    ...(s.remedy ? { remedy: s.remedy } : {}),
   };
-  const lane = async () => {
-    for (let i = at++; i < items.length && !signal.aborted; i = at++) await one(i);
-  };
-  await Promise.all(Array.from({ length: Math.min(kind.atOnce, items.length) }, lane));
-  if (signal.aborted) return;
-  const state = items.some((i) => i.state === 'failed')
-    ? 'failed'
-    : items.some((i) => i.state === 'stopped')
-      ? 'stopped'
-      : 'done';
-  await ctx.db.manager.query('update host_work set state = $2, ended_at = now() where id = $1', [id, state]);
-  await publishTransient(ctx.db.manager, 'Work', String(id));
 }

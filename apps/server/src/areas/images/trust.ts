@@ -94,7 +94,7 @@ async function clustersTrusting(
     const hosts = estate.hosts.filter((h) => h.held?.charter === c.name && h.state === 'serving').length;
     if (!hosts) continue;
     const [build] = (await ctx.db.manager.query(
-      "select plan from build where charter = $1 and state = 'done' order by number desc limit 1",
+      "select b.plan from build b join run r on r.id = b.id where b.charter = $1 and r.state = 'done' order by b.number desc limit 1",
       [c.name],
     )) as { plan: Plan }[];
     const mirror = build?.plan.mirror;

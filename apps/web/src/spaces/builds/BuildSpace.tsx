@@ -4,15 +4,15 @@ import {
   type DecisionWords,
   decisions,
   headline,
-  mendPlace,
   stateText,
+  summaryOf,
   timeline,
   underWay,
 } from '@praesidor/core/schedule';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../api/client.ts';
-import { type BuildWhole, useBuild, useBuildLog } from '../../api/queries.ts';
+import { type BuildWhole, useBuild } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { useNow } from '../../frame/Ribbon.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -24,6 +24,7 @@ import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { Lanes } from './Lanes.tsx';
+import { StepLog } from './StepLog.tsx';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from './ProofTable.tsx';
 
@@ -99,7 +100,7 @@ export function BuildSpace() {
       }
       title={b.kind === 'build' ? `Build ${number}` : b.title}
       findings={findings}
-      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(steps, status, clock(t.end), span(t.within)) : active ? `not before ${clock(t.end)}` : stateText[status.state]}`}
+      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(summaryOf(steps, status), clock(t.end), span(t.within)) : active ? `not before ${clock(t.end)}` : stateText[status.state]}`}
       acts={
         <>
           <a
@@ -158,7 +159,7 @@ export function BuildSpace() {
       {failed && (
         <div className="mt-3 flex items-center gap-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
           <b className="min-w-0 text-brick">
-            {active ? headline(steps, status, clock(t.end), span(t.within)) : `${failed.lane} ${failed.title} failed`}
+            {active ? headline(summaryOf(steps, status), clock(t.end), span(t.within)) : `${failed.lane} ${failed.title} failed`}
           </b>
           <span className="ml-auto flex shrink-0 gap-2.5">
             {open.map((d) => (
@@ -198,7 +199,7 @@ export function BuildSpace() {
           <ProofTable proof={b.proof} />
         </div>
       )}
-      {chosen && <Log build={b} step={chosen} />}
+      {chosen && <StepLog key={chosen} build={b} step={chosen} onChoose={choose} />}
       {deciding && about.length > 0 && (
         <TypedDialog
           title={deciding.title(about.map((s) => s.host ?? charter).join(', '))}
@@ -210,60 +211,6 @@ export function BuildSpace() {
         />
       )}
     </Space>
-  );
-}
-
-function Log({ build, step }: { build: BuildWhole; step: string }) {
-  const { site } = useScope();
-  const log = useBuildLog(build.charter, String(build.number), step);
-  const end = useRef<HTMLDivElement>(null);
-  const s = build.steps.find((x) => x.id === step);
-  const st = build.status.steps[step];
-  const count = log.data?.length ?? 0;
-  useEffect(() => {
-    if (count && st?.state === 'running') end.current?.scrollIntoView({ block: 'nearest' });
-  }, [count, st?.state]);
-  if (!s || !st) return null;
-  const place = mendPlace(s, build.plan);
-  return (
-    <section aria-label={`Log of ${step}`} className="mt-4 border-rule-2 border-t pt-2.5">
-      <div className="flex items-baseline gap-3">
-        <h2 className="text-lg">
-          {s.lane} · {s.title}
-        </h2>
-        <span className="text-ink-2">
-          {st.attempt > 1 ? `try ${st.attempt} · ` : ''}
-          {st.state === 'waiting'
-            ? `waits for ${s.after.filter((a) => build.status.steps[a]?.state !== 'done').join(', ') || 'its turn'}`
-            : st.of
-              ? `${st.done} of ${st.of}`
-              : st.state === 'done'
-                ? st.text
-                : st.state}
-        </span>
-      </div>
-      {st.state === 'failed' && (
-        <div role="alert" className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
-          <div className="font-semibold text-brick">{st.text}</div>
-          {st.remedy && <div>{st.remedy}</div>}
-          <Link className="font-semibold text-verdigris hover:underline" to={scoped(place.go, site)}>
-            {place.label}
-          </Link>
-        </div>
-      )}
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
-      <div tabIndex={0} className="max-h-[230px] overflow-auto pt-1 font-mono text-[12px] leading-[1.5]">
-        {log.data?.map((l) => (
-          <div key={l.id} className={l.level === 'fail' ? 'text-brick' : l.level === 'warn' ? 'text-ochre' : 'text-ink-2'}>
-            <span className="pr-3 text-ink-3">
-              <When at={l.at} as="clockSeconds" />
-            </span>
-            {l.line}
-          </div>
-        ))}
-        <div ref={end} />
-      </div>
-    </section>
   );
 }
 

@@ -1,9 +1,32 @@
-import { type BuildStatus, type Step, timeline } from '@praesidor/core/schedule';
-import { useRef, useState } from 'react';
+import {
+  type FoldedKind,
+  type LaneRow,
+  type LaneState,
+  type RunStatus,
+  rowsOf,
+  type Step,
+  timeline,
+} from '@praesidor/core/schedule';
+import { counted } from '@praesidor/core/words';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { BuildWhole } from '../../api/queries.ts';
 import { clock, clockSeconds, span } from '../../parts/time.ts';
 
-/** Lanes over time: what is done, what runs, what is expected; the critical path is underlined. */
+const height = 35;
+/** From so many rows on, only those in view are drawn. */
+const many = 24;
+/** The shortest time that is shown, in milliseconds. */
+const shortest = 10_000;
+const fits = (text: string, px: number) => text.length * 6.2 + 9 <= px;
+
+/** What is shown of the time: from, to. */
+type Window = [number, number];
+
+/**
+ * Lanes over time: what is done, what runs, what is expected; the critical path is underlined. Many lanes that stand alike are one row, and a
+ * span of time can be looked at closely: by dragging over the times, or by the buttons.
+ */
 export function Lanes({
   build,
   now,
@@ -25,95 +48,166 @@ export function Lanes({
   const t = timeline(steps, status, now);
   const over = status.ended ? Date.parse(status.ended) : undefined;
   const end = Math.max(over ?? t.end, t.start + 1000) + (over ? 0 : (t.end - t.start) * 0.03);
-  const width = end - t.start;
-  const x = (ms: number) => `${Math.max(0, Math.min(100, ((ms - t.start) / width) * 100))}%`;
-  // The cluster as a whole stands last, whatever of it comes first.
-  const lanes = [...new Set(steps.map((s) => s.lane))].sort((p, q) => Number(p === build.charter) - Number(q === build.charter));
+  const whole: Window = [t.start, end];
+  const [zoom, setZoom] = useState<Window>();
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
+  const shown = zoom ?? whole;
+  const bars = useMemo(() => new Map(t.bars.map((b) => [b.id, b])), [t.bars]);
+  const nodes = useMemo(() => new Map(plan.nodes.map((n) => [n.host, n])), [plan.nodes]);
+  const leaves = useMemo(() => new Set(moves.leaves), [moves.leaves]);
+  const groupOf = (lane: string) => (leaves.has(lane) ? 'leaving' : nodes.get(lane)?.role.replace('-', ' '));
+  const rows = rowsOf(steps, status, { last: build.charter, groupOf, open });
   const sub = (lane: string) => {
-    const n = plan.nodes.find((p) => p.host === lane);
-    if (moves.leaves.includes(lane)) return 'leaves';
+    const n = nodes.get(lane);
+    if (leaves.has(lane)) return 'leaves';
     return n ? `${n.role.replace('-', ' ')}, ${n.zone}` : lane === build.charter ? 'whole cluster' : 'names, ledger';
   };
-  const ticks = ticksFor(t.start, end);
-  const fine = width < 10 * 60_000;
+  const axis = useRef<HTMLDivElement>(null);
+  const width = useWidth(axis);
+  const of = shown[1] - shown[0];
+  const share = (ms: number) => (ms - shown[0]) / of;
+  const draw: Drawing = {
+    bars,
+    status,
+    chosen,
+    onChoose,
+    line: planned ? point : over ? undefined : now,
+    place: (from, to) => {
+      if (to < shown[0] || from > shown[1]) return undefined;
+      const left = Math.max(0, share(from));
+      const right = Math.min(1, Math.max(share(to), 0));
+      return { left: `${left * 100}%`, width: `max(5px, calc(${(right - left) * 100}% - 2px))`, px: (right - left) * width - 2 };
+    },
+  };
+  const toggle = (fold: string) =>
+    setOpen((was) => {
+      const next = new Set(was);
+      if (!next.delete(fold)) next.add(fold);
+      return next;
+    });
   return (
-    <div role="group" aria-label="Lanes" className="grid grid-cols-[104px_minmax(0,1fr)]">
-      <div />
-      <div className="relative h-[34px]">
-        {ticks.map((k) => (
-          <span key={k} className="mono absolute top-0 -translate-x-1/2 text-ink-3" style={{ left: x(k) }}>
-            {planned ? (k % 60_000 ? span(k) : `${k / 60_000} min`) : fine ? clockSeconds(k) : clock(k)}
-          </span>
-        ))}
-        {planned && point !== undefined && (
-          <span
-            className="absolute bottom-0 -translate-x-1/2 whitespace-nowrap font-semibold text-brick text-sm"
-            style={{ left: x(point) }}
-          >
-            cannot be undone
-          </span>
-        )}
-        {!over && !planned && (
-          <span className="absolute bottom-0 -translate-x-1/2 font-semibold text-brick text-sm" style={{ left: x(now) }}>
-            {fine ? clockSeconds(now) : clock(now)}
-          </span>
-        )}
-      </div>
-      {lanes.map((lane) => (
-        <Lane
-          key={lane}
-          lane={lane}
-          sub={sub(lane)}
-          steps={steps.filter((s) => s.lane === lane)}
-          status={status}
-          bars={t.bars}
-          x={x}
-          chosen={chosen}
-          onChoose={onChoose}
-          now={planned ? point : over ? undefined : now}
+    <div role="group" aria-label="Lanes">
+      <div className="grid grid-cols-[132px_minmax(0,1fr)]">
+        <Zoom
+          shown={shown}
+          whole={whole}
+          zoomed={zoom !== undefined}
+          around={planned ? shown[0] : Math.min(now, end)}
+          onZoom={setZoom}
         />
-      ))}
+        <Axis
+          ref={axis}
+          shown={shown}
+          planned={planned}
+          mark={planned ? point : over ? undefined : now}
+          onSelect={(a, b) => setZoom([shown[0] + a * of, shown[0] + b * of])}
+        />
+      </div>
+      <Rows rows={rows} draw={draw} sub={sub} onToggle={toggle} />
     </div>
   );
 }
 
-interface LaneProps {
+/** Draws rows; of very many those in view alone. */
+function Rows({
+  rows,
+  draw,
+  sub,
+  onToggle,
+}: {
+  rows: readonly LaneRow[];
+  draw: Drawing;
+  sub: (lane: string) => string;
+  onToggle: (fold: string) => void;
+}) {
+  const box = useRef<HTMLDivElement>(null);
+  const windowed = rows.length > many;
+  const list = useVirtualizer({
+    count: windowed ? rows.length : 0,
+    getScrollElement: () => box.current,
+    estimateSize: () => height,
+    overscan: 6,
+  });
+  const row = (r: LaneRow) =>
+    'fold' in r ? (
+      <Fold key={r.fold} row={r} draw={draw} onToggle={() => onToggle(r.fold)} />
+    ) : (
+      <Lane key={r.lane} lane={r.lane} sub={sub(r.lane)} steps={r.steps} draw={draw} inner={r.within !== undefined} />
+    );
+  if (!windowed) return <div>{rows.map(row)}</div>;
+  return (
+    <div ref={box} className="max-h-[56vh] overflow-y-auto border-rule border-b">
+      <div className="relative" style={{ height: list.getTotalSize() }}>
+        {list.getVirtualItems().map((v) => (
+          <div key={v.key} className="absolute inset-x-0" style={{ top: v.start, height }}>
+            {row(rows[v.index] as LaneRow)}
+          </div>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+/** How a lane is drawn: where in time, and what is chosen. */
+interface Drawing {
+  bars: ReadonlyMap<string, { start: number; end: number; deciding: boolean }>;
+  status: RunStatus;
+  chosen: string | undefined;
+  onChoose: ((step: string) => void) | undefined;
+  /** A moment that is marked in all lanes. */
+  line: number | undefined;
+  /** Undefined: it is not in what is shown. `px`: how wide it is. */
+  place: (from: number, to: number) => { left: string; width: string; px: number } | undefined;
+}
+
+const looks: Record<string, string> = {
+  done: 'border-verdigris/50 bg-verdigris-tint text-ink',
+  running: 'border-verdigris bg-verdigris text-on-fill',
+  failed: 'border-brick bg-brick text-on-fill',
+  cut: 'hatch border-rule-2 text-ink-2',
+  skipped: 'border-rule-2 border-dashed text-ink-2 line-through',
+  waiting: 'border-rule-2 text-ink-2',
+};
+
+function Line({ draw }: { draw: Drawing }) {
+  const at = draw.line === undefined ? undefined : draw.place(draw.line, draw.line);
+  return at ? (
+    <span
+      className="pointer-events-none absolute top-0 -bottom-px z-10 w-[2px] -translate-x-px bg-brick"
+      style={{ left: at.left }}
+    />
+  ) : null;
+}
+
+function Lane({
+  lane,
+  sub,
+  steps,
+  draw,
+  inner,
+}: {
   lane: string;
   sub: string;
-  steps: Step[];
-  status: BuildStatus;
-  bars: { id: string; start: number; end: number; deciding: boolean }[];
-  x: (ms: number) => string;
-  chosen: string | undefined;
-  onChoose: ((s: string) => void) | undefined;
-  now: number | undefined;
-}
-function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: LaneProps) {
-  const row = useRef<HTMLDivElement>(null);
-  const [, setOver] = useState('');
+  steps: readonly Step[];
+  draw: Drawing;
+  inner: boolean;
+}) {
+  const { bars, status, chosen, onChoose } = draw;
   return (
-    <>
-      <div className="border-rule border-b py-0.5 leading-tight">
-        <div>{lane}</div>
-        <div className="text-ink-3 text-xs">{sub}</div>
+    <div className="grid h-[35px] grid-cols-[132px_minmax(0,1fr)]">
+      <div className={`truncate border-rule border-b py-0.5 leading-tight ${inner ? 'pl-4' : ''}`}>
+        <div className="truncate">{lane}</div>
+        <div className="truncate text-ink-3 text-xs">{sub}</div>
       </div>
-      <div ref={row} className="relative border-rule border-b">
+      <div className="relative overflow-x-clip border-rule border-b">
         {steps.map((s) => {
-          const b = bars.find((y) => y.id === s.id);
+          const b = bars.get(s.id);
           const st = status.steps[s.id];
-          if (!b || !st) return null;
-          const look =
-            st.state === 'done'
-              ? 'border-verdigris/50 bg-verdigris-tint text-ink'
-              : st.state === 'running'
-                ? 'border-verdigris bg-verdigris text-on-fill'
-                : st.state === 'failed'
-                  ? 'border-brick bg-brick text-on-fill'
-                  : st.state === 'cut'
-                    ? 'hatch border-rule-2 text-ink-2'
-                    : 'border-rule-2 text-ink-2';
-          const shown = `${s.title}${st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}`;
-          const text = `${s.lane}, ${shown}: ${st.state === 'waiting' ? 'not begun' : st.state}${st.healed.length ? ', healed by itself' : ''}, ${span(b.end - b.start)}`;
+          const at = b && draw.place(b.start, b.end);
+          if (!b || !st || !at) return null;
+          const title = `${s.title}${st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}`;
+          const healed = st.healed.length > 0 ? ' ◦' : '';
+          const text = `${s.lane}, ${title}: ${st.state === 'waiting' ? 'not begun' : st.state}${healed ? ', healed by itself' : ''}, ${span(b.end - b.start)}`;
           return (
             <button
               type="button"
@@ -124,30 +218,211 @@ function Lane({ lane, sub, steps, status, bars, x, chosen, onChoose, now }: Lane
               aria-label={text}
               title={`${text}${st.text ? `\n${st.text}` : ''}`}
               aria-pressed={chosen === s.id}
-              onMouseEnter={() => setOver(s.id)}
               onClick={() => onChoose?.(s.id)}
-              className={`@container absolute top-[6px] h-[20px] overflow-hidden text-ellipsis whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${look} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
-              style={{ left: x(b.start), width: `max(5px, calc(${x(b.end)} - ${x(b.start)} - 2px))` }}
+              className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${looks[st.state]} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
+              style={{ left: at.left, width: at.width }}
             >
-              {/* A name that would be cut to a few letters is left to the title. */}
-              <span className="hidden @min-[34px]:inline">{shown}</span>
-              {st.healed.length > 0 && <span aria-hidden="true"> ◦</span>}
+              {/* A name that does not fit is left to the title: a few letters of it say nothing. */}
+              {fits(title + healed, at.px) ? title + healed : ''}
             </button>
           );
         })}
-        {now !== undefined && (
-          <span
-            className="pointer-events-none absolute top-0 -bottom-px z-10 w-[2px] -translate-x-px bg-brick"
-            style={{ left: x(now) }}
-          />
-        )}
+        <Line draw={draw} />
       </div>
-    </>
+    </div>
   );
 }
 
+const stateWords: Record<LaneState, string> = { failed: 'failed', running: 'working', waiting: 'waiting', done: 'done' };
+
+/** Many lanes that stand alike: of each kind of step from when to when, and how many have passed it. */
+function Fold({ row, draw, onToggle }: { row: Extract<LaneRow, { fold: string }>; draw: Drawing; onToggle: () => void }) {
+  return (
+    <div className="grid h-[35px] grid-cols-[132px_minmax(0,1fr)]">
+      <button
+        type="button"
+        data-row
+        aria-expanded={row.open}
+        onClick={onToggle}
+        className="truncate border-rule border-b py-0.5 text-left leading-tight hover:underline"
+      >
+        <div className={row.state === 'failed' ? 'font-semibold text-brick' : ''}>
+          <span aria-hidden="true">{row.open ? '▾' : '▸'}</span> {counted(row.lanes.length, 'host')}
+        </div>
+        <div className="truncate text-ink-3 text-xs">
+          {row.group}, {stateWords[row.state]}
+        </div>
+      </button>
+      <div className="relative overflow-x-clip border-rule border-b">
+        {row.kinds.map((k) => (
+          <Folded key={`${k.kind} ${k.title}`} of={k} draw={draw} />
+        ))}
+        <Line draw={draw} />
+      </div>
+    </div>
+  );
+}
+
+function Folded({ of, draw }: { of: FoldedKind; draw: Drawing }) {
+  let [from, to, deciding] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, false];
+  const states = new Set<string>();
+  for (const s of of.steps) {
+    const b = draw.bars.get(s.id);
+    if (!b) continue;
+    from = Math.min(from, b.start);
+    to = Math.max(to, b.end);
+    deciding ||= b.deciding;
+    states.add(draw.status.steps[s.id]?.state ?? 'waiting');
+  }
+  const at = draw.place(from, to);
+  if (!at) return null;
+  const state = ['failed', 'running', 'cut'].find((x) => states.has(x)) ?? (of.done === of.steps.length ? 'done' : 'waiting');
+  const count = of.done === of.steps.length || of.done === 0 ? '' : ` ${of.done}/${of.steps.length}`;
+  const text = `${of.title}: ${of.done} of ${of.steps.length}, ${span(to - from)}`;
+  return (
+    <span
+      title={text}
+      role="img"
+      aria-label={text}
+      className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-[11px] leading-[17px] ${looks[state]} ${deciding ? 'border-b-[3px] border-b-ink' : ''}`}
+      style={{ left: at.left, width: at.width }}
+    >
+      {fits(of.title + count, at.px) ? of.title + count : fits(of.title, at.px) ? of.title : ''}
+    </span>
+  );
+}
+
+function Zoom({
+  shown,
+  whole,
+  zoomed,
+  around,
+  onZoom,
+}: {
+  shown: Window;
+  whole: Window;
+  zoomed: boolean;
+  /** What is zoomed in on by the button, where it is in view. */
+  around: number;
+  onZoom: (w: Window | undefined) => void;
+}) {
+  const width = shown[1] - shown[0];
+  const to = (next: number, centre: number) => {
+    if (next >= whole[1] - whole[0]) return onZoom(undefined);
+    const from = Math.max(whole[0], Math.min(centre - next / 2, whole[1] - next));
+    onZoom([from, from + next]);
+  };
+  const middle = (shown[0] + shown[1]) / 2;
+  const centre = around >= shown[0] && around <= shown[1] ? around : middle;
+  const button = 'rounded-[3px] border border-rule-2 px-1.5 leading-[18px] disabled:opacity-40';
+  return (
+    <div className="flex items-start gap-1 text-ink-2 text-sm">
+      <button
+        type="button"
+        className={button}
+        aria-label="Zoom in"
+        disabled={width <= shortest}
+        onClick={() => to(Math.max(shortest, width / 2), centre)}
+      >
+        +
+      </button>
+      <button type="button" className={button} aria-label="Zoom out" disabled={!zoomed} onClick={() => to(width * 2, middle)}>
+        −
+      </button>
+      {zoomed && (
+        <>
+          <button type="button" className={button} aria-label="Earlier" onClick={() => to(width, middle - width / 2)}>
+            ‹
+          </button>
+          <button type="button" className={button} aria-label="Later" onClick={() => to(width, middle + width / 2)}>
+            ›
+          </button>
+          <button type="button" className={button} onClick={() => onZoom(undefined)}>
+            All
+          </button>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** The times. Dragging over them looks closely at that span. */
+function Axis({
+  ref,
+  shown,
+  planned,
+  mark,
+  onSelect,
+}: {
+  ref: React.RefObject<HTMLDivElement | null>;
+  shown: Window;
+  planned: boolean;
+  mark: number | undefined;
+  onSelect: (from: number, to: number) => void;
+}) {
+  const [drag, setDrag] = useState<[number, number]>();
+  const width = shown[1] - shown[0];
+  const x = (ms: number) => `${((ms - shown[0]) / width) * 100}%`;
+  const fine = width < 10 * 60_000;
+  const at = (e: React.PointerEvent) => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return Math.max(0, Math.min(1, (e.clientX - box.left) / box.width));
+  };
+  return (
+    <div
+      ref={ref}
+      title="Drag over the times to look at them closely"
+      className="relative h-[34px] cursor-col-resize touch-none select-none overflow-x-clip"
+      onPointerDown={(e) => {
+        e.currentTarget.setPointerCapture(e.pointerId);
+        setDrag([at(e), at(e)]);
+      }}
+      onPointerMove={(e) => drag && setDrag([drag[0], at(e)])}
+      onPointerUp={() => {
+        const [a, b] = drag ? [Math.min(...drag), Math.max(...drag)] : [0, 0];
+        setDrag(undefined);
+        if ((b - a) * width >= Math.min(shortest, width / 50)) onSelect(a, b);
+      }}
+    >
+      {ticksFor(shown[0], shown[1]).map((k) => (
+        <span key={k} className="mono absolute top-0 -translate-x-1/2 text-ink-3" style={{ left: x(k) }}>
+          {planned ? (k % 60_000 ? span(k) : `${k / 60_000} min`) : fine ? clockSeconds(k) : clock(k)}
+        </span>
+      ))}
+      {mark !== undefined && mark >= shown[0] && mark <= shown[1] && (
+        <span
+          className="absolute bottom-0 -translate-x-1/2 whitespace-nowrap font-semibold text-brick text-sm"
+          style={{ left: x(mark) }}
+        >
+          {planned ? 'cannot be undone' : fine ? clockSeconds(mark) : clock(mark)}
+        </span>
+      )}
+      {drag && (
+        <span
+          className="absolute inset-y-0 bg-verdigris/20"
+          style={{ left: `${Math.min(...drag) * 100}%`, width: `${Math.abs(drag[1] - drag[0]) * 100}%` }}
+        />
+      )}
+    </div>
+  );
+}
+
+/** How wide it is drawn, in pixels. */
+function useWidth(of: React.RefObject<HTMLElement | null>): number {
+  const [width, setWidth] = useState(800);
+  useLayoutEffect(() => {
+    const box = of.current;
+    if (!box) return;
+    setWidth(box.clientWidth);
+    const seen = new ResizeObserver(() => setWidth(box.clientWidth));
+    seen.observe(box);
+    return () => seen.disconnect();
+  }, [of]);
+  return width;
+}
+
 function ticksFor(start: number, end: number): number[] {
-  const steps = [5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600].map((s) => s * 1000);
+  const steps = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600].map((s) => s * 1000);
   const step = steps.find((s) => (end - start) / s <= 7) ?? 7_200_000;
   const out: number[] = [];
   for (let t = Math.ceil(start / step) * step; t < end; t += step)

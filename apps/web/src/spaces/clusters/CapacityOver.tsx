@@ -9,7 +9,7 @@ export function CapacityOver({ points, end }: { points: readonly { at: number; c
     .concat(' H 100');
   const text = points.map((p) => p.cores).join(', then ');
   return (
-    <div className="grid grid-cols-[104px_minmax(0,1fr)]">
+    <div className="grid grid-cols-[132px_minmax(0,1fr)]">
       <div className="border-rule border-b py-0.5 leading-tight">
         <div>usable</div>
         <div className="text-ink-3 text-xs">cores</div>

@@ -1,6 +1,6 @@
 import type { ChangePlan } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
-import { newBuild, timeline, underWay } from '@praesidor/core/schedule';
+import { newRun, timeline, underWay } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -64,7 +64,7 @@ export function ChangeSpace() {
         <Refused error={change.error} />
       </Space>
     );
-  const running = builds.data?.find((b) => b.charter === name && underWay(b.status));
+  const running = builds.data?.find((b) => b.charter === name && underWay(b));
   if (!plan || running)
     return (
       <Space space="change" title={name} crumbs={crumbs} findings={[]}>
@@ -89,7 +89,7 @@ export function ChangeSpace() {
   const stops = findings.filter((f) => f.severity === 'stop').length;
   // What ends is kept by no finding.
   const offer = offerBuild(leave, plan.asked ? 0 : stops, begin.isPending);
-  const status = newBuild(plan.steps);
+  const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
   return (

@@ -125,7 +125,7 @@ export function CharterSpace() {
     .sort((a, b) => order[a.severity] - order[b.severity]);
   const stops = findings.filter((f) => f.severity === 'stop').length;
   const offer = offerBuild(leave, stops, build.isPending);
-  const running = builds.data?.find((b) => b.charter === name && underWay(b.status));
+  const running = builds.data?.find((b) => b.charter === name && underWay(b));
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   const changes = report.data?.changes.length ?? 0;
   const editing = differs(charter.data.doc, draft);

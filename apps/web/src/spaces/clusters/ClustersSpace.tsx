@@ -1,6 +1,6 @@
 import { counted } from '@praesidor/core/words';
 import { workerCount } from '@praesidor/core/charter';
-import { failedSteps, stateText, underWay } from '@praesidor/core/schedule';
+import { stateText, underWay } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
@@ -83,21 +83,11 @@ export function ClustersSpace() {
                   <td>{c.mirror}</td>
                   <td>
                     <span className="flex items-center gap-1.5">
-                      <Mark
-                        kind={
-                          serves
-                            ? 'done'
-                            : b && failedSteps(b.steps, b.status).length
-                              ? 'failing'
-                              : nodes.length
-                                ? 'half'
-                                : 'free'
-                        }
-                      />
+                      <Mark kind={serves ? 'done' : b?.failed ? 'failing' : nodes.length ? 'half' : 'free'} />
                       {serves
                         ? 'serving'
-                        : b && b.status.state !== 'done'
-                          ? `build ${b.number} ${stateText[b.status.state]}${underWay(b.status) && failedSteps(b.steps, b.status).length ? ', with failed steps' : ''}`
+                        : b && b.state !== 'done'
+                          ? `build ${b.number} ${stateText[b.state]}${underWay(b) && b.failed ? ', with failed steps' : ''}`
                           : nodes.length
                             ? `${counted(nodes.length, 'host')} held`
                             : 'declared'}

@@ -15,7 +15,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const { site } = useScope();
   const own = builds.data?.filter((b) => b.charter === name);
   // The last that came to its end: one that runs, or failed, has proved nothing.
-  const last = own?.find((b) => b.status.state === 'done') ?? own?.[0];
+  const last = own?.find((b) => b.state === 'done') ?? own?.[0];
   const backups = useEtcdBackups(name);
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;

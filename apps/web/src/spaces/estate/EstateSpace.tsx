@@ -1,5 +1,5 @@
 import { counted } from '@praesidor/core/words';
-import { failedSteps, underWay } from '@praesidor/core/schedule';
+import { underWay } from '@praesidor/core/schedule';
 import { spaceOf } from '@praesidor/core/address';
 import type { Finding } from '@praesidor/core/checks';
 import {
@@ -323,9 +323,8 @@ function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserve
           {charters.map((c) => {
             const nodes = hosts.filter((h) => h.held?.charter === c.name);
             const last = builds.data?.find((b) => b.charter === c.name);
-            const building = last && underWay(last.status);
-            const failed =
-              last && (last.status.state === 'failed' || (building && failedSteps(last.steps, last.status).length > 0));
+            const building = last && underWay(last);
+            const failed = last && (last.state === 'failed' || (building && last.failed > 0));
             return (
               <Link
                 key={c.name}

@@ -1,12 +1,15 @@
 import { Button } from '../../parts/Button.tsx';
 import { When } from '../../parts/When.tsx';
-import { useStopWork, type WorkDto } from './works.ts';
+import { useMay } from '../../state/may.ts';
+import { useResumeWork, useStopWork, type WorkDto } from './works.ts';
 
 const shown = { waiting: 'waits', running: '', done: 'done', failed: 'broke', stopped: 'stopped' } as const;
 
 /** Work on hosts: what is under way with how far it is, and what became of each host. */
 export function Works({ works, host }: { works: readonly WorkDto[]; host?: string }) {
   const stop = useStopWork();
+  const resume = useResumeWork();
+  const may = useMay().may('hosts.work');
   if (!works.length) return <p className="text-ink-2">Nothing was worked on in the last day.</p>;
   return (
     <div role="list" aria-label="Work">
@@ -22,8 +25,13 @@ export function Works({ works, host }: { works: readonly WorkDto[]; host?: strin
                 {running ? (w.state === 'stopping' ? ', stopping' : '') : `, ${w.state}`}
               </span>
               {w.state === 'running' && (
-                <Button quiet className="ml-auto py-0!" onClick={() => stop.mutate(w.id)}>
+                <Button quiet className="ml-auto py-0!" disabled={!may} onClick={() => stop.mutate(w.id)}>
                   Stop
+                </Button>
+              )}
+              {(w.state === 'failed' || w.state === 'stopped') && (
+                <Button quiet className="ml-auto py-0!" disabled={!may} onClick={() => resume.mutate(w.id)}>
+                  Try again
                 </Button>
               )}
             </div>

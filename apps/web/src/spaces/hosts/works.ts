@@ -24,8 +24,10 @@ export const useBeginWork = () =>
       r.work ? `${r.work.title}: begun${first(r.refused)}.` : `Nothing was begun: ${r.refused[0]?.host}: ${r.refused[0]?.why}.`,
     [['works'], ['host']],
   );
-export const useStopWork = () =>
-  useAct((id: number) => api('POST', `/api/hosts/works/${id}/stop`), 'Stopping after what is under way.', [['works']]);
+export const useStopWork = () => useAct((id: number) => api('POST', `/api/hosts/works/${id}/stop`), '', [['works'], ['host']]);
+/** Goes on with the hosts of which it failed or was stopped. */
+export const useResumeWork = () =>
+  useAct((id: number) => api('POST', `/api/hosts/works/${id}/resume`), '', [['works'], ['host']]);
 
 /** A change of state of many hosts; each by itself. */
 export const useStateAct = () =>

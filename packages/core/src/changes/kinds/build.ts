@@ -1,11 +1,12 @@
 import type { Plan } from '../../charter/plan.ts';
+import type { Limiting } from '../../schedule/limits.ts';
 import type { Step } from '../../schedule/steps.ts';
 import type { ChangeKind, Known } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
 /** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
-export function buildSteps(plan: Plan, known: Known = {}): Step[] {
-  const s = new Steps(plan, known);
+export function buildSteps(plan: Plan, estate: Limiting, known: Known = {}): Step[] {
+  const s = new Steps(plan, known, estate);
   const names = s.begin();
   const cp = plan.nodes.filter((n) => n.role === 'control-plane');
   const workers = plan.nodes.filter((n) => n.role === 'worker');
@@ -35,6 +36,6 @@ export const build: ChangeKind = {
   label: 'Build',
   due: (b) => !b.stays.length && !b.leaves.length,
   title: (b) => `Build ${b.plan.charter.name}`,
-  steps: (b, known) => buildSteps(b.plan, known),
+  steps: (b, known) => buildSteps(b.plan, b.estate, known),
   away: () => 'nothing: nobody uses it yet',
 };

@@ -18,7 +18,7 @@ const isWorker = (n: { role: string }) => n.role === 'worker';
  * are drained one after the other, when there is room for what ran on them.
  */
 function moveSteps(b: Between, known: Known): Step[] {
-  const s = new Steps(b.plan, known);
+  const s = new Steps(b.plan, known, b.estate);
   const names = s.begin();
   const prepared = new Map(b.joins.map((n) => [n.host, s.prepare(n, [names])]));
   let before = memberSteps(b, s, names, prepared);

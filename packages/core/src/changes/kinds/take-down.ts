@@ -10,7 +10,7 @@ const standing = (b: Between) => [
 
 /** Etcd is backed up; workers are switched off, then the control plane; what was made for the cluster outside of its hosts goes, and that is proved. */
 function steps(b: Between, known: Known): Step[] {
-  const s = new Steps(b.plan, known);
+  const s = new Steps(b.plan, known, b.estate);
   const off = (role: string, after: string[]) =>
     standing(b)
       .filter((h) => h.role === role)

@@ -9,7 +9,7 @@ import { Steps } from '../lanes.ts';
  * from the kit of the new release, keeps what is on its disks, and takes pods again when it is ready.
  */
 function upgradeSteps(b: Between, known: Known): Step[] {
-  const s = new Steps(b.plan, known);
+  const s = new Steps(b.plan, known, b.estate);
   const nodes = b.behind.map((x) => x.node);
   let last = s.whole('backup', 'backup', 'back up etcd', [s.begin()]);
   const take = (role: 'control-plane' | 'worker') => {
@@ -29,14 +29,14 @@ function upgradeSteps(b: Between, known: Known): Step[] {
 }
 
 function refused(b: Between): string[] {
-  const to = b.releases.find((r) => r.name === b.plan.charter.release);
+  const to = b.estate.releases.find((r) => r.name === b.plan.charter.release);
   const why: string[] = [];
   for (const name of [...new Set(b.behind.map((x) => x.release))]) {
-    const from = b.releases.find((r) => r.name === name);
+    const from = b.estate.releases.find((r) => r.name === name);
     const fault = from && to && moveFault(from, to);
     if (!from) why.push(`release ${name}, which hosts have, is not declared any more`);
     if (!fault || !to) continue;
-    const way = upgradePath(from, to, b.releases)?.map((r) => r.name);
+    const way = upgradePath(from, to, b.estate.releases)?.map((r) => r.name);
     why.push(
       fault === 'down'
         ? `${to.name} is older than ${name}, which hosts have`

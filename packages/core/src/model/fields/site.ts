@@ -49,4 +49,10 @@ export const siteFields: Fields = {
   'zones.*.rack': { label: 'Rack', refers: { of: 'rack' } },
   'zones.*.from': { label: 'From unit' },
   'zones.*.to': { label: 'To unit' },
+  limits: { label: 'At once', help: 'How much may happen here at the same time. What is empty is as usual.', rare: true },
+  'limits.builds': { label: 'Builds', help: 'Others wait for their turn. Usually 8.' },
+  'limits.controllers': { label: 'Sessions of controllers', help: 'Usually 16.' },
+  'limits.firmware': { label: 'Hosts whose firmware is written', help: 'Usually 4.' },
+  'limits.hypervisor': { label: 'Guests cast at one hypervisor', help: 'Usually 2.' },
+  'limits.registry': { label: 'Hosts that pull from one registry', help: 'Usually 8.' },
 };

@@ -213,7 +213,7 @@ async function pulls(s: StepContext): Promise<Proof[]> {
   const came = s.plan.nodes.filter((n) => s.build.moves.joins.includes(n.host));
   if (!mirror || !came.length) return [];
   const [{ since } = { since: new Date(0).toISOString() }] = (await s.ctx.db.manager.query(
-    "select min(data->>'at') as since from build_event where build = $1 and data->>'kind' = 'begun'",
+    "select min(data->>'at') as since from run_event where run = $1 and data->>'kind' = 'begun'",
     [s.build.id],
   )) as { since: string }[];
   // A mirror that keeps no log proves nothing: then the line is not drawn, rather than drawn as good.

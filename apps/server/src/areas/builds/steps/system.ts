@@ -39,8 +39,8 @@ export const system: StepRunner = {
             throw new StepFailure(`${node?.host}: ${r.text}`, 'Look at the drives of this host and at its facts, then resume.');
           if (!ofFirstBoot.has(r.name)) {
             if (r.name === 'images' || r.name === 'gate') return 'first boot done';
-            // A stage of cloud-init that did not go well: it may be why what follows does not come.
-            if (r.result !== 'SUCCESS') await log(`${r.name}: ${r.text}`, 'warn');
+            // Stages of cloud-init: one that did not go well may be why what follows does not come.
+            if (r.event === 'finish') await log(`${r.name}: ${r.text}`, r.result === 'SUCCESS' ? 'info' : 'warn');
             continue;
           }
           heard = true;

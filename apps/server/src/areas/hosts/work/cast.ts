@@ -8,7 +8,7 @@ import { WorkFailure, type WorkKind } from './kind.ts';
 export const casting: WorkKind = {
   kind: 'cast',
   title: 'Cast of',
-  atOnce: 4,
+  limit: 'hypervisor',
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     if (!doc.guest) return 'it is no guest';

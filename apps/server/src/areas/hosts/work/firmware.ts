@@ -19,7 +19,7 @@ const planOf = async (ctx: Context, host: Host) =>
 export const firmware: WorkKind = {
   kind: 'firmware',
   title: 'Firmware of',
-  atOnce: 4,
+  limit: 'firmware',
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     const plan = await planOf(ctx, doc);

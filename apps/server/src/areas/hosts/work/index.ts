@@ -8,4 +8,4 @@ import { wiping } from './wipe.ts';
 
 /** Every kind of work on hosts. A new one is a file and a line. */
 const all: readonly WorkKind[] = [reading, firmware, wiping, casting, removing, power];
-export const workKinds = new Map(all.map((k) => [k.kind, k]));
+export const workKinds: ReadonlyMap<string, WorkKind> = new Map(all.map((k) => [k.kind, k]));

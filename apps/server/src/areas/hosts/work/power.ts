@@ -14,7 +14,7 @@ const resets: Record<string, ResetType> = { on: 'On', off: 'GracefulShutdown', c
 export const power: WorkKind = {
   kind: 'power',
   title: 'Power of',
-  atOnce: 8,
+  limit: 'controllers',
   refuse: async (ctx, name, asked) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     if (!Object.hasOwn(resets, String(asked.to)))

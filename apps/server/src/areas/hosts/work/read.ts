@@ -6,7 +6,7 @@ import type { WorkKind } from './kind.ts';
 export const reading: WorkKind = {
   kind: 'read',
   title: 'Facts of',
-  atOnce: 8,
+  limit: 'controllers',
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     return doc.bmc?.fingerprint

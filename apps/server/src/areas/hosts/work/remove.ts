@@ -6,7 +6,7 @@ import type { WorkKind } from './kind.ts';
 export const removing: WorkKind = {
   kind: 'remove',
   title: 'Removal of',
-  atOnce: 4,
+  limit: 'hypervisor',
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     if (!doc.guest) return 'it is no guest';

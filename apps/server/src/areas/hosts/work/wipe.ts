@@ -14,7 +14,7 @@ import { patiently, untilTask } from './tasks.ts';
 export const wiping: WorkKind = {
   kind: 'wipe',
   title: 'Wipe of',
-  atOnce: 8,
+  limit: 'controllers',
   refuse: async (ctx, name) => {
     const { doc } = await needDoc(ctx.db.manager, 'Host', name);
     if (doc.state !== 'resting') return `it is ${doc.state}; only what was given back is wiped`;

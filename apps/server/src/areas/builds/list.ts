@@ -1,0 +1,63 @@
+import type * as answers from '@praesidor/contract';
+import { type RunStatus, type RunSummary, type Step, summaryOf, timeline, underWay } from '@praesidor/core/schedule';
+import type { EntityManager } from 'typeorm';
+import type { z } from 'zod';
+import { statusesOf } from '../../engine/state.ts';
+
+/** As many as a list gives at once. */
+const atOnce = 500;
+
+interface Row {
+  id: number;
+  charter: string;
+  number: number;
+  kind: z.input<typeof answers.BuildSummary>['kind'];
+  title: string;
+  site: string;
+  created_at: Date;
+  created_by: string;
+  admitted: boolean;
+  summary: RunSummary | null;
+  open: boolean;
+}
+
+/** Changes of clusters in a few numbers, the newest first; those under way with their expected end. `next` is where the list goes on. */
+export async function buildsOf(
+  m: EntityManager,
+  { before, charter }: { before?: number | undefined; charter?: string | undefined } = {},
+): Promise<z.input<typeof answers.Builds>> {
+  const rows = (await m.query(
+    `select b.id, b.charter, b.number, b.kind, r.title, r.site, r.created_at, r.created_by, r.admitted, r.summary, r.state in ('queued', 'running', 'paused') as open
+     from build b join run r on r.id = b.id where ($1::int is null or b.id < $1) and ($2::text is null or b.charter = $2) order by b.id desc limit $3`,
+    [before ?? null, charter ?? null, atOnce + 1],
+  )) as Row[];
+  const shown = rows.slice(0, atOnce);
+  // What is under way has gone on since it was summed up last.
+  const looked = shown.filter((r) => r.open || !r.summary).map((r) => r.id);
+  const runs = (await m.query('select id, steps from run where id = any($1)', [looked])) as { id: number; steps: Step[] }[];
+  const stepsOf = new Map(runs.map((r) => [r.id, r.steps]));
+  const states = await statusesOf(m, runs);
+  return {
+    builds: shown.map((r) => {
+      const status = states.get(r.id);
+      const steps = stepsOf.get(r.id) ?? [];
+      return {
+        charter: r.charter,
+        number: r.number,
+        kind: r.kind,
+        title: r.title,
+        site: r.site,
+        createdAt: r.created_at,
+        createdBy: r.created_by,
+        ...(status ? summaryOf(steps, status) : (r.summary as RunSummary)),
+        ...(status && underWay(status) ? { waits: !r.admitted, ...expected(steps, status) } : {}),
+      };
+    }),
+    ...(rows.length > atOnce ? { next: shown.at(-1)?.id } : {}),
+  };
+}
+
+function expected(steps: readonly Step[], status: RunStatus) {
+  const { end, within } = timeline(steps, status, Date.now());
+  return { end: Math.round(end), within: Math.round(within) };
+}

@@ -1,0 +1,76 @@
+import { limitAt, openStates } from '@praesidor/core/schedule';
+import type { Site } from '@praesidor/core/model';
+import type { EntityManager } from 'typeorm';
+import type { Context } from '../context.ts';
+import { tell } from '../events/bus.ts';
+import { locks } from '../jobs/queue.ts';
+import { topicOf } from './state.ts';
+
+/**
+ * Lets the next changes of a site begin, as many as its limit leaves room for: that of whoever has fewest under way first, then the oldest. To be asked in
+ * the transaction in which one is queued or ends; those that are paused hold no place.
+ */
+export async function admit(ctx: Context, m: EntityManager, site: string): Promise<void> {
+  await m.query('select pg_advisory_xact_lock(727018, hashtext($1))', [site]);
+  const waiting = (await m.query(
+    "select id, subject, created_by as who from run where kind = 'change' and site = $1 and state = 'queued' and not admitted order by id",
+    [site],
+  )) as { id: number; subject: string; who: string }[];
+  if (!waiting.length) return;
+  const under = (await m.query(
+    "select created_by as who from run where kind = 'change' and site = $1 and state in ('queued', 'running') and admitted",
+    [site],
+  )) as { who: string }[];
+  const [doc] = (await m.query('select doc from site where key = $1', [site])) as { doc: Site }[];
+  const limit = limitAt({ sites: doc ? [doc.doc] : [] }, site, 'builds');
+  const has = new Map<string, number>();
+  for (const u of under) has.set(u.who, (has.get(u.who) ?? 0) + 1);
+  for (let free = limit - under.length; free > 0 && waiting.length; free--) {
+    const next = waiting.reduce((a, b) => ((has.get(b.who) ?? 0) < (has.get(a.who) ?? 0) ? b : a));
+    waiting.splice(waiting.indexOf(next), 1);
+    has.set(next.who, (has.get(next.who) ?? 0) + 1);
+    await m.query('update run set admitted = true where id = $1', [next.id]);
+    await ctx.queue.send(m, 'run', String(next.id));
+    await tell(m, topicOf({ kind: 'change' }), next.subject);
+  }
+}
+
+/**
+ * Runs that are under way and that no job carries: of a version before, or of a limit that was raised meanwhile. By the minute, and at every start.
+ */
+export async function takeUp(ctx: Context): Promise<void> {
+  await ctx.db.transaction(async (m) => {
+    await m.query('select pg_advisory_xact_lock(727019)');
+    const lost = (await m.query(
+      `select id from run r where admitted and state = any($1) and not exists
+        (select 1 from jobs.job j where j.name = 'run' and j.state in ('created', 'retry', 'active') and j.data->>'id' = r.id::text)`,
+      [openStates],
+    )) as { id: number }[];
+    for (const { id } of lost) await ctx.queue.send(m, 'run', String(id));
+    const sites = (await m.query("select distinct site from run where state = 'queued' and not admitted")) as { site: string }[];
+    for (const { site } of sites) await admit(ctx, m, site);
+  });
+}
+
+/** Those of some runs that a process drives at the moment; one that was stopped may be let go a moment later. */
+export async function drivenNow(m: EntityManager, runs: readonly number[]): Promise<Set<number>> {
+  const rows = (await m.query(
+    "select objid::int as run from pg_locks where locktype = 'advisory' and classid = $1 and objsubid = 2 and database = (select oid from pg_database where datname = current_database()) and granted and objid::int = any($2)",
+    [locks.driven, runs],
+  )) as { run: number }[];
+  return new Set(rows.map((r) => r.run));
+}
+
+/** Asks for a place at what a step shares. @returns whether it has it now */
+export async function takeLease(m: EntityManager, run: number, step: string, share: string, room: number): Promise<boolean> {
+  const [row] = (await m.query('select take_lease($1, $2, $3, $4) as taken', [share, run, step, room])) as { taken: boolean }[];
+  return row?.taken ?? false;
+}
+/** Gives places back: of one step, or of all that a run has. */
+export async function giveBack(m: EntityManager, run: number, step?: string): Promise<void> {
+  await m.query(
+    `with d as (delete from run_lease where run = $1 and ($2::text is null or step = $2) returning share, held)
+     select pg_notify('praesidor', json_build_object('id', 0, 'kind', 'Lease', 'subject', share)::text) from d where held`,
+    [run, step ?? null],
+  );
+}

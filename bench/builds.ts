@@ -1,0 +1,191 @@
+import { type ChildProcess, fork } from 'node:child_process';
+import { once } from 'node:events';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { DataSource } from 'typeorm';
+import { share, type Step, usual } from '@praesidor/core/schedule';
+import { type Doc, keyOf } from '@praesidor/core/model';
+import { privateDatabase } from '../apps/server/test/installation.ts';
+import { openDatabase } from '../apps/server/src/db/data-source.ts';
+import { Runs, tableOf } from '../apps/server/src/db/tables.ts';
+import { asEstate, largeEstate } from '../demo/large/estate.ts';
+import { row } from './measure.ts';
+
+const builds = 200;
+const hosts = 10;
+const sites = 40;
+const kills = 50;
+
+/** What a build of ten hosts does, with what its steps share: three members, seven workers. */
+function stepsOf(site: string, of: ReturnType<typeof asEstate>): Step[] {
+  const out: Step[] = [];
+  const add = (id: string, kind: Step['kind'], after: string[], shares?: Step['shares']) => {
+    const [p50, p90] = usual[kind];
+    out.push({ id, lane: id.split('/')[0] as string, kind, title: kind, after, p50, p90, ...(shares ? { shares } : {}) });
+    return id;
+  };
+  const names = add('names', 'names', [add('preflight', 'preflight', [])]);
+  const names10 = Array.from({ length: hosts }, (_, k) => `h${k}`);
+  for (const h of names10) {
+    add(`${h}/power`, 'power', [names], share(of, 'controllers', site));
+    add(`${h}/system`, 'system', [`${h}/power`]);
+    add(`${h}/images`, 'images', [`${h}/system`], share(of, 'registry', `${site}-registry`));
+  }
+  let last = '';
+  for (const h of names10.slice(0, 3)) last = add(`${h}/join`, 'control-plane', [`${h}/images`, ...(last ? [last] : [])]);
+  const network = add('pod-network', 'pod-network', [add('quorum', 'quorum', [last])]);
+  const joins = names10.slice(3).map((h) => add(`${h}/join`, 'worker', [`${h}/images`, network]));
+  add('proof', 'proof', [add('inbound', 'inbound', joins)]);
+  return out;
+}
+
+/** Counts who is at which step: the request of a killed process is cut, and it is at nothing. */
+function counter() {
+  const at = new Map<string, number>();
+  const done = new Map<string, number>();
+  let twice = 0;
+  const server = createServer((req, res) => {
+    const step = req.url ?? '';
+    if (at.has(step)) twice++;
+    at.set(step, (at.get(step) ?? 0) + 1);
+    let here = true;
+    const leave = () => {
+      if (!here) return;
+      here = false;
+      const left = (at.get(step) ?? 1) - 1;
+      if (left) at.set(step, left);
+      else at.delete(step);
+    };
+    // Real steps wait for machines for minutes; these for 0.5 to 7 s.
+    const timer = setTimeout(
+      () => {
+        leave();
+        done.set(step, (done.get(step) ?? 0) + 1);
+        res.end('done');
+      },
+      20 + Math.random() * 160,
+    );
+    res.on('close', () => {
+      clearTimeout(timer);
+      leave();
+    });
+  });
+  return { server, done, twice: () => twice };
+}
+
+/** Everything at once: whole builds, their turns, their places, and workers that die. */
+async function killed(db: DataSource, url: string, estate: ReturnType<typeof asEstate>) {
+  const count = counter();
+  await new Promise<void>((up) => count.server.listen(0, '127.0.0.1', up));
+  const { port } = count.server.address() as AddressInfo;
+  const dir = mkdtempSync(join(tmpdir(), 'workers-'));
+  const expected = new Set<ChildProcess>();
+  const worker = async () => {
+    const child = fork(join(import.meta.dirname, 'builds-worker.ts'), [url, String(port), dir], {
+      execArgv: ['--import', 'tsx'],
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+    });
+    const died = once(child, 'exit').then(() => {
+      if (!expected.has(child)) throw new Error('a worker ended by itself');
+    });
+    await Promise.race([once(child, 'message'), died]);
+    return child;
+  };
+  const cpu = async (child: ChildProcess) => {
+    child.send('cpu');
+    return ((await once(child, 'message')) as [number])[0];
+  };
+  const steps = stepsOf('s000', estate).length;
+  for (let n = 0; n < builds; n++) {
+    const site = estate.sites[n % sites]?.name as string;
+    await db.manager.insert(Runs, {
+      kind: 'change',
+      subject: `b${n} 1`,
+      exclusive: `Charter b${n}`,
+      site,
+      title: `Build b${n}`,
+      steps: stepsOf(site, estate) as never,
+      asked: {},
+      state: 'queued',
+      admitted: false,
+      createdAt: new Date(),
+      createdBy: 'praesidor',
+      runBy: 'Praesidor',
+    });
+  }
+  const left = async () =>
+    Number(
+      ((await db.query("select count(*)::int as n from run where state in ('queued', 'running')")) as { n: number }[])[0]?.n,
+    );
+  const workers = [await worker(), await worker()];
+  const began = performance.now();
+  let gone = 0;
+  // Kills fall at random over the time in which there is work.
+  while ((await left()) > 0) {
+    await new Promise((go) => setTimeout(go, Math.random() * 1500));
+    if (gone >= kills) continue;
+    const k = Math.random() < 0.5 ? 0 : 1;
+    expected.add(workers[k] as ChildProcess);
+    workers[k]?.kill('SIGKILL');
+    gone++;
+    workers[k] = await worker();
+  }
+  const took = (performance.now() - began) / 1000;
+  const states = (await db.query('select state, count(*)::int as n from run group by 1')) as { state: string; n: number }[];
+  const missing = builds * steps - count.done.size;
+  row(
+    `${builds} builds of ${hosts} hosts (${builds * steps} steps) on 2 worker processes, killed ${gone} times`,
+    `${states.map((s) => `${s.n} ${s.state}`).join(', ')} in ${took.toFixed(0)} s; ${missing} steps never done, ${count.twice()} done by two at once, ${[...count.done.values()].filter((n) => n > 1).length} done again after a kill`,
+    'all done, none lost, none twice at once',
+    states.length === 1 && states[0]?.state === 'done' && missing === 0 && count.twice() === 0 && gone === kills,
+  );
+  // Without kills: what driving costs.
+  await db.query("update run set state = 'queued', admitted = false, status = null, upto = 0, summary = null where id % 4 = 0");
+  await db.query('delete from run_event; delete from run_log');
+  const before = await Promise.all(workers.map(cpu));
+  await new Promise<void>((go) => {
+    const timer = setInterval(async () => {
+      if ((await left()) === 0) {
+        clearInterval(timer);
+        go();
+      }
+    }, 200);
+  });
+  const after = await Promise.all(workers.map(cpu));
+  const spent = after.reduce((a, b) => a + b, 0) - before.reduce((a, b) => a + b, 0);
+  const each = spent / ((builds / 4) * steps);
+  row(
+    `processor time of driving a step, with its request, of ${(builds / 4) * steps}`,
+    `${each.toFixed(1)} ms in the workers`,
+    '≤ 5 ms',
+    each <= 5,
+  );
+  for (const w of workers) {
+    expected.add(w);
+    w.kill('SIGKILL');
+  }
+  count.server.close();
+  count.server.closeAllConnections();
+  rmSync(dir, { recursive: true, force: true });
+}
+
+/** Many builds at once, on several workers that die. */
+export async function buildsAtOnce() {
+  const database = await privateDatabase();
+  const db = await openDatabase(database.url);
+  const docs = largeEstate({ hosts: builds * hosts, sites });
+  for (const kind of Object.keys(tableOf) as (keyof typeof tableOf)[]) {
+    const own = docs.filter((d: Doc) => d.kind === kind);
+    if (own.length)
+      await db.query(
+        `insert into ${tableOf[kind]} (key, doc, updated_by) select * , 'bench' from unnest($1::text[], $2::jsonb[]) on conflict do nothing`,
+        [own.map((d) => keyOf(d)), own.map((d) => JSON.stringify(d))],
+      );
+  }
+  await killed(db, database.url, asEstate(docs));
+  await db.destroy();
+  await database.drop();
+}
