@@ -59,7 +59,7 @@ function counter() {
       if (left) at.set(step, left);
       else at.delete(step);
     };
-    // Real steps wait for machines for minutes; these for 0.5 to 7 s.
+    // Real steps wait for machines for minutes; these for 1 to 12 s.
     const timer = setTimeout(
       () => {
         leave();
@@ -120,19 +120,24 @@ async function killed(db: DataSource, url: string, estate: ReturnType<typeof asE
     Number(
       ((await db.query("select count(*)::int as n from run where state in ('queued', 'running')")) as { n: number }[])[0]?.n,
     );
-  const workers = [await worker(), await worker()];
+  const workers: [ChildProcess, ChildProcess] = [await worker(), await worker()];
   const began = performance.now();
   let gone = 0;
-  // Kills fall at random over the time in which there is work.
-  while ((await left()) > 0) {
-    await new Promise((go) => setTimeout(go, Math.random() * 1500));
-    if (gone >= kills) continue;
-    const k = Math.random() < 0.5 ? 0 : 1;
-    expected.add(workers[k] as ChildProcess);
-    workers[k]?.kill('SIGKILL');
-    gone++;
-    workers[k] = await worker();
-  }
+  let under = builds;
+  // Each is killed again and again, at random moments, as long as there is work.
+  const killer = async (k: 0 | 1) => {
+    while (under && gone < kills) {
+      await new Promise((go) => setTimeout(go, Math.random() * 1500));
+      if (!under || gone >= kills) return;
+      gone++;
+      expected.add(workers[k]);
+      workers[k].kill('SIGKILL');
+      workers[k] = await worker();
+    }
+  };
+  const killers = [killer(0), killer(1)];
+  while ((under = await left()) > 0) await new Promise((go) => setTimeout(go, 250));
+  await Promise.all(killers);
   const took = (performance.now() - began) / 1000;
   const states = (await db.query('select state, count(*)::int as n from run group by 1')) as { state: string; n: number }[];
   const missing = builds * steps - count.done.size;

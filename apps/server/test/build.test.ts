@@ -4,6 +4,10 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
+import { gunzipSync } from 'node:zlib';
+import { unseal } from '../src/auth/seal.ts';
+import { secretOf } from '../src/areas/clusters/pki.ts';
+import { ClusterSecrets, Keys } from '../src/db/tables.ts';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { buildOf, builtOrBroken, type Client, Installation, prepare } from './installation.ts';
 
@@ -177,6 +181,47 @@ describe('hand-over', () => {
     expect([read('proof.json'), read('plan.json')]).toEqual([proof, plan]);
     const acts = await c.good<{ acts: { act: string; subject: string; who: string }[] }>('GET', '/api/acts?limit=200');
     expect(acts.acts).toContainEqual(expect.objectContaining({ act: 'began a build', subject: 'plover', who: 'warden' }));
+    const lines = (file: string) =>
+      readFileSync(join(dir, 'plover-build-1', file), 'utf8')
+        .trim()
+        .split('\n')
+        .map((l) => JSON.parse(l) as Record<string, unknown>);
+    expect(lines('acts.jsonl')[0]).toMatchObject({ who: 'warden', act: 'began a build' });
+    expect(lines('acts.jsonl').at(-1)).toMatchObject({ who: 'build 1 of plover', act: 'built and proved' });
+    // Every file of a host that was written, by its checksum: the kit as it is looked at has the same.
+    const sums = readFileSync(join(dir, 'plover-build-1/kit-SHA256SUMS'), 'utf8').trim().split('\n');
+    const { files } = await c.good<{ files: { path: string; sha256: string }[] }>('GET', '/api/charters/plover/files');
+    const ofHosts = (list: string[]) => list.filter((l) => l.includes('  hosts/')).sort();
+    expect(ofHosts(sums)).toEqual(ofHosts(files.map((f) => `${f.sha256}  ${f.path}`)));
+  });
+
+  it('no secret that the keyring or the cluster holds is in the evidence, whoever wrote it there', async () => {
+    const { ctx } = i.running;
+    const m = ctx.db.manager;
+    const secrets = [
+      ...(await m.find(Keys)).map((k) => [k.name, unseal(ctx.config.keyringKey, k.sealed, k.name)] as const),
+      ...(await m.findBy(ClusterSecrets, { charter: 'plover' }))
+        .filter((s) => !/\.(crt|pub)$/.test(s.name))
+        .map((s) => [s.name, secretOf(ctx.config, 'plover', s)] as const),
+    ];
+    expect(secrets.length).toBeGreaterThan(12);
+    const [bmc] = secrets as [(typeof secrets)[number]];
+    const key = secrets.find(([name]) => name === 'cluster-ca.key') as (typeof secrets)[number];
+    const run = (await m.query("select id from build where charter = 'plover' and number = 1")) as { id: number }[];
+    // A machine that says too much, in whatever form.
+    for (const line of [
+      `log in with ${bmc[1]} failed`,
+      `header ${Buffer.from(bmc[1]).toString('base64')}`,
+      JSON.stringify({ pem: key[1] }),
+      key[1].split('\n')[2] ?? '',
+    ])
+      await m.query("insert into run_log (run, step, level, line) values ($1, 'proof', 'info', $2)", [run[0]?.id, line]);
+    const tar = gunzipSync(await download('/api/builds/plover/1/evidence.tar.gz')).toString();
+    expect(tar).toContain(`log in with (secret of ${bmc[0]}) failed`);
+    for (const [name, secret] of secrets)
+      for (const form of [secret, JSON.stringify(secret).slice(1, -1), Buffer.from(secret).toString('base64')])
+        expect(tar.includes(form), name).toBe(false);
+    for (const line of key[1].split('\n').filter((l) => l.length > 40)) expect(tar).not.toContain(line);
   });
 });
 

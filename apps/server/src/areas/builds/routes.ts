@@ -11,6 +11,7 @@ import { statusOf } from '../../engine/state.ts';
 import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
 import { act, beginChange, dueChange } from './service.ts';
+import { evidenceOf } from './evidence.ts';
 import { buildsOf } from './list.ts';
 import { needBuild } from './rows.ts';
 
@@ -148,25 +149,14 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     },
   );
 
-  /** Everything that shows how the build went: plan without secrets, events, log, proof, with a checksum list. */
+  /** Everything that shows how the change went, with a list of checksums. */
   app.get(
     '/api/builds/:charter/:number/evidence.tar.gz',
     { config: { act: 'plan.read' }, schema: { params: One } },
     async (req, reply) => {
       const { charter, number } = req.params;
       const b = await needBuild(ctx.db.manager, charter, number);
-      const events = (await ctx.db.manager.query('select data from run_event where run = $1 order by id', [b.id])) as {
-        data: unknown;
-      }[];
-      const log = (await ctx.db.manager.query('select step, at, level, line from run_log where run = $1 order by id', [
-        b.id,
-      ])) as { step: string; at: Date; level: string; line: string }[];
-      const files = [
-        { path: 'events.jsonl', content: `${events.map((e) => JSON.stringify(e.data)).join('\n')}\n` },
-        { path: 'log.txt', content: `${log.map((l) => `${l.at.toISOString()} ${l.step} ${l.level} ${l.line}`).join('\n')}\n` },
-        { path: 'plan.json', content: JSON.stringify(b.plan, null, 2) },
-        { path: 'proof.json', content: JSON.stringify(b.proof, null, 2) },
-      ].map((f) => ({ ...f, from: [], secret: false }));
+      const files = await evidenceOf(ctx.config, ctx.db.manager, b);
       return reply
         .header('content-type', 'application/gzip')
         .header('content-disposition', `attachment; filename="${charter}-build-${number}.tar.gz"`)

@@ -49,6 +49,10 @@ function endOf(cert: string): number {
 }
 const ends = new Map<string, number>();
 
+/** A secret of a cluster as it was kept. */
+export const secretOf = (config: Config, charter: string, row: { name: string; sealed: Buffer }): string =>
+  unseal(config.keyringKey, row.sealed, `cluster ${charter} ${row.name}`);
+
 /**
  * The certificates and keys of a plan. Those that stand and still name what the plan names are kept, so
  * that the same charter gives the same files; the others are made. One transaction.
@@ -60,7 +64,7 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
   const out = new Map<string, string>();
   const about = new Map<string, string>();
   for (const row of await m.findBy(ClusterSecrets, { charter })) {
-    out.set(row.name, unseal(config.keyringKey, row.sealed, bound(row.name)));
+    out.set(row.name, secretOf(config, charter, row));
     about.set(row.name, JSON.stringify(row.about));
   }
   const keep = async (name: string, text: string, what: object) => {
