@@ -31,7 +31,7 @@ describe('a cluster is taken down', () => {
 
   it('is shown before, and confirmed by its name', async () => {
     const { due } = await c.good<{ due: ChangePlan }>('GET', '/api/charters/plover/change?kind=take-down');
-    expect([due.title, due.leaves.length, due.asked]).toEqual(['Take plover down', 4, true]);
+    expect([due.title, due.leaves.length, due.ends]).toEqual(['Take plover down', 4, true]);
     // It is never what is due by itself.
     expect(await p.due()).toBeNull();
     for (const confirm of [undefined, 'tern']) expect((await take(confirm)).status).toBe(422);

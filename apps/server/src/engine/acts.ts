@@ -51,7 +51,7 @@ export async function actOnRun(
       `${capital(kind.called(run))} is ${stateText[status.state]}; to ${name} it, it must be ${from.map((s) => stateText[s]).join(' or ')}.`,
     );
   if (name === 'resume') {
-    await kind.resumed?.(m, run, status);
+    await kind.resumed?.(ctx, m, run, status);
     await m.query("update run set state = 'running', run_by = $2, ended_at = null where id = $1", [run.id, who]);
     await ctx.queue.send(m, 'run', String(run.id));
   }

@@ -43,7 +43,7 @@ export interface RunKind {
   recorded: (run: RunRow) => { subject: string; facts: Record<string, unknown> };
   open: (ctx: Context, run: RunRow, track: Track) => Promise<Driven>;
   /** In the transaction in which it is resumed, before it is queued. @throws Refusal when it cannot be */
-  resumed?: (m: EntityManager, run: RunRow, status: RunStatus) => Promise<void>;
+  resumed?: (ctx: Context, m: EntityManager, run: RunRow, status: RunStatus) => Promise<void>;
   /** In the transaction in which it is stopped, or resumed. */
   closed?: (m: EntityManager, run: RunRow) => Promise<void>;
 }

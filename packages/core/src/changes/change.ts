@@ -6,7 +6,16 @@ import type { Limiting } from '../schedule/limits.ts';
 import { Step, type StepKind } from '../schedule/steps.ts';
 
 /** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
-export const ChangeName = z.enum(['build', 'add-hosts', 'replace-hosts', 'remove-hosts', 'upgrade', 'take-down']);
+export const ChangeName = z.enum([
+  'build',
+  'add-hosts',
+  'replace-hosts',
+  'remove-hosts',
+  'upgrade',
+  'apply',
+  'renew',
+  'take-down',
+]);
 export type ChangeName = z.infer<typeof ChangeName>;
 
 /** A host that serves and that the plan has no more. */
@@ -17,9 +26,24 @@ export interface Leaving {
   /** What pods could use of it. */
   cores: number;
 }
+/** What hosts that stand were given, as far as it is known; without it, nothing is held to differ. */
+export interface Installed {
+  /** Files of a host that are otherwise by now, by its name: paths on the host. */
+  files: ReadonlyMap<string, readonly string[]>;
+  /** Files of the cluster, given to its API, that are otherwise by now. */
+  manifests: readonly string[];
+  /** When the first certificate on a host ends, by its name. */
+  certificates: ReadonlyMap<string, string>;
+  /** The charter that it was built or changed by last. */
+  charter?: Plan['charter'] | undefined;
+}
+
 /** What stands, against the plan as it is now. */
 export interface Between {
   plan: Plan;
+  /** In milliseconds since the epoch. */
+  now: number;
+  installed: Installed;
   /** What else of the estate a change is computed from. */
   estate: Standing;
   stays: PlannedNode[];
@@ -29,7 +53,7 @@ export interface Between {
   leaves: Leaving[];
 }
 /** What of an estate a change is computed from. */
-export type Standing = Pick<Estate, 'hosts' | 'releases'> & Limiting;
+export type Standing = Pick<Estate, 'hosts' | 'releases' | 'now'> & Limiting;
 export type Known = Partial<Record<StepKind, [number, number]>>;
 
 /** One kind of change. It is pure: what it answers follows from what stands and from the plan. */
@@ -43,14 +67,20 @@ export interface ChangeKind {
   steps: (b: Between, known: Known) => Step[];
   /** Whom it installs, where it is not those who join. */
   installs?: (b: Between) => PlannedNode[];
-  /** It follows from nothing: somebody asks for it, and confirms it by the name of the cluster. */
+  /** Somebody may ask for it, whether it is due or not. */
   asked?: (b: Between) => boolean;
+  /** It ends the cluster: it is confirmed by its name, nothing is held for it, and no finding keeps it. */
+  ends?: true;
+  /** Its certificates are issued anew when it begins. */
+  reissues?: true;
   /** Whom it takes out, where it is not those who leave. */
   removes?: (b: Between) => string[];
   /** Why it cannot be begun, each a sentence without its end. */
   refused?: (b: Between) => string[];
   /** What is away meanwhile, and what of it those notice who use the cluster. */
   away: (b: Between) => string;
+  /** What changes, where it is not whom it brings in and takes out. */
+  rows?: (b: Between) => ChangeRow[];
   /** From which step on it cannot be taken back, and what is gone by then. */
   point?: (b: Between, steps: readonly Step[]) => { step: string; text: string } | undefined;
 }
@@ -74,8 +104,8 @@ export const ChangePlan = z.strictObject({
   ...Moves.shape,
   steps: z.array(Step),
   refused: z.array(z.string()),
-  /** Somebody asks for it, and confirms it by the name of the cluster. */
-  asked: z.boolean(),
+  /** It ends the cluster: it is confirmed by its name. */
+  ends: z.boolean(),
   away: z.string(),
   point: z.strictObject({ step: z.string(), text: z.string() }).optional(),
   rows: z.array(ChangeRow),

@@ -99,12 +99,87 @@ describe('an upgrade', () => {
   });
 });
 
+describe('files that are otherwise by now', () => {
+  const files = (list: Record<string, string[]>) => new Map(Object.entries(list));
+  const none = { files: files({}), manifests: [], certificates: new Map<string, string>() };
+  const due = (installed: Partial<Parameters<typeof changeDue>[3]>, more: Partial<Charter> = {}, e = standing()) => {
+    const charter = kinds.Charter.parse({ ...(e.charters[0] as Charter), ...more }) as Charter;
+    return changeDue(resolve(charter, e), e, {}, { ...none, ...installed });
+  };
+  const stays = () => between(resolve(standing().charters[0] as Charter, standing()), standing()).stays;
+
+  it('are brought to the hosts that have them, and to no other', () => {
+    const worker = stays().find((n) => n.role === 'worker')?.host ?? '';
+    const plan = due({ files: files({ [worker]: ['/etc/timezone'] }) });
+    expect([plan?.kind, plan?.title, plan?.joins]).toEqual(['apply', 'Apply changes to 1 host of plover', [worker]]);
+    expect(plan?.steps.filter((s) => s.host).map((s) => [s.host, s.kind])).toEqual(
+      ['drain', 'power', 'system', 'images', 'worker'].map((k) => [worker, k]),
+    );
+    // Etcd is not touched, and is not backed up for it.
+    expect(plan?.steps.some((s) => s.kind === 'backup')).toBe(false);
+    expect(plan?.rows[0]).toMatchObject({ what: '/etc/timezone', how: expect.stringContaining(`on ${worker}`) });
+  });
+  it('of the control plane: one member after the other, etcd backed up first', () => {
+    const members = stays().filter((n) => n.role === 'control-plane');
+    const plan = due({ files: files(Object.fromEntries(members.map((n) => [n.host, ['/etc/haproxy/haproxy.cfg']]))) });
+    const drains = plan?.steps.filter((s) => s.kind === 'drain').map((s) => s.after) ?? [];
+    expect(drains[0]).toEqual(['backup']);
+    expect(drains.slice(1)).toEqual(members.slice(0, 2).map((n) => [`${n.host}/join`]));
+    expect(plan?.rows).toHaveLength(1);
+  });
+  it('what the API was given is given anew, and no host is touched', () => {
+    const plan = due({ manifests: ['cluster/manifests/5-services.yaml'] });
+    expect([plan?.title, plan?.away]).toEqual(['Apply changes to plover', 'nothing: no host is touched']);
+    expect(plan?.steps.map((s) => s.kind)).toEqual(['preflight', 'names', 'pod-network', 'inbound', 'proof']);
+  });
+  it('what pods and services have already is not changed under them', () => {
+    const before = standing().charters[0] as Charter;
+    const plan = due({ manifests: ['x'], charter: before }, { pods: { ...before.pods, range: '10.250.0.0/16' } });
+    expect(plan?.refused).toEqual([
+      'the range of its pods cannot change while it stands (pods.range): set it back, or build another cluster',
+    ]);
+  });
+  it('come after hosts that come or go: they are installed with what follows by then', () => {
+    expect(due({ files: files({ 'lr-02': ['/x'] }) }, two)?.kind).toBe('remove-hosts');
+  });
+});
+
+describe('certificates', () => {
+  const at = (days: number) => new Date(Date.parse(goodEstate().now) + days * 86_400_000).toISOString();
+  const ending = (days: number, more: Partial<Charter> = {}) => {
+    const e = standing(more);
+    e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { ...h.held, certificates: at(days) } } : h));
+    return e;
+  };
+  it.each<[string, number, Partial<Charter>, string | undefined]>([
+    ['61 days before their end nothing is due', 61, {}, undefined],
+    ['59 days before it they are', 59, {}, 'renew'],
+    // Those of 30 days: a third of their time is ten days.
+    ['of short ones with a third of their time left: 11 days', 11, { certificates: { days: 30 } }, undefined],
+    ['9 days', 9, { certificates: { days: 30 } }, 'renew'],
+  ])('%s', (_, days, more, kind) => {
+    expect(dueFor(ending(days, more), more)?.kind).toBe(kind);
+  });
+  it('are renewed by whoever asks at any time, host by host', () => {
+    const e = ending(300);
+    const plan = changeAsked('renew', resolve(e.charters[0] as Charter, e), e);
+    expect([plan?.title, plan?.joins.length, plan?.leaves, plan?.ends]).toEqual(['Renew certificates of plover', 6, [], false]);
+    expect(plan?.rows[0]?.now).toBe(`the first ends ${at(300).slice(0, 10)}`);
+  });
+  it('not while hosts come or go', () => {
+    const e = ending(5);
+    expect(dueFor(e, two)?.kind).toBe('remove-hosts');
+    const charter = { ...(e.charters[0] as Charter), ...two } as Charter;
+    expect(changeAsked('renew', resolve(charter, { ...e, charters: [charter] }), e)).toBeUndefined();
+  });
+});
+
 describe('taking a cluster down', () => {
   const asked = (e: Estate) => changeAsked('take-down', resolve(e.charters[0] as Charter, e), e);
   it('follows from nothing: it is asked for, and there must be something to take down', () => {
     expect(asked(goodEstate())).toBeUndefined();
     expect(changeAsked('add-hosts', resolve(goodEstate().charters[0] as Charter, goodEstate()), standing())).toBeUndefined();
-    expect([asked(standing())?.title, asked(standing())?.asked, dueFor(standing(), {})]).toEqual([
+    expect([asked(standing())?.title, asked(standing())?.ends, dueFor(standing(), {})]).toEqual([
       'Take plover down',
       true,
       undefined,

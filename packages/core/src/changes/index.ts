@@ -1,25 +1,29 @@
 import { usableCores } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
+import type { Host } from '../model/documents.ts';
 import { byName } from '../model/estate.ts';
 import { newRun } from '../schedule/run.ts';
 import type { Step } from '../schedule/steps.ts';
 import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
-import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Known, Moves, Standing } from './change.ts';
+import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed, Known, Moves, Standing } from './change.ts';
+import { apply } from './kinds/apply.ts';
 import { build } from './kinds/build.ts';
+import { renew } from './kinds/renew.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
 export * from './change.ts';
 export { buildSteps } from './kinds/build.ts';
+export { firstEnd, renewFrom } from './kinds/renew.ts';
 
 /** Every kind of change to a cluster. A new kind is a file and a line. */
-export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts, takeDown];
+export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts, apply, renew, takeDown];
 export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
 
 /** What leads from what stands of a cluster to its plan. */
-export function between(plan: Plan, estate: Standing): Between {
+export function between(plan: Plan, estate: Standing, installed: Partial<Installed> = {}): Between {
   const name = plan.charter.name;
   const serving = estate.hosts.filter((h) => h.held?.charter === name && h.state === 'serving').sort(byName);
   const stands = new Set(serving.map((h) => h.name));
@@ -28,6 +32,13 @@ export function between(plan: Plan, estate: Standing): Between {
   return {
     plan,
     estate,
+    now: Date.parse(estate.now),
+    installed: {
+      files: installed.files ?? new Map(),
+      manifests: installed.manifests ?? [],
+      certificates: installed.certificates ?? certificatesOf(serving),
+      charter: installed.charter,
+    },
     stays,
     behind: stays.flatMap((node) => {
       const { release } = serving.find((h) => h.name === node.host)?.held ?? {};
@@ -47,15 +58,24 @@ export function between(plan: Plan, estate: Standing): Between {
 }
 
 /** The change that is due: undefined where what stands is as planned. */
-export function changeDue(plan: Plan, estate: Standing, known: Known = {}): ChangePlan | undefined {
-  const b = between(plan, estate);
-  const kind = b.joins.length || b.leaves.length || b.behind.length ? changeKinds.find((k) => k.due(b)) : undefined;
+export function changeDue(plan: Plan, estate: Standing, known: Known = {}, installed?: Installed): ChangePlan | undefined {
+  const b = between(plan, estate, installed);
+  const kind = changeKinds.find((k) => k.due(b));
   return kind && planned(kind, b, known);
 }
 
+const certificatesOf = (serving: readonly Host[]): Map<string, string> =>
+  new Map(serving.flatMap((h) => (h.held?.certificates ? [[h.name, h.held.certificates] as const] : [])));
+
 /** A change that somebody asks for, such as taking a cluster down; undefined: there is nothing that it could be made of. */
-export function changeAsked(name: ChangeName, plan: Plan, estate: Standing, known: Known = {}): ChangePlan | undefined {
-  const b = between(plan, estate);
+export function changeAsked(
+  name: ChangeName,
+  plan: Plan,
+  estate: Standing,
+  known: Known = {},
+  installed?: Installed,
+): ChangePlan | undefined {
+  const b = between(plan, estate, installed);
   const kind = changeKind(name);
   return kind.asked?.(b) ? planned(kind, b, known) : undefined;
 }
@@ -72,8 +92,8 @@ function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
     refused: kind.refused?.(b) ?? [],
     away: kind.away(b),
     ...(point ? { point } : {}),
-    asked: kind.asked !== undefined,
-    rows: rowsOf(b, kind),
+    ends: kind.ends === true,
+    rows: kind.rows?.(b) ?? rowsOf(b),
     capacity: capacityOver(b, steps),
   };
 }
@@ -110,8 +130,7 @@ function capacityOver(b: Between, steps: readonly Step[]): ChangePlan['capacity'
   return points.filter((p, n) => p.cores !== points[n - 1]?.cores);
 }
 
-function rowsOf(b: Between, kind: ChangeKind): ChangeRow[] {
-  if (kind.removes) return goneRows(b);
+function rowsOf(b: Between): ChangeRow[] {
   const role = (r: string) => r.replace('-', ' ');
   return [
     ...b.joins.map((n) => ({
@@ -145,24 +164,5 @@ function rowsOf(b: Between, kind: ChangeKind): ChangeRow[] {
       after: counted(b.plan.nodes.length, 'host'),
       how: b.stays.length ? `${counted(b.stays.length - b.behind.length, 'host')} not touched` : 'all at once',
     },
-  ];
-}
-
-/** What becomes of everything that was made for a cluster, when it is taken down. */
-function goneRows(b: Between): ChangeRow[] {
-  const hosts = b.stays.length + b.leaves.length;
-  const own = b.plan.reservations.filter((r) => !r.owner.use?.startsWith('node '));
-  const names = own.filter((r) => r.name).length;
-  return [
-    { what: counted(hosts, 'host'), now: 'serve', after: 'rest, to be wiped', how: 'switched off' },
-    {
-      what: counted(own.length, 'address', 'addresses'),
-      now: 'reserved',
-      after: 'free',
-      how: 'those of hosts follow when they are wiped',
-    },
-    { what: counted(names, 'name'), now: 'served', after: 'lead nowhere', how: 'taken back from the name servers' },
-    { what: counted(b.plan.certificates.length, 'certificate'), now: 'kept sealed', after: 'gone', how: 'with their keys' },
-    { what: 'Charter, builds, backups of etcd', now: 'kept', after: 'kept', how: 'not touched' },
   ];
 }

@@ -210,7 +210,12 @@ export const Charter = doc('Charter', {
     .optional(),
   /** How long certificates hold, in days: those of the cluster, and those of the authorities that sign them. */
   certificates: z
-    .strictObject({ days: z.number().int().min(1).max(3650).optional(), caDays: z.number().int().min(30).max(14_600).optional() })
+    .strictObject({
+      days: z.number().int().min(1).max(3650).optional(),
+      caDays: z.number().int().min(30).max(14_600).optional(),
+      /** They are renewed in good time without anybody: hosts are then started anew one after the other. */
+      byItself: z.boolean().optional(),
+    })
     .optional(),
   /** What nodes go through to what is outside; and what they ask directly besides what follows. */
   proxy: z.strictObject({ url: ProxyUrl, except: z.array(ProxyExcept).max(100).optional() }).optional(),

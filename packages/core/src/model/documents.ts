@@ -174,6 +174,8 @@ export const Host = doc('Host', {
       /** Of one that serves: the release that it was installed with last, and the change that laid out its disks. */
       release: VersionName.optional(),
       installed: Line(40).optional(),
+      /** When the first of the certificates that it was given ends. */
+      certificates: Instant.optional(),
     })
     .optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */

@@ -58,7 +58,7 @@ function saidBy(text: string): string {
   }
 }
 
-interface KubeObject {
+export interface KubeObject {
   apiVersion: string;
   kind: string;
   metadata: { name: string; namespace?: string };
@@ -91,4 +91,13 @@ export const apply = async (k: KubeAt, o: KubeObject, known: KnownResources = ne
     contentType: 'application/apply-patch+yaml',
     body: o,
   });
+/** Takes an object away; one that is gone already, or whose kind is, is no fault. @returns whether it was there */
+export const remove = async (k: KubeAt, o: KubeObject, known: KnownResources = new Map()): Promise<boolean> => {
+  try {
+    return (await kube(k, await pathOf(k, o, known), { method: 'DELETE' })) !== undefined;
+  } catch (e) {
+    if (e instanceof ProtocolError && e.detail === `it knows no ${o.kind} of ${o.apiVersion}`) return false;
+    throw e;
+  }
+};
 export const isReady = (n: KubeNode) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True') ?? false;

@@ -20,6 +20,7 @@ import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { closeBoot, installationOf, kitOf, openBoot } from './kit-of-build.ts';
 import { nameOf } from './name.ts';
+import { certificatesEnd, installedOf } from './installed.ts';
 import { findBuild } from './rows.ts';
 import type { Report, StepContext } from './step.ts';
 import { runners } from './steps/index.ts';
@@ -40,15 +41,15 @@ export const changeRun: RunKind = {
       perform: (tools) => performIn(ctx, build, kits, track, tools),
       finish: async (m, { state }) => {
         await closeBoot(m, build.id);
-        if (state === 'done') await settle(m, build);
+        if (state === 'done') await settle(ctx, m, build);
       },
     };
   },
-  resumed: async (m, run, status) => {
+  resumed: async (ctx, m, run, status) => {
     const build = await needBuildOf(m, run);
     await nothingUnderWay(m, build.charter, build.id);
     // As long as no host was touched, the plan is made anew: what was mended in between counts.
-    if (!build.steps.some((s) => s.host && (status.steps[s.id]?.attempt ?? 0) > 0)) await planAnew(m, build);
+    if (!build.steps.some((s) => s.host && (status.steps[s.id]?.attempt ?? 0) > 0)) await planAnew(ctx, m, build);
     await m.query('update build set boot_epoch = boot_epoch + 1 where id = $1', [build.id]);
   },
   closed: async (m, run) => void (await closeBoot(m, run.id)),
@@ -60,11 +61,14 @@ async function needBuildOf(m: EntityManager, run: Pick<RunRow, 'id' | 'subject'>
   return build;
 }
 
-async function planAnew(m: EntityManager, build: BuildRow): Promise<void> {
+async function planAnew(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const { estate } = await loadEstate(m);
   const plan = resolve(needIn(estate, 'Charter', build.charter), estate);
   const times = await known(m);
-  const due = changeKind(build.kind).asked ? changeAsked(build.kind, plan, estate, times) : changeDue(plan, estate, times);
+  const installed = await installedOf(ctx, m, build.charter, estate);
+  const due = changeKind(build.kind).asked
+    ? changeAsked(build.kind, plan, estate, times, installed)
+    : changeDue(plan, estate, times, installed);
   if (due?.kind !== build.kind || due.refused.length)
     throw new Refusal('conflict', `${build.title} is not what is due for ${build.charter} by now.`, {
       remedy: due ? `Begin “${due.title}” instead.` : 'It stands as planned.',
@@ -107,8 +111,9 @@ export async function nothingUnderWay(m: EntityManager, charter: string, own?: n
 }
 
 /** What a change that ended well leaves behind: its hosts serve, with what they were installed with. */
-async function settle(m: EntityManager, build: BuildRow): Promise<void> {
+async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const plan = build.plan as Plan;
+  const certificates = await certificatesEnd(ctx, m, build.charter);
   for (const host of build.moves.joins) {
     const { doc } = await needDoc(m, 'Host', host);
     const step = doTo(doc, 'serve', { fits: true });
@@ -116,6 +121,7 @@ async function settle(m: EntityManager, build: BuildRow): Promise<void> {
     const held = step.host.held && {
       ...step.host.held,
       release: plan.charter.release,
+      ...(certificates ? { certificates } : {}),
       // Its disks were laid out by this change, unless it stood before.
       ...(build.moves.stands.includes(host) ? {} : { installed: installationOf(build) }),
     };

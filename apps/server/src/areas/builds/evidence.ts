@@ -80,7 +80,8 @@ async function hiding(config: Config, m: EntityManager, charter: string): Promis
   const add = (secret: string, name: string) => {
     // What is as short as a word stands in texts for other reasons, and is no secret worth the name.
     if (secret.length < 6) return;
-    for (const form of [secret, JSON.stringify(secret).slice(1, -1), Buffer.from(secret).toString('base64')]) found.set(form, name);
+    for (const form of [secret, JSON.stringify(secret).slice(1, -1), Buffer.from(secret).toString('base64')])
+      found.set(form, name);
   };
   for (const e of await m.find(Keys)) {
     const secret = unseal(config.keyringKey, e.sealed, e.name);

@@ -17,13 +17,16 @@ import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { hold, planOf } from '../clusters/service.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
+import { forgetCertificates, installedOf } from './installed.ts';
 import { needBuild } from './rows.ts';
 
 /** The change that is due for a cluster, as its charter is saved, or one that somebody asks for; undefined: it stands as planned. */
 export async function dueChange(ctx: Context, name: string, asked?: ChangeName): Promise<ChangePlan | undefined> {
   const { plan, estate } = await planOf(ctx, name);
-  const times = await known(ctx.db.manager);
-  return asked ? changeAsked(asked, plan, estate, times) : changeDue(plan, estate, times);
+  const m = ctx.db.manager;
+  const times = await known(m);
+  const installed = await installedOf(ctx, m, name, estate);
+  return asked ? changeAsked(asked, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
 }
 
 /**
@@ -37,18 +40,18 @@ export async function beginChange(
   who: string,
   confirmed?: string,
 ): Promise<BuildRow> {
-  const asked = changeKind(kind).asked !== undefined;
-  if (asked && confirmed !== name)
+  const { asked, ends, reissues } = changeKind(kind);
+  if (ends && confirmed !== name)
     throw new Refusal('invalid', `${changeKind(kind).label} is confirmed by the name of the cluster.`, {
       remedy: `Send confirm: ${name}.`,
     });
   try {
     return await ctx.db.transaction(async (m) => {
       // What ends holds nothing more, and no finding keeps it.
-      if (!asked) await hold(m, name, who);
+      if (!ends) await hold(m, name, who);
       const { estate } = await loadEstate(m);
       const charter = needIn(estate, 'Charter', name);
-      const stops = asked ? [] : await ctx.compute.stopsOf(estate, name);
+      const stops = ends ? [] : await ctx.compute.stopsOf(estate, name);
       if (stops.length)
         throw new Refusal(
           'not-now',
@@ -61,8 +64,14 @@ export async function beginChange(
       const plan = resolve(charter, estate);
       await nothingUnderWay(m, name);
       const times = await known(m);
-      const due = asked ? changeAsked(kind, plan, estate, times) : changeDue(plan, estate, times);
-      if (!due && asked) throw new Refusal('not-now', `No host serves ${name}: there is nothing to take down.`);
+      const installed = await installedOf(ctx, m, name, estate);
+      const due = asked ? changeAsked(kind, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
+      if (!due && asked)
+        throw ends
+          ? new Refusal('not-now', `No host serves ${name}: there is nothing to take down.`)
+          : new Refusal('not-now', `${changeKind(kind).label}: ${name} does not stand as planned.`, {
+              remedy: 'Do first what is due for it.',
+            });
       if (!due)
         throw new Refusal('not-now', `${name} stands as planned: there is nothing to ${changeKind(kind).label.toLowerCase()}.`, {
           remedy: 'Change its charter first.',
@@ -107,6 +116,7 @@ export async function beginChange(
         kind,
         moves: { joins: due.joins, leaves: due.leaves, stands: due.stands } as never,
       });
+      if (reissues) await forgetCertificates(m, name);
       // What it writes is kept, so that what would be written later can be held against it.
       const kit = await ctx.compute.kitOf(estate, name, ctx.config.publicUrl);
       await m.query('insert into build_kit (build, files) values ($1, $2)', [

@@ -75,8 +75,13 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   for (const host of estate.hosts) {
     const held = wanted.get(host.name);
     // What it was installed with stays known of a host that serves.
-    const { release, installed } = host.held?.charter === name ? host.held : {};
-    const asNow = held && { ...held, ...(release ? { release } : {}), ...(installed ? { installed } : {}) };
+    const { release, installed, certificates } = host.held?.charter === name ? host.held : {};
+    const asNow = held && {
+      ...held,
+      ...(release ? { release } : {}),
+      ...(installed ? { installed } : {}),
+      ...(certificates ? { certificates } : {}),
+    };
     if (asNow && !same(host.held, asNow)) {
       const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
       if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);

@@ -136,7 +136,7 @@ export const workRun: RunKind = {
   noun: 'work',
   called: (run) => run.title.charAt(0).toLowerCase() + run.title.slice(1),
   recorded: (run) => ({ subject: run.title, facts: {} }),
-  resumed: async (m, run, status) => {
+  resumed: async (_, m, run, status) => {
     const busy = await busyHosts(m);
     const both = run.steps.find((s) => s.host && status.steps[s.id]?.state !== 'done' && busy.has(s.host));
     if (both?.host)

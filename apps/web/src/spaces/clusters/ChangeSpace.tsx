@@ -38,7 +38,7 @@ export function ChangeSpace() {
       api<{ charter: string; number: number }>('POST', '/api/builds', {
         charter: name,
         kind,
-        ...(plan?.asked ? { confirm: name } : {}),
+        ...(plan?.ends ? { confirm: name } : {}),
       }),
     (b) => {
       void navigate(scoped(`/builds/${b.charter}/${b.number}`, site));
@@ -88,7 +88,7 @@ export function ChangeSpace() {
   );
   const stops = findings.filter((f) => f.severity === 'stop').length;
   // What ends is kept by no finding.
-  const offer = offerBuild(leave, plan.asked ? 0 : stops, begin.isPending);
+  const offer = offerBuild(leave, plan.ends ? 0 : stops, begin.isPending);
   const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
@@ -106,9 +106,9 @@ export function ChangeSpace() {
             filled
             disabled={offer.disabled || plan.refused.length > 0}
             title={plan.refused[0] ?? offer.why}
-            onClick={() => (plan.asked ? setConfirming(true) : begin.mutate(plan.kind))}
+            onClick={() => (plan.ends ? setConfirming(true) : begin.mutate(plan.kind))}
           >
-            {plan.asked ? `${plan.label}…` : 'Start'}
+            {plan.ends ? `${plan.label}…` : 'Start'}
           </Button>
         </>
       }

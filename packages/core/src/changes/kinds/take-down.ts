@@ -1,6 +1,6 @@
 import type { Step } from '../../schedule/steps.ts';
 import { counted } from '../../words/amounts.ts';
-import type { Between, ChangeKind, Known } from '../change.ts';
+import type { Between, ChangeKind, ChangeRow, Known } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
 const standing = (b: Between) => [
@@ -31,6 +31,8 @@ export const takeDown: ChangeKind = {
   label: 'Take down',
   due: () => false,
   asked: (b) => standing(b).length > 0,
+  ends: true,
+  rows: goneRows,
   installs: () => [],
   removes: (b) => standing(b).map((h) => h.host),
   title: (b) => `Take ${b.plan.charter.name} down`,
@@ -46,3 +48,22 @@ export const takeDown: ChangeKind = {
     );
   },
 };
+
+/** What becomes of everything that was made for a cluster, when it is taken down. */
+function goneRows(b: Between): ChangeRow[] {
+  const hosts = b.stays.length + b.leaves.length;
+  const own = b.plan.reservations.filter((r) => !r.owner.use?.startsWith('node '));
+  const names = own.filter((r) => r.name).length;
+  return [
+    { what: counted(hosts, 'host'), now: 'serve', after: 'rest, to be wiped', how: 'switched off' },
+    {
+      what: counted(own.length, 'address', 'addresses'),
+      now: 'reserved',
+      after: 'free',
+      how: 'those of hosts follow when they are wiped',
+    },
+    { what: counted(names, 'name'), now: 'served', after: 'lead nowhere', how: 'taken back from the name servers' },
+    { what: counted(b.plan.certificates.length, 'certificate'), now: 'kept sealed', after: 'gone', how: 'with their keys' },
+    { what: 'Charter, builds, backups of etcd', now: 'kept', after: 'kept', how: 'not touched' },
+  ];
+}

@@ -275,6 +275,10 @@ export const charterFields: Fields = {
     unit: 'days',
   },
   'certificates.caDays': { label: 'Authorities hold for', unit: 'days' },
+  'certificates.byItself': {
+    label: 'Renewed by themselves',
+    help: 'Sixty days before their end. Hosts are started anew one after the other, drained, in whatever hour that is.',
+  },
   proxy: { label: 'Proxy', help: 'What nodes go through to what is outside.', rare: true },
   'proxy.url': { sheet: { section: 3, label: 'Proxy' }, label: 'Address', example: 'http://proxy.example:3128', mono: true },
   'proxy.except': { label: 'Not for', help: 'Names, domains, addresses or prefixes besides those that follow.', mono: true },

@@ -1,4 +1,5 @@
 import { counted } from '../../words/amounts.ts';
+import { firstEnd, renewFrom } from '../../changes/index.ts';
 import { nodeCount } from '../../charter/pools.ts';
 import type { MoveRule, Said } from '../move.ts';
 
@@ -6,7 +7,7 @@ import type { MoveRule, Said } from '../move.ts';
  * Clusters that stand otherwise than planned, and changes of them that failed. Without their plans: it is asked for every charter, and what is to
  * be done is computed on the page that this leads to.
  */
-export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, built }) =>
+export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, built, estate: { now } }) =>
   charters.flatMap((c): Said[] => {
     if (unbuilt.includes(c)) return [];
     const q = `site=${site.name}`;
@@ -27,7 +28,19 @@ export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, bui
     const serving = hosts.filter((h) => h.held?.charter === c.name && h.state === 'serving');
     const behind = serving.filter((h) => h.held?.release && h.held.release !== c.release).length;
     const goes = serving.filter((h) => c.except?.includes(h.name)).length;
-    if (!behind && !goes && serving.length === nodeCount(c)) return [];
+    if (!behind && !goes && serving.length === nodeCount(c)) {
+      const end = firstEnd(serving.flatMap((h) => h.held?.certificates ?? []));
+      if (end === undefined || c.certificates?.byItself || Date.parse(now) < renewFrom(end, c.certificates?.days ?? 365))
+        return [];
+      return [
+        {
+          stage: 'build',
+          text: `certificates of ${c.name} end on ${new Date(end).toISOString().slice(0, 10)}: renew them`,
+          label: 'What is to be done',
+          go: `/clusters/${c.name}/change?${q}`,
+        },
+      ];
+    }
     const why = behind
       ? `${behind} of its hosts have another release`
       : `${counted(serving.length, 'host serves', 'hosts serve')}, ${nodeCount(c)} are planned`;

@@ -6,9 +6,11 @@ import {
   type KubeList,
   type KubeNode,
   kube,
+  remove,
   running,
   whyNotRunning,
 } from '@praesidor/protocols/kube';
+import { objectsGone } from '../installed.ts';
 import type { StepContext, StepRunner } from '../step.ts';
 
 export const api: StepRunner = {
@@ -54,6 +56,18 @@ const give = async (s: StepContext, stages: string[]) => {
         await s.log(`applied ${o.kind} ${o.metadata.name}`);
       }
 };
+
+/** Takes away what the API was given by the change before, and is not given any more. */
+async function takeAway(s: StepContext): Promise<void> {
+  const known: KnownResources = new Map();
+  for (const o of await objectsGone(s.ctx.db.manager, s.build)) {
+    const name = `${o.kind} ${o.metadata.name}`;
+    if (keeps.has(o.kind)) await s.log(`${name} is not in the plan any more and stays: what lies in it would go with it`, 'warn');
+    else if (await remove(s.kube(), o, known)) await s.log(`took away ${name}`);
+  }
+}
+/** Kinds that others of their users lie in. */
+const keeps = new Set(['Namespace', 'CustomResourceDefinition']);
 
 const roleLabel = 'node-role.kubernetes.io/control-plane';
 /** The role of control-plane nodes, which a node may not give itself (NodeRestriction). */
@@ -113,6 +127,7 @@ export const inbound: StepRunner = {
   kind: 'inbound',
   run: async (s) => {
     await give(s, ['inbound', 'storage', 'addons']);
+    await takeAway(s);
     const { address } = s.plan.inbound;
     const routed = clusterObjects(s.kit).some(
       (x) => x.stage === 'inbound' && x.objects.some((o) => o.metadata.name === 'inbound-router'),

@@ -1,0 +1,105 @@
+import { gunzipSync } from 'node:zlib';
+import { X509Certificate } from 'node:crypto';
+import type { Installed } from '@praesidor/core/changes';
+import type { Charter, Estate } from '@praesidor/core/model';
+import type { EntityManager } from 'typeorm';
+import type { KubeObject } from '@praesidor/protocols/kube';
+import { parseAllDocuments } from 'yaml';
+import type { Context } from '../../context.ts';
+import { type BuildRow, ClusterSecrets } from '../../db/tables.ts';
+import { secretOf } from '../clusters/pki.ts';
+
+type Files = ReadonlyMap<string, string>;
+
+/** Files of a host, by the path that they have in a kit: those that lie on it, and what its first boot reads, which carries them. */
+const onHost = (path: string): { host: string; file: string; read: boolean } | undefined => {
+  const found = /^hosts\/([^/]+)\/(?:root(\/.*)|(user-data|vendor-data|network-config))$/.exec(path);
+  return found ? { host: found[1] as string, file: (found[2] ?? found[3]) as string, read: found[3] !== undefined } : undefined;
+};
+const unpacked = (files: Buffer) => JSON.parse(gunzipSync(files).toString()) as Record<string, string>;
+const manifest = (path: string) => path.startsWith('cluster/manifests/');
+
+/**
+ * What hosts of a cluster were given when they were installed last, and its API, against what they would be given now: by what each change wrote. What
+ * was built by something else is not known, and is held to be as it should.
+ */
+export async function installedOf(ctx: Context, m: EntityManager, charter: string, estate: Estate): Promise<Installed> {
+  const serving = estate.hosts.filter((h) => h.held?.charter === charter && h.state === 'serving');
+  const certificates = new Map(serving.flatMap((h) => (h.held?.certificates ? [[h.name, h.held.certificates] as const] : [])));
+  const files = new Map<string, string[]>();
+  const last = (await m.query(
+    `select b.id, b.moves->'joins' as joins, b.plan->'charter' as charter from build b join run r on r.id = b.id join build_kit k on k.build = b.id
+     where b.charter = $1 and r.state = 'done' and b.kind <> 'take-down' order by b.id desc limit 200`,
+    [charter],
+  )) as { id: number; joins: string[]; charter: Charter }[];
+  const [newest] = last;
+  if (!serving.length || !newest) return { files, manifests: [], certificates };
+  const by = new Map<string, number>();
+  for (const h of serving) {
+    const build = last.find((b) => b.joins.includes(h.name));
+    if (build) by.set(h.name, build.id);
+  }
+  const kits = new Map<number, Files>();
+  for (const id of new Set([newest.id, ...by.values()])) {
+    const [row] = (await m.query('select files from build_kit where build = $1', [id])) as { files: Buffer }[];
+    if (row) kits.set(id, new Map(Object.entries(unpacked(row.files))));
+  }
+  const now: Files = new Map((await ctx.compute.kitOf(estate, charter, ctx.config.publicUrl)).map((f) => [f.path, f.content]));
+  const paths = (a: Files, b: Files) => new Set([...a.keys(), ...b.keys()]);
+  for (const [host, id] of by) {
+    const before = kits.get(id);
+    if (!before) continue;
+    const other = [...paths(before, now)].flatMap((p) => {
+      const of = before.get(p) === now.get(p) ? undefined : onHost(p);
+      return of?.host === host ? [of] : [];
+    });
+    const lie = other.filter((f) => !f.read);
+    if (other.length) files.set(host, (lie.length ? lie : other).map((f) => f.file).sort());
+  }
+  const given = kits.get(newest.id) ?? new Map<string, string>();
+  const manifests = [...paths(given, now)].filter((p) => manifest(p) && given.get(p) !== now.get(p)).sort();
+  return { files, manifests, certificates, charter: newest.charter };
+}
+
+/** Objects that the API of a cluster was given by the change before this one, and that this one does not give. */
+export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' | 'charter' | 'moves'>): Promise<KubeObject[]> {
+  if (!build.moves.stands.length) return [];
+  const kits = (await m.query(
+    `select b.id, k.files from build b join run r on r.id = b.id join build_kit k on k.build = b.id
+     where b.charter = $1 and (b.id = $2 or (r.state = 'done' and b.kind <> 'take-down' and b.id < $2)) order by b.id desc limit 2`,
+    [build.charter, build.id],
+  )) as { id: number; files: Buffer }[];
+  const [now, before] = kits;
+  if (!now || !before || now.id !== build.id) return [];
+  const objects = ({ files }: { files: Buffer }) =>
+    Object.entries(unpacked(files))
+      .filter(([path]) => manifest(path))
+      .flatMap(([, text]) => parseAllDocuments(text).map((d) => d.toJS() as KubeObject | null))
+      .flatMap((o) => (o?.kind && o.metadata?.name ? [o] : []));
+  const id = (o: KubeObject) => JSON.stringify([o.apiVersion.split('/')[0], o.kind, o.metadata.namespace ?? '', o.metadata.name]);
+  const given = new Set(objects(now).map(id));
+  // The last given goes first: what stands on the others before them.
+  return objects(before)
+    .filter((o) => !given.has(id(o)))
+    .reverse();
+}
+
+const authorities = new Set(['cluster-ca', 'front-ca', 'etcd-ca']);
+const leaf = (name: string) => {
+  const found = /^(.*)\.(crt|key)$/.exec(name);
+  return found && !authorities.has(found[1] as string) && found[1] !== 'service-accounts';
+};
+
+/** When the first certificate ends that hosts of a cluster are given now; undefined: none was issued. */
+export async function certificatesEnd(ctx: Context, m: EntityManager, charter: string): Promise<string | undefined> {
+  const ends = (await m.findBy(ClusterSecrets, { charter }))
+    .filter((s) => s.name.endsWith('.crt') && leaf(s.name))
+    .map((s) => new Date(new X509Certificate(secretOf(ctx.config, charter, s)).validTo).getTime());
+  return ends.length ? new Date(Math.min(...ends)).toISOString() : undefined;
+}
+
+/** Has every certificate of a cluster issued anew when it is asked for next; its authorities stay. */
+export async function forgetCertificates(m: EntityManager, charter: string): Promise<void> {
+  const names = (await m.findBy(ClusterSecrets, { charter })).map((s) => s.name).filter(leaf);
+  await m.query('delete from cluster_secret where charter = $1 and name = any($2)', [charter, names]);
+}
