@@ -258,7 +258,6 @@ describe('a boot kit', () => {
     const e = applyEdits(with_(['controlPlane', 'count'], 1), []);
     const conf = kit(e).find((f) => f.path.endsWith('/etc/keepalived/keepalived.conf'))?.content ?? '';
     expect(conf).toContain('10.62.8.20/25');
-    expect(conf).not.toContain('unicast_peer');
   });
   it('names secrets and shows none', () => {
     for (const f of kit()) expect(f.content).not.toContain('PRIVATE KEY');

@@ -118,6 +118,15 @@ describe('addresses that move between hosts', () => {
     expect(conf(ctx, worker as string)).toContain('http://127.0.0.1:10256/healthz');
     expect(text(ctx, `hosts/${worker}/root/usr/local/sbin/praesidor-boot`)).toContain('for program in ctr kubelet keepalived;');
   });
+  it('who takes part in moving them follows from nobody else: one that comes or goes changes no file of the others', () => {
+    const files = (count: number) => {
+      const ctx = context(['workers', 'count'], count);
+      return new Map(ctx.plan.nodes.map((n) => [n.host, conf(ctx, n.host)]));
+    };
+    const [two, three] = [files(2), files(3)];
+    expect(three.size).toBe(two.size + 1);
+    for (const [host, file] of two) expect(three.get(host), host).toBe(file);
+  });
   it('both move on the control plane where there are no workers, told apart', () => {
     const ctx = context(['workers', 'count'], 0);
     const host = ctx.plan.nodes[0]?.host ?? '';

@@ -34,11 +34,15 @@ function virtualAddresses(ctx: KitContext): Virtual[] {
 export const movesAddresses = (ctx: KitContext, node: PlannedNode): boolean =>
   virtualAddresses(ctx).some((v) => v.hosts.some((h) => h.host === node.host));
 
-/** By the last bits of the address: two of one network have different ones mostly, and the peers tell them apart. */
+/** By the last bits of the address: two of one network have different ones, unless they are 255 apart. */
 const routerId = (address: string) => 1 + Number(parseIp(address).n % 255n);
 
+/** Of equals the one with the higher address goes first (RFC 9568, 6.4.3); it follows from nobody else, so that who comes and goes changes nothing here. */
+const priorityOf = (node: PlannedNode) => 100 + Number(parseIp(node.address).n % 100n);
+
 /**
- * VRRP (RFC 9568) moves the API address and the inbound address between hosts: each leaves a host that cannot serve it, as that
+ * They speak by multicast on the link (RFC 9568, 5.1.1.2 and 5.1.2.2), which switches flood (RFC 4541, 2.1.2): a host that comes is heard by those that stand, and none
+ * needs a list of the others. VRRP (RFC 9568) moves the API address and the inbound address between hosts: each leaves a host that cannot serve it, as that
  * host itself says. With one host it is there, or nowhere.
  */
 export const virtualAddress: NodeWriter = {
@@ -47,8 +51,7 @@ export const virtualAddress: NodeWriter = {
     const here = virtualAddresses(ctx).filter((v) => v.hosts.some((h) => h.host === node.host));
     if (!here.length) return [];
     const used = new Set<number>();
-    const instances = here.flatMap(({ name, address, alive, hosts }) => {
-      const others = hosts.filter((h) => h.host !== node.host);
+    const instances = here.flatMap(({ name, address, alive }) => {
       let id = routerId(address);
       while (used.has(id)) id = 1 + (id % 255);
       used.add(id);
@@ -64,10 +67,8 @@ export const virtualAddress: NodeWriter = {
         '  state BACKUP',
         `  interface ${node.nic}`,
         `  virtual_router_id ${id}`,
-        `  priority ${150 - hosts.findIndex((h) => h.host === node.host) * 10}`,
+        `  priority ${priorityOf(node)}`,
         '  advert_int 1',
-        `  unicast_src_ip ${node.address}`,
-        ...(others.length ? ['  unicast_peer {', ...others.map((m) => `    ${m.address}`), '  }'] : []),
         '  track_script {',
         `    ${name}`,
         '  }',
