@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { allOf, line } from '../src/areas/builds/steps/proof.ts';
+import { allOf, line } from '../src/areas/builds/measures.ts';
 
 describe('a line of the proof', () => {
   it('of all holds for all, and never for none', () => {

@@ -1,3 +1,4 @@
+import { X509Certificate } from 'node:crypto';
 import { createServer, type Server } from 'node:https';
 import { once } from 'node:events';
 import { type AddressInfo, createServer as createNet } from 'node:net';
@@ -8,14 +9,14 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from
 import { resolve } from '@praesidor/core/charter';
 import { imagesOf, placeholder, programsOf } from '@praesidor/core/files';
 import type { Charter, Registry } from '@praesidor/core/model';
-import { anywhere, Dialer, Exits, parseAddressMap } from '@praesidor/protocols/dial';
+import { anywhere, Dialer, Exits, fingerprintOf, parseAddressMap } from '@praesidor/protocols/dial';
 import { createRegistry, Store } from '@praesidor/registry';
 import { makeCertificate } from '@praesidor/standins';
 import { goodEstate, withAddon } from '../../../packages/core/test/estate.ts';
 import { type Report, type StepContext, StepFailure } from '../src/areas/builds/step.ts';
 import { freePort } from './installation.ts';
 import { runners } from '../src/areas/builds/steps/index.ts';
-import type { Proof } from '../src/areas/builds/steps/proof.ts';
+import type { Proof } from '../src/areas/builds/measures.ts';
 
 /**
  * Each kind of step by itself: what it takes for done, what for broken, and what it says then. The cluster is an HTTPS server
@@ -496,6 +497,17 @@ describe('the proof', () => {
     objects['/api/v1/namespaces/default/endpoints/kubernetes'] = c.members;
     return c;
   }
+  /** Who shows another one. */
+  let swapped = '';
+  /** Members of the control plane at their own addresses, each with the certificate that it was given. */
+  const shows = (dialer: Dialer) =>
+    Object.assign(Object.create(dialer) as Dialer, {
+      certificate: async ({ host }: { host: string }) => {
+        const cert = host === swapped ? ca.cert : pair.cert;
+        const { raw, validTo } = new X509Certificate(cert);
+        return { fingerprint: fingerprintOf(raw), notAfter: new Date(validTo).toISOString() };
+      },
+    });
   /** Lines of a proof, without names, which the suites with name servers measure. */
   async function proved(at: Registry, source?: Registry, given = kit): Promise<{ lines: Proof[]; failed?: StepFailure }> {
     let failed: StepFailure | undefined;
@@ -513,11 +525,11 @@ describe('the proof', () => {
       more: {
         ctx: {
           db: { manager, transaction: async (_: string, act: (m: unknown) => unknown) => act(manager) },
-          dialer,
+          dialer: shows(dialer),
           config: { addressMap: [] },
         },
         plan: mirrored,
-        kit: { ...given, plan: mirrored },
+        kit: { ...given, plan: mirrored, secret: (n: string) => (n === 'apiserver.crt' ? pair.cert : given.secret(n)) },
         estate: { ...estate, registries: source ? [{ ...source, role: 'source' }] : [] },
       } as never,
     }).catch((e: unknown) => {
@@ -595,6 +607,13 @@ describe('the proof', () => {
     expect(await inbound()).toMatchObject({ good: true, evidence: [`TCP ${plan.inbound.address}:443`] });
     listener.close();
     shift = 0;
+  });
+  it('fails where a member shows another certificate than it was given', async () => {
+    stands();
+    swapped = controlPlane[1] ?? '';
+    const { lines } = await proved(await mirror('m', whole()));
+    swapped = '';
+    expect(of(lines, 'certificates of the API are those that were issued')).toMatchObject({ good: false, found: '2 of 3' });
   });
   it('waits for what comes right by itself, and puts down what it was then', async () => {
     const c = stands();

@@ -119,6 +119,29 @@ export const ProofLine = z.strictObject({
   at: z.string(),
 });
 export type ProofLine = z.infer<typeof ProofLine>;
+/** A line of what is measured of a cluster that stands, again and again. */
+export const StandingProof = z.strictObject({
+  lines: z.array(
+    ProofLine.extend({
+      /** Since when it holds, or does not. */
+      since: Moment,
+      /** How often it is measured, in minutes. */
+      every: z.number().optional(),
+      /** Where what it finds is mended. */
+      mend: z.strictObject({ label: z.string(), go: z.string() }),
+    }),
+  ),
+  /** What became otherwise, the newest first. */
+  changes: z.array(z.strictObject({ what: z.string(), at: Moment, good: z.boolean(), planned: z.string(), found: z.string() })),
+});
+export type StandingProof = z.infer<typeof StandingProof>;
+/** Lines that do not hold, of all clusters. */
+export const Drifts = z.strictObject({
+  drifts: z.array(
+    z.strictObject({ charter: z.string(), what: z.string(), planned: z.string(), found: z.string(), since: Moment }),
+  ),
+});
+export type Drifts = z.infer<typeof Drifts>;
 export const WholeBuild = Build.extend({
   proof: z.array(ProofLine).nullable(),
   plan: described<Plan>('the plan that it executes, as it was when it began'),

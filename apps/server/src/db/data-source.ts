@@ -16,6 +16,7 @@ import { CharterTexts1765100000000 } from './migrations/0013-charter-texts.ts';
 import { Prerequisites1765200000000 } from './migrations/0014-prerequisites.ts';
 import { Changes1765300000000 } from './migrations/0015-changes.ts';
 import { Runs1765700000000 } from './migrations/0016-runs.ts';
+import { Proofs1765800000000 } from './migrations/0017-proofs.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -38,6 +39,7 @@ const migrations = [
   Prerequisites1765200000000,
   Changes1765300000000,
   Runs1765700000000,
+  Proofs1765800000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -2,6 +2,7 @@ import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { forgetKits } from '../areas/images/kit/make.ts';
+import { proveClusters } from '../areas/builds/proofs.ts';
 import { renewClusters } from '../areas/builds/renewals.ts';
 import { renewDue } from '../areas/images/trust.ts';
 import { lookAt } from '../areas/images/registries.ts';
@@ -47,6 +48,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
     await inParallel(looks, 8, signal, async (act) => void (await act()));
     await safely(renewDue(ctx));
     await safely(renewClusters(ctx));
+    await safely(proveClusters(ctx, signal));
     // Only now: a round that a kill cut short is begun again by whoever starts next.
     await ctx.db.manager.query(
       "insert into observation values ('round', 'watch', now(), '{}') on conflict (kind, subject) do update set at = now()",

@@ -18,6 +18,7 @@ const keysFor: Record<string, string[][]> = {
   Act: [['acts']],
   Report: [],
   Gate: [],
+  Proof: [['proof'], ['proofs']],
   Lease: [],
   Charter: [['estate'], ['charter'], ['files']],
   Host: [['estate'], ['files'], ['host']],

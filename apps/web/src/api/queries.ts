@@ -2,6 +2,8 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
   BuildSummary,
+  Drifts,
+  StandingProof,
   ChangeDue,
   EtcdBackups,
   CharterAnswer as CharterDto,
@@ -102,6 +104,12 @@ export const useBuildLog = (charter: string, number: string, step: string, text:
     },
     placeholderData: (old) => old,
   });
+/** What is measured of a cluster that stands, again and again. */
+export const useProof = (name: string) =>
+  useQuery({ queryKey: ['proof', name], queryFn: () => api<StandingProof>('GET', `/api/charters/${name}/proof`) });
+/** Lines that do not hold, of all clusters. */
+export const useDrifts = () =>
+  useQuery({ queryKey: ['proofs'], queryFn: async () => (await api<Drifts>('GET', '/api/proofs')).drifts });
 /** What leads from what stands of a cluster to its plan. It follows from the estate, and is renewed with it. */
 export const useChange = (name: string, kind?: string | null, on = true) =>
   useQuery({

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Finding } from '@praesidor/core/checks';
 import type { Built, Move } from '@praesidor/core/moves';
 import type { Charter } from '@praesidor/core/model';
-import { type Snapshot, useBuilds, useSnapshot } from '../api/queries.ts';
+import { type Snapshot, useBuilds, useDrifts, useSnapshot } from '../api/queries.ts';
 import { computerWith } from '../workers/compute.ts';
 
 export interface ReportDto {
@@ -19,9 +19,19 @@ export interface ReportDto {
 export function useReport() {
   const snapshot = useSnapshot();
   const builds = useBuilds();
+  const drifts = useDrifts();
   const built: Record<string, Built> = {};
   for (const b of builds.data ?? []) {
-    built[b.charter] ??= { number: b.number, state: b.state, ...(b.broke ? { failed: b.broke } : {}) };
+    if (built[b.charter]) continue;
+    const off = drifts.data?.filter((d) => d.charter === b.charter) ?? [];
+    built[b.charter] = {
+      number: b.number,
+      state: b.state,
+      ...(b.broke ? { failed: b.broke } : {}),
+      ...(off[0]
+        ? { drift: { what: `${off[0].what}, planned ${off[0].planned}, found ${off[0].found}`, count: off.length } }
+        : {}),
+    };
   }
   return useQuery({
     queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)],

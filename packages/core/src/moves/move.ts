@@ -35,6 +35,8 @@ export interface Move {
 export interface Built {
   number: number;
   state: string;
+  /** What is measured of its cluster and does not hold: the first line, and how many there are. */
+  drift?: { what: string; count: number } | undefined;
   failed?: string | undefined;
 }
 

@@ -197,6 +197,24 @@ describe('a cluster that stands', () => {
   ])('leads to what is to be done where its charter says otherwise: %j', (more, why) => {
     expect(saidOf(standing(more))).toEqual([[`plover stands otherwise than planned: ${why}`, '/clusters/plover/change']]);
   });
+  it('leads to what is not as it was proved, unless it is being changed', () => {
+    const drift = { what: 'nodes ready, planned 6 of 6, found 5 of 6', count: 3 };
+    expect(saidOf(standing(), { plover: { number: 2, state: 'done', drift } })).toEqual([
+      ['plover is not as it was proved: nodes ready, planned 6 of 6, found 5 of 6 and 2 more', '/clusters/plover'],
+    ]);
+    expect(saidOf(standing(), { plover: { number: 2, state: 'running', drift } })).toEqual([
+      ['plover is being changed', '/builds/plover/2'],
+    ]);
+  });
+  it('asks to renew certificates when it is time, and not where they are renewed by themselves', () => {
+    const ending = (more: Partial<Charter> = {}) => {
+      const e = standing(more);
+      const certificates = new Date(Date.parse(e.now) + 30 * 86_400_000).toISOString();
+      return { ...e, hosts: e.hosts.map((h) => (h.held ? ({ ...h, held: { ...h.held, certificates } } as Host) : h)) };
+    };
+    expect(saidOf(ending())[0]?.[0]).toMatch(/^certificates of plover end on 20\d\d-\d\d-\d\d: renew them$/);
+    expect(saidOf(ending({ certificates: { byItself: true } }))).toEqual([]);
+  });
   it('leads to a change that failed before anything else', () => {
     const failed = { plover: { number: 2, state: 'failed' as const, failed: 'lr-05 leave' } };
     expect(saidOf(standing({ except: ['lr-05'] }), failed)).toEqual([

@@ -4,6 +4,7 @@ import { type Built, type Move, type MoveRule, stages } from './move.ts';
 import { build } from './rules/build.ts';
 import { change } from './rules/change.ts';
 import { charter } from './rules/charter.ts';
+import { drift } from './rules/drift.ts';
 import { hosts } from './rules/hosts.ts';
 import { keyring } from './rules/keyring.ts';
 import { names } from './rules/names.ts';
@@ -13,7 +14,7 @@ import { releases } from './rules/releases.ts';
 import { stops } from './rules/stops.ts';
 import { viewsOf } from './view.ts';
 
-const rules: readonly MoveRule[] = [networks, keyring, hosts, registry, releases, charter, stops, names, build, change];
+const rules: readonly MoveRule[] = [networks, keyring, hosts, registry, releases, charter, stops, names, build, change, drift];
 
 /**
  * What to do next: what failed first, sealed sites before the others, the rest in the order of the job. It leads from an estate with

@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import type { IncomingMessage, ServerResponse } from 'node:http';
-import { createServer, type Server } from 'node:https';
+import type { Server } from 'node:https';
 import { createServer as createNet, type Server as NetServer } from 'node:net';
 import type { TLSSocket } from 'node:tls';
 import { once, parseYaml } from '../parse-once.ts';
@@ -13,6 +13,7 @@ import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kind
 import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
 import { Placed } from './placed.ts';
+import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, begins, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
 import { nodeTable } from './tables.ts';
@@ -76,6 +77,7 @@ class ApiStandin {
   private readonly cordoned = new Set<string>();
   private readonly placed = new Placed();
   private readonly etcd: EtcdStandin;
+  private readonly apis: MemberApis;
   private revision = 1;
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
@@ -87,6 +89,7 @@ class ApiStandin {
     /** Which installation its first member is of. */
     readonly begun: string | undefined,
   ) {
+    this.apis = new MemberApis(place, this.answer);
     this.etcd = new EtcdStandin(place, () => JSON.stringify(this.given()));
   }
 
@@ -99,7 +102,10 @@ class ApiStandin {
   add(machine: Machine, kit: Installed): void {
     const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
     this.members.set(kit.host, { machine, kit, role, since: Date.now() });
-    if (role === 'control-plane') this.etcd.join({ name: kit.host, address: kit.address, files: kit.files });
+    if (role === 'control-plane') {
+      this.etcd.join({ name: kit.host, address: kit.address, files: kit.files });
+      this.apis.start(kit.host, kit.address, kit.files);
+    }
     this.settle();
   }
   remove(machine: Machine): void {
@@ -107,6 +113,7 @@ class ApiStandin {
       if (m.machine === machine) {
         m.away ??= Date.now();
         this.etcd.leave(name);
+        this.apis.stop(name);
       }
     this.settle();
   }
@@ -130,19 +137,7 @@ class ApiStandin {
       return;
     }
     const at = this.place(address, Number(port));
-    const server = createServer(
-      {
-        key: files['/etc/kubernetes/pki/apiserver.key'],
-        cert: files['/etc/kubernetes/pki/apiserver.crt'],
-        ca: files['/etc/kubernetes/pki/ca.crt'],
-        requestCert: true,
-        rejectUnauthorized: false,
-        minVersion: 'TLSv1.2',
-      },
-      (req, res) => {
-        void this.answer(req, res).catch(() => res.writeHead(500).end());
-      },
-    );
+    const server = apiServer(files, this.answer);
     server.on('error', () => {
       this.server = undefined;
     });
@@ -154,6 +149,7 @@ class ApiStandin {
   /** For good: its etcd with it. */
   end(): void {
     this.close();
+    this.apis.close();
     this.etcd.close();
   }
   close(): void {
@@ -234,7 +230,7 @@ class ApiStandin {
     }
   }
 
-  private async answer(req: IncomingMessage, res: ServerResponse): Promise<void> {
+  private readonly answer = async (req: IncomingMessage, res: ServerResponse): Promise<void> => {
     const url = new URL(req.url ?? '/', 'https://api');
     const send = (status: number, body: object) =>
       void res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
@@ -312,7 +308,7 @@ class ApiStandin {
             items,
           },
     );
-  }
+  };
 
   /** A service's own address lies in the range that the API server was told. */
   private outOfRange(o: KubeObject): string | undefined {

@@ -19,7 +19,9 @@ import { loadEstate } from '../../estate/load.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { closeBoot, installationOf, kitOf, openBoot } from './kit-of-build.ts';
+import { etcdOf, kubeOf } from './kube-of.ts';
 import { nameOf } from './name.ts';
+import { forgetLines } from './proofs.ts';
 import { certificatesEnd, installedOf } from './installed.ts';
 import { findBuild } from './rows.ts';
 import type { Report, StepContext } from './step.ts';
@@ -113,6 +115,7 @@ export async function nothingUnderWay(m: EntityManager, charter: string, own?: n
 /** What a change that ended well leaves behind: its hosts serve, with what they were installed with. */
 async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const plan = build.plan as Plan;
+  if (build.kind === 'take-down') await forgetLines(m, build.charter);
   const certificates = await certificatesEnd(ctx, m, build.charter);
   for (const host of build.moves.joins) {
     const { doc } = await needDoc(m, 'Host', host);
@@ -212,24 +215,8 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
         );
       }
     },
-    kube: () => ({
-      dialer: ctx.dialer,
-      host: plan.api.name,
-      address: plan.api.address,
-      port: plan.api.port,
-      ca: kit.secret('cluster-ca.crt'),
-      certificate: kit.secret('admin.crt'),
-      key: kit.secret('admin.key'),
-    }),
-    etcd: ({ name, address }) => ({
-      dialer: ctx.dialer,
-      host: name,
-      address,
-      port: 2379,
-      ca: kit.secret('etcd-ca.crt'),
-      certificate: kit.secret('apiserver-etcd.crt'),
-      key: kit.secret('apiserver-etcd.key'),
-    }),
+    kube: () => kubeOf(ctx, plan, kit),
+    etcd: (node) => etcdOf(ctx, kit, node),
   };
   return runner.run(context);
 }

@@ -13,6 +13,7 @@ import { archive } from '../clusters/kit.ts';
 import { act, beginChange, dueChange } from './service.ts';
 import { evidenceOf } from './evidence.ts';
 import { buildsOf } from './list.ts';
+import { drifts, proofOf, proveNow } from './proofs.ts';
 import { needBuild } from './rows.ts';
 
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
@@ -146,6 +147,25 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
         );
       await act(ctx, p.charter, p.number, p.act, req.who.login, { decided, step, reason });
       return {};
+    },
+  );
+
+  /** What is measured of clusters that stand, again and again. */
+  app.get('/api/proofs', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Drifts } } }, async () =>
+    drifts(ctx.db.manager),
+  );
+  const ofCluster = z.strictObject({ name: words.Name });
+  app.get(
+    '/api/charters/:name/proof',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.StandingProof }, params: ofCluster } },
+    async (req) => proofOf(ctx.db.manager, req.params.name),
+  );
+  app.post(
+    '/api/charters/:name/proof',
+    { config: { act: 'builds.run' }, schema: { response: { '2xx': answers.StandingProof }, params: ofCluster } },
+    async (req) => {
+      await proveNow(ctx, req.params.name, AbortSignal.timeout(60_000));
+      return proofOf(ctx.db.manager, req.params.name);
     },
   );
 

@@ -2,7 +2,7 @@ import { counted } from '@praesidor/core/words';
 import { workerCount } from '@praesidor/core/charter';
 import { stateText, underWay } from '@praesidor/core/schedule';
 import { useNavigate } from 'react-router';
-import { useBuilds, useSnapshot } from '../../api/queries.ts';
+import { useBuilds, useDrifts, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { LinkButton } from '../../parts/Button.tsx';
 import { At } from '../../parts/FindingMarker.tsx';
@@ -18,6 +18,7 @@ export function ClustersSpace() {
   const estate = useSnapshot().data?.estate;
   const report = useReport();
   const builds = useBuilds();
+  const drifts = useDrifts();
   const charters = (estate?.charters ?? []).filter((c) => inScope(c.site));
   const findings = (report.data?.findings ?? []).filter((f) => f.charters.some((c) => charters.some((x) => x.name === c)));
   return (
@@ -59,6 +60,7 @@ export function ClustersSpace() {
               const nodes = estate?.hosts.filter((h) => h.held?.charter === c.name) ?? [];
               const serves = nodes.some((n) => n.state === 'serving');
               const b = builds.data?.find((x) => x.charter === c.name);
+              const off = serves ? (drifts.data?.filter((d) => d.charter === c.name).length ?? 0) : 0;
               const to = scoped(`/clusters/${c.name}`, site);
               return (
                 <tr
@@ -83,9 +85,11 @@ export function ClustersSpace() {
                   <td>{c.mirror}</td>
                   <td>
                     <span className="flex items-center gap-1.5">
-                      <Mark kind={serves ? 'done' : b?.failed ? 'failing' : nodes.length ? 'half' : 'free'} />
+                      <Mark kind={serves ? (off ? 'failing' : 'done') : b?.failed ? 'failing' : nodes.length ? 'half' : 'free'} />
                       {serves
-                        ? 'serving'
+                        ? off
+                          ? `serving, ${counted(off, 'line')} of the proof ${off > 1 ? 'do' : 'does'} not hold`
+                          : 'serving'
                         : b && b.state !== 'done'
                           ? `build ${b.number} ${stateText[b.state]}${underWay(b) && b.failed ? ', with failed steps' : ''}`
                           : nodes.length

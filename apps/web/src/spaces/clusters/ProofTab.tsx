@@ -1,13 +1,14 @@
 import type { Plan } from '@praesidor/core/charter';
 import { bytesText } from '@praesidor/core/words';
 import { Link } from 'react-router';
-import { useBuild, useBuilds, useEtcdBackups, useSnapshot } from '../../api/queries.ts';
+import { useBuild, useBuilds, useEtcdBackups, useProof, useSnapshot } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
+import { Standing } from './Standing.tsx';
 
 /** What was measured after the build, and everything that is handed over, in one place. */
 export default function ProofTab({ name, plan }: { name: string; plan: Plan | undefined }) {
@@ -16,6 +17,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const own = builds.data?.filter((b) => b.charter === name);
   // The last that came to its end: one that runs, or failed, has proved nothing.
   const last = own?.find((b) => b.state === 'done') ?? own?.[0];
+  const standing = useProof(name);
   const backups = useEtcdBackups(name);
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
@@ -88,13 +90,13 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
       <h2 className="pt-5 pb-1 text-lg">
         Proof{' '}
         <span className="font-normal font-sans text-[13px] text-ink-2">
-          of{' '}
+          {stands && standing.data?.lines.length ? 'measured again and again since ' : 'of '}
           <Link className="hover:underline" to={scoped(`/builds/${name}/${last.number}`, site)}>
             {last.kind === 'build' ? `build ${last.number}` : last.title}
           </Link>
         </span>
       </h2>
-      <ProofTable proof={proof} />
+      {stands && standing.data?.lines.length ? <Standing name={name} proof={standing.data} /> : <ProofTable proof={proof} />}
       {stands && (
         <p className="pt-4">
           <Link

@@ -3,7 +3,7 @@ import { connects } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { powered } from '../../hosts/machine.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
-import { allOf, line, type Proof } from './proof.ts';
+import { allOf, line, type Proof } from '../measures.ts';
 
 /** Measures that nothing of a cluster is left outside of its drives. Every line keeps what it saw. */
 export const gone: StepRunner = {

@@ -1,29 +1,14 @@
-import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
-import { keptAt } from '@praesidor/core/images';
-import { pointerName, resolversOf } from '@praesidor/core/naming';
-import { connects, seenAs } from '@praesidor/protocols/dial';
-import { lookup } from '@praesidor/protocols/dns';
-import { isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
-import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
-import { loadEstate } from '../../../estate/load.ts';
-import { openRegistry } from '../../images/registries.ts';
-import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
-
-export interface Proof {
-  what: string;
-  planned: string;
-  found: string;
-  good: boolean;
-  evidence: string[];
-  at: string;
-}
+import { measures, type Proof } from '../measures.ts';
+import { keepLines } from '../proofs.ts';
+import { StepFailure, type StepRunner } from '../step.ts';
 
 /** Measures that what stands is what was planned. Every line keeps what it saw. */
 export const proof: StepRunner = {
   kind: 'proof',
   run: async (s) => {
     const lines: Proof[] = [];
-    for (const measure of [nodes, versions, gone, agents, programs, members, inboundAddress, names, pulls]) {
+    for (const { name, measure } of measures) {
+      const own: Proof[] = [];
       for (const p of await s
         .until(
           async () => {
@@ -36,10 +21,12 @@ export const proof: StepRunner = {
           () => 'again',
         )
         .catch(() => measure(s))) {
+        own.push(p);
         lines.push(p);
         await s.log(`${p.good ? 'holds' : 'FAILS'}: ${p.what}: planned ${p.planned}, found ${p.found}`, p.good ? 'info' : 'warn');
         await s.progress(lines.length, lines.length);
       }
+      await keepLines(s.ctx.db.manager, s.plan.charter.name, name, own);
     }
     await s.ctx.db.manager.query('update build set proof = $2 where id = $1', [s.build.id, JSON.stringify(lines)]);
     const bad = lines.filter((l) => !l.good);
@@ -51,205 +38,3 @@ export const proof: StepRunner = {
     return `${lines.length} of ${lines.length} hold`;
   },
 };
-
-export const line = (what: string, planned: string, found: string, evidence: string[]): Proof => ({
-  what,
-  planned,
-  found,
-  good: planned === found,
-  evidence,
-  at: new Date().toISOString(),
-});
-
-/** All of so many. Of none nothing is proved: an empty set does not hold. */
-export const allOf = (what: string, found: number, of: number, evidence: string[]): Proof =>
-  of > 0 ? line(what, `${of} of ${of}`, `${found} of ${of}`, evidence) : line(what, 'at least one', 'none', evidence);
-
-async function nodes(s: StepContext): Promise<Proof[]> {
-  const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
-  const roleOf = (n: KubeNode) =>
-    'node-role.kubernetes.io/control-plane' in (n.metadata.labels ?? {}) ? 'control-plane' : 'worker';
-  const ready = list.filter(isReady);
-  const roles = (of: { host: string; role: string }[]) =>
-    of
-      .map((n) => `${n.host} ${n.role}`)
-      .sort()
-      .join(', ');
-  return [
-    line(
-      'nodes ready',
-      `${s.plan.nodes.length} of ${s.plan.nodes.length}`,
-      `${ready.length} of ${list.length}`,
-      list.map((n) => `${n.metadata.name} ${isReady(n) ? 'ready' : 'not ready'}`),
-    ),
-    line(
-      'roles',
-      roles(s.plan.nodes),
-      roles(list.map((n) => ({ host: n.metadata.name, role: roleOf(n) }))),
-      list.map((n) => JSON.stringify(n.metadata.labels)),
-    ),
-  ];
-}
-
-/** Every kubelet is of the minor version that the release is. */
-async function versions(s: StepContext): Promise<Proof[]> {
-  const minor = (v: string) => v.replace(/^v/, '').split('.').slice(0, 2).join('.');
-  const wanted = s.plan.release?.version;
-  if (!wanted) return [];
-  const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
-  const told = list.map((n) => [n.metadata.name, n.status?.nodeInfo?.kubeletVersion ?? ''] as const);
-  const found = [...new Set(told.map(([, v]) => minor(v)))].sort();
-  return [
-    line(
-      'versions of the nodes',
-      minor(wanted),
-      found.join(', '),
-      told.map((t) => t.join(' ')),
-    ),
-  ];
-}
-
-/** Whom the change took out the API knows no more. */
-async function gone(s: StepContext): Promise<Proof[]> {
-  const { leaves } = s.build.moves;
-  if (!leaves.length) return [];
-  const list = (await kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'))?.items ?? [];
-  const there = leaves.filter((h) => list.some((n) => n.metadata.name === h));
-  return [line('hosts that left', 'none in the API', there.join(', ') || 'none in the API', [leaves.join(', ')])];
-}
-
-async function agents(s: StepContext): Promise<Proof[]> {
-  const out: Proof[] = [];
-  for (const { namespace, name } of networkAgents(s.kit)) {
-    const d = await kube<{ status?: { numberReady?: number } }>(
-      s.kube(),
-      `/apis/apps/v1/namespaces/${namespace}/daemonsets/${name}`,
-    );
-    out.push(
-      line(
-        `agents of the pod network${out.length ? `, ${name}` : ''}`,
-        String(s.plan.nodes.length),
-        String(d?.status?.numberReady ?? 0),
-        [`DaemonSet ${namespace}/${name}`],
-      ),
-    );
-  }
-  // A network that is there without an agent on any node would be proved by nothing.
-  return out.length ? out : [line('agents of the pod network', String(s.plan.nodes.length), 'none was given to the cluster', [])];
-}
-
-/** Every program that was given to the cluster runs everywhere where it is to. */
-async function programs(s: StepContext): Promise<Proof[]> {
-  const evidence: string[] = [];
-  let whole = 0;
-  const given = programsOf(s.kit);
-  for (const p of given) {
-    const r = await running(s.kube(), p);
-    if (r && r.wanted > 0 && r.ready >= r.wanted) whole++;
-    evidence.push(`${p.kind} ${p.namespace}/${p.name}: ${r ? `${r.ready} of ${r.wanted}` : 'not there'}`);
-  }
-  return [allOf('programs of the cluster run', whole, given.length, evidence)];
-}
-
-/** Somebody takes connections at the inbound address, as it is seen from here. */
-async function inboundAddress(s: StepContext): Promise<Proof[]> {
-  const { address } = s.plan.inbound;
-  if (!programsOf(s.kit).some((p) => p.name === 'inbound-router')) return [];
-  const found = await connects(s.ctx.dialer.exits, 'cluster', address, 443).then(
-    () => 'takes connections',
-    (e: Error) => e.message,
-  );
-  return [line('inbound address', 'takes connections', found, [`TCP ${address}:443`])];
-}
-
-async function members(s: StepContext): Promise<Proof[]> {
-  const e = await kube<{ subsets?: { addresses?: { ip: string }[] }[] }>(
-    s.kube(),
-    '/api/v1/namespaces/default/endpoints/kubernetes',
-  );
-  const found = (e?.subsets ?? [])
-    .flatMap((x) => x.addresses ?? [])
-    .map((a) => a.ip)
-    .sort();
-  return [
-    line(
-      'members behind the API address',
-      s.plan.nodes
-        .filter((n) => n.role === 'control-plane')
-        .map((n) => n.address)
-        .sort()
-        .join(', '),
-      found.join(', '),
-      ['Endpoints default/kubernetes'],
-    ),
-  ];
-}
-
-/** Every resolver of the site, and of the machines' network, is asked for every name of the cluster, forward and back. */
-async function names(s: StepContext): Promise<Proof[]> {
-  const servers = new Set([...resolversOf(s.plan.site), ...resolversOf(s.plan.site, s.plan.network)]);
-  const { estate } = await loadEstate(s.ctx.db);
-  const asked: string[] = [];
-  let right = 0;
-  let of = 0;
-  const ask = async (server: string, question: string, type: string, want: string) => {
-    const found = await lookup({ address: server, exits: s.ctx.dialer.exits, purpose: 'resolver' }, question, type);
-    of++;
-    if (found.includes(want)) right++;
-    asked.push(`${server}: ${question} ${type} → ${found.join(', ') || 'nothing'}`);
-  };
-  for (const server of servers)
-    for (const r of s.plan.reservations) {
-      if (!r.name) continue;
-      await ask(server, r.name.replace(/^\*\./, 'proof.'), r.address.includes(':') ? 'AAAA' : 'A', r.address);
-      if (!r.name.startsWith('*.')) await ask(server, pointerName(r.address, estate.zones), 'PTR', r.name);
-    }
-  return [allOf('names resolve forward and back', right, of, asked)];
-}
-
-/** From the registry's own pull log: every node asked for every image of its list here, and nobody went elsewhere. */
-async function pulls(s: StepContext): Promise<Proof[]> {
-  const { mirror } = s.plan;
-  const came = s.plan.nodes.filter((n) => s.build.moves.joins.includes(n.host));
-  if (!mirror || !came.length) return [];
-  const [{ since } = { since: new Date(0).toISOString() }] = (await s.ctx.db.manager.query(
-    "select min(data->>'at') as since from run_event where run = $1 and data->>'kind' = 'begun'",
-    [s.build.id],
-  )) as { since: string }[];
-  // A mirror that keeps no log proves nothing: then the line is not drawn, rather than drawn as good.
-  const log = await pullLog(await openRegistry(s.ctx, mirror), since).catch((e: unknown) => {
-    if (tellsNoMore(e)) return undefined;
-    throw e;
-  });
-  if (!log) return [];
-  const seen = new Map<string, Set<string>>();
-  // By the address that asked, whatever it calls itself: a runtime gives its own name, and not that of its host.
-  const nodes = new Map(s.plan.nodes.map((n) => [n.address, n.host]));
-  const hostOf = (client: string) => nodes.get(seenAs(s.ctx.config.addressMap, client));
-  for (const l of log)
-    if (l.kind === 'manifest' && l.status === 200) {
-      const host = hostOf(l.client);
-      if (host) seen.set(host, (seen.get(host) ?? new Set()).add(`${l.repository}:${l.reference}`));
-    }
-  let found = 0;
-  let of = 0;
-  const evidence: string[] = [];
-  for (const n of came) {
-    const wanted = imagesOf(s.kit, n).map((i) => keptAt(i, mirror));
-    const got = wanted.filter((w) => seen.get(n.host)?.has(`${w.repository}:${w.tag ?? w.digest}`)).length;
-    of += wanted.length;
-    found += got;
-    evidence.push(`${n.host}: ${got} of ${wanted.length} from ${mirror.endpoint}`);
-  }
-  const source = s.estate.registries.find((r) => r.role === 'source');
-  // Without a source that keeps a log, nothing can be said of it: then the line is not drawn, rather than drawn as good.
-  const outside = source
-    ? await pullLog(await openRegistry(s.ctx, source), since)
-        .then((l) => l.filter((x) => hostOf(x.client)).length)
-        .catch(() => undefined)
-    : undefined;
-  return [
-    allOf('images pulled from the mirror', found, of, evidence),
-    ...(outside === undefined ? [] : [line('pulls from outside', '0', String(outside), [`pull log of ${source?.endpoint}`])]),
-  ];
-}

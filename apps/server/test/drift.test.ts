@@ -1,0 +1,120 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { proveClusters } from '../src/areas/builds/proofs.ts';
+import { type Client, eventually, Installation, prepare } from './installation.ts';
+import { Plover } from './plover.ts';
+
+const i = new Installation();
+let c: Client;
+let p: Plover;
+interface Line {
+  what: string;
+  good: boolean;
+  found: string;
+  since: string;
+  at: string;
+  every?: number;
+  mend: { label: string; go: string };
+}
+interface Proof {
+  lines: Line[];
+  changes: { what: string; good: boolean; found: string }[];
+}
+const proof = () => c.good<Proof>('GET', '/api/charters/plover/proof');
+const measured = () => c.good<Proof>('POST', '/api/charters/plover/proof');
+const bad = (x: Proof) => x.lines.filter((l) => !l.good).map((l) => l.what);
+const drifts = async () => (await c.good<{ drifts: { charter: string; what: string }[] }>('GET', '/api/proofs')).drifts;
+
+/** What a cluster is found to be, long after it was built. */
+describe('a cluster that stands', () => {
+  beforeAll(async () => {
+    await i.start();
+    c = await i.as('warden');
+    p = new Plover(i, c);
+    await prepare(c);
+    await p.set('small', [['workers', 'count'], 2]);
+    await p.begin('build');
+    await p.done(1);
+  });
+  afterAll(() => i.stop());
+
+  it('is measured from its build on: every line with how often, and since when it holds', async () => {
+    const now = await proof();
+    expect(bad(now)).toEqual([]);
+    expect(now.lines.find((l) => l.what === 'nodes ready')).toMatchObject({ every: 5, found: '5 of 5' });
+    // It is measured of what a change did, and not again.
+    expect(now.lines.find((l) => l.what === 'images pulled from the mirror')?.every).toBeUndefined();
+    const again = await measured();
+    expect(bad(again)).toEqual([]);
+    const [first, second] = [now, again].map((x) => x.lines.find((l) => l.what === 'nodes ready') as Line);
+    expect(second?.since).toBe(first?.since);
+    expect(Date.parse(second?.at ?? '')).toBeGreaterThan(Date.parse(first?.at ?? ''));
+    expect(await drifts()).toEqual([]);
+  });
+
+  it('a record that somebody edits by hand is found, and that it was put right', async () => {
+    const { api } = (await c.good<{ plan: { api: { name: string } } }>('GET', '/api/builds/plover/1')).plan as never as {
+      api: { name: string };
+    };
+    const record = i.world.dns.zones.flatMap((z) => z.records).find((r) => r.name === api.name && r.type === 'A');
+    if (!record) throw new Error('the API has no record');
+    const was = record.value;
+    record.value = '10.62.8.99';
+    const now = await measured();
+    expect(bad(now)).toEqual(['names resolve forward and back']);
+    expect(now.lines[0]?.mend).toEqual({ label: 'Open Names', go: '/addresses/names' });
+    expect(await drifts()).toMatchObject([{ charter: 'plover', what: 'names resolve forward and back' }]);
+    record.value = was;
+    const after = await measured();
+    expect(bad(after)).toEqual([]);
+    expect(after.changes.slice(0, 2).map((x) => [x.what, x.good])).toEqual([
+      ['names resolve forward and back', true],
+      ['names resolve forward and back', false],
+    ]);
+  });
+
+  it('a node that is gone is found, and that it is back', async () => {
+    const worker = (await p.serving()).find((h) => h.held?.role === 'worker');
+    i.world.machines.get(worker?.name ?? '')?.powerOff();
+    await eventually(async () => bad(await measured()).includes('nodes ready'), 'it is found to be away');
+    const now = await proof();
+    expect(now.lines.find((l) => l.what === 'nodes ready')).toMatchObject({
+      found: '4 of 5',
+      mend: { go: '/hosts?q=cluster:plover' },
+    });
+    i.world.machines.get(worker?.name ?? '')?.powerOn();
+    await eventually(async () => !bad(await measured()).includes('nodes ready'), 'it is back');
+  });
+
+  it('whose API is away has one line that says so, and the others stay as they were seen last', async () => {
+    const before = await proof();
+    const machines = (await p.serving()).filter((h) => h.held?.role === 'control-plane').map((h) => i.world.machines.get(h.name));
+    for (const m of machines) m?.powerOff();
+    const now = await measured();
+    expect(bad(now)).toEqual(['API answers']);
+    const at = (x: Proof) => x.lines.find((l) => l.what === 'nodes ready')?.at;
+    expect(at(now)).toBe(at(before));
+    for (const m of machines) m?.powerOn();
+    await eventually(async () => bad(await measured()).length === 0, 'all of it holds again');
+  });
+
+  it('is measured when it is time, and not before', async () => {
+    const at = async () => Object.fromEntries((await proof()).lines.map((l) => [l.what, l.at]));
+    const before = await at();
+    await proveClusters(i.running.ctx, AbortSignal.timeout(20_000));
+    expect(await at()).toEqual(before);
+    await i.query("update proof_measured set at = now() - interval '6 minutes'");
+    await proveClusters(i.running.ctx, AbortSignal.timeout(20_000));
+    const after = await at();
+    expect(after['nodes ready']).not.toBe(before['nodes ready']);
+    // Every fifteen minutes, and every hour.
+    expect(after['names resolve forward and back']).toBe(before['names resolve forward and back']);
+    expect(after['versions of the nodes']).toBe(before['versions of the nodes']);
+  });
+
+  it('is measured by whoever may build, and only while it stands', async () => {
+    const reader = await i.as('reader');
+    expect((await reader.call('GET', '/api/charters/plover/proof')).status).toBe(200);
+    expect((await reader.call('POST', '/api/charters/plover/proof')).status).toBe(403);
+    expect((await c.call('POST', '/api/charters/dunlin/proof')).body.message).toContain('does not stand');
+  });
+});

@@ -1,0 +1,49 @@
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import { createServer, type Server } from 'node:https';
+import { apiFrontend, apiPort } from './of-files.ts';
+
+type Files = Record<string, string>;
+type Answer = (req: IncomingMessage, res: ServerResponse) => Promise<void>;
+
+/** An API server as the files of its host say: it shows its certificate, and asks for one of the cluster's authority. */
+export const apiServer = (files: Files, answer: Answer): Server =>
+  createServer(
+    {
+      key: files['/etc/kubernetes/pki/apiserver.key'],
+      cert: files['/etc/kubernetes/pki/apiserver.crt'],
+      ca: files['/etc/kubernetes/pki/ca.crt'],
+      requestCert: true,
+      rejectUnauthorized: false,
+      minVersion: 'TLSv1.2',
+    },
+    (req, res) => void answer(req, res).catch(() => res.writeHead(500).end()),
+  );
+
+/** API servers at the own addresses of their hosts, where a load balancer stands before them: it is reached past it there. */
+export class MemberApis {
+  private readonly servers = new Map<string, Server>();
+
+  constructor(
+    private readonly place: (address: string, port: number) => { host: string; port: number },
+    private readonly answer: Answer,
+  ) {}
+
+  start(name: string, address: string, files: Files): void {
+    this.stop(name);
+    if (!apiFrontend(files['/etc/haproxy/haproxy.cfg'] ?? '')) return;
+    const at = this.place(address, Number(apiPort(files)));
+    const server = apiServer(files, this.answer);
+    server.on('error', () => this.servers.delete(name));
+    server.listen(at.port, at.host);
+    this.servers.set(name, server);
+  }
+  stop(name: string): void {
+    const server = this.servers.get(name);
+    server?.close();
+    server?.closeAllConnections();
+    this.servers.delete(name);
+  }
+  close(): void {
+    for (const name of [...this.servers.keys()]) this.stop(name);
+  }
+}
