@@ -155,6 +155,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'GET /api/builds/:charter/:number/log': { params: build, query: { step: 'lr-02/system', after: 0 } },
   'POST /api/builds/:charter/:number/:act': { params: { ...build, act: 'resume' }, body: { erase: ['lr-08'] } },
   'GET /api/builds/:charter/:number/evidence.tar.gz': { params: build },
+  'GET /api/charters/:name/made': { params: { name: 'plover' } },
   'GET /api/charters/:name/proof': { params: { name: 'plover' } },
   'POST /api/charters/:name/proof': { params: { name: 'plover' } },
 

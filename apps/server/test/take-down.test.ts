@@ -64,6 +64,30 @@ describe('a cluster is taken down', () => {
     expect((await c.estate()).charters.some((x) => x.name === 'plover')).toBe(true);
   });
 
+  it('what is left over of it is found and named: here what somebody edited at the name server', async () => {
+    interface Made {
+      made: { kind: string; name: string; state: string; about: string }[];
+    }
+    const made = async () => (await c.good<Made>('GET', '/api/charters/plover/made')).made;
+    const before = await made();
+    // Hosts, and the addresses of their nodes, wait until they are wiped; nothing else is there but what is kept on purpose.
+    expect(new Set(before.filter((t) => t.state === 'waits').map((t) => t.kind))).toEqual(new Set(['hosts', 'addresses']));
+    expect(before.filter((t) => t.state === 'left-over')).toEqual([]);
+    const zone = i.world.dns.zones.find((z) => z.name === 'lr.kestrelferries.example');
+    zone?.records.push({ name: 'tides.lr.kestrelferries.example', type: 'A', ttl: 300, value: '10.62.8.20' });
+    await c.good('POST', '/api/zones/lr.kestrelferries.example/read');
+    expect((await made()).filter((t) => t.state === 'left-over')).toMatchObject([
+      {
+        kind: 'records',
+        name: 'tides.lr.kestrelferries.example A 10.62.8.20',
+        about: expect.stringContaining('an address of plover'),
+      },
+    ]);
+    zone?.records.pop();
+    await c.good('POST', '/api/zones/lr.kestrelferries.example/read');
+    expect((await made()).filter((t) => t.state === 'left-over')).toEqual([]);
+  });
+
   it('and can be built again, as another cluster: its hosts wiped, its keys made anew', async () => {
     await p.wipeResting();
     expect((await p.due())?.kind).toBe('build');

@@ -68,6 +68,10 @@ export const router = createBrowserRouter([
       },
       { path: 'builds', lazy: async () => ({ Component: (await import('./spaces/builds/BuildsSpace.tsx')).BuildsSpace }) },
       {
+        path: 'builds/:charter/:number/compare',
+        lazy: async () => ({ Component: (await import('./spaces/builds/CompareSpace.tsx')).CompareSpace }),
+      },
+      {
         path: 'builds/:charter/:number',
         lazy: async () => ({ Component: (await import('./spaces/builds/BuildSpace.tsx')).BuildSpace }),
       },

@@ -1,6 +1,6 @@
 import type { Plan } from '@praesidor/core/charter';
-import { ChangeName, ChangePlan, Moves } from '@praesidor/core/changes';
-import { RunStatus, RunSummary, Step } from '@praesidor/core/schedule';
+import { ChangeName, ChangePlan, MadeThing, Moves } from '@praesidor/core/changes';
+import { KindTimes, RunStatus, RunSummary, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
 import { Count, described, document, Moment } from './parts.ts';
 
@@ -110,6 +110,11 @@ export const BuildSummary = z.strictObject({
 export type BuildSummary = z.infer<typeof BuildSummary>;
 /** The newest first; `next`, where there are more: what to ask for as `before`. */
 export const Builds = z.strictObject({ builds: z.array(BuildSummary), next: Count.optional() });
+/** In the order of time. */
+export const BuildTimes = z.strictObject({
+  builds: z.array(z.strictObject({ charter: z.string(), number: Count, at: Moment.nullable(), kinds: z.array(KindTimes) })),
+});
+export type BuildTimes = z.infer<typeof BuildTimes>;
 export const ProofLine = z.strictObject({
   what: z.string(),
   planned: z.string(),
@@ -135,6 +140,9 @@ export const StandingProof = z.strictObject({
   changes: z.array(z.strictObject({ what: z.string(), at: Moment, good: z.boolean(), planned: z.string(), found: z.string() })),
 });
 export type StandingProof = z.infer<typeof StandingProof>;
+/** Everything that was made for a cluster, with how each thing stands. */
+export const Made = z.strictObject({ made: z.array(MadeThing) });
+export type Made = z.infer<typeof Made>;
 /** Lines that do not hold, of all clusters. */
 export const Drifts = z.strictObject({
   drifts: z.array(

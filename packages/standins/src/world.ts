@@ -7,7 +7,7 @@ import { Store } from '@praesidor/registry';
 import { bmcServer } from './bmc.ts';
 import { kept, makeCertificate, type Pair } from './certificates.ts';
 import { Clock } from './clock.ts';
-import { Clusters } from './cluster/index.ts';
+import { Clusters, type SavedCluster } from './cluster/index.ts';
 import { DnsStandin, type DnsZone } from './dns.ts';
 import { TimeStandin } from './time.ts';
 import { Faults } from './faults.ts';
@@ -73,7 +73,11 @@ export class World {
     speed: number,
   ) {
     this.clock = new Clock(speed);
-    this.clusters = new Clusters(this.clock, (address, port) => mapAddress(addressMap, address, port));
+    this.clusters = new Clusters(
+      this.clock,
+      (address, port) => mapAddress(addressMap, address, port),
+      () => this.save(),
+    );
   }
 
   /** What people are given to trust: an authority a file. */
@@ -92,6 +96,7 @@ export class World {
     await this.startDns();
     for (const r of this.spec.registries) await this.startRegistry(r);
     const saved = this.load();
+    this.clusters.restore(saved.clusters);
     for (const h of this.spec.machines) {
       if (!h.bmc) continue;
       const machine = this.machineOf(h);
@@ -228,6 +233,7 @@ export class World {
       machines: Object.fromEntries([...this.machines].map(([n, m]) => [n, { power: m.power, ...m.lasting() }])),
       hypervisors: Object.fromEntries([...this.hypervisors].map(([n, h]) => [n, h.save()])),
       zones: this.dns.zones,
+      clusters: this.clusters.save(),
     };
     writeFileSync(`${this.file()}.new`, JSON.stringify(state), { mode: 0o600 });
     renameSync(`${this.file()}.new`, this.file());
@@ -271,4 +277,5 @@ interface Saved {
   machines: Record<string, Lasting & { power: 'On' | 'Off' }>;
   hypervisors?: Record<string, SavedHypervisor>;
   zones: DnsZone[];
+  clusters?: Record<string, SavedCluster>;
 }

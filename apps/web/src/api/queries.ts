@@ -2,7 +2,9 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
   BuildSummary,
+  BuildTimes,
   Drifts,
+  Made,
   StandingProof,
   ChangeDue,
   EtcdBackups,
@@ -104,6 +106,15 @@ export const useBuildLog = (charter: string, number: string, step: string, text:
     },
     placeholderData: (old) => old,
   });
+/** Everything that was made for a cluster. It follows from the estate, and is renewed with it. */
+export const useMade = (name: string) =>
+  useQuery({
+    queryKey: ['estate', 'made', name],
+    queryFn: async () => (await api<Made>('GET', `/api/charters/${name}/made`)).made,
+  });
+/** How long each kind of step took, build by build. */
+export const useBuildTimes = () =>
+  useQuery({ queryKey: ['builds', 'times'], queryFn: async () => (await api<BuildTimes>('GET', '/api/builds/times')).builds });
 /** What is measured of a cluster that stands, again and again. */
 export const useProof = (name: string) =>
   useQuery({ queryKey: ['proof', name], queryFn: () => api<StandingProof>('GET', `/api/charters/${name}/proof`) });

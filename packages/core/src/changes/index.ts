@@ -15,6 +15,7 @@ import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
 export * from './change.ts';
+export * from './made.ts';
 export { buildSteps } from './kinds/build.ts';
 export { firstEnd, renewFrom } from './kinds/renew.ts';
 

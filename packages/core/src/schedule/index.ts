@@ -1,3 +1,4 @@
+export * from './compare.ts';
 export * from './decisions.ts';
 export * from './headline.ts';
 export * from './limits.ts';

@@ -1,5 +1,5 @@
 import type * as answers from '@praesidor/contract';
-import { type RunStatus, type RunSummary, type Step, summaryOf, timeline, underWay } from '@praesidor/core/schedule';
+import { type RunStatus, type RunSummary, type Step, summaryOf, timeline, timesOf, underWay } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { statusesOf } from '../../engine/state.ts';
@@ -50,7 +50,7 @@ export async function buildsOf(
         createdAt: r.created_at,
         createdBy: r.created_by,
         ...(status ? summaryOf(steps, status) : (r.summary as RunSummary)),
-        ...(status && underWay(status) ? { waits: !r.admitted, ...expected(steps, status) } : {}),
+        ...(status && underWay(status) ? { waits: status.state === 'queued' && !r.admitted, ...expected(steps, status) } : {}),
       };
     }),
     ...(rows.length > atOnce ? { next: shown.at(-1)?.id } : {}),
@@ -60,4 +60,17 @@ export async function buildsOf(
 function expected(steps: readonly Step[], status: RunStatus) {
   const { end, within } = timeline(steps, status, Date.now());
   return { end: Math.round(end), within: Math.round(within) };
+}
+
+/** How long each kind of step took in the changes that ended well, the last two hundred of them in the order of time. */
+export async function buildTimes(m: EntityManager): Promise<z.input<typeof answers.BuildTimes>> {
+  const rows = (await m.query(
+    `select b.charter, b.number, r.ended_at as at, r.steps, r.status from build b join run r on r.id = b.id
+     where r.state = 'done' and r.status is not null order by r.id desc limit 200`,
+  )) as { charter: string; number: number; at: Date; steps: Step[]; status: RunStatus }[];
+  return {
+    builds: rows
+      .reverse()
+      .map(({ charter, number, at, steps, status }) => ({ charter, number, at, kinds: timesOf({ steps, status }) })),
+  };
 }

@@ -49,6 +49,8 @@ export async function keepLines(m: EntityManager, charter: string, measure: stri
     );
     if (same) continue;
     told = true;
+    // That it is measured for the first time, and holds, is no change.
+    if (!before && l.good) continue;
     await m.query('insert into proof_change (charter, what, at, good, planned, found) values ($1, $2, $3, $4, $5, $6)', [
       charter,
       l.what,

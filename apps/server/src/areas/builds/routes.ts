@@ -12,7 +12,8 @@ import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
 import { act, beginChange, dueChange } from './service.ts';
 import { evidenceOf } from './evidence.ts';
-import { buildsOf } from './list.ts';
+import { buildsOf, buildTimes } from './list.ts';
+import { madeOf } from './made.ts';
 import { drifts, proofOf, proveNow } from './proofs.ts';
 import { needBuild } from './rows.ts';
 
@@ -79,6 +80,11 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
       },
     },
     async (req) => buildsOf(ctx.db.manager, req.query),
+  );
+
+  /** How long each kind of step took, build by build: since when something is slower. */
+  app.get('/api/builds/times', { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.BuildTimes } } }, async () =>
+    buildTimes(ctx.db.manager),
   );
 
   app.get(
@@ -155,6 +161,12 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     drifts(ctx.db.manager),
   );
   const ofCluster = z.strictObject({ name: words.Name });
+  /** Everything that was made for a cluster, with how each thing stands; what nobody answers for is named. */
+  app.get(
+    '/api/charters/:name/made',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Made }, params: ofCluster } },
+    async (req) => ({ made: await madeOf(ctx, req.params.name) }),
+  );
   app.get(
     '/api/charters/:name/proof',
     { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.StandingProof }, params: ofCluster } },

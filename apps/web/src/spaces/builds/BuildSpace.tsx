@@ -110,6 +110,14 @@ export function BuildSpace() {
           >
             Evidence
           </a>
+          {status.state !== 'queued' && (
+            <Link
+              className="rounded-[3px] border border-rule-2 bg-leaf px-3 py-1.5 font-semibold"
+              to={scoped(`/builds/${charter}/${number}/compare`, site)}
+            >
+              Compare
+            </Link>
+          )}
           {status.state === 'running' && (
             <Button disabled={!may} onClick={() => act.mutate('pause')}>
               Pause after running steps

@@ -9,7 +9,7 @@ import {
 } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { Fragment, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import type { BuildWhole } from '../../api/queries.ts';
 import { clock, clockSeconds, span } from '../../parts/time.ts';
 
@@ -67,6 +67,7 @@ export function Lanes({
   const of = shown[1] - shown[0];
   const share = (ms: number) => (ms - shown[0]) / of;
   const draw: Drawing = {
+    full: width,
     bars,
     status,
     chosen,
@@ -76,7 +77,12 @@ export function Lanes({
       if (to < shown[0] || from > shown[1]) return undefined;
       const left = Math.max(0, share(from));
       const right = Math.min(1, Math.max(share(to), 0));
-      return { left: `${left * 100}%`, width: `max(5px, calc(${(right - left) * 100}% - 2px))`, px: (right - left) * width - 2 };
+      return {
+        left: `${left * 100}%`,
+        width: `max(5px, calc(${(right - left) * 100}% - 2px))`,
+        px: (right - left) * width - 2,
+        at: left * width,
+      };
     },
   };
   const toggle = (fold: string) =>
@@ -156,8 +162,26 @@ interface Drawing {
   onChoose: ((step: string) => void) | undefined;
   /** A moment that is marked in all lanes. */
   line: number | undefined;
-  /** Undefined: it is not in what is shown. `px`: how wide it is. */
-  place: (from: number, to: number) => { left: string; width: string; px: number } | undefined;
+  /** Undefined: it is not in what is shown. `px`: how wide it is, `at`: where it begins, in pixels of `full`. */
+  full: number;
+  place: (from: number, to: number) => { left: string; width: string; px: number; at: number } | undefined;
+}
+
+type Placed = NonNullable<ReturnType<Drawing['place']>>;
+/** Where a name stands that its bar has no room for: behind the bar, else before it, in what is free there; undefined: nowhere, and the title says it. */
+function besideOf(
+  text: string,
+  before: Placed | undefined,
+  at: Placed,
+  after: Placed | undefined,
+  full: number,
+): number | undefined {
+  const wide = text.length * 6.2 + 8;
+  const end = at.at + Math.max(5, at.px);
+  if ((after?.at ?? full) - end >= wide) return end + 4;
+  // What stands there may have its own name behind it.
+  const free = at.at - (before ? before.at + Math.max(5, before.px) : 0);
+  return free >= wide * (before ? 2.5 : 1) ? at.at - wide + 4 : undefined;
 }
 
 const looks: Record<string, string> = {
@@ -193,6 +217,14 @@ function Lane({
   inner: boolean;
 }) {
   const { bars, status, chosen, onChoose } = draw;
+  const shown = steps
+    .flatMap((s) => {
+      const b = bars.get(s.id);
+      const st = status.steps[s.id];
+      const at = b && draw.place(b.start, b.end);
+      return b && st && at ? [{ s, b, st, at }] : [];
+    })
+    .sort((p, q) => p.at.at - q.at.at);
   return (
     <div className="grid h-[35px] grid-cols-[132px_minmax(0,1fr)]">
       <div className={`truncate border-rule border-b py-0.5 leading-tight ${inner ? 'pl-4' : ''}`}>
@@ -200,31 +232,38 @@ function Lane({
         <div className="truncate text-ink-3 text-xs">{sub}</div>
       </div>
       <div className="relative overflow-x-clip border-rule border-b">
-        {steps.map((s) => {
-          const b = bars.get(s.id);
-          const st = status.steps[s.id];
-          const at = b && draw.place(b.start, b.end);
-          if (!b || !st || !at) return null;
+        {shown.map(({ s, b, st, at }, n) => {
           const title = `${s.title}${st.state === 'running' && st.of ? ` ${st.done}/${st.of}` : ''}`;
           const healed = st.healed.length > 0 ? ' ◦' : '';
           const text = `${s.lane}, ${title}: ${st.state === 'waiting' ? 'not begun' : st.state}${healed ? ', healed by itself' : ''}, ${span(b.end - b.start)}`;
+          const inside = fits(title + healed, at.px);
+          const beside = inside ? undefined : besideOf(s.title + healed, shown[n - 1]?.at, at, shown[n + 1]?.at, draw.full);
           return (
-            <button
-              type="button"
-              key={s.id}
-              data-row
-              data-step={s.id}
-              data-state={st.state}
-              aria-label={text}
-              title={`${text}${st.text ? `\n${st.text}` : ''}`}
-              aria-pressed={chosen === s.id}
-              onClick={() => onChoose?.(s.id)}
-              className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${looks[st.state]} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
-              style={{ left: at.left, width: at.width }}
-            >
-              {/* A name that does not fit is left to the title: a few letters of it say nothing. */}
-              {fits(title + healed, at.px) ? title + healed : ''}
-            </button>
+            <Fragment key={s.id}>
+              <button
+                type="button"
+                data-row
+                data-step={s.id}
+                data-state={st.state}
+                aria-label={text}
+                title={`${text}${st.text ? `\n${st.text}` : ''}`}
+                aria-pressed={chosen === s.id}
+                onClick={() => onChoose?.(s.id)}
+                className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-left text-[11px] leading-[17px] ${looks[st.state]} ${b.deciding ? 'border-b-[3px] border-b-ink' : ''} ${chosen === s.id ? 'outline-2 outline-ink outline-offset-1' : ''}`}
+                style={{ left: at.left, width: at.width }}
+              >
+                {inside ? title + healed : ''}
+              </button>
+              {beside !== undefined && (
+                <span
+                  aria-hidden="true"
+                  className="pointer-events-none absolute top-[8px] whitespace-nowrap text-[11px] text-ink-2"
+                  style={{ left: beside }}
+                >
+                  {s.title + healed}
+                </span>
+              )}
+            </Fragment>
           );
         })}
         <Line draw={draw} />
@@ -254,16 +293,15 @@ function Fold({ row, draw, onToggle }: { row: Extract<LaneRow, { fold: string }>
         </div>
       </button>
       <div className="relative overflow-x-clip border-rule border-b">
-        {row.kinds.map((k) => (
-          <Folded key={`${k.kind} ${k.title}`} of={k} draw={draw} />
-        ))}
+        <Folded row={row} draw={draw} />
         <Line draw={draw} />
       </div>
     </div>
   );
 }
 
-function Folded({ of, draw }: { of: FoldedKind; draw: Drawing }) {
+/** A kind of step over many lanes, from the first begin to the last end. */
+function spanOf(of: FoldedKind, draw: Drawing) {
   let [from, to, deciding] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, false];
   const states = new Set<string>();
   for (const s of of.steps) {
@@ -274,22 +312,33 @@ function Folded({ of, draw }: { of: FoldedKind; draw: Drawing }) {
     deciding ||= b.deciding;
     states.add(draw.status.steps[s.id]?.state ?? 'waiting');
   }
-  const at = draw.place(from, to);
-  if (!at) return null;
   const state = ['failed', 'running', 'cut'].find((x) => states.has(x)) ?? (of.done === of.steps.length ? 'done' : 'waiting');
-  const count = of.done === of.steps.length || of.done === 0 ? '' : ` ${of.done}/${of.steps.length}`;
-  const text = `${of.title}: ${of.done} of ${of.steps.length}, ${span(to - from)}`;
-  return (
-    <span
-      title={text}
-      role="img"
-      aria-label={text}
-      className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-[11px] leading-[17px] ${looks[state]} ${deciding ? 'border-b-[3px] border-b-ink' : ''}`}
-      style={{ left: at.left, width: at.width }}
-    >
-      {fits(of.title + count, at.px) ? of.title + count : fits(of.title, at.px) ? of.title : ''}
-    </span>
-  );
+  return { of, from, to, deciding, state, at: draw.place(from, to) };
+}
+
+/** Where one reaches into the next, the next lies over it: its name has the room before that. */
+function Folded({ row, draw }: { row: Extract<LaneRow, { fold: string }>; draw: Drawing }) {
+  const list = row.kinds
+    .map((k) => spanOf(k, draw))
+    .flatMap((k) => (k.at ? [{ ...k, at: k.at }] : []))
+    .sort((a, b) => a.at.at - b.at.at);
+  return list.map(({ of, from, to, deciding, state, at }, n) => {
+    const room = Math.min(at.px, (list[n + 1]?.at.at ?? Number.POSITIVE_INFINITY) - at.at);
+    const count = of.done === of.steps.length || of.done === 0 ? '' : ` ${of.done}/${of.steps.length}`;
+    const text = `${of.title}: ${of.done} of ${of.steps.length}, ${span(to - from)}`;
+    return (
+      <span
+        key={`${of.kind} ${of.title}`}
+        title={text}
+        role="img"
+        aria-label={text}
+        className={`absolute top-[6px] h-[20px] overflow-hidden whitespace-nowrap border px-1 text-[11px] leading-[17px] ${looks[state]} ${deciding ? 'border-b-[3px] border-b-ink' : ''}`}
+        style={{ left: at.left, width: at.width }}
+      >
+        {fits(of.title + count, room) ? of.title + count : fits(of.title, room) ? of.title : ''}
+      </span>
+    );
+  });
 }
 
 function Zoom({

@@ -8,6 +8,7 @@ import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
+import { MadeTable } from './MadeTable.tsx';
 import { Standing } from './Standing.tsx';
 
 /** What was measured after the build, and everything that is handed over, in one place. */
@@ -97,6 +98,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
         </span>
       </h2>
       {stands && standing.data?.lines.length ? <Standing name={name} proof={standing.data} /> : <ProofTable proof={proof} />}
+      <MadeTable name={name} />
       {stands && (
         <p className="pt-4">
           <Link

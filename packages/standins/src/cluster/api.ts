@@ -1,0 +1,494 @@
+import { X509Certificate } from 'node:crypto';
+import type { IncomingMessage, ServerResponse } from 'node:http';
+import type { Server } from 'node:https';
+import { createServer as createNet, type Server as NetServer } from 'node:net';
+import type { TLSSocket } from 'node:tls';
+import { once, parseYaml } from '../parse-once.ts';
+import { holds, isIp, parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
+import type { Clock } from '../clock.ts';
+import { readEnvironment } from '../environment.ts';
+import type { Machine } from '../machine.ts';
+import { type Installed, imageNames } from '../node.ts';
+import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
+import { EtcdStandin } from './etcd.ts';
+import { evict } from './evict.ts';
+import { Placed } from './placed.ts';
+import { apiServer, MemberApis } from './member-api.ts';
+import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
+import { behind, type NodeState, podsOf, type State } from './pods.ts';
+import { nodeTable } from './tables.ts';
+import { shown } from './volumes.ts';
+import { watch } from './watch.ts';
+
+interface Member {
+  machine: Machine;
+  kit: Installed;
+  role: string;
+  since: number;
+  /** Since when it says nothing: its node is still known then. */
+  away?: number;
+}
+
+/** The names in a certificate, which do not change. */
+const namesIn = once((crt) =>
+  (new X509Certificate(crt).subjectAltName ?? '').split(', ').map((n) => n.replace(/^(DNS|IP Address):/, '')),
+);
+
+/** What etcd of a cluster keeps on the disks of its members: it is there again when they are. */
+export interface SavedCluster {
+  begun?: string;
+  objects: [path: string, object: KubeObject][];
+  labels: [node: string, labels: Record<string, string>][];
+  cordoned: string[];
+}
+
+/** One cluster's API over TLS with the certificates of its boot kit. What is in it follows from what was given to it. */
+export class ApiStandin {
+  private readonly members = new Map<string, Member>();
+  /** What was given, by its path, and when. */
+  private readonly objects = new Map<string, { object: KubeObject; since: number }>();
+  /** Labels that somebody with the right has given: a node may not give itself a role (NodeRestriction). */
+  private readonly labels = new Map<string, Record<string, string>>();
+  private server: Server | undefined;
+  /** Nodes that take no further pods. */
+  private readonly cordoned = new Set<string>();
+  private readonly placed = new Placed();
+  private readonly etcd: EtcdStandin;
+  private readonly apis: MemberApis;
+  private revision = 1;
+  private readonly inbound = new Map<string, NetServer>();
+  private timer: NodeJS.Timeout | undefined;
+
+  constructor(
+    readonly name: string,
+    private readonly clock: Clock,
+    private readonly place: (address: string, port: number) => { host: string; port: number },
+    /** Which installation its first member is of. */
+    readonly begun: string | undefined,
+    private readonly changed: () => void,
+  ) {
+    this.apis = new MemberApis(place, this.answer);
+    this.etcd = new EtcdStandin(place, () => JSON.stringify(this.given()));
+  }
+
+  save = (): SavedCluster => ({
+    ...(this.begun ? { begun: this.begun } : {}),
+    objects: [...this.objects].map(([path, o]) => [path, o.object]),
+    labels: [...this.labels],
+    cordoned: [...this.cordoned],
+  });
+  restore({ objects, labels, cordoned }: SavedCluster): void {
+    for (const [path, object] of objects) this.objects.set(path, { object, since: Date.now() });
+    for (const [node, l] of labels) this.labels.set(node, l);
+    for (const node of cordoned) this.cordoned.add(node);
+  }
+
+  get up(): boolean {
+    return this.server !== undefined;
+  }
+  names = () => [...this.members].filter(([, m]) => m.away === undefined).map(([name]) => name);
+  private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane' && m.away === undefined);
+
+  add(machine: Machine, kit: Installed): void {
+    const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
+    this.members.set(kit.host, { machine, kit, role, since: Date.now() });
+    if (role === 'control-plane') {
+      this.etcd.join({ name: kit.host, address: kit.address, files: kit.files });
+      this.apis.start(kit.host, kit.address, kit.files);
+    }
+    this.settle();
+  }
+  remove(machine: Machine): void {
+    for (const [name, m] of this.members)
+      if (m.machine === machine) {
+        m.away ??= Date.now();
+        this.etcd.leave(name);
+        this.apis.stop(name);
+      }
+    this.settle();
+  }
+
+  /** The API answers while a majority of the etcd members run. */
+  private settle(): void {
+    const running = this.controlPlane();
+    const quorum = this.etcd.up() >= Math.floor(this.etcd.size / 2) + 1;
+    if (!quorum || !running[0] || whyNoApi(running[0].kit.files)) {
+      this.close();
+      return;
+    }
+    if (this.server) return;
+    const files = running[0].kit.files;
+    const text = files['/etc/haproxy/haproxy.cfg'] ?? '';
+    const own = apiPort(files);
+    const [, address = running[0].kit.address, port = own] = apiFrontend(text) ?? [];
+    // What comes to the load balancer goes to where it says that API servers listen.
+    if (apiFrontend(text) && !text.includes(` ${running[0].kit.address}:${own} `)) {
+      this.close();
+      return;
+    }
+    const at = this.place(address, Number(port));
+    const server = apiServer(files, this.answer);
+    server.on('error', () => {
+      this.server = undefined;
+    });
+    server.listen(at.port, at.host);
+    this.server = server;
+    this.timer ??= setInterval(() => this.settleInbound(), 250).unref();
+  }
+
+  /** For good: its etcd with it. */
+  end(): void {
+    this.close();
+    this.apis.close();
+    this.etcd.close();
+  }
+  close(): void {
+    clearInterval(this.timer);
+    this.timer = undefined;
+    this.server?.close();
+    this.server?.closeAllConnections();
+    this.server = undefined;
+    for (const s of this.inbound.values()) s.close();
+    this.inbound.clear();
+  }
+
+  /** What the API server was told on its command line. */
+  private flag(name: string): string | undefined {
+    return flagOf(this.controlPlane()[0]?.kit.files ?? {}, name);
+  }
+  private given = () => [...this.objects.values()].map((o) => o.object);
+  private state(): State {
+    const crt = this.controlPlane()[0]?.kit.files['/etc/kubernetes/pki/apiserver.crt'];
+    const since = new Map([...this.objects.values()].map((o) => [o.object, o.since]));
+    return podsOf({
+      nodes: [...this.members]
+        .sort(([a], [b]) => a.localeCompare(b, 'en', { numeric: true }))
+        .map(([name, m]): NodeState => {
+          const kubelet = parseYaml(m.kit.files['/etc/kubernetes/kubelet.yaml'] ?? '') as {
+            registerWithTaints?: { key: string; effect: string }[];
+          } | null;
+          return {
+            name,
+            address: m.kit.address,
+            files: m.kit.files,
+            images: imageNames(m.machine, m.kit),
+            since: m.since,
+            taints: kubelet?.registerWithTaints ?? [],
+            ...(this.cordoned.has(name) ? { unschedulable: true } : {}),
+            ...(m.away === undefined ? {} : { away: m.away }),
+          };
+        }),
+      objects: this.given(),
+      placed: this.placed,
+      allowPrivileged: this.flag('allow-privileged') === 'true',
+      apiNames: crt ? namesIn(crt) : [],
+      age: (from) => ((Date.now() - from) * this.clock.speed) / 1000,
+      givenAt: (o) => since.get(o) ?? 0,
+    });
+  }
+
+  /** Addresses that services have on every node answer where VRRP brings one of them, and a pod stands behind it. */
+  private settleInbound(): void {
+    const wanted = new Map<string, { address: string; port: number }>();
+    const services = this.given().filter((o) => o.kind === 'Service' && o.spec?.externalIPs?.length);
+    const state = services.length ? this.state() : undefined;
+    for (const service of services)
+      for (const address of service.spec.externalIPs as string[]) {
+        const holder = [...this.members.values()].some(
+          (m) =>
+            state?.proxied.has(m.kit.host) &&
+            new RegExp(`^\\s+${address.replaceAll('.', '\\.')}/\\d+$`, 'm').test(
+              m.kit.files['/etc/keepalived/keepalived.conf'] ?? '',
+            ),
+        );
+        if (!holder || !state || !behind(state, service).length) continue;
+        for (const { port } of service.spec.ports as { port: number }[]) wanted.set(`${address} ${port}`, { address, port });
+      }
+    for (const [key, server] of this.inbound)
+      if (!wanted.has(key)) {
+        server.close();
+        this.inbound.delete(key);
+      }
+    for (const [key, { address, port }] of wanted) {
+      if (this.inbound.has(key)) continue;
+      const at = this.place(address, port);
+      const server = createNet((c) => c.end());
+      server.on('error', () => this.inbound.delete(key));
+      server.listen(at.port, at.host);
+      server.unref();
+      this.inbound.set(key, server);
+    }
+  }
+
+  private readonly answer = async (req: IncomingMessage, res: ServerResponse): Promise<void> => {
+    const url = new URL(req.url ?? '/', 'https://api');
+    const send = (status: number, body: object) =>
+      void res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
+    const refuse = (code: number, reason: string, text: string) =>
+      send(code, { kind: 'Status', apiVersion: 'v1', metadata: {}, status: 'Failure', message: text, reason, code });
+    if (!(req.socket as TLSSocket).authorized) return refuse(401, 'Unauthorized', 'Unauthorized');
+    const path = url.pathname;
+    if (path === '/version')
+      return send(200, {
+        major: '1',
+        minor: '34',
+        gitVersion: versionOf(this.controlPlane()[0]?.kit.files ?? {}, 'kube-apiserver'),
+        platform: 'linux/amd64',
+      });
+    if (path === '/readyz' || path === '/livez' || path === '/healthz') {
+      res.writeHead(200).end('ok');
+      return;
+    }
+    if (discovery[path]) return send(200, discovery[path]);
+    const evicted = /^\/api\/v1\/namespaces\/([a-z0-9-]+)\/pods\/([a-z0-9.-]+)\/eviction$/.exec(path);
+    if (evicted && req.method === 'POST') {
+      const { status, body, key } = evict({ namespace: evicted[1] ?? '', name: evicted[2] ?? '' }, this.state(), this.given());
+      if (key) this.placed.release(key);
+      return send(status, body);
+    }
+    const at = named(path);
+    if (!at) return refuse(404, 'NotFound', 'the server could not find the requested resource');
+    if (req.method === 'PATCH' || req.method === 'PUT' || req.method === 'POST') {
+      let text = '';
+      for await (const chunk of req) {
+        text += String(chunk);
+        if (text.length > 3_000_000) return refuse(413, 'RequestEntityTooLarge', 'too large');
+      }
+      const object = parseYaml(text) as KubeObject;
+      if (at.kind === 'Node') return this.mark(at.name ?? '', object, send, refuse);
+      const why = refusal(at.kind, object, at) ?? this.outOfRange(object);
+      if (why) return refuse(422, 'Invalid', `${at.kind} "${at.name}" is invalid: ${why}`);
+      // What is given again as it is keeps its time: its pods go on.
+      const before = this.objects.get(path);
+      const same = before && JSON.stringify(before.object) === JSON.stringify(object);
+      this.objects.set(path, same ? before : { object, since: Date.now() });
+      if (!same) this.changed();
+      return send(200, this.withStatus(object, this.state()));
+    }
+    if (req.method === 'DELETE') {
+      const gone = at.kind === 'Node' ? this.forget(at.name ?? '') : this.objects.delete(path);
+      if (!gone) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
+      this.changed();
+      return send(200, { kind: 'Status', apiVersion: 'v1', metadata: {}, status: 'Success' });
+    }
+    if (req.method !== 'GET')
+      return refuse(405, 'MethodNotAllowed', 'the server does not allow this method on the requested resource');
+    const table = req.headers.accept?.includes('as=Table') ?? false;
+    const list = () => this.all(at.kind, this.state()).filter((o) => !at.namespace || o.metadata.namespace === at.namespace);
+    if (['true', '1'].includes(url.searchParams.get('watch') ?? ''))
+      return watch(
+        () => (this.up ? selected(list(), url.searchParams) : undefined),
+        () => String(++this.revision),
+        url.searchParams,
+        res,
+      );
+    const all = list();
+    if (at.name) {
+      const one = all.find((o) => o.metadata.name === at.name);
+      if (!one) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
+      return send(200, table && at.kind === 'Node' ? nodeTable([one]) : one);
+    }
+    const items = selected(all, url.searchParams);
+    return send(
+      200,
+      table && at.kind === 'Node'
+        ? nodeTable(items)
+        : {
+            kind: `${at.kind}List`,
+            apiVersion: apiVersionOf(at.kind),
+            metadata: { resourceVersion: String(this.revision) },
+            items,
+          },
+    );
+  };
+
+  /** A service's own address lies in the range that the API server was told. */
+  private outOfRange(o: KubeObject): string | undefined {
+    const { clusterIP } = (o.kind === 'Service' ? o.spec : {}) as { clusterIP?: string };
+    if (!clusterIP || clusterIP === 'None') return undefined;
+    const range = this.flag('service-cluster-ip-range') ?? '';
+    return isIp(clusterIP) && holds(prefixRange(parsePrefix(range)), parseIp(clusterIP))
+      ? undefined
+      : `spec.clusterIPs: failed to allocate IP ${clusterIP}: the provided IP is not in the valid range (${range})`;
+  }
+  /** A node object is taken away; a kubelet that runs on registers anew only when it is started again. */
+  private forget(name: string): boolean {
+    this.labels.delete(name);
+    this.cordoned.delete(name);
+    return this.members.delete(name);
+  }
+  private mark(
+    name: string,
+    object: KubeObject,
+    send: (status: number, body: object) => void,
+    refuse: (code: number, reason: string, text: string) => void,
+  ): void {
+    if (!this.members.has(name)) {
+      refuse(404, 'NotFound', `nodes "${name}" not found`);
+      return;
+    }
+    this.labels.set(name, { ...this.labels.get(name), ...object.metadata?.labels });
+    const { unschedulable } = (object.spec ?? {}) as { unschedulable?: boolean | null };
+    if (unschedulable) this.cordoned.add(name);
+    else if (unschedulable !== undefined) this.cordoned.delete(name);
+    this.changed();
+    send(200, this.nodes(this.state()).find((x) => x.metadata.name === name) ?? {});
+  }
+
+  /** Every object of a kind: what was given, and what follows from it. */
+  private all(kind: string, state: State): KubeObject[] {
+    if (kind === 'Node') return this.nodes(state);
+    if (kind === 'Pod') return state.pods.map((p) => this.pod(p));
+    if (kind === 'Event') return this.events(state);
+    if (kind === 'Endpoints') return this.endpoints(state);
+    if (kind === 'Lease')
+      return [...this.members]
+        .sort(([a], [b]) => (a < b ? -1 : 1))
+        .map(([name, m]) => ({
+          apiVersion: 'coordination.k8s.io/v1',
+          kind: 'Lease',
+          metadata: { name, namespace: 'kube-node-lease' },
+          spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(m.away ?? Date.now()).toISOString() },
+        }));
+    if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
+    const given = this.given().filter((o) => o.kind === kind);
+    return given.map((o) => this.withStatus(o, state));
+  }
+
+  private nodes(state: State): KubeObject[] {
+    return [...this.members]
+      .sort(([a], [b]) => a.localeCompare(b, 'en', { numeric: true }))
+      .map(([name, m]) => {
+        const args = readEnvironment(m.kit.files['/etc/kubernetes/kubelet.env'] ?? '').KUBELET_ARGS ?? '';
+        const own = (/--node-labels=(\S+)/.exec(args)?.[1] ?? '').split(',').filter(Boolean);
+        return {
+          apiVersion: 'v1',
+          kind: 'Node',
+          metadata: {
+            name,
+            creationTimestamp: new Date(m.since).toISOString().replace(/\.\d+Z/, 'Z'),
+            labels: {
+              'kubernetes.io/hostname': name,
+              ...Object.fromEntries(own.map((l) => l.split('=') as [string, string])),
+              ...this.labels.get(name),
+            },
+          },
+          ...(this.cordoned.has(name) ? { spec: { unschedulable: true } } : {}),
+          status: {
+            conditions: [
+              { type: 'Ready', status: m.away === undefined ? (state.ready.has(name) ? 'True' : 'False') : 'Unknown' },
+            ],
+            addresses: [
+              { type: 'InternalIP', address: m.kit.address },
+              { type: 'Hostname', address: name },
+            ],
+            nodeInfo: { kubeletVersion: versionOf(m.kit.files, 'kube-proxy'), osImage: 'Linux', containerRuntimeVersion: 'oci' },
+          },
+        };
+      });
+  }
+
+  private pod(p: State['pods'][number]): KubeObject {
+    const waiting = p.reason && p.node ? { waiting: { reason: p.reason, message: p.message } } : { running: {} };
+    return {
+      apiVersion: 'v1',
+      kind: 'Pod',
+      metadata: {
+        name: p.name,
+        namespace: p.namespace,
+        labels: p.labels,
+        ownerReferences: [
+          { kind: p.owner.kind, name: p.owner.metadata.name, apiVersion: p.owner.apiVersion, uid: p.owner.metadata.name },
+        ],
+      },
+      spec: { nodeName: p.node, containers: p.owner.spec.template.spec.containers },
+      status: {
+        phase: p.ready ? 'Running' : 'Pending',
+        ...(p.ip ? { podIP: p.ip } : {}),
+        conditions: [
+          p.node
+            ? { type: 'PodScheduled', status: 'True' }
+            : { type: 'PodScheduled', status: 'False', reason: p.reason, message: p.message },
+          { type: 'Ready', status: p.ready ? 'True' : 'False' },
+        ],
+        ...(p.node ? { containerStatuses: [{ name: p.owner.metadata.name, ready: p.ready, state: waiting }] } : {}),
+      },
+    };
+  }
+
+  private events(state: State): KubeObject[] {
+    const event = (name: string, about: { kind: string; name: string; namespace: string }, reason: string, message: string) => ({
+      apiVersion: 'v1',
+      kind: 'Event',
+      metadata: { name, namespace: about.namespace },
+      involvedObject: about,
+      reason,
+      message,
+      type: 'Warning',
+    });
+    return [
+      ...state.refused.map(({ owner, message }) => {
+        const about = { kind: owner.kind, name: owner.metadata.name, namespace: owner.metadata.namespace ?? 'default' };
+        return event(
+          `${about.name}.refused`,
+          about,
+          'FailedCreate',
+          `Error creating: pods "${about.name}-" is forbidden: ${message}`,
+        );
+      }),
+      ...state.pods
+        .filter((p) => p.reason && p.reason !== 'ContainerCreating')
+        .map((p) =>
+          event(
+            `${p.name}.waits`,
+            { kind: 'Pod', name: p.name, namespace: p.namespace },
+            p.reason === 'Unschedulable' ? 'FailedScheduling' : (p.reason as string),
+            p.message ?? '',
+          ),
+        ),
+      ...[...state.volumes.claims.values()]
+        .filter((c) => !c.volume)
+        .map(({ claim, reason, message }) => {
+          const { name, namespace = 'default' } = claim.metadata;
+          return event(`${name}.waits`, { kind: 'PersistentVolumeClaim', name, namespace }, reason ?? 'Pending', message ?? '');
+        }),
+    ];
+  }
+
+  private endpoints(state: State): KubeObject[] {
+    const of = (name: string, namespace: string, ips: string[], ports: object[]): KubeObject => ({
+      apiVersion: 'v1',
+      kind: 'Endpoints',
+      metadata: { name, namespace },
+      subsets: ips.length ? [{ addresses: ips.map((ip) => ({ ip })), ports }] : [],
+    });
+    const api = this.controlPlane()
+      .map((m) => m.kit.address)
+      .sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
+    return [
+      of('kubernetes', 'default', api, [
+        { name: 'https', port: Number(apiPort(this.controlPlane()[0]?.kit.files ?? {})), protocol: 'TCP' },
+      ]),
+      ...[...this.objects.values()]
+        .map((o) => o.object)
+        .filter((o) => o.kind === 'Service')
+        .map((o) =>
+          of(
+            o.metadata.name,
+            o.metadata.namespace ?? 'default',
+            behind(state, o).flatMap((p) => p.ip ?? []),
+            o.spec.ports as object[],
+          ),
+        ),
+    ];
+  }
+
+  private withStatus(o: KubeObject, state: State): KubeObject {
+    if (o.kind === 'PersistentVolume' || o.kind === 'PersistentVolumeClaim') return shown(o, state.volumes);
+    const own = state.pods.filter((p) => p.owner.kind === o.kind && p.owner.metadata.name === o.metadata.name);
+    const ready = own.filter((p) => p.ready).length;
+    if (o.kind === 'DaemonSet') return { ...o, status: { desiredNumberScheduled: own.length, numberReady: ready } };
+    if (o.kind === 'Deployment') return { ...o, status: { replicas: own.length, readyReplicas: ready } };
+    return o;
+  }
+}
