@@ -7,12 +7,15 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { DataSource } from 'typeorm';
 import { share, type Step, usual } from '@praesidor/core/schedule';
-import { type Doc, keyOf } from '@praesidor/core/model';
-import { privateDatabase } from '../apps/server/test/installation.ts';
+import { type Doc, keyOf, writeDocument } from '@praesidor/core/model';
+import { eventually, Installation, prepare, privateDatabase } from '../apps/server/test/installation.ts';
 import { openDatabase } from '../apps/server/src/db/data-source.ts';
 import { Runs, tableOf } from '../apps/server/src/db/tables.ts';
 import { asEstate, largeEstate } from '../demo/large/estate.ts';
-import { row } from './measure.ts';
+import { openBrowser } from '../e2e/lib/browser.ts';
+import { meanwhile } from './ground.ts';
+import { machine } from './hosts.ts';
+import { median, row } from './measure.ts';
 
 const builds = 200;
 const hosts = 10;
@@ -59,7 +62,7 @@ function counter() {
       if (left) at.set(step, left);
       else at.delete(step);
     };
-    // Real steps wait for machines for minutes; these for 1 to 12 s.
+    // Real steps wait for machines for minutes; these for 0.5 to 6 s.
     const timer = setTimeout(
       () => {
         leave();
@@ -177,6 +180,136 @@ async function killed(db: DataSource, url: string, estate: ReturnType<typeof asE
   rmSync(dir, { recursive: true, force: true });
 }
 
+/** A queue that stands still: of a site where nothing has its turn. */
+async function queue(
+  db: DataSource,
+  site: string,
+  count: number,
+  state: 'queued' | 'done',
+  of: ReturnType<typeof asEstate>,
+): Promise<void> {
+  const steps = stepsOf(site, of);
+  const status = { state, begun: new Date().toISOString(), ended: new Date().toISOString(), steps: {} };
+  const summary = {
+    state,
+    of: steps.length,
+    done: state === 'done' ? steps.length : 0,
+    skipped: 0,
+    failed: 0,
+    healed: 0,
+    ...(state === 'done' ? { begun: status.begun, ended: status.ended } : {}),
+  };
+  await db.query(
+    `with r as (insert into run (kind, subject, site, title, steps, state, admitted, created_at, created_by, run_by, status, summary)
+       select 'change', 'w' || n || ' 1', $1, 'Build w' || n, $2::jsonb, $3, false, now(), 'warden', 'warden', $4::jsonb, $5::jsonb from generate_series(1, $6) n returning id, subject)
+     insert into build (id, charter, number, kind, moves, revision, plan) select id, split_part(subject, ' ', 1), id, 'build', '{"joins": [], "leaves": [], "stands": []}', 1, '{}' from r`,
+    [
+      site,
+      JSON.stringify(steps),
+      state,
+      state === 'done' ? JSON.stringify(status) : null,
+      state === 'done' ? JSON.stringify(summary) : null,
+      count,
+    ],
+  );
+}
+
+/** What whoever begins a build waits for, in a large estate with a long queue; and what everybody else notices. */
+async function first() {
+  const i = await new Installation().start({ speed: 600 });
+  const c = await i.as('warden');
+  await prepare(c);
+  const db = i.running.ctx.db;
+  const hosts = Array.from({ length: 10_000 }, (_, k) => machine(k));
+  for (let n = 0; n < hosts.length; n += 2500)
+    await c.good('POST', '/api/import', {
+      text: hosts
+        .slice(n, n + 2500)
+        .map(writeDocument)
+        .join('---\n'),
+    });
+  await queue(db, 'bw', 200, 'queued', (await c.estate()) as ReturnType<typeof asEstate>);
+  // Nobody of them has a turn: none of them is driven while this is measured.
+  await c.good('POST', '/api/edits', {
+    why: 'bench',
+    edits: [{ op: 'set', kind: 'Site', key: 'bw', path: ['limits'], value: { builds: 1 } }],
+  });
+  await db.query("update run set admitted = true where id = (select min(id) from run where site = 'bw' and state = 'queued')");
+  const saves: number[] = [];
+  let ended = false;
+  const saver = (async () => {
+    while (!ended) {
+      const t = performance.now();
+      await c.good('POST', '/api/edits', {
+        why: 'bench',
+        edits: [{ op: 'set', kind: 'Charter', key: 'tern', path: ['notes'], value: String(saves.length) }],
+      });
+      saves.push(performance.now() - t);
+      await new Promise((go) => setTimeout(go, 50));
+    }
+  })();
+  await new Promise((go) => setTimeout(go, 1500));
+  const before = saves.splice(0);
+  const q = await meanwhile(`${i.config.publicUrl}/api/health`, async () => {
+    const t = Date.now();
+    await c.good('POST', '/api/builds', { charter: 'plover' });
+    const answered = Date.now() - t;
+    const at = await eventually(async () => {
+      const [row] = (await db.query(
+        "select min(data->>'at') as at from run_event e join run r on r.id = e.run where r.subject = 'plover 1' and data->>'kind' = 'started'",
+      )) as { at: string | null }[];
+      return row?.at ?? undefined;
+    }, 'the first step');
+    return { answered, first: Date.parse(at) - t };
+  });
+  ended = true;
+  await saver;
+  row(
+    'start of a build to its first step, 10,000 hosts, 200 builds queued',
+    `${q.value.first} ms; answered after ${q.value.answered} ms`,
+    '≤ 1000 ms',
+    q.value.first <= 1000,
+  );
+  row('health meanwhile', `${q.worst.toFixed(0)} ms at the longest, of ${q.times}`, '≤ 50 ms', q.worst <= 50);
+  row(
+    'saves of another charter meanwhile',
+    `${Math.max(...saves).toFixed(0)} ms at the longest; before ${median(before).toFixed(0)} ms at the median, ${Math.max(...before).toFixed(0)} ms at the longest`,
+    'none waits for the build: ≤ 2 × its longest before',
+    Math.max(...saves) <= 2 * Math.max(...before),
+  );
+  await db.query("delete from run where site = 'bw'");
+  await queue(db, 'bw', 500, 'done', (await c.estate()) as ReturnType<typeof asEstate>);
+  const browser = await openBrowser();
+  try {
+    await browser.open(i.config.publicUrl);
+    await browser.type('Login', 'warden');
+    await browser.type('Password', i.password);
+    await browser.click('button', 'Sign in');
+    await browser.see('Next moves');
+    const times: number[] = [];
+    for (let n = 0; n < 5; n++) {
+      await browser.driver.findElement({ css: 'a[href^="/estate"]' }).click();
+      await browser.see('Next moves');
+      times.push(
+        await browser.driver.executeAsyncScript<number>(`
+          const done = arguments[0], t = performance.now();
+          document.querySelector('nav a[href^="/builds"], header a[href^="/builds"]').click();
+          const look = () => document.querySelectorAll('table[aria-label="Builds"] tbody tr').length >= 500 ? requestAnimationFrame(() => setTimeout(() => done(performance.now() - t))) : requestAnimationFrame(look);
+          look();`),
+      );
+    }
+    row(
+      'builds page with 500 builds, from the click until it is drawn',
+      `${median(times).toFixed(0)} ms, median of ${times.length}`,
+      '≤ 300 ms',
+      median(times) <= 300,
+    );
+  } finally {
+    await browser.close();
+  }
+  await i.stop();
+}
+
 /** Many builds at once, on several workers that die. */
 export async function buildsAtOnce() {
   const database = await privateDatabase();
@@ -193,4 +326,5 @@ export async function buildsAtOnce() {
   await killed(db, database.url, asEstate(docs));
   await db.destroy();
   await database.drop();
+  await first();
 }

@@ -64,7 +64,7 @@ async function line(what: string, most: number, asked: Asked) {
  * Asks for something every few milliseconds from a thread of its own, and tells the longest that it waited. What the thread
  * takes to make its first connection and to load its client is none of that: it has asked twenty times before the act begins.
  */
-async function meanwhile<T>(url: string, act: () => Promise<T>): Promise<{ value: T; worst: number; times: number }> {
+export async function meanwhile<T>(url: string, act: () => Promise<T>): Promise<{ value: T; worst: number; times: number }> {
   const worker = new Worker(
     `const { parentPort, workerData } = require('node:worker_threads');
      let stop = false; parentPort.on('message', () => { stop = true; });

@@ -157,6 +157,51 @@ describe('a cluster that stands', () => {
     await b.open(`${i.config.publicUrl}/builds`);
     await b.find(`//table[@aria-label='Builds']//tr[contains(., 'Remove ${leaves} from plover') and contains(., 'proved')]`);
   });
+  it('its builds are looked at closely, searched, and held side by side', async () => {
+    await b.open(`${i.config.publicUrl}/builds/plover/1`);
+    const bars = () => b.count('[aria-label="Lanes"] [data-step]');
+    const all = await bars();
+    expect(all).toBeGreaterThan(20);
+    await b.click('button', 'Zoom in');
+    await b.click('button', 'Zoom in');
+    await b.driver.wait(async () => (await bars()) < all, b.timeoutMs, 'only what is in a quarter of the time is drawn');
+    await b.click('button', 'All');
+    await b.driver.wait(async () => (await bars()) === all, b.timeoutMs, 'all of it is drawn again');
+    await b.type('Find in the logs of all steps', 'takes connections');
+    await b.find("//section[starts-with(@aria-label, 'Log of')]//button[.='inbound']");
+    await b.type('Find in the logs of all steps', ' nothing of this kind');
+    await b.see('No step has a line with');
+    await b.click('link', 'Compare');
+    await b.find("//table[@aria-label='By kind of step']//tr[contains(., 'images')]");
+    await b.find("//table[@aria-label='Step by step']//tr[contains(., 'proof')]");
+    expect(await faults()).toEqual([]);
+  });
+  it('what was proved is measured again by whoever asks, and everything made for it stands in one list', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
+    await b.find("//table[@aria-label='Proof']//tr[contains(., 'nodes ready') and contains(., 'every 5 min')]");
+    await b.click('button', 'Measure now');
+    await b.see('Everything was measured again.');
+    await b.see('lines hold');
+    await b.see('nothing is left over');
+    await b.find("//section[@aria-label='Made for this cluster']//summary[contains(., 'addresses') and contains(., 'in use')]");
+    expect(await faults()).toEqual([]);
+  });
+  it('an edit to it is applied to its hosts, after what it does was read', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover`);
+    const c = await i.as('warden');
+    const { doc } = await c.good<{ doc: { pods: object } }>('GET', '/api/charters/plover');
+    await c.good('POST', '/api/edits', {
+      why: 'fewer pods',
+      edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['pods'], value: { ...doc.pods, most: 99 } }],
+    });
+    await b.click('button', 'Apply changes…');
+    await b.find("//table[@aria-label='What changes']//tr[contains(., 'kubelet.yaml') and contains(., 'started anew')]");
+    expect(await faults()).toEqual([]);
+    await b.click('button', 'Start');
+    await b.see('nothing: the cluster is as planned');
+    const [first] = (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover');
+    expect(i.world.machines.get(first?.name ?? '')?.installed?.files['/etc/kubernetes/kubelet.yaml']).toContain('maxPods: 99');
+  });
   it('is taken down when its name is typed, after what would end was read', async () => {
     await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
     await b.click('link', 'Take plover down…');

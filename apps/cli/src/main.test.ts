@@ -334,6 +334,8 @@ describe('charter', () => {
   it('charter change: what would be done to a cluster, before anything is', async () => {
     const change = (dir: string, name: string, ...more: string[]) => run('charter', 'change', name, '--estate', dir, ...more);
     expect((await change(demo, 'tern')).out).toBe('tern stands as planned\n');
+    expect((await change(demo, 'tern', '--renew')).out).toMatch(/^Renew certificates of tern\n/);
+    expect((await change(demo, 'gannet', '--renew')).out).toBe('nothing of gannet stands that this could be done to\n');
     const build = await change(demo, 'gannet');
     expect(build.out).toMatch(/^Build gannet\n {2}takes: \d+ min ± \d+ min, \d+ steps\n/);
     expect(build.out).toMatch(/\n +0 min {2}estate +measure what is needed\n/);

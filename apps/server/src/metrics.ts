@@ -32,16 +32,17 @@ export async function metrics(app: FastifyInstance, { ctx }: { ctx: Context }) {
         this.set({ part }, fault ? 0 : 1);
     },
   });
-  const counted = (name: string, help: string, label: string, sql: string) =>
+  /** Without a label: one figure. */
+  const counted = (name: string, help: string, label: string | undefined, sql: string) =>
     new Gauge({
       name,
       help,
-      labelNames: [label],
+      labelNames: label ? [label] : [],
       registers,
       async collect() {
         this.reset();
-        const rows = (await ctx.db.query(sql).catch(() => [])) as { label: string; n: number }[];
-        for (const r of rows) this.set({ [label]: r.label }, r.n);
+        const rows = (await ctx.db.query(sql).catch(() => [])) as { label?: string; n: number | null }[];
+        for (const r of rows) this.set(label ? { [label]: r.label ?? '' } : {}, r.n ?? 0);
       },
     });
   counted(
@@ -49,6 +50,50 @@ export async function metrics(app: FastifyInstance, { ctx }: { ctx: Context }) {
     'Builds that have not ended well or been stopped, by state',
     'state',
     "select state as label, count(*)::int as n from run where kind = 'change' and state in ('queued', 'running', 'paused', 'failed') group by 1",
+  );
+  counted(
+    'praesidor_builds_ended',
+    'Builds that ended in the last 24 hours, by how',
+    'state',
+    "select state as label, count(*)::int as n from run where kind = 'change' and ended_at > now() - interval '24 hours' group by 1",
+  );
+  counted(
+    'praesidor_builds_waiting',
+    'Builds that wait for their turn',
+    undefined,
+    "select count(*)::int as n from run where kind = 'change' and state = 'queued' and not admitted",
+  );
+  counted(
+    'praesidor_build_seconds_waited',
+    'How long the build waits that has waited longest for its turn',
+    undefined,
+    "select extract(epoch from now() - min(created_at))::int as n from run where kind = 'change' and state = 'queued' and not admitted",
+  );
+  counted(
+    'praesidor_places_taken',
+    'Places at what steps share that are taken',
+    undefined,
+    'select count(*)::int as n from run_lease where held',
+  );
+  counted(
+    'praesidor_places_waited_for',
+    'Steps that wait for a place at what they share',
+    undefined,
+    'select count(*)::int as n from run_lease where not held',
+  );
+  counted(
+    'praesidor_step_seconds',
+    'Median of how long steps took, by kind, over the last 100 builds that ended well',
+    'kind',
+    `select s->>'kind' as label, percentile_cont(0.5) within group (order by extract(epoch from (t->>'ended')::timestamptz - (t->>'started')::timestamptz)) as n
+     from (select steps, status from run where kind = 'change' and state = 'done' order by id desc limit 100) r, jsonb_array_elements(r.steps) s,
+       lateral (select r.status->'steps'->(s->>'id') as t) x where t->>'state' = 'done' and t ? 'started' and t ? 'ended' group by 1`,
+  );
+  counted(
+    'praesidor_drifts',
+    'Lines that were proved of a cluster and do not hold',
+    undefined,
+    'select count(*)::int as n from proof_line where not good',
   );
   counted(
     'praesidor_shipments',

@@ -229,6 +229,26 @@ describe('a run', () => {
     expect(kept?.summary).toMatchObject({ state: 'done', of: 2, done: 2, healed: 1, failed: 0 });
     expect(whole.steps.a?.notes).toEqual({ n: '449' });
   });
+  it('is stored with its state, or not at all: a kill between the two leaves none', async () => {
+    const run = await queued([step('a')], { turn: false });
+    await db.query(
+      "create or replace function no_state() returns trigger language plpgsql as $$ begin raise exception 'killed'; end $$",
+    );
+    await db.query(
+      `create trigger no_state before update on run for each row when (old.id = ${run.id}) execute function no_state()`,
+    );
+    await expect(append(db.manager, run, { kind: 'begun' })).rejects.toThrow('killed');
+    await db.query('drop trigger no_state on run');
+    expect(await db.query('select 1 from run_event where run = $1', [run.id])).toEqual([]);
+    // And one whose row is behind its events is driven all the same.
+    await db.query(
+      "insert into run_event (run, data) values ($1, jsonb_build_object('kind', 'begun', 'at', '2026-11-23T09:00:00Z'))",
+      [run.id],
+    );
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await ends(run);
+    expect(began).toHaveLength(1);
+  });
   it('that is stopped as it begins is stopped at once, and what its step does after that is not its state', async () => {
     const run = await queued([step('a')]);
     acts.set(`${run.subject} a`, ({ signal }) => new Promise((go) => signal.addEventListener('abort', () => go('too late'))));

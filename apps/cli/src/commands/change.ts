@@ -34,16 +34,23 @@ export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, na
   options: [
     ['--estate <dir>', 'folder with the estate as YAML'],
     ['--take-down', 'what taking the cluster down would do'],
+    ['--renew', 'what renewing its certificates would do'],
     ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'],
   ],
   run: (asked, write) => {
     const estate = estateOf(asked);
     const plan = resolve(charterOf(estate, asked.words[0]), estate);
-    const due = asked.options.takeDown ? changeAsked('take-down', plan, estate) : changeDue(plan, estate);
+    const { takeDown, renew } = asked.options;
+    const kind = takeDown ? 'take-down' : renew ? 'renew' : undefined;
+    const due = kind ? changeAsked(kind, plan, estate) : changeDue(plan, estate);
     if (asked.options.json) write(`${JSON.stringify({ due: due ?? null }, null, 2)}\n`);
     else
       write(
-        due ? told(due) : asked.options.takeDown ? `no host serves ${asked.words[0]}\n` : `${asked.words[0]} stands as planned\n`,
+        due
+          ? told(due)
+          : kind
+            ? `nothing of ${asked.words[0]} stands that this could be done to\n`
+            : `${asked.words[0]} stands as planned\n`,
       );
     return due?.refused.length ? 1 : 0;
   },

@@ -9,7 +9,7 @@ import { estateNow } from '../estate/now.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
 import { failureOf } from './failure.ts';
 import type { Driven, RunKind } from './kind.ts';
-import { append, logLine, topicOf } from './state.ts';
+import { append, keep, logLine, topicOf } from './state.ts';
 import { Track } from './track.ts';
 import { admit, giveBack, takeLease } from './turns.ts';
 
@@ -35,6 +35,8 @@ export async function drive(
   const why = await whyNot(m, run.runBy ?? run.createdBy, kind.act);
   if (why) return refuse(ctx, kind, run, why);
   const track = await Track.of(m, run);
+  // A version before, or somebody at the database: what happened is right, and the row follows it.
+  if (track.status.state !== run.state) await ctx.db.transaction((t) => keep(t, run));
   const driven = await kind.open(ctx, run, track);
   if (track.status.state === 'queued') await append(m, run, { kind: 'begun' });
   else if (Object.values(track.status.steps).some((s) => s.state === 'running')) {
@@ -146,7 +148,10 @@ class Driver {
     let progressed = 0;
     let shown = '';
     try {
-      if (!(await append(m, run, { kind: 'started', step: step.id }))) return;
+      if (!(await append(m, run, { kind: 'started', step: step.id }))) {
+        if (signal.aborted || (await this.track.refresh(m)).state === 'stopped') return;
+        throw new Error(`${run.subject} is not under way by its row, and is by its events`);
+      }
       await this.track.refresh(m);
       const before = this.track.status.steps[step.id];
       if (!before) throw new Error(`the run has no step ${step.id}`);

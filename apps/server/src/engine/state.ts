@@ -25,21 +25,23 @@ export const topicOf = (run: Pick<RunRow, 'kind'>) => (run.kind === 'change' ? '
  */
 export async function append(m: EntityManager, run: Told, event: NewEvent): Promise<boolean> {
   const ofDriver = ofDrivers.has(event.kind);
-  const rows = (await m.query(
-    `with r as (select id from run where id = $1 and (not $3 or state in ('running', 'paused')) for update),
-       e as (insert into run_event (run, data) select r.id, jsonb_set($2::jsonb, '{at}', to_jsonb(to_char(clock_timestamp() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))) from r returning id)
-     select id, case when $3 then pg_notify('praesidor', json_build_object('id', 0, 'kind', $4::text, 'subject', $5::text)::text) end as told from e`,
-    [run.id, JSON.stringify(event), ofDriver, `${topicOf(run)}Progress`, run.subject],
-  )) as unknown[];
-  if (!rows.length) return false;
-  if (!ofDriver && event.kind !== 'noted') {
-    const settle = async (t: EntityManager) => {
+  const alone = ofDriver || event.kind === 'noted';
+  const put = async (t: EntityManager) => {
+    const rows = (await t.query(
+      `with r as (select id from run where id = $1 and (not $3 or state in ('running', 'paused')) for update),
+         e as (insert into run_event (run, data) select r.id, jsonb_set($2::jsonb, '{at}', to_jsonb(to_char(clock_timestamp() at time zone 'utc', 'YYYY-MM-DD"T"HH24:MI:SS.MS"Z"'))) from r returning id)
+       select id, case when $3 then pg_notify('praesidor', json_build_object('id', 0, 'kind', $4::text, 'subject', $5::text)::text) end as told from e`,
+      [run.id, JSON.stringify(event), ofDriver, `${topicOf(run)}Progress`, run.subject],
+    )) as unknown[];
+    if (!rows.length) return false;
+    if (!alone) {
       await keep(t, run);
       await tell(t, topicOf(run), run.subject);
-    };
-    await (m.queryRunner?.isTransactionActive ? settle(m) : m.transaction(settle));
-  }
-  return true;
+    }
+    return true;
+  };
+  // What happened and the state that it leads to are stored together, or neither is.
+  return alone || m.queryRunner?.isTransactionActive ? put(m) : m.transaction(put);
 }
 /** What whoever drives a run puts down of its steps. */
 const ofDrivers = new Set<RunEvent['kind']>(['started', 'progress', 'healed', 'succeeded', 'failed']);

@@ -111,5 +111,7 @@ export const ChangePlan = z.strictObject({
   rows: z.array(ChangeRow),
   /** Cores that pods can use, from so many seconds after the begin on. */
   capacity: z.array(z.strictObject({ at: z.number(), cores: z.number() })),
+  /** Cores that what runs asks for, where the API of the cluster tells it. */
+  requested: z.number().optional(),
 });
 export type ChangePlan = z.infer<typeof ChangePlan>;

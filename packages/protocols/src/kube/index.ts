@@ -1,3 +1,4 @@
 export * from './client.ts';
 export * from './drain.ts';
+export * from './requested.ts';
 export * from './waits.ts';

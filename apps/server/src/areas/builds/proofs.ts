@@ -1,7 +1,7 @@
 import type * as answers from '@praesidor/contract';
 import type { Plan } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
-import { kube as askKube } from '@praesidor/protocols/kube';
+import { kube as askKube, requestedCores } from '@praesidor/protocols/kube';
 import { inParallel } from '@praesidor/shipping';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
@@ -134,6 +134,15 @@ async function prove(ctx: Context, b: BuildRow, estate: Estate, list: readonly M
     const lines = await measure(proving).catch((e: Error) => [line(name, 'measured', e.message, [])]);
     await keepLines(m, b.charter, name, lines);
   }
+}
+
+/** Cores that what runs on a cluster asks for; undefined: its API does not say, or not within three seconds. */
+export async function requestedOf(ctx: Context, charter: string, estate: Estate): Promise<number | undefined> {
+  const [b] = await standing(ctx, estate, charter);
+  if (!b) return undefined;
+  const kit = await kitOf(ctx, b, estate);
+  const late = new Promise<undefined>((go) => setTimeout(() => go(undefined), 3000).unref());
+  return Promise.race([requestedCores(kubeOf(ctx, b.plan as Plan, kit)).catch(() => undefined), late]);
 }
 
 async function reaches({ plan, kube }: Proving): Promise<Proof> {

@@ -16,6 +16,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { hold, planOf } from '../clusters/service.ts';
+import { requestedOf } from './proofs.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
 import { forgetCertificates, installedOf } from './installed.ts';
 import { needBuild } from './rows.ts';
@@ -26,7 +27,9 @@ export async function dueChange(ctx: Context, name: string, asked?: ChangeName):
   const m = ctx.db.manager;
   const times = await known(m);
   const installed = await installedOf(ctx, m, name, estate);
-  return asked ? changeAsked(asked, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
+  const due = asked ? changeAsked(asked, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
+  const requested = due?.stands.length ? await requestedOf(ctx, name, estate) : undefined;
+  return due && { ...due, ...(requested === undefined ? {} : { requested }) };
 }
 
 /**

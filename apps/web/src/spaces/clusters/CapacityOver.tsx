@@ -1,6 +1,19 @@
-/** Usable cores from the begin of a change to its end, as a line that steps down where hosts are drained and up where they have joined. */
-export function CapacityOver({ points, end }: { points: readonly { at: number; cores: number }[]; end: number }) {
-  const most = Math.max(1, ...points.map((p) => p.cores));
+/**
+ * Usable cores from the begin of a change to its end, as a line that steps down where hosts are drained and up where they have joined; beside it, dashed, what
+ * runs and asks for.
+ */
+export function CapacityOver({
+  points,
+  requested,
+  end,
+}: {
+  points: readonly { at: number; cores: number }[];
+  requested: number | undefined;
+  end: number;
+}) {
+  const most = Math.max(1, requested ?? 0, ...points.map((p) => p.cores));
+  const least = Math.min(...points.map((p) => p.cores));
+  const short = requested !== undefined && requested > least;
   const x = (seconds: number) => Math.min(100, ((seconds * 1000) / Math.max(1, end)) * 100);
   const y = (cores: number) => 44 - (cores / most) * 28;
   const line = points
@@ -20,10 +33,28 @@ export function CapacityOver({ points, end }: { points: readonly { at: number; c
           preserveAspectRatio="none"
           className="absolute inset-0 h-full w-full"
           role="img"
-          aria-label={`Usable cores: ${text}`}
+          aria-label={`Usable cores: ${text}${requested === undefined ? '' : `; requested: ${requested}`}`}
         >
+          {requested !== undefined && (
+            <path
+              d={`M 0 ${y(requested)} H 100`}
+              fill="none"
+              className={short ? 'stroke-brick' : 'stroke-ink-3'}
+              strokeDasharray="3 3"
+              strokeWidth="1.5"
+              vectorEffect="non-scaling-stroke"
+            />
+          )}
           <path d={line} fill="none" className="stroke-verdigris" strokeWidth="2" vectorEffect="non-scaling-stroke" />
         </svg>
+        {requested !== undefined && (
+          <span
+            className={`absolute right-1 whitespace-nowrap text-xs ${short ? 'font-semibold text-brick' : 'text-ink-3'}`}
+            style={{ top: `${Math.min(38, y(requested) + 1)}px` }}
+          >
+            {requested} requested{short ? `: ${Math.round((requested - least) * 10) / 10} more than is left at the lowest` : ''}
+          </span>
+        )}
         {points.map((p, n) => (
           <span
             key={`${p.at} ${p.cores}`}
