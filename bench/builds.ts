@@ -216,7 +216,7 @@ async function queue(
 
 /** What whoever begins a build waits for, in a large estate with a long queue; and what everybody else notices. */
 async function first() {
-  const i = await new Installation().start({ speed: 600 });
+  const i = await new Installation().start({ speed: 600, watch: 5 });
   const c = await i.as('warden');
   await prepare(c);
   const db = i.running.ctx.db;
@@ -248,7 +248,8 @@ async function first() {
       await new Promise((go) => setTimeout(go, 50));
     }
   })();
-  await new Promise((go) => setTimeout(go, 1500));
+  // As long as two rounds of looks at what is outside.
+  await new Promise((go) => setTimeout(go, 12_000));
   const before = saves.splice(0);
   const q = await meanwhile(`${i.config.publicUrl}/api/health`, async () => {
     const t = Date.now();
@@ -294,7 +295,7 @@ async function first() {
         await browser.driver.executeAsyncScript<number>(`
           const done = arguments[0], t = performance.now();
           document.querySelector('nav a[href^="/builds"], header a[href^="/builds"]').click();
-          const look = () => document.querySelectorAll('table[aria-label="Builds"] tbody tr').length >= 500 ? requestAnimationFrame(() => setTimeout(() => done(performance.now() - t))) : requestAnimationFrame(look);
+          const look = () => document.querySelectorAll('table[aria-label="Builds"] tbody tr').length >= 100 && document.body.textContent.includes('more of 5') ? requestAnimationFrame(() => setTimeout(() => done(performance.now() - t))) : requestAnimationFrame(look);
           look();`),
       );
     }

@@ -122,7 +122,15 @@ describe('the hosts of a cluster that stands', () => {
         selector: { matchLabels: labels },
         template: {
           metadata: { labels },
-          spec: { containers: [{ name: 'tides', image: 'images.upstream.example/core/pause:1.34.2' }] },
+          spec: {
+            containers: [
+              {
+                name: 'tides',
+                image: 'images.upstream.example/core/pause:1.34.2',
+                resources: { requests: { cpu: '1500m' } },
+              },
+            ],
+          },
         },
       },
     });
@@ -142,6 +150,8 @@ describe('the hosts of a cluster that stands', () => {
     const plan = await p.due();
     expect([plan?.kind, plan?.joins, plan?.leaves]).toEqual(['remove-hosts', [], [leaves]]);
     expect(plan?.point?.step).toBe(`${leaves}/leave`);
+    // What runs asks for 3 × 1.5 cores, beside what the programs of the cluster ask for.
+    expect(plan?.requested).toBeGreaterThanOrEqual(4.5);
     expect((await p.begin('remove-hosts')).body.number).toBe(4);
     const said = 'The disruption budget tides needs 3 healthy pods and has 3 currently';
     let log: string[] = [];

@@ -9,6 +9,8 @@ interface Waiting {
   fail: (e: Error) => void;
 }
 const limitMs = 60_000;
+/** Documents that are copied to the thread at once. */
+const piece = 500;
 
 /**
  * Computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
@@ -41,6 +43,24 @@ export class ComputeWorker {
     });
   }
 
+  /**
+   * Tells the thread an estate before something is asked of it: the first time in pieces, so that nobody else waits while a large one is copied. Whoever tells it another
+   * one meanwhile goes before.
+   */
+  async know(estate: Estate): Promise<void> {
+    if (this.told) return;
+    let part: Estate = { ...estate, hosts: [], reservations: [] };
+    await this.run('keep', this.tell(part));
+    for (let n = piece; this.has(part) && n < estate.hosts.length + piece; n += piece) {
+      part = { ...part, hosts: estate.hosts.slice(0, n) };
+      await this.run('keep', this.tell(part));
+    }
+    for (let n = piece; this.has(part) && n < estate.reservations.length + piece; n += piece) {
+      part = { ...part, reservations: estate.reservations.slice(0, n) };
+      await this.run('keep', this.tell(part));
+    }
+  }
+
   /** What keeps a charter from being built. The thread keeps the estate, and is told only what has changed since. */
   stopsOf = (estate: Estate, charter: string): Promise<Finding[]> => this.run('stopsOf', { ...this.tell(estate), charter });
   /** A finding as it stands, by its identifier. */
@@ -53,6 +73,7 @@ export class ComputeWorker {
   traceOf = (estate: Estate, charter: string, server: string, of: { host?: string; field?: string }): Promise<TracedField[]> =>
     this.run('traceOf', { ...this.tell(estate), charter, server, ...of });
 
+  private has = (estate: Estate) => this.told === estate;
   private tell(estate: Estate) {
     this.thread();
     const before = this.told;

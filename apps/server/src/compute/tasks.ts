@@ -55,6 +55,8 @@ export const tasks = {
   }) => readCsv(text, networks, standing, (n) => domains[n.site] ?? ''),
   readDocuments: ({ text, file }: { text: string; file: string }) => readDocuments(text, file),
   writeDocuments: ({ docs }: { docs: Doc[] }) => docs.map(writeDocument).join('---\n'),
+  /** Keeps an estate for what is asked next. */
+  keep: (told: Told) => void tell(told),
   /** What keeps a charter from being built, in an estate that is told whole or as what has changed since the last one. */
   stopsOf: ({ charter, ...told }: Told & { charter: string }) =>
     checked(told).findings.filter((f) => f.severity === 'stop' && f.charters.includes(charter)),

@@ -48,6 +48,9 @@ export async function loadEstate(
   return source.transaction('REPEATABLE READ', (m) => read(m, rows, now));
 }
 
+/** The time for what looks at the whole estate: what depends on the time alone is then computed once a minute, and not each time. */
+export const thisMinute = (): Date => new Date(Math.floor(Date.now() / 60_000) * 60_000);
+
 /** As `loadEstate`, in the snapshot of a transaction that has written nothing itself: what is kept of the rows serves it too. */
 export const loadKept = (m: EntityManager, now: Date) => read(m, keptOf(m.connection), now);
 function keptOf(source: DataSource): Rows {

@@ -9,7 +9,7 @@ import { lookAt } from '../areas/images/registries.ts';
 import { readPulls } from '../areas/images/pulls.ts';
 import { lookAtHypervisor } from '../areas/hosts/hypervisors.ts';
 import { sampleAll } from '../areas/hosts/page.ts';
-import { loadEstate } from '../estate/load.ts';
+import { loadEstate, thisMinute } from '../estate/load.ts';
 import { inParallel } from '@praesidor/shipping';
 
 /**
@@ -26,7 +26,10 @@ export function watch(ctx: Context, everyMs: number): () => void {
     )) as { due: boolean }[];
     if (!due) return;
     await expire(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
-    const { estate } = await loadEstate(ctx.db);
+    const { estate } = await loadEstate(ctx.db, thisMinute());
+    // Looked at before somebody asks: then what has changed since is all that has to be looked at.
+    await ctx.compute.know(estate);
+    if (estate.charters[0]) await ctx.compute.stopsOf(estate, estate.charters[0].name).catch(() => undefined);
     const safely = (what: Promise<unknown>) => what.catch((e: Error) => ctx.log('watch', { error: e.message }));
     for (const doc of [...estate.releases, ...estate.addons]) {
       const old = estate.observed.bills[doc.name];

@@ -1,6 +1,7 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
 import { resolve } from '@praesidor/core/charter';
+import type { Estate } from '@praesidor/core/model';
 import { type ChangeName, changeAsked, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
 import { type Decided, decisions } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
@@ -12,7 +13,7 @@ import { known } from '../../engine/state.ts';
 import { admit } from '../../engine/turns.ts';
 import { toRefusal } from '../../db/errors.ts';
 import { needIn } from '../../estate/documents.ts';
-import { loadEstate } from '../../estate/load.ts';
+import { loadEstate, thisMinute } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { hold, planOf } from '../clusters/service.ts';
@@ -32,6 +33,32 @@ export async function dueChange(ctx: Context, name: string, asked?: ChangeName):
   return due && { ...due, ...(requested === undefined ? {} : { requested }) };
 }
 
+/** What takes long of beginning a change: what stops it, and the files that it writes. */
+async function looked(ctx: Context, name: string, ends: boolean) {
+  const { estate, revision } = await loadEstate(ctx.db, thisMinute());
+  await ctx.compute.know(estate);
+  return { revision, ...(await lookedAt(ctx, estate, name, ends)) };
+}
+async function lookedAt(ctx: Context, estate: Estate, name: string, ends: boolean) {
+  needIn(estate, 'Charter', name);
+  return {
+    estate,
+    stops: ends ? [] : await ctx.compute.stopsOf(estate, name),
+    kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl),
+  };
+}
+/**
+ * Whether something was told since the estate was read that can matter to a charter: not the course of long work, and no other charter, whose hosts and addresses the
+ * database keeps apart.
+ */
+async function movedSince(m: EntityManager, revision: number, charter: string): Promise<boolean> {
+  const [row] = (await m.query(
+    "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof') and not (kind = 'Charter' and subject <> $2)) as moved",
+    [revision, charter],
+  )) as { moved: boolean }[];
+  return row?.moved ?? true;
+}
+
 /**
  * Begins a change of a cluster to its charter as it is saved: everything is held first, and nothing that stops may stand. It is the kind
  * that somebody saw, or it is refused: what is due can have become another one meanwhile.
@@ -49,12 +76,15 @@ export async function beginChange(
       remedy: `Send confirm: ${name}.`,
     });
   try {
+    const before = await looked(ctx, name, ends === true);
     return await ctx.db.transaction(async (m) => {
       // What ends holds nothing more, and no finding keeps it.
-      if (!ends) await hold(m, name, who);
-      const { estate } = await loadEstate(m);
+      const held = ends ? undefined : await hold(m, name, who);
+      const same = !held?.changes.length && !(await movedSince(m, before.revision, name));
+      const { estate, stops, kit } = same
+        ? before
+        : await lookedAt(ctx, held && !held.changes.length ? held.estate : (await loadEstate(m)).estate, name, ends === true);
       const charter = needIn(estate, 'Charter', name);
-      const stops = ends ? [] : await ctx.compute.stopsOf(estate, name);
       if (stops.length)
         throw new Refusal(
           'not-now',
@@ -121,7 +151,6 @@ export async function beginChange(
       });
       if (reissues) await forgetCertificates(m, name);
       // What it writes is kept, so that what would be written later can be held against it.
-      const kit = await ctx.compute.kitOf(estate, name, ctx.config.publicUrl);
       await m.query('insert into build_kit (build, files) values ($1, $2)', [
         id,
         gzipSync(JSON.stringify(Object.fromEntries(kit.map((f) => [f.path, f.content])))),

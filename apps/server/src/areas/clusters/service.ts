@@ -3,7 +3,7 @@ import { heldFor, type Plan, resolve } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
 import { leftOver } from '@praesidor/core/ledger';
 import type { Principal } from '@praesidor/core/access';
-import { type Change, type Charter, type Doc, keyOf, type Reservation, same } from '@praesidor/core/model';
+import { type Change, type Charter, type Doc, type Estate, keyOf, type Reservation, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { mergeDocs, saveOver } from '../../estate/change.ts';
 import { lockDocs, needDoc, writeChanges } from '../../estate/documents.ts';
@@ -49,6 +49,8 @@ export interface HoldResult {
   addresses: string[];
   released: string[];
   changes: Change[];
+  /** What it was computed from: as it stands, where nothing was changed. */
+  estate: Estate;
 }
 
 /**
@@ -61,7 +63,7 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   const charter = estate.charters.find((c) => c.name === name);
   if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
   const plan = resolve(charter, estate);
-  const out: HoldResult = { hosts: [], addresses: [], released: [], changes: [] };
+  const out: HoldResult = { hosts: [], addresses: [], released: [], changes: [], estate };
   // A slip in the charter (a network that is not there) must not give back what is held.
   if (!plan.site || !plan.network) return out;
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');

@@ -5,11 +5,15 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
+import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { clock, span } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
+
+/** Rows that are drawn at once. */
+const atOnce = 100;
 
 const shows = {
   all: { label: 'All', fits: () => true },
@@ -23,6 +27,7 @@ export function BuildsSpace() {
   const { site } = useScope();
   const [show, setShow] = useState<Show>('all');
   const [text, setText] = useState('');
+  const [most, setMost] = useState(atOnce);
   const all = (builds.data ?? []).filter((b) => !site || b.site === site);
   const wanted = text.trim().toLowerCase();
   const shown = all.filter(
@@ -70,7 +75,12 @@ export function BuildsSpace() {
               ))}
             </div>
           </div>
-          <Table builds={shown} />
+          <Table builds={shown.slice(0, most)} />
+          {shown.length > most && (
+            <Button className="mt-2" onClick={() => setMost(most + atOnce)}>
+              Show {Math.min(atOnce, shown.length - most)} more of {shown.length}
+            </Button>
+          )}
           {!shown.length && <p className="pt-3 text-ink-2">None of them fits.</p>}
         </>
       )}
