@@ -67,7 +67,8 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
         const { changes, ...saved } = await saveCharter(m, req.principal, charter, over, body.note);
         if (body.text !== undefined) await keepText(m, name, body.text);
         const held = body.hold ? await hold(m, name, req.who.login) : { hosts: [], addresses: [], released: [], changes: [] };
-        const { changes: holding, ...told } = held;
+        const { changes: holding, hosts, addresses, released } = held;
+        const told = { hosts, addresses, released };
         const added = changes.some((c) => !c.before);
         const act = await record(
           m,

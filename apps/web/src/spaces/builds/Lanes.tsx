@@ -17,7 +17,7 @@ const height = 35;
 /** From so many rows on, only those in view are drawn. */
 const many = 24;
 /** The shortest time that is shown, in milliseconds. */
-const shortest = 10_000;
+const shortest = 1000;
 const fits = (text: string, px: number) => text.length * 6.2 + 9 <= px;
 
 /** What is shown of the time: from, to. */
