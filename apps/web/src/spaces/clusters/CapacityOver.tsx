@@ -50,7 +50,7 @@ export function CapacityOver({
         {requested !== undefined && (
           <span
             className={`absolute right-1 whitespace-nowrap text-xs ${short ? 'font-semibold text-brick' : 'text-ink-3'}`}
-            style={{ top: `${Math.min(38, y(requested) + 1)}px` }}
+            style={{ top: `${Math.max(0, y(requested) - 15)}px` }}
           >
             {requested} requested{short ? `: ${Math.round((requested - least) * 10) / 10} more than is left at the lowest` : ''}
           </span>
