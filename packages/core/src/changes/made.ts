@@ -2,6 +2,7 @@ import { z } from 'zod';
 import type { Plan } from '../charter/plan.ts';
 import type { Estate } from '../model/estate.ts';
 import { plannedRecords } from '../naming/plan.ts';
+import { counted } from '../words/amounts.ts';
 
 /** How a thing that was made for a cluster stands. `left-over`: the cluster is gone, or does not have it any more, and it is still there. */
 export const MadeState = z.enum(['in-use', 'held', 'kept', 'waits', 'left-over']);
@@ -99,7 +100,7 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
   if (besides.files)
     out.push({
       kind: 'files',
-      name: `${besides.files} files`,
+      name: counted(besides.files, 'file'),
       state: 'kept',
       about: 'as its last change wrote them, without secrets',
       go: `/clusters/${name}?tab=files`,
@@ -115,7 +116,7 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
   if (besides.pulls !== undefined)
     out.push({
       kind: 'pulls',
-      name: `${besides.pulls} images`,
+      name: counted(besides.pulls, 'image'),
       state: 'kept',
       about: `pulled from ${plan.mirror?.name ?? 'its mirror'}`,
       go: '/images',

@@ -2,10 +2,10 @@ import { parseYaml } from '../parse-once.ts';
 import type { Clock } from '../clock.ts';
 import type { Machine } from '../machine.ts';
 import type { Installed } from '../node.ts';
-import { ApiStandin, type SavedCluster } from './api.ts';
+import { ApiStandin, type SavedCluster } from './one-cluster.ts';
 import { begins } from './of-files.ts';
 
-export type { SavedCluster } from './api.ts';
+export type { SavedCluster } from './one-cluster.ts';
 
 /** The clusters that stand in the proving ground: each exists while most of its control-plane machines run. */
 export class Clusters {
