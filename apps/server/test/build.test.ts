@@ -51,6 +51,7 @@ describe('a build', () => {
       'agents of the pod network',
       'programs of the cluster run',
       'members behind the API address',
+      'certificates of the API are of its authority',
       'inbound address',
       'names resolve forward and back',
       'images pulled from the mirror',
