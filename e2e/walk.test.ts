@@ -160,8 +160,8 @@ describe('a cluster that stands', () => {
   it('its builds are looked at closely, searched, and held side by side', async () => {
     await b.open(`${i.config.publicUrl}/builds/plover/1`);
     const bars = () => b.count('[aria-label="Lanes"] [data-step]');
+    await b.driver.wait(async () => (await bars()) > 20, b.timeoutMs, 'its lanes are drawn');
     const all = await bars();
-    expect(all).toBeGreaterThan(20);
     await b.click('button', 'Zoom in');
     await b.click('button', 'Zoom in');
     await b.driver.wait(async () => (await bars()) < all, b.timeoutMs, 'only what is in a quarter of the time is drawn');
@@ -188,6 +188,8 @@ describe('a cluster that stands', () => {
   });
   it('an edit to it is applied to its hosts, after what it does was read', async () => {
     await b.open(`${i.config.publicUrl}/clusters/plover`);
+    await b.find("//button[starts-with(@aria-label, 'Workers: ')]");
+    await b.find("//button[.='Outputs']");
     const c = await i.as('warden');
     const { doc } = await c.good<{ doc: { pods: object } }>('GET', '/api/charters/plover');
     await c.good('POST', '/api/edits', {

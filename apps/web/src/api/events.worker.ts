@@ -4,6 +4,8 @@
  */
 export type FromStream = { event: string } | { again: true };
 
+/** How long a stream may take to open before it is held to have missed something, in milliseconds. */
+const slow = 1000;
 const ports = new Set<MessagePort>();
 let source: EventSource | undefined;
 const post = (message: FromStream) => {
@@ -13,6 +15,7 @@ const post = (message: FromStream) => {
 function open() {
   if (source && source.readyState !== EventSource.CLOSED) return;
   let lost = source !== undefined;
+  const began = performance.now();
   source = new EventSource('/api/events');
   source.onmessage = (m) => post({ event: m.data as string });
   source.onerror = () => {
@@ -21,7 +24,8 @@ function open() {
     if (source?.readyState === EventSource.CLOSED) post({ again: true });
   };
   source.onopen = () => {
-    if (lost) post({ again: true });
+    // What was told while a slow stream was on its way was told to nobody here.
+    if (lost || performance.now() - began > slow) post({ again: true });
     lost = false;
   };
 }

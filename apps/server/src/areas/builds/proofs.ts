@@ -138,11 +138,13 @@ async function prove(ctx: Context, b: BuildRow, estate: Estate, list: readonly M
 
 /** Cores that what runs on a cluster asks for; undefined: its API does not say, or not within three seconds. */
 export async function requestedOf(ctx: Context, charter: string, estate: Estate): Promise<number | undefined> {
-  const [b] = await standing(ctx, estate, charter);
-  if (!b) return undefined;
-  const kit = await kitOf(ctx, b, estate);
+  const asked = async () => {
+    const [b] = await standing(ctx, estate, charter);
+    return b && requestedCores(kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)));
+  };
   const late = new Promise<undefined>((go) => setTimeout(() => go(undefined), 3000).unref());
-  return Promise.race([requestedCores(kubeOf(ctx, b.plan as Plan, kit)).catch(() => undefined), late]);
+  // What cannot be asked is not said: what is due does not depend on it.
+  return Promise.race([asked().catch(() => undefined), late]);
 }
 
 async function reaches({ plan, kube }: Proving): Promise<Proof> {

@@ -21,14 +21,15 @@ export function Differs({
   if (!list.length) return <span className="text-plum">↳ nothing</span>;
   const set = (path: (string | number)[], value: unknown): Edit => ({ op: 'set', kind: 'Charter', key: charter, path, value });
   const names = list.map((d) => labelOfField('Charter', d.path));
+  const text = list.length > 3 ? `${names.slice(0, 2).join(', ')} and ${list.length - 2} more` : names.join(', ');
   return (
     <Popover.Root>
       <Popover.Trigger
         className="set max-w-full truncate text-left"
-        aria-label={`Where ${charter} differs: ${names.join(', ')}`}
+        aria-label={`Where ${charter} differs: ${text}`}
         onClick={(e) => e.stopPropagation()}
       >
-        {list.length > 3 ? `${names.slice(0, 2).join(', ')} and ${list.length - 2} more` : names.join(', ')}
+        {text}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="start" sideOffset={4} className="z-50 w-[640px] border border-rule-2 bg-leaf px-3.5 py-2.5">
