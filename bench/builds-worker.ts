@@ -27,7 +27,6 @@ const at = (path: string) =>
 
 const kind: RunKind = {
   kind: 'change',
-  topic: 'Build',
   act: 'builds.run',
   noun: 'a build',
   called: (run) => run.subject,

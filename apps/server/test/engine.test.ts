@@ -30,7 +30,6 @@ let most = new Map<string, number>();
 
 const kind: RunKind = {
   kind: 'change',
-  topic: 'Build',
   act: 'builds.run',
   noun: 'a build',
   called: (run) => `build ${run.subject}`,

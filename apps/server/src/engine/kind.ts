@@ -31,8 +31,6 @@ export interface Driven {
 /** A kind of long work. A new one is a file, a name in `db/tables.ts` and a line where its area is registered. */
 export interface RunKind {
   kind: RunRow['kind'];
-  /** By which it is told to whoever looks on: `Build`, and `BuildProgress` and `BuildLog` for what passes. */
-  topic: 'Build' | 'Work';
   /** What whoever begins it, and goes on with it, must be allowed to do. */
   act: ActName;
   /** What one is called in a sentence: "build 3 of plover". */

@@ -47,10 +47,17 @@ const serve = (e: Estate, ...records: [name: string, type: string, value: string
 describe('what was made for a cluster that stands', () => {
   const { estate, plan } = standing();
   it('is its hosts, addresses, secrets and objects, all in use', () => {
-    const list = made(estate, { secrets: ['admin.crt'], objects: ['ConfigMap kube-system/cluster-dns'], files: 12, backups: 2 });
+    const list = made(estate, {
+      secrets: ['admin.crt'],
+      objects: ['ConfigMap kube-system/cluster-dns'],
+      files: 12,
+      backups: 2,
+      pulls: '5 of 5',
+    });
     expect(of(list, 'hosts').map((t) => t.state)).toEqual(Array(6).fill('in-use'));
     expect(of(list, 'addresses')).toHaveLength(plan.reservations.length);
     expect(new Set(of(list, 'addresses').map((t) => t.state))).toEqual(new Set(['in-use']));
+    expect(['files', 'backups', 'pulls'].map((k) => of(list, k)[0]?.name)).toEqual(['12 files', '2 of etcd', '5 of 5']);
     expect(of(list, 'secrets')[0]).toMatchObject({ name: 'admin.crt', state: 'in-use' });
     expect(leftOver(list)).toEqual([]);
   });

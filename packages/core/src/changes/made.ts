@@ -25,8 +25,8 @@ export interface MadeBesides {
   objects: readonly string[];
   files: number;
   backups: number;
-  /** Images that its nodes pulled since its last change began; undefined: the mirror does not say. */
-  pulls?: number | undefined;
+  /** How many images its hosts pulled of those that they need, as it was measured; undefined: the mirror does not say. */
+  pulls?: string | undefined;
   /** Every host and address that some change of it had. */
   hosts: ReadonlySet<string>;
   addresses: ReadonlySet<string>;
@@ -116,9 +116,9 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
   if (besides.pulls !== undefined)
     out.push({
       kind: 'pulls',
-      name: counted(besides.pulls, 'image'),
+      name: besides.pulls,
       state: 'kept',
-      about: `pulled from ${plan.mirror?.name ?? 'its mirror'}`,
+      about: `of the images that its hosts need were pulled from ${plan.mirror?.name ?? 'its mirror'}, when they were installed`,
       go: '/images',
     });
   return out;

@@ -30,7 +30,6 @@ import { runners } from './steps/index.ts';
 /** Changes of clusters, as the engine carries them out. It knows no kinds of change: steps, whom they bring in and whom they take out are data. */
 export const changeRun: RunKind = {
   kind: 'change',
-  topic: 'Build',
   act: 'builds.run',
   noun: 'a build',
   called: ({ asked }) => `build ${asked.number} of ${asked.charter}`,

@@ -25,6 +25,11 @@ export async function madeOf(ctx: Context, charter: string): Promise<MadeThing[]
     'select count(*)::int as backups from etcd_backup where charter = $1 and kept',
     [charter],
   )) as { backups: number }[];
+  const [pulled] = (await m.query("select found from proof_line where charter = $1 and measure = 'pulls' limit 1", [
+    charter,
+  ])) as {
+    found: string;
+  }[];
   const objects = Object.entries(files)
     .filter(([path]) => path.startsWith('cluster/manifests/'))
     .flatMap(([, text]) =>
@@ -39,6 +44,7 @@ export async function madeOf(ctx: Context, charter: string): Promise<MadeThing[]
     objects: [...new Set(objects)].sort(),
     files: Object.keys(files).length,
     backups,
+    pulls: pulled?.found,
     hosts: new Set(plans.flatMap((p) => (p.nodes ?? []).map((n) => n.host))),
     addresses: new Set(reservations.map((r) => r.address)),
     names: new Set(reservations.flatMap((r) => (r.name && !r.owner.use?.startsWith('node ') ? [r.name] : []))),

@@ -131,7 +131,6 @@ export async function actOnWork(ctx: Context, id: number, act: RunAct, who: stri
 /** Work on hosts, as the engine carries it out: a step a host, each by itself. */
 export const workRun: RunKind = {
   kind: 'work',
-  topic: 'Work',
   act: 'hosts.work',
   noun: 'work',
   called: (run) => run.title.charAt(0).toLowerCase() + run.title.slice(1),

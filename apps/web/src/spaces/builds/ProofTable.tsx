@@ -21,17 +21,22 @@ export const ProofTable = ({ proof }: { proof: readonly ProofLine[] }) => (
           <td className="max-w-[240px]">{p.planned}</td>
           <td className={`max-w-[240px] ${p.good ? '' : 'text-brick'}`}>{p.found}</td>
           <td className="text-ink-2">
-            <details>
-              <summary className="cursor-pointer">{counted(p.evidence.length, 'line')}</summary>
-              {p.evidence.map((e) => (
-                <div key={e} className="mono whitespace-normal! text-[11.5px]!">
-                  {e}
-                </div>
-              ))}
-            </details>
+            <Evidence lines={p.evidence} />
           </td>
         </tr>
       ))}
     </tbody>
   </table>
+);
+
+/** What was seen when a line was measured, folded. */
+export const Evidence = ({ lines }: { lines: readonly string[] }) => (
+  <details>
+    <summary className="cursor-pointer">{counted(lines.length, 'line')}</summary>
+    {lines.map((e) => (
+      <div key={e} className="mono whitespace-normal! text-[11.5px]!">
+        {e}
+      </div>
+    ))}
+  </details>
 );

@@ -7,6 +7,7 @@ import { Mark } from '../../parts/Mark.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { Evidence } from '../builds/ProofTable.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 
 /** What is measured of a cluster that stands: what does not hold comes first, with where it is mended; then what became otherwise, and when. */
@@ -67,14 +68,7 @@ export function Standing({ name, proof }: { name: string; proof: StandingProof }
                 {p.every !== undefined && <span className="block text-ink-3 text-xs">every {p.every} min</span>}
               </td>
               <td className="text-ink-2">
-                <details>
-                  <summary className="cursor-pointer">{counted(p.evidence.length, 'line')}</summary>
-                  {p.evidence.map((e) => (
-                    <div key={e} className="mono whitespace-normal! text-[11.5px]!">
-                      {e}
-                    </div>
-                  ))}
-                </details>
+                <Evidence lines={p.evidence} />
               </td>
             </tr>
           ))}
