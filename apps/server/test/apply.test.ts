@@ -1,6 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { renewClusters } from '../src/areas/builds/renewals.ts';
+import { renewClusters } from '../src/areas/builds/by-itself.ts';
 import { buildOf, type Client, eventually, Installation, prepare } from './installation.ts';
 import { Plover } from './plover.ts';
 

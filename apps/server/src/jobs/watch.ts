@@ -3,7 +3,7 @@ import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { forgetKits } from '../areas/images/kit/make.ts';
 import { proveClusters } from '../areas/builds/proofs.ts';
-import { renewClusters } from '../areas/builds/renewals.ts';
+import { renewClusters } from '../areas/builds/by-itself.ts';
 import { renewDue } from '../areas/images/trust.ts';
 import { lookAt } from '../areas/images/registries.ts';
 import { readPulls } from '../areas/images/pulls.ts';

@@ -25,7 +25,11 @@ export interface Leaving {
   zone: string;
   /** What pods could use of it. */
   cores: number;
+  memoryGiB: number;
 }
+/** What the pods of a cluster ask for, without those that every node has. */
+export const Requested = z.strictObject({ cores: z.number(), memoryGiB: z.number() });
+export type Requested = z.infer<typeof Requested>;
 /** What hosts that stand were given, as far as it is known; without it, nothing is held to differ. */
 export interface Installed {
   /** Files of a host that are otherwise by now, by its name: paths on the host. */
@@ -36,6 +40,10 @@ export interface Installed {
   certificates: ReadonlyMap<string, string>;
   /** The charter that it was built or changed by last. */
   charter?: Plan['charter'] | undefined;
+  /** What runs and asks for room, where its API tells it. */
+  requested?: Requested | undefined;
+  /** Releases that follow on the way to that of the charter, each a change of its own. */
+  further?: readonly string[] | undefined;
 }
 
 /** What stands, against the plan as it is now. */
@@ -77,6 +85,8 @@ export interface ChangeKind {
   removes?: (b: Between) => string[];
   /** Why it cannot be begun, each a sentence without its end. */
   refused?: (b: Between) => string[];
+  /** Releases that follow by themselves when it is proved. */
+  further?: (b: Between) => string[];
   /** What is away meanwhile, and what of it those notice who use the cluster. */
   away: (b: Between) => string;
   /** What changes, where it is not whom it brings in and takes out. */
@@ -104,6 +114,8 @@ export const ChangePlan = z.strictObject({
   ...Moves.shape,
   steps: z.array(Step),
   refused: z.array(z.string()),
+  /** Releases that follow by themselves, one after the other, when this one is proved. */
+  further: z.array(z.string()),
   /** It ends the cluster: it is confirmed by its name. */
   ends: z.boolean(),
   away: z.string(),
@@ -111,7 +123,7 @@ export const ChangePlan = z.strictObject({
   rows: z.array(ChangeRow),
   /** Cores that pods can use, from so many seconds after the begin on. */
   capacity: z.array(z.strictObject({ at: z.number(), cores: z.number() })),
-  /** Cores that what runs asks for, where the API of the cluster tells it. */
-  requested: z.number().optional(),
+  /** What runs and asks for room, where the API of the cluster tells it. */
+  requested: Requested.optional(),
 });
 export type ChangePlan = z.infer<typeof ChangePlan>;

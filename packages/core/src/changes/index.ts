@@ -1,4 +1,4 @@
-import { usableCores } from '../charter/arithmetic.ts';
+import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
 import type { Host } from '../model/documents.ts';
 import { byName } from '../model/estate.ts';
@@ -10,12 +10,14 @@ import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed,
 import { apply } from './kinds/apply.ts';
 import { build } from './kinds/build.ts';
 import { renew } from './kinds/renew.ts';
+import { atOnceRow } from './kinds/in-place.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
 export * from './change.ts';
 export * from './made.ts';
+export * from './way.ts';
 export { buildSteps } from './kinds/build.ts';
 export { firstEnd, renewFrom } from './kinds/renew.ts';
 
@@ -39,6 +41,8 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
       manifests: installed.manifests ?? [],
       certificates: installed.certificates ?? certificatesOf(serving),
       charter: installed.charter,
+      requested: installed.requested,
+      further: installed.further,
     },
     stays,
     behind: stays.flatMap((node) => {
@@ -54,6 +58,7 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
         role: h.held?.role ?? 'worker',
         zone: h.zone ?? '',
         cores: usableCores(h.facts?.cores ?? 0),
+        memoryGiB: usableMemory(h.facts?.memoryGiB ?? 0),
       })),
   };
 }
@@ -91,11 +96,13 @@ function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
     ...movesOf(b, kind),
     steps,
     refused: kind.refused?.(b) ?? [],
+    further: kind.further?.(b) ?? [],
     away: kind.away(b),
     ...(point ? { point } : {}),
     ends: kind.ends === true,
     rows: kind.rows?.(b) ?? rowsOf(b),
     capacity: capacityOver(b, steps),
+    ...(b.installed.requested ? { requested: b.installed.requested } : {}),
   };
 }
 
@@ -154,11 +161,12 @@ function rowsOf(b: Between): ChangeRow[] {
             what: counted(b.behind.length, 'host'),
             now: [...new Set(b.behind.map((x) => x.release))].join(', '),
             after: b.plan.charter.release,
-            how: 'one after the other, drained; what is on its disks stays',
+            how: 'each drained before; what is on its disks stays',
             field: 'release',
           },
         ]
       : []),
+    ...atOnceRow(b, [...b.behind.map((x) => x.node), ...b.leaves].filter((n) => n.role === 'worker').length),
     {
       what: 'Hosts',
       now: counted(b.stays.length + b.leaves.length, 'host'),

@@ -28,12 +28,15 @@ const kept = { cores: 1, memoryGiB: 2.1 };
 /** Cores of a host that pods can use. */
 export const usableCores = (cores: number): number => Math.max(0, cores - kept.cores);
 
+/** Memory of a host that pods can use, in GiB. */
+export const usableMemory = (memoryGiB: number): number => Math.max(0, memoryGiB - kept.memoryGiB);
+
 /** Allocatable on the workers (on all nodes where there are none), and what is left without the largest. */
 export function capacityOf(nodes: readonly PlannedNode[]) {
   const workers = nodes.filter((n) => n.role === 'worker');
   const of = workers.length ? workers : nodes;
   const cores = of.map((n) => usableCores(n.facts.cores));
-  const memory = of.map((n) => Math.max(0, n.facts.memoryGiB - kept.memoryGiB));
+  const memory = of.map((n) => usableMemory(n.facts.memoryGiB));
   const sum = (list: number[]) => list.reduce((a, b) => a + b, 0);
   const whole = (n: number) => Math.round(n);
   /** What is left without the zone, or the rack, that holds most; nothing where all stand in one. */

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { coresOf } from './requested.ts';
+import { quantityOf } from './requested.ts';
 
 it.each([
   ['250m', 0.25],
@@ -8,9 +8,13 @@ it.each([
   ['0.5', 0.5],
   ['1k', 1000],
   ['100u', 0.0001],
+  ['2Gi', 2 * 1024 ** 3],
+  ['512Mi', 512 * 1024 ** 2],
+  ['128M', 128e6],
+  ['1e3', 1000],
+  ['2E', 2e18],
   [undefined, 0],
   ['much', 0],
-  ['1Gi', 0],
-] as const)('cores of %s: %s', (text, cores) => {
-  expect(coresOf(text)).toBeCloseTo(cores, 9);
+] as const)('the value of %s: %s', (text, value) => {
+  expect(quantityOf(text)).toBeCloseTo(value, 9);
 });

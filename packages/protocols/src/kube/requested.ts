@@ -1,7 +1,7 @@
 import { type KubeAt, type KubeList, kube } from './client.ts';
 
 interface Container {
-  resources?: { requests?: { cpu?: string | number } };
+  resources?: { requests?: { cpu?: string | number; memory?: string | number } };
 }
 interface Pod {
   metadata: { ownerReferences?: { kind: string }[]; annotations?: Record<string, string> };
@@ -9,29 +9,43 @@ interface Pod {
   status?: { phase?: string };
 }
 
-const units: Record<string, number> = { n: 1e-9, u: 1e-6, m: 1e-3, '': 1, k: 1e3 };
-/** Cores of a quantity as Kubernetes writes it: `250m`, `2`, `0.5`. Zero for what is none. */
-export function coresOf(quantity: string | number | undefined): number {
-  const found = /^(\d+(?:\.\d+)?)([numk]?)$/.exec(String(quantity ?? ''));
-  return found ? Number(found[1]) * (units[found[2] as string] as number) : 0;
+/** By the suffixes of quantities, decimal and binary. */
+const decimal = ['n', 'u', 'm', '', 'k', 'M', 'G', 'T', 'P', 'E'];
+const binary = ['Ki', 'Mi', 'Gi', 'Ti', 'Pi', 'Ei'];
+/**
+ * The value of a quantity as Kubernetes writes it: `250m` is 0.25, `2Gi` is 2 × 1024³, `1e3` is 1000. Zero for what is none.
+ */
+export function quantityOf(quantity: string | number | undefined): number {
+  const found = /^(\d+(?:\.\d+)?)(?:[eE]([+-]?\d+)|([KMGTPE]i|[numkMGTPE]))?$/.exec(String(quantity ?? ''));
+  if (!found) return 0;
+  const [, digits, exponent, suffix = ''] = found;
+  if (exponent !== undefined) return Number(`${digits}e${exponent}`);
+  const power = binary.indexOf(suffix);
+  return power >= 0 ? Number(digits) * 1024 ** (power + 1) : Number(`${digits}e${(decimal.indexOf(suffix) - 3) * 3}`);
 }
 
 /**
- * Cores that pods ask for, of those that go elsewhere when their node goes: not those of a DaemonSet or of a file on the node, and not those that have ended. A pod
+ * What pods ask for, of those that go elsewhere when their node goes: not those of a DaemonSet or of a file on the node, and not those that have ended. A pod
  * asks for what its containers need together, or for what one of its first containers needs, where that is more. @throws ProtocolError
  */
-export async function requestedCores(k: KubeAt): Promise<number> {
+export async function requestedRoom(k: KubeAt): Promise<{ cores: number; memoryGiB: number }> {
   const list = await kube<KubeList<Pod>>(k, '/api/v1/pods');
-  const cpu = (c: Container) => coresOf(c.resources?.requests?.cpu);
-  const of = ({ spec }: Pod) =>
-    Math.max(
-      (spec?.containers ?? []).reduce((sum, c) => sum + cpu(c), 0),
-      ...(spec?.initContainers ?? []).map(cpu),
-    );
-  const cores = (list?.items ?? [])
+  const pods = (list?.items ?? [])
     .filter((p) => !p.metadata.ownerReferences?.some((o) => o.kind === 'DaemonSet'))
     .filter((p) => p.metadata.annotations?.['kubernetes.io/config.mirror'] === undefined)
-    .filter((p) => p.status?.phase !== 'Succeeded' && p.status?.phase !== 'Failed')
-    .reduce((sum, p) => sum + of(p), 0);
-  return Math.round(cores * 100) / 100;
+    .filter((p) => p.status?.phase !== 'Succeeded' && p.status?.phase !== 'Failed');
+  const sum = (of: 'cpu' | 'memory') => {
+    const asks = (c: Container) => quantityOf(c.resources?.requests?.[of]);
+    return pods.reduce(
+      (all, { spec }) =>
+        all +
+        Math.max(
+          (spec?.containers ?? []).reduce((n, c) => n + asks(c), 0),
+          ...(spec?.initContainers ?? []).map(asks),
+        ),
+      0,
+    );
+  };
+  const two = (n: number) => Math.round(n * 100) / 100;
+  return { cores: two(sum('cpu')), memoryGiB: two(sum('memory') / 1024 ** 3) };
 }

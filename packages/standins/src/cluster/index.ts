@@ -3,9 +3,24 @@ import type { Clock } from '../clock.ts';
 import type { Machine } from '../machine.ts';
 import type { Installed } from '../node.ts';
 import { ApiStandin, type SavedCluster } from './one-cluster.ts';
+import { fileSystemAt } from '../disks.ts';
 import { begins } from './of-files.ts';
 
 export type { SavedCluster } from './one-cluster.ts';
+
+const etcdData = '/var/lib/etcd';
+/**
+ * The installation that a machine is of, where etcd begins anew on it. One that finds its data goes on with them, whatever it is told on its command line (etcd 3.4,
+ * `--initial-cluster-state` is read by an empty member alone).
+ */
+function beginsAnew(machine: Machine, kit: Installed): string | undefined {
+  const told = begins(kit);
+  const disk = fileSystemAt(machine.disks, kit.files, etcdData);
+  if (!told || !disk) return told;
+  const holds = disk.files[`${etcdData}/member`];
+  if (holds === undefined) disk.files[`${etcdData}/member`] = told;
+  return holds === undefined ? told : undefined;
+}
 
 /** The clusters that stand in the proving ground: each exists while most of its control-plane machines run. */
 export class Clusters {
@@ -27,7 +42,7 @@ export class Clusters {
   joined(machine: Machine, kit: Installed): void {
     const config = parseYaml(kit.files['/etc/kubernetes/kubelet.kubeconfig'] ?? '') as { clusters: { name: string }[] };
     const name = config.clusters[0]?.name ?? 'unknown';
-    const first = begins(kit);
+    const first = beginsAnew(machine, kit);
     let api = this.clusters.get(name);
     // Built anew: what etcd knew was on disks that are empty now.
     if (!api || (first && api.begun !== first)) {

@@ -1,5 +1,3 @@
-import { resolve } from '@praesidor/core/charter';
-import { changeAsked, changeDue, changeKind } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import { doTo } from '@praesidor/core/hosts';
@@ -11,18 +9,19 @@ import type { Context } from '../../context.ts';
 import type { BuildRow, RunRow } from '../../db/tables.ts';
 import { StepFailure } from '../../engine/failure.ts';
 import type { RunKind, StepTools } from '../../engine/kind.ts';
-import { known, stepsOf } from '../../engine/state.ts';
+import { stepsOf } from '../../engine/state.ts';
 import { drivenNow } from '../../engine/turns.ts';
 import type { Track } from '../../engine/track.ts';
-import { needDoc, needIn, putDoc } from '../../estate/documents.ts';
+import { needDoc, putDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { closeBoot, installationOf, kitOf, openBoot } from './kit-of-build.ts';
 import { etcdOf, kubeOf } from './kube-of.ts';
 import { nameOf } from './name.ts';
-import { forgetLines } from './proofs.ts';
-import { certificatesEnd, installedOf } from './installed.ts';
+import { forgetLines, requestedOf } from './proofs.ts';
+import { dueOf } from './due.ts';
+import { certificatesEnd } from './installed.ts';
 import { findBuild } from './rows.ts';
 import type { Report, StepContext } from './step.ts';
 import { runners } from './steps/index.ts';
@@ -42,7 +41,9 @@ export const changeRun: RunKind = {
       perform: (tools) => performIn(ctx, build, kits, track, tools),
       finish: async (m, { state }) => {
         await closeBoot(m, build.id);
-        if (state === 'done') await settle(ctx, m, build);
+        if (state !== 'done') return;
+        await settle(ctx, m, build);
+        if (run.asked.further) await ctx.queue.send(m, 'onward', String(run.id));
       },
     };
   },
@@ -64,12 +65,7 @@ async function needBuildOf(m: EntityManager, run: Pick<RunRow, 'id' | 'subject'>
 
 async function planAnew(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const { estate } = await loadEstate(m);
-  const plan = resolve(needIn(estate, 'Charter', build.charter), estate);
-  const times = await known(m);
-  const installed = await installedOf(ctx, m, build.charter, estate);
-  const due = changeKind(build.kind).asked
-    ? changeAsked(build.kind, plan, estate, times, installed)
-    : changeDue(plan, estate, times, installed);
+  const { plan, due } = await dueOf(ctx, m, estate, build.charter, build.kind, await requestedOf(ctx, build.charter, estate));
   if (due?.kind !== build.kind || due.refused.length)
     throw new Refusal('conflict', `${build.title} is not what is due for ${build.charter} by now.`, {
       remedy: due ? `Begin “${due.title}” instead.` : 'It stands as planned.',

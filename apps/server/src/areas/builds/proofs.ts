@@ -1,7 +1,8 @@
 import type * as answers from '@praesidor/contract';
 import type { Plan } from '@praesidor/core/charter';
+import type { Requested } from '@praesidor/core/changes';
 import type { Estate } from '@praesidor/core/model';
-import { kube as askKube, requestedCores } from '@praesidor/protocols/kube';
+import { kube as askKube, requestedRoom } from '@praesidor/protocols/kube';
 import { inParallel } from '@praesidor/shipping';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
@@ -136,11 +137,11 @@ async function prove(ctx: Context, b: BuildRow, estate: Estate, list: readonly M
   }
 }
 
-/** Cores that what runs on a cluster asks for; undefined: its API does not say, or not within three seconds. */
-export async function requestedOf(ctx: Context, charter: string, estate: Estate): Promise<number | undefined> {
+/** What runs on a cluster and asks for room; undefined: its API does not say, or not within three seconds. */
+export async function requestedOf(ctx: Context, charter: string, estate: Estate): Promise<Requested | undefined> {
   const asked = async () => {
     const [b] = await standing(ctx, estate, charter);
-    return b && requestedCores(kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)));
+    return b && requestedRoom(kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)));
   };
   const late = new Promise<undefined>((go) => setTimeout(() => go(undefined), 3000).unref());
   // What cannot be asked is not said: what is due does not depend on it.

@@ -1,51 +1,47 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
-import { resolve } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
-import { type ChangeName, changeAsked, changeDue, changeKind, type ChangePlan } from '@praesidor/core/changes';
+import { type ChangeName, changeKind, type ChangePlan, onItsWay } from '@praesidor/core/changes';
 import { type Decided, decisions } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type BuildRow, Builds, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
-import { known } from '../../engine/state.ts';
 import { admit } from '../../engine/turns.ts';
 import { toRefusal } from '../../db/errors.ts';
-import { needIn } from '../../estate/documents.ts';
+import { needDoc, needIn } from '../../estate/documents.ts';
 import { loadEstate, thisMinute } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { hold, planOf } from '../clusters/service.ts';
+import { hold } from '../clusters/service.ts';
 import { requestedOf } from './proofs.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
-import { forgetCertificates, installedOf } from './installed.ts';
+import { dueOf } from './due.ts';
+import { forgetCertificates } from './installed.ts';
 import { needBuild } from './rows.ts';
 
 /** The change that is due for a cluster, as its charter is saved, or one that somebody asks for; undefined: it stands as planned. */
 export async function dueChange(ctx: Context, name: string, asked?: ChangeName): Promise<ChangePlan | undefined> {
-  const { plan, estate } = await planOf(ctx, name);
-  const m = ctx.db.manager;
-  const times = await known(m);
-  const installed = await installedOf(ctx, m, name, estate);
-  const due = asked ? changeAsked(asked, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
-  const requested = due?.stands.length ? await requestedOf(ctx, name, estate) : undefined;
-  return due && { ...due, ...(requested === undefined ? {} : { requested }) };
+  const { estate } = await loadEstate(ctx.db);
+  await needDoc(ctx.db.manager, 'Charter', name);
+  return (await dueOf(ctx, ctx.db.manager, estate, name, asked, await requestedOf(ctx, name, estate))).due;
 }
 
-/** What takes long of beginning a change: what stops it, and the files that it writes. */
+/** What takes long of beginning a change: what stops it, the files that it writes, and what runs on the cluster. */
 async function looked(ctx: Context, name: string, ends: boolean) {
   const { estate, revision } = await loadEstate(ctx.db, thisMinute());
   await ctx.compute.know(estate);
-  return { revision, ...(await lookedAt(ctx, estate, name, ends)) };
+  const requested = await requestedOf(ctx, name, estate);
+  return { revision, requested, ...(await lookedAt(ctx, estate, name, ends)) };
 }
-async function lookedAt(ctx: Context, estate: Estate, name: string, ends: boolean) {
-  needIn(estate, 'Charter', name);
-  return {
-    estate,
-    stops: ends ? [] : await ctx.compute.stopsOf(estate, name),
-    kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl),
-  };
+async function lookedAt(ctx: Context, whole: Estate, name: string, ends: boolean) {
+  needIn(whole, 'Charter', name);
+  const { estate, then } = onItsWay(name, whole);
+  const stops = ends ? [] : await ctx.compute.stopsOf(estate, name);
+  // Nothing is begun of a way that cannot be gone to its end.
+  if (!stops.length && then.length && !ends) stops.push(...(await ctx.compute.stopsOf(whole, name)));
+  return { estate: whole, stops, kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl) };
 }
 /**
  * Whether something was told since the estate was read that can matter to a charter: not the course of long work, and no other charter, whose hosts and addresses the
@@ -81,10 +77,14 @@ export async function beginChange(
       // What ends holds nothing more, and no finding keeps it.
       const held = ends ? undefined : await hold(m, name, who);
       const same = !held?.changes.length && !(await movedSince(m, before.revision, name));
-      const { estate, stops, kit } = same
+      const {
+        estate: whole,
+        stops,
+        kit,
+      } = same
         ? before
         : await lookedAt(ctx, held && !held.changes.length ? held.estate : (await loadEstate(m)).estate, name, ends === true);
-      const charter = needIn(estate, 'Charter', name);
+      const charter = needIn(whole, 'Charter', name);
       if (stops.length)
         throw new Refusal(
           'not-now',
@@ -94,11 +94,8 @@ export async function beginChange(
             remedy: 'Open the charter and settle what stands in its margin.',
           },
         );
-      const plan = resolve(charter, estate);
       await nothingUnderWay(m, name);
-      const times = await known(m);
-      const installed = await installedOf(ctx, m, name, estate);
-      const due = asked ? changeAsked(kind, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
+      const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested);
       if (!due && asked)
         throw ends
           ? new Refusal('not-now', `No host serves ${name}: there is nothing to take down.`)
@@ -132,7 +129,7 @@ export async function beginChange(
         site: charter.site,
         title: due.title,
         steps: due.steps as never,
-        asked: { charter: name, number },
+        asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
         state: 'queued',
         admitted: false,
         createdAt: new Date(),

@@ -155,7 +155,7 @@ export function ChangeSpace() {
           point={plan.point && at(plan.point.step)}
           planned
         />
-        <CapacityOver points={plan.capacity} requested={plan.requested} end={t.end * 1.03} />
+        <CapacityOver points={plan.capacity} requested={plan.requested?.cores} end={t.end * 1.03} />
       </div>
       <h2 className="pt-4 pb-1 text-lg">What changes</h2>
       <table className="grid-table" aria-label="What changes">

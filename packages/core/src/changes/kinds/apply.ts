@@ -1,6 +1,6 @@
 import { counted } from '../../words/amounts.ts';
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsKeep, inPlaceSteps } from './in-place.ts';
+import { awayInPlace, guestsKeep, inPlaceRow, inPlaceSteps } from './in-place.ts';
 
 const touched = (b: Between) => b.stays.filter((n) => b.installed.files.has(n.host));
 const some = (b: Between) => b.installed.files.size > 0 || b.installed.manifests.length > 0;
@@ -54,6 +54,7 @@ export const apply: ChangeKind = {
         after: 'as the charter says',
         how: 'given to the API',
       })),
+      ...inPlaceRow(b, touched(b)),
     ];
   },
 };

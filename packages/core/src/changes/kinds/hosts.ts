@@ -2,6 +2,7 @@ import { counted } from '../../words/amounts.ts';
 import type { Step } from '../../schedule/steps.ts';
 import type { Between, ChangeKind, Known } from '../change.ts';
 import { Steps } from '../lanes.ts';
+import { groupsOf, roomLeft, workersAtOnce } from '../side-by-side.ts';
 
 /** Not while hosts have another release: that goes first. */
 const stands = (b: Between) => b.stays.length > 0 && !b.behind.length;
@@ -15,7 +16,7 @@ const isWorker = (n: { role: string }) => n.role === 'worker';
 /**
  * Those who come are prepared side by side. The control plane goes first, one member after the other, when etcd has been backed up: who
  * leaves is out of etcd before the next one joins, except where it would be the last. Of the workers those who come join; then those who go
- * are drained one after the other, when there is room for what ran on them.
+ * are drained, as many at once as may be away, when there is room for what ran on them.
  */
 function moveSteps(b: Between, known: Known): Step[] {
   const s = new Steps(b.plan, known, b.estate);
@@ -26,7 +27,10 @@ function moveSteps(b: Between, known: Known): Step[] {
     .filter(isWorker)
     .map(({ host }) => s.add(`${host}/join`, host, 'worker', 'join', [prepared.get(host) ?? names, ...before], { host }));
   if (joined.length) before = joined;
-  for (const l of b.leaves.filter(isWorker)) before = [s.leave(l, before.length ? before : [names])];
+  for (const group of groupsOf(b.leaves.filter(isWorker), workersAtOnce(b).most)) {
+    const after = before.length ? before : [names];
+    before = group.map((l) => s.leave(l, after));
+  }
   s.whole('inbound', 'inbound', 'programs run', before.length ? before : [names]);
   s.whole('proof', 'proof', 'proof', ['inbound']);
   return s.list;
@@ -60,6 +64,16 @@ const gone: ChangeKind['point'] = (_, steps) => {
 const drained = (b: Between) =>
   `nothing with two copies of it; what has one copy on ${leaving(b)} is started again elsewhere, and is away for that time`;
 
+/** What is left must hold what runs: a drain would never end otherwise. */
+function tooFew(b: Between): string[] {
+  const { requested } = b.installed;
+  if (!requested) return [];
+  const left = roomLeft(b);
+  const short = (['cores', 'memoryGiB'] as const).filter((of) => left[of] < requested[of]);
+  const amount = (of: 'cores' | 'memoryGiB', n: number) => `${Math.round(n * 10) / 10} ${of === 'cores' ? 'cores' : 'GiB'}`;
+  return short.map((of) => `what runs asks for ${amount(of, requested[of])}, and ${amount(of, left[of])} would be left: scale it down first, or keep more hosts`);
+}
+
 export const addHosts: ChangeKind = {
   kind: 'add-hosts',
   label: 'Add hosts',
@@ -74,6 +88,7 @@ export const removeHosts: ChangeKind = {
   due: (b) => stands(b) && !b.joins.length && b.leaves.length > 0,
   title: (b) => `Remove ${leaving(b)} from ${b.plan.charter.name}`,
   steps: moveSteps,
+  refused: tooFew,
   away: drained,
   point: gone,
 };
@@ -83,6 +98,7 @@ export const replaceHosts: ChangeKind = {
   due: (b) => stands(b) && b.joins.length > 0 && b.leaves.length > 0,
   title: (b) => `Replace ${leaving(b)} of ${b.plan.charter.name} by ${joining(b)}`,
   steps: moveSteps,
+  refused: tooFew,
   away: drained,
   point: gone,
 };

@@ -1,5 +1,5 @@
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsKeep, inPlaceSteps } from './in-place.ts';
+import { awayInPlace, guestsKeep, inPlaceRow, inPlaceSteps } from './in-place.ts';
 
 const day = 86_400_000;
 
@@ -49,6 +49,7 @@ export const renew: ChangeKind = {
         field: 'certificates.days',
       },
       { what: 'Authorities', now: 'trusted', after: 'trusted', how: 'not touched' },
+      ...inPlaceRow(b, b.stays),
     ];
   },
 };

@@ -1,4 +1,4 @@
-import { moveFault, upgradePath } from '../../images/versions.ts';
+import { moveFault } from '../../images/versions.ts';
 import type { Between, ChangeKind } from '../change.ts';
 import { awayInPlace, guestsKeep, inPlaceSteps } from './in-place.ts';
 
@@ -12,11 +12,10 @@ function refused(b: Between): string[] {
     const fault = from && to && moveFault(from, to);
     if (!from) why.push(`release ${name}, which hosts have, is not declared any more`);
     if (!fault || !to) continue;
-    const way = upgradePath(from, to, b.estate.releases)?.map((r) => r.name);
     why.push(
       fault === 'down'
         ? `${to.name} is older than ${name}, which hosts have`
-        : `there is no step from ${name} to ${to.name}${way && way.length > 1 ? `: set ${way[0]} first, then ${way.slice(1).join(', ')}` : ''}`,
+        : `there is no step from ${name} to ${to.name}: no releases in between lead there one minor version at a time`,
     );
   }
   if (b.joins.length || b.leaves.length)
@@ -31,9 +30,13 @@ export const upgrade: ChangeKind = {
   label: 'Upgrade',
   due: (b) => b.behind.length > 0,
   installs: nodes,
-  title: (b) => `Upgrade ${b.plan.charter.name} to ${b.plan.charter.release}`,
+  title: (b) => {
+    const last = b.installed.further?.at(-1);
+    return `Upgrade ${b.plan.charter.name} to ${b.plan.charter.release}${last ? `, on the way to ${last}` : ''}`;
+  },
   steps: (b, known) => inPlaceSteps(b, nodes(b), known),
   refused,
+  further: (b) => [...(b.installed.further ?? [])],
   away: (b) => awayInPlace(b, nodes(b)),
   point: (_, steps) => {
     const first = steps.find((s) => s.kind === 'control-plane');

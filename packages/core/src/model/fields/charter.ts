@@ -279,6 +279,11 @@ export const charterFields: Fields = {
     label: 'Renewed by themselves',
     help: 'Sixty days before their end. Hosts are started anew one after the other, drained, in whatever hour that is.',
   },
+  workersAtOnce: {
+    label: 'Workers away at once',
+    help: 'How many a change may take out at once, at most. Empty: as many as leave room for what runs, and for the loss of one more.',
+    rare: true,
+  },
   proxy: { label: 'Proxy', help: 'What nodes go through to what is outside.', rare: true },
   'proxy.url': { sheet: { section: 3, label: 'Proxy' }, label: 'Address', example: 'http://proxy.example:3128', mono: true },
   'proxy.except': { label: 'Not for', help: 'Names, domains, addresses or prefixes besides those that follow.', mono: true },
