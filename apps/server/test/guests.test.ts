@@ -168,6 +168,43 @@ describe('gannet, a cluster of guests', () => {
     expect((await c.estate()).hosts.filter((h) => h.held?.charter === 'gannet' && h.state === 'serving')).toHaveLength(6);
     expect(i.world.clusters.list().map((x) => x.name)).toContain('gannet');
   });
+  it('goes to the next release: each guest is cast anew, drained; what is not on its system volume stays', async () => {
+    const guests = () =>
+      [...i.world.hypervisors.values()].flatMap((h) => [...h.guests.values()]).filter((g) => g.domain.name.startsWith('bw-g'));
+    /** Where containers are kept lies on the second volume. */
+    const second = (name: string) => {
+      const g = guests().find((x) => x.domain.name === name);
+      return g?.machine.disks.get(g.machine.serials[1] ?? '')?.systems.find((s) => s.files.label === 'containers');
+    };
+    const names = guests().map((g) => g.domain.name);
+    for (const n of names) Object.assign(second(n)?.files ?? {}, { '/volumes/one': n });
+    const systems = new Map(guests().map((g) => [g.domain.name, g.machine.installed]));
+    await c.good('POST', '/api/edits', {
+      why: 'the next one',
+      edits: [{ op: 'set', kind: 'Charter', key: 'gannet', path: ['release'], value: '1.34.2' }],
+    });
+    const { due } = await c.good<{ due: { refused: string[]; steps: { id: string }[]; rows: { what: string; how: string }[] } }>(
+      'GET',
+      '/api/charters/gannet/change',
+    );
+    expect(due.refused).toEqual([]);
+    expect(due.rows.find((r) => r.what === '6 guests')?.how).toContain('further volumes stay');
+    expect(due.steps.filter((s) => s.id.endsWith('/member'))).toHaveLength(3);
+    await c.good('POST', '/api/builds', { charter: 'gannet', kind: 'upgrade' });
+    const b = await eventually(async () => {
+      const now = await buildOf(c, 2, 'gannet');
+      return ['done', 'failed'].includes(now.status.state) && now;
+    }, 'the end of the upgrade');
+    expect(
+      Object.entries(b.status.steps)
+        .filter(([, s]) => s.state === 'failed')
+        .map(([id, s]) => `${id}: ${s.text}`),
+    ).toEqual([]);
+    expect(b.proof?.filter((p) => !p.good)).toEqual([]);
+    expect(b.proof?.find((p) => p.what === 'versions of the nodes')).toMatchObject({ good: true, found: '1.34' });
+    for (const n of names) expect(second(n)?.files['/volumes/one'], n).toBe(n);
+    for (const g of guests()) expect(g.machine.installed).not.toBe(systems.get(g.domain.name));
+  });
   it('a guest of it is given back when it is drained, wiped with proof, and free again', async () => {
     const act = (name: string) =>
       c

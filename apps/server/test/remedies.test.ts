@@ -141,6 +141,18 @@ const built = async (step: string, how: object = {}): Promise<Told> => {
   };
 };
 
+/** A take-down of what was built: a machine that does not shut down has its power cut, and that is said. */
+const takenDown = async (host: string): Promise<Met> => {
+  await c.good('POST', '/api/builds', { charter: 'plover', kind: 'take-down', confirm: 'plover' });
+  expect((await builtOrBroken(c, 2)).status.state).toBe('done');
+  const said = await i.query<{ line: string }>('select line from run_log where step = $1 and line like $2', [
+    `${host}/off`,
+    '%did not shut down within%its power was cut',
+  ]);
+  expect(said).toHaveLength(1);
+  return heals;
+};
+
 /** What meets each fault, in this order, and where what is told of it leads to. A new fault is a line here, or this does not compile. */
 const faults: Record<
   FaultKind,
@@ -194,6 +206,7 @@ const faults: Record<
   'node-dies-pulling': { on: 'lr-07', meets: () => built('lr-07/images'), leadsTo: '/images?registry=lr-registry' },
   'node-never-boots': { on: 'lr-05', meets: () => built('lr-05/system'), leadsTo: '/hosts/lr-05' },
   'disk-not-empty': { on: 'lr-08', meets: () => built('lr-08/system', { erase: ['lr-08'] }), leadsTo: '/hosts/lr-08' },
+  'node-hangs': { on: 'lr-02', meets: () => takenDown('lr-02'), leadsTo: heals },
 };
 /** A guest that was there and is taken away: casting it again meets what its hypervisor lacks. @returns that hypervisor */
 async function uncast(name: string): Promise<string> {

@@ -65,7 +65,8 @@ export function actOn(m: Machine, method: string, path: string, body: Body): Don
 }
 
 function resetTo(m: Machine, type: string | undefined): Done {
-  if (type === 'ForceOff' || type === 'GracefulShutdown') m.powerOff();
+  if (type === 'ForceOff') m.powerOff();
+  else if (type === 'GracefulShutdown') m.shutDown();
   else if (type === 'On') m.powerOn();
   else if (type === 'ForceRestart' || type === 'GracefulRestart') {
     m.powerOff();

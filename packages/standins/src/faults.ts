@@ -20,6 +20,7 @@ export const faultKinds = {
   'hypervisor-disk': { on: 'hypervisor', title: 'Hypervisor out of disk', text: 'no volume can be made' },
   'hypervisor-silent': { on: 'hypervisor', title: 'Hypervisor silent', text: 'its driver takes connections and never answers' },
   'node-never-boots': { on: 'machine', title: 'Node never boots', text: 'power comes on and nothing is ever fetched' },
+  'node-hangs': { on: 'machine', title: 'Node does not shut down', text: 'it is told to shut down, and goes on' },
   'node-dies-pulling': {
     on: 'machine',
     title: 'Node dies while pulling images',

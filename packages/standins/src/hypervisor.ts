@@ -3,6 +3,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http';
 import { type Domain, readDomain } from '@praesidor/core/hosts';
 import type { Pair } from './certificates.ts';
 import type { Faults } from './faults.ts';
+import type { Disk } from './disks.ts';
 import type { Hardware, Lasting, Machine } from './machine.ts';
 
 export interface HypervisorSpec {
@@ -27,7 +28,8 @@ interface Guest {
   machine: Machine;
 }
 export interface SavedHypervisor {
-  volumes: { pool: string; name: string; sizeGB: number; image?: string | undefined }[];
+  /** `holds`: what lies on it, while no guest has it. */
+  volumes: { pool: string; name: string; sizeGB: number; image?: string | undefined; holds?: Disk | undefined }[];
   guests: { domain: Domain; running: boolean; state: Lasting }[];
 }
 
@@ -90,6 +92,11 @@ export class Hypervisor {
       firmware: '',
     });
     if (before) machine.restore(before.machine.lasting());
+    else
+      for (const [n, d] of domain.disks.entries()) {
+        const holds = this.volumes.get(`${d.pool}/${d.volume}`)?.holds;
+        if (holds) machine.disks.set(machine.serials[n] ?? '', holds);
+      }
     machine.seed = domain.seed;
     const guest = { domain, machine };
     this.guests.set(domain.name, guest);
@@ -180,6 +187,11 @@ export class Hypervisor {
     if (!g) return [404, `there is no guest ${name}`];
     if (g.machine.power === 'On') return [409, `${name} is running`];
     g.machine.close();
+    // What lies on its volumes stays as long as they do.
+    for (const [n, d] of g.domain.disks.entries()) {
+      const volume = this.volumes.get(`${d.pool}/${d.volume}`);
+      if (volume) volume.holds = g.machine.disks.get(g.machine.serials[n] ?? '');
+    }
     this.guests.delete(name);
     this.changed();
     return [204];

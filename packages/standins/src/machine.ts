@@ -168,6 +168,16 @@ export class Machine {
     this.changed();
   }
 
+  /** The button (ACPI): a system that runs shuts down within a few seconds; where none runs, nobody hears it. */
+  shutDown(): void {
+    const { running } = this;
+    if (!running || ['post', 'fetch'].includes(this.stage) || this.faults.has('node-hangs', this.hardware.name)) return;
+    void this.clock.sleep(20, running.signal).then(
+      () => this.powerOff(),
+      () => undefined,
+    );
+  }
+
   powerOn(): void {
     if (this.power === 'On') return;
     this.power = 'On';

@@ -101,6 +101,30 @@ describe('an upgrade', () => {
   });
 });
 
+describe('guests in an upgrade', () => {
+  /** As if those were guests: that is a matter of the plan alone. */
+  const due = (guests: string[], more: Partial<Charter> = two) => {
+    const e = behind(more);
+    const plan = resolve(e.charters[0] as Charter, e);
+    plan.nodes = plan.nodes.map((n) => (guests.includes(n.host) ? { ...n, guest: { hypervisor: 'hv-1', mould: 'node' } } : n));
+    return changeDue(plan, e);
+  };
+  it('are cast anew; a member leaves etcd before, since its data are gone with its system', () => {
+    const plan = due(['lr-02', 'lr-05']);
+    const kinds = (host: string) => plan?.steps.filter((s) => s.host === host).map((s) => s.kind);
+    expect(plan?.refused).toEqual([]);
+    expect(kinds('lr-02')).toEqual(['drain', 'member', 'cast', 'power', 'system', 'images', 'control-plane']);
+    expect(kinds('lr-05')).toEqual(['drain', 'cast', 'power', 'system', 'images', 'worker']);
+    expect(kinds('lr-01')).not.toContain('cast');
+    expect(plan?.rows.find((r) => r.what === '2 guests')?.how).toContain('further volumes stay');
+  });
+  it('refuse it where one of them is the only member: everything that etcd holds would be gone', () => {
+    const one = { controlPlane: { count: 1 }, workers: { count: 2 } };
+    expect(due(['lr-01'], one)?.refused[0]).toContain('lr-01 is a guest and the only member of the control plane');
+    expect(due(['lr-02'], one)?.refused).toEqual([]);
+  });
+});
+
 describe('files that are otherwise by now', () => {
   const files = (list: Record<string, string[]>) => new Map(Object.entries(list));
   const none = { files: files({}), manifests: [], certificates: new Map<string, string>() };

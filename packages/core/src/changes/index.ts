@@ -10,7 +10,7 @@ import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed,
 import { apply } from './kinds/apply.ts';
 import { build } from './kinds/build.ts';
 import { renew } from './kinds/renew.ts';
-import { atOnceRow } from './kinds/in-place.ts';
+import { atOnceRow, guestsRow } from './kinds/in-place.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
@@ -166,6 +166,7 @@ function rowsOf(b: Between): ChangeRow[] {
           },
         ]
       : []),
+    ...guestsRow(b.behind.map((x) => x.node)),
     ...atOnceRow(b, [...b.behind.map((x) => x.node), ...b.leaves].filter((n) => n.role === 'worker').length),
     {
       what: 'Hosts',

@@ -113,7 +113,12 @@ describe('an upgrade of eight workers', () => {
     return e;
   };
   const due = (e: Estate, requested?: Requested) =>
-    changeDue(resolve(e.charters[0] as Charter, e), e, {}, { files: new Map(), manifests: [], certificates: new Map(), requested });
+    changeDue(
+      resolve(e.charters[0] as Charter, e),
+      e,
+      {},
+      { files: new Map(), manifests: [], certificates: new Map(), requested },
+    );
 
   it('takes the first alone, then the zones in groups; each group waits for all of the one before', () => {
     const plan = due(behind(), asks(100));

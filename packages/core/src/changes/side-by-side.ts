@@ -22,7 +22,9 @@ export function workersAtOnce(b: Between): AtOnce {
   const { requested } = b.installed;
   if (!requested) return set ? { most: set, why: 'as it is set' } : { most: 1, why: 'what runs and asks for room is not known' };
   const workers = [
-    ...b.stays.filter((n) => n.role === 'worker').map((n) => ({ cores: usableCores(n.facts.cores), memoryGiB: usableMemory(n.facts.memoryGiB) })),
+    ...b.stays
+      .filter((n) => n.role === 'worker')
+      .map((n) => ({ cores: usableCores(n.facts.cores), memoryGiB: usableMemory(n.facts.memoryGiB) })),
     ...b.leaves.filter((l) => l.role === 'worker'),
   ];
   const roomFor = (of: 'cores' | 'memoryGiB') => {

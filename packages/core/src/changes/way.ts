@@ -23,11 +23,11 @@ export function wayTo(charter: Charter, { hosts, releases }: Pick<Estate, 'hosts
 export function onItsWay<T extends Pick<Estate, 'hosts' | 'releases' | 'charters'>>(
   name: string,
   estate: T,
-): { estate: T; charter: Charter | undefined; then: string[] } {
+): { estate: T; charter: Charter | undefined; further: string[] } {
   const charter = estate.charters.find((c) => c.name === name);
-  if (!charter) return { estate, charter, then: [] };
-  const [next = charter.release, ...then] = wayTo(charter, estate);
-  if (!then.length) return { estate, charter, then };
+  if (!charter) return { estate, charter, further: [] };
+  const [next = charter.release, ...further] = wayTo(charter, estate);
+  if (!further.length) return { estate, charter, further };
   const own = { ...charter, release: next };
-  return { estate: { ...estate, charters: estate.charters.map((c) => (c === charter ? own : c)) }, charter: own, then };
+  return { estate: { ...estate, charters: estate.charters.map((c) => (c === charter ? own : c)) }, charter: own, further };
 }

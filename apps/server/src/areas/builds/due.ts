@@ -1,4 +1,12 @@
-import { type ChangeName, changeAsked, changeDue, changeKind, type ChangePlan, onItsWay, type Requested } from '@praesidor/core/changes';
+import {
+  type ChangeName,
+  changeAsked,
+  changeDue,
+  changeKind,
+  type ChangePlan,
+  onItsWay,
+  type Requested,
+} from '@praesidor/core/changes';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
@@ -28,10 +36,10 @@ export async function dueOf(
   kind: ChangeName | undefined,
   requested: Requested | undefined,
 ): Promise<Due> {
-  const { estate, then } = onItsWay(name, whole);
+  const { estate, further } = onItsWay(name, whole);
   const plan = resolve(needIn(estate, 'Charter', name), estate);
   const times = await known(m);
-  const installed = { ...(await installedOf(ctx, m, name, estate)), requested, further: then };
+  const installed = { ...(await installedOf(ctx, m, name, estate)), requested, further };
   const asked = kind && changeKind(kind).asked ? kind : undefined;
   const due = asked ? changeAsked(asked, plan, estate, times, installed) : changeDue(plan, estate, times, installed);
   return { plan, estate, due };

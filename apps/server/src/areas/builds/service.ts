@@ -37,10 +37,10 @@ async function looked(ctx: Context, name: string, ends: boolean) {
 }
 async function lookedAt(ctx: Context, whole: Estate, name: string, ends: boolean) {
   needIn(whole, 'Charter', name);
-  const { estate, then } = onItsWay(name, whole);
+  const { estate, further } = onItsWay(name, whole);
   const stops = ends ? [] : await ctx.compute.stopsOf(estate, name);
   // Nothing is begun of a way that cannot be gone to its end.
-  if (!stops.length && then.length && !ends) stops.push(...(await ctx.compute.stopsOf(whole, name)));
+  if (!stops.length && further.length && !ends) stops.push(...(await ctx.compute.stopsOf(whole, name)));
   return { estate: whole, stops, kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl) };
 }
 /**

@@ -60,18 +60,25 @@ export async function guestOf(ctx: Context, name: string, signal?: AbortSignal):
 }
 
 /**
- * Casts a guest: its volumes, then its definition. What is there already is left, so it can be done again at any time.
- * Where it fails, what this call made is taken away again.
+ * Casts a guest: its volumes, then its definition. What is there already is left, so it can be done again at any time; with `anew` its first volume, the system's, is
+ * made once more from the image, and the others keep what is on them. Where it fails, what this call made is taken away again.
  */
 export async function cast(
   g: Guest,
   seed: string | undefined,
   log: (text: string, done: number) => Promise<void>,
+  anew = false,
 ): Promise<void> {
   const { host, mould, on } = g;
   const domain = domainOf(host, mould, on, seed);
   const there = await driver.guestState(g.driver, host.name);
   if (there?.state === 'running') await driver.stop(g.driver, host.name, true);
+  const [system] = domain.disks;
+  if (anew && there && system) {
+    // A volume that a definition names cannot be taken away.
+    await driver.undefine(g.driver, host.name);
+    await driver.dropVolume(g.driver, system.pool, system.volume);
+  }
   const before = new Set(there ? domain.disks.map((d) => d.volume) : []);
   const made: { pool: string; volume: string }[] = [];
   try {

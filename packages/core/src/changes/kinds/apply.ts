@@ -1,6 +1,6 @@
 import { counted } from '../../words/amounts.ts';
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsKeep, inPlaceRow, inPlaceSteps } from './in-place.ts';
+import { awayInPlace, guestsLose, inPlaceRows, inPlaceSteps } from './in-place.ts';
 
 const touched = (b: Between) => b.stays.filter((n) => b.installed.files.has(n.host));
 const some = (b: Between) => b.installed.files.size > 0 || b.installed.manifests.length > 0;
@@ -19,7 +19,7 @@ function refused(b: Between): string[] {
   const other = before ? fixed.filter((f) => JSON.stringify(f.of(before)) !== JSON.stringify(f.of(b.plan.charter))) : [];
   return [
     ...other.map((f) => `${f.label} cannot change while it stands (${f.field}): set it back, or build another cluster`),
-    ...guestsKeep(touched(b)),
+    ...guestsLose(b, touched(b)),
   ];
 }
 
@@ -54,7 +54,7 @@ export const apply: ChangeKind = {
         after: 'as the charter says',
         how: 'given to the API',
       })),
-      ...inPlaceRow(b, touched(b)),
+      ...inPlaceRows(b, touched(b)),
     ];
   },
 };

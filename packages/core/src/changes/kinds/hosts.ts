@@ -71,7 +71,10 @@ function tooFew(b: Between): string[] {
   const left = roomLeft(b);
   const short = (['cores', 'memoryGiB'] as const).filter((of) => left[of] < requested[of]);
   const amount = (of: 'cores' | 'memoryGiB', n: number) => `${Math.round(n * 10) / 10} ${of === 'cores' ? 'cores' : 'GiB'}`;
-  return short.map((of) => `what runs asks for ${amount(of, requested[of])}, and ${amount(of, left[of])} would be left: scale it down first, or keep more hosts`);
+  return short.map(
+    (of) =>
+      `what runs asks for ${amount(of, requested[of])}, and ${amount(of, left[of])} would be left: scale it down first, or keep more hosts`,
+  );
 }
 
 export const addHosts: ChangeKind = {

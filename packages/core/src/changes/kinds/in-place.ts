@@ -5,6 +5,7 @@ import type { Between, ChangeRow, Known } from '../change.ts';
 import { Steps } from '../lanes.ts';
 import { groupsOf, workersAtOnce } from '../side-by-side.ts';
 
+const isMember = (n: PlannedNode) => n.role === 'control-plane';
 const workersOf = (nodes: readonly PlannedNode[]) => nodes.filter((n) => n.role === 'worker');
 
 /**
@@ -15,11 +16,13 @@ const workersOf = (nodes: readonly PlannedNode[]) => nodes.filter((n) => n.role 
 export function inPlaceSteps(b: Between, nodes: readonly PlannedNode[], known: Known): Step[] {
   const s = new Steps(b.plan, known, b.estate);
   const names = s.begin();
-  const members = nodes.filter((n) => n.role === 'control-plane');
+  const members = nodes.filter(isMember);
   let last = members.length ? s.whole('backup', 'backup', 'back up etcd', [names]) : names;
   const take = (n: PlannedNode, after: readonly string[]) => {
     const { host } = n;
-    const drained = s.add(`${host}/drain`, host, 'drain', 'drain', after, { host });
+    let drained = s.add(`${host}/drain`, host, 'drain', 'drain', after, { host });
+    // Its data of etcd lie on the system's volume: it leaves, and joins anew.
+    if (n.guest && isMember(n)) drained = s.add(`${host}/member`, host, 'member', 'leave etcd', [drained], { host });
     return s.add(`${host}/join`, host, n.role, 'join', [s.prepare(n, [drained])], { host });
   };
   for (const n of members) last = take(n, [last]);
@@ -38,7 +41,11 @@ export function atOnceRow(b: Between, workers: number): ChangeRow[] {
   const after = most > 1 ? `up to ${Math.min(most, workers - 1)}, the first alone` : 'one after the other';
   return [{ what: 'Workers away at once', now: 'none', after, how: why, field: 'workersAtOnce' }];
 }
-export const inPlaceRow = (b: Between, nodes: readonly PlannedNode[]) => atOnceRow(b, workersOf(nodes).length);
+/** What is said of every change that starts hosts anew. */
+export const inPlaceRows = (b: Between, nodes: readonly PlannedNode[]) => [
+  ...guestsRow(nodes),
+  ...atOnceRow(b, workersOf(nodes).length),
+];
 
 /** What is away while hosts are started anew. */
 export function awayInPlace(b: Between, nodes: readonly PlannedNode[]): string {
@@ -49,12 +56,25 @@ export function awayInPlace(b: Between, nodes: readonly PlannedNode[]): string {
   return `nothing with two copies of it; what has one copy is away each time that its host is drained${api}`;
 }
 
-/** Guests have the system of their mould: it is not theirs to be started from a kit. */
-export function guestsKeep(nodes: readonly PlannedNode[]): string[] {
-  const guests = nodes.filter((n) => n.guest).map((n) => n.host);
-  if (!guests.length) return [];
-  const many = guests.length > 1;
+/** The system's volume of a guest is made anew from its mould, and etcd of a member lies on it: an only member would lose everything. */
+export function guestsLose(b: Between, nodes: readonly PlannedNode[]): string[] {
+  const [only, second] = b.plan.nodes.filter(isMember);
+  if (second || !only?.guest || !nodes.includes(only)) return [];
   return [
-    `${counted(guests.length, 'guest')} (${guests.slice(0, 3).join(', ')}) ${many ? 'keep' : 'keeps'} the system of the mould: replace ${many ? 'them' : 'it'} by new ones`,
+    `${only.host} is a guest and the only member of the control plane: what etcd holds lies on the volume that is made anew; add members first`,
   ];
+}
+/** What is lost of guests, as a row; nothing where there are none. */
+export function guestsRow(nodes: readonly PlannedNode[]): ChangeRow[] {
+  const guests = nodes.filter((n) => n.guest).length;
+  return guests
+    ? [
+        {
+          what: counted(guests, 'guest'),
+          now: 'as cast',
+          after: 'cast anew',
+          how: 'the volume of the system is made anew from the mould; further volumes stay',
+        },
+      ]
+    : [];
 }

@@ -1,5 +1,5 @@
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsKeep, inPlaceRow, inPlaceSteps } from './in-place.ts';
+import { awayInPlace, guestsLose, inPlaceRows, inPlaceSteps } from './in-place.ts';
 
 const day = 86_400_000;
 
@@ -35,7 +35,7 @@ export const renew: ChangeKind = {
   installs: (b) => b.stays,
   title: (b) => `Renew certificates of ${b.plan.charter.name}`,
   steps: (b, known) => inPlaceSteps(b, b.stays, known),
-  refused: (b) => guestsKeep(b.stays),
+  refused: (b) => guestsLose(b, b.stays),
   away: (b) => awayInPlace(b, b.stays),
   rows: (b) => {
     const end = firstEnd(b.installed.certificates.values());
@@ -49,7 +49,7 @@ export const renew: ChangeKind = {
         field: 'certificates.days',
       },
       { what: 'Authorities', now: 'trusted', after: 'trusted', how: 'not touched' },
-      ...inPlaceRow(b, b.stays),
+      ...inPlaceRows(b, b.stays),
     ];
   },
 };

@@ -1,6 +1,6 @@
 import { moveFault } from '../../images/versions.ts';
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsKeep, inPlaceSteps } from './in-place.ts';
+import { awayInPlace, guestsLose, inPlaceSteps } from './in-place.ts';
 
 const nodes = (b: Between) => b.behind.map((x) => x.node);
 
@@ -20,7 +20,7 @@ function refused(b: Between): string[] {
   }
   if (b.joins.length || b.leaves.length)
     why.push('hosts come or go as well: do that first, with the release as it was, or afterwards');
-  why.push(...guestsKeep(nodes(b)));
+  why.push(...guestsLose(b, nodes(b)));
   return why;
 }
 

@@ -3,11 +3,13 @@ import { powerState, reset } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
 import { guestState, start } from '@praesidor/protocols/hypervisor';
 import { guestOf } from '../../hosts/hypervisors.ts';
+import { powered, switchedOff } from '../../hosts/machine.ts';
 import { castFailure } from '../../hosts/work/cast.ts';
 import { StepFailure, type StepContext, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
 import { authorityOf } from '../authority.ts';
 import { startFromKit } from './start.ts';
+import { timeToStop } from './switch-off.ts';
 
 /** Sets the boot source over the controller, until the host starts from its own disk, and powers it on from cold. */
 export const power: StepRunner = {
@@ -20,8 +22,12 @@ export const power: StepRunner = {
       throw new StepFailure(`${node?.host} has no management controller, so it cannot be started from here`);
     const bmc = await bmcOf(ctx, host, signal);
     const patiently = patientWith(step, bmc.address);
+    const machine = await powered(ctx, host, signal);
     await patiently('power off', async () => {
-      if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
+      // What serves is shut down; what does not is nobody's, and may hang.
+      if (machine && step.build.moves.stands.includes(host.name) && !step.retry)
+        await log(`${host.name} ${await switchedOff(machine, timeToStop(step), signal)}`);
+      else if ((await powerState(bmc)) === 'On') await reset(bmc, 'ForceOff');
     });
     await log(await patiently('boot source', () => startFromKit(bmc, host, kit, authorityOf(ctx.config))));
     await patiently('power on', () => reset(bmc, 'On'));

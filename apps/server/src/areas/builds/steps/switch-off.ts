@@ -5,22 +5,25 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { record } from '../../../audit.ts';
 import { needDoc, putDoc } from '../../../estate/documents.ts';
 import { Refusal } from '../../../refusal.ts';
-import { powered } from '../../hosts/machine.ts';
+import { powered, switchedOff } from '../../hosts/machine.ts';
 import { nameOf } from '../name.ts';
 import { type StepContext, StepFailure } from '../step.ts';
 
+/** How long a machine has to shut down, in seconds: what its pods have to stop, and a minute for the system; not longer than four times what is waited for a sign. */
+export const timeToStop = ({ ctx, plan }: StepContext): number => Math.min(plan.timers.stop + 60, 4 * ctx.config.timeoutSeconds);
+
 /** What is off comes back to no cluster: first the power, then the name. @throws StepFailure where nobody here can see that it is off */
-export async function switchOff({ ctx, build, log, until, signal }: StepContext, host: Host): Promise<void> {
+export async function switchOff(context: StepContext, host: Host): Promise<void> {
+  const { ctx, build, log, until, signal } = context;
   if (build.decided.off?.includes(host.name)) return log('off, as somebody said who saw to it', 'warn');
   try {
     const machine = await powered(ctx, host, signal);
     if (!machine) throw new StepFailure('it has no management controller');
-    if (await machine.on()) await machine.off();
+    await log(`${host.name} ${await switchedOff(machine, timeToStop(context), signal)}`);
     await until(
       async () => ((await machine.on()) ? undefined : true),
       () => 'it has power, although it was told to switch off',
     );
-    await log('switched off');
   } catch (e) {
     if (!(e instanceof StepFailure || e instanceof ProtocolError || e instanceof Refusal)) throw e;
     throw new StepFailure(

@@ -22,7 +22,7 @@ export const system: StepRunner = {
     if (retry && node?.guest) {
       const g = await guestOf(ctx, node.host, signal);
       await log('cast anew, and started');
-      await cast(g, `${kit.bootUrl(node.host)}/`, async (text) => log(text));
+      await cast(g, `${kit.bootUrl(node.host)}/`, async (text) => log(text), true);
       await start(g.driver, node.host);
     }
     let heard = false;
