@@ -1,6 +1,7 @@
 import { addresses } from './addresses.ts';
 import { buildsAtOnce } from './builds.ts';
 import { changes } from './changes.ts';
+import { estimates } from './estimates.ts';
 import { estate } from './estate.ts';
 import { ground } from './ground.ts';
 import { hosts } from './hosts.ts';
@@ -12,7 +13,20 @@ import { slice } from './slice.ts';
 import { use } from './use.ts';
 
 /** The benchmarks by name; `npm run bench -- addresses` runs one of them. A new one is a file and a line. */
-const all = { addresses, builds: buildsAtOnce, changes, estate, ground, hosts, images: imagesBench, kits, sheet, slice, use };
+const all = {
+  addresses,
+  builds: buildsAtOnce,
+  changes,
+  estate,
+  estimates,
+  ground,
+  hosts,
+  images: imagesBench,
+  kits,
+  sheet,
+  slice,
+  use,
+};
 const wanted = process.argv.slice(2);
 const unknown = wanted.find((w) => !Object.hasOwn(all, w));
 if (unknown) {

@@ -103,13 +103,19 @@ export const BuildSummary = z.strictObject({
   ...RunSummary.shape,
   /** As many as the site allows are under way: it waits for its turn. */
   waits: z.boolean().optional(),
-  /** While it is under way: when it is expected to end, and half the width of the interval around it, in milliseconds. */
+  /** While it is under way: when it is expected to end, and between which moments in eight cases of ten, in milliseconds. */
   end: z.number().optional(),
-  within: z.number().optional(),
+  from: z.number().optional(),
+  to: z.number().optional(),
 });
 export type BuildSummary = z.infer<typeof BuildSummary>;
 /** The newest first; `next`, where there are more: what to ask for as `before`. */
-export const Builds = z.strictObject({ builds: z.array(BuildSummary), next: Count.optional() });
+export const Builds = z.strictObject({
+  builds: z.array(BuildSummary),
+  next: Count.optional(),
+  /** Of the last hundred that ended well without a stop: how many, and how many of them within what was said at their begin. */
+  said: z.strictObject({ of: Count, within: Count }),
+});
 /** In the order of time. */
 export const BuildTimes = z.strictObject({
   builds: z.array(z.strictObject({ charter: z.string(), number: Count, at: Moment.nullable(), kinds: z.array(KindTimes) })),

@@ -1,7 +1,7 @@
 import { type ChangePlan, changeAsked, changeDue } from '@praesidor/core/changes';
 import { resolve } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
-import { newRun, timeline } from '@praesidor/core/schedule';
+import { expectedEnd, fasterText, newRun, timeline, worthSpeedingUp } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import type { Asked, SubCommand } from '../options.ts';
 
@@ -9,14 +9,19 @@ const minutes = (ms: number) => `${Math.round(ms / 60_000)} min`;
 
 function told(plan: ChangePlan): string {
   const t = timeline(plan.steps, newRun(plan.steps), 0);
+  const ends = expectedEnd(plan.steps, newRun(plan.steps), 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
   const lines = [
     plan.title,
-    `  takes: ${minutes(t.end)} ± ${minutes(t.within)}, ${counted(plan.steps.length, 'step')}`,
+    `  takes: about ${minutes(ends.middle)} (${minutes(ends.from)} to ${minutes(ends.to)}), ${counted(plan.steps.length, 'step')}`,
     `  unavailable meanwhile: ${plan.away}`,
     ...(plan.point ? [`  cannot be undone after: ${minutes(at(plan.point.step))}, ${plan.point.text}`] : []),
     `  usable cores: ${plan.capacity.map((p) => `${p.cores} from ${minutes(p.at * 1000)}`).join(', ')}`,
     ...plan.rows.map((r) => `  ${r.what}: ${r.now} → ${r.after} (${r.how})`),
+    ...(plan.further.length ? [`  then, by itself: ${plan.further.join(', ')}`] : []),
+    ...worthSpeedingUp(plan.steps, newRun(plan.steps), 0)
+      .slice(0, 3)
+      .map((f) => `  faster by ${minutes(f.saves * 1000)}: ${fasterText(f)}`),
     ...plan.refused.map((r) => `  refused: ${r}`),
   ];
   for (const s of plan.steps) {

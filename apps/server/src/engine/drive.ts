@@ -8,6 +8,7 @@ import { type RunRow, Runs } from '../db/tables.ts';
 import { estateNow } from '../estate/now.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
 import { failureOf } from './failure.ts';
+import { remember, say } from './history.ts';
 import type { Driven, RunKind } from './kind.ts';
 import { append, keep, logLine, topicOf } from './state.ts';
 import { Track } from './track.ts';
@@ -38,8 +39,10 @@ export async function drive(
   // A version before, or somebody at the database: what happened is right, and the row follows it.
   if (track.status.state !== run.state) await ctx.db.transaction((t) => keep(t, run));
   const driven = await kind.open(ctx, run, track);
-  if (track.status.state === 'queued') await append(m, run, { kind: 'begun' });
-  else if (Object.values(track.status.steps).some((s) => s.state === 'running')) {
+  if (track.status.state === 'queued') {
+    await append(m, run, { kind: 'begun' });
+    await say(m, run);
+  } else if (Object.values(track.status.steps).some((s) => s.state === 'running')) {
     const paused = track.status.state === 'paused';
     await append(m, run, { kind: 'resumed' });
     if (paused) await append(m, run, { kind: 'paused' });
@@ -196,7 +199,9 @@ class Driver {
       const now = await Track.of(m, run);
       if (now.status.state !== 'running' || !ended(run.steps, now.status)) return false;
       await append(m, run, { kind: 'finished' });
-      await this.driven.finish?.(m, await now.refresh(m));
+      const status = await now.refresh(m);
+      await remember(m, run, status);
+      await this.driven.finish?.(m, status);
       await admit(ctx, m, run.site);
       return true;
     });

@@ -1,13 +1,4 @@
-import {
-  foldInto,
-  newRun,
-  openStates,
-  type RunEvent,
-  type RunStatus,
-  type Step,
-  type StepKind,
-  summaryOf,
-} from '@praesidor/core/schedule';
+import { foldInto, newRun, openStates, type RunEvent, type RunStatus, type Step, summaryOf } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import type { RunRow } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
@@ -107,20 +98,6 @@ export async function logLine(
      select pg_notify('praesidor', json_build_object('id', 0, 'kind', $5::text, 'subject', $6::text)::text)`,
     [run.id, step, level, line.slice(0, 2000), `${topicOf(run)}Log`, `${run.subject} ${step}`],
   );
-}
-
-/** Median and 90 % of every kind of step, from changes that ended well here; kinds with fewer than three stay as usual. */
-export async function known(m: EntityManager): Promise<Partial<Record<StepKind, [number, number]>>> {
-  const rows = (await m.query(`
-    with d as (select s->>'kind' as kind, extract(epoch from (t->>'ended')::timestamptz - (t->>'started')::timestamptz) as took
-      from run r, jsonb_array_elements(r.steps) s, lateral (select r.status->'steps'->(s->>'id') as t) x
-      where r.kind = 'change' and r.state = 'done' and t->>'state' = 'done' and t ? 'started' and t ? 'ended')
-    select kind, percentile_cont(0.5) within group (order by took) as p50, percentile_cont(0.9) within group (order by took) as p90 from d where took > 0 group by 1 having count(*) >= 3`)) as {
-    kind: StepKind;
-    p50: number;
-    p90: number;
-  }[];
-  return Object.fromEntries(rows.map((r) => [r.kind, [Math.max(0.1, r.p50), Math.max(0.2, r.p90)]]));
 }
 
 /** Steps as they are stored. */

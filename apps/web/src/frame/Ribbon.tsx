@@ -3,7 +3,7 @@ import { bytesText } from '@praesidor/core/words';
 import { useEffect, useState } from 'react';
 import { Link } from 'react-router';
 import { useBuilds, useShipments, useSnapshot } from '../api/queries.ts';
-import { clock, span, zoneName } from '../parts/time.ts';
+import { clock, clocks, zoneName } from '../parts/time.ts';
 import { useWorks } from '../spaces/hosts/works.ts';
 import { useRunning } from '../state/running.ts';
 import { scoped, useScope } from '../state/scope.ts';
@@ -21,7 +21,7 @@ export function Ribbon() {
     ...(builds.data ?? []).filter(underWay).map((b) => ({
       key: `b${b.charter}${b.number}`,
       to: `/builds/${b.charter}/${b.number}`,
-      text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${b.waits ? 'waits for its turn' : `${b.done + b.skipped} of ${b.of} steps · ${headline(b, clock(Math.max(b.end ?? now, now)), span(b.within ?? 0))}`}`,
+      text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${b.waits ? 'waits for its turn' : `${b.done + b.skipped} of ${b.of} steps · ${headline(b, clock(Math.max(b.end ?? now, now)), clocks(Math.max(b.from ?? now, now), Math.max(b.to ?? now, now)))}`}`,
       failed: b.failed > 0,
       share: (b.done + b.skipped) / b.of,
     })),

@@ -1,9 +1,10 @@
+import type { Known } from '../schedule/estimate.ts';
 import { z } from 'zod';
 import type { Plan, PlannedNode } from '../charter/plan.ts';
 import type { ClusterRole } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Limiting } from '../schedule/limits.ts';
-import { Step, type StepKind } from '../schedule/steps.ts';
+import { Step } from '../schedule/steps.ts';
 
 /** What can be done to a cluster as a whole. A new one is a file in `kinds`, a name here and a line in `index.ts`. */
 export const ChangeName = z.enum([
@@ -62,7 +63,6 @@ export interface Between {
 }
 /** What of an estate a change is computed from. */
 export type Standing = Pick<Estate, 'hosts' | 'releases' | 'now'> & Limiting;
-export type Known = Partial<Record<StepKind, [number, number]>>;
 
 /** One kind of change. It is pure: what it answers follows from what stands and from the plan. */
 export interface ChangeKind {

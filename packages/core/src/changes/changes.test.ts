@@ -130,7 +130,7 @@ describe('files that are otherwise by now', () => {
   const none = { files: files({}), manifests: [], certificates: new Map<string, string>() };
   const due = (installed: Partial<Parameters<typeof changeDue>[3]>, more: Partial<Charter> = {}, e = standing()) => {
     const charter = kinds.Charter.parse({ ...(e.charters[0] as Charter), ...more }) as Charter;
-    return changeDue(resolve(charter, e), e, {}, { ...none, ...installed });
+    return changeDue(resolve(charter, e), e, undefined, { ...none, ...installed });
   };
   const stays = () => between(resolve(standing().charters[0] as Charter, standing()), standing()).stays;
 

@@ -1,3 +1,4 @@
+import { type Known, nothingKnown } from '../schedule/estimate.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
 import type { Host } from '../model/documents.ts';
@@ -6,7 +7,7 @@ import { newRun } from '../schedule/run.ts';
 import type { Step } from '../schedule/steps.ts';
 import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
-import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed, Known, Moves, Standing } from './change.ts';
+import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed, Moves, Standing } from './change.ts';
 import { apply } from './kinds/apply.ts';
 import { build } from './kinds/build.ts';
 import { renew } from './kinds/renew.ts';
@@ -64,7 +65,12 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
 }
 
 /** The change that is due: undefined where what stands is as planned. */
-export function changeDue(plan: Plan, estate: Standing, known: Known = {}, installed?: Installed): ChangePlan | undefined {
+export function changeDue(
+  plan: Plan,
+  estate: Standing,
+  known: Known = nothingKnown,
+  installed?: Installed,
+): ChangePlan | undefined {
   const b = between(plan, estate, installed);
   const kind = changeKinds.find((k) => k.due(b));
   return kind && planned(kind, b, known);
@@ -78,7 +84,7 @@ export function changeAsked(
   name: ChangeName,
   plan: Plan,
   estate: Standing,
-  known: Known = {},
+  known: Known = nothingKnown,
   installed?: Installed,
 ): ChangePlan | undefined {
   const b = between(plan, estate, installed);

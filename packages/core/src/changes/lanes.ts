@@ -1,7 +1,8 @@
 import type { Plan, PlannedNode } from '../charter/plan.ts';
 import { type Limiting, share } from '../schedule/limits.ts';
-import { type Share, type Step, type StepKind, usual } from '../schedule/steps.ts';
-import type { Known, Leaving } from './change.ts';
+import { type Known, modelOf } from '../schedule/estimate.ts';
+import type { Share, Step, StepKind } from '../schedule/steps.ts';
+import type { Leaving } from './change.ts';
 
 /** The steps of a change as they are put together: those for whole hosts are the same in every kind of change. */
 export class Steps {
@@ -20,20 +21,26 @@ export class Steps {
     after: readonly string[],
     more: { host?: string | undefined; shares?: Share | undefined } = {},
   ): string {
-    const [p50, p90] = this.known[kind] ?? usual[kind];
     const { host, shares } = more;
+    const on = this.about(kind, host);
     this.list.push({
       id,
       lane,
       kind,
       title,
       after: [...after],
-      p50,
-      p90,
+      ...this.known(kind, on),
+      ...on,
       ...(host ? { host } : {}),
       ...(shares ? { shares } : {}),
     });
     return id;
+  }
+  /** What a step is estimated by: the model of its machine, and what it has to do, as bytes of images or nodes of the cluster. */
+  private about(kind: StepKind, host: string | undefined): { model?: string; size?: number } {
+    const node = this.plan.nodes.find((n) => n.host === host);
+    const size = kind === 'images' ? this.plan.images.bytes : host ? undefined : this.plan.nodes.length;
+    return { ...(node ? { model: modelOf(node) } : {}), ...(size ? { size } : {}) };
   }
   /** Of the cluster as a whole. */
   whole = (id: string, kind: StepKind, title: string, after: readonly string[]) =>

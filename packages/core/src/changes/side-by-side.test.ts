@@ -113,12 +113,12 @@ describe('an upgrade of eight workers', () => {
     return e;
   };
   const due = (e: Estate, requested?: Requested) =>
-    changeDue(
-      resolve(e.charters[0] as Charter, e),
-      e,
-      {},
-      { files: new Map(), manifests: [], certificates: new Map(), requested },
-    );
+    changeDue(resolve(e.charters[0] as Charter, e), e, undefined, {
+      files: new Map(),
+      manifests: [],
+      certificates: new Map(),
+      requested,
+    });
 
   it('takes the first alone, then the zones in groups; each group waits for all of the one before', () => {
     const plan = due(behind(), asks(100));
@@ -153,7 +153,7 @@ it('hosts do not leave where what runs would find no room', () => {
   const charter = { ...(e.charters[0] as Charter), workers: { count: 2, hosts: ['w-01', 'w-02'] } } as Charter;
   const after = { ...e, charters: [charter] };
   const due = (requested: Requested) =>
-    changeDue(resolve(charter, after), after, {}, { files: new Map(), manifests: [], certificates: new Map(), requested });
+    changeDue(resolve(charter, after), after, undefined, { files: new Map(), manifests: [], certificates: new Map(), requested });
   expect([due(asks(62))?.kind, due(asks(62))?.refused]).toEqual(['remove-hosts', []]);
   // Two workers are left: 2 × 31 = 62 cores and 2 × 125.9 = 251.8 GiB.
   expect(due(asks(70, 600))?.refused).toEqual([

@@ -43,12 +43,12 @@ describe('the way to a release', () => {
 describe('the next change of a cluster that is two releases behind', () => {
   it('is the step to the one between, and says what follows', () => {
     const { estate, charter, further } = onItsWay('plover', standing('1.32.9'));
-    const due = changeDue(
-      resolve(charter as Charter, estate),
-      estate,
-      {},
-      { files: new Map(), manifests: [], certificates: new Map(), further },
-    );
+    const due = changeDue(resolve(charter as Charter, estate), estate, undefined, {
+      files: new Map(),
+      manifests: [],
+      certificates: new Map(),
+      further,
+    });
     expect([due?.kind, due?.title, due?.further, due?.refused]).toEqual([
       'upgrade',
       'Upgrade plover to 1.33.6, on the way to 1.34.2',
@@ -58,12 +58,12 @@ describe('the next change of a cluster that is two releases behind', () => {
   });
   it('takes those that are behind, and leaves the others where they are', () => {
     const { estate, charter, further } = onItsWay('plover', standing('1.33.6', '1.33.6', '1.32.9', '1.33.6', '1.33.6', '1.33.6'));
-    const due = changeDue(
-      resolve(charter as Charter, estate),
-      estate,
-      {},
-      { files: new Map(), manifests: [], certificates: new Map(), further },
-    );
+    const due = changeDue(resolve(charter as Charter, estate), estate, undefined, {
+      files: new Map(),
+      manifests: [],
+      certificates: new Map(),
+      further,
+    });
     expect([due?.joins, due?.refused]).toEqual([['lr-03'], []]);
   });
 });

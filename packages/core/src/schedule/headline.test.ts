@@ -29,11 +29,11 @@ const fails = (id: string) => [
   { kind: 'started', step: id },
   { kind: 'failed', step: id, text: 'no power' },
 ];
-const line = (s: ReturnType<typeof after>) => headline(summaryOf(steps, s), '22:04', '7 min');
+const line = (s: ReturnType<typeof after>) => headline(summaryOf(steps, s), '22:04', '21:58–22:12');
 
 describe('the headline of a build', () => {
   it('has the expected end while all goes well', () => {
-    expect(line(after())).toBe('ends 22:04 ± 7 min');
+    expect(line(after())).toBe('ends about 22:04 (21:58–22:12)');
   });
   it('says first what failed, and that the end is only known not to be earlier', () => {
     expect(line(after(...fails('lr-02/first boot')))).toBe('lr-02 first boot failed · ends not before 22:04');

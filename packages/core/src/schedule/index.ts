@@ -1,5 +1,7 @@
 export * from './compare.ts';
 export * from './decisions.ts';
+export * from './estimate.ts';
+export * from './faster.ts';
 export * from './headline.ts';
 export * from './limits.ts';
 export * from './mend.ts';

@@ -53,6 +53,11 @@ export const Step = z.strictObject({
   after: z.array(z.string()),
   p50: z.number(),
   p90: z.number(),
+  /** How much of its spread it has in common with the other steps of a run: the standard deviation of the logarithm. */
+  common: z.number().optional(),
+  /** What it is estimated by: the model of its machine, and how much it has to do. */
+  model: z.string().optional(),
+  size: z.number().optional(),
 });
 export type Step = z.infer<typeof Step>;
 

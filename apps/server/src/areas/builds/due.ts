@@ -11,7 +11,7 @@ import { type Plan, resolve } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import type { Context } from '../../context.ts';
-import { known } from '../../engine/state.ts';
+import { known } from '../../engine/history.ts';
 import { needIn } from '../../estate/documents.ts';
 import { installedOf } from './installed.ts';
 

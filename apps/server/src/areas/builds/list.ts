@@ -1,7 +1,8 @@
 import type * as answers from '@praesidor/contract';
-import { type RunStatus, type RunSummary, type Step, summaryOf, timeline, timesOf, underWay } from '@praesidor/core/schedule';
+import { expectedEnd, type RunStatus, type RunSummary, type Step, summaryOf, timesOf, underWay } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
+import { saidAndCame } from '../../engine/history.ts';
 import { statusesOf } from '../../engine/state.ts';
 
 /** As many as a list gives at once. */
@@ -53,13 +54,15 @@ export async function buildsOf(
         ...(status && underWay(status) ? { waits: status.state === 'queued' && !r.admitted, ...expected(steps, status) } : {}),
       };
     }),
+    said: await saidAndCame(m),
     ...(rows.length > atOnce ? { next: shown.at(-1)?.id } : {}),
   };
 }
 
 function expected(steps: readonly Step[], status: RunStatus) {
-  const { end, within } = timeline(steps, status, Date.now());
-  return { end: Math.round(end), within: Math.round(within) };
+  // Of many at once: fewer courses are drawn of each.
+  const { from, middle, to } = expectedEnd(steps, status, Date.now(), 40);
+  return { from, end: middle, to };
 }
 
 /** How long each kind of step took in the changes that ended well, the last two hundred of them in the order of time. */

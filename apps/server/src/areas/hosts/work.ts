@@ -1,6 +1,6 @@
 import type * as answers from '@praesidor/contract';
 import type { Host } from '@praesidor/core/model';
-import { openStates, type RunStatus, share, type Step, type StepStatus, usual } from '@praesidor/core/schedule';
+import { modelOf, openStates, type RunStatus, share, type Step, type StepStatus } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
@@ -9,6 +9,7 @@ import type { Context } from '../../context.ts';
 import { type RunRow, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
 import type { RunKind } from '../../engine/kind.ts';
+import { known } from '../../engine/history.ts';
 import { statusesOf } from '../../engine/state.ts';
 import { drivenNow } from '../../engine/turns.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -50,7 +51,7 @@ export async function beginWork(
     const { estate } = await loadEstate(m);
     const byName = new Map(estate.hosts.map((h) => [h.name, h]));
     const title = `${kind.title} ${taken.length === 1 ? taken[0] : counted(taken.length, 'host')}`;
-    const [p50, p90] = usual[kind.kind];
+    const times = await known(m);
     const steps = taken.map((name): Step => {
       const host = byName.get(name) as Host;
       const of = kind.limit === 'hypervisor' ? host.guest?.hypervisor : host.site;
@@ -61,8 +62,8 @@ export async function beginWork(
         kind: kind.kind,
         title: kind.kind,
         after: [],
-        p50,
-        p90,
+        ...times(kind.kind, about(host)),
+        ...about(host),
         ...(of ? { shares: share(estate, kind.limit, of) } : {}),
       };
     });
@@ -88,6 +89,12 @@ export async function beginWork(
   await publishTransient(ctx.db.manager, 'Work', run.subject);
   return { work: (await shown(ctx.db.manager, [run]))[0], refused };
 }
+
+/** What work on a host is estimated by: its model, and how much there is to erase, in GB. */
+const about = (host: Host) => {
+  const size = host.facts?.disks.reduce((sum, d) => sum + d.sizeGB, 0);
+  return { model: modelOf(host), ...(size ? { size } : {}) };
+};
 
 /** Hosts on which work is under way, each with what it is. Asked under a lock, so that two cannot begin at once. */
 async function busyHosts(m: EntityManager): Promise<Map<string, string>> {

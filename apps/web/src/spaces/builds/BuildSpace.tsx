@@ -3,6 +3,7 @@ import {
   behindFailed,
   type DecisionWords,
   decisions,
+  expectedEnd,
   headline,
   stateText,
   summaryOf,
@@ -18,7 +19,7 @@ import { useNow } from '../../frame/Ribbon.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
-import { clock, span } from '../../parts/time.ts';
+import { clock, clocks, span } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
@@ -49,6 +50,9 @@ export function BuildSpace() {
   );
   const [deciding, setDeciding] = useState<DecisionWords>();
   const findings = useMemo(() => (b ? findingsOf(b) : []), [b]);
+  // Many courses are drawn for it: not at each second.
+  const about5s = Math.floor(now / 5000) * 5000;
+  const ends = useMemo(() => (b ? expectedEnd(b.steps, b.status, about5s) : { from: 0, middle: 0, to: 0 }), [b, about5s]);
   if (!b)
     return (
       <Space space="build" title={`Build ${number}`} findings={[]}>
@@ -100,7 +104,7 @@ export function BuildSpace() {
       }
       title={b.kind === 'build' ? `Build ${number}` : b.title}
       findings={findings}
-      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(summaryOf(steps, status), clock(t.end), span(t.within)) : active ? `not before ${clock(t.end)}` : stateText[status.state]}`}
+      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(summaryOf(steps, status), clock(ends.middle), clocks(ends.from, ends.to)) : active ? `not before ${clock(ends.middle)}` : stateText[status.state]}`}
       acts={
         <>
           <a
@@ -167,7 +171,9 @@ export function BuildSpace() {
       {failed && (
         <div className="mt-3 flex items-center gap-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
           <b className="min-w-0 text-brick">
-            {active ? headline(summaryOf(steps, status), clock(t.end), span(t.within)) : `${failed.lane} ${failed.title} failed`}
+            {active
+              ? headline(summaryOf(steps, status), clock(ends.middle), clocks(ends.from, ends.to))
+              : `${failed.lane} ${failed.title} failed`}
           </b>
           <span className="ml-auto flex shrink-0 gap-2.5">
             {open.map((d) => (

@@ -1,6 +1,6 @@
 import type { ChangePlan } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
-import { newRun, timeline, underWay } from '@praesidor/core/schedule';
+import { expectedEnd, newRun, timeline, underWay } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
@@ -16,6 +16,7 @@ import { useAct } from '../../state/act.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { Faster } from '../builds/Faster.tsx';
 import { Lanes } from '../builds/Lanes.tsx';
 import { CapacityOver } from './CapacityOver.tsx';
 import { offerBuild } from './offer.ts';
@@ -91,6 +92,7 @@ export function ChangeSpace() {
   const offer = offerBuild(leave, plan.ends ? 0 : stops, begin.isPending);
   const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
+  const ends = expectedEnd(plan.steps, status, 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
   return (
     <Space
@@ -132,7 +134,7 @@ export function ChangeSpace() {
             .join(', ')}
         </Fact>
         <Fact label="Takes" follows>
-          {span(t.end)} ± {span(t.within)}
+          about {span(ends.middle)} ({span(ends.from)} to {span(ends.to)})
         </Fact>
         <Fact label="Unavailable meanwhile" follows>
           {plan.away}
@@ -186,6 +188,7 @@ export function ChangeSpace() {
           ))}
         </tbody>
       </table>
+      <Faster steps={plan.steps} status={status} now={0} />
       {confirming && (
         <TypedDialog
           title={plan.title}

@@ -1,11 +1,12 @@
+import { type Known, nothingKnown } from '../../schedule/estimate.ts';
 import type { Plan } from '../../charter/plan.ts';
 import type { Limiting } from '../../schedule/limits.ts';
 import type { Step } from '../../schedule/steps.ts';
-import type { ChangeKind, Known } from '../change.ts';
+import type { ChangeKind } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
 /** The steps of a build in their order: estate first, then each host's lane, then the cluster as a whole. */
-export function buildSteps(plan: Plan, estate: Limiting, known: Known = {}): Step[] {
+export function buildSteps(plan: Plan, estate: Limiting, known: Known = nothingKnown): Step[] {
   const s = new Steps(plan, known, estate);
   const names = s.begin();
   const cp = plan.nodes.filter((n) => n.role === 'control-plane');

@@ -1,6 +1,7 @@
+import type { Known } from '../../schedule/estimate.ts';
 import { counted } from '../../words/amounts.ts';
 import type { Step } from '../../schedule/steps.ts';
-import type { Between, ChangeKind, Known } from '../change.ts';
+import type { Between, ChangeKind } from '../change.ts';
 import { Steps } from '../lanes.ts';
 import { groupsOf, roomLeft, workersAtOnce } from '../side-by-side.ts';
 

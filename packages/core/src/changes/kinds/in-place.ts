@@ -1,7 +1,8 @@
+import type { Known } from '../../schedule/estimate.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import type { Step } from '../../schedule/steps.ts';
 import { counted } from '../../words/amounts.ts';
-import type { Between, ChangeRow, Known } from '../change.ts';
+import type { Between, ChangeRow } from '../change.ts';
 import { Steps } from '../lanes.ts';
 import { groupsOf, workersAtOnce } from '../side-by-side.ts';
 

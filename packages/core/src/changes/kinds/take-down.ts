@@ -1,6 +1,7 @@
+import type { Known } from '../../schedule/estimate.ts';
 import type { Step } from '../../schedule/steps.ts';
 import { counted } from '../../words/amounts.ts';
-import type { Between, ChangeKind, ChangeRow, Known } from '../change.ts';
+import type { Between, ChangeKind, ChangeRow } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
 const standing = (b: Between) => [
