@@ -14,10 +14,18 @@ const plan = JSON.stringify({
   charter: { release: '1.33.6', site: 'lr' },
   nodes: [{ host: 'lr-02' }, { host: 'lr-04' }],
 });
-/** The database as it was so many migrations ago. */
-async function before(migrations: number): Promise<DataSource> {
+/** Takes back migrations, the latest first, until the one that is named is taken back too. */
+async function backBefore(db: DataSource, migration: string): Promise<void> {
+  for (;;) {
+    const [last] = (await db.query('select name from migrations order by id desc limit 1')) as { name: string }[];
+    await db.undoLastMigration();
+    if (last?.name.startsWith(migration)) return;
+  }
+}
+/** The database as it was before a migration. */
+async function before(migration: string): Promise<DataSource> {
   const db = await openDatabase(database.url);
-  for (let n = 0; n < migrations; n++) await db.undoLastMigration();
+  await backBefore(db, migration);
   return db;
 }
 const now = async (db: DataSource) => {
@@ -27,7 +35,7 @@ const now = async (db: DataSource) => {
 
 describe('builds of the version before changes of other kinds', () => {
   it('stay as they were: their hosts are those that they brought in', async () => {
-    const db = await before(3);
+    const db = await before('Changes');
     await db.query("insert into site (key, doc, updated_by) values ('lr', '{\"name\": \"lr\"}', 'bo')");
     for (const [name, state] of [
       ['lr-02', 'serving'],
@@ -79,7 +87,7 @@ describe('builds of the version before changes of other kinds', () => {
 
 describe('builds and work of the version before they were one', () => {
   it('are runs: steps, events, logs and what was put down go on where they were', async () => {
-    const db = await before(2);
+    const db = await before('Runs');
     const steps = [
       { id: 'preflight', lane: 'estate', kind: 'preflight', title: 'measure', after: [], p50: 1, p90: 2 },
       {
@@ -139,6 +147,8 @@ describe('builds and work of the version before they were one', () => {
       'done',
       'running',
     ]);
+    // Only steps of runs that ended well are gone by.
+    expect(await up.query('select * from step_took')).toEqual([]);
     expect(await up.query('select step, line from run_log where run = $1', [id])).toEqual([{ step: 'preflight', line: 'good' }]);
     const wiped = await statusOf(up.manager, work as never);
     expect(wiped.steps).toMatchObject({
@@ -149,7 +159,7 @@ describe('builds and work of the version before they were one', () => {
     // Numbers go on behind what is there, and the way back leads to what was.
     const [{ next }] = (await up.query("select nextval('run_id_seq')::int as next")) as [{ next: number }];
     expect(next).toBe(id + 2);
-    for (let n = 0; n < 2; n++) await up.undoLastMigration();
+    await backBefore(up, 'Runs');
     expect(await up.query('select id, state, title, steps from build')).toEqual([
       { id, state: 'running', title: 'Build plover', steps },
     ]);
@@ -160,5 +170,43 @@ describe('builds and work of the version before they were one', () => {
       )) as object[],
     ).toEqual(items.map(({ host, state }) => ({ host, state })));
     await up.destroy();
+  });
+});
+
+describe('what was built before steps were gone by', () => {
+  it('is gone by: how long each step took, and on which model', async () => {
+    const db = await before('Took');
+    const steps = [
+      { id: 'a/system', lane: 'a', host: 'a', kind: 'system', title: 'system', after: [], p50: 1, p90: 2 },
+      { id: 'g/cast', lane: 'g', host: 'g', kind: 'cast', title: 'cast', after: [], p50: 1, p90: 2 },
+      { id: 'proof', lane: 'plover', kind: 'proof', title: 'proof', after: [], p50: 1, p90: 2 },
+    ];
+    const status = {
+      state: 'done',
+      steps: {
+        'a/system': { state: 'done', attempt: 1, healed: [], started: '2026-11-23T09:00:00Z', ended: '2026-11-23T09:09:30Z' },
+        'g/cast': { state: 'done', attempt: 1, healed: [], started: '2026-11-23T09:00:00Z', ended: '2026-11-23T09:00:40Z' },
+        // Nobody did it: it took no time.
+        proof: { state: 'skipped', attempt: 0, healed: [], ended: '2026-11-23T09:10:00Z' },
+      },
+    };
+    const [{ id }] = (await db.query(
+      `insert into run (kind, subject, site, title, steps, state, status, upto, admitted, created_at, created_by)
+         values ('change', 'plover 1', 'lr', 'Build plover', $1, 'done', $2, 0, true, now(), 'bo') returning id`,
+      [JSON.stringify(steps), JSON.stringify(status)],
+    )) as [{ id: number }];
+    const nodes = [
+      { host: 'a', facts: { maker: 'Harrow Works', model: 'HW-220' } },
+      { host: 'g', guest: { hypervisor: 'hv', mould: 'node' }, facts: { maker: '', model: '' } },
+    ];
+    await db.query(
+      "insert into build (id, charter, number, revision, plan, kind, moves) values ($1, 'plover', 1, 1, $2, 'build', $3)",
+      [id, JSON.stringify({ nodes }), JSON.stringify({ joins: [], leaves: [], stands: [] })],
+    );
+    const up = await now(db);
+    expect(await up.query('select run, kind, model, size, seconds from step_took order by id')).toEqual([
+      { run: id, kind: 'system', model: 'Harrow Works HW-220', size: 1, seconds: 570 },
+      { run: id, kind: 'cast', model: 'mould node', size: 1, seconds: 40 },
+    ]);
   });
 });
