@@ -116,6 +116,7 @@ export const Builds = z.strictObject({
   /** Of the last hundred that ended well without a stop: how many, and how many of them within what was said at their begin. */
   said: z.strictObject({ of: Count, within: Count }),
 });
+export type Builds = z.infer<typeof Builds>;
 /** In the order of time. */
 export const BuildTimes = z.strictObject({
   builds: z.array(z.strictObject({ charter: z.string(), number: Count, at: Moment.nullable(), kinds: z.array(KindTimes) })),

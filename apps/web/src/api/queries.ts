@@ -2,6 +2,7 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
   BuildSummary,
+  Builds,
   BuildTimes,
   Drifts,
   Made,
@@ -88,8 +89,10 @@ export const useShipments = () =>
     queryKey: ['shipments'],
     queryFn: async () => (await api<{ shipments: ShipmentDto[] }>('GET', '/api/shipments')).shipments,
   });
-export const useBuilds = () =>
-  useQuery({ queryKey: ['builds'], queryFn: async () => (await api<{ builds: BuildSummary[] }>('GET', '/api/builds')).builds });
+const buildsKept = { queryKey: ['builds'], queryFn: () => api<Builds>('GET', '/api/builds') };
+export const useBuilds = () => useQuery({ ...buildsKept, select: (all) => all.builds });
+/** How many ended within what was said at their begin. */
+export const useSaid = () => useQuery({ ...buildsKept, select: (all) => all.said });
 export const useBuild = (charter: string, number: string) =>
   useQuery({
     queryKey: ['build', charter, number],

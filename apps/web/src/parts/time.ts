@@ -27,8 +27,8 @@ const year = (at: Date, zone?: string) => format(zone, { year: 'numeric' }).form
 
 /** 02:30. @param at as ISO 8601 or in milliseconds since the epoch */
 export const clock = (at: string | number, zone = here) => format(zone, minutes).format(new Date(at));
-/** 02:30–04:10. */
-export const clocks = (from: number, to: number): string => `${clock(from)}–${clock(to)}`;
+/** 02:30–04:10; nothing where both are the same minute. */
+export const clocks = (from: number, to: number): string => (clock(from) === clock(to) ? '' : `${clock(from)}–${clock(to)}`);
 /** 02:30:41. */
 export const clockSeconds = (at: string | number, zone = here) =>
   format(zone, { ...minutes, second: '2-digit' }).format(new Date(at));

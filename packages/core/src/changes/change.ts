@@ -27,9 +27,10 @@ export interface Leaving {
   /** What pods could use of it. */
   cores: number;
   memoryGiB: number;
+  pods: number;
 }
-/** What the pods of a cluster ask for, without those that every node has. */
-export const Requested = z.strictObject({ cores: z.number(), memoryGiB: z.number() });
+/** What the pods of a cluster ask for, and how many there are, without those that every node has. */
+export const Requested = z.strictObject({ cores: z.number(), memoryGiB: z.number(), pods: z.number() });
 export type Requested = z.infer<typeof Requested>;
 /** What hosts that stand were given, as far as it is known; without it, nothing is held to differ. */
 export interface Installed {

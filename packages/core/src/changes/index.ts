@@ -60,6 +60,7 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
         zone: h.zone ?? '',
         cores: usableCores(h.facts?.cores ?? 0),
         memoryGiB: usableMemory(h.facts?.memoryGiB ?? 0),
+        pods: plan.charter.pods.most,
       })),
   };
 }
@@ -168,6 +169,17 @@ function rowsOf(b: Between): ChangeRow[] {
             now: [...new Set(b.behind.map((x) => x.release))].join(', '),
             after: b.plan.charter.release,
             how: 'each drained before; what is on its disks stays',
+            field: 'release',
+          },
+        ]
+      : []),
+    ...(b.behind.length && b.installed.further?.length
+      ? [
+          {
+            what: 'Further releases',
+            now: b.plan.charter.release,
+            after: b.installed.further.join(', then '),
+            how: 'begun by itself when this one is proved; images of all are there before anything begins',
             field: 'release',
           },
         ]

@@ -27,20 +27,23 @@ function standing(workers: number, more: Partial<Charter> = {}): Estate {
   return e;
 }
 const of = (e: Estate, requested?: Requested) => between(resolve(e.charters[0] as Charter, e), e, { requested });
-const asks = (cores: number, memoryGiB = 0): Requested => ({ cores, memoryGiB });
+const asks = (cores: number, memoryGiB = 0, pods = 1): Requested => ({ cores, memoryGiB, pods });
 
 describe('workers away at once', () => {
   it.each<[string, number, Requested | undefined, Partial<Charter>, number, string]>([
     ['nobody knows what runs', 8, undefined, {}, 1, 'not known'],
     ['nobody knows, and somebody has set it', 8, undefined, { workersAtOnce: 3 }, 3, 'as it is set'],
     // 8 × 31 = 248. Three away and one lost: 248 − 4 × 31 = 124 ≥ 100. Four and one: 93.
-    ['as many as leave room, and one more may be lost', 8, asks(100), {}, 3, 'asks for 100 cores'],
+    ['as many as leave room, and one more may be lost', 8, asks(100), {}, 3, '1 pod runs, asking for 100 cores'],
     ['exactly enough: 124', 8, asks(124), {}, 3, '124 cores'],
     ['a little too much: 124.1', 8, asks(124.1), {}, 2, '124.1 cores'],
-    ['no room for one more to be lost: one all the same', 8, asks(200), {}, 1, 'asks for 200 cores'],
+    ['no room for one more to be lost: one all the same', 8, asks(200), {}, 1, 'asking for 200 cores'],
     ['more than there is', 2, asks(80), {}, 1, 'there is no room for more'],
     // 8 × 125.9 = 1007.2 GiB; two away and one lost leave 5 × 125.9 = 629.5.
     ['memory is scarcer than cores', 8, asks(10, 629), {}, 2, '629 GiB'],
+    // 110 a node: two away and one lost leave 5 × 110 = 550.
+    ['pods that ask for nothing need a node all the same', 8, asks(0, 0, 550), {}, 2, '550 pods run'],
+    ['one at least must be left', 3, asks(0), {}, 1, '1 pod runs'],
     ['never more than is set', 8, asks(10), { workersAtOnce: 2 }, 2, 'as it is set'],
     // Of three copies two must stay: (3 − 1) / 2 = 1.
     [
@@ -57,7 +60,7 @@ describe('workers away at once', () => {
       asks(10),
       { storage: [{ name: 'fast', kind: 'copies', copies: 3, apart: 'zone', reclaim: 'keep' }] },
       6,
-      'asks for 10 cores',
+      'asking for 10 cores',
     ],
   ])('%s', (_, workers, requested, more, most, why) => {
     const found = workersAtOnce(of(standing(workers, more), requested));
@@ -157,7 +160,7 @@ it('hosts do not leave where what runs would find no room', () => {
   expect([due(asks(62))?.kind, due(asks(62))?.refused]).toEqual(['remove-hosts', []]);
   // Two workers are left: 2 × 31 = 62 cores and 2 × 125.9 = 251.8 GiB.
   expect(due(asks(70, 600))?.refused).toEqual([
-    'what runs asks for 70 cores, and 62 cores would be left: scale it down first, or keep more hosts',
-    'what runs asks for 600 GiB, and 251.8 GiB would be left: scale it down first, or keep more hosts',
+    'what runs needs 70 cores, and 62 cores would be left: scale it down first, or keep more hosts',
+    'what runs needs 600 GiB, and 251.8 GiB would be left: scale it down first, or keep more hosts',
   ]);
 });

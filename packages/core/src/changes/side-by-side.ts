@@ -1,6 +1,15 @@
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
+import type { PlannedNode } from '../charter/plan.ts';
 import { counted } from '../words/amounts.ts';
 import type { Between, Requested } from './change.ts';
+
+/** What pods can use of a node: cores, memory, and how many of them it takes. */
+const roomOf = (b: Between, n: PlannedNode): Requested => ({
+  cores: usableCores(n.facts.cores),
+  memoryGiB: usableMemory(n.facts.memoryGiB),
+  pods: b.plan.charter.pods.most,
+});
+const runs = (r: Requested) => `${counted(r.pods, 'pod runs', 'pods run')}, asking for ${r.cores} cores and ${r.memoryGiB} GiB`;
 
 /** How many workers may be away at once, and what it follows from. */
 export interface AtOnce {
@@ -22,12 +31,10 @@ export function workersAtOnce(b: Between): AtOnce {
   const { requested } = b.installed;
   if (!requested) return set ? { most: set, why: 'as it is set' } : { most: 1, why: 'what runs and asks for room is not known' };
   const workers = [
-    ...b.stays
-      .filter((n) => n.role === 'worker')
-      .map((n) => ({ cores: usableCores(n.facts.cores), memoryGiB: usableMemory(n.facts.memoryGiB) })),
+    ...b.stays.filter((n) => n.role === 'worker').map((n) => roomOf(b, n)),
     ...b.leaves.filter((l) => l.role === 'worker'),
   ];
-  const roomFor = (of: 'cores' | 'memoryGiB') => {
+  const roomFor = (of: keyof Requested) => {
     const sizes = workers.map((w) => w[of]).sort((x, y) => y - x);
     let left = sizes.reduce((sum, n) => sum + n, 0);
     // The largest may be the ones that are away, and one more is lost.
@@ -39,15 +46,15 @@ export function workersAtOnce(b: Between): AtOnce {
     }
     return away;
   };
-  const room = Math.min(roomFor('cores'), roomFor('memoryGiB'));
+  const room = Math.min(roomFor('cores'), roomFor('memoryGiB'), roomFor('pods'));
   const copies = b.plan.storage.filter((s) => s.kind === 'copies' && s.copies > 1 && !(s.apart === 'zone' && s.places > 1));
   const limits: AtOnce[] = [
     {
       most: Math.max(1, room),
       why:
         room < 1
-          ? `what runs asks for ${requested.cores} cores and ${requested.memoryGiB} GiB: there is no room for more`
-          : `what runs asks for ${requested.cores} cores and ${requested.memoryGiB} GiB, and one more host may be lost meanwhile`,
+          ? `${runs(requested)}: there is no room for more`
+          : `${runs(requested)}, and one more host may be lost meanwhile`,
     },
     ...copies.map((s) => ({
       most: copiesAway(s.copies),
@@ -63,10 +70,13 @@ export function roomLeft(b: Between): Requested {
   const nodes = [...b.stays, ...b.joins];
   const workers = nodes.filter((n) => n.role === 'worker');
   const of = workers.length ? workers : nodes;
-  return {
-    cores: of.reduce((sum, n) => sum + usableCores(n.facts.cores), 0),
-    memoryGiB: of.reduce((sum, n) => sum + usableMemory(n.facts.memoryGiB), 0),
-  };
+  return of
+    .map((n) => roomOf(b, n))
+    .reduce((sum, r) => ({ cores: sum.cores + r.cores, memoryGiB: sum.memoryGiB + r.memoryGiB, pods: sum.pods + r.pods }), {
+      cores: 0,
+      memoryGiB: 0,
+      pods: 0,
+    });
 }
 
 /**

@@ -35,6 +35,9 @@ describe('the headline of a build', () => {
   it('has the expected end while all goes well', () => {
     expect(line(after())).toBe('ends about 22:04 (21:58–22:12)');
   });
+  it('leaves the interval out where it is too short to say', () => {
+    expect(headline(summaryOf(steps, after()), '22:04', '')).toBe('ends about 22:04');
+  });
   it('says first what failed, and that the end is only known not to be earlier', () => {
     expect(line(after(...fails('lr-02/first boot')))).toBe('lr-02 first boot failed · ends not before 22:04');
     expect(line(after(...fails('lr-03/images'), ...fails('lr-01/power')))).toBe(

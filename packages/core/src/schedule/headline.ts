@@ -67,11 +67,11 @@ export function summaryOf(steps: readonly Step[], status: RunStatus): RunSummary
 
 /**
  * How a run that is under way stands, in one line: what failed comes first, and its end is then only known not to be earlier.
- * @param at the expected end as text @param between the interval in which it ends in eight cases of ten, as text
+ * @param at the expected end as text @param between the interval in which it ends in eight cases of ten, as text; empty: it is too short to say
  */
 export function headline(run: RunSummary, at: string, between: string): string {
   const broke = run.broke && (run.failed > 1 ? `${run.failed} steps failed, first ${run.broke}` : `${run.broke} failed`);
   const paused = run.state === 'paused' ? 'paused' : undefined;
-  const end = broke || paused ? `ends not before ${at}` : `ends about ${at} (${between})`;
+  const end = broke || paused ? `ends not before ${at}` : `ends about ${at}${between && ` (${between})`}`;
   return [broke, paused, end].filter(Boolean).join(' · ');
 }

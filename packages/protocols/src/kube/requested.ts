@@ -28,7 +28,7 @@ export function quantityOf(quantity: string | number | undefined): number {
  * What pods ask for, of those that go elsewhere when their node goes: not those of a DaemonSet or of a file on the node, and not those that have ended. A pod
  * asks for what its containers need together, or for what one of its first containers needs, where that is more. @throws ProtocolError
  */
-export async function requestedRoom(k: KubeAt): Promise<{ cores: number; memoryGiB: number }> {
+export async function requestedRoom(k: KubeAt): Promise<{ cores: number; memoryGiB: number; pods: number }> {
   const list = await kube<KubeList<Pod>>(k, '/api/v1/pods');
   const pods = (list?.items ?? [])
     .filter((p) => !p.metadata.ownerReferences?.some((o) => o.kind === 'DaemonSet'))
@@ -47,5 +47,5 @@ export async function requestedRoom(k: KubeAt): Promise<{ cores: number; memoryG
     );
   };
   const two = (n: number) => Math.round(n * 100) / 100;
-  return { cores: two(sum('cpu')), memoryGiB: two(sum('memory') / 1024 ** 3) };
+  return { cores: two(sum('cpu')), memoryGiB: two(sum('memory') / 1024 ** 3), pods: pods.length };
 }

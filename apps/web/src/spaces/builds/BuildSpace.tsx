@@ -24,6 +24,7 @@ import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
+import { Faster } from './Faster.tsx';
 import { Lanes } from './Lanes.tsx';
 import { StepLog } from './StepLog.tsx';
 import { useMay } from '../../state/may.ts';
@@ -213,6 +214,7 @@ export function BuildSpace() {
           <ProofTable proof={b.proof} />
         </div>
       )}
+      {active && <Faster steps={steps} status={status} now={about5s} />}
       {chosen && <StepLog key={chosen} build={b} step={chosen} onChoose={choose} />}
       {deciding && about.length > 0 && (
         <TypedDialog

@@ -3,7 +3,7 @@ import { stateText, underWay } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { useBuilds, useSnapshot } from '../../api/queries.ts';
+import { useBuilds, useSaid, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
@@ -24,6 +24,7 @@ type Show = keyof typeof shows;
 
 export function BuildsSpace() {
   const builds = useBuilds();
+  const said = useSaid().data;
   const { site } = useScope();
   const [show, setShow] = useState<Show>('all');
   const [text, setText] = useState('');
@@ -41,6 +42,7 @@ export function BuildsSpace() {
     counted(all.length, 'build'),
     ...(open.length ? [`${open.length - waiting} under way`] : []),
     ...(waiting ? [`${waiting} waiting for their turn`] : []),
+    ...(said && said.of >= 5 ? [`${said.within} of the last ${said.of} ended within the time said at their begin`] : []),
   ].join(' · ');
   return (
     <Space space="builds" title="Builds" facts={facts} findings={[]}>

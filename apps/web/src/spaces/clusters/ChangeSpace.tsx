@@ -1,5 +1,6 @@
 import type { ChangePlan } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
+import { labelOfField } from '@praesidor/core/model';
 import { expectedEnd, newRun, timeline, underWay } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { type ReactNode, useState } from 'react';
@@ -90,6 +91,7 @@ export function ChangeSpace() {
   const stops = findings.filter((f) => f.severity === 'stop').length;
   // What ends is kept by no finding.
   const offer = offerBuild(leave, plan.ends ? 0 : stops, begin.isPending);
+  const coming = plan.joins.filter((h) => !plan.stands.includes(h)).length;
   const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const ends = expectedEnd(plan.steps, status, 0);
@@ -127,7 +129,8 @@ export function ChangeSpace() {
       <dl className="grid grid-cols-[1fr_1fr_1.6fr_1.4fr] gap-x-4.5 pt-3">
         <Fact label="Hosts">
           {[
-            plan.joins.length > 0 && counted(plan.joins.length, 'joins', 'join'),
+            coming > 0 && counted(coming, 'joins', 'join'),
+            plan.joins.length > coming && `${plan.joins.length - coming} started anew`,
             plan.leaves.length > 0 && counted(plan.leaves.length, 'leaves', 'leave'),
           ]
             .filter(Boolean)
@@ -180,7 +183,7 @@ export function ChangeSpace() {
               <td className="text-plum">
                 {r.field && (
                   <Link className="hover:underline" to={scoped(`/clusters/${name}?field=${r.field}`, site)}>
-                    ↳ {fieldNames[r.field] ?? r.field}
+                    ↳ {labelOfField('Charter', r.field.split('.'))}
                   </Link>
                 )}
               </td>
@@ -202,14 +205,6 @@ export function ChangeSpace() {
     </Space>
   );
 }
-/** What the sheet calls the fields that a change follows from. */
-const fieldNames: Record<string, string> = {
-  'controlPlane.count': 'Control plane',
-  'workers.count': 'Workers',
-  pools: 'Further pools',
-  except: 'Not these hosts',
-};
-
 function Fact({ label, follows = false, children }: { label: string; follows?: boolean; children: ReactNode }) {
   return (
     <div className="border-rule-2 border-t pt-1.5">

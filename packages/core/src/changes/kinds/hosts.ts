@@ -1,7 +1,7 @@
 import type { Known } from '../../schedule/estimate.ts';
 import { counted } from '../../words/amounts.ts';
 import type { Step } from '../../schedule/steps.ts';
-import type { Between, ChangeKind } from '../change.ts';
+import type { Between, ChangeKind, Requested } from '../change.ts';
 import { Steps } from '../lanes.ts';
 import { groupsOf, roomLeft, workersAtOnce } from '../side-by-side.ts';
 
@@ -70,11 +70,12 @@ function tooFew(b: Between): string[] {
   const { requested } = b.installed;
   if (!requested) return [];
   const left = roomLeft(b);
-  const short = (['cores', 'memoryGiB'] as const).filter((of) => left[of] < requested[of]);
-  const amount = (of: 'cores' | 'memoryGiB', n: number) => `${Math.round(n * 10) / 10} ${of === 'cores' ? 'cores' : 'GiB'}`;
+  const short = (['cores', 'memoryGiB', 'pods'] as const).filter((of) => left[of] < requested[of]);
+  const unit = { cores: 'cores', memoryGiB: 'GiB', pods: 'pods' };
+  const amount = (of: keyof Requested, n: number) => `${Math.round(n * 10) / 10} ${unit[of]}`;
   return short.map(
     (of) =>
-      `what runs asks for ${amount(of, requested[of])}, and ${amount(of, left[of])} would be left: scale it down first, or keep more hosts`,
+      `what runs needs ${amount(of, requested[of])}, and ${amount(of, left[of])} would be left: scale it down first, or keep more hosts`,
   );
 }
 
