@@ -17,7 +17,7 @@ describe('disks of a machine', () => {
     layOut(disks, ['S-1', 'S-2'], files('a'), may);
     expect(disks.get('S-2')?.systems[0]?.images).toEqual(['one']);
     expect(() => layOut(disks, ['S-1', 'S-9'], files('a'), may)).toThrow(
-      'no disk has the serial or the WWN of bay 2 (containers)',
+      'no disk has the serial s2 or the WWN - of bay 2 (containers)',
     );
   });
   it('that hold anything else are erased when that is said, and laid out over the network alone', () => {

@@ -16,6 +16,7 @@ export interface Disk {
 interface Row {
   use: string;
   serial: string;
+  wwn: string;
   table: string;
   files: string;
   bay: string;
@@ -27,8 +28,8 @@ export const rowsOf = (files: Record<string, string>): Row[] =>
     .split('\n')
     .filter(Boolean)
     .map((line) => {
-      const [use = '', serial = '', , table = '', system = '', ...bay] = line.split(' ');
-      return { use, serial, table, files: system, bay: bay.join(' ') };
+      const [use = '', serial = '', wwn = '', table = '', system = '', ...bay] = line.split(' ');
+      return { use, serial, wwn, table, files: system, bay: bay.join(' ') };
     });
 
 /** A disk holds something of somebody else. */
@@ -47,7 +48,8 @@ export function layOut(
   const said: string[] = [];
   for (const row of rowsOf(files)) {
     const found = serials.filter((s) => plain(s) === row.serial);
-    if (found.length !== 1) throw new Error(`no disk has the serial or the WWN of ${row.bay} (${row.use})`);
+    if (found.length !== 1)
+      throw new Error(`no disk has the serial ${row.serial} or the WWN ${row.wwn} of ${row.bay} (${row.use})`);
     const serial = found[0] as string;
     const there = disks.get(serial);
     if (there?.table !== row.table) {

@@ -1,7 +1,6 @@
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
-  BuildSummary,
   Builds,
   BuildTimes,
   Drifts,

@@ -58,6 +58,8 @@ export class ApiStandin {
   private revision = 1;
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
+  /** How many came to the load balancer. */
+  private connections = 0;
 
   constructor(
     readonly name: string,
@@ -127,7 +129,10 @@ export class ApiStandin {
       return;
     }
     const at = this.place(address, Number(port));
-    const server = apiServer(files, this.answer);
+    const server = apiServer(files, this.answer, () => {
+      const members = this.controlPlane();
+      return members[this.connections++ % members.length]?.kit.files ?? files;
+    });
     server.on('error', () => {
       this.server = undefined;
     });

@@ -17,7 +17,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { closeBoot, installationOf, kitOf, openBoot } from './kit-of-build.ts';
-import { etcdOf, kubeOf } from './kube-of.ts';
+import { etcdOf, kubeAt, kubeOf } from './kube-of.ts';
 import { nameOf } from './name.ts';
 import { forgetLines, requestedOf } from './proofs.ts';
 import { dueOf } from './due.ts';
@@ -210,7 +210,7 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
         );
       }
     },
-    kube: () => kubeOf(ctx, plan, kit),
+    kube: (member) => (member ? kubeAt(ctx, plan, kit, member) : kubeOf(ctx, plan, kit)),
     etcd: (node) => etcdOf(ctx, kit, node),
   };
   return runner.run(context);

@@ -15,6 +15,15 @@ export const kubeOf = (ctx: Context, plan: Plan, kit: KitContext): KubeAt => ({
   key: kit.secret('admin.key'),
 });
 
+/**
+ * The API server of one member, past the load balancer: it knows of itself whether it runs, while others show certificates that have ended, or do not answer. Its certificate
+ * names the API as well.
+ */
+export const kubeAt = (ctx: Context, plan: Plan, kit: KitContext, { address }: { address: string }): KubeAt => ({
+  ...kubeOf(ctx, plan, kit),
+  address,
+});
+
 /** The member of etcd on a host of the control plane. */
 export const etcdOf = (ctx: Context, kit: KitContext, { name, address }: { name: string; address: string }): EtcdAt => ({
   dialer: ctx.dialer,

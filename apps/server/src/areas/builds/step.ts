@@ -35,7 +35,8 @@ export interface StepContext {
   until: <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => Promise<T>;
   /** Reports of this step's host since the step began, each once. */
   reports: () => Promise<Report[]>;
-  kube: () => KubeAt;
+  /** The API of the cluster; of one member, where one is named. */
+  kube: (member?: { address: string }) => KubeAt;
   /** The member of etcd on a host of the control plane. */
   etcd: (node: { name: string; address: string }) => EtcdAt;
 }

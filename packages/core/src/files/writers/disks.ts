@@ -148,7 +148,7 @@ file_system() {
 while read -r use serial wwn table files bay; do
   doing="laying out $bay ($use)"
   disk=$(find_disk "$serial" "$wwn")
-  [ -n "$disk" ] || stop "no disk has the serial or the WWN of $bay ($use)"
+  [ -n "$disk" ] || stop "no disk has the serial $serial or the WWN $wwn of $bay ($use)"
   [ "$(echo "$disk" | wc -l)" = 1 ] || stop "two disks have the serial of $bay ($use): $(echo $disk)"
   if [ "$(value "$disk" PTUUID)" != "$table" ]; then
     there=$(held "$disk")

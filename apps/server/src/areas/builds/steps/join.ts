@@ -1,4 +1,5 @@
-import { isReady, type KubeNode, kube } from '@praesidor/protocols/kube';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { isReady, type KubeAt, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { publishTransient } from '../../../events/bus.ts';
 import { needDoc, putDoc } from '../../../estate/documents.ts';
 import { nameOf } from '../name.ts';
@@ -11,6 +12,9 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
   await ctx.db.manager.query('insert into build_gate (build, host) values ($1, $2) on conflict do nothing', [build.id, host]);
   await publishTransient(ctx.db.manager, 'Gate', `${build.id} ${host}`);
   await log('let through: it may start its kubelet');
+  // Who stood before has an API server of its own, once it is back.
+  const again = build.moves.stands.includes(host);
+  const api = () => (again && node?.role === 'control-plane' ? s.kube(node) : s.kube());
   let started = false;
   let known = false;
   return until(
@@ -21,13 +25,13 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
           started = true;
         }
       if (seen === 'not yet') return started ? 'kubelet started' : undefined;
-      const n = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`).catch(() => undefined);
+      const n = await kube<KubeNode>(api(), `/api/v1/nodes/${host}`).catch(() => undefined);
       known = n !== undefined;
-      // One that stood before may be told as ready from then.
-      const again = build.moves.stands.includes(host);
       if (seen !== 'ready') return n ? `the API knows ${host}` : undefined;
+      // One that stood before may be told as ready from then.
       if (!n || !isReady(n) || (again && !started)) return undefined;
-      if (again) await backAtWork(s, host);
+      // The next connection may come to a member that is to be mended yet.
+      if (again && !(await backAtWork(s, host, api()).catch(laterWith(s)))) return undefined;
       return `${host} is ready`;
     },
     () =>
@@ -39,9 +43,16 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
   );
 }
 
+/** What the API refuses now is asked again with the next look; it is put down why. */
+const laterWith = (s: StepContext) => async (e: unknown) => {
+  if (!(e instanceof ProtocolError)) throw e;
+  await s.log(e.message, 'warn');
+  return false;
+};
+
 /** It takes pods again, and is known to have the release. */
-async function backAtWork(s: StepContext, host: string): Promise<void> {
-  await kube(s.kube(), `/api/v1/nodes/${host}`, {
+async function backAtWork(s: StepContext, host: string, api: KubeAt): Promise<boolean> {
+  await kube(api, `/api/v1/nodes/${host}`, {
     method: 'PATCH',
     contentType: 'application/merge-patch+json',
     body: { spec: { unschedulable: null } },
@@ -51,6 +62,7 @@ async function backAtWork(s: StepContext, host: string): Promise<void> {
     if (doc.held) await putDoc(m, { ...doc, held: { ...doc.held, release: s.plan.charter.release } }, nameOf(s.build));
   });
   await s.log('takes pods again');
+  return true;
 }
 
 export const joinControlPlane: StepRunner = {
