@@ -104,4 +104,51 @@ describe('killed with -9', () => {
       if (s.state === 'done') expect([id, b.status.steps[id]?.attempt]).toEqual([id, s.attempt]);
     expect(b.proof?.every((p) => p.good)).toBe(true);
   });
+
+  it('at every kind of step of a change of what stands, it goes on, and no finished step is run again', async () => {
+    i.world.clock.setSpeed(600);
+    await c.good('POST', '/api/edits', {
+      why: 'another zone',
+      edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['timezone'], value: 'Europe/Lisbon' }],
+    });
+    await c.good('POST', '/api/builds', { charter: 'plover', kind: 'apply' });
+    const { steps } = await c.good<{ steps: { id: string; kind: string }[] }>('GET', '/api/builds/plover/2');
+    const kindOf = new Map(steps.map((s) => [s.id, s.kind]));
+    const met = new Set<string>();
+    const done = new Map<string, number>();
+    for (;;) {
+      const now = await eventually(async () => {
+        const b = await buildOf(c, 2);
+        const fresh = Object.entries(b.status.steps).find(
+          ([id, s]) => s.state === 'running' && !met.has(kindOf.get(id) ?? '') && deep.has(kindOf.get(id) ?? ''),
+        );
+        return fresh || ['done', 'failed'].includes(b.status.state) ? { b, fresh } : undefined;
+      }, 'a step of another kind, or the end');
+      for (const [id, s] of Object.entries(now.b.status.steps)) if (s.state === 'done') done.set(id, s.attempt);
+      if (!now.fresh) break;
+      met.add(kindOf.get(now.fresh[0]) ?? '');
+      await server.kill();
+      server = await serve();
+    }
+    const b = await builtOrBroken(c, 2);
+    expect(b.status.state, JSON.stringify(Object.entries(b.status.steps).filter(([, s]) => s.state === 'failed'))).toBe('done');
+    // Those that take long enough to be met at this speed.
+    expect(['power', 'system', 'images'].filter((k) => !met.has(k))).toEqual([]);
+    for (const [id, attempt] of done) expect([id, b.status.steps[id]?.attempt]).toEqual([id, attempt]);
+    expect(b.proof?.every((x) => x.good)).toBe(true);
+  });
 });
+/** Kinds of steps of such a change: at the first of each, the server is killed. */
+const deep = new Set([
+  'backup',
+  'drain',
+  'power',
+  'system',
+  'images',
+  'control-plane',
+  'quorum',
+  'pod-network',
+  'worker',
+  'inbound',
+  'proof',
+]);

@@ -174,6 +174,7 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
     kit,
     signal,
     retry,
+    cutOff: before.attempt > 1 && !retry,
     log: tools.log,
     progress: async (done, of, text) => {
       lastActivity = Date.now();

@@ -27,6 +27,8 @@ export interface StepContext {
   signal: AbortSignal;
   /** The step broke at its last try, so the host must be brought back to where it can go on. */
   retry: boolean;
+  /** It was under way before, and whoever drove it is gone: what it waited for may have come meanwhile, or may have found nobody. */
+  cutOff: boolean;
   log: (line: string, level?: 'info' | 'warn') => Promise<void>;
   progress: (done: number, of: number, text?: string) => Promise<void>;
   /** Something went wrong and came right again: shown, without frightening. */

@@ -25,10 +25,16 @@ export const system: StepRunner = {
       await cast(g, `${kit.bootUrl(node.host)}/`, async (text) => log(text), true);
       await start(g.driver, node.host);
     }
+    // What it told while nobody drove this.
+    const told = await reports();
+    if (step.cutOff && !told.length && host?.bmc && !node?.guest) {
+      await log('nobody was here to answer when it asked: started once more');
+      await reset(await bmcOf(ctx, host, signal), 'ForceRestart');
+    }
     let heard = false;
     const done = await until(
       async () => {
-        for (const r of await reports()) {
+        for (const r of [...told.splice(0), ...(await reports())]) {
           if (r.name === diskNotEmpty && r.result === 'FAIL')
             throw new StepFailure(
               `${node?.host}: ${r.text}`,
