@@ -1,5 +1,8 @@
 #!/usr/bin/env node
-/* `npm start`: the server without a demonstration, over DATABASE_URL or a PostgreSQL of its own. */
+/*
+ * `npm start`: the server without a demonstration, over DATABASE_URL or a PostgreSQL of its own. With PRAESIDOR_ROLE=worker a process that shares the work of an
+ * installation and serves nobody.
+ */
 import { join } from 'node:path';
 import { mkdirSync } from 'node:fs';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
@@ -17,7 +20,10 @@ const end = async (code) => {
 process.on('SIGINT', () => void end(0)).on('SIGTERM', () => void end(0));
 try {
   await modules();
-  await web();
+  const worker = process.env.PRAESIDOR_ROLE === 'worker';
+  for (const name of worker ? ['DATABASE_URL', 'PRAESIDOR_KEY', 'PRAESIDOR_URL', 'PRAESIDOR_DATA'] : [])
+    if (!process.env[name]) throw new Error(`a worker needs ${name}, as the servers of its installation have it`);
+  if (!worker) await web();
   let url = process.env.DATABASE_URL;
   if (!url) {
     await debian({ postgresql: packages.postgresql });
@@ -40,6 +46,12 @@ try {
     DATABASE_URL: url,
     PORT: String(port),
   };
+  if (worker) {
+    const w = start('worker', 'apps/server/src/main.ts', env);
+    stops.push(() => w.stop());
+    process.stdout.write(`Praesidor works, and tells how it is at ${await w.listening}/api/ready\n`);
+    await end((await w.ended) ?? 1);
+  }
   const first = kept(join(state, 'own/warden.json'), () => ({
     login: 'warden',
     name: 'Warden',

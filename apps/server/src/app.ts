@@ -11,6 +11,7 @@ import { keysAt, plainly, unknownField } from '@praesidor/core/model';
 import * as answers from '@praesidor/contract';
 import fp from 'fastify-plugin';
 import { z } from 'zod';
+import { alive } from './alive.ts';
 import { apiDocs } from './api-docs.ts';
 import { withExamples } from './api-examples.ts';
 import type { App } from './app-type.ts';
@@ -19,33 +20,25 @@ import { accounts } from './areas/accounts/routes.ts';
 import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
-import { changeRun } from './areas/builds/change-run.ts';
 import { builds } from './areas/builds/routes.ts';
 import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
-import { workRun } from './areas/hosts/work.ts';
 import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
 import { proving } from './areas/proving/routes.ts';
 import { auth } from './auth/plugin.ts';
 import type { Config } from './config.ts';
 import type { Context } from './context.ts';
-import { openDatabase } from './db/data-source.ts';
 import { toRefusal } from './db/errors.ts';
-import { driveAlone } from './engine/drive.ts';
-import { takeUp } from './engine/turns.ts';
 import { estate } from './estate/routes.ts';
-import { Bus } from './events/bus.ts';
-import { TransferProcess } from './transfer/transfer-process.ts';
-import { ComputeWorker } from './compute/compute-worker.ts';
 import { events } from './events/routes.ts';
-import { Queue } from './jobs/queue.ts';
+import { startJobs } from './jobs/handlers.ts';
 import { lookSoon } from './jobs/look-soon.ts';
 import { watch } from './jobs/watch.ts';
 import { metrics } from './metrics.ts';
-import { makeDialer } from './outside.ts';
+import { openContext } from './open.ts';
 import { type Place, Refusal } from './refusal.ts';
 
 /** One plugin an area; a new area is a folder and a line. */
@@ -66,9 +59,6 @@ const areas = [
   boot,
 ];
 
-/** One kind of long work an area; a new kind is a line. */
-const runKinds = new Map([changeRun, workRun].map((k) => [k.kind, k]));
-
 export interface Running {
   app: App;
   ctx: Context;
@@ -86,19 +76,7 @@ export async function startServer(config: Config): Promise<Running> {
     routerOptions: { maxParamLength: 300 },
   } as never) as unknown as App;
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
-  const db = await openDatabase(config.databaseUrl);
-  const bus = await new Bus(config.databaseUrl, log).open();
-  const queue = new Queue(config.databaseUrl, config.dataDir, bus, log);
-  const ctx: Context = {
-    config,
-    db,
-    bus,
-    queue,
-    dialer: makeDialer(config, db),
-    compute: new ComputeWorker(),
-    transfer: new TransferProcess(join(config.dataDir, 'programs')),
-    log,
-  };
+  const { ctx, close } = await openContext(config, log);
 
   app.setValidatorCompiler(validatorCompiler);
   // What goes out is held against its schema where somebody asks for it (the tests do); people are not refused an answer for it.
@@ -161,50 +139,28 @@ export async function startServer(config: Config): Promise<Running> {
   });
   await app.register(auth, { ctx });
 
-  app.get('/api/health', { config: { open: true }, schema: { response: { '2xx': answers.Alive } } }, async () => ({ ok: true }));
-  app.get(
-    '/api/ready',
-    { config: { open: true }, schema: { response: { '2xx': answers.Ready, '5xx': answers.Ready } } },
-    async (_req, reply) => {
-      const database = await db.query('select 1').then(
-        () => undefined,
-        (e: Error) => e.message || 'it does not answer',
-      );
-      const faults = { database, events: bus.fault, jobs: queue.fault };
-      const ready = Object.values(faults).every((f) => f === undefined);
-      const checks = Object.entries(faults).map(([name, why]) => ({ name, ready: why === undefined, ...(why ? { why } : {}) }));
-      return reply.status(ready ? 200 : 503).send({ ready, checks });
-    },
-  );
+  await app.register(alive, { ctx });
   app.get('/api/openapi.json', { config: { open: true } }, async () => withExamples(app.swagger()));
   await app.register(fp(metrics), { ctx });
   for (const area of areas) await app.register(area, { ctx });
   await app.register(apiDocs);
   await serveWeb(app, config.webDir);
-  queue.handle('run', (id, signal) => driveAlone(ctx, runKinds, Number(id), signal));
 
   let tftp: Tftp | undefined;
   const end = async () => {
     tftp?.close();
     await app.close();
-    await queue.stop();
-    await ctx.dialer.close();
-    await ctx.compute.close();
-    ctx.transfer.close();
-    await bus.close();
-    await db.destroy();
+    await close();
   };
+  let stopJobs: () => void;
   try {
-    await queue.start();
+    stopJobs = await startJobs(ctx);
     await app.listen({ port: config.port, host: config.host });
     if (config.tftpPort !== undefined) tftp = await tftpFor(config, config.tftpPort, log);
   } catch (e) {
     await end();
     throw e;
   }
-  const takeUpNow = () => void takeUp(ctx).catch((e: Error) => log('runs', { error: e.message }));
-  takeUpNow();
-  const minute = setInterval(takeUpNow, 60_000);
   const stopWatch = watch(ctx, config.watch * 1000);
   const stopLooks = config.looksAtOnce === false ? () => undefined : lookSoon(ctx);
   const address = app.server.address();
@@ -213,7 +169,7 @@ export async function startServer(config: Config): Promise<Running> {
     ctx,
     url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => {
-      clearInterval(minute);
+      stopJobs();
       stopWatch();
       stopLooks();
       await end();

@@ -5,6 +5,8 @@ import { type AddressMapping, parseAddressMap } from '@praesidor/protocols/dial'
 
 /** What the process is told at its start. Nothing reads the environment later. */
 export interface Config {
+  /** What the process does: serve people and machines, and share the work; or share the work alone. A server where nothing is said. */
+  role?: 'server' | 'worker';
   databaseUrl: string;
   port: number;
   host: string;
@@ -69,7 +71,12 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   if (!(timeoutSeconds > 0)) throw new Error('PRAESIDOR_TIMEOUT must be a number of seconds');
   const watch = Number(env.PRAESIDOR_WATCH ?? 30);
   if (!(watch >= 1)) throw new Error('PRAESIDOR_WATCH must be a number of seconds, 1 or more');
+  const role = env.PRAESIDOR_ROLE || 'server';
+  if (role !== 'server' && role !== 'worker') throw new Error('PRAESIDOR_ROLE must be server or worker');
+  // Machines are told where a server is: a worker does not serve them.
+  if (role === 'worker') need('PRAESIDOR_URL');
   return {
+    role,
     databaseUrl: need('DATABASE_URL'),
     port,
     host: env.HOST ?? '127.0.0.1',

@@ -1,8 +1,10 @@
 import { startServer } from './app.ts';
 import { readConfig } from './config.ts';
+import { startWorker } from './worker.ts';
 
 try {
-  const running = await startServer(readConfig(process.env));
+  const config = readConfig(process.env);
+  const running = await (config.role === 'worker' ? startWorker : startServer)(config);
   // What nobody waited for has failed: said, and no reason to end for everybody else.
   process.on('unhandledRejection', (e) =>
     running.ctx.log('a failure that nobody waited for', { error: (e as Error)?.stack ?? String(e) }),

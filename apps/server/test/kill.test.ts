@@ -137,6 +137,30 @@ describe('killed with -9', () => {
     for (const [id, attempt] of done) expect([id, b.status.steps[id]?.attempt]).toEqual([id, attempt]);
     expect(b.proof?.every((x) => x.good)).toBe(true);
   });
+
+  it('and nobody serves any more: a worker ends what was begun', async () => {
+    const port = await freePort();
+    const worker = await serve({ PRAESIDOR_ROLE: 'worker', PORT: String(port), PRAESIDOR_URL: i.config.publicUrl });
+    try {
+      const hosts = ['lr-02', 'lr-04', 'lr-06'];
+      for (const h of hosts) i.plant('bmc-slow', h);
+      const { work } = await c.good<{ work: { id: number } }>('POST', '/api/hosts/works', { kind: 'read', hosts, asked: {} });
+      await server.kill();
+      for (const h of hosts) i.lift('bmc-slow', h);
+      await eventually(async () => {
+        const [run] = await i.query<{ state: string }>('select state from run where id = $1', [work.id]);
+        return run?.state === 'done';
+      }, 'the work is done');
+      const at = (path: string) => fetch(`http://127.0.0.1:${port}${path}`);
+      expect((await (await at('/api/ready')).json()).ready).toBe(true);
+      expect(await (await at('/metrics')).text()).toContain('praesidor_working{part="jobs"} 1');
+      // It serves nobody: neither people, nor machines.
+      for (const path of ['/', '/api/estate', '/api/sign-in', '/boot/x/user-data'])
+        expect((await at(path)).status, path).toBe(404);
+    } finally {
+      await worker.kill();
+    }
+  });
 });
 /** Kinds of steps of such a change: at the first of each, the server is killed. */
 const deep = new Set([

@@ -10,7 +10,6 @@ import { runActs, stepActs } from '../../engine/acts.ts';
 import { statusOf } from '../../engine/state.ts';
 import { Refusal } from '../../refusal.ts';
 import { archive } from '../clusters/kit.ts';
-import { goOn } from './by-itself.ts';
 import { act, beginChange, dueChange } from './service.ts';
 import { evidenceOf } from './evidence.ts';
 import { buildsOf, buildTimes } from './list.ts';
@@ -42,7 +41,6 @@ const HowToGoOn = z.preprocess(
 const whatOf = ({ kind, title, moves }: BuildRow) => ({ kind, title, moves });
 
 export async function builds(app: App, { ctx }: { ctx: Context }) {
-  ctx.queue.handle('onward', (id) => goOn(ctx, Number(id)));
   app.post(
     '/api/builds',
     {

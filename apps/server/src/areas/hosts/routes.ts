@@ -17,7 +17,7 @@ import { lookAtHypervisor } from './hypervisors.ts';
 import { exportHosts, importHosts, mergeHosts, previewHosts, rejoin } from './import.ts';
 import { hostPage, sample } from './page.ts';
 import { accept, list } from './sightings.ts';
-import { beginSweep, refuseUndeclared, stopSweeps, sweep, sweepRange } from './sweep.ts';
+import { beginSweep, refuseUndeclared, stopSweeps, sweepRange } from './sweep.ts';
 import { actOnWork, beginWork, worksOf } from './work.ts';
 import { workKinds } from './work/index.ts';
 
@@ -82,8 +82,6 @@ const Control = z.discriminatedUnion('act', [
 const Query = z.strictObject({ q: z.string().max(1000).default(''), site: words.Name.optional() });
 
 export async function hosts(app: App, { ctx }: { ctx: Context }) {
-  ctx.queue.handle('sweep', (id, signal) => sweep(ctx, Number(id), signal));
-
   app.post(
     '/api/hosts/sweep',
     { config: { act: 'hosts.sweep' }, schema: { response: { '2xx': answers.Swept }, body: Sweep } },

@@ -20,8 +20,8 @@ import { makeKit, takeKit } from './kit/make.ts';
 import { publishedAt, takePublished } from './published.ts';
 import { planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls, stillReading } from './pulls.ts';
-import { openRegistry, computeBill, lookAt } from './registries.ts';
-import { run, start, stop } from './shipments.ts';
+import { openRegistry, lookAt } from './registries.ts';
+import { start, stop } from './shipments.ts';
 import { newCertificate, requestFor, setAuthority, trustOf } from './trust.ts';
 
 const Bills = z.array(words.VersionName).min(1).max(50);
@@ -72,8 +72,6 @@ const Since = z.strictObject({
 });
 
 export async function images(app: App, { ctx }: { ctx: Context }) {
-  ctx.queue.handle('shipment', (id, signal) => run(ctx, Number(id), signal));
-  ctx.queue.handle('bills', (id, signal) => computeBill(ctx, id, signal));
   // An archive is read as it comes: it may be larger than any memory.
   app.addContentTypeParser('application/x-tar', (_req, payload, done) => done(null, payload));
 
