@@ -220,6 +220,18 @@ describe('a cluster that stands', () => {
     await b.see('No host serves plover: it has no outputs.');
     await b.find("//table[@aria-label='Backups of etcd']//tr[contains(., 'lr.kestrelferries.example')]");
   });
+  it('its hosts are given back by an act of its own: wiped, with proof', async () => {
+    const kept = (await (await i.as('warden')).estate()).hosts.filter((h) => h.held?.charter === 'plover').length;
+    await b.click('link', `Give ${kept} hosts back…`);
+    await b.find("//table[@aria-label='What changes']//tr[contains(., 'every drive erased, with proof')]");
+    expect(await faults()).toEqual([]);
+    await b.click('button', 'Give hosts back…');
+    await b.find("//*[@role='dialog' and contains(., 'is gone for good')]");
+    await b.type('Names', 'plover');
+    await b.click('button', 'Give hosts back', "//*[@role='dialog']");
+    await b.find("//table//tr[contains(., 'drives are erased')]");
+    expect((await (await i.as('warden')).estate()).hosts.filter((h) => h.held?.charter === 'plover')).toEqual([]);
+  });
 });
 
 describe('in the frame', () => {

@@ -41,7 +41,7 @@ describe('a cluster is taken down', () => {
     ).toBe(403);
   });
 
-  it('ends: hosts off and resting, addresses and names given back, keys forgotten, a backup kept', async () => {
+  it('ends: hosts off and held, addresses and names given back, keys forgotten, a backup kept', async () => {
     const hosts = (await p.serving()).map((h) => h.name);
     expect(records().length).toBeGreaterThan(0);
     expect(await secrets()).toBeGreaterThan(10);
@@ -54,7 +54,9 @@ describe('a cluster is taken down', () => {
     ]);
     for (const name of hosts) expect(i.world.machines.get(name)?.power, name).toBe('Off');
     const after = (await c.estate()).hosts.filter((h) => hosts.includes(h.name));
-    expect(after.map((h) => [h.state, h.held])).toEqual(hosts.map(() => ['resting', undefined]));
+    expect(after.map((h) => [h.state, h.held?.charter, h.held?.installed, h.held?.release])).toEqual(
+      hosts.map(() => ['held', 'plover', 'build 1', undefined]),
+    );
     // What lies on the drives would come up with the addresses of the nodes: these wait until the hosts are wiped.
     expect((await own()).every((use) => use.startsWith('node '))).toBe(true);
     expect(records()).toEqual([]);
@@ -88,11 +90,43 @@ describe('a cluster is taken down', () => {
     expect((await made()).filter((t) => t.state === 'left-over')).toEqual([]);
   });
 
-  it('and can be built again, as another cluster: its hosts wiped, its keys made anew', async () => {
-    await p.wipeResting();
+  it('is not built over what lies on its drives: its hosts are given back first, by an act of its own', async () => {
+    const due = await p.due();
+    expect([due?.kind, due?.refused]).toEqual([
+      'build',
+      [expect.stringMatching(/^what the cluster before left lies on the drives of 4 hosts: give its hosts back first$/)],
+    ]);
+    expect((await p.begin('build')).status).toBe(409);
+    const give = (confirm?: string) =>
+      c.call<{ number: number }>('POST', '/api/builds', {
+        charter: 'plover',
+        kind: 'give-back',
+        ...(confirm ? { confirm } : {}),
+      });
+    for (const confirm of [undefined, 'tern']) expect((await give(confirm)).status).toBe(422);
+    const held = (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover').map((h) => h.name);
+    const { due: shown } = await c.good<{ due: ChangePlan }>('GET', '/api/charters/plover/change?kind=give-back');
+    expect([shown.title, shown.leaves, shown.ends]).toEqual(['Give back hosts of plover', held, true]);
+    expect((await give('plover')).body.number).toBe(3);
+    const b = await p.done(3);
+    expect(b.proof?.map((l) => [l.what, l.good])).toEqual([
+      ['hosts are off', true],
+      ['drives are erased', true],
+      ['API address', true],
+      ['names of the cluster lead nowhere', true],
+    ]);
+    // What each drive answered is the proof, with the host.
+    const hosts = (await c.estate()).hosts.filter((h) => held.includes(h.name));
+    expect(hosts.map((h) => [h.state, h.held, h.wiped?.drives.length])).toEqual(held.map(() => ['fit', undefined, 2]));
+    for (const name of held) expect(i.world.machines.get(name)?.disks.size, name).toBe(0);
+    expect(await own()).toEqual([]);
+    expect((await give('plover')).body.message).toBe('plover has no hosts to give back: take it down first.');
+  });
+
+  it('and can be built again, as another cluster, with keys made anew', async () => {
     expect((await p.due())?.kind).toBe('build');
     expect((await p.begin('build')).status).toBe(201);
-    const b = await p.done(3);
+    const b = await p.done(4);
     expect(b.proof?.filter((l) => !l.good)).toEqual([]);
     expect(await p.serving()).toHaveLength(4);
   });

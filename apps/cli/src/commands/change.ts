@@ -1,4 +1,4 @@
-import { type ChangePlan, changeAsked, changeDue } from '@praesidor/core/changes';
+import { type ChangePlan, changeAsked, changeDue, onItsWay } from '@praesidor/core/changes';
 import { resolve } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { expectedEnd, fasterText, newRun, timeline, worthSpeedingUp } from '@praesidor/core/schedule';
@@ -39,15 +39,18 @@ export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, na
   options: [
     ['--estate <dir>', 'folder with the estate as YAML'],
     ['--take-down', 'what taking the cluster down would do'],
+    ['--give-back', 'what giving back the hosts of one that was taken down would do'],
     ['--renew', 'what renewing its certificates would do'],
     ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'],
   ],
   run: (asked, write) => {
-    const estate = estateOf(asked);
-    const plan = resolve(charterOf(estate, asked.words[0]), estate);
-    const { takeDown, renew } = asked.options;
-    const kind = takeDown ? 'take-down' : renew ? 'renew' : undefined;
-    const due = kind ? changeAsked(kind, plan, estate) : changeDue(plan, estate);
+    const whole = estateOf(asked);
+    const { name } = charterOf(whole, asked.words[0]);
+    const { estate, further } = onItsWay(name, whole);
+    const plan = resolve(charterOf(estate, name), estate);
+    const { takeDown, giveBack, renew } = asked.options;
+    const kind = takeDown ? 'take-down' : giveBack ? 'give-back' : renew ? 'renew' : undefined;
+    const due = kind ? changeAsked(kind, plan, estate) : changeDue(plan, estate, undefined, { further });
     if (asked.options.json) write(`${JSON.stringify({ due: due ?? null }, null, 2)}\n`);
     else
       write(

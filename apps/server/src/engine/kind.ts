@@ -20,6 +20,22 @@ export interface StepTools {
   note: (key: string, value: string | undefined) => Promise<void>;
 }
 
+/** What a step put down at earlier tries, as it reads and writes it. */
+export function memoryOf({ before, note }: StepTools): {
+  knows: Record<string, string>;
+  remember: (key: string, value: string | undefined) => Promise<void>;
+} {
+  const knows = { ...before.notes };
+  return {
+    knows,
+    remember: async (key, value) => {
+      if (value === undefined) delete knows[key];
+      else knows[key] = value;
+      await note(key, value);
+    },
+  };
+}
+
 /** A run that a process has begun to drive. */
 export interface Driven {
   /** Carries out one step, and may be called for it again at any time. @returns what came of it, in a sentence */

@@ -16,6 +16,7 @@ export const ChangeName = z.enum([
   'apply',
   'renew',
   'take-down',
+  'give-back',
 ]);
 export type ChangeName = z.infer<typeof ChangeName>;
 
@@ -48,6 +49,11 @@ export interface Installed {
   further?: readonly string[] | undefined;
 }
 
+/** A host that is kept for a cluster that was taken down: off, with what lies on its drives. */
+export interface Keeping {
+  host: string;
+  hypervisor?: string | undefined;
+}
 /** What stands, against the plan as it is now. */
 export interface Between {
   plan: Plan;
@@ -61,6 +67,7 @@ export interface Between {
   behind: { node: PlannedNode; release: string }[];
   joins: PlannedNode[];
   leaves: Leaving[];
+  keeps: Keeping[];
 }
 /** What of an estate a change is computed from. */
 export type Standing = Pick<Estate, 'hosts' | 'releases' | 'now'> & Limiting;
@@ -78,8 +85,12 @@ export interface ChangeKind {
   installs?: (b: Between) => PlannedNode[];
   /** Somebody may ask for it, whether it is due or not. */
   asked?: (b: Between) => boolean;
-  /** It ends the cluster: it is confirmed by its name, nothing is held for it, and no finding keeps it. */
+  /** It ends the cluster, or what is left of it: it is confirmed by its name, nothing is held for it, and no finding keeps it. */
   ends?: true;
+  /** What somebody is told who confirms it by the name. */
+  confirm?: (b: Between) => string;
+  /** Why it cannot be asked for, where there is nothing to do it to. */
+  nothing?: (charter: string) => string;
   /** Its certificates are issued anew when it begins. */
   reissues?: true;
   /** Whom it takes out, where it is not those who leave. */
@@ -119,6 +130,8 @@ export const ChangePlan = z.strictObject({
   further: z.array(z.string()),
   /** It ends the cluster: it is confirmed by its name. */
   ends: z.boolean(),
+  /** What is gone then, as it is told to whoever confirms it. */
+  confirm: z.string().optional(),
   away: z.string(),
   point: z.strictObject({ step: z.string(), text: z.string() }).optional(),
   rows: z.array(ChangeRow),

@@ -224,6 +224,44 @@ describe('taking a cluster down', () => {
   });
 });
 
+describe('giving hosts back', () => {
+  /** plover was taken down: its hosts are held, with what lies on their drives. */
+  const down = (kept = 5) => {
+    const e = standing(two);
+    let n = 0;
+    e.hosts = e.hosts.map((h) =>
+      h.held ? { ...h, state: 'held', held: { ...h.held, ...(n++ < kept ? { installed: 'build 1' } : {}) } } : h,
+    ) as Host[];
+    return e;
+  };
+  const asked = (e: Estate) => changeAsked('give-back', resolve(e.charters[0] as Charter, e), e);
+  it('is asked for, of a cluster that was taken down', () => {
+    expect(asked(standing(two))).toBeUndefined();
+    expect(asked(goodEstate())).toBeUndefined();
+    const due = asked(down());
+    expect([due?.title, due?.ends, due?.leaves.length, due?.joins]).toEqual(['Give back hosts of plover', true, 5, []]);
+    expect(due?.confirm).toContain('What lies on the drives of lr-01, lr-02, lr-03, lr-04, lr-05 is gone for good');
+  });
+  it('wipes each when it rests, side by side; addresses are released when all are wiped', () => {
+    const due = asked(down());
+    const after = (id: string) => due?.steps.find((s) => s.id === id)?.after;
+    expect([after('lr-01/rest'), after('lr-01/wipe'), after('lr-05/wipe')]).toEqual([[], ['lr-01/rest'], ['lr-05/rest']]);
+    expect(after('release')).toEqual(['lr-01', 'lr-02', 'lr-03', 'lr-04', 'lr-05'].map((h) => `${h}/wipe`));
+    expect([after('names'), after('gone'), due?.point?.step]).toEqual([['release'], ['names'], 'lr-01/wipe']);
+  });
+  it('comes before the cluster is built anew on them', () => {
+    const e = down(2);
+    const build = changeDue(resolve(e.charters[0] as Charter, e), e);
+    expect([build?.kind, build?.refused]).toEqual([
+      'build',
+      ['what the cluster before left lies on the drives of lr-01, lr-02: give its hosts back first'],
+    ]);
+    // Hosts that are held and were never installed are built on.
+    const fresh = down(0);
+    expect(changeDue(resolve(fresh.charters[0] as Charter, fresh), fresh)?.refused).toEqual([]);
+  });
+});
+
 describe('the steps of a change', () => {
   it('touch those who come and go, and no other host', () => {
     const due = dueFor(standing(two), { ...two, except: ['lr-04'] });

@@ -12,6 +12,7 @@ import { apply } from './kinds/apply.ts';
 import { build } from './kinds/build.ts';
 import { renew } from './kinds/renew.ts';
 import { atOnceRow, guestsRow } from './kinds/in-place.ts';
+import { giveBack } from './kinds/give-back.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
@@ -23,7 +24,19 @@ export { buildSteps } from './kinds/build.ts';
 export { firstEnd, renewFrom } from './kinds/renew.ts';
 
 /** Every kind of change to a cluster. A new kind is a file and a line. */
-export const changeKinds: readonly ChangeKind[] = [build, upgrade, addHosts, replaceHosts, removeHosts, apply, renew, takeDown];
+export const changeKinds: readonly ChangeKind[] = [
+  build,
+  upgrade,
+  addHosts,
+  replaceHosts,
+  removeHosts,
+  apply,
+  renew,
+  takeDown,
+  giveBack,
+];
+/** Kinds after which nothing stands of a cluster. */
+export const endingKinds: readonly ChangeName[] = changeKinds.filter((k) => k.ends).map((k) => k.kind);
 export const changeKind = (name: ChangeName): ChangeKind => changeKinds.find((k) => k.kind === name) as ChangeKind;
 
 /** What leads from what stands of a cluster to its plan. */
@@ -52,6 +65,10 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
       return release && release !== plan.charter.release ? [{ node, release }] : [];
     }),
     joins: plan.nodes.filter((n) => !stands.has(n.host)),
+    keeps: estate.hosts
+      .filter((h) => h.held?.charter === name && h.state === 'held' && h.held.installed)
+      .sort(byName)
+      .map((h) => ({ host: h.name, hypervisor: h.guest?.hypervisor })),
     leaves: serving
       .filter((h) => !planned.has(h.name))
       .map((h) => ({
@@ -70,7 +87,7 @@ export function changeDue(
   plan: Plan,
   estate: Standing,
   known: Known = nothingKnown,
-  installed?: Installed,
+  installed?: Partial<Installed>,
 ): ChangePlan | undefined {
   const b = between(plan, estate, installed);
   const kind = changeKinds.find((k) => k.due(b));
@@ -86,7 +103,7 @@ export function changeAsked(
   plan: Plan,
   estate: Standing,
   known: Known = nothingKnown,
-  installed?: Installed,
+  installed?: Partial<Installed>,
 ): ChangePlan | undefined {
   const b = between(plan, estate, installed);
   const kind = changeKind(name);
@@ -107,6 +124,7 @@ function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
     away: kind.away(b),
     ...(point ? { point } : {}),
     ends: kind.ends === true,
+    ...(kind.confirm ? { confirm: kind.confirm(b) } : {}),
     rows: kind.rows?.(b) ?? rowsOf(b),
     capacity: capacityOver(b, steps),
     ...(b.installed.requested ? { requested: b.installed.requested } : {}),

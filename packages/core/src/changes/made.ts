@@ -50,11 +50,13 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
     out.push({
       kind: 'hosts',
       name: h.name,
-      state: h.state === 'serving' ? (planned.has(h.name) ? 'in-use' : 'waits') : 'held',
+      state: h.state === 'serving' ? (planned.has(h.name) ? 'in-use' : 'waits') : h.held?.installed ? 'waits' : 'held',
       about:
         h.state === 'serving'
           ? `serves as ${h.held?.role.replace('-', ' ')}${planned.has(h.name) ? '' : ', and is to leave'}`
-          : 'held for it',
+          : h.held?.installed
+            ? 'held for it, off, with what lies on its drives: give it back'
+            : 'held for it',
       go: `/hosts/${h.name}`,
     });
   for (const host of besides.hosts) {
@@ -68,7 +70,7 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
   for (const r of own) {
     const use = r.owner.use ?? '';
     const node = use.startsWith('node ') ? estate.hosts.find((h) => h.name === use.slice(5)) : undefined;
-    const resting = node?.state === 'resting';
+    const resting = node?.state === 'resting' || (node?.state === 'held' && node.held?.installed !== undefined);
     const right = uses.get(r.owner.use) === r.address;
     out.push({
       kind: 'addresses',

@@ -7,6 +7,7 @@ export type HostAct =
   | 'hold'
   | 'let-go'
   | 'serve'
+  | 'stand-down'
   | 'drain'
   | 'undrain'
   | 'give-back'
@@ -32,6 +33,12 @@ interface Rule {
   leaves?: (host: Host) => Partial<Host>;
 }
 
+/** What it has of its cluster when that is down: whose it is, and which change laid its drives out. */
+const kept = ({ charter, role, installed }: NonNullable<Host['held']>): NonNullable<Host['held']> => ({
+  charter,
+  role,
+  ...(installed ? { installed } : {}),
+});
 const measured = (_: Host, ask: StateAsk): HostState => (ask.fits ? 'fit' : 'listed');
 const carrying = (_: Host, ask: StateAsk) => (ask.carries ? `it carries ${ask.carries}` : undefined);
 
@@ -47,6 +54,14 @@ export const rules: readonly Rule[] = [
   },
   { act: 'let-go', label: 'Release from charter', from: ['held'], to: measured, leaves: () => ({ held: undefined }) },
   { act: 'serve', label: 'Serve', from: ['held', 'serving'], to: () => 'serving' },
+  {
+    // Its cluster was taken down: it is held for the charter, with what lies on its drives.
+    act: 'stand-down',
+    label: 'Stand down',
+    from: ['serving'],
+    to: () => 'held',
+    leaves: (h) => ({ drained: undefined, held: h.held && kept(h.held) }),
+  },
   {
     act: 'drain',
     label: 'Mark as drained',
@@ -110,10 +125,10 @@ export function doTo(host: Host, act: HostAct, ask: StateAsk): Step {
   return { to, host: after };
 }
 
-/** What a person may do to the host now; `measure`, `hold`, `serve` and `wipe` are done by the product itself. */
+/** What a person may do to the host now; `measure`, `hold`, `serve`, `stand-down` and `wipe` are done by the product itself. */
 export const actsOn = (host: Host, ask: StateAsk): { act: HostAct; label: string; refused?: string }[] =>
   rules
-    .filter((r) => !['measure', 'hold', 'serve', 'wipe'].includes(r.act) && r.from.includes(host.state))
+    .filter((r) => !['measure', 'hold', 'serve', 'stand-down', 'wipe'].includes(r.act) && r.from.includes(host.state))
     .map((r) => {
       const step = doTo(host, r.act, ask);
       return { act: r.act, label: r.label, ...('refused' in step ? { refused: step.refused } : {}) };

@@ -197,6 +197,18 @@ describe('a cluster that stands', () => {
   ])('leads to what is to be done where its charter says otherwise: %j', (more, why) => {
     expect(saidOf(standing(more))).toEqual([[`plover stands otherwise than planned: ${why}`, '/clusters/plover/change']]);
   });
+  it('was taken down: leads to giving its hosts back, and not to building over what lies on them', () => {
+    const e = standing();
+    e.hosts = e.hosts.map((h) =>
+      h.held ? ({ ...h, state: 'held', held: { charter: 'plover', role: h.held.role, installed: 'build 1' } } as Host) : h,
+    );
+    expect(nextMoves(e, [], { plover: { number: 2, state: 'done' } }).map((m) => [m.text, m.label, m.go])).toContainEqual([
+      'Lantern Rock: plover was taken down: 6 hosts are still held for it, off',
+      'Give back',
+      '/clusters/plover/change?kind=give-back&site=lr',
+    ]);
+    expect(saidOf(e, { plover: { number: 3, state: 'running' } })).toEqual([['plover is being built', '/builds/plover/3']]);
+  });
   it('leads to what is not as it was proved, unless it is being changed', () => {
     const drift = { what: 'nodes ready, planned 6 of 6, found 5 of 6', count: 3 };
     expect(saidOf(standing(), { plover: { number: 2, state: 'done', drift } })).toEqual([

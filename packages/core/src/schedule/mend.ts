@@ -32,6 +32,7 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   read: (s) => host(s),
   firmware: (s) => host(s),
   wipe: (s) => host(s),
+  rest: (s) => host(s),
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');

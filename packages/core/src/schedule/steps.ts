@@ -26,6 +26,7 @@ export const StepKind = z.enum([
   'firmware',
   'wipe',
   'remove',
+  'rest',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -88,13 +89,22 @@ export const usual: Record<StepKind, [number, number]> = {
   firmware: [600, 1800],
   wipe: [900, 7200],
   remove: [20, 60],
+  rest: [1, 5],
 };
 
 /**
  * Kinds that can be skipped, for a reason that is put down: what they would have seen to is then held to be so. The others leave behind what later
  * steps stand on, or are decided in another way.
  */
-export const skippable: ReadonlySet<StepKind> = new Set(['preflight', 'names', 'images', 'pod-network', 'inbound', 'release']);
+export const skippable: ReadonlySet<StepKind> = new Set([
+  'preflight',
+  'names',
+  'images',
+  'pod-network',
+  'inbound',
+  'release',
+  'wipe',
+]);
 
 /** The step of a kind that works on a host. Steps are found by what they are: their ids are names, and are not taken apart. */
 export const stepOf = (steps: readonly Step[], kind: StepKind, host: string | undefined): Step | undefined =>

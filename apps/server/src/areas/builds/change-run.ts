@@ -1,3 +1,4 @@
+import { changeKind } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import { doTo } from '@praesidor/core/hosts';
@@ -8,7 +9,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import type { BuildRow, RunRow } from '../../db/tables.ts';
 import { StepFailure } from '../../engine/failure.ts';
-import type { RunKind, StepTools } from '../../engine/kind.ts';
+import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { stepsOf } from '../../engine/state.ts';
 import { drivenNow } from '../../engine/turns.ts';
 import type { Track } from '../../engine/track.ts';
@@ -110,7 +111,7 @@ export async function nothingUnderWay(m: EntityManager, charter: string, own?: n
 /** What a change that ended well leaves behind: its hosts serve, with what they were installed with. */
 async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const plan = build.plan as Plan;
-  if (build.kind === 'take-down') await forgetLines(m, build.charter);
+  if (changeKind(build.kind).ends) await forgetLines(m, build.charter);
   const certificates = await certificatesEnd(ctx, m, build.charter);
   for (const host of build.moves.joins) {
     const { doc } = await needDoc(m, 'Host', host);
@@ -181,6 +182,7 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
       await tools.progress(done, of, text);
     },
     healed: tools.healed,
+    ...memoryOf(tools),
     reports: async () => {
       after ??= await lastReport(m, build, track, step, retry);
       const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [

@@ -1,6 +1,6 @@
 import { gunzipSync } from 'node:zlib';
 import { X509Certificate } from 'node:crypto';
-import type { Installed } from '@praesidor/core/changes';
+import { endingKinds, type Installed } from '@praesidor/core/changes';
 import type { Charter, Estate } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import type { KubeObject } from '@praesidor/protocols/kube';
@@ -29,8 +29,8 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   const files = new Map<string, string[]>();
   const last = (await m.query(
     `select b.id, b.moves->'joins' as joins, b.plan->'charter' as charter from build b join run r on r.id = b.id join build_kit k on k.build = b.id
-     where b.charter = $1 and r.state = 'done' and b.kind <> 'take-down' order by b.id desc limit 200`,
-    [charter],
+     where b.charter = $1 and r.state = 'done' and b.kind <> all($2) order by b.id desc limit 200`,
+    [charter, endingKinds],
   )) as { id: number; joins: string[]; charter: Charter }[];
   const [newest] = last;
   if (!serving.length || !newest) return { files, manifests: [], certificates };
@@ -66,8 +66,8 @@ export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' |
   if (!build.moves.stands.length) return [];
   const kits = (await m.query(
     `select b.id, k.files from build b join run r on r.id = b.id join build_kit k on k.build = b.id
-     where b.charter = $1 and (b.id = $2 or (r.state = 'done' and b.kind <> 'take-down' and b.id < $2)) order by b.id desc limit 2`,
-    [build.charter, build.id],
+     where b.charter = $1 and (b.id = $2 or (r.state = 'done' and b.kind <> all($3) and b.id < $2)) order by b.id desc limit 2`,
+    [build.charter, build.id, endingKinds],
   )) as { id: number; files: Buffer }[];
   const [now, before] = kits;
   if (!now || !before || now.id !== build.id) return [];

@@ -1,5 +1,5 @@
 import { gunzipSync } from 'node:zlib';
-import { madeFor, type MadeThing } from '@praesidor/core/changes';
+import { endingKinds, madeFor, type MadeThing } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import { parseAllDocuments } from 'yaml';
 import type { Context } from '../../context.ts';
@@ -17,8 +17,8 @@ export async function madeOf(ctx: Context, charter: string): Promise<MadeThing[]
   )) as Pick<Plan, 'nodes' | 'reservations'>[];
   const [last] = (await m.query(
     `select k.files, b.kind from build b join run r on r.id = b.id join build_kit k on k.build = b.id
-     where b.charter = $1 and r.state = 'done' and b.kind <> 'take-down' order by b.id desc limit 1`,
-    [charter],
+     where b.charter = $1 and r.state = 'done' and b.kind <> all($2) order by b.id desc limit 1`,
+    [charter, endingKinds],
   )) as { files: Buffer }[];
   const files = last ? (JSON.parse(gunzipSync(last.files).toString()) as Record<string, string>) : {};
   const [{ backups } = { backups: 0 }] = (await m.query(

@@ -1,6 +1,6 @@
 import type * as answers from '@praesidor/contract';
 import type { Plan } from '@praesidor/core/charter';
-import type { Requested } from '@praesidor/core/changes';
+import { endingKinds, type Requested } from '@praesidor/core/changes';
 import type { Estate } from '@praesidor/core/model';
 import { kube as askKube, requestedRoom } from '@praesidor/protocols/kube';
 import { inParallel } from '@praesidor/shipping';
@@ -81,8 +81,8 @@ async function standing(ctx: Context, estate: Estate, charter?: string): Promise
   return buildsWhere(
     ctx.db.manager,
     `b.id in (select max(x.id) from build x join run y on y.id = x.id where x.charter = any($1) and y.state = 'done' group by x.charter)
-      and b.kind <> 'take-down' and not exists (select 1 from build x join run y on y.id = x.id where x.charter = b.charter and y.state in ('queued', 'running', 'paused'))`,
-    [names],
+      and b.kind <> all($2) and not exists (select 1 from build x join run y on y.id = x.id where x.charter = b.charter and y.state in ('queued', 'running', 'paused'))`,
+    [names, endingKinds],
   );
 }
 

@@ -66,7 +66,7 @@ export async function beginChange(
   who: string,
   confirmed?: string,
 ): Promise<BuildRow> {
-  const { asked, ends, reissues } = changeKind(kind);
+  const { asked, ends, nothing, reissues } = changeKind(kind);
   if (ends && confirmed !== name)
     throw new Refusal('invalid', `${changeKind(kind).label} is confirmed by the name of the cluster.`, {
       remedy: `Send confirm: ${name}.`,
@@ -97,8 +97,8 @@ export async function beginChange(
       await nothingUnderWay(m, name);
       const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested);
       if (!due && asked)
-        throw ends
-          ? new Refusal('not-now', `No host serves ${name}: there is nothing to take down.`)
+        throw nothing
+          ? new Refusal('not-now', nothing(name))
           : new Refusal('not-now', `${changeKind(kind).label}: ${name} does not stand as planned.`, {
               remedy: 'Do first what is due for it.',
             });

@@ -33,6 +33,9 @@ export interface StepContext {
   progress: (done: number, of: number, text?: string) => Promise<void>;
   /** Something went wrong and came right again: shown, without frightening. */
   healed: (text: string) => Promise<void>;
+  /** What it put down before, and puts down for when it is run again. */
+  knows: Record<string, string>;
+  remember: (key: string, value: string | undefined) => Promise<void>;
   /** Asks until the answer is there; fails with `otherwise` when there was no sign of life for several times as long as the step usually takes. */
   until: <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => Promise<T>;
   /** Reports of this step's host since the step began, each once. */

@@ -8,7 +8,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type RunRow, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
-import type { RunKind } from '../../engine/kind.ts';
+import { memoryOf, type RunKind } from '../../engine/kind.ts';
 import { known } from '../../engine/history.ts';
 import { statusesOf } from '../../engine/state.ts';
 import { drivenNow } from '../../engine/turns.ts';
@@ -151,22 +151,17 @@ export const workRun: RunKind = {
       });
   },
   open: async (ctx, run) => ({
-    perform: async ({ step, before, signal, progress, note }) => {
+    perform: async (tools) => {
+      const { step, signal, progress } = tools;
       const kind = workKinds.get(step.kind);
       if (!kind || !step.host) throw new Error(`there is no work ${step.kind}`);
-      const knows = { ...before.notes };
       return kind.run({
         ctx,
         host: step.host,
         who: run.runBy ?? run.createdBy,
         signal,
         asked: run.asked,
-        knows,
-        remember: async (key, value) => {
-          if (value === undefined) delete knows[key];
-          else knows[key] = value;
-          await note(key, value);
-        },
+        ...memoryOf(tools),
         progress: (percent, text) => progress(percent, 100, text),
       });
     },

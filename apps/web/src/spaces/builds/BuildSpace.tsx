@@ -1,3 +1,4 @@
+import { changeKind } from '@praesidor/core/changes';
 import type { Finding } from '@praesidor/core/checks';
 import {
   behindFailed,
@@ -201,7 +202,7 @@ export function BuildSpace() {
                 )
                 .join(' · ')
             : status.state === 'done'
-              ? b.kind === 'take-down'
+              ? changeKind(b.kind).ends
                 ? 'nothing: the cluster is gone'
                 : 'nothing: the cluster is as planned'
               : 'nothing runs'}

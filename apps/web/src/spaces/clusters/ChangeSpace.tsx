@@ -195,7 +195,7 @@ export function ChangeSpace() {
       {confirming && (
         <TypedDialog
           title={plan.title}
-          about={`What runs on ${plan.leaves.join(', ')} ends for good. The charter stays; the hosts rest until they are wiped.`}
+          about={plan.confirm ?? plan.away}
           words={name}
           act={plan.label}
           onDone={() => begin.mutate(plan.kind)}

@@ -1,5 +1,6 @@
 import type { Plan } from '@praesidor/core/charter';
-import { bytesText } from '@praesidor/core/words';
+import type { ChangeName } from '@praesidor/core/changes';
+import { bytesText, counted } from '@praesidor/core/words';
 import { Link } from 'react-router';
 import { useBuild, useBuilds, useEtcdBackups, useProof, useSnapshot } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
@@ -10,6 +11,19 @@ import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
 import { MadeTable } from './MadeTable.tsx';
 import { Standing } from './Standing.tsx';
+
+/** Leads to an act that ends something: it is shown first, and confirmed by the name. */
+function Ending({ name, kind, label }: { name: string; kind: ChangeName; label: string }) {
+  const { site } = useScope();
+  return (
+    <p className="pt-4">
+      <Link className="font-semibold text-verdigris hover:underline" to={scoped(`/clusters/${name}/change?kind=${kind}`, site)}>
+        {label}
+      </Link>{' '}
+      <span className="text-ink-2">shows first what would end, and what stays.</span>
+    </p>
+  );
+}
 
 /** What was measured after the build, and everything that is handed over, in one place. */
 export default function ProofTab({ name, plan }: { name: string; plan: Plan | undefined }) {
@@ -23,7 +37,10 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
   const may = useMay().may('clusters.access');
-  const stands = useSnapshot().data?.estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
+  const hosts = useSnapshot().data?.estate.hosts.filter((h) => h.held?.charter === name) ?? [];
+  const stands = hosts.some((h) => h.state === 'serving');
+  /** Of a cluster that was taken down: what lies on their drives is there still. */
+  const keeps = hosts.filter((h) => h.state === 'held' && h.held?.installed).length;
   if (!last || !proof)
     return (
       <Empty title="Nothing is proved yet">
@@ -99,17 +116,8 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
       </h2>
       {stands && standing.data?.lines.length ? <Standing name={name} proof={standing.data} /> : <ProofTable proof={proof} />}
       <MadeTable name={name} />
-      {stands && (
-        <p className="pt-4">
-          <Link
-            className="font-semibold text-verdigris hover:underline"
-            to={scoped(`/clusters/${name}/change?kind=take-down`, site)}
-          >
-            Take {name} down…
-          </Link>{' '}
-          <span className="text-ink-2">shows first what would end, and what stays.</span>
-        </p>
-      )}
+      {stands && <Ending name={name} kind="take-down" label={`Take ${name} down…`} />}
+      {!stands && keeps > 0 && <Ending name={name} kind="give-back" label={`Give ${counted(keeps, 'host')} back…`} />}
       {backups.data && backups.data.length > 0 && (
         <>
           <h2 className="pt-5 pb-1 text-lg">Backups of etcd</h2>

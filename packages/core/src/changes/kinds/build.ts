@@ -2,6 +2,7 @@ import { type Known, nothingKnown } from '../../schedule/estimate.ts';
 import type { Plan } from '../../charter/plan.ts';
 import type { Limiting } from '../../schedule/limits.ts';
 import type { Step } from '../../schedule/steps.ts';
+import { counted } from '../../words/amounts.ts';
 import type { ChangeKind } from '../change.ts';
 import { Steps } from '../lanes.ts';
 
@@ -38,5 +39,13 @@ export const build: ChangeKind = {
   due: (b) => !b.stays.length && !b.leaves.length,
   title: (b) => `Build ${b.plan.charter.name}`,
   steps: (b, known) => buildSteps(b.plan, b.estate, known),
+  refused: (b) => {
+    const full = b.joins.filter((n) => b.keeps.some((k) => k.host === n.host)).map((n) => n.host);
+    return full.length
+      ? [
+          `what the cluster before left lies on the drives of ${full.length > 3 ? counted(full.length, 'host') : full.join(', ')}: give its hosts back first`,
+        ]
+      : [];
+  },
   away: () => 'nothing: nobody uses it yet',
 };

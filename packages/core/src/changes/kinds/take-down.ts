@@ -26,13 +26,20 @@ function steps(b: Between, known: Known): Step[] {
   return s.list;
 }
 
-/** The end of a cluster: its charter stays, and its hosts rest until they are wiped. */
+/** The end of a cluster: its charter stays, and its hosts are held for it, off, until they are given back. */
 export const takeDown: ChangeKind = {
   kind: 'take-down',
   label: 'Take down',
   due: () => false,
   asked: (b) => standing(b).length > 0,
   ends: true,
+  nothing: (name) => `No host serves ${name}: there is nothing to take down.`,
+  confirm: (b) =>
+    `What runs on ${standing(b)
+      .map((h) => h.host)
+      .join(
+        ', ',
+      )} ends for good. The charter stays; the hosts stay held for it, off, with what lies on their drives, until they are given back.`,
   rows: goneRows,
   installs: () => [],
   removes: (b) => standing(b).map((h) => h.host),
@@ -44,7 +51,7 @@ export const takeDown: ChangeKind = {
     return (
       first && {
         step: first.id,
-        text: 'what ran is gone; the backup of etcd stays, volumes stay on the drives until they are wiped',
+        text: 'what ran is gone; the backup of etcd stays, volumes stay on the drives until the hosts are given back',
       }
     );
   },
@@ -56,12 +63,12 @@ function goneRows(b: Between): ChangeRow[] {
   const own = b.plan.reservations.filter((r) => !r.owner.use?.startsWith('node '));
   const names = own.filter((r) => r.name).length;
   return [
-    { what: counted(hosts, 'host'), now: 'serve', after: 'rest, to be wiped', how: 'switched off' },
+    { what: counted(hosts, 'host'), now: 'serve', after: 'held, off', how: 'switched off; given back by an act of its own' },
     {
       what: counted(own.length, 'address', 'addresses'),
       now: 'reserved',
       after: 'free',
-      how: 'those of hosts follow when they are wiped',
+      how: 'those of hosts follow when they are given back',
     },
     { what: counted(names, 'name'), now: 'served', after: 'lead nowhere', how: 'taken back from the name servers' },
     { what: counted(b.plan.certificates.length, 'certificate'), now: 'kept sealed', after: 'gone', how: 'with their keys' },

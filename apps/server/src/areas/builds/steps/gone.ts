@@ -1,6 +1,7 @@
 import { resolversOf } from '@praesidor/core/naming';
 import { connects } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
+import { needDoc } from '../../../estate/documents.ts';
 import { powered } from '../../hosts/machine.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 import { allOf, line, type Proof } from '../measures.ts';
@@ -9,7 +10,7 @@ import { allOf, line, type Proof } from '../measures.ts';
 export const gone: StepRunner = {
   kind: 'gone',
   run: async (s) => {
-    const lines = [await hosts(s), await address(s), ...(await names(s))];
+    const lines = [await hosts(s), ...(await drives(s)), await address(s), ...(await names(s))];
     for (const p of lines)
       await s.log(`${p.good ? 'holds' : 'FAILS'}: ${p.what}: planned ${p.planned}, found ${p.found}`, p.good ? 'info' : 'warn');
     await s.ctx.db.manager.query('update build set proof = $2 where id = $1', [s.build.id, JSON.stringify(lines)]);
@@ -35,6 +36,20 @@ async function hosts({ ctx, build, estate, signal }: StepContext): Promise<Proof
     evidence.push(`${name}: ${said ? 'off, as somebody said' : on === undefined ? 'not known' : on ? 'on' : 'off'}`);
   }
   return allOf('hosts are off', good, build.moves.leaves.length, evidence);
+}
+
+/** Of hosts that were given back: every one has its proof. */
+async function drives({ ctx, build }: StepContext): Promise<Proof[]> {
+  const given = build.steps.flatMap((x) => (x.kind === 'wipe' && x.host ? [x.host] : []));
+  if (!given.length) return [];
+  const evidence: string[] = [];
+  let good = 0;
+  for (const name of given) {
+    const { doc } = await needDoc(ctx.db.manager, 'Host', name);
+    if (doc.state !== 'resting' && doc.wiped) good++;
+    evidence.push(`${name}: ${doc.wiped && doc.state !== 'resting' ? doc.wiped.drives.join('; ') : 'rests, and is not wiped'}`);
+  }
+  return [allOf('drives are erased', good, given.length, evidence)];
 }
 
 async function address({ ctx, plan }: StepContext): Promise<Proof> {

@@ -17,6 +17,7 @@ import { preflight } from './preflight.ts';
 import { proof } from './proof.ts';
 import { release } from './release.ts';
 import { system } from './system.ts';
+import { rest, wipe } from './wipe.ts';
 
 /** Who carries out which kind of step. A new kind is a file and a line. */
 const all: StepRunner[] = [
@@ -41,5 +42,7 @@ const all: StepRunner[] = [
   gone,
   forget,
   proof,
+  rest,
+  wipe,
 ];
 export const runners = new Map<StepKind, StepRunner>(all.map((r) => [r.kind, r]));

@@ -1,5 +1,5 @@
 import { StepFailure, type StepRunner } from '../step.ts';
-import { letRest, switchOff } from './switch-off.ts';
+import { standDown, switchOff } from './switch-off.ts';
 
 /** Switches a host off, with whatever runs on it. */
 export const off: StepRunner = {
@@ -8,7 +8,7 @@ export const off: StepRunner = {
     const host = s.estate.hosts.find((h) => h.name === s.step.host);
     if (!host) throw new StepFailure(`there is no host ${s.step.host}`);
     await switchOff(s, host);
-    await letRest(s, host.name);
-    return 'off, and rests until it is wiped';
+    await standDown(s, host.name);
+    return 'off, and held until it is given back';
   },
 };

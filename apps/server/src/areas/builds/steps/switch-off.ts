@@ -34,11 +34,23 @@ export async function switchOff(context: StepContext, host: Host): Promise<void>
   }
 }
 
+/** A host of a cluster that was taken down stays held for it, with what lies on its drives, until it is given back. */
+export async function standDown({ ctx, build }: StepContext, name: string): Promise<void> {
+  await ctx.db.transaction(async (m) => {
+    const { doc } = await needDoc(m, 'Host', name);
+    if (doc.state !== 'serving') return;
+    const stands = doTo(doc, 'stand-down', { fits: true });
+    if ('refused' in stands) throw new StepFailure(`${name} cannot be stood down: ${stands.refused}`);
+    await putDoc(m, stands.host, nameOf(build));
+    await record(m, nameOf(build), 'stood a host down', name, { charter: build.charter });
+  });
+}
+
 /** A host that serves no more rests until it is wiped. */
 export async function letRest({ ctx, build }: StepContext, name: string): Promise<void> {
   await ctx.db.transaction(async (m) => {
     const { doc } = await needDoc(m, 'Host', name);
-    if (doc.state !== 'serving') return;
+    if (doc.state !== 'serving' && doc.state !== 'held') return;
     const rests = doTo({ ...doc, drained: true }, 'give-back', { fits: true });
     if ('refused' in rests) throw new StepFailure(`${name} cannot be given back: ${rests.refused}`);
     await putDoc(m, rests.host, nameOf(build));
