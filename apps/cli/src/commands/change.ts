@@ -10,7 +10,7 @@ const minutes = (ms: number) => `${Math.round(ms / 60_000)} min`;
 function told(plan: ChangePlan): string {
   const t = timeline(plan.steps, newRun(plan.steps), 0);
   const ends = expectedEnd(plan.steps, newRun(plan.steps), 0);
-  const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
+  const at = (step: string) => t.bars.find((b) => b.id === step)?.start ?? 0;
   const lines = [
     plan.title,
     `  takes: about ${minutes(ends.middle)} (${minutes(ends.from)} to ${minutes(ends.to)}), ${counted(plan.steps.length, 'step')}`,

@@ -106,8 +106,9 @@ export function Axis({
       ))}
       {mark !== undefined && mark >= shown[0] && mark <= shown[1] && (
         <span
-          className="absolute bottom-0 -translate-x-1/2 whitespace-nowrap font-semibold text-brick text-sm"
-          style={{ left: x(mark) }}
+          className="absolute bottom-0 whitespace-nowrap font-semibold text-brick text-sm"
+          // At either end it stays within the axis.
+          style={{ left: x(mark), transform: `translateX(${-100 * Math.min(1, Math.max(0, (mark - shown[0]) / width))}%)` }}
         >
           {planned ? 'cannot be undone' : fine ? clockSeconds(mark) : clock(mark)}
         </span>

@@ -95,7 +95,7 @@ export function ChangeSpace() {
   const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const ends = expectedEnd(plan.steps, status, 0);
-  const at = (step: string) => t.bars.find((b) => b.id === step)?.end ?? 0;
+  const at = (step: string) => t.bars.find((b) => b.id === step)?.start ?? 0;
   return (
     <Space
       space="change"
@@ -160,7 +160,9 @@ export function ChangeSpace() {
           point={plan.point && at(plan.point.step)}
           planned
         />
-        <CapacityOver points={plan.capacity} requested={plan.requested?.cores} end={t.end * 1.03} />
+        {plan.capacity.some((p) => p.cores > 0) && (
+          <CapacityOver points={plan.capacity} requested={plan.requested?.cores} end={t.end * 1.03} />
+        )}
       </div>
       <h2 className="pt-4 pb-1 text-lg">What changes</h2>
       <table className="grid-table" aria-label="What changes">

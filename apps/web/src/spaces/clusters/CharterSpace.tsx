@@ -127,6 +127,8 @@ export function CharterSpace() {
   const offer = offerBuild(leave, stops, build.isPending);
   const running = builds.data?.find((b) => b.charter === name && underWay(b));
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
+  // Taken down: nothing is built over what lies on the drives.
+  const keeps = !serves && estate.hosts.some((h) => h.held?.charter === name && h.state === 'held' && h.held.installed);
   const changes = report.data?.changes.length ?? 0;
   const editing = differs(charter.data.doc, draft);
   // Who saved since the draft began; several may have.
@@ -172,7 +174,12 @@ export function CharterSpace() {
               {running.kind === 'build' ? `Watch build ${running.number}` : 'Watch the change'}
             </Button>
           )}
-          {!editing && !running && !serves && (
+          {!editing && !running && !serves && keeps && (
+            <Button onClick={() => void navigate(scoped(`/clusters/${name}/change?kind=give-back`, site))}>
+              Give hosts back…
+            </Button>
+          )}
+          {!editing && !running && !serves && !keeps && (
             <Button filled disabled={offer.disabled} title={offer.why} onClick={() => build.mutate()}>
               Build
             </Button>

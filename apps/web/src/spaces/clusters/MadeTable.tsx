@@ -19,7 +19,7 @@ const states: Record<MadeState, string> = {
   'in-use': 'in use',
   held: 'held',
   kept: 'kept',
-  waits: 'waits',
+  waits: 'waiting',
   'left-over': 'left over',
 };
 
