@@ -162,6 +162,16 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/keyring': { body: { name: 'bmc-nq', use: 'bmc', user: 'praesidor', secret: 'of the controllers there' } },
   'PUT /api/keyring/:name/places': { params: { name: 'bmc-lr' }, body: { places: ['10.62.7.0/24'] } },
   'DELETE /api/keyring/:name': { params: { name: 'bmc-nq' } },
+  'PUT /api/notices/:name': {
+    params: { name: 'night-watch' },
+    body: {
+      name: 'night-watch',
+      about: ['failed', 'drift'],
+      syslog: { server: 'logs.bw.kestrelferries.example:514', over: 'tcp' },
+    },
+  },
+  'POST /api/notices/:name/test': { params: { name: 'night-watch' } },
+  'DELETE /api/notices/:name': { params: { name: 'night-watch' } },
   'POST /api/proving/speed': { body: { speed: 300 } },
   'POST /api/proving/faults': { body: { kind: 'bmc-silent', subject: 'lr-04', plant: true } },
 };

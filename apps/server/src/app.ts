@@ -27,6 +27,8 @@ import { findings } from './areas/findings/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
+import { notices } from './areas/notices/routes.ts';
+import { tellOthers } from './areas/notices/follow.ts';
 import { proving } from './areas/proving/routes.ts';
 import { auth } from './auth/plugin.ts';
 import type { Config } from './config.ts';
@@ -54,6 +56,7 @@ const areas = [
   etcdBackups,
   builds,
   keyring,
+  notices,
   proving,
   events,
   boot,
@@ -161,6 +164,7 @@ export async function startServer(config: Config): Promise<Running> {
     await end();
     throw e;
   }
+  const stopTelling = tellOthers(ctx);
   const stopWatch = watch(ctx, config.watch * 1000);
   const stopLooks = config.looksAtOnce === false ? () => undefined : lookSoon(ctx);
   const address = app.server.address();
@@ -170,6 +174,7 @@ export async function startServer(config: Config): Promise<Running> {
     url: `http://127.0.0.1:${address && typeof address === 'object' ? address.port : config.port}`,
     close: async () => {
       stopJobs();
+      stopTelling();
       stopWatch();
       stopLooks();
       await end();

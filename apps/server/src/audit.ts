@@ -1,4 +1,5 @@
 import type { ActName } from '@praesidor/core/access';
+import type { NoticeAbout } from '@praesidor/core/notices';
 import type { Change } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { publishTransient } from './events/bus.ts';
@@ -16,10 +17,21 @@ export async function record(
   detail: object = {},
   changes?: readonly Change[],
   under: ActName = 'plan.edit',
+  /** Who is to be told of it: what it is about, and at which site. */
+  told: { about?: NoticeAbout; site?: string } = {},
 ): Promise<number> {
   const rows = (await m.query(
-    'insert into audit (who, act, subject, detail, changes, under) values ($1, $2, $3, $4, $5, $6) returning id',
-    [who, act, subject.slice(0, 300), JSON.stringify(detail), changes?.length ? await listText(changes) : null, under],
+    'insert into audit (who, act, subject, detail, changes, under, about, site) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
+    [
+      who,
+      act,
+      subject.slice(0, 300),
+      JSON.stringify(detail),
+      changes?.length ? await listText(changes) : null,
+      under,
+      told.about ?? null,
+      told.site ?? null,
+    ],
   )) as { id: string }[];
   await publishTransient(m, 'Act', rows[0]?.id ?? '');
   return Number(rows[0]?.id);

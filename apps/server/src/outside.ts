@@ -1,6 +1,7 @@
 import { serverList } from '@praesidor/core/address';
 import { hostOf } from '@praesidor/core/access';
 import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
+import { type Notice, wayOf } from '@praesidor/core/notices';
 import type { Charter, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
 import { inZone } from '@praesidor/core/naming';
 import { Dialer, type Destination, Exits, type Policy, ProtocolError, specialUse } from '@praesidor/protocols/dial';
@@ -12,7 +13,7 @@ import { docTables } from './db/tables.ts';
 /** What is declared, by what a connection may be made for. */
 interface Declared {
   ranges: Record<'controller', Range[]>;
-  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'time', Set<string>>;
+  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'time' | 'notice', Set<string>>;
 }
 /** Milliseconds that what was read of the plan is believed: a sweep asks a thousand times. */
 const believed = 1000;
@@ -63,6 +64,7 @@ const what: Record<DeclaredPurpose, string> = {
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
   time: 'it is no declared time server',
+  notice: 'no notice goes there',
   cluster: 'it is no address of a cluster: of its API, of what comes in, or of a node',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
@@ -87,6 +89,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
   const api = (await db.query(
     "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %')",
   )) as { address: string }[];
+  const notices = (await db.query('select doc from notice')) as { doc: Notice }[];
   return {
     ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },
     hosts: {
@@ -95,6 +98,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
       zone: new Set(zones.map((z) => z.primary)),
       time: new Set([...sites, ...networks, ...charters].flatMap((x) => serverList(x.ntp ?? []).servers)),
+      notice: new Set(notices.map(({ doc }) => wayOf(doc).host.toLowerCase())),
       cluster: new Set([
         ...api.map((r) => r.address),
         ...charters.flatMap((one) => [one.api.address ?? [], one.inbound.address ?? []].flat()),

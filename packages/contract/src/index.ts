@@ -7,6 +7,7 @@ export * from './events.ts';
 export * from './hosts.ts';
 export * from './images.ts';
 export * from './keyring.ts';
+export * from './notices.ts';
 export * from './parts.ts';
 export * from './proving.ts';
 export * from './tables.ts';

@@ -18,6 +18,7 @@ import { Changes1765300000000 } from './migrations/0015-changes.ts';
 import { Runs1765700000000 } from './migrations/0016-runs.ts';
 import { Proofs1765800000000 } from './migrations/0017-proofs.ts';
 import { Took1765900000000 } from './migrations/0018-took.ts';
+import { Notices1766000000000 } from './migrations/0019-notices.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -42,6 +43,7 @@ const migrations = [
   Runs1765700000000,
   Proofs1765800000000,
   Took1765900000000,
+  Notices1766000000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -47,7 +47,7 @@ export async function drive(
     await append(m, run, { kind: 'resumed' });
     if (paused) await append(m, run, { kind: 'paused' });
   }
-  await new Driver(ctx, run, track, driven, signal).go();
+  await new Driver(ctx, kind, run, track, driven, signal).go();
 }
 
 /** As `drive`, alone: whoever else drove it has let it go before. Who looks on is told when it is let go. */
@@ -81,6 +81,7 @@ class Driver {
 
   constructor(
     private readonly ctx: Context,
+    private readonly kind: RunKind,
     private readonly run: RunRow,
     private readonly track: Track,
     private readonly driven: Driven,
@@ -185,7 +186,12 @@ class Driver {
       const { ours, ...failed } = failureOf(e);
       if (ours) ctx.log('step failed', { step: step.id, error: (e as Error).stack });
       await say(failed.text, 'fail').catch(() => undefined);
-      await append(m, run, { kind: 'failed', step: step.id, ...failed });
+      await ctx.db.transaction(async (t) => {
+        if (!(await append(t, run, { kind: 'failed', step: step.id, ...failed }))) return;
+        const { subject, facts } = this.kind.recorded(run);
+        const what = { ...facts, step: `${step.lane} ${step.title}`, why: failed.text, remedy: failed.remedy };
+        await record(t, 'Praesidor', 'a step failed', subject, what, undefined, undefined, { about: 'failed', site: run.site });
+      });
     } finally {
       if (step.shares) await giveBack(m, run.id, step.id).catch(() => undefined);
     }

@@ -54,6 +54,7 @@ export const acts = {
   'keyring.change': { role: 'warden', does: 'change the keyring' },
   'trust.change': { role: 'warden', does: 'change certificates and whom to trust' },
   'registries.kit': { role: 'warden', does: 'make the kit of a registry' },
+  'notices.manage': { role: 'warden', does: 'say who is told of what' },
   'accounts.manage': { role: 'warden', does: 'manage accounts' },
 } as const satisfies Record<string, ActRule>;
 export type ActName = keyof typeof acts;

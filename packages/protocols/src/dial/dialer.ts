@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import net from 'node:net';
 import tls from 'node:tls';
 import { Agent, type Dispatcher, request } from 'undici';
 import { isIp } from '@praesidor/core/address';
@@ -185,6 +186,43 @@ export class Dialer {
           fingerprint: fingerprintOf(c.raw),
           trusted: socket.authorized,
         });
+      });
+    });
+  }
+
+  /**
+   * A connection of its own, for what is spoken over it; over TLS once its certificate was verified. Without an answer in five seconds it is broken off.
+   * @throws ProtocolError
+   */
+  async connect(target: Target): Promise<net.Socket> {
+    const at = await this.locate(target);
+    const where = `${target.host}:${target.port}`;
+    return new Promise((done, fail) => {
+      const from = this.from ? { localAddress: this.from } : {};
+      const socket = target.tls
+        ? tls.connect({
+            host: at.host,
+            port: at.port,
+            ...from,
+            ...(isIp(target.host) ? {} : { servername: target.host }),
+            rejectUnauthorized: false,
+            checkServerIdentity: () => undefined,
+            ...(target.trust?.ca ? { ca: target.trust.ca } : {}),
+          })
+        : net.connect({ host: at.host, port: at.port, ...from });
+      socket.setTimeout(5000, () => socket.destroy(new ProtocolError('silent', where, 'it does not answer')));
+      const failed = (e: Error) => fail(ProtocolError.from(e, where));
+      socket.once('error', failed);
+      socket.once(target.tls ? 'secureConnect' : 'connect', () => {
+        const fault = target.tls ? verify(socket as tls.TLSSocket, target) : undefined;
+        if (fault) {
+          socket.destroy();
+          fail(fault);
+          return;
+        }
+        socket.setTimeout(0);
+        socket.off('error', failed);
+        done(socket);
       });
     });
   }

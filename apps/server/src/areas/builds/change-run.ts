@@ -126,8 +126,30 @@ async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<
     };
     await putDoc(m, { ...step.host, ...(held ? { held } : {}) }, nameOf(build));
   }
-  if (build.kind === 'build') await record(m, nameOf(build), 'built and proved', build.charter, { nodes: plan.nodes.length });
-  else await record(m, nameOf(build), 'changed and proved', build.charter, { what: build.title });
+  const told = { about: 'ended', site: build.site } as const;
+  const { number } = build;
+  if (build.kind === 'build')
+    await record(
+      m,
+      nameOf(build),
+      'built and proved',
+      build.charter,
+      { number, nodes: plan.nodes.length },
+      undefined,
+      undefined,
+      told,
+    );
+  else
+    await record(
+      m,
+      nameOf(build),
+      'changed and proved',
+      build.charter,
+      { number, what: build.title },
+      undefined,
+      undefined,
+      told,
+    );
 }
 
 /** The kit of a build as its steps ask for it: made anew when the estate or what was decided has changed. */

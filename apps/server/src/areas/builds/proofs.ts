@@ -6,6 +6,7 @@ import { kube as askKube, requestedRoom } from '@praesidor/protocols/kube';
 import { inParallel } from '@praesidor/shipping';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
+import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
 import { estateNow } from '../../estate/now.ts';
@@ -52,6 +53,15 @@ export async function keepLines(m: EntityManager, charter: string, measure: stri
     told = true;
     // That it is measured for the first time, and holds, is no change.
     if (!before && l.good) continue;
+    // Told once, when it stops to hold; and not of a cluster that is just being proved.
+    if (before?.good && !l.good) {
+      const [at] = (await m.query("select doc->>'site' as site from charter where key = $1", [charter])) as { site: string }[];
+      const seen = { what: l.what, planned: l.planned, found: l.found };
+      await record(m, 'Praesidor', 'is not as it was proved', charter, seen, undefined, undefined, {
+        about: 'drift',
+        ...(at ? { site: at.site } : {}),
+      });
+    }
     await m.query('insert into proof_change (charter, what, at, good, planned, found) values ($1, $2, $3, $4, $5, $6)', [
       charter,
       l.what,

@@ -1,0 +1,3 @@
+export * from './notice.ts';
+export * from './syslog.ts';
+export * from './words.ts';
