@@ -50,6 +50,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
   ['/record', 'Record', []],
+  ['/notices', 'Notices', ['Add…']],
   ['/proving', 'Proving ground', []],
   ['/nowhere', 'There is no such page', []],
 ];

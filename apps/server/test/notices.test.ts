@@ -197,8 +197,12 @@ describe('who is told', () => {
     await runner.startTransaction();
     await runner.query("insert into audit (who, act, subject, detail) values ('bo', 'took long', 'a slow act', '{}')");
     await i.query("insert into audit (who, act, subject, detail) values ('bo', 'was quick', 'a quick act', '{}')");
-    // The later one waits for the earlier one, which may still come.
-    await eventually(async () => (await i.query("select 1 from audit where act = 'was quick'")).length === 1, 'it is there');
+    // Another one who is told, from here on, has heard of what came after it: it was looked, and the later one waits for the earlier one, which may still come.
+    const later = { about: ['record'], syslog: { server: `127.0.0.1:${port(udp)}`, over: 'udp' } };
+    await put('later', later);
+    datagrams.length = 0;
+    await put('later', later);
+    await eventually(async () => datagrams.some((d) => d.includes('subject="later"')), 'the other has heard');
     expect(syslog).not.toContain('was quick');
     await runner.commitTransaction();
     await runner.release();

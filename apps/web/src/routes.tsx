@@ -78,6 +78,7 @@ export const router = createBrowserRouter([
       { path: 'checks', lazy: async () => ({ Component: (await import('./spaces/checks/ChecksSpace.tsx')).ChecksSpace }) },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },
+      { path: 'notices', lazy: async () => ({ Component: (await import('./spaces/record/NoticesSpace.tsx')).NoticesSpace }) },
       { path: 'people', lazy: async () => ({ Component: (await import('./spaces/record/PeopleSpace.tsx')).PeopleSpace }) },
       { path: 'record', lazy: async () => ({ Component: (await import('./spaces/record/RecordSpace.tsx')).RecordSpace }) },
     ],

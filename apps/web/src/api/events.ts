@@ -16,6 +16,7 @@ const keysFor: Record<string, string[][]> = {
   Work: [['works'], ['host']],
   Keyring: [['keyring'], ['estate']],
   Act: [['acts']],
+  Notice: [['notices']],
   Report: [],
   Gate: [],
   Proof: [['proof'], ['proofs']],

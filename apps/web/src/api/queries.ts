@@ -16,6 +16,7 @@ import type {
   Levels as LevelsDto,
   LogLine,
   Me,
+  NoticeState,
   Past as PastDto,
   Prerequisites,
   ProvingGround,
@@ -163,6 +164,15 @@ export const useKitLines = (name: string, of: { of: string } | { field: string }
     staleTime: 60_000,
     queryFn: () =>
       api<KitLines>('GET', `/api/charters/${name}/files/lines?${new URLSearchParams(of as Record<string, string>).toString()}`),
+  });
+/** Who is told of what; a warden sees it. */
+export const useNotices = (on: boolean) =>
+  useQuery({
+    queryKey: ['notices'],
+    enabled: on,
+    // How it goes is not told by an event of its own.
+    refetchInterval: 5000,
+    queryFn: async () => (await api<{ notices: NoticeState[] }>('GET', '/api/notices')).notices,
   });
 export const useKeyring = () =>
   useQuery({

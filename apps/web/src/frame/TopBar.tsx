@@ -137,7 +137,7 @@ function Person({ me }: { me: Me }) {
           ))}
           <DropdownMenu.Separator className="my-1 border-rule border-t" />
           <DropdownMenu.Item className={item} onSelect={() => void navigate('/people')}>
-            People and record
+            People, record, notices
           </DropdownMenu.Item>
           <DropdownMenu.Item
             className={item}

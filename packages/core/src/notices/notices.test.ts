@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { type Act, framed, mailOf, Notice, pageOf, syslogLine, wants } from './index.ts';
+import { type Act, framed, mailOf, Notice, pageOf, syslogLine, wants, wayOf } from './index.ts';
 
 const act = (more: Partial<Act> = {}): Act => ({
   id: 7,
@@ -13,7 +13,8 @@ const act = (more: Partial<Act> = {}): Act => ({
   site: 'lr',
   ...more,
 });
-const hook = { name: 'hook', about: ['failed'], webhook: { url: 'https://hook.example/x' } };
+const ca = '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n';
+const hook = { name: 'hook', about: ['failed'], webhook: { url: 'https://hook.example/x', ca } };
 
 describe('who is told', () => {
   it.each<[string, Parameters<typeof wants>[0], Partial<Act>, boolean]>([
@@ -39,7 +40,24 @@ describe('who is told', () => {
       'a token is not sent in the clear',
     ]);
     expect(faults({ ...hook, webhook: { url: 'ftp://hook.example/' } })).toHaveLength(1);
+    // Over TLS it is said whom to trust.
+    const authority = ['the authority that its certificate is checked against'];
+    expect(faults({ ...hook, webhook: { url: 'https://hook.example/' } })).toEqual(authority);
+    expect(faults({ name: 'x', about: ['failed'], syslog: { server: 'logs.example', over: 'tls' } })).toEqual(authority);
+    expect(faults({ name: 'x', about: ['failed'], mail: { ...mail, security: 'starttls' } })).toEqual(authority);
   });
+});
+
+it.each<[object, string, number, boolean]>([
+  [{ webhook: { url: 'https://hook.example/x' } }, 'hook.example', 443, true],
+  [{ webhook: { url: 'http://[fd00::7]:8080/' } }, 'fd00::7', 8080, false],
+  [{ mail: { server: 'mail.example', security: 'starttls' } }, 'mail.example', 587, false],
+  [{ mail: { server: 'mail.example:2525', security: 'tls' } }, 'mail.example', 2525, true],
+  [{ mail: { server: 'mail.example', security: 'none' } }, 'mail.example', 25, false],
+  [{ syslog: { server: '[fd00::9]', over: 'tls' } }, 'fd00::9', 6514, true],
+  [{ syslog: { server: '10.62.8.60', over: 'udp' } }, '10.62.8.60', 514, false],
+])('where %j goes: the usual port where none is named', (n, host, port, tls) => {
+  expect(wayOf(n as Notice)).toMatchObject({ host, port, tls });
 });
 
 describe('a line of syslog', () => {

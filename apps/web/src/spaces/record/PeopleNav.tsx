@@ -4,6 +4,7 @@ import { useScope } from '../../state/scope.ts';
 const views = [
   ['/people', 'People'],
   ['/record', 'Record'],
+  ['/notices', 'Notices'],
 ] as const;
 
-export const PeopleNav = () => <SubNav label="People and record" views={views} site={useScope().site} />;
+export const PeopleNav = () => <SubNav label="People, record and notices" views={views} site={useScope().site} />;
