@@ -7,7 +7,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useAct } from '../../state/act.ts';
-import { abouts } from './NoticesSpace.tsx';
+import { abouts } from './notice-words.ts';
 
 const ways = { webhook: 'webhook', mail: 'mail', syslog: 'syslog' } as const;
 type Way = keyof typeof ways;

@@ -1,5 +1,5 @@
 import type { NoticeState } from '@praesidor/contract';
-import { type NoticeAbout, wayOf } from '@praesidor/core/notices';
+import { wayOf } from '@praesidor/core/notices';
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
@@ -14,15 +14,8 @@ import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { NoticeDialog } from './NoticeDialog.tsx';
+import { abouts } from './notice-words.ts';
 import { PeopleNav } from './PeopleNav.tsx';
-
-/** What is told, as it is chosen and read. */
-export const abouts: Record<NoticeAbout, string> = {
-  failed: 'steps that failed',
-  ended: 'changes that ended well',
-  drift: 'what is not as it was proved',
-  record: 'every act on record',
-};
 
 /** Whom this installation tells of what, and how that goes. */
 export function NoticesSpace() {
