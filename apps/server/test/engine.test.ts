@@ -168,6 +168,19 @@ describe('turns', () => {
 
 describe('places', () => {
   const shares: Share = { limit: 'controllers', of: 'lr', room: 1 };
+  it('a limit that was raised meanwhile holds for a run that is under way', async () => {
+    await db.query(`insert into site (key, doc, updated_by) values ('kt', '{"name": "kt", "limits": {"controllers": 1}}', 'x')`);
+    const list = Array.from({ length: 6 }, (_, k) => step(`r${k}`, [], { shares: { ...shares, of: 'kt' } }));
+    const run = await queued(list, { turn: false });
+    const go = list.map((s) => held(`${run.subject} ${s.id}`));
+    const running = async () => Object.values((await status(run)).steps).filter((s) => s.state === 'running').length;
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await eventually(async () => (await running()) === 1, 'one at a time, as it was planned');
+    await db.query("update site set doc = jsonb_set(doc, '{limits,controllers}', '3') where key = 'kt'");
+    await eventually(async () => (await running()) === 3, 'three at a time');
+    for (const g of go) g();
+    await ends(run);
+  });
   it('what steps of several runs share is used by as many as the site allows, in turn', async () => {
     const list = Array.from({ length: 4 }, (_, k) => step(`s${k}`, [], { shares: { ...shares, room: 4 } }));
     const [one, two] = [await queued(list, { turn: false }), await queued(list, { turn: false })];

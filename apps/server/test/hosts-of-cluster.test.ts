@@ -151,7 +151,7 @@ describe('the hosts of a cluster that stands', () => {
     expect([plan?.kind, plan?.joins, plan?.leaves]).toEqual(['remove-hosts', [], [leaves]]);
     expect(plan?.point?.step).toBe(`${leaves}/leave`);
     // What runs asks for 3 × 1.5 cores, beside what the programs of the cluster ask for.
-    expect(plan?.requested).toBeGreaterThanOrEqual(4.5);
+    expect(plan?.requested?.cores).toBeGreaterThanOrEqual(4.5);
     expect((await p.begin('remove-hosts')).body.number).toBe(4);
     const said = 'The disruption budget tides needs 3 healthy pods and has 3 currently';
     let log: string[] = [];
@@ -225,4 +225,35 @@ describe('the hosts of a cluster that stands', () => {
       (await (await i.as('planner')).call('GET', `/api/charters/plover/etcd-backups/${backups[0]?.id}/snapshot.db`)).status,
     ).toBe(403);
   });
+
+  it.each(['worker', 'control-plane'] as const)(
+    'a %s is replaced, and its address kept: the other comes when it has left',
+    async (role) => {
+      const e = await c.estate();
+      const resting = await p.wipeResting();
+      const except = e.charters.find((x) => x.name === 'plover')?.except ?? [];
+      const goes = e.hosts.find((h) => h.held?.charter === 'plover' && h.held.role === role && h.state === 'serving')?.name ?? '';
+      const address = e.reservations.find((r) => r.owner.use === `node ${goes}`)?.address;
+      await p.set('its turn', [['keepAddresses'], true], [['except'], [...except.filter((h) => !resting.includes(h)), goes]]);
+      const plan = await p.due();
+      const comes = plan?.joins[0] ?? '';
+      expect([plan?.kind, plan?.leaves, plan?.refused]).toEqual(['replace-hosts', [goes], []]);
+      expect(plan?.rows[0]?.how).toBe(`installed anew, when ${goes} has left: it has its address`);
+      const { number } = (await p.begin('replace-hosts')).body;
+      // While it serves, it has it.
+      const owner = async () => (await c.estate()).reservations.find((r) => r.address === address)?.owner.use;
+      expect(await owner()).toBe(`node ${goes}`);
+      const b = await p.done(number);
+      expect(b.proof?.filter((l) => !l.good)).toEqual([]);
+      const at = (step: string, when: 'started' | 'ended') => Date.parse(b.status.steps[step]?.[when] ?? '');
+      expect(at(`${goes}/leave`, 'ended')).toBeLessThanOrEqual(at(`${comes}/power`, 'started'));
+      expect(b.status.steps[`${goes}/leave`]?.text).toContain(`${address} is ${comes}'s`);
+      expect(await owner()).toBe(`node ${comes}`);
+      const node = await p.ask<{ status: { addresses: { address: string }[] } }>(`/api/v1/nodes/${comes}`);
+      expect(node?.status.addresses.map((a) => a.address)).toContain(address);
+      const records = i.world.dns.zones.flatMap((z) => z.records).filter((r) => r.type === 'A' && r.value === address);
+      expect(records.map((r) => r.name.split('.')[0])).toEqual([comes]);
+      expect(await nodes()).not.toContain(goes);
+    },
+  );
 });

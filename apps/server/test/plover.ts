@@ -31,6 +31,7 @@ export class Plover {
   /** Hosts that rest are wiped, and free again. @returns their names */
   wipeResting = async (): Promise<string[]> => {
     const hosts = (await this.c.estate()).hosts.filter((h) => h.state === 'resting').map((h) => h.name);
+    if (!hosts.length) return [];
     const { work } = await this.c.good<{ work?: { id: number } }>('POST', '/api/hosts/works', { kind: 'wipe', hosts, asked: {} });
     await eventually(async () => {
       const { works } = await this.c.good<{ works: { id: number; state: string }[] }>('GET', '/api/hosts/works');

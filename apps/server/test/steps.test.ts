@@ -149,6 +149,9 @@ async function run(
       }
       throw new StepFailure(otherwise());
     },
+    knows: {},
+    remember: async () => undefined,
+    noted: () => undefined,
     reports: async () => (batches.shift() ?? []).map((r) => ({ event: 'progress', result: 'SUCCESS', text: '', ...r })),
     kube: () => ({
       dialer: { locate: async () => ({ host: '127.0.0.1', port, address: '127.0.0.1' }) },

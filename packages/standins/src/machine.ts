@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import type { Clock } from './clock.ts';
 import type { Faults } from './faults.ts';
 import type { Disk } from './disks.ts';
@@ -82,6 +83,8 @@ export class Machine {
   installed: Installed | undefined;
   readonly disks = new Map<string, Disk>();
   stage: Stage = 'off';
+  /** Another one at each start, as Linux draws it (random(4), boot_id). */
+  bootId = '';
   light = false;
   media: string | undefined;
   trusted: Trusted = { boot: [], media: [], verify: false };
@@ -181,6 +184,7 @@ export class Machine {
   powerOn(): void {
     if (this.power === 'On') return;
     this.power = 'On';
+    this.bootId = randomUUID();
     for (const [part, version] of this.staged) this.firmware[part] = version;
     this.staged.clear();
     this.note('power on');

@@ -96,6 +96,7 @@ class Driver {
   async go(): Promise<void> {
     const { ctx, run, track } = this;
     const bell = new Bell(ctx.bus, topicOf(run), run.subject, this.halt.signal);
+    const shares = run.steps.some((s) => s.shares);
     try {
       for (;;) {
         bell.hush();
@@ -106,7 +107,10 @@ class Driver {
           break;
         }
         const waitsFor = new Set<string>();
-        for (const step of ready(run.steps, status)) {
+        // Places are asked for by as many as were planned, or as are allowed by now, where that is more.
+        const estate = shares ? await estateNow(ctx.db) : undefined;
+        const room = (s: Share) => Math.max(s.room, estate ? share(estate, s.limit, s.of).room : 0);
+        for (const step of ready(run.steps, status, room)) {
           if (this.flying.has(step.id)) continue;
           if (step.shares && !(await this.hasPlace(step, step.shares))) waitsFor.add(shareKey(step.shares));
           else this.begin(step);

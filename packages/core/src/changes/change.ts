@@ -25,6 +25,8 @@ export interface Leaving {
   host: string;
   role: ClusterRole;
   zone: string;
+  /** The one that it has as a node. */
+  address: string | undefined;
   /** What pods could use of it. */
   cores: number;
   memoryGiB: number;
@@ -70,7 +72,7 @@ export interface Between {
   keeps: Keeping[];
 }
 /** What of an estate a change is computed from. */
-export type Standing = Pick<Estate, 'hosts' | 'releases' | 'now'> & Limiting;
+export type Standing = Pick<Estate, 'hosts' | 'releases' | 'now' | 'reservations'> & Limiting;
 
 /** One kind of change. It is pure: what it answers follows from what stands and from the plan. */
 export interface ChangeKind {

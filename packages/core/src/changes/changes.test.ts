@@ -305,14 +305,56 @@ describe('the steps of a change', () => {
     expect(after(`${comes}/join`)).toEqual([`${comes}/images`, 'backup']);
     expect(after('lr-01/drain')).toEqual([`${comes}/join`]);
   });
+  it('of one that takes the address of another begin when that one has left; its records are sent once more', () => {
+    /** As held: every node has its address in the ledger. */
+    const held = (more: Partial<Charter>) => {
+      const e = standing(more);
+      e.reservations = [...e.reservations, ...resolve(e.charters[0] as Charter, e).reservations];
+      return e;
+    };
+    const e = held(two);
+    const addressOf = (host: string) => resolve(e.charters[0] as Charter, e).nodes.find((n) => n.host === host)?.address;
+    const worker = dueFor(e, { ...two, except: ['lr-04'], keepAddresses: true });
+    const after = (plan: typeof worker, id: string) => plan?.steps.find((s) => s.id === id)?.after;
+    expect(worker?.rows[0]).toMatchObject({
+      what: 'lr-06',
+      after: `worker, ${addressOf('lr-04')}`,
+      how: 'installed anew, when lr-04 has left: it has its address',
+    });
+    expect([after(worker, 'lr-04/drain'), after(worker, 'lr-06/power'), after(worker, 'lr-06/join')]).toEqual([
+      ['names'],
+      ['lr-04/leave'],
+      ['lr-06/images'],
+    ]);
+    expect([after(worker, 'names-after'), after(worker, 'inbound')]).toEqual([['lr-06/join'], ['names-after']]);
+    const member = dueFor(e, { ...two, except: ['lr-02'], keepAddresses: true });
+    expect(member?.rows[0]?.after).toBe(`control plane, ${addressOf('lr-02')}`);
+    expect([after(member, 'lr-02/drain'), after(member, 'lr-06/power'), after(member, 'lr-06/join')]).toEqual([
+      ['backup'],
+      ['lr-02/leave'],
+      ['lr-06/images', 'lr-02/leave'],
+    ]);
+    // Without it the new one has an address of its own, and comes first.
+    const own = dueFor(e, { ...two, except: ['lr-04'] });
+    expect(own?.rows[0]?.after).not.toContain(addressOf('lr-04'));
+    expect(own?.steps.some((s) => s.id === 'names-after')).toBe(false);
+    // An only member cannot: the next one must join before it leaves.
+    const one = { controlPlane: { count: 1 }, workers: { count: 1 } };
+    expect(dueFor(held(one), { ...one, except: ['lr-01'], keepAddresses: true })?.refused[0]).toContain(
+      'lr-01 is the only member of the control plane',
+    );
+  });
   it('lead to their end, in whatever order they succeed', () => {
     fc.assert(
       fc.property(
         fc.subarray(['lr-01', 'lr-02', 'lr-04', 'lr-05', 'lr-06']),
         fc.integer({ min: 0, max: 3 }),
         fc.infiniteStream(fc.nat()),
-        (except, count, picks) => {
-          const due = dueFor(standing(two), { workers: { count }, except });
+        fc.boolean(),
+        (except, count, picks, keepAddresses) => {
+          const e = standing(two);
+          e.reservations = [...e.reservations, ...resolve(e.charters[0] as Charter, e).reservations];
+          const due = dueFor(e, { workers: { count }, except, keepAddresses });
           if (!due) return;
           let status = fold(newRun(due.steps), { at: '2026-11-23T09:00:00Z', kind: 'begun' });
           for (let n = 0; n <= due.steps.length; n++) {

@@ -2,6 +2,7 @@ import { type Known, nothingKnown } from '../schedule/estimate.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
 import type { Host } from '../model/documents.ts';
+import { nodeOf } from '../ledger/host-of.ts';
 import { byName } from '../model/estate.ts';
 import { newRun } from '../schedule/run.ts';
 import type { Step } from '../schedule/steps.ts';
@@ -15,7 +16,7 @@ import { atOnceRow, guestsRow } from './kinds/in-place.ts';
 import { giveBack } from './kinds/give-back.ts';
 import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
-import { addHosts, removeHosts, replaceHosts } from './kinds/hosts.ts';
+import { addHosts, placeOf, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
 export * from './change.ts';
 export * from './made.ts';
@@ -75,6 +76,7 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
         host: h.name,
         role: h.held?.role ?? 'worker',
         zone: h.zone ?? '',
+        address: estate.reservations.find((r) => r.owner.name === name && nodeOf(r) === h.name)?.address,
         cores: usableCores(h.facts?.cores ?? 0),
         memoryGiB: usableMemory(h.facts?.memoryGiB ?? 0),
         pods: plan.charter.pods.most,
@@ -170,7 +172,7 @@ function rowsOf(b: Between): ChangeRow[] {
       what: n.host,
       now: 'held',
       after: `${role(n.role)}, ${n.address}`,
-      how: n.guest ? 'cast and installed' : 'installed anew',
+      how: `${n.guest ? 'cast and installed' : 'installed anew'}${placeOf(b, n) ? `, when ${placeOf(b, n)?.host} has left: it has its address` : ''}`,
       field: n.role === 'control-plane' ? 'controlPlane.count' : n.pool === 'workers' ? 'workers.count' : 'pools',
     })),
     ...b.leaves.map((l) => ({

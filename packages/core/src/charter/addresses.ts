@@ -1,5 +1,7 @@
 import { consecutive, formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/index.ts';
+import { hostWith, nodeOf } from '../ledger/host-of.ts';
 import { openIn } from '../ledger/open.ts';
+import { sortKey } from '../model/estate.ts';
 import type { Charter, Network, Reservation, Site } from '../model/documents.ts';
 import { uplinkFor } from './uplink.ts';
 import type { View } from '../reading/index.ts';
@@ -70,9 +72,12 @@ export function addressing(
   const within = network.pools.find((p) => p.use === 'host');
   const range = within ? parseRange(within.range) : space.range;
   const wanting: Chosen[] = [];
+  const left = leftBehind(charter, chosen, [...own.values()], view, nodeOf);
   for (const c of chosen) {
-    const held = ours(`node ${c.host.name}`);
-    if (held) out.nodes.set(c.host.name, { address: held.address, kept: true });
+    const held = ours(`node ${c.host.name}`)?.address;
+    // One that it had in an earlier life of its own is not its any more.
+    const address = c.host.held?.charter === charter.name ? (held ?? left(c.role)) : (left(c.role) ?? held);
+    if (address) out.nodes.set(c.host.name, { address, kept: held === address });
     else wanting.push(c);
   }
   const from = charter.nodesFrom ? parseIp(charter.nodesFrom) : undefined;
@@ -127,8 +132,10 @@ export function addressing(
     const range = pool ? parseRange(pool.range) : there.range;
     const given = new Map<string, string>();
     out.further.set(n.name, given);
+    const left = leftBehind(charter, chosen, [...own.values()], view, (r) => (r.network === n.name ? hostWith(r) : undefined));
     const lacking = chosen.filter((c) => {
-      const held = ours(furtherUse(n.name, c.host.name))?.address;
+      const had = ours(furtherUse(n.name, c.host.name))?.address;
+      const held = c.host.held?.charter === charter.name ? (had ?? left(c.role)) : (left(c.role) ?? had);
       if (held) given.set(c.host.name, held);
       return !held;
     });
@@ -156,6 +163,32 @@ export function addressing(
       });
   }
   return out;
+}
+
+/**
+ * Addresses of hosts that serve and are not chosen any more, for whoever takes their place, where the charter says so: each once, by role.
+ * @param of the host that a reservation is of
+ */
+function leftBehind(
+  charter: Charter,
+  chosen: readonly Chosen[],
+  own: readonly Reservation[],
+  view: View,
+  of: (r: Reservation) => string | undefined,
+): (role: Chosen['role']) => string | undefined {
+  if (!charter.keepAddresses) return () => undefined;
+  const stay = new Set(chosen.map((c) => c.host.name));
+  const left = own
+    .flatMap((r) => {
+      const host = view.get('Host', of(r) ?? '');
+      const goes = host && !stay.has(host.name) && host.state === 'serving' && host.held?.charter === charter.name;
+      return goes ? [{ role: host.held?.role, address: r.address, host: host.name }] : [];
+    })
+    .sort((a, b) => (sortKey(a.host) < sortKey(b.host) ? -1 : 1));
+  return (role) => {
+    const at = left.findIndex((l) => l.role === role);
+    return at < 0 ? undefined : left.splice(at, 1)[0]?.address;
+  };
 }
 
 /** What a reservation of a node in a further network is for. */

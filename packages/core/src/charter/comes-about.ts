@@ -50,6 +50,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['pools', 'rolling', 'hosts join at once, and leave when they are drained'],
   ['addons', 'at once', 'an add-on comes and goes by itself'],
   ['sshKeys', 'rolling', 'they are written on each host'],
+  ['keepAddresses', 'at once', 'the next change goes by it'],
   ['workersAtOnce', 'at once', 'the next change goes by it'],
   ['template', 'at once', 'it says where the charter comes from'],
   ['purpose', 'at once', 'it is for people'],

@@ -217,6 +217,8 @@ export const Charter = doc('Charter', {
       byItself: z.boolean().optional(),
     })
     .optional(),
+  /** A host that takes the place of another has its address: it comes when the other has left. */
+  keepAddresses: z.boolean().optional(),
   /** How many workers a change may have away at once, at most; without it as many as leave room for what runs. */
   workersAtOnce: z.number().int().min(1).max(100).optional(),
   /** What nodes go through to what is outside; and what they ask directly besides what follows. */

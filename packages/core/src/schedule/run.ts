@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { FailureCode } from './decisions.ts';
-import { shareKey, type Step } from './steps.ts';
+import { type Share, shareKey, type Step } from './steps.ts';
 
 /** What happened in long work, as stored: append-only, in order. The state of a run is the fold of these. */
 export type RunEvent =
@@ -181,15 +181,16 @@ function foldWhole(
 /**
  * Steps that may start now: waiting, everything before them done, and room at what they share with others. None while
  * the run is paused or has ended.
+ * @param room how many may use something shared at once; as it was planned where nothing else is said
  */
-export function ready(steps: readonly Step[], status: RunStatus): Step[] {
+export function ready(steps: readonly Step[], status: RunStatus, room: (s: Share) => number = (s) => s.room): Step[] {
   if (status.state !== 'running') return [];
   const busy = new Map<string, number>();
   const use = (s: Step) => s.shares && busy.set(shareKey(s.shares), (busy.get(shareKey(s.shares)) ?? 0) + 1);
   for (const s of steps) if (status.steps[s.id]?.state === 'running') use(s);
   return steps.filter((s) => {
     if (status.steps[s.id]?.state !== 'waiting' || !s.after.every((a) => passed(status.steps[a]?.state))) return false;
-    if (s.shares && (busy.get(shareKey(s.shares)) ?? 0) >= s.shares.room) return false;
+    if (s.shares && (busy.get(shareKey(s.shares)) ?? 0) >= room(s.shares)) return false;
     use(s);
     return true;
   });

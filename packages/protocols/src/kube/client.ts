@@ -8,7 +8,7 @@ export interface KubeNode {
   status?: {
     conditions?: { type: string; status: string }[];
     addresses?: { type: string; address: string }[];
-    nodeInfo?: { kubeletVersion?: string };
+    nodeInfo?: { kubeletVersion?: string; bootID?: string };
   };
 }
 export interface KubeList<T> {

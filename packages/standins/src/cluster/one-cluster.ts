@@ -387,7 +387,12 @@ export class ApiStandin {
               { type: 'InternalIP', address: m.kit.address },
               { type: 'Hostname', address: name },
             ],
-            nodeInfo: { kubeletVersion: versionOf(m.kit.files, 'kube-proxy'), osImage: 'Linux', containerRuntimeVersion: 'oci' },
+            nodeInfo: {
+              bootID: m.machine.bootId,
+              kubeletVersion: versionOf(m.kit.files, 'kube-proxy'),
+              osImage: 'Linux',
+              containerRuntimeVersion: 'oci',
+            },
           },
         };
       });

@@ -205,6 +205,7 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
     },
     healed: tools.healed,
     ...memoryOf(tools),
+    noted: (kind, key) => track.status.steps[stepOf(build.steps, kind, step.host)?.id ?? '']?.notes?.[key],
     reports: async () => {
       after ??= await lastReport(m, build, track, step, retry);
       const rows = (await m.query('select id, data from build_report where build = $1 and host = $2 and id > $3 order by id', [

@@ -36,6 +36,8 @@ export interface StepContext {
   /** What it put down before, and puts down for when it is run again. */
   knows: Record<string, string>;
   remember: (key: string, value: string | undefined) => Promise<void>;
+  /** What another step of the same host put down. */
+  noted: (kind: StepKind, key: string) => string | undefined;
   /** Asks until the answer is there; fails with `otherwise` when there was no sign of life for several times as long as the step usually takes. */
   until: <T>(ask: () => Promise<T | undefined>, otherwise: () => string) => Promise<T>;
   /** Reports of this step's host since the step began, each once. */

@@ -1,7 +1,7 @@
 import type { EntityManager } from 'typeorm';
 import { heldFor, type Plan, resolve } from '@praesidor/core/charter';
 import { doTo } from '@praesidor/core/hosts';
-import { leftOver } from '@praesidor/core/ledger';
+import { hostWith, leftOver } from '@praesidor/core/ledger';
 import type { Principal } from '@praesidor/core/access';
 import { type Change, type Charter, type Doc, type Estate, keyOf, type Reservation, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
@@ -66,7 +66,8 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   const out: HoldResult = { hosts: [], addresses: [], released: [], changes: [], estate };
   // A slip in the charter (a network that is not there) must not give back what is held.
   if (!plan.site || !plan.network) return out;
-  const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
+  const serving = new Set(estate.hosts.flatMap((h) => (h.held?.charter === name && h.state === 'serving' ? [h.name] : [])));
+  const serves = serving.size > 0;
   const changed = new Map<string, Change>();
   const note = (kind: Doc['kind'], key: string, before: Doc | undefined, after: Doc | null) => {
     const first = changed.get(`${kind} ${key}`);
@@ -124,7 +125,10 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
     )
       continue;
     const mine = changed.get(`Reservation ${keyOf(r)}`);
-    if (mine ? mine.after : standing.get(keyOf(r)))
+    // Of a host that serves still: it goes over when that one has left.
+    const there = standing.get(keyOf(r));
+    if (!mine && there?.owner.kind === 'charter' && there.owner.name === name && serving.has(hostWith(there) ?? '')) continue;
+    if (mine ? mine.after : there)
       throw new Refusal('held-twice', `${r.address}, wanted for ${r.owner.use} of ${name}, is reserved for somebody else.`, {
         remedy: 'Set another address in the charter, or release that reservation.',
       });

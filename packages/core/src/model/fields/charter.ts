@@ -279,6 +279,11 @@ export const charterFields: Fields = {
     label: 'Renewed by themselves',
     help: 'Sixty days before their end. Hosts are started anew one after the other, drained, in whatever hour that is.',
   },
+  keepAddresses: {
+    label: 'Addresses of replaced hosts',
+    help: 'A host that takes the place of another has its address. It is installed when the other has left; empty: it has one of its own, and comes first.',
+    rare: true,
+  },
   workersAtOnce: {
     label: 'Workers away at once',
     help: 'How many a change may take out at once, at most. Empty: as many as leave room for what runs, and for the loss of one more.',

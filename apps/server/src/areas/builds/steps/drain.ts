@@ -32,6 +32,8 @@ const decidable = (remedy: string) => (e: unknown) => {
 async function cordon(s: StepContext, host: string): Promise<KubeNode | undefined> {
   const node = await kube<KubeNode>(s.kube(), `/api/v1/nodes/${host}`);
   if (!node) return undefined;
+  // Which start of it this was: when it is back, it is another one.
+  if (node.status?.nodeInfo?.bootID) await s.remember('boot', node.status.nodeInfo.bootID);
   await kube(s.kube(), `/api/v1/nodes/${host}`, {
     method: 'PATCH',
     contentType: 'application/merge-patch+json',

@@ -15,6 +15,7 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
   // Who stood before has an API server of its own, once it is back.
   const again = build.moves.stands.includes(host);
   const api = () => (again && node?.role === 'control-plane' ? s.kube(node) : s.kube());
+  const before = s.noted('drain', 'boot');
   let started = false;
   let known = false;
   return until(
@@ -27,6 +28,9 @@ async function join(s: StepContext, seen: 'not yet' | 'known' | 'ready'): Promis
       if (seen === 'not yet') return started ? 'kubelet started' : undefined;
       const n = await kube<KubeNode>(api(), `/api/v1/nodes/${host}`).catch(() => undefined);
       known = n !== undefined;
+      // It may have told so while nobody listened: that it has been started anew its kubelet says too.
+      const boot = n?.status?.nodeInfo?.bootID;
+      if (again && boot && before && boot !== before) started = true;
       if (seen !== 'ready') return n ? `the API knows ${host}` : undefined;
       // One that stood before may be told as ready from then.
       if (!n || !isReady(n) || (again && !started)) return undefined;
