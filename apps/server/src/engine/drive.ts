@@ -1,4 +1,5 @@
 import { setMaxListeners } from 'node:events';
+import type { Estate } from '@praesidor/core/model';
 import { ended, ready, type Share, share, shareKey, type Step } from '@praesidor/core/schedule';
 import { whyNot } from '../access/permit.ts';
 import { record } from '../audit.ts';
@@ -108,7 +109,7 @@ class Driver {
         }
         const waitsFor = new Set<string>();
         // Places are asked for by as many as were planned, or as are allowed by now, where that is more.
-        const estate = shares ? await estateNow(ctx.db) : undefined;
+        const estate = shares ? await this.estate() : undefined;
         const room = (s: Share) => Math.max(s.room, estate ? share(estate, s.limit, s.of).room : 0);
         for (const step of ready(run.steps, status, room)) {
           if (this.flying.has(step.id)) continue;
@@ -128,6 +129,13 @@ class Driver {
       await giveBack(ctx.db.manager, run.id).catch(() => undefined);
     }
     if (this.broke) throw this.broke;
+  }
+
+  private read: { estate: Promise<Estate>; at: number } | undefined;
+  /** The estate as it was at most a moment ago: for limits, which change seldom. */
+  private estate(): Promise<Estate> {
+    if (!this.read || Date.now() - this.read.at > looks.waiting) this.read = { estate: estateNow(this.ctx.db), at: Date.now() };
+    return this.read.estate;
   }
 
   /** Whether there is room for it at what it shares with the steps of all runs, as the limits are set by now. */

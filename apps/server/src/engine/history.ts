@@ -9,7 +9,7 @@ import {
   type Took,
   tookOf,
 } from '@praesidor/core/schedule';
-import type { EntityManager } from 'typeorm';
+import type { DataSource, EntityManager } from 'typeorm';
 import type { RunRow } from '../db/tables.ts';
 
 /** Of each kind of step so many are gone by, the latest; twice as many are kept. */
@@ -33,14 +33,22 @@ export async function remember(m: EntityManager, run: Pick<RunRow, 'id' | 'steps
     );
 }
 
-/** What this installation's own history says of how long steps take. */
+/** What was learned last, by the database that it was learned from, and up to which step. */
+const last = new WeakMap<DataSource, { upto: string; known: Known }>();
+
+/** What this installation's own history says of how long steps take: learned anew when steps came. */
 export async function known(m: EntityManager): Promise<Known> {
+  const [{ upto } = { upto: '0' }] = (await m.query('select coalesce(max(id), 0) as upto from step_took')) as { upto: string }[];
+  const before = last.get(m.connection);
+  if (before?.upto === upto) return before.known;
   const rows = (await m.query(
     `select t.run, t.kind, t.model, t.size, t.seconds from unnest($1::text[]) k,
        lateral (select * from step_took where kind = k order by id desc limit $2) t`,
     [StepKind.options, goneBy],
   )) as Took[];
-  return learned(rows);
+  const now = learned(rows);
+  last.set(m.connection, { upto, known: now });
+  return now;
 }
 
 /** Says when a run ends, before it begins: kept, so that it can be held against what came. In seconds from its begin. */

@@ -56,7 +56,7 @@ interface Learned {
  */
 export function learned(history: readonly Took[]): Known {
   const kinds = new Map<StepKind, Took[]>();
-  for (const t of history) if (t.seconds > 0) kinds.set(t.kind, [...(kinds.get(t.kind) ?? []), t]);
+  for (const t of history) if (t.seconds > 0) add(kinds, t.kind, t);
   const known = new Map<StepKind, Learned>();
   /** What is left of each step when its kind, size and model are taken off, by run. */
   const left = new Map<number, number[]>();
@@ -64,7 +64,7 @@ export function learned(history: readonly Took[]): Known {
     if (list.length < enough.kind) continue;
     const { rest, ...l } = learn(list);
     known.set(kind, l);
-    for (const [n, t] of list.entries()) left.set(t.run, [...(left.get(t.run) ?? []), rest[n] as number]);
+    for (const [n, t] of list.entries()) add(left, t.run, rest[n] as number);
   }
   const common = commonSpread([...left.values()]);
   return (kind, on = {}) => {
@@ -81,6 +81,13 @@ export function learned(history: readonly Took[]): Known {
   };
 }
 
+/** Puts something into the list of a key. */
+function add<K, V>(lists: Map<K, V[]>, key: K, value: V): void {
+  const list = lists.get(key);
+  if (list) list.push(value);
+  else lists.set(key, [value]);
+}
+
 const logSize = (size: number | undefined) => Math.log(Math.max(size ?? 1, 1e-3));
 
 function learn(list: readonly Took[]): Learned & { rest: number[] } {
@@ -89,7 +96,7 @@ function learn(list: readonly Took[]): Learned & { rest: number[] } {
   const flat = list.map((t, n) => (logs[n] as number) - slope * logSize(t.size));
   const level = quantile(flat, 0.5);
   const by = new Map<string, number[]>();
-  for (const [n, t] of list.entries()) by.set(t.model, [...(by.get(t.model) ?? []), (flat[n] as number) - level]);
+  for (const [n, t] of list.entries()) add(by, t.model, (flat[n] as number) - level);
   const models = new Map([...by].map(([m, off]) => [m, (quantile(off, 0.5) * off.length) / (off.length + modelWeight)]));
   const rest = list.map((t, n) => (flat[n] as number) - level - (models.get(t.model) ?? 0));
   const free = Math.max(1, list.length - 1);
@@ -99,7 +106,7 @@ function learn(list: readonly Took[]): Learned & { rest: number[] } {
 /** How the logarithm of the time grows with that of the size, within each model: a model that is slow and has much to do says nothing of the size. */
 function slopeOf(list: readonly Took[], logs: readonly number[]): number {
   const by = new Map<string, number[]>();
-  for (const [n, t] of list.entries()) by.set(t.model, [...(by.get(t.model) ?? []), n]);
+  for (const [n, t] of list.entries()) add(by, t.model, n);
   let [xx, xy] = [0, 0];
   for (const places of by.values()) {
     const xs = places.map((n) => logSize(list[n]?.size));

@@ -61,7 +61,7 @@ export async function buildsOf(
 
 function expected(steps: readonly Step[], status: RunStatus) {
   // Of many at once: fewer courses are drawn of each.
-  const { from, middle, to } = expectedEnd(steps, status, Date.now(), 40);
+  const { from, middle, to } = expectedEnd(steps, status, Date.now(), 24);
   return { from, end: middle, to };
 }
 
