@@ -75,7 +75,7 @@ export async function beginChange(
     const before = await looked(ctx, name, ends === true);
     return await ctx.db.transaction(async (m) => {
       // What ends holds nothing more, and no finding keeps it.
-      const held = ends ? undefined : await hold(m, name, who);
+      const held = ends ? undefined : await hold(m, name, who, before);
       const same = !held?.changes.length && !(await movedSince(m, before.revision, name));
       const {
         estate: whole,

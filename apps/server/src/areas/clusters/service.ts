@@ -56,10 +56,17 @@ export interface HoldResult {
 /**
  * Holds what a charter's plan proposes: its hosts become held, its addresses reservations. What an earlier
  * revision held and this one does not need is given back. Nothing is taken from a cluster that serves.
+ *
+ * @param read the estate as it was read a moment ago: it is gone by where nothing but the course of long work was told since
  */
-export async function hold(m: EntityManager, name: string, who: string): Promise<HoldResult> {
+export async function hold(
+  m: EntityManager,
+  name: string,
+  who: string,
+  read?: { estate: Estate; revision: number },
+): Promise<HoldResult> {
   await m.query('select pg_advisory_xact_lock(727004)');
-  const { estate } = await loadEstate(m);
+  const estate = read && !(await toldSince(m, read.revision)) ? read.estate : (await loadEstate(m)).estate;
   const charter = estate.charters.find((c) => c.name === name);
   if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
   const plan = resolve(charter, estate);
@@ -146,6 +153,15 @@ export async function hold(m: EntityManager, name: string, who: string): Promise
   await writeChanges(m, changes, who, '');
   out.changes = changes;
   return out;
+}
+
+/** Whether anything but the course of long work was told since a revision. */
+async function toldSince(m: EntityManager, revision: number): Promise<boolean> {
+  const [row] = (await m.query(
+    "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof')) as told",
+    [revision],
+  )) as { told: boolean }[];
+  return row?.told ?? true;
 }
 
 /** The plan of a charter as it is saved. */
