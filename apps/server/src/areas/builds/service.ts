@@ -14,7 +14,7 @@ import { needDoc, needIn } from '../../estate/documents.ts';
 import { loadEstate, thisMinute } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { hold } from '../clusters/service.ts';
+import { hold, toldSince } from '../clusters/service.ts';
 import { requestedOf } from './proofs.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
 import { dueOf } from './due.ts';
@@ -44,18 +44,6 @@ async function lookedAt(ctx: Context, whole: Estate, name: string, ends: boolean
   return { estate: whole, stops, kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl) };
 }
 /**
- * Whether something was told since the estate was read that can matter to a charter: not the course of long work, and no other charter, whose hosts and addresses the
- * database keeps apart.
- */
-async function movedSince(m: EntityManager, revision: number, charter: string): Promise<boolean> {
-  const [row] = (await m.query(
-    "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof') and not (kind = 'Charter' and subject <> $2)) as moved",
-    [revision, charter],
-  )) as { moved: boolean }[];
-  return row?.moved ?? true;
-}
-
-/**
  * Begins a change of a cluster to its charter as it is saved: everything is held first, and nothing that stops may stand. It is the kind
  * that somebody saw, or it is refused: what is due can have become another one meanwhile.
  */
@@ -76,7 +64,7 @@ export async function beginChange(
     return await ctx.db.transaction(async (m) => {
       // What ends holds nothing more, and no finding keeps it.
       const held = ends ? undefined : await hold(m, name, who, before);
-      const same = !held?.changes.length && !(await movedSince(m, before.revision, name));
+      const same = !held?.changes.length && !(await toldSince(m, before.revision, name));
       const {
         estate: whole,
         stops,

@@ -155,11 +155,15 @@ export async function hold(
   return out;
 }
 
-/** Whether anything but the course of long work was told since a revision. */
-async function toldSince(m: EntityManager, revision: number): Promise<boolean> {
+/**
+ * Whether anything but the course of long work was told since an estate was read.
+ * @param charter where one is named: other charters do not count, whose hosts and addresses the database keeps apart
+ */
+export async function toldSince(m: EntityManager, revision: number, charter?: string): Promise<boolean> {
   const [row] = (await m.query(
-    "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof')) as told",
-    [revision],
+    `select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof')
+       and not ($2::text is not null and kind = 'Charter' and subject <> $2)) as told`,
+    [revision, charter ?? null],
   )) as { told: boolean }[];
   return row?.told ?? true;
 }
