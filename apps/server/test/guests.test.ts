@@ -1,5 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { CastPlan } from '@praesidor/core/hosts';
+import { stop, undefine } from '@praesidor/protocols/hypervisor';
+import { cast, guestOf } from '../src/areas/hosts/hypervisors.ts';
 import { type Client, buildOf, eventually, Installation, shipmentIn } from './installation.ts';
 
 /** Guests: cast on hypervisors, started, taken away, found again; and a cluster of them, from images to proof. */
@@ -204,6 +206,20 @@ describe('gannet, a cluster of guests', () => {
     expect(b.proof?.find((p) => p.what === 'versions of the nodes')).toMatchObject({ good: true, found: '1.34' });
     for (const n of names) expect(second(n)?.files['/volumes/one'], n).toBe(n);
     for (const g of guests()) expect(g.machine.installed).not.toBe(systems.get(g.domain.name));
+  });
+  it('cast anew after a kill between: the system is another one, and what is beside it stays whatever fails', async () => {
+    const g = await guestOf(i.running.ctx, 'bw-g6');
+    const hypervisor = on(g.on.name);
+    const volume = (n: number) => [...(hypervisor?.volumes.values() ?? [])].find((v) => v.name === `bw-g6-${n}`);
+    const [system, beside] = [volume(0), volume(1)];
+    await stop(g.driver, 'bw-g6', true);
+    await undefine(g.driver, 'bw-g6');
+    i.plant('hypervisor-disk', g.on.name);
+    await expect(cast(g, undefined, async () => undefined, true)).rejects.toThrow('GB are asked');
+    i.lift('hypervisor-disk', g.on.name);
+    expect([volume(0), volume(1) === beside]).toEqual([undefined, true]);
+    await cast(g, undefined, async () => undefined, true);
+    expect([volume(0) === system, volume(0)?.image, volume(1) === beside]).toEqual([false, 'node-base-12', true]);
   });
   it('a guest of it is given back when it is drained, wiped with proof, and free again', async () => {
     const act = (name: string) =>

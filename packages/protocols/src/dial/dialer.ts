@@ -125,30 +125,11 @@ export class Dialer {
   }
 
   private secureConnect(target: Target): NonNullable<ConstructorParameters<typeof Agent>[0]>['connect'] {
-    const { trust } = target;
-    return ((options: { hostname: string; port: string }, done: (e: Error | null, s: tls.TLSSocket | null) => void) => {
-      const socket = tls.connect({
-        host: options.hostname,
-        port: Number(options.port),
-        ...(this.from ? { localAddress: this.from } : {}),
-        ...(isIp(target.host) ? {} : { servername: target.host }),
-        rejectUnauthorized: false,
-        checkServerIdentity: () => undefined,
-        ...(trust?.ca ? { ca: trust.ca } : {}),
-        timeout: 5000,
-      });
-      socket.once('timeout', () =>
-        socket.destroy(Object.assign(new Error('no answer in 5 s'), { code: 'UND_ERR_CONNECT_TIMEOUT' })),
+    return ((options: { hostname: string; port: string }, done: (e: Error | null, s: net.Socket | null) => void) => {
+      this.open(target, { host: options.hostname, port: Number(options.port) }).then(
+        (socket) => done(null, socket),
+        (e: Error) => done(e, null),
       );
-      socket.once('error', (e) => done(e, null));
-      socket.once('secureConnect', () => {
-        socket.setTimeout(0);
-        const fault = verify(socket, target);
-        if (fault) {
-          socket.destroy();
-          done(fault, null);
-        } else done(null, socket);
-      });
     }) as never;
   }
 
@@ -195,7 +176,11 @@ export class Dialer {
    * @throws ProtocolError
    */
   async connect(target: Target): Promise<net.Socket> {
-    const at = await this.locate(target);
+    return this.open(target, await this.locate(target));
+  }
+
+  /** Connects to where a target is reached. Over TLS nothing is sent before its certificate was verified. */
+  private open(target: Target, at: { host: string; port: number }): Promise<net.Socket> {
     const where = `${target.host}:${target.port}`;
     return new Promise((done, fail) => {
       const from = this.from ? { localAddress: this.from } : {};

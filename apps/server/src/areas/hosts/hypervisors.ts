@@ -74,9 +74,9 @@ export async function cast(
   const there = await driver.guestState(g.driver, host.name);
   if (there?.state === 'running') await driver.stop(g.driver, host.name, true);
   const [system] = domain.disks;
-  if (anew && there && system) {
-    // A volume that a definition names cannot be taken away.
-    await driver.undefine(g.driver, host.name);
+  if (anew && system) {
+    // A volume that a definition names cannot be taken away. Where a kill came in between, the definition is gone already.
+    if (there) await driver.undefine(g.driver, host.name);
     await driver.dropVolume(g.driver, system.pool, system.volume);
   }
   const before = new Set(there ? domain.disks.map((d) => d.volume) : []);
@@ -91,7 +91,8 @@ export async function cast(
     await driver.define(g.driver, host.name, domainXml(domain, mould.arch));
     await log(`defined on ${on.name}: ${mould.vcpu} vCPU, ${mould.memoryGiB} GiB`, domain.disks.length + 1);
   } catch (e) {
-    if (!there) for (const d of made) await driver.dropVolume(g.driver, d.pool, d.volume).catch(() => undefined);
+    // What is cast anew has volumes that stay.
+    if (!there && !anew) for (const d of made) await driver.dropVolume(g.driver, d.pool, d.volume).catch(() => undefined);
     throw e;
   }
 }

@@ -17,7 +17,8 @@ export async function notices(app: App, { ctx }: { ctx: Context }) {
   app.get('/api/notices', { config, schema: { response: { '2xx': answers.Notices } } }, async () => ({
     notices: (await ctx.db.manager.query(
       `select doc, told_at as "toldAt", failing, since, skipped,
-         (select count(*)::int from audit a where a.id > notice.position and a.about = any(array(select jsonb_array_elements_text(doc->'about')))) as waiting
+         (select count(*)::int from audit a where a.id > notice.position and (doc->'about' ? 'record' or a.about = any(array(select jsonb_array_elements_text(doc->'about'))))
+            and (doc->'sites' is null or a.site = any(array(select jsonb_array_elements_text(doc->'sites'))))) as waiting
        from notice order by name`,
     )) as z.input<typeof answers.Notices>['notices'],
   }));

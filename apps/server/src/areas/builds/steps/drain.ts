@@ -13,10 +13,8 @@ export const drain: StepRunner = {
   kind: 'drain',
   run: async (s) => {
     const host = s.step.host ?? '';
+    await keepsQuorum(s, host);
     if (s.build.decided.undrained?.includes(host)) return undrained(s, host);
-    await keepsQuorum(s, host).catch(
-      decidable('Bring back the members that do not answer, then resume; or go on without draining.'),
-    );
     return drained(s, host).catch(
       decidable('Give its pods room elsewhere, or change their disruption budget, then retry; or go on without draining.'),
     );
@@ -55,7 +53,10 @@ async function undrained(s: StepContext, host: string): Promise<string> {
   }
 }
 
-/** Most of the members of etcd must answer when this one is away. One that has just been started anew may take a moment. */
+/**
+ * Most of the members of etcd must answer when this one is away, whatever was decided about its pods. One that has just been started anew may take a moment. Where none of
+ * the others answers there is no majority to lose: then it is for somebody to decide.
+ */
 async function keepsQuorum(s: StepContext, host: string): Promise<void> {
   const members = s.plan.nodes.filter((n) => n.role === 'control-plane' && s.build.moves.stands.includes(n.host));
   const others = members.filter((n) => n.host !== host);
@@ -64,26 +65,38 @@ async function keepsQuorum(s: StepContext, host: string): Promise<void> {
   let silent: string[] = [];
   const said = new Set<string>();
   const majority = Math.floor(members.length / 2) + 1;
-  await s.until(
-    async () => {
-      const answers = await Promise.all(
-        others.map((n) =>
-          etcdMembers(s.etcd(n)).then(
-            () => undefined,
-            async (e: Error) => {
-              if (!said.has(n.host)) await s.log(e.message, 'warn');
-              said.add(n.host);
-              return n.host;
-            },
+  const decided = s.build.decided.undrained?.includes(host);
+  await s
+    .until(
+      async () => {
+        const answers = await Promise.all(
+          others.map((n) =>
+            etcdMembers(s.etcd(n)).then(
+              () => undefined,
+              async (e: Error) => {
+                if (!said.has(n.host)) await s.log(e.message, 'warn');
+                said.add(n.host);
+                return n.host;
+              },
+            ),
           ),
-        ),
-      );
-      silent = answers.flatMap((h) => h ?? []);
-      return others.length - silent.length >= majority ? true : undefined;
-    },
-    () =>
-      `etcd would lose its majority without ${host}: ${silent.join(' and ')} ${silent.length > 1 ? 'do' : 'does'} not answer, and ${majority} of ${members.length} must`,
-  );
+        );
+        silent = answers.flatMap((h) => h ?? []);
+        return others.length - silent.length >= majority || (decided && silent.length === others.length) ? true : undefined;
+      },
+      () =>
+        `etcd would lose its majority without ${host}: ${silent.join(' and ')} ${silent.length > 1 ? 'do' : 'does'} not answer, and ${majority} of ${members.length} must`,
+    )
+    .catch((e: unknown) => {
+      if (!(e instanceof StepFailure)) throw e;
+      throw silent.length === others.length
+        ? new StepFailure(
+            e.message,
+            'Bring back the members that do not answer, then resume; or go on without draining.',
+            notDrained,
+          )
+        : new StepFailure(e.message, 'Bring back the members that do not answer, then resume.');
+    });
 }
 
 async function drained(s: StepContext, host: string): Promise<string> {
