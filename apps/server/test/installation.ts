@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { createSocket } from 'node:dgram';
 import { readdirSync, readFileSync } from 'node:fs';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
@@ -53,28 +54,45 @@ const free = (host: string, port: number) =>
     s.once('error', () => done(false));
     s.listen(port, host, () => s.close(() => done(true)));
   });
-/** A port on loopback that nobody listens on. */
-export const freePort = () =>
-  new Promise<number>((done) => {
-    const s = createServer();
-    s.listen(0, '127.0.0.1', () => {
-      const { port } = s.address() as { port: number };
-      s.close(() => done(port));
-    });
+/**
+ * To look whether a port is free and then to take it leaves a moment in which another suite finds the same one. So each number is held by a listener at an address
+ * that nothing else is at, for as long as its suite has it; undefined when another suite has it.
+ */
+const hold = (port: number) =>
+  new Promise<{ giveBack: () => void } | undefined>((done) => {
+    const s = createServer().unref();
+    s.once('error', () => done(undefined));
+    s.listen(port, '127.62.255.1', () => done({ giveBack: () => s.close() }));
   });
-async function freeShift(): Promise<number> {
+/** A port that stays free for whoever is stopped and started again at it: none of those that outgoing connections are given (32768 and above). */
+export async function freePort(): Promise<number> {
   for (;;) {
-    // Suites that run side by side draw from rows of their own, or two could find the same ports free at once.
-    const row = Number(process.env.VITEST_POOL_ID ?? 0) % 4;
-    const shift = 10_000 + 200 * (4 * Math.floor(Math.random() * 50) + row);
+    const port = 27_000 + Math.floor(Math.random() * 5600);
+    if ((await free('127.0.0.1', port)) && (await hold(port))) return port;
+  }
+}
+/** By how much the ports of a suite's devices are moved. */
+async function takeShift(): Promise<{ shift: number; giveBack: () => void }> {
+  for (;;) {
+    const shift = 10_000 + 200 * Math.floor(Math.random() * 200);
+    const held = await hold(shift);
+    if (!held) continue;
     if (
       (await free('127.62.8.53', 53 + shift)) &&
       (await free('127.62.8.20', 6443 + shift)) &&
-      (await free('127.62.7.12', 443 + shift))
+      (await free('127.62.7.12', 443 + shift)) &&
+      (await freeDatagrams('127.62.8.60', 123 + shift))
     )
-      return shift;
+      return { shift, giveBack: held.giveBack };
+    held.giveBack();
   }
 }
+const freeDatagrams = (host: string, port: number) =>
+  new Promise<boolean>((done) => {
+    const s = createSocket('udp4');
+    s.once('error', () => done(false));
+    s.bind(port, host, () => s.close(() => done(true)));
+  });
 
 /** A server over a database and a folder, with nothing declared and nobody outside. */
 export async function bareServer(databaseUrl: string, dataDir: string): Promise<Running> {
@@ -107,6 +125,7 @@ export class Installation {
   private database!: Awaited<ReturnType<typeof privateDatabase>>;
   private control!: ReturnType<typeof controlServer>;
   private readonly clients = new Map<string, Client>();
+  private giveShiftBack?: () => void;
   readonly password = randomBytes(8).toString('hex');
 
   async start({
@@ -144,7 +163,8 @@ export class Installation {
     /** Told by how much ports of devices are moved, before anything listens. */
     before?: (shift: number) => void;
   } = {}): Promise<this> {
-    const shift = await freeShift();
+    const { shift, giveBack } = await takeShift();
+    this.giveShiftBack = giveBack;
     before?.(shift);
     const addressMap = parseAddressMap(`10.0.0.0/8=127.0.0.0/8+${shift}`);
     const spec = readWorld(
@@ -264,6 +284,7 @@ export class Installation {
     await this.running?.close();
     if (this.control) await new Promise((done) => this.control.close(done));
     await this.world?.close();
+    this.giveShiftBack?.();
     await this.database?.drop();
     rmSync(this.dir, { recursive: true, force: true });
   }
@@ -354,6 +375,7 @@ export async function declareSmall(c: Client): Promise<void> {
 }
 
 interface BuildAnswer {
+  steps: { id: string; kind: string; host?: string }[];
   status: {
     state: string;
     steps: Record<
