@@ -54,7 +54,7 @@ export default {
     ),
     rule(
       'the-command-stands-alone',
-      'the command line works without a server: on files, media and registries',
+      'the command line works on files, media and registries, and on a server over HTTP alone',
       '^apps/cli/src',
       '^(packages/(registry|standins)|apps/server)',
     ),

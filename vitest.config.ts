@@ -6,19 +6,28 @@ const starts = ['e2e/starts.test.ts'];
 
 /** Suites that take longest, longest first: begun last, one of them would run alone at the end. */
 const long = [
-  'every-view',
-  'install',
-  'walk',
   'remedies',
-  'images',
-  'addresses',
-  'spaces',
-  'together',
-  'hosts',
-  'kit-faults',
+  'walk',
+  'cut-off',
+  'every-view',
   'kill',
-  'outage',
+  'kit-faults',
+  'install',
+  'spaces',
+  'apply',
   'empty',
+  'addresses',
+  'over-ssh',
+  'life-faults',
+  'outage',
+  'hosts',
+  'images',
+  'real-etcd',
+  'notices',
+  'guests',
+  'hosts-of-cluster',
+  'together',
+  'command-line',
 ];
 class LongestFirst extends BaseSequencer {
   override async sort(files: TestSpecification[]): Promise<TestSpecification[]> {

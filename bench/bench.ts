@@ -8,6 +8,7 @@ import { hosts } from './hosts.ts';
 import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
+import { reach } from './reach.ts';
 import { sheet } from './sheet.ts';
 import { slice } from './slice.ts';
 import { use } from './use.ts';
@@ -23,6 +24,7 @@ const all = {
   hosts,
   images: imagesBench,
   kits,
+  reach,
   sheet,
   slice,
   use,

@@ -288,7 +288,7 @@ async function first() {
     await browser.click('button', 'Sign in');
     await browser.see('Next moves');
     const times: number[] = [];
-    for (let n = 0; n < 5; n++) {
+    for (let n = 0; n < 15; n++) {
       await browser.driver.findElement({ css: 'a[href^="/estate"]' }).click();
       await browser.see('Next moves');
       times.push(
@@ -301,7 +301,7 @@ async function first() {
     }
     row(
       'builds page with 500 builds, from the click until it is drawn',
-      `${median(times).toFixed(0)} ms, median of ${times.length}`,
+      `${median(times).toFixed(0)} ms, median of ${times.length}; the first, which brings its code, ${times[0]?.toFixed(0)} ms`,
       '≤ 300 ms',
       median(times) <= 300,
     );

@@ -165,6 +165,30 @@ describe('networks', () => {
   });
 });
 
+describe('a path', () => {
+  it('is told there and back; the routes that are lacking are added, and it works', async () => {
+    await open('/addresses/trace?site=lr');
+    await b.see('Name both ends');
+    await b.type('From', 'lr-up-a');
+    await b.type('To', 'plover/inbound');
+    await b.see('stops at router of lr-up-a: it has no route to 10.62.8.21');
+    await b.see('stops at router of lr-machine: it has no route to 10.62.0.2');
+    await b.click('button', 'Add the missing routes…');
+    await b.click('button', 'Make this change');
+    await b.gone('stops at');
+    await b.see('2 hops, 1,500 bytes pass');
+    await b.type('Bytes', '9000');
+    await b.see('9,000 bytes do not pass: 1,500 do');
+    await b.type('To', 'plover/inbond');
+    await b.see('plover has no inbond: there are api and inbound');
+    // Where it stands is in its address: it can be sent to somebody.
+    expect(await b.driver.getCurrentUrl()).toContain('from=lr-up-a&to=plover%2Finbond&bytes=9000');
+    const routes = (await c.estate()).networks.filter((n) => ['lr-up-a', 'lr-machine'].includes(n.name)).map((n) => n.routesTo);
+    expect(routes.map((r) => r.some((x) => ['lr-machine', 'lr-up-a'].includes(x)))).toEqual([true, true]);
+    await b.click('button', 'Undo');
+  });
+});
+
 describe('a table', () => {
   it('is shown line by line before it is taken', async () => {
     await open('/addresses?site=lr&net=lr-machine');

@@ -21,6 +21,7 @@ network ', after a power cut'
 check 'it is who it was' 'cat /etc/machine-id /etc/ssh/ssh_host_ed25519_key.pub | cmp - /var/lib/praesidor/checked'
 check 'containers have their volume again' 'findmnt -no SOURCE,FSTYPE /var/lib/containerd | grep "^/dev/vdb1 *ext4"'
 still_here
+check 'what was put while it ran is there' 'grep -qx put /etc/praesidor/probe && grep -qx "build 99" /var/lib/praesidor/joined'
 check 'what was started comes back by itself' 'systemctl is-active kubelet containerd'
 check 'no unit failed after a power cut' 'systemctl --failed --no-legend; [ -z "$(systemctl --failed --no-legend)" ]'
 say SECOND END

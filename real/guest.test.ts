@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { buildOf, type Client, eventually, freePort, Installation, shipmentIn } from '../apps/server/test/installation.ts';
 import { certificate, Front } from './front.ts';
+import { putOn } from './put.ts';
 import { answerFirmware, checksFor, hall, Machine, openRoom } from './machine.ts';
 
 /**
@@ -121,10 +122,17 @@ it('a guest boots from its disk image, fetches its first-boot data, and pulls it
   expect(await checked('FIRST', 600_000)).toEqual({ passed: 23, failed: [] });
 });
 
+it('takes files of a later change while it runs, from the server alone', async () => {
+  const { code, said } = await putOn(i, 'gannet', host);
+  expect(code, said).toBe(0);
+  expect(said).toContain('put /etc/praesidor/probe');
+  expect(said).toContain('started anew: kubelet');
+});
+
 it('is what it was after a power cut, without anybody to ask', async () => {
   dhcp?.kill('SIGKILL');
   machine?.powerOff();
   await machine?.ended();
   machine?.powerOn();
-  expect(await checked('SECOND', 1_000_000)).toEqual({ passed: 9, failed: [] });
+  expect(await checked('SECOND', 1_000_000)).toEqual({ passed: 10, failed: [] });
 });

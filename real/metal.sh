@@ -27,6 +27,13 @@ if [ ! -e /var/lib/praesidor/checked ]; then
   node
   cat /etc/machine-id /etc/ssh/ssh_host_ed25519_key.pub > /var/lib/praesidor/checked
   say SECOND END
+  # Files of a later change are put here while it runs.
+  until [ "$(cat /var/lib/praesidor/joined)" = 'build 99' ]; do sleep 2; done
+  flock /run/praesidor-put.lock true
+  check 'what was put lies in its place' 'grep -qx put /etc/praesidor/probe && [ "$(stat -c %a:%U /etc/kubernetes/pki/kubelet.key)" = 600:root ]'
+  check 'what reads it was started anew, and nothing else' 'journalctl -u kubelet --no-pager | grep -c Stopped | grep -qx 1'
+  until systemctl is-active kubelet; do sleep 1; done
+  say PUT END
   reboot
   exit
 fi
@@ -36,6 +43,7 @@ network ', after a restart'
 disks ', after a restart'
 check 'it is who it was' 'cat /etc/machine-id /etc/ssh/ssh_host_ed25519_key.pub | cmp - /var/lib/praesidor/checked'
 still_here
+check 'what was put while it ran is there: it started from that' 'grep -qx put /etc/praesidor/probe && grep -qx "build 99" /var/lib/praesidor/joined'
 check 'what was started comes back by itself' 'systemctl is-active kubelet keepalived containerd'
 check 'no unit failed after a restart' 'systemctl --failed --no-legend; [ -z "$(systemctl --failed --no-legend)" ]'
 say THIRD END

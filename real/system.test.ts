@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { type Browser, openBrowser } from '../e2e/lib/browser.ts';
 import { buildOf, type Client, eventually, freePort, Installation, prepare } from '../apps/server/test/installation.ts';
+import { putOn } from './put.ts';
 import { checksFor, control, Machine, openRoom, room } from './machine.ts';
 
 /**
@@ -64,7 +65,8 @@ const until = (step: string, ms: number) =>
   });
 
 /** What the machine said of itself at one of its starts, when it has come to the end of it. */
-const checked = async (start: 'FIRST' | 'SECOND' | 'THIRD', ms: number) => {
+const order = ['FIRST', 'SECOND', 'PUT', 'THIRD'] as const;
+const checked = async (start: (typeof order)[number], ms: number) => {
   await eventually(
     async () => machine?.said().includes(`CHECK ${start} END`),
     `the machine has checked itself: ${start}`,
@@ -73,7 +75,8 @@ const checked = async (start: 'FIRST' | 'SECOND' | 'THIRD', ms: number) => {
     throw new Error(`${e.message}\n${machine?.said().slice(-6000)}`);
   });
   const said = machine?.said() ?? '';
-  const from = start === 'FIRST' ? 0 : said.indexOf(`CHECK ${start === 'SECOND' ? 'FIRST' : 'SECOND'} END`);
+  const before = order[order.indexOf(start) - 1];
+  const from = before ? said.indexOf(`CHECK ${before} END`) : 0;
   const checks = [...said.slice(from, said.indexOf(`CHECK ${start} END`)).matchAll(/CHECK (PASS|FAIL) (.*)/g)].map(
     (x) => `${x[1]} ${x[2]}`,
   );
@@ -150,9 +153,23 @@ it('loses its power while it pulls, starts from its disk, and goes on where it s
   expect(await checked('SECOND', 800_000)).toEqual({ passed: 21, failed: [] });
 });
 
+it('takes files of a later change while it runs, from the server alone, also for where it starts from', async () => {
+  const { code, said } = await putOn(i, 'plover', host);
+  expect(code, said).toBe(0);
+  for (const line of [
+    'put where the host starts from',
+    'put /etc/praesidor/probe',
+    'started anew: kubelet',
+    'started anew: etcd',
+  ])
+    expect(said).toContain(line);
+  expect(await checked('PUT', 400_000)).toEqual({ passed: 2, failed: [] });
+  note('files were put there');
+});
+
 it('starts again, and is what it was, without anybody to ask', async () => {
   const before = (await pulls()).length;
-  expect(await checked('THIRD', 1_000_000)).toEqual({ passed: 10, failed: [] });
+  expect(await checked('THIRD', 1_000_000)).toEqual({ passed: 11, failed: [] });
   note('and is what it was');
   expect((await pulls()).length).toBe(before);
 });

@@ -46,7 +46,7 @@ try {
   const shift = await freeShift();
   const addressMap = `10.0.0.0/8=127.0.0.0/8+${shift}`;
   const provingPort = await step('Starting the stand-ins', async () => {
-    const p = start(
+    const p = await start(
       'standins',
       'packages/standins/src/main.ts',
       {
@@ -84,12 +84,14 @@ try {
   };
   await step(
     'Loading the demonstration',
-    () =>
-      start(
-        'load',
-        'apps/server/src/setup/load.ts',
-        { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: empty || large ? '' : join(root, 'demo') },
-        logs,
+    async () =>
+      (
+        await start(
+          'load',
+          'apps/server/src/setup/load.ts',
+          { ...env, PRAESIDOR_ACCOUNTS: JSON.stringify(accounts), PRAESIDOR_LOAD: empty || large ? '' : join(root, 'demo') },
+          logs,
+        )
       ).listening,
   );
   if (large)
@@ -102,7 +104,7 @@ try {
     });
   stops.push(noteRunning(state, { DATABASE_URL: env.DATABASE_URL, PRAESIDOR_KEY: env.PRAESIDOR_KEY }));
   const url = await step('Starting the server', async () => {
-    const s = start('server', 'apps/server/src/main.ts', env, logs);
+    const s = await start('server', 'apps/server/src/main.ts', env, logs);
     stops.push(() => s.stop());
     watchFor(s, 'The server');
     return s.listening;

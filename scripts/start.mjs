@@ -47,7 +47,7 @@ try {
     PORT: String(port),
   };
   if (worker) {
-    const w = start('worker', 'apps/server/src/main.ts', env);
+    const w = await start('worker', 'apps/server/src/main.ts', env);
     stops.push(() => w.stop());
     process.stdout.write(`Praesidor works, and tells how it is at ${await w.listening}/api/ready\n`);
     await end((await w.ended) ?? 1);
@@ -60,15 +60,17 @@ try {
   }));
   await step(
     'Bringing the database up to date',
-    () =>
-      start('load', 'apps/server/src/setup/load.ts', {
-        ...env,
-        PRAESIDOR_FIRST_ACCOUNT: JSON.stringify(first),
-        PRAESIDOR_LOAD: join(state, 'empty'),
-      }).listening,
+    async () =>
+      (
+        await start('load', 'apps/server/src/setup/load.ts', {
+          ...env,
+          PRAESIDOR_FIRST_ACCOUNT: JSON.stringify(first),
+          PRAESIDOR_LOAD: join(state, 'empty'),
+        })
+      ).listening,
   );
   stops.push(noteRunning(state, { DATABASE_URL: url, PRAESIDOR_KEY: env.PRAESIDOR_KEY }));
-  const s = start('server', 'apps/server/src/main.ts', env);
+  const s = await start('server', 'apps/server/src/main.ts', env);
   stops.push(() => s.stop());
   process.stdout.write(
     `Praesidor is at ${await s.listening}; where nobody had an account yet, it made ${first.login}, whose password stands in .praesidor/own/warden.json\n`,

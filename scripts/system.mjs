@@ -37,7 +37,7 @@ const contents = {
   'cloud-init': 'reads what the kit gives',
   'netplan.io': 'the network of the first request',
   'systemd-resolved': 'resolvers of the kit',
-  'openssh-server': 'keys of the charter log in',
+  'openssh-server': 'keys of the charter log in; the server puts files',
   sudo: 'the operator of the kit',
   containerd: 'container runtime',
   runc: 'container runtime',

@@ -89,6 +89,8 @@ export const judges = {
   mtools: () => existsSync('/usr/bin/mcopy'),
   rsyslog: () => existsSync('/usr/sbin/rsyslogd'),
   dosfstools: () => existsSync('/sbin/fsck.vfat'),
+  'openssh-server': () => existsSync('/usr/sbin/sshd'),
+  sudo: () => existsSync('/usr/bin/sudo'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
 };
 
@@ -100,6 +102,7 @@ const servicesOf = {
   haproxy: ['haproxy.service'],
   rsyslog: ['rsyslog.service', 'syslog.socket'],
   'nginx-light': ['nginx.service'],
+  'openssh-server': ['ssh.service', 'ssh.socket'],
   'cloud-init': ['cloud-init-local', 'cloud-init', 'cloud-config', 'cloud-final'].map((s) => `${s}.service`),
 };
 

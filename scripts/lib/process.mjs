@@ -1,14 +1,15 @@
 import { spawn } from 'node:child_process';
 import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { programOf } from './bundle.mjs';
 import { root } from './install.mjs';
 
 /**
  * Starts a TypeScript program of ours and waits for the line in which it says where it listens. It is told
  * when we go, however we go: the channel between us breaks, and it ends.
  */
-export function start(name, file, env, logDir) {
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+export async function start(name, file, env, logDir) {
+  const child = spawn(process.execPath, await programOf(file), {
     cwd: root,
     env: { ...process.env, ...env },
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],

@@ -13,10 +13,20 @@ import {
   sliceOf,
 } from '@praesidor/core/model';
 import { keysNamedIn } from '@praesidor/core/access';
-import type { Options } from './options.ts';
+import type { Asked, Options } from './options.ts';
 
 /** Input that cannot be worked with; every fault on its line as file:line:column. */
 export class Unusable extends Error {}
+
+/** Options of a command that works on an estate: its folder, and the time to compute with. */
+export const estateOption: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
+export const nowOption: [string, string] = ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'];
+
+/** The estate that a command was given. @throws Unusable where it was given none */
+export function estateOf({ options }: Asked): Estate {
+  if (typeof options.estate !== 'string') throw new Unusable('give --estate, the folder with the estate as YAML');
+  return readEstate({ estate: options.estate, ...(typeof options.now === 'string' ? { now: options.now } : {}) });
+}
 
 /** The estate of a folder: all its .yaml, .yml and .json files, bills from `observed/bills/*.json` where there are any. */
 export function readEstate({ estate: dir, now }: Pick<Options, 'estate' | 'now'>): Estate {

@@ -128,6 +128,47 @@ describe('follow and files', () => {
   });
 });
 
+describe('reach', () => {
+  it('tells every hop there and back, and whether a packet of that size passes', async () => {
+    const { code, out } = await run('reach', 'trace', 'plover', 'lr-bmc', '--estate', demo);
+    expect([code, out.split('\n')]).toEqual([
+      0,
+      [
+        'API of plover (10.62.8.20 in lr-machine) to a machine in lr-bmc (10.62.7.2 in lr-bmc), 1500 bytes',
+        'Forward  2 hops',
+        '  API of plover → 10.62.8.1  in lr-machine, VLAN 812, MTU 1500  by 0.0.0.0/0 (lr-machine gateway)',
+        '  router of lr-machine → the receiver  in lr-bmc, VLAN 811, MTU 1500  by 10.62.7.0/26 (lr-machine routesTo.0)',
+        'Return   2 hops',
+        '  a machine in lr-bmc → 10.62.7.1  in lr-bmc, VLAN 811, MTU 1500  by 0.0.0.0/0 (lr-bmc gateway)',
+        '  router of lr-bmc → the receiver  in lr-machine, VLAN 812, MTU 1500  by 10.62.8.0/25 (lr-bmc routesTo.0)',
+        '',
+      ],
+    ]);
+    const large = await run('reach', 'trace', 'plover', 'lr-bmc', '--estate', demo, '--bytes', '9000');
+    expect([large.code, large.out]).toEqual([1, expect.stringContaining('2 hops: 9000 bytes do not pass, 1500 do')]);
+    const json = await run('reach', 'trace', 'lr-up-a', 'lr-machine', '--estate', demo, '--json');
+    expect(JSON.parse(json.out)).toMatchObject({
+      works: false,
+      forward: { stop: { at: 'router of lr-up-a', edits: [{ key: 'lr-up-a', path: ['routesTo'], value: ['lr-machine'] }] } },
+    });
+  });
+  it.each([
+    [['routes', 'lr-machine'], 0, '10.62.7.0/26  into lr-bmc  (lr-machine routesTo.0)\n'],
+    [['explain', 'lr-machine', '10.62.7.9'], 0, 'chosen  10.62.7.0/26  into lr-bmc'],
+    [['explain', 'lr-machine', '10.99.0.1'], 1, 'router of lr-machine has no route to 10.99.0.1'],
+  ])('%j', async (args, code, says) => {
+    expect(await run('reach', ...args, '--estate', demo)).toMatchObject({ code, out: expect.stringContaining(says) });
+  });
+  it.each([
+    [['trace', 'lr-machin', 'lr-bmc'], 'did you mean lr-machine?'],
+    [['trace', 'lr-bmc', 'lr-machine', '--bytes', 'many'], '--bytes: many is not a whole number'],
+    [['routes', 'lr-store'], 'lr-store has no gateway'],
+    [['explain', 'lr-machine', 'x'], 'x is no address'],
+  ])('%j cannot be worked with: exit 2, in a sentence', async (args, says) => {
+    expect(await run('reach', ...args, '--estate', demo)).toMatchObject({ code: 2, err: expect.stringContaining(says) });
+  });
+});
+
 describe('address', () => {
   it.each([
     [['next', 'lr-machine', '--estate', demo], 0, '10.62.8.2\n'],

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from 'commander';
 import { address } from './commands/address.ts';
+import { changes } from './commands/changes.ts';
 import { charter } from './commands/charter.ts';
 import { check } from './commands/check.ts';
 import { files } from './commands/files.ts';
@@ -7,9 +8,11 @@ import { follow } from './commands/follow.ts';
 import { hosts } from './commands/hosts.ts';
 import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
+import { reach } from './commands/reach.ts';
 import { schema } from './commands/schema.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
+import { Refused } from './server.ts';
 
 const commands: { name: string; about: string; run: CommandOf }[] = [
   { name: 'check', about: 'every finding about the estate, most serious first', run: check },
@@ -18,7 +21,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, charter, hosts, images, names, schema];
+const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, schema];
 
 export async function main(
   args: string[],
@@ -28,11 +31,11 @@ export async function main(
   let code = 0;
   // Programs read errors too: with --json they come as JSON, on the same stream.
   const json = args.includes('--json');
-  const say = (of: 'usage' | 'unusable', message: string) =>
+  const say = (of: 'usage' | 'unusable' | 'refused', message: string) =>
     complain(json ? `${JSON.stringify({ error: { code: of, message } })}\n` : `${message}\n`);
   const told = (text: string) => (json ? undefined : complain(text));
   const program = new Command('praesidor')
-    .description('Works on an estate in YAML, without a server.')
+    .description('Works on an estate in YAML, without a server; changes of clusters are begun and followed on one.')
     .exitOverride()
     .configureOutput({ writeOut: write, writeErr: told });
   for (const c of commands) {
@@ -75,6 +78,10 @@ export async function main(
     if (e instanceof Unusable) {
       say('unusable', e.message);
       return 2;
+    }
+    if (e instanceof Refused) {
+      say('refused', e.message);
+      return 1;
     }
     if (e instanceof CommanderError) {
       if (e.exitCode === 0) return 0;

@@ -30,3 +30,7 @@ export interface CommandGroup {
   about: string;
   commands: SubCommand[];
 }
+
+/** What a command found: for programs as JSON, for people as lines. */
+export const tell = (asked: Asked, write: (t: string) => void, json: unknown, lines: readonly string[]): void =>
+  write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : lines.length ? `${lines.join('\n')}\n` : '');

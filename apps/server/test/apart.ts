@@ -1,5 +1,8 @@
 import { spawn } from 'node:child_process';
 import { join } from 'node:path';
+// Plain Node, as the start commands use it.
+// @ts-expect-error it has no types
+import { programOf } from '../../../scripts/lib/bundle.mjs';
 import type { Installation } from './installation.ts';
 
 const root = join(import.meta.dirname, '../../..');
@@ -9,7 +12,7 @@ export async function serveApart(
   i: Installation,
   more: Record<string, string> = {},
 ): Promise<{ pid: number; exited: () => boolean; kill: () => Promise<void> }> {
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, 'apps/server/src/main.ts')], {
+  const child = spawn(process.execPath, await programOf('apps/server/src/main.ts'), {
     cwd: root,
     env: { ...process.env, ...i.env(), ...more },
     stdio: ['ignore', 'pipe', 'inherit'],

@@ -1,6 +1,10 @@
 import { X509Certificate } from 'node:crypto';
+import net from 'node:net';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { Plan, PlannedCertificate } from '@praesidor/core/charter';
+import { mapAddress } from '@praesidor/protocols/dial';
 import { renewClusters } from '../src/areas/builds/by-itself.ts';
+import { issue, keepSecret } from '../src/areas/clusters/pki.ts';
 import { buildOf, type Client, eventually, Installation, prepare } from './installation.ts';
 import { Plover } from './plover.ts';
 
@@ -25,6 +29,21 @@ describe('an edit to a cluster that stands', () => {
 
   it('is not there at first: what it was built with is what would be written', async () => {
     expect(await p.due()).toBeNull();
+  });
+
+  it('and its inbound address outlives whoever is killed while it measures it', async () => {
+    const at = mapAddress(i.config.addressMap, '10.62.8.21', 443);
+    const connects = () =>
+      new Promise<net.Socket>((done, fail) => {
+        const s = net.connect(at.port, at.host, () => done(s));
+        s.once('error', fail);
+      });
+    for (let n = 0; n < 5; n++) {
+      const s = await connects();
+      // As the kernel ends what a killed process had open with bytes unread: a reset (RFC 9293 3.10.4).
+      s.resetAndDestroy();
+    }
+    (await connects()).destroy();
   });
 
   it('of what its API is given is given to it, and no host is touched', async () => {
@@ -117,5 +136,82 @@ describe('an edit to a cluster that stands', () => {
     expect(shown().some((pem) => !old.has(pem))).toBe(true);
     for (const pem of shown()) expect(new X509Certificate(pem).validTo).toBeTruthy();
     expect(await p.due()).toBeNull();
+  });
+
+  it('another authority is trusted first, then issues, then is trusted alone; whoever holds a kubeconfig has time to take the next one', async () => {
+    const hosts = (await p.serving()).map((h) => h.name);
+    const member = (await p.serving()).find((h) => h.held?.role === 'control-plane')?.name ?? '';
+    const pki = (host: string, name: string) => files(host)[`/etc/kubernetes/pki/${name}`] ?? '';
+    const certificates = (pem: string) => pem.match(/-----BEGIN CERTIFICATE-----[^-]+-----END CERTIFICATE-----/g) ?? [];
+    const [old = ''] = certificates(pki(member, 'ca.crt'));
+    const begin = async (n: number) => {
+      expect((await p.begin('authority')).body.number).toBe(n);
+      await p.done(n);
+    };
+    expect(await p.due()).toBeNull();
+    const first = await p.kubeconfig();
+    await begin(6);
+    // Both are trusted everywhere; everything is issued by the one that stood.
+    const trusts = certificates(pki(member, 'ca.crt'));
+    const next = trusts.find((t) => t !== old) ?? '';
+    for (const h of hosts) expect(certificates(pki(h, 'ca.crt')), h).toEqual([old, next]);
+    for (const ca of ['front-proxy-ca.crt', 'etcd/ca.crt']) expect(certificates(pki(member, ca)), ca).toHaveLength(2);
+    expect(certificates(pki(member, 'signing-ca.crt'))).toEqual([old]);
+    const signedBy = (host: string, name: string, ca: string) =>
+      new X509Certificate(pki(host, name)).verify(new X509Certificate(ca).publicKey);
+    for (const h of hosts) expect(signedBy(h, 'kubelet.crt', old), h).toBe(true);
+    expect(new X509Certificate(next).subject).toBe('CN=plover cluster CA 2');
+    expect(await p.ask('/version', {}, first)).toBeTruthy();
+    // The next of the three is due, and is not begun by itself.
+    expect(await p.due()).toMatchObject({
+      kind: 'authority',
+      authority: 2,
+      title: 'Issue certificates of plover by the next authority',
+    });
+    expect((await p.serving()).map((h) => h.held?.authority?.stage)).toEqual(hosts.map(() => 2));
+    const second = await p.kubeconfig();
+    await begin(7);
+    for (const h of hosts) expect(signedBy(h, 'kubelet.crt', next), h).toBe(true);
+    expect(signedBy(member, 'apiserver.crt', next)).toBe(true);
+    expect(certificates(pki(member, 'signing-ca.crt'))).toEqual([next]);
+    expect(certificates(pki(member, 'ca.crt'))).toEqual([next, old]);
+    // Who took the kubeconfig in between is let in, with the certificate of the old one; who did not trusts nobody who answers.
+    expect(await p.ask('/version', {}, second)).toBeTruthy();
+    await expect(p.ask('/version', {}, first)).rejects.toThrow(/certificate/);
+    expect(await p.due()).toMatchObject({ kind: 'authority', authority: 3 });
+    await begin(8);
+    for (const h of hosts) expect(certificates(pki(h, 'ca.crt')), h).toEqual([next]);
+    await expect(p.ask('/api/v1/nodes', {}, second)).rejects.toThrow(/401|403|nauthorized|certificate/);
+    expect(await p.ask('/api/v1/nodes')).toBeTruthy();
+    expect(await p.due()).toBeNull();
+    // Nothing of the old one is left in what is kept.
+    const names = await i.query<{ name: string }>(
+      "select name from cluster_secret where charter = 'plover' and name ~ '(next|before)'",
+    );
+    expect(names).toEqual([]);
+  });
+
+  it('one that ends soon is told, is not replaced by itself, and no certificate is issued that outlives it', async () => {
+    const { config, running } = i;
+    const m = running.ctx.db.manager;
+    const plan = (await c.good<{ plan: Plan }>('GET', '/api/builds/plover/8')).plan;
+    const planned = (name: string) => plan.certificates.find((x) => x.name === name) as PlannedCertificate;
+    const short = await issue({ ...planned('cluster-ca'), days: 20 }, new Map());
+    for (const [part, text] of [
+      ['crt', short.cert],
+      ['key', short.key],
+    ] as const)
+      await keepSecret(config, m, 'plover', `cluster-ca.${part}`, text, {});
+    expect(await p.due()).toMatchObject({ kind: 'authority', authority: 1 });
+    const trusted = (await p.kubeconfig()).ca;
+    expect(new X509Certificate(trusted).fingerprint256).toBe(new X509Certificate(short.cert).fingerprint256);
+    const leaf = await issue(
+      planned('admin'),
+      new Map([
+        ['cluster-ca.crt', short.cert],
+        ['cluster-ca.key', short.key],
+      ]),
+    );
+    expect(new X509Certificate(leaf.cert).validTo).toBe(new X509Certificate(short.cert).validTo);
   });
 });

@@ -47,6 +47,7 @@ describe('a build', () => {
     expect(b.proof?.map((p) => p.what)).toEqual([
       'nodes ready',
       'roles',
+      'clocks of the nodes',
       'versions of the nodes',
       'agents of the pod network',
       'programs of the cluster run',

@@ -10,6 +10,7 @@ interface Line {
   what: string;
   good: boolean;
   found: string;
+  evidence: string[];
   since: string;
   at: string;
   every?: number;
@@ -70,6 +71,18 @@ describe('a cluster that stands', () => {
       ['names resolve forward and back', true],
       ['names resolve forward and back', false],
     ]);
+  });
+
+  it('a clock that is ten minutes ahead is found by the stamps that its kubelet writes', async () => {
+    const worker = (await p.serving()).find((h) => h.held?.role === 'worker')?.name ?? '';
+    i.plant('clock-wrong', worker);
+    const now = await measured();
+    expect(bad(now)).toEqual(['clocks of the nodes']);
+    const said = now.lines.find((l) => l.what === 'clocks of the nodes');
+    expect(said).toMatchObject({ found: '4 of 5', every: 15, mend: { go: '/hosts?q=cluster:plover' } });
+    expect(said?.evidence.find((e) => e.startsWith(worker))).toMatch(/: (9|10) min.* ahead of this server/);
+    i.lift('clock-wrong', worker);
+    expect(bad(await measured())).toEqual([]);
   });
 
   it('a node that is gone is found, and that it is back', async () => {

@@ -9,8 +9,8 @@ import { openDatabase } from '../src/db/data-source.ts';
 import { Runs, type RunRow } from '../src/db/tables.ts';
 import { actOnRun, type Asked, type RunAct } from '../src/engine/acts.ts';
 import { driveAlone } from '../src/engine/drive.ts';
-import { StepFailure } from '../src/engine/failure.ts';
-import type { RunKind, StepTools } from '../src/engine/kind.ts';
+import { NotBefore, StepFailure } from '../src/engine/failure.ts';
+import type { Driven, RunKind, StepTools } from '../src/engine/kind.ts';
 import { append, statusOf } from '../src/engine/state.ts';
 import { admit, takeUp } from '../src/engine/turns.ts';
 import { Bus } from '../src/events/bus.ts';
@@ -23,6 +23,8 @@ let db: DataSource;
 const dir = mkdtempSync(join(tmpdir(), 'engine-'));
 /** What a step does, by run and step; without an entry it is done at once. */
 const acts = new Map<string, (t: StepTools) => Promise<string>>();
+/** What happens to a run as a process begins to drive it. */
+const opens = new Map<string, (run: RunRow) => Promise<void>>();
 /** The order in which steps began, and how many were at something that is shared at most. */
 let began: string[] = [];
 let now = new Map<string, number>();
@@ -34,20 +36,24 @@ const kind: RunKind = {
   noun: 'a build',
   called: (run) => `build ${run.subject}`,
   recorded: (run) => ({ subject: run.subject, facts: {} }),
-  open: async (_, run) => ({
-    perform: async (t) => {
-      began.push(`${run.subject} ${t.step.id}`);
-      const at = t.step.shares?.of ?? '';
-      now.set(at, (now.get(at) ?? 0) + 1);
-      most.set(at, Math.max(most.get(at) ?? 0, now.get(at) ?? 0));
-      try {
-        return (await acts.get(`${run.subject} ${t.step.id}`)?.(t)) ?? 'done';
-      } finally {
-        now.set(at, (now.get(at) ?? 0) - 1);
-      }
-    },
-  }),
+  open: async (_, run) => {
+    await opens.get(run.subject)?.(run);
+    return driven(run);
+  },
 };
+const driven = (run: RunRow): Driven => ({
+  perform: async (t) => {
+    began.push(`${run.subject} ${t.step.id}`);
+    const at = t.step.shares?.of ?? '';
+    now.set(at, (now.get(at) ?? 0) + 1);
+    most.set(at, Math.max(most.get(at) ?? 0, now.get(at) ?? 0));
+    try {
+      return (await acts.get(`${run.subject} ${t.step.id}`)?.(t)) ?? 'done';
+    } finally {
+      now.set(at, (now.get(at) ?? 0) - 1);
+    }
+  },
+});
 const opened: { queue: Queue; bus: Bus }[] = [];
 /** A process that does work, on the one database. */
 async function worker(): Promise<Context> {
@@ -277,6 +283,22 @@ describe('a run', () => {
     expect((await status(run)).steps.a?.state).toMatch(/cut|waiting/);
     expect(await append(db.manager, run, { kind: 'succeeded', step: 'a', text: 'too late' })).toBe(false);
   });
+  it('that is stopped as a process takes it up stays stopped, and none of its steps begins', async () => {
+    const run = await queued([step('a')], { turn: false });
+    opens.set(run.subject, () => act(run, 'stop'));
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await eventually(
+      async () =>
+        (
+          await db.query("select 1 from jobs.job where name = 'run' and state = 'completed' and data->>'id' = $1", [
+            String(run.id),
+          ])
+        ).length,
+      'the process to let it go',
+    );
+    expect((await status(run)).state).toBe('stopped');
+    expect(began).toEqual([]);
+  });
   it('that is resumed while a step of it winds down is driven by one at a time', async () => {
     const run = await queued([step('a')]);
     let [at, both] = [0, 0];
@@ -297,6 +319,86 @@ describe('a run', () => {
     await act(run, 'resume');
     await ends(run);
     expect([both, began.length]).toEqual([1, 2]);
+  });
+});
+
+describe('a step that waits for a time', () => {
+  const shares: Share = { limit: 'controllers', of: 'lr', room: 1 };
+  it('is begun then, and not before; meanwhile the rest goes on and its place is free', async () => {
+    const run = await queued([step('late', [], { shares }), step('b'), step('c', ['b'], { shares })], { turn: false });
+    let from = 0;
+    acts.set(`${run.subject} late`, async ({ before }) => {
+      if (before.attempt > 1) return `begun ${Date.now() - from} ms after`;
+      from = Date.now() + 700;
+      throw new NotBefore('its hours have not come', new Date(from).toISOString());
+    });
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await eventually(async () => (await status(run)).steps.c?.state === 'done', 'the rest to be done');
+    const waits = (await status(run)).steps.late;
+    expect([waits?.state, waits?.text, Date.parse(waits?.until ?? '')]).toEqual(['waiting', 'its hours have not come', from]);
+    await ends(run);
+    const late = (await status(run)).steps.late;
+    expect([late?.attempt, late?.until]).toEqual([2, undefined]);
+    const after = Number(late?.text?.split(' ')[1]);
+    // Not by a quiet look, which comes after five seconds.
+    expect(after).toBeGreaterThanOrEqual(0);
+    expect(after).toBeLessThan(3000);
+  });
+  it('and for a place after that asks for it now and then, and not all the time', async () => {
+    const holder = await queued([step('a', [], { shares })], { turn: false });
+    const go = held(`${holder.subject} a`);
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await eventually(async () => (await status(holder)).steps.a?.state === 'running', 'somebody to have the place');
+    const run = await queued([step('late')], { turn: false });
+    await db.query('update run set steps = $2 where id = $1', [run.id, JSON.stringify([step('late', [], { shares })])]);
+    // It was put off, and its time has come: the place is another one's.
+    for (const e of [
+      { kind: 'begun' },
+      { kind: 'started', step: 'late' },
+      { kind: 'deferred', step: 'late', until: new Date(Date.now() - 1000).toISOString(), text: 'not yet' },
+    ] as const)
+      await append(db.manager, run, e);
+    const asked: number[] = [];
+    const query = db.manager.query.bind(db.manager);
+    db.manager.query = (async (sql: string, values: unknown[]) => {
+      if (sql.includes('take_lease') && values[1] === run.id) asked.push(Date.now());
+      return query(sql, values);
+    }) as never;
+    await db.query('update run set admitted = true where id = $1', [run.id]);
+    await takeUp(ctx);
+    await eventually(() => Promise.resolve(asked.length >= 2), 'it to ask for the place');
+    db.manager.query = query as never;
+    expect((asked[1] as number) - (asked[0] as number)).toBeGreaterThan(500);
+    go();
+    await ends(run);
+  });
+  it('knows of its first try that it is the first, whatever else is asked of the run at that moment', async () => {
+    const list = Array.from({ length: 30 }, (_, k) => step(`s${k}`));
+    const run = await queued(list, { turn: false });
+    const tries: number[] = [];
+    for (const s of list)
+      acts.set(`${run.subject} ${s.id}`, async ({ before, note }) => {
+        tries.push(before.attempt);
+        await note('n', '1');
+        return 'done';
+      });
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await ends(run);
+    expect(tries).toEqual(list.map(() => 1));
+  });
+  it('that is stopped meanwhile is begun at once when the run is resumed', async () => {
+    const run = await queued([step('late')], { turn: false });
+    let tries = 0;
+    acts.set(`${run.subject} late`, async () => {
+      if (++tries === 1) throw new NotBefore('tomorrow', new Date(Date.now() + 86_400_000).toISOString());
+      return 'done';
+    });
+    await db.transaction((m) => admit(ctx, m, 'bw'));
+    await eventually(async () => (await status(run)).steps.late?.until, 'it to wait');
+    await act(run, 'stop');
+    await act(run, 'resume');
+    await ends(run);
+    expect(tries).toBe(2);
   });
 });
 

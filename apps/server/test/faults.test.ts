@@ -158,7 +158,7 @@ it('resumed, it goes on at the broken steps, heals over dropped connections, and
 it('a boot address opens what it is for, and nothing after its time', async () => {
   const { hashed } = await import('../src/auth/seal.ts');
   await i.query(
-    "insert into boot_token values ($1, 1, 'lr-02', 'reports', now() + interval '1 hour'), ($2, 1, 'lr-02', 'files', now() + interval '1 hour'), ($3, 1, 'lr-02', 'files', now() - interval '1 second')",
+    "insert into boot_token select t, b.id, 'lr-02', opens, now() + hours * interval '1 hour' from (values ($1, 'reports', 1), ($2, 'files', 1), ($3, 'files', -1)) x(t, opens, hours), (select id from build where charter = 'plover' order by number limit 1) b",
     ['r', 'f', 'o'].map(hashed),
   );
   const get = async (path: string) => (await fetch(`${i.config.publicUrl}/boot/${path}`)).status;

@@ -116,6 +116,13 @@ describe('killed with -9', () => {
     const kindOf = new Map(steps.map((s) => [s.id, s.kind]));
     const met = new Set<string>();
     const done = new Map<string, number>();
+    /** A host that boots while nobody serves, for longer than it asks again. */
+    let away = '';
+    const firstReport = async (host: string) => {
+      const told = 'select 1 from build_report r join build b on b.id = r.build where b.number = 2 and r.host = $1';
+      await eventually(async () => (await i.query(told, [host])).length, 'it to begin its first boot');
+      return i.world.machines.get(host);
+    };
     for (;;) {
       const now = await eventually(async () => {
         const b = await buildOf(c, 2);
@@ -126,8 +133,23 @@ describe('killed with -9', () => {
       }, 'a step of another kind, or the end');
       for (const [id, s] of Object.entries(now.b.status.steps)) if (s.state === 'done') done.set(id, s.attempt);
       if (!now.fresh) break;
-      met.add(kindOf.get(now.fresh[0]) ?? '');
+      const [id] = now.fresh;
+      const kind = kindOf.get(id) ?? '';
+      met.add(kind);
+      // Slowly enough to be met in the middle of it.
+      if (kind === 'system') i.world.clock.setSpeed(60);
+      const gone = kind === 'system' ? await firstReport(id.split('/')[0] as string) : undefined;
       await server.kill();
+      if (gone) {
+        // It gives up, or it comes as far as the gate: what it told on its way nobody has heard.
+        away = id;
+        i.world.clock.setSpeed(5000);
+        await eventually(
+          async () => gone.stage === 'waiting' || JSON.stringify(gone.log.slice(-3)).includes('stands still'),
+          'it to come no further',
+        );
+        i.world.clock.setSpeed(600);
+      }
       server = await serve();
     }
     const b = await builtOrBroken(c, 2);
@@ -135,6 +157,8 @@ describe('killed with -9', () => {
     // Those that take long enough to be met at this speed.
     expect(['power', 'system', 'images'].filter((k) => !met.has(k))).toEqual([]);
     for (const [id, attempt] of done) expect([id, b.status.steps[id]?.attempt]).toEqual([id, attempt]);
+    // Nobody had to see to it.
+    expect(b.status.steps[away]?.healed.join()).toMatch(/had gone silent while nobody was here/);
     expect(b.proof?.every((x) => x.good)).toBe(true);
   });
 

@@ -173,6 +173,40 @@ describe('builds and work of the version before they were one', () => {
   });
 });
 
+describe('a shipment that was under way before shipments were runs', () => {
+  it('is a run that has not begun, of its phase; on the way back it is stopped', async () => {
+    const db = await before('ShipmentRuns');
+    await db.query("insert into site (key, doc, updated_by) values ('lr', '{\"name\": \"lr\"}', 'bo')");
+    await db.query(
+      `insert into registry (key, doc, updated_by) values ('lr-registry', '{"name": "lr-registry", "site": "lr"}', 'x')`,
+    );
+    for (const [n, [state, way]] of [
+      ['landing', 'case'],
+      ['landed', 'case'],
+      ['waiting', 'link'],
+      ['planned', 'link'],
+    ].entries())
+      await db.query(
+        `insert into shipment (label, source, target, way, bills, state, phase, created_at, created_by, bytes, declared_bytes, moved_bytes, run_by)
+         values ($1, 'upstream', 'lr-registry', $2, '[]', $3, 'land', now(), 'bo', 1, 1, 0, 'ann')`,
+        [`LR-${n}`, way, state],
+      );
+    const up = await now(db);
+    const runs = (await up.query(
+      "select subject, site, state, run_by, steps->0->>'kind' as phase, admitted from run order by id",
+    )) as object[];
+    expect(runs).toEqual([
+      { subject: 'LR-0', site: 'lr', state: 'queued', run_by: 'ann', phase: 'land', admitted: true },
+      { subject: 'LR-2', site: 'lr', state: 'queued', run_by: 'ann', phase: 'move', admitted: true },
+    ]);
+    await backBefore(up, 'ShipmentRuns');
+    expect(await up.query('select state from shipment order by id')).toEqual(
+      ['stopped', 'landed', 'stopped', 'planned'].map((state) => ({ state })),
+    );
+    await up.destroy();
+  });
+});
+
 describe('what was built before steps were gone by', () => {
   it('is gone by: how long each step took, and on which model', async () => {
     const db = await before('Took');

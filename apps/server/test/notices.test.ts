@@ -122,6 +122,8 @@ describe('who is told', () => {
       ['post', 'harbour-7'],
     ])
       await c.good('POST', '/api/keyring', { name, use: 'other', user: name, secret, places: ['127.0.0.1', 'localhost'] });
+    const heard: string[] = [];
+    const off = i.running.ctx.bus.on((e) => void (e.kind === 'Notice' && heard.push(e.subject)));
     expect(
       (
         await put('hook', {
@@ -177,8 +179,12 @@ describe('who is told', () => {
     ]);
     expect(ids).toEqual(rows.map((r) => Number(r.id)));
     expect(syslog).not.toContain('harbour-7');
+    // Who looks on hears that it was set, when it begins to fail and when it is told again, and not at every try.
+    expect(heard.filter((h) => h === 'silent')).toHaveLength(2);
+    expect(heard.filter((h) => h === 'hook')).toHaveLength(3);
     const silent = await state('silent');
     expect(silent?.failing).toContain('nothing listens there');
+    off();
     // All but what was on record when it was made.
     expect(silent?.waiting).toBeGreaterThanOrEqual(ids.length - 1);
   });

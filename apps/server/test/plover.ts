@@ -41,7 +41,7 @@ export class Plover {
   };
 
   /** Its API, as whoever has its kubeconfig reaches it. */
-  private async at(): Promise<KubeAt> {
+  async kubeconfig(): Promise<KubeAt> {
     const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: this.c.cookie } });
     const k = parse(await r.text());
     const text = (data: string) => Buffer.from(data, 'base64').toString();
@@ -57,6 +57,7 @@ export class Plover {
       key: text(user['client-key-data']),
     };
   }
-  ask = async <T>(path: string, options: Parameters<typeof kube>[2] = {}) => kube<T>(await this.at(), path, options);
+  ask = async <T>(path: string, options: Parameters<typeof kube>[2] = {}, at?: KubeAt) =>
+    kube<T>(at ?? (await this.kubeconfig()), path, options);
   give = (path: string, body: object) => this.ask(path, { method: 'PATCH', contentType: 'application/apply-patch+yaml', body });
 }

@@ -64,7 +64,9 @@ describe('what a build needs', () => {
       const { plan, estate } = await planOf(i.running.ctx, 'petrel');
       const log = async (line: string) => void said.push(line);
       const signal = AbortSignal.timeout(120_000);
-      const e = await preflight.run({ ctx: i.running.ctx, plan, estate, log, signal } as never).catch((x: Error) => x.message);
+      const e = await preflight
+        .run({ ctx: i.running.ctx, build: { steps: [] }, plan, estate, log, signal } as never)
+        .catch((x: Error) => x.message);
       return Number(/^(\d+) thing/.exec(e)?.[1] ?? 0);
     };
     const well = await stopped();

@@ -1,12 +1,11 @@
 import { execFileSync, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeCertificate } from '@praesidor/standins';
 import { judgeCertificate } from '../src/areas/images/certificates.ts';
-import { type Client, Installation } from './installation.ts';
+import { type Client, freePort, Installation } from './installation.ts';
 
 /** The kit of a starter registry, as it is carried to a machine: made, judged, laid, started, proved, taken away. */
 const i = new Installation();
@@ -99,12 +98,7 @@ describe('the kit', () => {
 
 describe('the registry that it lays', () => {
   it('is proved: log-in, push, pull, restart, and kill -9 in the middle of an upload', async () => {
-    const port = await new Promise<number>((done) => {
-      const s = createServer().listen(0, '127.0.0.1', () => {
-        const at = (s.address() as { port: number }).port;
-        s.close(() => done(at));
-      });
-    });
+    const port = await freePort();
     const file = join(root, 'etc/praesidor-registry/registry.json');
     const config = JSON.parse(readFileSync(file, 'utf8')) as Record<string, unknown>;
     writeFileSync(file, JSON.stringify({ ...config, dir: join(dir, 'content'), address: '127.0.0.1', port, keepFree: 0 }));

@@ -21,6 +21,7 @@ interface Whole extends ShipmentAnswer {
   way: string;
   after: string | null;
   resumeAt: string | null;
+  startedAt: string | null;
   cases: { number: number; bytes: number; state: string; bad: { path: string; why: string }[] }[];
 }
 const i = new Installation();
@@ -145,14 +146,21 @@ describe('in several cases, into a sealed room', () => {
     await shipmentIn(c, s.label, 'packed');
     await start(s.label);
     await shipmentIn(c, s.label, 'landed');
-    // As a kill leaves it: every case landed, the shipment still landing, its job given to the next.
-    await i.running.ctx.db.transaction(async (m) => {
-      const [row] = (await m.query("update shipment set state = 'landing' where label = $1 returning id", [s.label])) as [
-        { id: number }[],
-      ];
-      await i.running.ctx.queue.send(m, 'shipment', String(row[0]?.id));
+    // As a kill leaves it: every case landed, the shipment still landing, its step under way, its job given to the next.
+    const db = i.running.ctx.db;
+    const [run] = (await db.query('select id from run where subject = $1 order by id desc limit 1', [s.label])) as [
+      { id: number },
+    ];
+    await db.transaction(async (m) => {
+      await m.query("update shipment set state = 'landing' where label = $1", [s.label]);
+      await m.query("delete from run_event where run = $1 and data->>'kind' in ('succeeded', 'finished', 'noted')", [run.id]);
+      await m.query("update run set state = 'running', status = null, upto = 0, ended_at = null where id = $1", [run.id]);
+      await i.running.ctx.queue.send(m, 'run', String(run.id));
     });
     await shipmentIn(c, s.label, 'landed');
+    expect(await db.query("select status->'steps'->'land'->>'attempt' as n from run where id = $1", [run.id])).toEqual([
+      { n: '2' },
+    ]);
   });
   it.each([
     ['nothing at all', Buffer.alloc(0)],
@@ -192,25 +200,46 @@ describe('over a thin link', () => {
     const waits = await shipment(s.label);
     expect(waits.resumeAt).toBe(isOpen({ rateMbit: 8, hours }, 'UTC', new Date().toISOString()).until);
     expect(waits.movedBytes).toBe(0);
+    // Whether its hours are others by now is looked at before that.
+    const [looks] = await i.query<{ ms: number }>(
+      "select extract(epoch from (data->>'until')::timestamptz - (data->>'at')::timestamptz) * 1000 as ms from run_event where data->>'kind' = 'deferred' order by id desc limit 1",
+    );
+    expect(Number(looks?.ms)).toBeLessThanOrEqual(10 * 60_000 + 1000);
     await c.good('POST', `/api/shipments/${s.label}/stop`);
     const quick = await plan({ target: 'ptl-registry', bills: ['log-shipper'], way: 'fast-link' });
     await start(quick.label);
     await shipmentIn(c, quick.label, 'landed');
     expect(site?.fastLink?.rateMbit).toBe(600);
   });
-  it('begins by itself when its hours come', async () => {
+  it('goes on where it is stopped and started again within its hours, and lets go of its place while it waits', async () => {
     const s = await plan({ target: 'ptl-registry', bills: ['small'] });
     await start(s.label);
     await shipmentIn(c, s.label, 'waiting');
-    // The clock strikes: the hours are now, and the job that was put off is due.
+    const db = i.running.ctx.db;
+    expect(await db.query('select * from run_lease')).toEqual([]);
     await c.good('POST', '/api/edits', {
       why: 'hours',
       edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['link'], value: { rateMbit: 100 } }],
     });
-    const db = i.running.ctx.db;
-    await db.query('update shipment set resume_at = now() where label = $1', [s.label]);
-    await db.query("update jobs.job set start_after = now() where name = 'shipment' and state < 'active'");
+    await c.good('POST', `/api/shipments/${s.label}/stop`);
+    expect((await shipment(s.label)).resumeAt).toBeNull();
+    await start(s.label);
     await shipmentIn(c, s.label, 'landed');
+    const { acts } = await c.good<{ acts: { act: string; subject: string; who: string }[] }>('GET', '/api/acts?limit=20');
+    expect(acts.filter((a) => a.subject === s.label).map((a) => [a.who, a.act])).toEqual([
+      ['Praesidor', 'landed a shipment'],
+      ['warden', 'resumed a shipment'],
+      ['warden', 'stopped a shipment'],
+      ['warden', 'started a shipment'],
+      ['warden', 'planned a shipment'],
+    ]);
+    // One run all along, which went to its end: and how long that took is known for the next.
+    expect(await db.query("select state from run where kind = 'shipment' and subject = $1", [s.label])).toEqual([
+      { state: 'done' },
+    ]);
+    expect(
+      await db.query("select count(*)::int as n from step_took where kind = 'move' and model = 'link to ptl-registry'"),
+    ).toEqual([{ n: 1 }]);
   });
   it('keeps to the rate', async () => {
     await c.good('POST', '/api/edits', {
@@ -425,5 +454,35 @@ describe('a case from elsewhere', () => {
     expect((await foreign('XX-4')).body).toMatchObject({ label: 'XX-4', unverified: null });
     await c.good('DELETE', '/api/trust/installations/Breakwater');
     expect((await foreign('XX-5')).body.unverified).toContain('not trusted');
+  });
+});
+
+describe('over a fast link', () => {
+  it('that has no place at its registry yet is told from one that moves', async () => {
+    const settings = (limits: object | undefined, rateMbit: number) =>
+      c.good('POST', '/api/edits', {
+        why: 'one at a time',
+        edits: [
+          { op: 'set', kind: 'Site', key: 'ptl', path: ['limits'], value: limits },
+          { op: 'set', kind: 'Site', key: 'ptl', path: ['fastLink', 'rateMbit'], value: rateMbit },
+        ],
+      });
+    await settings({ registry: 1 }, 0.1);
+    const first = await plan({ target: 'ptl-registry', bills: ['small'], way: 'fast-link' });
+    const second = await plan({ target: 'ptl-registry', bills: ['log-shipper'], way: 'fast-link' });
+    await start(first.label);
+    await eventually(async () => (await shipment(first.label)).startedAt, 'the first to have its place');
+    await start(second.label);
+    const db = i.running.ctx.db;
+    await eventually(
+      async () => (await db.query("select 1 from run where subject = $1 and state = 'running'", [second.label])).length,
+      'the second to be driven',
+    );
+    expect(await shipment(second.label)).toMatchObject({ state: 'moving', startedAt: null });
+    expect((await shipment(first.label)).state).toBe('moving');
+    await c.good('POST', `/api/shipments/${first.label}/stop`);
+    await eventually(async () => (await shipment(second.label)).startedAt, 'the second to have the place');
+    await c.good('POST', `/api/shipments/${second.label}/stop`);
+    await settings(undefined, 600);
   });
 });

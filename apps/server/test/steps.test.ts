@@ -95,6 +95,7 @@ interface Cluster {
   nodes: { items: Node[] };
   agents: { status: { desiredNumberScheduled: number; numberReady: number } };
   members: { subsets: { addresses: { ip: string }[] }[] };
+  leases: { items: { metadata: { name: string }; spec: { leaseDurationSeconds: number; renewTime: string } }[] };
 }
 interface Ran {
   end: string;
@@ -130,6 +131,7 @@ async function run(
       kind: 'build',
       moves: { joins: nodes.map((n) => n.host), leaves: [], stands: [] },
       decided: {},
+      steps: nodes.map((n) => ({ id: `${n.host}/images`, kind: 'images', host: n.host })),
     },
     step: { id: 'x', kind, host: node.host },
     plan,
@@ -493,7 +495,14 @@ describe('the proof', () => {
       },
       agents: { status: { desiredNumberScheduled: nodes.length, numberReady: nodes.length } },
       members: { subsets: [{ addresses: controlPlane.map((ip) => ({ ip })) }] },
+      leases: {
+        items: nodes.map((n) => ({
+          metadata: { name: n.host },
+          spec: { leaseDurationSeconds: 40, renewTime: new Date(Date.now() - 9000).toISOString() },
+        })),
+      },
     };
+    objects['/apis/coordination.k8s.io/v1/namespaces/kube-node-lease/leases'] = c.leases;
     runs(kit, nodes.length);
     objects['/api/v1/nodes'] = c.nodes;
     objects['/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network'] = c.agents;
@@ -570,6 +579,19 @@ describe('the proof', () => {
       '7 of 7',
       (c) => c.nodes.items.push({ ...(c.nodes.items[5] as Node), metadata: { name: 'x', labels: {} } }),
     ],
+    [
+      'a clock is ten minutes ahead',
+      'clocks of the nodes',
+      '5 of 6',
+      (c) => Object.assign(c.leases.items[4]?.spec ?? {}, { renewTime: new Date(Date.now() + 600_000).toISOString() }),
+    ],
+    [
+      'a clock is ten minutes behind',
+      'clocks of the nodes',
+      '5 of 6',
+      (c) => Object.assign(c.leases.items[1]?.spec ?? {}, { renewTime: new Date(Date.now() - 600_000).toISOString() }),
+    ],
+    ['a kubelet writes no stamps', 'clocks of the nodes', '5 of 6', (c) => c.leases.items.shift()],
     [
       'a node has another version',
       'versions of the nodes',

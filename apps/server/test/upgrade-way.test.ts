@@ -71,6 +71,15 @@ describe('a cluster that is two releases behind', () => {
   it('does not begin before the images of every step are there', async () => {
     const a = await p.begin('upgrade');
     expect([a.status, a.body.message]).toEqual([409, expect.stringContaining('plover cannot be built')]);
+    // What it requires is what its first step requires: those of the last are there.
+    const { prerequisites } = await c.good<{ prerequisites: { id: string; state?: string; said?: string }[] }>(
+      'POST',
+      '/api/charters/plover/prerequisites/measure',
+    );
+    expect(prerequisites.find((x) => x.id === 'findings')).toMatchObject({
+      state: 'bad',
+      said: expect.stringContaining('IMG-001'),
+    });
     await ship('1.33.6');
   });
 

@@ -38,6 +38,10 @@ export const router = createBrowserRouter([
         path: 'addresses/routes',
         lazy: async () => ({ Component: (await import('./spaces/addresses/RoutesSpace.tsx')).RoutesSpace }),
       },
+      {
+        path: 'addresses/trace',
+        lazy: async () => ({ Component: (await import('./spaces/addresses/TraceSpace.tsx')).TraceSpace }),
+      },
       { path: 'images', lazy: async () => ({ Component: (await import('./spaces/images/ImagesSpace.tsx')).ImagesSpace }) },
       { path: 'images/pulls', lazy: async () => ({ Component: (await import('./spaces/images/PullsSpace.tsx')).PullsSpace }) },
       {

@@ -84,7 +84,7 @@ export class DnsStandin {
     } catch {
       return undefined;
     }
-    if (m.response) return undefined;
+    if (m.response || this.faults.has('dns-silent', 'dns')) return undefined;
     const q = m.questions[0];
     const reply = (fields: Partial<Message>) =>
       message({ ...m, response: true, authoritative: true, answers: [], authorities: [], additionals: [], ...fields });

@@ -26,6 +26,8 @@ export const faultKinds = {
     title: 'Node dies while pulling images',
     text: 'power goes off after a third of the images',
   },
+  'clock-wrong': { on: 'machine', title: 'Clock is wrong', text: 'the clock of its system is ten minutes ahead' },
+  'ssh-silent': { on: 'machine', title: 'SSH silent', text: 'its system takes connections at TCP port 22 and never answers' },
   'disk-not-empty': {
     on: 'machine',
     title: 'Disk is not empty',
@@ -46,6 +48,7 @@ export const faultKinds = {
     title: 'Registry certificate ended',
     text: 'the certificate shown ended yesterday, and connections are closed so that it is seen',
   },
+  'registry-silent': { on: 'registry', title: 'Registry silent', text: 'it takes connections and never answers' },
   'registry-full': { on: 'registry', title: 'Registry disk full', text: 'every upload is answered with 507' },
   'registry-busy': {
     on: 'registry',
@@ -58,7 +61,10 @@ export const faultKinds = {
     text: 'the first upload and every fourth after it are cut in the middle',
   },
   'registry-corrupts': { on: 'registry', title: 'Registry serves a wrong byte', text: 'one byte of every tenth blob is changed' },
+  'api-silent': { on: 'cluster', title: 'API silent', text: 'API servers of the cluster take connections and never answer' },
   'time-wrong': { on: 'time server', title: 'Time server is wrong', text: 'its clock is ten minutes ahead of all others' },
+  'time-silent': { on: 'time server', title: 'Time server silent', text: 'it is asked and never answers' },
+  'dns-silent': { on: 'dns', title: 'DNS silent', text: 'name servers take what they are asked and never answer' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;
 export type FaultKind = keyof typeof faultKinds;
@@ -71,12 +77,22 @@ export interface Fault {
 export class Faults {
   private readonly planted = new Map<string, Fault>();
   private readonly listeners = new Set<() => void>();
-  has = (kind: FaultKind, subject: string) => this.planted.has(`${kind} ${subject}`);
+  /** Faults that have struck since they were planted. */
+  private readonly met = new Set<string>();
+  has = (kind: FaultKind, subject: string): boolean => {
+    const key = `${kind} ${subject}`;
+    if (!this.planted.has(key)) return false;
+    this.met.add(key);
+    return true;
+  };
+  /** Whether somebody has met a fault since it was planted. */
+  struck = (kind: FaultKind, subject: string): boolean => this.met.has(`${kind} ${subject}`);
   list = (): Fault[] => [...this.planted.values()];
   onChange = (listener: () => void) => {
     this.listeners.add(listener);
   };
   plant(fault: Fault): void {
+    this.met.delete(`${fault.kind} ${fault.subject}`);
     this.planted.set(`${fault.kind} ${fault.subject}`, fault);
     this.tell();
   }

@@ -191,8 +191,9 @@ export class Machine {
     const running = new AbortController();
     this.running = running;
     this.changed();
-    runNode(this, running.signal).catch(() => {
-      /* power was cut, or the boot came to nothing: the machine stands there as a real one would */
+    runNode(this, running.signal).catch((e: Error) => {
+      // Power was cut, or the boot came to nothing: the machine stands there as a real one would, and its console says why.
+      if (!running.signal.aborted) this.note(`stands still: ${e.message}`);
     });
   }
 

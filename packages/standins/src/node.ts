@@ -11,7 +11,9 @@ import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
 import type { Machine } from './machine.ts';
 import { configuredMacs, networkOf } from './networkd.ts';
+import type { Login } from './login.ts';
 import { dataOn, httpDrive, programOn } from './media.ts';
+import { openLogin } from './put.ts';
 
 /** What runs on a machine after its first-boot data were applied. A machine's root lies in memory, a guest's on its first volume. */
 export interface Installed {
@@ -25,6 +27,8 @@ export interface Installed {
   joined: boolean;
   /** Authorities that the system has besides the public ones. */
   trust: string[];
+  /** Who may log in. */
+  login?: Login;
 }
 const joinedFile = '/var/lib/praesidor/joined';
 /** Images that the runtime has: on the disk that it keeps them on. */
@@ -43,7 +47,7 @@ const hasJoined = (m: Machine, me: Installed): boolean => {
   const kept = fileSystemAt(m.disks, me.files, joinedFile);
   // The script knows the kit that it joined with.
   const own = joinedAs(me);
-  return kept ? kept.files[joinedFile] === own : me.joined;
+  return kept ? kept.files[joinedFile]?.trim() === own : me.joined;
 };
 
 /**
@@ -67,6 +71,7 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   }
   if (!m.installed) return;
   const me = m.installed;
+  openLogin(m, me, signal);
   // The script on its disk knows one address: that of its environment file.
   const { BOOT = '' } = readEnvironment(me.files['/etc/praesidor/boot.env'] ?? '');
   const report = reporter(m, `${BOOT}/report`, signal, me.trust, 'application/json');
@@ -139,6 +144,8 @@ const reporter =
 
 interface UserData {
   hostname: string;
+  users?: { name: string; sudo?: string; ssh_authorized_keys?: string[] }[];
+  ssh_keys?: { ed25519_private?: string };
   write_files: { path: string; content: string }[];
   runcmd?: unknown[][];
   reporting?: { praesidor: { endpoint: string } };
@@ -267,6 +274,14 @@ async function firstBoot(m: Machine, seed: Seed, signal: AbortSignal): Promise<I
     pulled: [],
     joined: false,
     trust: seed.trust,
+    ...(user.ssh_keys?.ed25519_private
+      ? {
+          login: {
+            hostKey: user.ssh_keys.ed25519_private,
+            accounts: (user.users ?? []).map((u) => ({ name: u.name, keys: u.ssh_authorized_keys ?? [], sudo: u.sudo ?? '' })),
+          },
+        }
+      : {}),
   };
 }
 

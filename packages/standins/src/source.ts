@@ -228,6 +228,7 @@ export function faultyRegistry(
         }
       : {}),
     before: (req, res) => {
+      if (faults.has('registry-silent', name)) return true;
       if (full(req, res) || busy(req, res)) return true;
       cutUpload(req);
       const { url = '' } = req;

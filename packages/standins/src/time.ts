@@ -9,12 +9,13 @@ export class TimeStandin {
   constructor(
     private readonly offBy: () => number = () => 0,
     private readonly stratum = 2,
+    private readonly silent: () => boolean = () => false,
   ) {}
 
   async listen(host: string, port: number): Promise<void> {
     const socket = createSocket('udp4');
     socket.on('message', (asked, from) => {
-      if (asked.length < 48 || (asked.readUInt8(0) & 7) !== 3) return;
+      if (asked.length < 48 || (asked.readUInt8(0) & 7) !== 3 || this.silent()) return;
       const answer = Buffer.alloc(48);
       // No leap second, version as asked, mode 4; a clock without a source says so with leap 3.
       answer.writeUInt8(((this.stratum === 16 ? 3 : 0) << 6) | (asked.readUInt8(0) & 0x38) | 4, 0);

@@ -77,6 +77,7 @@ export class World {
       this.clock,
       (address, port) => mapAddress(addressMap, address, port),
       () => this.save(),
+      (cluster) => this.faults.has('api-silent', cluster),
     );
   }
 
@@ -162,7 +163,11 @@ export class World {
     );
     for (const server of this.spec.time ?? []) {
       const at = mapAddress(this.addressMap, server, 123);
-      const time = new TimeStandin(() => (this.faults.has('time-wrong', server) ? 600_000 : 0));
+      const time = new TimeStandin(
+        () => (this.faults.has('time-wrong', server) ? 600_000 : 0),
+        2,
+        () => this.faults.has('time-silent', server),
+      );
       await time.listen(at.host, at.port);
       this.times.push(time);
     }

@@ -16,8 +16,8 @@ import {
 } from '@praesidor/core/address';
 import { choose, spaceFor, type Spoken, spokenFor, type Wish } from '@praesidor/core/ledger';
 import { nearest, type Network } from '@praesidor/core/model';
-import { readEstate, readText, Unusable } from '../estate.ts';
-import type { Asked, CommandGroup } from '../options.ts';
+import { estateOption, readEstate, readText, Unusable } from '../estate.ts';
+import { type Asked, type CommandGroup, tell } from '../options.ts';
 
 /** Reads with the place at which it went wrong said in the command line's own words. */
 function read<T>(what: string, text: string, parse: (t: string) => T): T {
@@ -34,8 +34,6 @@ const number = (what: string, value: string | boolean | undefined, from: number,
     throw new Unusable(`${what}: ${String(value)} is not a whole number from ${from} to ${to}`);
   return n;
 };
-const out = (asked: Asked, write: (t: string) => void, json: unknown, lines: readonly string[]) =>
-  write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : lines.length ? `${lines.join('\n')}\n` : '');
 
 /** A network of the estate by its name, with what is taken; or a bare prefix with what --taken names. */
 function place({ words, options }: Asked): { network: Network; taken: string[]; spoken: readonly Spoken[] } {
@@ -83,14 +81,13 @@ function grant(asked: Asked, wish: Wish, write: (t: string) => void): number {
   const { network, taken, spoken } = place(asked);
   const found = choose(network, spaceFor(network, taken, spoken, wish.pool), wish);
   if ('refused' in found) {
-    out(asked, write, { addresses: [], refused: found.message }, [found.message]);
+    tell(asked, write, { addresses: [], refused: found.message }, [found.message]);
     return 1;
   }
-  out(asked, write, found, found.addresses);
+  tell(asked, write, found, found.addresses);
   return 0;
 }
 
-const estateOption: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
 const takenOption: [string, string] = ['--taken <list>', 'addresses that are taken, where a bare prefix is given'];
 const poolOption: [string, string] = ['--pool <name>', 'out of this pool or DHCP scope'];
 
@@ -166,7 +163,7 @@ export const address: CommandGroup = {
             .filter((r) => !(r.v === whole.v && r.first <= whole.first && whole.last <= r.last)),
         ];
         const found = carve(parent, taken, number('length', String(asked.words[1]).replace('/', ''), 0, 128) as number);
-        out(asked, write, { prefix: found ? formatPrefix(found) : null }, [
+        tell(asked, write, { prefix: found ? formatPrefix(found) : null }, [
           found ? formatPrefix(found) : `there is no free prefix of that length in ${asked.words[0]}`,
         ]);
         return found ? 0 : 1;
@@ -184,7 +181,7 @@ export const address: CommandGroup = {
         const lines = asked.options.prefixes
           ? runs.flatMap(prefixesOf).map(formatPrefix)
           : runs.map((r) => `${r.first === r.last ? formatIp({ v: r.v, n: r.first }) : formatRange(r)}`);
-        out(asked, write, { free: lines, count: String(space.left), fullness: space.fullness() }, lines);
+        tell(asked, write, { free: lines, count: String(space.left), fullness: space.fullness() }, lines);
         return 0;
       },
     },
@@ -213,20 +210,20 @@ export const address: CommandGroup = {
         const ranges = texts.map(({ text, name }) => ({ ...read(name, text, parseRange), text, name }));
         if (asked.options.joined) {
           const all = aggregate(ranges.flatMap(prefixesOf)).map(formatPrefix);
-          out(asked, write, { prefixes: all }, all);
+          tell(asked, write, { prefixes: all }, all);
           return 0;
         }
         if (asked.options.without) {
           const [first, ...others] = ranges as [(typeof ranges)[number], ...typeof ranges];
           const left = subtract(first, others).flatMap(prefixesOf).map(formatPrefix);
-          out(asked, write, { prefixes: left }, left);
+          tell(asked, write, { prefixes: left }, left);
           return 0;
         }
         const pairs = overlappingPairs(ranges).map(([a, b]) => {
           const r = { v: a.v, first: a.first > b.first ? a.first : b.first, last: a.last < b.last ? a.last : b.last };
           return { a: a.name, b: b.name, shared: formatRange(r), addresses: String(size(r)) };
         });
-        out(
+        tell(
           asked,
           write,
           { overlaps: pairs },

@@ -7,7 +7,8 @@ import type { Asked, SubCommand } from '../options.ts';
 
 const minutes = (ms: number) => `${Math.round(ms / 60_000)} min`;
 
-function told(plan: ChangePlan): string {
+/** A change as it would be made, in lines. */
+export function told(plan: ChangePlan): string {
   const t = timeline(plan.steps, newRun(plan.steps), 0);
   const ends = expectedEnd(plan.steps, newRun(plan.steps), 0);
   const at = (step: string) => t.bars.find((b) => b.id === step)?.start ?? 0;
@@ -41,6 +42,7 @@ export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, na
     ['--take-down', 'what taking the cluster down would do'],
     ['--give-back', 'what giving back the hosts of one that was taken down would do'],
     ['--renew', 'what renewing its certificates would do'],
+    ['--authority', 'what the first of the three changes to another authority would do'],
     ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'],
   ],
   run: (asked, write) => {
@@ -48,8 +50,8 @@ export const change = (estateOf: (a: Asked) => Estate, charterOf: (e: Estate, na
     const { name } = charterOf(whole, asked.words[0]);
     const { estate, further } = onItsWay(name, whole);
     const plan = resolve(charterOf(estate, name), estate);
-    const { takeDown, giveBack, renew } = asked.options;
-    const kind = takeDown ? 'take-down' : giveBack ? 'give-back' : renew ? 'renew' : undefined;
+    const { takeDown, giveBack, renew, authority } = asked.options;
+    const kind = takeDown ? 'take-down' : giveBack ? 'give-back' : renew ? 'renew' : authority ? 'authority' : undefined;
     const due = kind ? changeAsked(kind, plan, estate) : changeDue(plan, estate, undefined, { further });
     if (asked.options.json) write(`${JSON.stringify({ due: due ?? null }, null, 2)}\n`);
     else

@@ -16,23 +16,15 @@ import {
 } from '@praesidor/core/model';
 import { viewOf } from '@praesidor/core/reading';
 import { departures, draw } from '@praesidor/core/template';
-import { chartersOf, readEstate, readText, Unusable } from '../estate.ts';
+import { chartersOf, estateOf, estateOption, nowOption, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup, Options, SubCommand } from '../options.ts';
 import { change } from './change.ts';
 import { check } from './check.ts';
 import { files } from './files.ts';
 import { follow } from './follow.ts';
 
-const folder: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
-const now: [string, string] = ['--now <time>', 'the time to compute with (ISO 8601); the clock otherwise'];
 const text = (v: string | boolean | undefined): string | undefined => (typeof v === 'string' ? v : undefined);
 
-function estateOf({ options }: Asked): Estate {
-  const dir = text(options.estate);
-  if (!dir) throw new Unusable('--estate: say which folder the estate is in');
-  const at = text(options.now);
-  return readEstate({ estate: dir, ...(at ? { now: at } : {}) });
-}
 const charterOf = (estate: Estate, name = ''): Charter => chartersOf(estate, name || '?')[0] as Charter;
 /** What the commands above this group take, from what those below it were given. */
 const asOptions = ({ words, options }: Asked): Options => ({
@@ -58,12 +50,12 @@ const begin: SubCommand = {
   words: '<name>',
   about: 'text to begin a charter with: what can be known already is in it',
   options: [
-    folder,
+    estateOption,
     ['--site <name>', 'the site that it is for'],
     ['--from <charter>', 'a neighbour whose choices are kept'],
     ['--template <name>', 'a template; what is not answered follows'],
     ['--answers <list>', 'answers to its questions: key=value, with ; between them'],
-    now,
+    nowOption,
   ],
   run: (asked, write) => {
     const estate = estateOf(asked);
@@ -127,7 +119,7 @@ const why: SubCommand = {
   name: 'why',
   words: '<charter> [line]',
   about: 'why something follows: the rules and fields it came from; without a line, which lines there are',
-  options: [folder, now],
+  options: [estateOption, nowOption],
   run: (asked, write) => {
     const estate = estateOf(asked);
     const [name, wanted] = asked.words;
@@ -170,7 +162,7 @@ const told: SubCommand = {
   name: 'consequences',
   words: '<file>',
   about: 'what documents of a file would change: of each charter, its files, and what the checks find',
-  options: [folder, ['--lines', 'the lines that differ in each file'], now],
+  options: [estateOption, ['--lines', 'the lines that differ in each file'], nowOption],
   run: (asked, write) => {
     const before = estateOf(asked);
     const docs = documentsIn(asked.words[0] ?? '');
@@ -225,7 +217,7 @@ const difference: SubCommand = {
   name: 'diff',
   words: '<charter> [file]',
   about: 'field by field, how a charter differs from one in a file, from another by name, or from its template',
-  options: [folder, now],
+  options: [estateOption, nowOption],
   run: (asked, write) => {
     const estate = estateOf(asked);
     const [name = '', other = ''] = asked.words;
@@ -263,14 +255,14 @@ export const charter: CommandGroup = {
       name: 'check',
       words: '<charter>',
       about: 'its findings, most serious first',
-      options: [folder, now],
+      options: [estateOption, nowOption],
       run: (a, w) => check(asOptions(a), w),
     },
     {
       name: 'follow',
       words: '<charter>',
       about: 'what follows from it',
-      options: [folder, now],
+      options: [estateOption, nowOption],
       run: (a, w) => follow(asOptions(a), w),
     },
     why,
@@ -280,7 +272,7 @@ export const charter: CommandGroup = {
       name: 'files',
       words: '<charter>',
       about: 'its boot kit',
-      options: [folder, ['--out <dir>', 'folder to write to; it must be new or empty'], now],
+      options: [estateOption, ['--out <dir>', 'folder to write to; it must be new or empty'], nowOption],
       run: (a, w) => files(asOptions(a), w),
     },
     difference,

@@ -10,11 +10,9 @@ import {
   standingPacking,
 } from '@praesidor/core/hosts';
 import { byName, type Estate, type Host, nearest, writeDocument } from '@praesidor/core/model';
-import { readEstate, readText, Unusable } from '../estate.ts';
-import type { Asked, CommandGroup } from '../options.ts';
+import { estateOf, estateOption, nowOption, readText, Unusable } from '../estate.ts';
+import { type Asked, type CommandGroup, tell } from '../options.ts';
 
-const out = (asked: Asked, write: (t: string) => void, json: unknown, lines: readonly string[]) =>
-  write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : lines.length ? `${lines.join('\n')}\n` : '');
 const text = (asked: Asked, name: string) =>
   typeof asked.options[name] === 'string' ? (asked.options[name] as string) : undefined;
 
@@ -29,12 +27,6 @@ function columnsIn(asked: Asked): HostColumns {
     out[part.slice(0, at)] = field;
   }
   return out as HostColumns;
-}
-
-function estateOf(asked: Asked): Estate {
-  const estate = text(asked, 'estate');
-  if (!estate) throw new Unusable('give --estate, the folder with the estate as YAML');
-  return readEstate({ estate, ...(text(asked, 'now') ? { now: text(asked, 'now') as string } : {}) });
 }
 
 /** Hosts by the words of the language of filters; all of them without words. */
@@ -57,10 +49,7 @@ function columns(rows: string[][]): string[] {
   );
 }
 
-const common: [string, string][] = [
-  ['--estate <dir>', 'folder with the estate as YAML'],
-  ['--now <time>', 'the time to compute with (ISO 8601)'],
-];
+const common = [estateOption, nowOption];
 
 /** Hosts of an estate in YAML: listed, judged, taken from a table, their firmware planned, guests packed. */
 export const hosts: CommandGroup = {
@@ -84,7 +73,7 @@ export const hosts: CommandGroup = {
           h.facts ? `${h.facts.memoryGiB} GiB` : '?',
           h.held ? `${h.state} ${h.held.charter}` : h.state,
         ]);
-        out(asked, write, { hosts: found }, columns(rows));
+        tell(asked, write, { hosts: found }, columns(rows));
         return 0;
       },
     },
@@ -105,7 +94,7 @@ export const hosts: CommandGroup = {
             mend: f.lines.flatMap((l) => l.mend ?? []),
           })),
         }));
-        out(
+        tell(
           asked,
           write,
           { hosts: found },
@@ -147,8 +136,8 @@ export const hosts: CommandGroup = {
           (l) => `${asked.words[0]}:${l.line}: ${l.name || '?'} ${l.what}${l.message ? `: ${l.message}` : ''}`,
         );
         const docs = p.lines.filter((l) => l.what === 'new' || l.what === 'changed').flatMap((l) => l.doc ?? []);
-        if (asked.options.json) out(asked, write, { counts: p.counts, lines: p.lines }, []);
-        else if (asked.options.preview || wrong.length) out(asked, write, {}, told);
+        if (asked.options.json) tell(asked, write, { counts: p.counts, lines: p.lines }, []);
+        else if (asked.options.preview || wrong.length) tell(asked, write, {}, told);
         else write(docs.map(writeDocument).join('---\n'));
         return wrong.length ? 1 : 0;
       },
@@ -164,7 +153,7 @@ export const hosts: CommandGroup = {
         const plans = chosen(asked, estate)
           .map((h) => firmwarePlan(h, estate.baselines))
           .filter((p) => p.steps.length);
-        out(
+        tell(
           asked,
           write,
           { plans },
@@ -221,7 +210,7 @@ export const hosts: CommandGroup = {
           : { hosts: [], packing: standingPacking(estate, site) };
         const { packing } = plan;
         const fresh = new Set(plan.hosts.map((h) => h.name));
-        out(asked, write, { packing, hosts: plan.hosts }, [
+        tell(asked, write, { packing, hosts: plan.hosts }, [
           ...packing.placed.filter((p) => fresh.has(p.guest)).map((p) => `${p.guest} on ${p.hypervisor}`),
           ...packing.unplaced.map((u) => `${u.guest} nowhere: ${u.why}`),
           ...packing.left.map((l) => {

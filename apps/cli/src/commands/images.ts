@@ -38,17 +38,12 @@ import {
   type Verified,
   verifyCase,
 } from '@praesidor/shipping';
-import { readEstate, readText, Unusable } from '../estate.ts';
+import { estateOf, estateOption, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup, SubCommand } from '../options.ts';
 import { needRegistry, registryOf, registryOptions } from '../registry.ts';
 import { push } from './push.ts';
 
 type Write = (text: string) => void;
-const estateOption: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
-const estateOf = ({ options }: Asked) => {
-  if (typeof options.estate !== 'string') throw new Unusable('--estate is needed: the folder with the estate as YAML');
-  return readEstate({ estate: options.estate, ...(typeof options.now === 'string' ? { now: options.now } : {}) });
-};
 const put = (asked: Asked, write: Write, json: unknown, text: () => string) =>
   write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : text());
 

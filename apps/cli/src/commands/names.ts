@@ -16,13 +16,9 @@ import {
   zoneFile,
   type ZoneProblem,
 } from '@praesidor/core/naming';
-import { readEstate, readText, Unusable } from '../estate.ts';
+import { estateOf, estateOption, nowOption, readText, Unusable } from '../estate.ts';
 import type { Asked, CommandGroup } from '../options.ts';
 
-const estateOf = ({ options }: Asked) => {
-  if (typeof options.estate !== 'string') throw new Unusable('--estate is needed: the folder with the estate as YAML');
-  return readEstate({ estate: options.estate, ...(typeof options.now === 'string' ? { now: options.now } : {}) });
-};
 function zoneOf(zones: readonly Zone[], name: string): Zone {
   const zone = zones.find((z) => z.name === name.replace(/\.$/, ''));
   if (zone) return zone;
@@ -49,8 +45,6 @@ function readZoneFile(word: string): { zone: string; file: string; records: Mast
 }
 const put = (asked: Asked, write: (t: string) => void, json: unknown, text: () => string) =>
   write(asked.options.json ? `${JSON.stringify(json, null, 2)}\n` : text());
-const estateOption: [string, string] = ['--estate <dir>', 'folder with the estate as YAML'];
-const nowOption: [string, string] = ['--now <time>', 'the time to compute with (ISO 8601)'];
 
 /** Zones: written from the plan, judged as files, held against what is served, and reverse names. */
 export const names: CommandGroup = {

@@ -1,8 +1,10 @@
+import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
 import { type Estate, estateDifference } from '@praesidor/core/model';
-import type { TaskName, Tasks } from './tasks.ts';
+import { bundled } from '../bundle.ts';
+import type { ChangeAsked, TaskName, Tasks } from './tasks.ts';
 
 interface Waiting {
   done: (output: never) => void;
@@ -12,19 +14,55 @@ const limitMs = 60_000;
 /** Documents that are copied to the thread at once. */
 const piece = 500;
 
+interface Answer {
+  id: number;
+  output?: never;
+  error?: string;
+}
+/** A thread, and what it is sent before it has begun: its program is made when the first thread of a process is needed. */
+class Thread {
+  private worker: Worker | undefined;
+  private ended = false;
+  private readonly before: unknown[] = [];
+
+  constructor(answered: (a: Answer) => void, gone: (e: Error) => void) {
+    bundled(fileURLToPath(new URL('./worker.ts', import.meta.url)))
+      .then((program) => {
+        if (this.ended) return;
+        const worker = new Worker(program, { eval: true });
+        worker.unref();
+        worker
+          .on('message', answered)
+          .on('error', gone)
+          .on('exit', () => gone(new Error('the thread ended')));
+        this.worker = worker;
+        for (const message of this.before.splice(0)) worker.postMessage(message);
+      })
+      .catch(gone);
+  }
+  post(message: unknown): void {
+    if (this.worker) this.worker.postMessage(message);
+    else this.before.push(message);
+  }
+  async end(): Promise<void> {
+    this.ended = true;
+    await this.worker?.terminate();
+  }
+}
+
 /**
  * Computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
  * when it is first needed; one that ends, or computes for longer than a minute, fails what waits for it and is replaced.
  */
 export class ComputeWorker {
-  private worker: Worker | undefined;
+  private running: Thread | undefined;
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
   /** The estate that the thread has. */
   private told: Estate | undefined;
 
   run<K extends TaskName>(name: K, input: Parameters<Tasks[K]>[0]): Promise<ReturnType<Tasks[K]>> {
-    const worker = this.thread();
+    const thread = this.thread();
     const id = ++this.last;
     return new Promise((done, fail) => {
       const timer = setTimeout(() => this.end(new Error(`${name} took longer than ${limitMs / 1000} s`)), limitMs);
@@ -39,7 +77,7 @@ export class ComputeWorker {
           fail(e);
         },
       });
-      worker.postMessage({ id, name, input });
+      thread.post({ id, name, input });
     });
   }
 
@@ -63,6 +101,8 @@ export class ComputeWorker {
 
   /** What keeps a charter from being built. The thread keeps the estate, and is told only what has changed since. */
   stopsOf = (estate: Estate, charter: string): Promise<Finding[]> => this.run('stopsOf', { ...this.tell(estate), charter });
+  /** What beginning a change of a cluster holds, and what stops it, what it writes and its plan when that is held. */
+  changeOf = (estate: Estate, asked: ChangeAsked) => this.run('changeOf', { ...this.tell(estate), ...asked });
   /** A finding as it stands, by its identifier. */
   findingOf = (estate: Estate, id: string): Promise<Finding | undefined> => this.run('findingOf', { ...this.tell(estate), id });
 
@@ -82,36 +122,34 @@ export class ComputeWorker {
   }
 
   async close(): Promise<void> {
-    const { worker } = this;
+    const { running } = this;
     this.end(new Error('the server is stopping'));
-    await worker?.terminate();
+    await running?.end();
   }
 
-  private thread(): Worker {
-    if (this.worker) return this.worker;
-    // The thread reads the same sources as the process, through the same loader.
-    const worker = new Worker(new URL('./start.mjs', import.meta.url));
-    worker.unref();
-    worker.on('message', ({ id, output, error }: { id: number; output?: never; error?: string }) => {
-      const w = this.waiting.get(id);
-      this.waiting.delete(id);
-      if (error === undefined) w?.done(output as never);
-      else w?.fail(new Error(error));
-    });
-    const gone = (e: Error) => {
-      if (this.worker === worker) this.end(e);
-    };
-    worker.on('error', gone).on('exit', () => gone(new Error('the thread ended')));
-    this.worker = worker;
-    return worker;
+  private thread(): Thread {
+    if (this.running) return this.running;
+    const thread: Thread = new Thread(
+      ({ id, output, error }) => {
+        const w = this.waiting.get(id);
+        this.waiting.delete(id);
+        if (error === undefined) w?.done(output as never);
+        else w?.fail(new Error(error));
+      },
+      (e) => {
+        if (this.running === thread) this.end(e);
+      },
+    );
+    this.running = thread;
+    return thread;
   }
 
   private end(e: Error): void {
-    const { worker } = this;
-    this.worker = undefined;
+    const { running } = this;
+    this.running = undefined;
     this.told = undefined;
     for (const w of this.waiting.values()) w.fail(e);
     this.waiting.clear();
-    void worker?.terminate();
+    void running?.end();
   }
 }

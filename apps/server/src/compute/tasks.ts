@@ -1,5 +1,6 @@
-import { type Plan, resolve } from '@praesidor/core/charter';
-import { Checker, type Report } from '@praesidor/core/checks';
+import { onItsWay } from '@praesidor/core/changes';
+import { type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
+import { Checker, type Finding, type Report } from '@praesidor/core/checks';
 import { bootKit, traceKit } from '@praesidor/core/files';
 import { type HostColumns, readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
@@ -15,6 +16,8 @@ import {
   type Site,
   writeDocument,
 } from '@praesidor/core/model';
+import { type HoldResult, withChanges, wouldHold } from '../areas/clusters/would-hold.ts';
+import { Refusal } from '../refusal.ts';
 import { openContext } from '../areas/clusters/open-kit.ts';
 
 /** The estate that was told last, and what was found in it. */
@@ -31,6 +34,27 @@ function tell({ whole, difference }: Told): Estate {
   else throw new Error('no estate was told');
   return standing;
 }
+/** What somebody would begin. */
+export interface ChangeAsked {
+  charter: string;
+  server: string;
+  /** Since when what is held for it is held. */
+  since: string;
+  /** What is not held yet is taken to be held. */
+  holds: boolean;
+  /** It ends the cluster: no finding keeps it. */
+  ends: boolean;
+}
+const stopsIn = (estate: Estate, charter: string): Finding[] =>
+  checker.run(estate).findings.filter((f) => f.severity === 'stop' && f.charters.includes(charter));
+/** The plan of a charter that stands in an estate, as far as it is kept by what is checked. */
+function keptPlan(estate: Estate, name: string): Plan {
+  checker.view.take(estate, { all: true });
+  const plan = planOf(checker.view, name);
+  return { ...plan, follows: sheetOf(plan) };
+}
+const nothingHeld = (): HoldResult => ({ hosts: [], addresses: [], released: [], changes: [] });
+
 const checked = (told: Told): Report => checker.run(tell(told));
 
 function planned(told: Told, name: string): { plan: Plan; estate: Estate } {
@@ -58,8 +82,25 @@ export const tasks = {
   /** Keeps an estate for what is asked next. */
   keep: (told: Told) => void tell(told),
   /** What keeps a charter from being built, in an estate that is told whole or as what has changed since the last one. */
-  stopsOf: ({ charter, ...told }: Told & { charter: string }) =>
-    checked(told).findings.filter((f) => f.severity === 'stop' && f.charters.includes(charter)),
+  stopsOf: ({ charter, ...told }: Told & { charter: string }) => stopsIn(tell(told), charter),
+  changeOf: ({ charter: name, server, since, holds, ends, ...told }: Told & ChangeAsked) => {
+    const estate = tell(told);
+    try {
+      const held = holds ? wouldHold(estate, name, since, keptPlan(estate, name)) : nothingHeld();
+      const whole = withChanges(estate, held.changes);
+      const { estate: next, charter, further } = onItsWay(name, whole);
+      if (!charter) throw new Error(`there is no charter ${name}`);
+      const stops = ends ? [] : stopsIn(next, name);
+      const plan = keptPlan(next, name);
+      // Nothing is begun of a way that cannot be gone to its end.
+      if (!stops.length && further.length && !ends) stops.push(...stopsIn(whole, name));
+      return { held, stops, plan, kit: bootKit(openContext(plan, next, server)) };
+    } catch (e) {
+      if (!(e instanceof Refusal)) throw e;
+      const { code, message, more } = e;
+      return { held: nothingHeld(), stops: [], plan: undefined, kit: [], refused: { code, message, more } };
+    }
+  },
   /** A finding by its identifier, also one that somebody lives with. */
   findingOf: ({ id, ...told }: Told & { id: string }) => {
     const { findings, accepted } = checked(told);

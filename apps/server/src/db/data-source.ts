@@ -19,6 +19,7 @@ import { Runs1765700000000 } from './migrations/0016-runs.ts';
 import { Proofs1765800000000 } from './migrations/0017-proofs.ts';
 import { Took1765900000000 } from './migrations/0018-took.ts';
 import { Notices1766000000000 } from './migrations/0019-notices.ts';
+import { ShipmentRuns1766100000000 } from './migrations/0020-shipment-runs.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -44,6 +45,7 @@ const migrations = [
   Proofs1765800000000,
   Took1765900000000,
   Notices1766000000000,
+  ShipmentRuns1766100000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

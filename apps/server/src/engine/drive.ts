@@ -1,6 +1,7 @@
 import { setMaxListeners } from 'node:events';
 import type { Estate } from '@praesidor/core/model';
-import { ended, ready, type Share, share, shareKey, type Step } from '@praesidor/core/schedule';
+import type { EntityManager } from 'typeorm';
+import { ended, openStates, ready, type Share, share, shareKey, type Step, waitsUntil } from '@praesidor/core/schedule';
 import { whyNot } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
@@ -8,10 +9,10 @@ import { isAway } from '../db/errors.ts';
 import { type RunRow, Runs } from '../db/tables.ts';
 import { estateNow } from '../estate/now.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
-import { failureOf } from './failure.ts';
+import { failureOf, NotBefore } from './failure.ts';
 import { remember, say } from './history.ts';
 import type { Driven, RunKind } from './kind.ts';
-import { append, keep, logLine, topicOf } from './state.ts';
+import { append, keep, logLine, statusOf, topicOf } from './state.ts';
 import { Track } from './track.ts';
 import { admit, giveBack, takeLease } from './turns.ts';
 
@@ -40,14 +41,7 @@ export async function drive(
   // A version before, or somebody at the database: what happened is right, and the row follows it.
   if (track.status.state !== run.state) await ctx.db.transaction((t) => keep(t, run));
   const driven = await kind.open(ctx, run, track);
-  if (track.status.state === 'queued') {
-    await append(m, run, { kind: 'begun' });
-    await say(m, run);
-  } else if (Object.values(track.status.steps).some((s) => s.state === 'running')) {
-    const paused = track.status.state === 'paused';
-    await append(m, run, { kind: 'resumed' });
-    if (paused) await append(m, run, { kind: 'paused' });
-  }
+  if (!(await ctx.db.transaction((t) => takeOver(t, run)))) return;
   await new Driver(ctx, kind, run, track, driven, signal).go();
 }
 
@@ -63,9 +57,25 @@ export async function driveAlone(
   if (run?.state === 'stopped') await publishTransient(ctx.db.manager, topicOf(run), run.subject);
 }
 
+/** Puts down that a process drives a run from now on, as it stands at that moment. @returns false: it has been stopped meanwhile, and stays so */
+async function takeOver(m: EntityManager, run: RunRow): Promise<boolean> {
+  await m.query('select 1 from run where id = $1 for update', [run.id]);
+  const { state, steps } = await statusOf(m, run);
+  if (!(openStates as readonly string[]).includes(state)) return false;
+  if (state === 'queued') {
+    await append(m, run, { kind: 'begun' });
+    await say(m, run);
+  } else if (Object.values(steps).some((s) => s.state === 'running')) {
+    await append(m, run, { kind: 'resumed' });
+    if (state === 'paused') await append(m, run, { kind: 'paused' });
+  }
+  return true;
+}
+
 async function refuse(ctx: Context, kind: RunKind, run: RunRow, why: string): Promise<void> {
   await ctx.db.transaction(async (m) => {
-    await kind.closed?.(m, run);
+    await m.query('select 1 from run where id = $1 for update', [run.id]);
+    await kind.closed?.(m, run, why);
     await logLine(m, run, run.steps[0]?.id ?? '', 'fail', why);
     await append(m, run, { kind: 'stopped' });
     const { subject, facts } = kind.recorded(run);
@@ -111,7 +121,7 @@ class Driver {
         // Places are asked for by as many as were planned, or as are allowed by now, where that is more.
         const estate = shares ? await this.estate() : undefined;
         const room = (s: Share) => Math.max(s.room, estate ? share(estate, s.limit, s.of).room : 0);
-        for (const step of ready(run.steps, status, room)) {
+        for (const step of ready(run.steps, status, room, Date.now())) {
           if (this.flying.has(step.id)) continue;
           if (step.shares && !(await this.hasPlace(step, step.shares))) waitsFor.add(shareKey(step.shares));
           else this.begin(step);
@@ -120,7 +130,10 @@ class Driver {
           if (await this.finish()) return;
           continue;
         }
-        await Promise.race([...this.flying.values(), bell.rung(waitsFor, waitsFor.size ? looks.waiting : looks.quiet)]);
+        const now = Date.now();
+        const later = run.steps.flatMap((s) => waitsUntil(status, s) ?? []).filter((at) => at > now);
+        const pause = Math.min(waitsFor.size ? looks.waiting : looks.quiet, ...later.map((at) => at - now));
+        await Promise.race([...this.flying.values(), bell.rung(waitsFor, pause)]);
       }
     } finally {
       bell.close();
@@ -195,6 +208,10 @@ class Driver {
       if (signal.aborted) return;
       // The step did not break: what it would be put down in is away.
       if (isAway(e)) throw e;
+      if (e instanceof NotBefore) {
+        await append(m, run, { kind: 'deferred', step: step.id, until: e.until, text: e.message });
+        return;
+      }
       const { ours, ...failed } = failureOf(e);
       if (ours) ctx.log('step failed', { step: step.id, error: (e as Error).stack });
       await say(failed.text, 'fail').catch(() => undefined);

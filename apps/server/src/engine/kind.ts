@@ -58,6 +58,6 @@ export interface RunKind {
   open: (ctx: Context, run: RunRow, track: Track) => Promise<Driven>;
   /** In the transaction in which it is resumed, before it is queued. @throws Refusal when it cannot be */
   resumed?: (ctx: Context, m: EntityManager, run: RunRow, status: RunStatus) => Promise<void>;
-  /** In the transaction in which it is stopped, or resumed. */
-  closed?: (m: EntityManager, run: RunRow) => Promise<void>;
+  /** In the transaction in which it is stopped, or resumed. `why`: it may not go on in the name of whoever began it. */
+  closed?: (m: EntityManager, run: RunRow, why?: string) => Promise<void>;
 }

@@ -6,8 +6,9 @@ import { tell } from '../events/bus.ts';
 export type NewEvent = RunEvent extends infer E ? (E extends { at: string } ? Omit<E, 'at'> : never) : never;
 /** What of a run its events are put down with. */
 export type Told = Pick<RunRow, 'id' | 'kind' | 'subject' | 'steps'>;
+const topics = { change: 'Build', work: 'Work', shipment: 'Shipment' } as const satisfies Record<RunRow['kind'], string>;
 /** By which a run is told to whoever looks on: `Build`, and `BuildProgress` and `BuildLog` for what passes. */
-export const topicOf = (run: Pick<RunRow, 'kind'>) => (run.kind === 'change' ? 'Build' : 'Work');
+export const topicOf = (run: Pick<RunRow, 'kind'>) => topics[run.kind];
 
 /**
  * Stores what happened; the state of a run is nothing but the fold of its events. The row is locked meanwhile, so that events have
@@ -36,7 +37,7 @@ export async function append(m: EntityManager, run: Told, event: NewEvent): Prom
   return alone || m.queryRunner?.isTransactionActive ? put(m) : m.transaction(put);
 }
 /** What whoever drives a run puts down of its steps. */
-const ofDrivers = new Set<RunEvent['kind']>(['started', 'progress', 'healed', 'succeeded', 'failed']);
+const ofDrivers = new Set<RunEvent['kind']>(['started', 'progress', 'healed', 'deferred', 'succeeded', 'failed']);
 
 /** Keeps the state as it is by now, so that what came before it is never folded again. To be called in a transaction. */
 export async function keep(m: EntityManager, run: Pick<Told, 'id' | 'steps'>): Promise<void> {

@@ -22,7 +22,15 @@ export class Track {
     return t;
   }
 
-  async refresh(m: EntityManager): Promise<RunStatus> {
+  private turn: Promise<unknown> = Promise.resolve();
+  /** Reads what is new. Several may ask at once: they are answered one after another, so that nothing is folded twice. */
+  refresh(m: EntityManager): Promise<RunStatus> {
+    const now = this.turn.then(() => this.read(m));
+    this.turn = now.catch(() => undefined);
+    return now;
+  }
+
+  private async read(m: EntityManager): Promise<RunStatus> {
     const rows = (await m.query('select id, data from run_event where run = $1 and id > $2 order by id', [
       this.run.id,
       this.upto,

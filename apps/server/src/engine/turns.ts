@@ -2,6 +2,7 @@ import { limitAt, openStates } from '@praesidor/core/schedule';
 import type { Site } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import type { Context } from '../context.ts';
+import { type RunRow, Runs } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
 import { locks } from '../jobs/queue.ts';
 import { topicOf } from './state.ts';
@@ -33,6 +34,34 @@ export async function admit(ctx: Context, m: EntityManager, site: string): Promi
     await ctx.queue.send(m, 'run', String(next.id));
     await tell(m, topicOf({ kind: 'change' }), next.subject);
   }
+}
+
+/**
+ * Puts down a run, to be carried out by whoever is free. In the transaction that asks for it.
+ *
+ * @param waits it waits for its turn at its site, which `admit` gives
+ * @returns its number
+ */
+export async function queueRun(
+  ctx: Context,
+  m: EntityManager,
+  run: Pick<RunRow, 'kind' | 'subject' | 'site' | 'title' | 'steps' | 'asked'> & { exclusive?: string },
+  who: string,
+  { waits = false } = {},
+): Promise<number> {
+  const { identifiers } = await m.insert(Runs, {
+    ...run,
+    steps: run.steps as never,
+    asked: run.asked as never,
+    state: 'queued',
+    admitted: !waits,
+    createdAt: new Date(),
+    createdBy: who,
+    runBy: who,
+  });
+  const { id } = identifiers[0] as { id: number };
+  if (!waits) await ctx.queue.send(m, 'run', String(id));
+  return id;
 }
 
 /**

@@ -3,21 +3,20 @@ import { changeRun } from '../areas/builds/change-run.ts';
 import { sweep } from '../areas/hosts/sweep.ts';
 import { workRun } from '../areas/hosts/work.ts';
 import { computeBill } from '../areas/images/registries.ts';
-import { run } from '../areas/images/shipments.ts';
+import { shipmentRun } from '../areas/images/shipments.ts';
 import type { Context } from '../context.ts';
 import { driveAlone } from '../engine/drive.ts';
 import { takeUp } from '../engine/turns.ts';
 import type { JobHandler, JobKind } from './queue.ts';
 
 /** One kind of long work an area; a new kind is a line. */
-const runKinds = new Map([changeRun, workRun].map((k) => [k.kind, k]));
+const runKinds = new Map([changeRun, workRun, shipmentRun].map((k) => [k.kind, k]));
 
 /** What carries out each kind of job; a new kind is a line. */
 const handlers: Record<JobKind, (ctx: Context) => JobHandler> = {
   run: (ctx) => (id, signal) => driveAlone(ctx, runKinds, Number(id), signal),
   onward: (ctx) => (id) => goOn(ctx, Number(id)),
   sweep: (ctx) => (id, signal) => sweep(ctx, Number(id), signal),
-  shipment: (ctx) => (id, signal) => run(ctx, Number(id), signal),
   bills: (ctx) => (id, signal) => computeBill(ctx, id, signal),
 };
 

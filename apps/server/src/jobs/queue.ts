@@ -9,10 +9,10 @@ import { isAway } from '../db/errors.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
 import { holdFolder } from './one-folder.ts';
 
-export type JobKind = 'sweep' | 'shipment' | 'run' | 'bills' | 'onward';
+export type JobKind = 'sweep' | 'run' | 'bills' | 'onward';
 export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
 /** How many jobs of a kind a process does side by side. A run waits for others most of its time. */
-const concurrency: Record<JobKind, number> = { sweep: 2, shipment: 3, run: 100, bills: 2, onward: 2 };
+const concurrency: Record<JobKind, number> = { sweep: 2, run: 100, bills: 2, onward: 2 };
 /** How often it is looked whether there are jobs, in milliseconds; one just sent is looked for at once. */
 const looksEvery = 500;
 const kinds = Object.keys(concurrency) as JobKind[];

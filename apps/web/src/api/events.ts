@@ -7,6 +7,7 @@ import { listen } from './stream.ts';
 const keysFor: Record<string, string[][]> = {
   Shipment: [['shipments'], ['estate']],
   ShipmentProgress: [['shipments']],
+  ShipmentLog: [],
   Pulls: [['pulls']],
   SeenRegistry: [['estate'], ['deletable']],
   Build: [['builds'], ['build'], ['estate']],
@@ -14,6 +15,8 @@ const keysFor: Record<string, string[][]> = {
   BuildLog: [['log']],
   Prerequisites: [['prerequisites']],
   Work: [['works'], ['host']],
+  WorkProgress: [['works'], ['host']],
+  WorkLog: [],
   Keyring: [['keyring'], ['estate']],
   Act: [['acts']],
   Notice: [['notices']],

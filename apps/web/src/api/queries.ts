@@ -166,12 +166,12 @@ export const useKitLines = (name: string, of: { of: string } | { field: string }
       api<KitLines>('GET', `/api/charters/${name}/files/lines?${new URLSearchParams(of as Record<string, string>).toString()}`),
   });
 /** Who is told of what; a warden sees it. */
-export const useNotices = (on: boolean) =>
+/** @param closely how much waits is asked for again and again: that something fails, or works again, is told by an event */
+export const useNotices = (on: boolean, closely = false) =>
   useQuery({
     queryKey: ['notices'],
     enabled: on,
-    // How it goes is not told by an event of its own.
-    refetchInterval: 5000,
+    ...(closely ? { refetchInterval: 5000 } : {}),
     queryFn: async () => (await api<{ notices: NoticeState[] }>('GET', '/api/notices')).notices,
   });
 export const useKeyring = () =>

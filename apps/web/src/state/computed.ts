@@ -2,7 +2,8 @@ import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Finding } from '@praesidor/core/checks';
 import type { Built, Move } from '@praesidor/core/moves';
 import type { Charter } from '@praesidor/core/model';
-import { type Snapshot, useBuilds, useDrifts, useSnapshot } from '../api/queries.ts';
+import { type Snapshot, useBuilds, useDrifts, useNotices, useSnapshot } from '../api/queries.ts';
+import { useMay } from './may.ts';
 import { computerWith } from '../workers/compute.ts';
 
 export interface ReportDto {
@@ -20,6 +21,8 @@ export function useReport() {
   const snapshot = useSnapshot();
   const builds = useBuilds();
   const drifts = useDrifts();
+  const notices = useNotices(useMay().may('notices.manage'));
+  const untold = (notices.data ?? []).flatMap((n) => (n.failing ? [{ name: n.doc.name, why: n.failing }] : []));
   const built: Record<string, Built> = {};
   for (const b of builds.data ?? []) {
     if (built[b.charter]) continue;
@@ -34,12 +37,12 @@ export function useReport() {
     };
   }
   return useQuery({
-    queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify(built)],
+    queryKey: ['report', snapshot.dataUpdatedAt, JSON.stringify([built, untold])],
     enabled: snapshot.data !== undefined,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 1000,
-    queryFn: async () => (await (await computerWith(snapshot.data as Snapshot)).report(built)) as ReportDto,
+    queryFn: async () => (await (await computerWith(snapshot.data as Snapshot)).report({ built, untold })) as ReportDto,
   });
 }
 

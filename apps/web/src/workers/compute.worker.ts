@@ -1,7 +1,7 @@
 import './interpreted.ts';
 import { Checker, type Finding, serves } from '@praesidor/core/checks';
 import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
-import { type Built, nextMoves } from '@praesidor/core/moves';
+import { type Known, nextMoves } from '@praesidor/core/moves';
 import { comesAbout, consequences, type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
 import { bootKit, fileChanges, placeholder } from '@praesidor/core/files';
 import { changeDue } from '@praesidor/core/changes';
@@ -32,6 +32,7 @@ import {
   withVersionKept,
   writeDocument,
 } from '@praesidor/core/model';
+import { endOf, graphOf, type Trace, trace } from '@praesidor/core/reach';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
@@ -42,6 +43,12 @@ import { expose } from 'comlink';
 export interface Collided extends Collision {
   document: number;
   name: string;
+}
+
+/** A path, where both of its ends can be read; why one cannot. */
+export interface Traced {
+  trace?: Trace;
+  wrong: { from?: string; to?: string };
 }
 
 let estate: Estate | undefined;
@@ -66,11 +73,11 @@ export const compute = {
   change(list: EstateDifference[]) {
     for (const d of list) if (estate) estate = applyDifference(estate, d);
   },
-  report(built: Record<string, Built>) {
+  report(known: Known) {
     if (!estate) return undefined;
     const began = performance.now();
     const { findings, accepted, checks, passed } = checker(estate);
-    return { findings, accepted, checks, passed, ms: performance.now() - began, moves: nextMoves(estate, findings, built) };
+    return { findings, accepted, checks, passed, ms: performance.now() - began, moves: nextMoves(estate, findings, known) };
   },
   /** What can be gone to or done, for what somebody has typed; what it looks through is made once an estate. */
   find(typed: string, site: string): Found {
@@ -105,6 +112,23 @@ export const compute = {
       // Of a cluster that is not built yet, everything is in the next build.
       comes: same || !before || !serves(checking.view, before) ? [] : comesAbout(before, draft),
     };
+  },
+  /** The path between two ends as somebody writes them, there and back; or what of them cannot be read. */
+  trace(from: string, to: string, bytes: number): Traced {
+    const known = estate;
+    if (!known) return { wrong: {} };
+    const graph = graphOf(known);
+    const wrong: { from?: string; to?: string } = {};
+    const end = (side: 'from' | 'to', text: string) => {
+      try {
+        return text ? endOf(known, graph, text) : undefined;
+      } catch (e) {
+        wrong[side] = (e as Error).message;
+        return undefined;
+      }
+    };
+    const [a, b] = [end('from', from), end('to', to)];
+    return { ...(a && b ? { trace: trace(graph, a, b, bytes) } : {}), wrong };
   },
   /** A template with its clusters, and what one version of it changes against another. */
   template(name: string, from?: number, to?: number) {

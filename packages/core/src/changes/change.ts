@@ -1,7 +1,7 @@
 import type { Known } from '../schedule/estimate.ts';
 import { z } from 'zod';
 import type { Plan, PlannedNode } from '../charter/plan.ts';
-import type { ClusterRole } from '../model/documents.ts';
+import { AuthorityStage, type ClusterRole } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Limiting } from '../schedule/limits.ts';
 import { Step } from '../schedule/steps.ts';
@@ -14,6 +14,7 @@ export const ChangeName = z.enum([
   'remove-hosts',
   'upgrade',
   'apply',
+  'authority',
   'renew',
   'take-down',
   'give-back',
@@ -41,8 +42,12 @@ export interface Installed {
   files: ReadonlyMap<string, readonly string[]>;
   /** Files of the cluster, given to its API, that are otherwise by now. */
   manifests: readonly string[];
+  /** Hosts that were given the account with which the server puts new files there while they run. */
+  accounts: ReadonlySet<string>;
   /** When the first certificate on a host ends, by its name. */
   certificates: ReadonlyMap<string, string>;
+  /** Which change of its authorities is next, where it is not the first, and when the first of them ends. */
+  authority?: { stage: AuthorityStage; ends: string } | undefined;
   /** The charter that it was built or changed by last. */
   charter?: Plan['charter'] | undefined;
   /** What runs and asks for room, where its API tells it. */
@@ -95,6 +100,8 @@ export interface ChangeKind {
   nothing?: (charter: string) => string;
   /** Its certificates are issued anew when it begins. */
   reissues?: true;
+  /** How far its authorities are changed when it begins. */
+  authority?: (b: Between) => AuthorityStage;
   /** Whom it takes out, where it is not those who leave. */
   removes?: (b: Between) => string[];
   /** Why it cannot be begun, each a sentence without its end. */
@@ -134,6 +141,8 @@ export const ChangePlan = z.strictObject({
   ends: z.boolean(),
   /** What is gone then, as it is told to whoever confirms it. */
   confirm: z.string().optional(),
+  /** How far it changes the authorities of the cluster: of three changes, which. */
+  authority: AuthorityStage.optional(),
   away: z.string(),
   point: z.strictObject({ step: z.string(), text: z.string() }).optional(),
   rows: z.array(ChangeRow),

@@ -4,7 +4,7 @@ import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { type Charter, type Estate, type Host, kinds } from '../model/index.ts';
 import { ended, fold, newRun, ready } from '../schedule/index.ts';
-import { between, changeAsked, changeDue, changeKind, changeKinds, ChangeName } from './index.ts';
+import { between, changeAsked, changeDue, changeKind, changeKinds, ChangeName, type Installed } from './index.ts';
 
 /** A cluster that stands on what its plan chose, with three workers unless said otherwise. */
 function standing(more: Partial<Charter> = {}): Estate {
@@ -186,6 +186,40 @@ describe('certificates', () => {
   ])('%s', (_, days, more, kind) => {
     expect(dueFor(ending(days, more), more)?.kind).toBe(kind);
   });
+  it.each<[string, Partial<Charter>, (hosts: string[]) => Partial<Installed>, boolean]>([
+    ['over SSH while they run, where every host has the account', {}, (hosts) => ({ accounts: new Set(hosts) }), true],
+    ['by starting them anew, where one was installed without it', {}, (hosts) => ({ accounts: new Set(hosts.slice(1)) }), false],
+    [
+      'by starting them anew, where something else of a host waits for it',
+      {},
+      (hosts) => ({ accounts: new Set(hosts), files: new Map([[hosts[0] as string, ['/etc/kubernetes/kubelet.yaml']]]) }),
+      false,
+    ],
+    [
+      'by starting them anew, where the charter says so',
+      { certificates: { renewed: 'restart' } },
+      (hosts) => ({ accounts: new Set(hosts) }),
+      false,
+    ],
+  ])('come to hosts %s', (_, more, installed, running) => {
+    const e = standing(more);
+    const plan = resolve(e.charters[0] as Charter, e);
+    const hosts = plan.nodes.map((n) => n.host);
+    for (const kind of ['renew', 'authority'] as const) {
+      const c = changeAsked(kind, plan, e, undefined, installed(hosts));
+      const of = (step: string) => c?.steps.filter((s) => s.kind === step).map((s) => s.host) ?? [];
+      expect([of('files').length, of('drain').length, of('power').length]).toEqual(running ? [6, 0, 0] : [0, 6, 6]);
+      expect(c?.away.startsWith('nothing: pods run on')).toBe(running);
+      if (!running) continue;
+      // Room stays as it is, etcd is backed up before the first member, and members come one after the other.
+      expect(new Set(c?.capacity.map((x) => x.cores)).size).toBe(1);
+      const before = (host: string | undefined) => c?.steps.find((s) => s.kind === 'files' && s.host === host)?.after;
+      const members = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => n.host);
+      expect(members.map(before)).toEqual([['backup'], ...members.slice(0, -1).map((h) => [`${h}/files`])]);
+      const workers = plan.nodes.filter((n) => n.role === 'worker').map((n) => n.host);
+      expect(workers.map(before)).toEqual([['quorum'], [`${workers[0]}/files`], [`${workers[0]}/files`]]);
+    }
+  });
   it('are renewed by whoever asks at any time, host by host', () => {
     const e = ending(300);
     const plan = changeAsked('renew', resolve(e.charters[0] as Charter, e), e);
@@ -197,6 +231,48 @@ describe('certificates', () => {
     expect(dueFor(e, two)?.kind).toBe('remove-hosts');
     const charter = { ...(e.charters[0] as Charter), ...two } as Charter;
     expect(changeAsked('renew', resolve(charter, { ...e, charters: [charter] }), e)).toBeUndefined();
+  });
+});
+
+describe('authorities', () => {
+  const day = 86_400_000;
+  const at = (days: number) => new Date(Date.parse(goodEstate().now) + days * day).toISOString();
+  const of = (stage: 1 | 2 | 3, days: number, more: Partial<Charter> = {}) => {
+    const e = standing(more);
+    const charter = e.charters[0] as Charter;
+    return changeDue(resolve(charter, e), e, undefined, { authority: { stage, ends: at(days) } });
+  };
+  it.each<[string, 1 | 2 | 3, number, Partial<Charter>, string | undefined]>([
+    // A certificate holds 365 days, and sixty more: 425 days.
+    ['another is due so early that no certificate outlives the one that stands', 1, 424, {}, 'authority'],
+    ['and not before', 1, 426, {}, undefined],
+    ['of one that holds 90 days a third: 30 days', 1, 29, { certificates: { caDays: 90 } }, 'authority'],
+    ['31 days', 1, 31, { certificates: { caDays: 90 } }, undefined],
+    ['one that is begun is gone on with, whenever it ends', 2, 3600, {}, 'authority'],
+    ['to its end', 3, 3600, {}, 'authority'],
+  ])('%s', (_, stage, days, more, kind) => {
+    expect(of(stage, days, more)?.kind).toBe(kind);
+  });
+  it('are trusted before they issue, and the old one goes last; each change takes every host', () => {
+    const all = ([1, 2, 3] as const).map((stage) => of(stage, 100));
+    expect(all.map((p) => p?.title)).toEqual([
+      'Trust the next authority of plover',
+      'Issue certificates of plover by the next authority',
+      'Trust the next authority of plover alone',
+    ]);
+    expect(all.map((p) => [p?.authority, p?.joins.length])).toEqual([
+      [1, 6],
+      [2, 6],
+      [3, 6],
+    ]);
+  });
+  it('are not changed while hosts come or go, and before certificates where both are due', () => {
+    const e = standing();
+    e.hosts = e.hosts.map((h) => (h.held ? { ...h, held: { ...h.held, certificates: at(5) } } : h));
+    const installed = { authority: { stage: 1 as const, ends: at(100) } };
+    expect(changeDue(resolve(e.charters[0] as Charter, e), e, undefined, installed)?.kind).toBe('authority');
+    const charter = { ...(e.charters[0] as Charter), ...two } as Charter;
+    expect(changeAsked('authority', resolve(charter, { ...e, charters: [charter] }), e)).toBeUndefined();
   });
 });
 

@@ -1,7 +1,7 @@
 import { type Known, nothingKnown } from '../schedule/estimate.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import type { Plan } from '../charter/plan.ts';
-import type { Host } from '../model/documents.ts';
+import type { AuthorityStage, Host } from '../model/documents.ts';
 import { nodeOf } from '../ledger/host-of.ts';
 import { byName } from '../model/estate.ts';
 import { newRun } from '../schedule/run.ts';
@@ -10,6 +10,7 @@ import { timeline } from '../schedule/timeline.ts';
 import { counted } from '../words/amounts.ts';
 import type { Between, ChangeKind, ChangeName, ChangePlan, ChangeRow, Installed, Moves, Standing } from './change.ts';
 import { apply } from './kinds/apply.ts';
+import { authority } from './kinds/authority.ts';
 import { build } from './kinds/build.ts';
 import { renew } from './kinds/renew.ts';
 import { atOnceRow, guestsRow } from './kinds/in-place.ts';
@@ -21,6 +22,7 @@ import { addHosts, placeOf, removeHosts, replaceHosts } from './kinds/hosts.ts';
 export * from './change.ts';
 export * from './made.ts';
 export * from './way.ts';
+export { authorityDue, authorityFrom } from './kinds/authority.ts';
 export { buildSteps } from './kinds/build.ts';
 export { firstEnd, renewFrom } from './kinds/renew.ts';
 
@@ -32,6 +34,7 @@ export const changeKinds: readonly ChangeKind[] = [
   replaceHosts,
   removeHosts,
   apply,
+  authority,
   renew,
   takeDown,
   giveBack,
@@ -52,10 +55,12 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
     estate,
     now: Date.parse(estate.now),
     installed: {
+      accounts: installed.accounts ?? new Set(),
       files: installed.files ?? new Map(),
       manifests: installed.manifests ?? [],
       certificates: installed.certificates ?? certificatesOf(serving),
       charter: installed.charter,
+      authority: installed.authority ?? authorityOf(serving),
       requested: installed.requested,
       further: installed.further,
     },
@@ -99,6 +104,15 @@ export function changeDue(
 const certificatesOf = (serving: readonly Host[]): Map<string, string> =>
   new Map(serving.flatMap((h) => (h.held?.certificates ? [[h.name, h.held.certificates] as const] : [])));
 
+/** Where a change of its authorities stands, as its hosts know it. */
+export const authorityOf = (serving: readonly Host[]): Installed['authority'] => {
+  const all = serving.flatMap((h) => h.held?.authority ?? []);
+  if (!all.length) return undefined;
+  // Who came in between was given what is trusted by then: whoever is furthest says where it is.
+  const stage = Math.max(...all.map((a) => a.stage)) as AuthorityStage;
+  return { stage, ends: all.reduce((first, a) => (a.ends < first ? a.ends : first), all[0]?.ends ?? '') };
+};
+
 /** A change that somebody asks for, such as taking a cluster down; undefined: there is nothing that it could be made of. */
 export function changeAsked(
   name: ChangeName,
@@ -125,6 +139,7 @@ function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
     further: kind.further?.(b) ?? [],
     away: kind.away(b),
     ...(point ? { point } : {}),
+    ...(kind.authority ? { authority: kind.authority(b) } : {}),
     ends: kind.ends === true,
     ...(kind.confirm ? { confirm: kind.confirm(b) } : {}),
     rows: kind.rows?.(b) ?? rowsOf(b),

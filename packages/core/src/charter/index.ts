@@ -11,6 +11,7 @@ export * from './plan.ts';
 export * from './pools.ts';
 export { portsOfControlPlane, usualApiPort } from './ports.ts';
 export { givesWay, serves } from './stands.ts';
+export * from './server-account.ts';
 export { type Spread, spreadOf } from './spread.ts';
 export { reasonText, rules } from './reasons.ts';
 export * from './resolve.ts';

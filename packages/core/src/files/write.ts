@@ -1,4 +1,4 @@
-import type { KitContext, KitFile } from './kit.ts';
+import type { KitContext, KitFile, NodeFile } from './kit.ts';
 import { cloudInit } from './writers/cloud-init.ts';
 import { disks } from './writers/disks.ts';
 import { dhcp } from './writers/dhcp.ts';
@@ -12,6 +12,7 @@ import { kubelet } from './writers/kubelet.ts';
 import { bootScript } from './writers/boot-script.ts';
 import { pki } from './writers/pki.ts';
 import { resolvers } from './writers/resolvers.ts';
+import { serverAccountFiles } from './writers/server-account.ts';
 import { runtime } from './writers/runtime.ts';
 import { staticPods } from './writers/static-pods.ts';
 import { virtualAddress } from './writers/virtual-addresses.ts';
@@ -34,6 +35,7 @@ export const nodeWriters = [
   staticPods,
   loadBalancer,
   virtualAddress,
+  serverAccountFiles,
   bootScript,
 ] as const;
 /** Files of the cluster as a whole. */
@@ -55,6 +57,18 @@ export function bootKit(ctx: KitContext, of?: string): KitFile[] {
     files.push(...cloudInit(ctx, node, onNode), ...ipxe(ctx, node), ...commandLine(ctx, node));
   }
   return files.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));
+}
+
+/** What is put on a host that runs: its files with their modes, by their paths, and what it starts from later, by name. */
+export function runningFiles(ctx: KitContext, host: string): { root: NodeFile[]; seed: Record<string, string> } {
+  const node = ctx.plan.nodes.find((n) => n.host === host);
+  if (!node) return { root: [], seed: {} };
+  const root = nodeWriters.flatMap((w) => w.write(ctx, node));
+  // A guest has its root on a volume, and reads no first-boot data any more.
+  if (node.guest) return { root, seed: {} };
+  const read = ['user-data', 'meta-data', 'network-config'];
+  const made = cloudInit(ctx, node, root).map((f) => [f.path.split('/').at(-1) ?? '', f.content] as const);
+  return { root, seed: Object.fromEntries(made.filter(([name]) => read.includes(name))) };
 }
 
 /** What one host fetches when it boots: user-data, meta-data, network-config and the iPXE script, by name. */

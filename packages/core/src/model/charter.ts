@@ -213,8 +213,10 @@ export const Charter = doc('Charter', {
     .strictObject({
       days: z.number().int().min(1).max(3650).optional(),
       caDays: z.number().int().min(30).max(14_600).optional(),
-      /** They are renewed in good time without anybody: hosts are then started anew one after the other. */
+      /** They are renewed in good time without anybody. */
       byItself: z.boolean().optional(),
+      /** How new ones come to a host that stands: over SSH while it runs, as it is without this; or by starting it anew. */
+      renewed: z.enum(['running', 'restart']).optional(),
     })
     .optional(),
   /** A host that takes the place of another has its address: it comes when the other has left. */

@@ -132,6 +132,9 @@ export const Profile = doc('Profile', {
 
 export const HostState = z.enum(['sighted', 'listed', 'fit', 'held', 'serving', 'resting', 'retired']);
 export const ClusterRole = z.enum(['control-plane', 'worker']);
+/** Another authority of a cluster is trusted first, then issues, then is trusted alone. */
+export const AuthorityStage = z.union([z.literal(1), z.literal(2), z.literal(3)]);
+export type AuthorityStage = z.infer<typeof AuthorityStage>;
 const RackName = Label;
 /** Where something stands: its lowest unit, how many it takes, and from which side it is screwed in. */
 const place = {
@@ -176,6 +179,8 @@ export const Host = doc('Host', {
       installed: Line(40).optional(),
       /** When the first of the certificates that it was given ends. */
       certificates: Instant.optional(),
+      /** When the first of the authorities that it trusts ends, and which change of them comes next. */
+      authority: z.strictObject({ ends: Instant, stage: AuthorityStage }).optional(),
     })
     .optional(),
   /** A guest: the mould it is cast from, where it stands, and whom it must stand apart from. */

@@ -1,3 +1,3 @@
-export { type Built, type Move, type Stage, stages } from './move.ts';
+export { type Built, type Known, type Move, type Stage, stages } from './move.ts';
 export * from './next-moves.ts';
 export * from './place.ts';

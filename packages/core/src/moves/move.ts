@@ -40,6 +40,17 @@ export interface Built {
   failed?: string | undefined;
 }
 
+/** Somebody who cannot be told what they were to be told of, and why. */
+export interface Untold {
+  name: string;
+  why: string;
+}
+/** What is known beside the estate: the last build of each charter, by its name, and whom nobody reaches. */
+export interface Known {
+  built?: Readonly<Record<string, Built>>;
+  untold?: readonly Untold[];
+}
+
 /** A site with all that stands there, gathered once for all sites. */
 export interface SiteView {
   site: Site;

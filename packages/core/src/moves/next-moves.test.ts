@@ -3,7 +3,7 @@ import { goodEstate } from '../../test/estate.ts';
 import { check } from '../checks/index.ts';
 import { resolve } from '../charter/index.ts';
 import { applyEdits, type Charter, type Doc, emptyEstate, type Estate, type Host, kinds, type Site } from '../model/index.ts';
-import { nextMoves } from './index.ts';
+import { type Built, type Known, nextMoves } from './index.ts';
 
 const now = '2026-11-28T09:00:00Z';
 const movesOf = (e: Estate) => nextMoves(e, check(e).findings);
@@ -118,7 +118,7 @@ it('goes from hosts to the build', () => {
 
 it('a build with a failed step comes first, also while the rest of it goes on', () => {
   const e = { ...good(), hosts: [] };
-  const moves = nextMoves(e, check(e).findings, { plover: { number: 2, state: 'running', failed: 'lr-08 system' } });
+  const moves = nextMoves(e, check(e).findings, { built: { plover: { number: 2, state: 'running', failed: 'lr-08 system' } } });
   expect(moves[0]).toMatchObject({
     stage: 'mend',
     text: 'Lantern Rock: build 2 of plover: lr-08 system failed; mend it and retry',
@@ -135,7 +135,7 @@ it('a build with a failed step comes first, also while the rest of it goes on', 
     ],
     charters: [charter, { ...charter, name: 'teal', site: 'sr' }],
   };
-  const at = (built: Parameters<typeof nextMoves>[2]) => nextMoves(two, check(two).findings, built)[0]?.site;
+  const at = (built: Known['built']) => nextMoves(two, check(two).findings, { built })[0]?.site;
   expect([at({}), at({ plover: { number: 2, state: 'running', failed: 'lr-08 system' } })]).toEqual(['sr', 'lr']);
 });
 
@@ -183,8 +183,8 @@ describe('a cluster that stands', () => {
       }),
     };
   };
-  const saidOf = (e: Estate, built: Parameters<typeof nextMoves>[2] = {}) =>
-    nextMoves(e, [], built)
+  const saidOf = (e: Estate, built: Record<string, Built> = {}) =>
+    nextMoves(e, [], { built })
       .filter((m) => m.text.includes('plover'))
       .map((m) => [m.text.replace('Lantern Rock: ', ''), m.go.split('?')[0]]);
   it('asks for nothing while it is as planned', () => {
@@ -202,7 +202,9 @@ describe('a cluster that stands', () => {
     e.hosts = e.hosts.map((h) =>
       h.held ? ({ ...h, state: 'held', held: { charter: 'plover', role: h.held.role, installed: 'build 1' } } as Host) : h,
     );
-    expect(nextMoves(e, [], { plover: { number: 2, state: 'done' } }).map((m) => [m.text, m.label, m.go])).toContainEqual([
+    expect(
+      nextMoves(e, [], { built: { plover: { number: 2, state: 'done' } } }).map((m) => [m.text, m.label, m.go]),
+    ).toContainEqual([
       'Lantern Rock: plover was taken down: 6 hosts are still held for it, off',
       'Give back',
       '/clusters/plover/change?kind=give-back&site=lr',
@@ -227,10 +229,37 @@ describe('a cluster that stands', () => {
     expect(saidOf(ending())[0]?.[0]).toMatch(/^certificates of plover end on 20\d\d-\d\d-\d\d: renew them$/);
     expect(saidOf(ending({ certificates: { byItself: true } }))).toEqual([]);
   });
+  it.each<[1 | 2 | 3, number, RegExp | undefined]>([
+    [1, 3000, undefined],
+    [1, 400, /^the authority of plover ends on 20\d\d-\d\d-\d\d: change it$/],
+    [2, 3000, /^plover trusts two authorities: hand out its kubeconfig anew, then issue by the next one$/],
+    [3, 3000, /^plover trusts two authorities: hand out its kubeconfig anew, then trust the next one alone$/],
+  ])('authorities: change %s of three is next, the first ends in %s days', (stage, days, said) => {
+    const e = standing();
+    const ends = new Date(Date.parse(e.now) + days * 86_400_000).toISOString();
+    e.hosts = e.hosts.map((h) => (h.held ? ({ ...h, held: { ...h.held, authority: { stage, ends } } } as Host) : h));
+    const [first] = saidOf(e);
+    if (said) expect(first?.[0]).toMatch(said);
+    else expect(first).toBeUndefined();
+  });
   it('leads to a change that failed before anything else', () => {
     const failed = { plover: { number: 2, state: 'failed' as const, failed: 'lr-05 leave' } };
     expect(saidOf(standing({ except: ['lr-05'] }), failed)).toEqual([
       ['change 2 of plover: lr-05 leave failed; mend it and retry', '/builds/plover/2'],
     ]);
+  });
+});
+
+describe('somebody who cannot be told', () => {
+  it('is said before anything else, of no site, with why', () => {
+    const e = good();
+    const known: Known = { untold: [{ name: 'night-shift', why: 'hook.example:443: it answers with 503' }] };
+    expect(nextMoves(e, check(e).findings, known)[0]).toEqual({
+      site: '',
+      stage: 'mend',
+      text: 'Notice night-shift cannot be sent: hook.example:443: it answers with 503',
+      label: 'Look at it',
+      go: '/notices',
+    });
   });
 });

@@ -1,6 +1,6 @@
 import type { Finding } from '../checks/check.ts';
 import type { Estate } from '../model/estate.ts';
-import { type Built, type Move, type MoveRule, stages } from './move.ts';
+import { type Known, type Move, type MoveRule, stages } from './move.ts';
 import { build } from './rules/build.ts';
 import { change } from './rules/change.ts';
 import { charter } from './rules/charter.ts';
@@ -20,7 +20,7 @@ const rules: readonly MoveRule[] = [networks, keyring, hosts, registry, releases
  * What to do next: what failed first, sealed sites before the others, the rest in the order of the job. It leads from an estate with
  * nothing in it to a cluster that stands, and is empty only where no stop stands. Linear in the estate and its findings.
  */
-export function nextMoves(estate: Estate, findings: readonly Finding[], built: Readonly<Record<string, Built>> = {}): Move[] {
+export function nextMoves(estate: Estate, findings: readonly Finding[], { built = {}, untold = [] }: Known = {}): Move[] {
   if (!estate.sites.length)
     return [
       {
@@ -35,6 +35,14 @@ export function nextMoves(estate: Estate, findings: readonly Finding[], built: R
   const moves = views.flatMap((view) =>
     rules.flatMap((rule) => rule(view).map((m): Move => ({ ...m, site: view.site.name, text: `${view.site.title}: ${m.text}` }))),
   );
+  for (const { name, why } of untold)
+    moves.push({
+      site: '',
+      stage: 'mend',
+      text: `Notice ${name} cannot be sent: ${why}`,
+      label: 'Look at it',
+      go: '/notices',
+    });
   const sealed = new Set(estate.sites.flatMap((s) => (s.reach === 'sealed' ? [s.name] : [])));
   const rank = (m: Move) => [m.stage === 'mend' ? 0 : 1, sealed.has(m.site) ? 0 : 1, stages.indexOf(m.stage)];
   return moves

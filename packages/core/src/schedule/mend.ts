@@ -7,6 +7,7 @@ export interface MendPlace {
   go: string;
 }
 
+const shipments = (): MendPlace => ({ label: 'Open the shipments', go: '/images/shipments' });
 const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror'>) => MendPlace> = {
   preflight: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   names: () => ({ label: 'Open Names', go: '/addresses/names' }),
@@ -23,6 +24,7 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   drain: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   backup: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
   member: (s) => host(s),
+  files: (s) => host(s),
   leave: (s) => host(s),
   off: (s) => host(s),
   release: () => ({ label: 'Open Addresses', go: '/addresses' }),
@@ -33,6 +35,9 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   firmware: (s) => host(s),
   wipe: (s) => host(s),
   rest: (s) => host(s),
+  pack: shipments,
+  land: shipments,
+  move: shipments,
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');

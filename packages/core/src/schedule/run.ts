@@ -13,6 +13,8 @@ export type RunEvent =
   | { at: string; kind: 'healed'; step: string; text: string }
   /** What a step has to know when it is run again; without a value: what it need not know any more. */
   | { at: string; kind: 'noted'; step: string; key: string; value?: string }
+  /** It cannot go on before a time, and waits for it. */
+  | { at: string; kind: 'deferred'; step: string; until: string; text: string }
   | { at: string; kind: 'failed'; step: string; text: string; remedy?: string; code?: FailureCode };
 
 export const StepState = z.enum(['waiting', 'running', 'done', 'skipped', 'failed', 'cut']);
@@ -31,6 +33,8 @@ export const StepStatus = z.strictObject({
   /** How the try before the present one ended, where it failed. */
   failed: z.string().optional(),
   notes: z.record(z.string(), z.string()).optional(),
+  /** It waits at least until then. */
+  until: z.string().optional(),
   /** Why nobody did it, and who said so. */
   skipped: z.strictObject({ reason: z.string(), by: z.string() }).optional(),
 });
@@ -91,6 +95,12 @@ export function foldInto(status: RunStatus, event: RunEvent): void {
       step.done = undefined;
       step.of = undefined;
       step.skipped = undefined;
+      step.until = undefined;
+      break;
+    case 'deferred':
+      step.state = 'waiting';
+      step.until = event.until;
+      step.text = event.text;
       break;
     // Tried again while others go on.
     case 'retried':
@@ -138,6 +148,7 @@ export function foldInto(status: RunStatus, event: RunEvent): void {
 function again(step: StepStatus): void {
   step.failed = step.state === 'failed' ? (step.text ?? '') : undefined;
   step.state = 'waiting';
+  step.until = undefined;
 }
 
 function foldWhole(
@@ -160,7 +171,10 @@ function foldWhole(
     case 'resumed':
       status.state = 'running';
       status.ended = undefined;
-      for (const s of all) if (s.state === 'failed' || s.state === 'running' || s.state === 'cut') again(s);
+      for (const s of all) {
+        s.until = undefined;
+        if (s.state === 'failed' || s.state === 'running' || s.state === 'cut') again(s);
+      }
       break;
     case 'stopped':
       status.state = 'stopped';
@@ -182,20 +196,33 @@ function foldWhole(
  * Steps that may start now: waiting, everything before them done, and room at what they share with others. None while
  * the run is paused or has ended.
  * @param room how many may use something shared at once; as it was planned where nothing else is said
+ * @param at the time: steps that wait for a later one are left out; without it they are taken as ready
  */
-export function ready(steps: readonly Step[], status: RunStatus, room: (s: Share) => number = (s) => s.room): Step[] {
+export function ready(
+  steps: readonly Step[],
+  status: RunStatus,
+  room: (s: Share) => number = (s) => s.room,
+  at?: number,
+): Step[] {
   if (status.state !== 'running') return [];
   const busy = new Map<string, number>();
   const use = (s: Step) => s.shares && busy.set(shareKey(s.shares), (busy.get(shareKey(s.shares)) ?? 0) + 1);
   for (const s of steps) if (status.steps[s.id]?.state === 'running') use(s);
   return steps.filter((s) => {
     if (status.steps[s.id]?.state !== 'waiting' || !s.after.every((a) => passed(status.steps[a]?.state))) return false;
+    if (at !== undefined && (waitsUntil(status, s) ?? at) > at) return false;
     if (s.shares && (busy.get(shareKey(s.shares)) ?? 0) >= room(s.shares)) return false;
     use(s);
     return true;
   });
 }
 
-/** Nothing runs and nothing can start: the run has come to its end, good or bad. */
+/** The time that a step waits for, in milliseconds; undefined: it waits for none. */
+export function waitsUntil(status: RunStatus, step: Pick<Step, 'id'>): number | undefined {
+  const s = status.steps[step.id];
+  return s?.state === 'waiting' && s.until ? Date.parse(s.until) : undefined;
+}
+
+/** Nothing runs and nothing can start, now or later: the run has come to its end, good or bad. */
 export const ended = (steps: readonly Step[], status: RunStatus) =>
   !Object.values(status.steps).some((s) => s.state === 'running') && ready(steps, { ...status, state: 'running' }).length === 0;

@@ -16,6 +16,7 @@ export const StepKind = z.enum([
   'backup',
   'drain',
   'member',
+  'files',
   'leave',
   'off',
   'release',
@@ -27,6 +28,9 @@ export const StepKind = z.enum([
   'wipe',
   'remove',
   'rest',
+  'pack',
+  'land',
+  'move',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -79,6 +83,7 @@ export const usual: Record<StepKind, [number, number]> = {
   backup: [20, 120],
   drain: [90, 600],
   member: [10, 60],
+  files: [40, 120],
   leave: [30, 90],
   off: [20, 60],
   release: [2, 10],
@@ -90,6 +95,9 @@ export const usual: Record<StepKind, [number, number]> = {
   wipe: [900, 7200],
   remove: [20, 60],
   rest: [1, 5],
+  pack: [300, 3600],
+  land: [300, 3600],
+  move: [600, 7200],
 };
 
 /**

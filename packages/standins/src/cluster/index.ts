@@ -30,6 +30,8 @@ export class Clusters {
     private readonly clock: Clock,
     private readonly place: (address: string, port: number) => { host: string; port: number },
     private readonly changed: () => void = () => undefined,
+    /** Whether the API of a cluster takes connections and says nothing. */
+    private readonly silent: (cluster: string) => boolean = () => false,
   ) {}
 
   /** What they knew before everything was switched off. */
@@ -50,13 +52,19 @@ export class Clusters {
       const saved = this.saved.get(name);
       this.saved.delete(name);
       const same = saved && (!first || saved.begun === first);
-      api = new ApiStandin(name, this.clock, this.place, first ?? (same ? saved.begun : undefined), this.changed);
+      api = new ApiStandin(name, this.clock, this.place, first ?? (same ? saved.begun : undefined), this.changed, () =>
+        this.silent(name),
+      );
       if (same) api.restore(saved);
     }
     this.clusters.set(name, api);
     api.add(machine, kit);
   }
 
+  /** Programs of a machine that runs were started anew: what they read at their start they have read by now. */
+  restarted(machine: Machine, programs: readonly string[]): void {
+    for (const c of this.clusters.values()) c.restarted(machine, programs);
+  }
   left(machine: Machine): void {
     for (const c of this.clusters.values()) c.remove(machine);
   }

@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { createServer, type Server } from 'node:https';
 import { createSecureContext, type SecureContext } from 'node:tls';
+import { ByHost } from './by-host.ts';
 import { apiFrontend, apiPort } from './of-files.ts';
 
 type Files = Record<string, string>;
@@ -41,30 +42,17 @@ export const apiServer = (files: Files, answer: Answer, next?: () => Files): Ser
   );
 
 /** API servers at the own addresses of their hosts, where a load balancer stands before them: it is reached past it there. */
-export class MemberApis {
-  private readonly servers = new Map<string, Server>();
-
+export class MemberApis extends ByHost {
   constructor(
     private readonly place: (address: string, port: number) => { host: string; port: number },
     private readonly answer: Answer,
-  ) {}
+  ) {
+    super();
+  }
 
-  start(name: string, address: string, files: Files): void {
+  begin(name: string, address: string, files: Files): void {
     this.stop(name);
     if (!apiFrontend(files['/etc/haproxy/haproxy.cfg'] ?? '')) return;
-    const at = this.place(address, Number(apiPort(files)));
-    const server = apiServer(files, this.answer);
-    server.on('error', () => this.servers.delete(name));
-    server.listen(at.port, at.host);
-    this.servers.set(name, server);
-  }
-  stop(name: string): void {
-    const server = this.servers.get(name);
-    server?.close();
-    server?.closeAllConnections();
-    this.servers.delete(name);
-  }
-  close(): void {
-    for (const name of [...this.servers.keys()]) this.stop(name);
+    this.start(name, apiServer(files, this.answer), this.place(address, Number(apiPort(files))));
   }
 }

@@ -12,13 +12,15 @@ import { type Installed, imageNames } from '../node.ts';
 import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
 import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
+import { Kubelets } from './kubelet.ts';
 import { Placed } from './placed.ts';
 import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
 import { nodeTable } from './tables.ts';
+import { kubeletConfig, trusted } from './trusts.ts';
 import { shown } from './volumes.ts';
-import { watch } from './watch.ts';
+import { Versions, watch } from './watch.ts';
 
 interface Member {
   machine: Machine;
@@ -27,6 +29,10 @@ interface Member {
   since: number;
   /** Since when it says nothing: its node is still known then. */
   away?: number;
+  /** Since when its kubelet is not let in. */
+  mute?: number;
+  /** What its kubelet has read at its start: its way to the API. */
+  kubelet: string;
 }
 
 /** The names in a certificate, which do not change. */
@@ -55,7 +61,8 @@ export class ApiStandin {
   private readonly placed = new Placed();
   private readonly etcd: EtcdStandin;
   private readonly apis: MemberApis;
-  private revision = 1;
+  private readonly kubelets: Kubelets;
+  private readonly versions = new Versions();
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
   /** How many came to the load balancer. */
@@ -68,8 +75,10 @@ export class ApiStandin {
     /** Which installation its first member is of. */
     readonly begun: string | undefined,
     private readonly changed: () => void,
+    private readonly silent: () => boolean,
   ) {
     this.apis = new MemberApis(place, this.answer);
+    this.kubelets = new Kubelets(place);
     this.etcd = new EtcdStandin(place, () => JSON.stringify(this.given()));
   }
 
@@ -93,12 +102,37 @@ export class ApiStandin {
 
   add(machine: Machine, kit: Installed): void {
     const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
-    this.members.set(kit.host, { machine, kit, role, since: Date.now() });
+    this.members.set(kit.host, { machine, kit, role, since: Date.now(), kubelet: kit.files[kubeletConfig] ?? '' });
+    this.kubelets.begin(kit.host, kit.address, kit.files);
     if (role === 'control-plane') {
       this.etcd.join({ name: kit.host, address: kit.address, files: kit.files });
-      this.apis.start(kit.host, kit.address, kit.files);
+      this.apis.begin(kit.host, kit.address, kit.files);
     }
     this.settle();
+  }
+  restarted(machine: Machine, programs: readonly string[]): void {
+    for (const m of this.members.values())
+      if (m.machine === machine && m.away === undefined) {
+        const { host: name, address, files } = m.kit;
+        if (programs.includes('kubelet')) {
+          m.kubelet = files[kubeletConfig] ?? '';
+          this.kubelets.begin(name, address, files);
+        }
+        if (programs.includes('etcd')) this.etcd.join({ name, address, files });
+        if (programs.includes('kube-apiserver') && m.role === 'control-plane') this.apis.begin(name, address, files);
+      }
+    this.settle();
+  }
+  /** Since when a node says nothing: its machine is off, or its kubelet and an API server do not trust each other. */
+  private silentSince(m: Member): number | undefined {
+    if (m.away !== undefined) return m.away;
+    const api = this.controlPlane()[0]?.kit.files ?? {};
+    if (trusted(m.kubelet, api['/etc/kubernetes/pki/ca.crt'] ?? '', api['/etc/kubernetes/pki/apiserver.crt'] ?? '')) {
+      delete m.mute;
+      return undefined;
+    }
+    m.mute ??= Date.now();
+    return m.mute;
   }
   remove(machine: Machine): void {
     for (const [name, m] of this.members)
@@ -106,6 +140,7 @@ export class ApiStandin {
         m.away ??= Date.now();
         this.etcd.leave(name);
         this.apis.stop(name);
+        this.kubelets.stop(name);
       }
     this.settle();
   }
@@ -145,6 +180,7 @@ export class ApiStandin {
   end(): void {
     this.close();
     this.apis.close();
+    this.kubelets.close();
     this.etcd.close();
   }
   close(): void {
@@ -180,7 +216,7 @@ export class ApiStandin {
             since: m.since,
             taints: kubelet?.registerWithTaints ?? [],
             ...(this.cordoned.has(name) ? { unschedulable: true } : {}),
-            ...(m.away === undefined ? {} : { away: m.away }),
+            ...(this.silentSince(m) === undefined ? {} : { away: this.silentSince(m) as number }),
           };
         }),
       objects: this.given(),
@@ -217,7 +253,8 @@ export class ApiStandin {
     for (const [key, { address, port }] of wanted) {
       if (this.inbound.has(key)) continue;
       const at = this.place(address, port);
-      const server = createNet((c) => c.end());
+      // Who asks may be killed at that moment: its reset is nobody's error.
+      const server = createNet((c) => c.on('error', () => undefined).end());
       server.on('error', () => this.inbound.delete(key));
       server.listen(at.port, at.host);
       server.unref();
@@ -226,6 +263,7 @@ export class ApiStandin {
   }
 
   private readonly answer = async (req: IncomingMessage, res: ServerResponse): Promise<void> => {
+    if (this.silent()) return;
     const url = new URL(req.url ?? '/', 'https://api');
     const send = (status: number, body: object) =>
       void res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
@@ -280,13 +318,20 @@ export class ApiStandin {
       return refuse(405, 'MethodNotAllowed', 'the server does not allow this method on the requested resource');
     const table = req.headers.accept?.includes('as=Table') ?? false;
     const list = () => this.all(at.kind, this.state()).filter((o) => !at.namespace || o.metadata.namespace === at.namespace);
-    if (['true', '1'].includes(url.searchParams.get('watch') ?? ''))
+    const listed = ['labelSelector', 'fieldSelector']
+      .map((k) => url.searchParams.get(k) ?? '')
+      .reduce((of, s) => `${of}?${s}`, path);
+    if (['true', '1'].includes(url.searchParams.get('watch') ?? '')) {
+      const from = this.versions.at(listed, url.searchParams.get('resourceVersion'));
+      if (!from) return refuse(410, 'Expired', 'too old resource version');
       return watch(
         () => (this.up ? selected(list(), url.searchParams) : undefined),
-        () => String(++this.revision),
+        from,
+        (told) => this.versions.next(listed, told),
         url.searchParams,
         res,
       );
+    }
     const all = list();
     if (at.name) {
       const one = all.find((o) => o.metadata.name === at.name);
@@ -301,7 +346,7 @@ export class ApiStandin {
         : {
             kind: `${at.kind}List`,
             apiVersion: apiVersionOf(at.kind),
-            metadata: { resourceVersion: String(this.revision) },
+            metadata: { resourceVersion: this.versions.next(listed, items) },
             items,
           },
     );
@@ -353,13 +398,20 @@ export class ApiStandin {
           apiVersion: 'coordination.k8s.io/v1',
           kind: 'Lease',
           metadata: { name, namespace: 'kube-node-lease' },
-          spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(m.away ?? Date.now()).toISOString() },
+          spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(this.toldAt(m)).toISOString() },
         }));
     if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
     const given = this.given().filter((o) => o.kind === kind);
     return given.map((o) => this.withStatus(o, state));
   }
 
+  /** Every ten seconds a kubelet says that it is there. */
+  private toldAt(m: Member): number {
+    const every = 10_000 / this.clock.speed;
+    // By its own clock.
+    const wrong = m.machine.faults.has('clock-wrong', m.machine.hardware.name) ? 600_000 : 0;
+    return Math.floor((this.silentSince(m) ?? Date.now()) / every) * every + wrong;
+  }
   private nodes(state: State): KubeObject[] {
     return [...this.members]
       .sort(([a], [b]) => a.localeCompare(b, 'en', { numeric: true }))
@@ -381,7 +433,10 @@ export class ApiStandin {
           ...(this.cordoned.has(name) ? { spec: { unschedulable: true } } : {}),
           status: {
             conditions: [
-              { type: 'Ready', status: m.away === undefined ? (state.ready.has(name) ? 'True' : 'False') : 'Unknown' },
+              {
+                type: 'Ready',
+                status: this.silentSince(m) === undefined ? (state.ready.has(name) ? 'True' : 'False') : 'Unknown',
+              },
             ],
             addresses: [
               { type: 'InternalIP', address: m.kit.address },

@@ -21,7 +21,9 @@ export async function renewClusters(ctx: Context): Promise<void> {
     );
     if (end === undefined || Date.parse(estate.now) < renewFrom(end, c.certificates.days ?? 365)) continue;
     try {
-      if ((await dueChange(ctx, c.name))?.kind === 'renew') await beginChange(ctx, c.name, 'renew', 'Praesidor');
+      // One that lies in the middle of a change of its authorities is renewed by the authority that signs.
+      if (['renew', 'authority'].includes((await dueChange(ctx, c.name))?.kind ?? ''))
+        await beginChange(ctx, c.name, 'renew', 'Praesidor');
     } catch (e) {
       if (!(e instanceof Refusal)) throw e;
       ctx.log('certificates are not renewed', { charter: c.name, why: e.message });

@@ -1,3 +1,4 @@
+import { endAuthority, nextAuthority } from '../clusters/authorities.ts';
 import { changeKind } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
@@ -8,7 +9,7 @@ import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import type { BuildRow, RunRow } from '../../db/tables.ts';
-import { StepFailure } from '../../engine/failure.ts';
+import { Silence, StepFailure } from '../../engine/failure.ts';
 import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { stepsOf } from '../../engine/state.ts';
 import { drivenNow } from '../../engine/turns.ts';
@@ -112,7 +113,9 @@ export async function nothingUnderWay(m: EntityManager, charter: string, own?: n
 async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<void> {
   const plan = build.plan as Plan;
   if (changeKind(build.kind).ends) await forgetLines(m, build.charter);
+  if (build.kind === 'authority') await endAuthority(ctx.config, m, build.charter);
   const certificates = await certificatesEnd(ctx, m, build.charter);
+  const authority = await nextAuthority(ctx.config, m, build.charter);
   for (const host of build.moves.joins) {
     const { doc } = await needDoc(m, 'Host', host);
     const step = doTo(doc, 'serve', { fits: true });
@@ -121,6 +124,7 @@ async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<
       ...step.host.held,
       release: plan.charter.release,
       ...(certificates ? { certificates } : {}),
+      ...(authority ? { authority } : {}),
       // Its disks were laid out by this change, unless it stood before.
       ...(build.moves.stands.includes(host) ? {} : { installed: installationOf(build) }),
     };
@@ -225,7 +229,7 @@ async function performIn(ctx: Context, was: BuildRow, kits: Kits, track: Track, 
         if (signal.aborted) throw new Error('stopped');
         const silent = Date.now() - lastActivity;
         if (silent > ctx.config.timeoutSeconds * 1000 && silent > stepTimeout(ctx, track, build.steps, step) * 1000)
-          throw new StepFailure(
+          throw new Silence(
             `${otherwise()}. Waited ${span((Date.now() - lastActivity) / 1000)} for a sign of it`,
             `Look at ${step.host ?? 'the cluster'} itself, then resume: the build goes on at this step.`,
           );

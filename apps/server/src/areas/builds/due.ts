@@ -27,6 +27,7 @@ export interface Due {
  * The change that leads from what stands of a cluster to its charter, or one that is asked for; the same for whoever looks, begins it, or plans it anew.
  *
  * @param requested what runs and asks for room: asked of the cluster before, since that takes a moment
+ * @param resolved the plan of the charter on its way, where it was computed before
  */
 export async function dueOf(
   ctx: Context,
@@ -35,9 +36,10 @@ export async function dueOf(
   name: string,
   kind: ChangeName | undefined,
   requested: Requested | undefined,
+  resolved?: Plan,
 ): Promise<Due> {
   const { estate, further } = onItsWay(name, whole);
-  const plan = resolve(needIn(estate, 'Charter', name), estate);
+  const plan = resolved ?? resolve(needIn(estate, 'Charter', name), estate);
   const times = await known(m);
   const installed = { ...(await installedOf(ctx, m, name, estate)), requested, further };
   const asked = kind && changeKind(kind).asked ? kind : undefined;

@@ -7,7 +7,8 @@ import type { KubeObject } from '@praesidor/protocols/kube';
 import { parseAllDocuments } from 'yaml';
 import type { Context } from '../../context.ts';
 import { type BuildRow, ClusterSecrets } from '../../db/tables.ts';
-import { secretOf } from '../clusters/pki.ts';
+import { nextAuthority } from '../clusters/authorities.ts';
+import { authorityNames, secretOf } from '../clusters/pki.ts';
 
 type Files = ReadonlyMap<string, string>;
 
@@ -27,13 +28,15 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   const serving = estate.hosts.filter((h) => h.held?.charter === charter && h.state === 'serving');
   const certificates = new Map(serving.flatMap((h) => (h.held?.certificates ? [[h.name, h.held.certificates] as const] : [])));
   const files = new Map<string, string[]>();
+  const accounts = new Set<string>();
+  const authority = serving.length ? await nextAuthority(ctx.config, m, charter) : undefined;
   const last = (await m.query(
     `select b.id, b.moves->'joins' as joins, b.plan->'charter' as charter from build b join run r on r.id = b.id join build_kit k on k.build = b.id
      where b.charter = $1 and r.state = 'done' and b.kind <> all($2) order by b.id desc limit 200`,
     [charter, endingKinds],
   )) as { id: number; joins: string[]; charter: Charter }[];
   const [newest] = last;
-  if (!serving.length || !newest) return { files, manifests: [], certificates };
+  if (!serving.length || !newest) return { files, accounts, manifests: [], certificates, authority };
   const by = new Map<string, number>();
   for (const h of serving) {
     const build = last.find((b) => b.joins.includes(h.name));
@@ -49,6 +52,7 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   for (const [host, id] of by) {
     const before = kits.get(id);
     if (!before) continue;
+    if (before.has(`hosts/${host}/root/usr/local/sbin/praesidor-put`)) accounts.add(host);
     const other = [...paths(before, now)].flatMap((p) => {
       const of = before.get(p) === now.get(p) ? undefined : onHost(p);
       return of?.host === host ? [of] : [];
@@ -58,7 +62,7 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   }
   const given = kits.get(newest.id) ?? new Map<string, string>();
   const manifests = [...paths(given, now)].filter((p) => manifest(p) && given.get(p) !== now.get(p)).sort();
-  return { files, manifests, certificates, charter: newest.charter };
+  return { files, accounts, manifests, certificates, authority, charter: newest.charter };
 }
 
 /** Objects that the API of a cluster was given by the change before this one, and that this one does not give. */
@@ -84,10 +88,11 @@ export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' |
     .reverse();
 }
 
-const authorities = new Set(['cluster-ca', 'front-ca', 'etcd-ca']);
 const leaf = (name: string) => {
-  const found = /^(.*)\.(crt|key)$/.exec(name);
-  return found && !authorities.has(found[1] as string) && found[1] !== 'service-accounts';
+  const found = /^(.*)\.(crt|key)$/.exec(name)?.[1];
+  return (
+    found !== undefined && found !== 'service-accounts' && !authorityNames.some((a) => found === a || found.startsWith(`${a}.`))
+  );
 };
 
 /** When the first certificate ends that hosts of a cluster are given now; undefined: none was issued. */

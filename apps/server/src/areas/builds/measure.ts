@@ -3,7 +3,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { planOf } from '../clusters/service.ts';
+import { nextPlanOf } from '../clusters/service.ts';
 import { type Prerequisite, prerequisitesOf } from './prerequisites.ts';
 
 /** What was found of a prerequisite, or who confirmed it. */
@@ -26,7 +26,7 @@ const rowsOf = async (m: EntityManager, charter: string): Promise<Map<string, Ro
 
 /** Everything that a charter needs before it is built, with what was last found of each. */
 export async function prerequisites(ctx: Context, name: string) {
-  const { plan, estate } = await planOf(ctx, name);
+  const { plan, estate } = await nextPlanOf(ctx, name);
   const rows = await rowsOf(ctx.db.manager, name);
   return prerequisitesOf({ ctx, plan, estate, signal: AbortSignal.timeout(atMostMs) }).map(
     ({ id, what, how, measure, aside }) => {
@@ -46,7 +46,7 @@ export async function prerequisites(ctx: Context, name: string) {
 
 /** Measures everything that can be measured, side by side; what takes long only where the rest is good. */
 export async function measureAll(ctx: Context, name: string, who: string): Promise<void> {
-  const { plan, estate } = await planOf(ctx, name);
+  const { plan, estate } = await nextPlanOf(ctx, name);
   const all = prerequisitesOf({ ctx, plan, estate, signal: AbortSignal.timeout(atMostMs) });
   const found: Row[] = [];
   const measure = async (p: Prerequisite) => {
@@ -77,7 +77,7 @@ export async function measureAll(ctx: Context, name: string, who: string): Promi
 
 /** Somebody says that it is so: only of what nothing here measures. @throws Refusal */
 export async function confirm(ctx: Context, name: string, id: string, note: string, who: string): Promise<void> {
-  const { plan, estate } = await planOf(ctx, name);
+  const { plan, estate } = await nextPlanOf(ctx, name);
   const p = prerequisitesOf({ ctx, plan, estate, signal: AbortSignal.timeout(atMostMs) }).find((x) => x.id === id);
   if (!p) throw new Refusal('not-found', `${name} has no requirement ${id}.`);
   if (p.measure) throw new Refusal('not-now', `${p.what} is measured, not confirmed.`, { remedy: 'Measure it.' });

@@ -2,6 +2,8 @@ import { X509Certificate } from 'node:crypto';
 import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
+import { stepOf } from '@praesidor/core/schedule';
+import { secondsText } from '@praesidor/core/words';
 import { connects, fingerprintOf, seenAs } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
 import { isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
@@ -58,6 +60,42 @@ async function nodes(s: Proving): Promise<Proof[]> {
       list.map((n) => JSON.stringify(n.metadata.labels)),
     ),
   ];
+}
+
+/** Seconds that a clock may be away from ours, beside what a kubelet waits between two of its stamps. */
+const clockSlack = 20;
+/**
+ * Clocks of the nodes, by the stamps that each kubelet writes with its own (Lease, `renewTime`), against the clock of this server. One that is away from the others judges
+ * certificates and tokens by another time, and its log cannot be laid beside theirs.
+ */
+async function clocks(s: Proving): Promise<Proof[]> {
+  const [nodes, leases] = await Promise.all([
+    kube<KubeList<KubeNode>>(s.kube(), '/api/v1/nodes'),
+    kube<KubeList<{ metadata: { name: string }; spec?: { renewTime?: string; leaseDurationSeconds?: number } }>>(
+      s.kube(),
+      '/apis/coordination.k8s.io/v1/namespaces/kube-node-lease/leases',
+    ),
+  ]);
+  const now = Date.now();
+  const evidence: string[] = [];
+  let right = 0;
+  // Of one that is not ready the stamps are old: that is said elsewhere.
+  const told = (nodes?.items ?? []).filter(isReady).map((n) => n.metadata.name);
+  for (const name of told) {
+    const lease = leases?.items?.find((l) => l.metadata.name === name)?.spec;
+    const at = Date.parse(lease?.renewTime ?? '');
+    if (Number.isNaN(at)) {
+      evidence.push(`${name}: its kubelet writes no stamps`);
+      continue;
+    }
+    const ahead = (at - now) / 1000;
+    const good = ahead <= clockSlack && -ahead <= clockSlack + (lease?.leaseDurationSeconds ?? 40);
+    if (good) right++;
+    evidence.push(
+      `${name}: ${good ? 'as this server' : `${secondsText(Math.abs(ahead))} ${ahead > 0 ? 'ahead of' : 'behind'} this server`}, stamped ${new Date(at).toISOString()}`,
+    );
+  }
+  return [allOf('clocks of the nodes', right, told.length, evidence)];
 }
 
 /** Every kubelet is of the minor version that the release is. */
@@ -179,7 +217,8 @@ async function names(s: Proving): Promise<Proof[]> {
 /** From the registry's own pull log: every node asked for every image of its list here, and nobody went elsewhere. */
 async function pulls(s: Proving): Promise<Proof[]> {
   const { mirror } = s.plan;
-  const came = s.plan.nodes.filter((n) => s.build.moves.joins.includes(n.host));
+  // Whoever was only given new files pulled nothing.
+  const came = s.plan.nodes.filter((n) => stepOf(s.build.steps, 'images', n.host));
   if (!mirror || !came.length) return [];
   const since = await begun(s);
   // A mirror that keeps no log proves nothing: then the line is not drawn, rather than drawn as good.
@@ -284,6 +323,7 @@ const charterPage = (charter: string) => ({ label: `Open ${charter}`, go: `/clus
 /** In the order in which they are shown. A new one is a function and a line. */
 export const measures: readonly Measure[] = [
   { name: 'nodes', every: 5, measure: nodes, mend: hosts },
+  { name: 'clocks', every: 15, measure: clocks, mend: hosts },
   { name: 'versions', every: 60, measure: versions, mend: change },
   { name: 'gone', measure: gone, mend: hosts },
   { name: 'agents', every: 5, measure: agents, mend: hosts },

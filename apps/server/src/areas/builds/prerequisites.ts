@@ -4,6 +4,7 @@ import type { Plan } from '@praesidor/core/charter';
 import { heldBy, missing } from '@praesidor/core/images';
 import type { Estate } from '@praesidor/core/model';
 import { pointerName, resolversOf, timeServersOf } from '@praesidor/core/naming';
+import { type Step, type StepKind, stepOf } from '@praesidor/core/schedule';
 import { bytesText, counted } from '@praesidor/core/words';
 import { connects } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
@@ -24,6 +25,8 @@ export interface Measuring {
   plan: Plan;
   estate: Estate;
   signal: AbortSignal;
+  /** Of a change that is begun: where it puts files on hosts that run, what none of its steps needs is not measured for it. */
+  steps?: readonly Step[];
 }
 /** Something that must be so before a build touches anything. */
 export interface Prerequisite {
@@ -41,23 +44,26 @@ export interface Prerequisite {
 /** Something was measured, and it is not as it must be: not that it could not be measured. */
 export class MeasuredWrong extends Error {}
 
-/** One maker of prerequisites for each thing that is looked at. A new one is a line. */
-const makers: ((m: Measuring) => Prerequisite[])[] = [
-  findings,
-  controllers,
-  hypervisors,
-  resolvers,
-  names,
-  time,
-  mirror,
-  images,
-  system,
-  kit,
-  addresses,
-  byHand,
+/** One maker of prerequisites for each thing that is looked at, and the kind of step that alone needs it. A new one is a line. */
+const makers: { make: (m: Measuring) => Prerequisite[]; for?: StepKind }[] = [
+  { make: findings },
+  { make: controllers, for: 'power' },
+  { make: hypervisors, for: 'cast' },
+  { make: logins, for: 'files' },
+  { make: resolvers },
+  { make: names },
+  { make: time },
+  { make: mirror, for: 'images' },
+  { make: images, for: 'images' },
+  { make: system, for: 'power' },
+  { make: kit, for: 'power' },
+  { make: addresses, for: 'power' },
+  { make: byHand },
 ];
-/** Everything that a charter needs before it is built, in the order in which it is read. */
-export const prerequisitesOf = (m: Measuring): Prerequisite[] => makers.flatMap((make) => make(m));
+/** Everything that a charter needs before it is built, or before this change of it, in the order in which it is read. */
+export const prerequisitesOf = (m: Measuring): Prerequisite[] =>
+  makers.filter((x) => !x.for || !putsFiles(m) || m.steps?.some((s) => s.kind === x.for)).flatMap((x) => x.make(m));
+const putsFiles = ({ steps = [] }: Measuring) => steps.some((s) => s.kind === 'files');
 
 function findings({ ctx, plan, estate }: Measuring): Prerequisite[] {
   return [
@@ -85,7 +91,9 @@ function findings({ ctx, plan, estate }: Measuring): Prerequisite[] {
 }
 
 /** Hosts that a change would install: those that do not serve yet, or have another release; of a cluster that stands as planned all, for whoever asks. */
-function touched({ plan, estate }: Measuring) {
+function touched(m: Measuring) {
+  const { plan, estate, steps = [] } = m;
+  if (putsFiles(m)) return plan.nodes.filter((n) => stepOf(steps, 'power', n.host));
   const { joins, behind } = between(plan, estate);
   const installed = [...joins, ...behind.map((b) => b.node)];
   return installed.length ? installed : plan.nodes;
@@ -110,6 +118,21 @@ function controllers(m: Measuring): Prerequisite[] {
           signal,
         );
         return `answers, power ${await powerState(at)}`;
+      },
+    }));
+}
+
+/** Whether hosts take connections over SSH on which new files are put while they run. */
+function logins({ ctx, plan, steps = [] }: Measuring): Prerequisite[] {
+  return plan.nodes
+    .filter((n) => stepOf(steps, 'files', n.host))
+    .map((n) => ({
+      id: `ssh ${n.host}`,
+      what: `SSH of ${n.host}, ${n.address}`,
+      how: 'a connection to TCP port 22 from here',
+      measure: async () => {
+        await connects(ctx.dialer.exits, 'cluster', n.address, 22);
+        return 'takes connections';
       },
     }));
 }

@@ -1,20 +1,22 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
-import type { Estate } from '@praesidor/core/model';
-import { type ChangeName, changeKind, type ChangePlan, onItsWay } from '@praesidor/core/changes';
+import { type Change, type Estate, same } from '@praesidor/core/model';
+import { type ChangeName, changeKind, type ChangePlan } from '@praesidor/core/changes';
 import { type Decided, decisions } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type BuildRow, Builds, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
-import { admit } from '../../engine/turns.ts';
+import { admit, queueRun } from '../../engine/turns.ts';
 import { toRefusal } from '../../db/errors.ts';
 import { needDoc, needIn } from '../../estate/documents.ts';
 import { loadEstate, thisMinute } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
+import { beginAuthority } from '../clusters/authorities.ts';
 import { hold, toldSince } from '../clusters/service.ts';
+import { withChanges } from '../clusters/would-hold.ts';
 import { requestedOf } from './proofs.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
 import { dueOf } from './due.ts';
@@ -28,21 +30,30 @@ export async function dueChange(ctx: Context, name: string, asked?: ChangeName):
   return (await dueOf(ctx, ctx.db.manager, estate, name, asked, await requestedOf(ctx, name, estate))).due;
 }
 
-/** What takes long of beginning a change: what stops it, the files that it writes, and what runs on the cluster. */
+/**
+ * What takes long of beginning a change, computed before its transaction on a thread of its own: what it holds, what stops it when that is held, the files that it
+ * writes, and what runs on the cluster.
+ */
 async function looked(ctx: Context, name: string, ends: boolean) {
   const { estate, revision } = await loadEstate(ctx.db, thisMinute());
+  needIn(estate, 'Charter', name);
   await ctx.compute.know(estate);
   const requested = await requestedOf(ctx, name, estate);
-  return { revision, requested, ...(await lookedAt(ctx, estate, name, ends)) };
+  return { estate, revision, requested, ...(await lookedAt(ctx, estate, name, { holds: !ends, ends })) };
 }
-async function lookedAt(ctx: Context, whole: Estate, name: string, ends: boolean) {
-  needIn(whole, 'Charter', name);
-  const { estate, further } = onItsWay(name, whole);
-  const stops = ends ? [] : await ctx.compute.stopsOf(estate, name);
-  // Nothing is begun of a way that cannot be gone to its end.
-  if (!stops.length && further.length && !ends) stops.push(...(await ctx.compute.stopsOf(whole, name)));
-  return { estate: whole, stops, kit: await ctx.compute.kitOf(estate, name, ctx.config.publicUrl) };
+async function lookedAt(ctx: Context, estate: Estate, name: string, how: { holds: boolean; ends: boolean }) {
+  const { refused, ...found } = await ctx.compute.changeOf(estate, {
+    charter: name,
+    server: ctx.config.publicUrl,
+    since: new Date().toISOString(),
+    ...how,
+  });
+  if (refused) throw new Refusal(refused.code, refused.message, refused.more);
+  return { whole: withChanges(estate, found.held.changes), ...found };
 }
+const sameChanges = (a: readonly Change[], b: readonly Change[]): boolean =>
+  a.length === b.length && a.every((c, n) => c.kind === b[n]?.kind && c.key === b[n]?.key && same(c.after, b[n]?.after));
+
 /**
  * Begins a change of a cluster to its charter as it is saved: everything is held first, and nothing that stops may stand. It is the kind
  * that somebody saw, or it is refused: what is due can have become another one meanwhile.
@@ -64,14 +75,12 @@ export async function beginChange(
     return await ctx.db.transaction(async (m) => {
       // What ends holds nothing more, and no finding keeps it.
       const held = ends ? undefined : await hold(m, name, who, before);
-      const same = !held?.changes.length && !(await toldSince(m, before.revision, name));
-      const {
-        estate: whole,
-        stops,
-        kit,
-      } = same
+      const asRead = sameChanges(held?.changes ?? [], before.held.changes) && !(await toldSince(m, before.revision, name));
+      // Otherwise than it was read: what is held is held by now, and it is looked at as it stands.
+      const found = asRead
         ? before
-        : await lookedAt(ctx, held && !held.changes.length ? held.estate : (await loadEstate(m)).estate, name, ends === true);
+        : await lookedAt(ctx, (await loadEstate(m)).estate, name, { holds: false, ends: ends === true });
+      const { whole, stops, kit } = found;
       const charter = needIn(whole, 'Charter', name);
       if (stops.length)
         throw new Refusal(
@@ -83,7 +92,7 @@ export async function beginChange(
           },
         );
       await nothingUnderWay(m, name);
-      const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested);
+      const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested, found.plan);
       if (!due && asked)
         throw nothing
           ? new Refusal('not-now', nothing(name))
@@ -108,23 +117,21 @@ export async function beginChange(
         name,
       ])) as { last: number }[];
       const number = last + 1;
-      const {
-        identifiers: [made],
-      } = await m.insert(Runs, {
-        kind: 'change',
-        subject: `${name} ${number}`,
-        exclusive: `Charter ${name}`,
-        site: charter.site,
-        title: due.title,
-        steps: due.steps as never,
-        asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
-        state: 'queued',
-        admitted: false,
-        createdAt: new Date(),
-        createdBy: who,
-        runBy: who,
-      });
-      const id = (made as { id: number }).id;
+      const id = await queueRun(
+        ctx,
+        m,
+        {
+          kind: 'change',
+          subject: `${name} ${number}`,
+          exclusive: `Charter ${name}`,
+          site: charter.site,
+          title: due.title,
+          steps: due.steps,
+          asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
+        },
+        who,
+        { waits: true },
+      );
       await m.insert(Builds, {
         id,
         charter: name,
@@ -134,7 +141,8 @@ export async function beginChange(
         kind,
         moves: { joins: due.joins, leaves: due.leaves, stands: due.stands } as never,
       });
-      if (reissues) await forgetCertificates(m, name);
+      if (due.authority) await beginAuthority(ctx.config, m, plan, due.authority);
+      if (reissues || due.authority === 2) await forgetCertificates(m, name);
       // What it writes is kept, so that what would be written later can be held against it.
       await m.query('insert into build_kit (build, files) values ($1, $2)', [
         id,

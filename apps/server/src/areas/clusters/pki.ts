@@ -2,7 +2,8 @@ import 'reflect-metadata';
 import { createPrivateKey, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import type { EntityManager } from 'typeorm';
-import type { Plan, PlannedCertificate } from '@praesidor/core/charter';
+import { accountKey, hostKey, type Plan, type PlannedCertificate, publicHalf } from '@praesidor/core/charter';
+import { sshKeys } from '@praesidor/protocols/ssh';
 import { seal, unseal } from '../../auth/seal.ts';
 import type { Config } from '../../config.ts';
 import { ClusterSecrets } from '../../db/tables.ts';
@@ -55,12 +56,12 @@ export const secretOf = (config: Config, charter: string, row: { name: string; s
 
 /**
  * The certificates and keys of a plan. Those that stand and still name what the plan names are kept, so
- * that the same charter gives the same files; the others are made. One transaction.
+ * that the same charter gives the same files; the others are made; authorities only where there are none. One transaction.
+ * `cluster-ca.crt` is what is trusted, two certificates while one authority takes the place of another; `cluster-ca.signing.crt` the one that signs.
  */
 export async function clusterSecrets(config: Config, m: EntityManager, plan: Plan): Promise<Secrets> {
   const charter = plan.charter.name;
   await m.query('select pg_advisory_xact_lock(727003, hashtext($1))', [charter]);
-  const bound = (name: string) => `cluster ${charter} ${name}`;
   const out = new Map<string, string>();
   const about = new Map<string, string>();
   for (const row of await m.findBy(ClusterSecrets, { charter })) {
@@ -69,14 +70,13 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
   }
   const keep = async (name: string, text: string, what: object) => {
     out.set(name, text);
-    await m.query(
-      'insert into cluster_secret (charter, name, sealed, about) values ($1, $2, $3, $4) on conflict (charter, name) do update set sealed = excluded.sealed, about = excluded.about',
-      [charter, name, seal(config.keyringKey, text, bound(name)), JSON.stringify(what)],
-    );
+    await keepSecret(config, m, charter, name, text, what);
   };
   const remade = new Set<string>();
   for (const c of plan.certificates) {
     const what = { names: c.names.join(' '), addresses: c.addresses.join(' '), commonName: c.commonName };
+    // Hosts that stand trust an authority as it is: another one is a change of the cluster.
+    if (c.signer === 'self' && out.has(`${c.name}.crt`)) continue;
     const stands =
       out.has(`${c.name}.crt`) &&
       sorted(about.get(`${c.name}.crt`)) === sorted(JSON.stringify(what)) &&
@@ -97,7 +97,37 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
     );
     await keep('service-accounts.pub', pem('PUBLIC KEY', await webcrypto.subtle.exportKey('spki', keys.publicKey as never)), {});
   }
+  for (const name of [accountKey, ...plan.nodes.map((n) => hostKey(n.host))]) {
+    if (out.has(name)) continue;
+    const keys = await sshKeys();
+    await keep(name, keys.private, {});
+    await keep(publicHalf(name), keys.public, {});
+  }
+  for (const name of authorityNames) {
+    const signing = out.get(`${name}.crt`);
+    if (signing === undefined) continue;
+    out.set(`${name}.signing.crt`, signing);
+    out.set(`${name}.crt`, [signing, out.get(`${name}.next.crt`), out.get(`${name}.before.crt`)].join(''));
+  }
   return out;
+}
+
+/** Authorities of a cluster. Beside one stands, while another takes its place, the `next` one, or the one `before`: whoever trusts, trusts both. */
+export const authorityNames = ['cluster-ca', 'front-ca', 'etcd-ca'] as const;
+
+/** Keeps a secret of a cluster, sealed. */
+export async function keepSecret(
+  config: Config,
+  m: EntityManager,
+  charter: string,
+  name: string,
+  text: string,
+  what: object,
+): Promise<void> {
+  await m.query(
+    'insert into cluster_secret (charter, name, sealed, about) values ($1, $2, $3, $4) on conflict (charter, name) do update set sealed = excluded.sealed, about = excluded.about',
+    [charter, name, seal(config.keyringKey, text, `cluster ${charter} ${name}`), JSON.stringify(what)],
+  );
 }
 
 const sorted = (json: string | undefined) => JSON.stringify(Object.entries(JSON.parse(json ?? '{}') as object).sort());
@@ -124,7 +154,8 @@ export async function issue(c: PlannedCertificate, have: Secrets): Promise<{ cer
     subject: new x509.Name(subject as never).toString(),
     issuer: issuer?.subject ?? new x509.Name(subject as never).toString(),
     notBefore: new Date(Date.now() - 3_600_000),
-    notAfter: new Date(Date.now() + c.days * 86_400_000),
+    // None outlives whom it is trusted by.
+    notAfter: new Date(Math.min(Date.now() + c.days * 86_400_000, issuer?.notAfter.getTime() ?? Number.POSITIVE_INFINITY)),
     signingAlgorithm: signs,
     publicKey: keys.publicKey as never,
     signingKey: signingKey as never,

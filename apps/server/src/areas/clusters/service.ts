@@ -1,14 +1,14 @@
 import type { EntityManager } from 'typeorm';
-import { heldFor, type Plan, resolve } from '@praesidor/core/charter';
-import { doTo } from '@praesidor/core/hosts';
-import { hostWith, leftOver } from '@praesidor/core/ledger';
+import { onItsWay } from '@praesidor/core/changes';
+import { type Plan, resolve } from '@praesidor/core/charter';
 import type { Principal } from '@praesidor/core/access';
-import { type Change, type Charter, type Doc, type Estate, keyOf, type Reservation, same } from '@praesidor/core/model';
+import { type Change, type Charter, type Estate, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { mergeDocs, saveOver } from '../../estate/change.ts';
 import { lockDocs, needDoc, writeChanges } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
+import { type HoldResult, wouldHold } from './would-hold.ts';
 
 /** What a charter is saved over: the version that was seen, or the document that the person began from. */
 export type Over = { version: number } | { base: Charter | null };
@@ -44,105 +44,26 @@ export const keepText = (m: EntityManager, name: string, text: string): Promise<
     text,
   ]);
 
-export interface HoldResult {
-  hosts: string[];
-  addresses: string[];
-  released: string[];
-  changes: Change[];
-  /** What it was computed from: as it stands, where nothing was changed. */
+/** An estate as it was read a moment ago, and what holding the charter changes in it. */
+export interface ReadBefore {
   estate: Estate;
+  revision: number;
+  held: HoldResult;
 }
 
 /**
  * Holds what a charter's plan proposes: its hosts become held, its addresses reservations. What an earlier
  * revision held and this one does not need is given back. Nothing is taken from a cluster that serves.
  *
- * @param read the estate as it was read a moment ago: it is gone by where nothing but the course of long work was told since
+ * @param read the estate as it was read a moment ago: it is gone by where nothing but other charters and the course of long work was told since
  */
-export async function hold(
-  m: EntityManager,
-  name: string,
-  who: string,
-  read?: { estate: Estate; revision: number },
-): Promise<HoldResult> {
+export async function hold(m: EntityManager, name: string, who: string, read?: ReadBefore): Promise<HoldResult> {
   await m.query('select pg_advisory_xact_lock(727004)');
-  const estate = read && !(await toldSince(m, read.revision)) ? read.estate : (await loadEstate(m)).estate;
-  const charter = estate.charters.find((c) => c.name === name);
-  if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
-  const plan = resolve(charter, estate);
-  const out: HoldResult = { hosts: [], addresses: [], released: [], changes: [], estate };
-  // A slip in the charter (a network that is not there) must not give back what is held.
-  if (!plan.site || !plan.network) return out;
-  const serving = new Set(estate.hosts.flatMap((h) => (h.held?.charter === name && h.state === 'serving' ? [h.name] : [])));
-  const serves = serving.size > 0;
-  const changed = new Map<string, Change>();
-  const note = (kind: Doc['kind'], key: string, before: Doc | undefined, after: Doc | null) => {
-    const first = changed.get(`${kind} ${key}`);
-    changed.set(`${kind} ${key}`, { kind, key, before: first ? first.before : (before ?? null), after });
-  };
-  const put = (doc: Doc, before: Doc | undefined) => note(doc.kind, keyOf(doc), before, doc);
-  const wanted = new Map(plan.nodes.map((n) => [n.host, heldFor(name, n)]));
-  for (const host of estate.hosts) {
-    const held = wanted.get(host.name);
-    // What it was installed with stays known of a host that serves.
-    const { release, installed, certificates } = host.held?.charter === name ? host.held : {};
-    const asNow = held && {
-      ...held,
-      ...(release ? { release } : {}),
-      ...(installed ? { installed } : {}),
-      ...(certificates ? { certificates } : {}),
-    };
-    if (asNow && !same(host.held, asNow)) {
-      const step = host.state === 'serving' ? { host } : doTo(host, 'hold', { fits: true });
-      if ('refused' in step) throw new Refusal('not-now', `${host.name} cannot be held for ${name}: ${step.refused}.`);
-      put({ ...step.host, held: asNow }, host);
-      out.hosts.push(host.name);
-    }
-    if (!held && host.held?.charter === name && host.state === 'held') {
-      const step = doTo(host, 'let-go', { fits: true });
-      if ('refused' in step) continue;
-      put(step.host, host);
-      out.released.push(host.name);
-    }
-  }
-  const standing = new Map(
-    estate.reservations
-      .filter(
-        (r) => r.network === plan.network?.name || [...plan.networks, plan.secondNetwork].some((n) => n?.name === r.network),
-      )
-      .map((r): [string, Reservation] => [keyOf(r), r]),
-  );
-  const needed = new Map(plan.reservations.map((r) => [r.owner.use, r]));
-  for (const r of estate.reservations.filter((x) => x.owner.kind === 'charter' && x.owner.name === name)) {
-    const want = needed.get(r.owner.use);
-    if (want?.address === r.address && want.network === r.network) {
-      if (want.name !== r.name || want.mac !== r.mac) put({ ...want, since: r.since }, r);
-      needed.delete(r.owner.use);
-      continue;
-    }
-    if (serves && leftOver(r, (host) => estate.hosts.find((h) => h.name === host))?.is !== 'wiped') continue;
-    note('Reservation', keyOf(r), r, null);
-    out.released.push(r.address);
-  }
-  for (const r of needed.values()) {
-    // What serves keeps its address; the new one is for a cluster built anew.
-    if (
-      serves &&
-      estate.reservations.some((x) => x.owner.kind === 'charter' && x.owner.name === name && x.owner.use === r.owner.use)
-    )
-      continue;
-    const mine = changed.get(`Reservation ${keyOf(r)}`);
-    // Of a host that serves still: it goes over when that one has left.
-    const there = standing.get(keyOf(r));
-    if (!mine && there?.owner.kind === 'charter' && there.owner.name === name && serving.has(hostWith(there) ?? '')) continue;
-    if (mine ? mine.after : there)
-      throw new Refusal('held-twice', `${r.address}, wanted for ${r.owner.use} of ${name}, is reserved for somebody else.`, {
-        remedy: 'Set another address in the charter, or release that reservation.',
-      });
-    put({ ...r, since: new Date().toISOString() }, undefined);
-    out.addresses.push(r.address);
-  }
-  const changes = [...changed.values()];
+  const out =
+    read && !(await toldSince(m, read.revision, name))
+      ? read.held
+      : wouldHold((await loadEstate(m)).estate, name, new Date().toISOString());
+  const { changes } = out;
   // Locked, and looked at once more: an edit that came in between is not overwritten.
   const now = await lockDocs(m, changes);
   const moved = changes.find((c) => !same(now.get(`${c.kind} ${c.key}`)?.doc ?? null, c.before));
@@ -151,7 +72,6 @@ export async function hold(
       remedy: 'Hold it again: what follows is computed anew.',
     });
   await writeChanges(m, changes, who, '');
-  out.changes = changes;
   return out;
 }
 
@@ -176,4 +96,11 @@ export async function planOf(
   const { estate } = await loadEstate(ctx.db);
   const { doc, version } = await needDoc(ctx.db.manager, 'Charter', name);
   return { plan: resolve(doc, estate), estate, version };
+}
+
+/** What the next change of a cluster makes of it: with the release that comes next on its way. */
+export async function nextPlanOf(ctx: Context, name: string): Promise<{ plan: Plan; estate: Estate }> {
+  const { estate, charter } = onItsWay(name, (await loadEstate(ctx.db)).estate);
+  if (!charter) throw new Refusal('not-found', `There is no charter ${name}.`);
+  return { plan: resolve(charter, estate), estate };
 }

@@ -11,7 +11,7 @@ import { actOnRun, type RunAct } from '../../engine/acts.ts';
 import { memoryOf, type RunKind } from '../../engine/kind.ts';
 import { known } from '../../engine/history.ts';
 import { statusesOf } from '../../engine/state.ts';
-import { drivenNow } from '../../engine/turns.ts';
+import { drivenNow, queueRun } from '../../engine/turns.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -67,22 +67,9 @@ export async function beginWork(
         ...(of ? { shares: share(estate, kind.limit, of) } : {}),
       };
     });
-    const made = await m.insert(Runs, {
-      kind: 'work',
-      subject: '',
-      site: byName.get(taken[0] as string)?.site ?? '',
-      title,
-      steps: steps as never,
-      asked: asked as never,
-      state: 'queued',
-      admitted: true,
-      createdAt: new Date(),
-      createdBy: who,
-      runBy: who,
-    });
-    const id = (made.identifiers[0] as { id: number }).id;
+    const site = byName.get(taken[0] as string)?.site ?? '';
+    const id = await queueRun(ctx, m, { kind: 'work', subject: '', site, title, steps, asked }, who);
     await m.query('update run set subject = $2 where id = $1', [id, String(id)]);
-    await ctx.queue.send(m, 'run', String(id));
     await record(m, who, title.toLowerCase(), taken.join(' ').slice(0, 300), { ...asked, hosts: taken });
     return m.findOneByOrFail(Runs, { id });
   });

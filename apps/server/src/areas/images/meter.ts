@@ -8,7 +8,8 @@ const kept = 50;
 /** Amount and rate of a shipment, written at most four times a second. */
 export class Meter {
   private moved = 0;
-  private cuts = 0;
+  /** How often what moves was cut off, and went on. */
+  cuts = 0;
   private readonly bad: Set<string>;
   private last = 0;
   private readonly since = Date.now();

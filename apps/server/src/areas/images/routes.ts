@@ -130,10 +130,7 @@ export async function images(app: App, { ctx }: { ctx: Context }) {
     '/api/shipments/:label/start',
     { config: { act: 'shipments.run' }, schema: { response: { '2xx': answers.Nothing }, params: Label, body: Start } },
     async (req) => {
-      const name = req.params.label;
-      const cases = req.body?.cases;
-      await start(ctx, name, req.who.login, cases);
-      await record(ctx.db.manager, req.who.login, 'started a shipment', name, cases ? { cases } : {});
+      await start(ctx, req.params.label, req.who.login, req.body?.cases);
       return {};
     },
   );
@@ -141,9 +138,7 @@ export async function images(app: App, { ctx }: { ctx: Context }) {
     '/api/shipments/:label/stop',
     { config: { act: 'shipments.run' }, schema: { response: { '2xx': answers.Nothing }, params: Label } },
     async (req) => {
-      const name = req.params.label;
-      await stop(ctx, name);
-      await record(ctx.db.manager, req.who.login, 'stopped a shipment', name);
+      await stop(ctx, req.params.label, req.who.login);
       return {};
     },
   );

@@ -1,24 +1,24 @@
-import { setMaxListeners } from 'node:events';
-import type { EntityManager } from 'typeorm';
-import { Closed } from '@praesidor/shipping';
-import { NotACase } from '@praesidor/shipping';
-import { ProtocolError } from '@praesidor/protocols/dial';
+import { openStates, type RunStatus, share, type Step } from '@praesidor/core/schedule';
+import { type EntityManager, In } from 'typeorm';
+import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { isAway } from '../../db/errors.ts';
-import { type Shipment, Shipments } from '../../db/tables.ts';
+import { type RunRow, Runs, type Shipment, Shipments } from '../../db/tables.ts';
+import { actOnRun } from '../../engine/acts.ts';
+import type { RunKind } from '../../engine/kind.ts';
+import { known } from '../../engine/history.ts';
+import { queueRun } from '../../engine/turns.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
-import { whyNot } from '../../access/permit.ts';
 import { Refusal } from '../../refusal.ts';
-import { Meter } from './meter.ts';
-import { phases } from './phases/index.ts';
-import { lookAt } from './registries.ts';
+import { carryOut, noted } from './carry-out.ts';
+import type { PhaseName } from './phases/index.ts';
 
-const under = ['packing', 'landing', 'moving'];
+const under = ['packing', 'landing', 'moving', 'waiting'];
+const states = { pack: 'packing', land: 'landing', move: 'moving' } as const satisfies Record<PhaseName, Shipment['state']>;
 
 /**
- * Queues what comes next: a shipment by case is packed, and with that done its cases land; one over a link goes
+ * Begins what comes next: a shipment by case is packed, and with that done its cases land; one over a link goes
  * straight through. `cases` names those that are to land; all that are here and did not land yet where not given.
  */
 export async function start(ctx: Context, label: string, who: string, cases?: number[]): Promise<void> {
@@ -28,9 +28,13 @@ export async function start(ctx: Context, label: string, who: string, cases?: nu
 async function startIn(ctx: Context, m: EntityManager, label: string, who: string, cases?: number[]): Promise<void> {
   const s = await m.findOne(Shipments, { where: { label }, lock: { mode: 'pessimistic_write' } });
   if (!s) throw new Refusal('not-found', `There is no shipment ${label}.`);
+  const asked = cases ? { cases } : {};
   if (under.includes(s.state)) {
     // A case that comes in while another lands is taken along.
-    if (s.state === 'landing' && cases && (await queueCases(m, s, cases))) return;
+    if (s.state === 'landing' && cases && (await queueCases(m, s, cases))) {
+      await record(m, who, 'started a shipment', label, asked);
+      return;
+    }
     throw new Refusal('not-now', `${label} is under way.`);
   }
   if (s.state === 'landed') throw new Refusal('not-now', `${label} has landed.`);
@@ -46,16 +50,48 @@ async function startIn(ctx: Context, m: EntityManager, label: string, who: strin
       });
   }
   const packs = s.way === 'case' && s.phase !== 'land' && !['packed', 'short'].includes(s.state);
-  if (s.way === 'case' && !packs && !(await queueCases(m, s, cases)))
+  const phase = s.way !== 'case' ? 'move' : packs ? 'pack' : 'land';
+  await begin(ctx, m, s, phase, who, asked);
+  if (phase === 'land' && !(await queueCases(m, s, cases)))
     throw new Refusal('not-now', `No case of ${label} is here that did not land yet.`, {
       remedy: 'Bring the next one, or plan a repair for what is damaged.',
     });
   await m.query(
-    'update shipment set state = $2, phase = $3, error = null, fault = null, fault_at = null, started_at = now(), ended_at = null, resume_at = null, moved_bytes = 0, run_by = $4 where id = $1',
-    [s.id, packs ? 'packing' : s.way === 'case' ? 'landing' : 'moving', packs ? 'pack' : 'land', who],
+    'update shipment set state = $2, phase = $3, error = null, fault = null, fault_at = null, started_at = null, ended_at = null, resume_at = null, moved_bytes = 0, run_by = $4 where id = $1',
+    [s.id, states[phase], packs ? 'pack' : 'land', who],
   );
-  await ctx.queue.send(m, 'shipment', String(s.id));
   await tell(m, 'Shipment', label);
+}
+
+/**
+ * One run a phase, which is gone on with as long as it has not come to a good end: so whoever carried it before has let go of it. Cases that land later
+ * land in a run of their own.
+ */
+async function begin(
+  ctx: Context,
+  m: EntityManager,
+  s: Shipment,
+  phase: PhaseName,
+  who: string,
+  asked: Record<string, unknown>,
+): Promise<void> {
+  const [last] = await m.find(Runs, { where: { kind: 'shipment', subject: s.label }, order: { id: 'DESC' }, take: 1 });
+  if (last?.steps[0]?.kind === phase && last.state !== 'done') return actOnRun(ctx, m, shipmentRun, last, 'resume', who);
+  const { estate } = await loadEstate(m);
+  const on = { model: `${s.way} to ${s.target}`, size: s.bytes / 1e9 };
+  const { site } = needIn(estate, 'Registry', s.target);
+  const step: Step = {
+    id: phase,
+    lane: s.target,
+    kind: phase,
+    title: phase,
+    after: [],
+    shares: share(estate, 'registry', phase === 'pack' ? s.source : s.target),
+    ...(await known(m))(phase, on),
+    ...on,
+  };
+  await queueRun(ctx, m, { kind: 'shipment', subject: s.label, site, title: `Shipment ${s.label}`, steps: [step], asked }, who);
+  await record(m, who, 'started a shipment', s.label, asked);
 }
 
 async function queueCases(m: EntityManager, s: Shipment, cases: number[] | undefined): Promise<boolean> {
@@ -66,110 +102,80 @@ async function queueCases(m: EntityManager, s: Shipment, cases: number[] | undef
   return rows.length > 0;
 }
 
-export async function stop(ctx: Context, label: string): Promise<void> {
+/** Stops what is under way of a shipment, or keeps one that waits for another from beginning. */
+export async function stop(ctx: Context, label: string, who: string): Promise<void> {
   await ctx.db.transaction(async (m) => {
+    const run = await m.findOneBy(Runs, { kind: 'shipment', subject: label, state: In([...openStates]) });
+    if (run) return actOnRun(ctx, m, shipmentRun, run, 'stop', who);
     const rows = (await m.query(
-      "with u as (update shipment set state = 'stopped', ended_at = now(), resume_at = null where label = $1 and state in ('packing', 'landing', 'moving', 'waiting', 'queued') returning id) select id from u",
+      "with u as (update shipment set state = 'stopped', ended_at = now() where label = $1 and state = 'queued' returning id) select id from u",
       [label],
     )) as unknown[];
     if (!rows[0]) throw new Refusal('not-now', `${label} is not under way.`);
-    await m.query(
-      "update shipment_case c set state = 'packed' from shipment s where s.id = c.shipment and s.label = $1 and c.state in ('waiting', 'landing')",
-      [label],
-    );
+    await record(m, who, 'stopped a shipment', label);
     await tell(m, 'Shipment', label);
   });
 }
 
-/** What this process is at, by shipment: one that is stopped and started again waits until the first has let go. */
-const atWork = new Map<number, Promise<void>>();
+/** A phase of a shipment (packing, landing, moving), as the engine carries it out: one step, gone on with after a kill. */
+export const shipmentRun: RunKind = {
+  kind: 'shipment',
+  act: 'shipments.run',
+  noun: 'a shipment',
+  called: (run) => `shipment ${run.subject}`,
+  recorded: (run) => ({ subject: run.subject, facts: {} }),
+  closed: async (m, { subject }, why) => {
+    await m.query(
+      "update shipment set state = 'stopped', error = $2, ended_at = now(), resume_at = null where label = $1 and state in ('packing', 'landing', 'moving', 'waiting')",
+      [subject, why ?? null],
+    );
+    await m.query(
+      "update shipment_case c set state = 'packed' from shipment s where s.id = c.shipment and s.label = $1 and c.state in ('waiting', 'landing')",
+      [subject],
+    );
+  },
+  open: async (ctx, run) => ({
+    perform: (tools) => carryOut(ctx, run.subject, tools),
+    finish: (m, status) => finish(ctx, m, run, status),
+  }),
+};
 
-/** Carries out the phase a shipment is in. Called again after a kill, it goes on with what is still to do. */
-export function run(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
-  const now = (atWork.get(id) ?? Promise.resolve()).catch(() => undefined).then(() => carryOut(ctx, id, signal));
-  const kept = now
-    .catch(() => undefined)
-    .finally(() => {
-      if (atWork.get(id) === kept) atWork.delete(id);
-    });
-  atWork.set(id, kept);
-  return now;
-}
-
-async function carryOut(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
-  // The clock woke it: what waited for its hours moves on.
-  await ctx.db.manager.query(
-    "update shipment set state = 'moving', resume_at = null where id = $1 and state = 'waiting' and resume_at <= now() + interval '1 second'",
-    [id],
+/** In the transaction in which a phase comes to its end, good or bad. */
+async function finish(ctx: Context, m: EntityManager, run: RunRow, { steps }: RunStatus): Promise<void> {
+  const label = run.subject;
+  const step = steps[(run.steps[0] as Step).id];
+  const done = step?.state === 'done';
+  const state = done ? (step.notes?.[noted.state] ?? 'landed') : 'failed';
+  await m.query(
+    'update shipment set state = $2, error = $3, fault = $4, fault_at = $5, resume_at = null, ended_at = now() where label = $1',
+    [
+      label,
+      state,
+      state === 'failed' || state === 'short' ? (step?.text ?? null) : null,
+      done ? null : (step?.notes?.[noted.fault] ?? null),
+      done ? null : (step?.notes?.[noted.at] ?? null),
+    ],
   );
-  const s = await ctx.db.manager.findOneBy(Shipments, { id });
-  if (!s || !under.includes(s.state)) return;
-  const why = await whyNot(ctx.db.manager, s.runBy ?? s.createdBy, 'shipments.run');
-  if (why) {
-    await ctx.db.manager.query("update shipment set state = 'stopped', error = $2, ended_at = now() where id = $1", [id, why]);
-    await tell(ctx.db.manager, 'Shipment', s.label);
-    return;
-  }
-  const { estate } = await loadEstate(ctx.db);
-  const halt = new AbortController();
-  // Every request under way hears of it.
-  setMaxListeners(0, halt.signal);
-  signal.addEventListener('abort', () => halt.abort(), { once: true });
-  setMaxListeners(0, signal);
-  const off = ctx.bus.on((e) => {
-    if (e.kind === 'Shipment' && e.subject === s.label)
-      void ctx.db.manager.findOneBy(Shipments, { id }).then(
-        (x) => {
-          // Stopped, or stopped and started again: then somebody else is at it.
-          if (!x || x.state === 'stopped' || begun(x) !== begun(s)) halt.abort();
-        },
-        // The database is away: what writes to it next notices.
-        () => undefined,
-      );
-  });
-  const target = needIn(estate, 'Registry', s.target);
-  const meter = new Meter(ctx, s);
-  const settle = (
-    state: string,
-    error: string | null,
-    resumeAt: string | null = null,
-    of: { fault?: string; at?: string | undefined } = {},
-  ) =>
-    ctx.db.transaction(async (m) => {
-      await m.query(
-        "update shipment set state = $2, error = $3, resume_at = $4, fault = $6, fault_at = $7, ended_at = now() where id = $1 and state in ('packing', 'landing', 'moving') and date_trunc('milliseconds', started_at) = $5",
-        [id, state, error, resumeAt, s.startedAt, of.fault ?? null, of.at ?? null],
-      );
-      if (resumeAt) await ctx.queue.send(m, 'shipment', String(id), new Date(resumeAt));
-      await tell(m, 'Shipment', s.label);
-    });
-  try {
-    const phase = phases[s.state as keyof typeof phases];
-    const end = await phase({ ctx, estate, s, target, meter, signal: halt.signal });
-    await meter.write();
-    // Seen first, then said: who reads that it landed finds the findings settled.
-    if (s.state !== 'packing') await lookAt(ctx, s.target);
-    await settle(end.state, end.error ?? null);
-    if (end.state === 'landed') await followers(ctx, s.label);
-  } catch (e) {
-    if (signal.aborted || isAway(e)) throw e;
-    await meter.write().catch(() => undefined);
-    if (halt.signal.aborted) return;
-    if (e instanceof Closed) return settle('waiting', null, e.until);
-    if (e instanceof NotACase || e instanceof RangeError || e instanceof Refusal) return settle('failed', e.message);
-    const told = ProtocolError.from(e, target.endpoint);
-    const at = estate.registries.find((r) => [s.source, s.target].includes(r.name) && r.endpoint === told.where);
-    await settle('failed', told.message, null, { fault: told.fault, at: at?.name });
-  } finally {
-    off();
-  }
+  await tell(m, 'Shipment', label);
+  if (!done) return;
+  const told = { about: 'ended', site: run.site } as const;
+  await record(m, 'Praesidor', ended[state] ?? `a shipment is ${state}`, label, { what: step.text }, undefined, undefined, told);
+  if (state === 'landed') await followers(ctx, m, label);
 }
 
-/** Which start a shipment is in. */
-const begun = (s: Pick<Shipment, 'startedAt'>) => s.startedAt && new Date(s.startedAt).getTime();
+const ended: Record<string, string> = {
+  packed: 'packed a shipment',
+  landed: 'landed a shipment',
+  short: 'landed part of a shipment',
+};
 
-/** What waited for a shipment begins when it has landed. */
-async function followers(ctx: Context, label: string): Promise<void> {
-  for (const next of await ctx.db.manager.findBy(Shipments, { after: label, state: 'queued' }))
-    await start(ctx, next.label, next.runBy ?? next.createdBy);
+/** What waited for a shipment begins when it has landed; what keeps one from that is said at it. */
+async function followers(ctx: Context, m: EntityManager, label: string): Promise<void> {
+  for (const next of await m.findBy(Shipments, { after: label, state: 'queued' }))
+    try {
+      await startIn(ctx, m, next.label, next.runBy ?? next.createdBy);
+    } catch (e) {
+      if (!(e instanceof Refusal)) throw e;
+      await m.query('update shipment set error = $2 where id = $1', [next.id, e.message]);
+    }
 }

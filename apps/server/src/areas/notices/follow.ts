@@ -1,6 +1,7 @@
 import { type Act, type Notice, type NoticeAbout, wants } from '@praesidor/core/notices';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
+import { publishTransient } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { send } from './ways.ts';
 
@@ -77,6 +78,7 @@ async function tellOne(ctx: Context, f: Following): Promise<boolean> {
          told_at = case when $4 then now() else told_at end where name = $1 and position = $5`,
       [f.name, last.id, wanted.length - fresh.length, fresh.length > 0, f.position],
     );
+    if (f.tries) await publishTransient(m, 'Notice', f.name);
     return rows.length === atOnce;
   } catch (e) {
     if (!(e instanceof ProtocolError || e instanceof Refusal)) ctx.log('notice', { name: f.name, error: (e as Error).stack });
@@ -84,6 +86,7 @@ async function tellOne(ctx: Context, f: Following): Promise<boolean> {
       `update notice set tries = tries + 1, failing = $2, since = coalesce(since, now()), next_at = now() + make_interval(secs => $3) where name = $1`,
       [f.name, (e as Error).message.slice(0, 500), Math.min(longestWait, 2 ** Math.min(f.tries + 1, 10))],
     );
+    if (!f.tries) await publishTransient(m, 'Notice', f.name);
     return false;
   }
 }

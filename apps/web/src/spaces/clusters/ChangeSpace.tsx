@@ -92,6 +92,7 @@ export function ChangeSpace() {
   // What ends is kept by no finding.
   const offer = offerBuild(leave, plan.ends ? 0 : stops, begin.isPending);
   const coming = plan.joins.filter((h) => !plan.stands.includes(h)).length;
+  const given = plan.steps.filter((s) => s.kind === 'files').length;
   const status = newRun(plan.steps);
   const t = timeline(plan.steps, status, 0);
   const ends = expectedEnd(plan.steps, status, 0);
@@ -130,7 +131,8 @@ export function ChangeSpace() {
         <Fact label="Hosts">
           {[
             coming > 0 && counted(coming, 'joins', 'join'),
-            plan.joins.length > coming && `${plan.joins.length - coming} started anew`,
+            plan.joins.length > coming + given && `${plan.joins.length - coming - given} started anew`,
+            given > 0 && `${given} given files while ${given === 1 ? 'it runs' : 'they run'}`,
             plan.leaves.length > 0 && counted(plan.leaves.length, 'leaves', 'leave'),
           ]
             .filter(Boolean)

@@ -12,16 +12,27 @@ import { ProofTable } from '../builds/ProofTable.tsx';
 import { MadeTable } from './MadeTable.tsx';
 import { Standing } from './Standing.tsx';
 
-/** Leads to an act that ends something: it is shown first, and confirmed by the name. */
-function Ending({ name, kind, label }: { name: string; kind: ChangeName; label: string }) {
+/** Changes that follow from nothing and are asked for, each with what it is: they are shown before anything is done. */
+function FurtherChanges({ name, list }: { name: string; list: [kind: ChangeName, label: string, what: string][] }) {
   const { site } = useScope();
+  if (!list.length) return null;
   return (
-    <p className="pt-4">
-      <Link className="font-semibold text-verdigris hover:underline" to={scoped(`/clusters/${name}/change?kind=${kind}`, site)}>
-        {label}
-      </Link>{' '}
-      <span className="text-ink-2">shows first what would end, and what stays.</span>
-    </p>
+    <>
+      <h2 className="pt-5 pb-1 text-lg">Further changes</h2>
+      <ul>
+        {list.map(([kind, label, what]) => (
+          <li key={kind} className="py-0.5">
+            <Link
+              className="font-semibold text-verdigris hover:underline"
+              to={scoped(`/clusters/${name}/change?kind=${kind}`, site)}
+            >
+              {label}
+            </Link>{' '}
+            <span className="text-ink-2">{what}</span>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 
@@ -116,8 +127,20 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
       </h2>
       {stands && standing.data?.lines.length ? <Standing name={name} proof={standing.data} /> : <ProofTable proof={proof} />}
       <MadeTable name={name} />
-      {stands && <Ending name={name} kind="take-down" label={`Take ${name} down…`} />}
-      {!stands && keeps > 0 && <Ending name={name} kind="give-back" label={`Give ${counted(keeps, 'host')} back…`} />}
+      <FurtherChanges
+        name={name}
+        list={
+          stands
+            ? [
+                ['renew', 'Renew certificates…', 'issues all of them anew, by the authority that stands'],
+                ['authority', 'Change authority…', 'trusts the next one, then issues by it, then trusts it alone: three changes'],
+                ['take-down', `Take ${name} down…`, 'shows first what would end, and what stays'],
+              ]
+            : keeps > 0
+              ? [['give-back', `Give ${counted(keeps, 'host')} back…`, 'shows first what would end, and what stays']]
+              : []
+        }
+      />
       {backups.data && backups.data.length > 0 && (
         <>
           <h2 className="pt-5 pb-1 text-lg">Backups of etcd</h2>

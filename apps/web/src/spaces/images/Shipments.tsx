@@ -39,6 +39,9 @@ const marks: Record<ShipmentDto['state'], MarkKind> = {
 };
 const underWay = ['packing', 'landing', 'moving', 'waiting', 'queued'];
 
+/** Started, and as many are under way at its registry as may be. */
+const waitsForPlace = (s: ShipmentDto) => ['packing', 'landing', 'moving'].includes(s.state) && !s.startedAt;
+
 /** What comes next for a shipment, as the words of the act. */
 const nextOf = (s: ShipmentDto): string | undefined =>
   s.state === 'planned'
@@ -198,7 +201,13 @@ function Line({
       <span className="flex min-w-0 items-center gap-1.5">
         <Mark kind={s.state === 'short' && !damaged ? 'half' : marks[s.state]} />
         <span>
-          {s.state === 'queued' ? `follows ${s.after}` : arrived ? 'arrived, not landed' : says[s.state]}
+          {s.state === 'queued'
+            ? `follows ${s.after}`
+            : arrived
+              ? 'arrived, not landed'
+              : waitsForPlace(s)
+                ? `waits for a place at ${s.state === 'packing' ? s.source : s.target}`
+                : says[s.state]}
           {s.state === 'waiting' && s.resumeAt && (
             <>
               {' '}

@@ -51,7 +51,9 @@ export function ProvingSpace() {
           ? d.registries.map((r) => r.name)
           : on === 'time server'
             ? d.timeServers
-            : ['dns', ...d.zones.map((z) => z.name)];
+            : on === 'cluster'
+              ? d.clusters.map((c) => c.name)
+              : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
   const may = leave.may('proving.change');
   return (

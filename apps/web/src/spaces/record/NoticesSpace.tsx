@@ -21,7 +21,7 @@ import { PeopleNav } from './PeopleNav.tsx';
 export function NoticesSpace() {
   const leave = useMay();
   const may = leave.may('notices.manage');
-  const notices = useNotices(may);
+  const notices = useNotices(may, true);
   const [putting, setPutting] = useState<NoticeState | 'new'>();
   const [removing, setRemoving] = useState<NoticeState>();
   const test = useAct(

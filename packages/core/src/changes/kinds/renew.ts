@@ -1,5 +1,5 @@
 import type { Between, ChangeKind } from '../change.ts';
-import { awayInPlace, guestsLose, inPlaceRows, inPlaceSteps } from './in-place.ts';
+import { howReissued, reissued, reissuedRows } from './while-running.ts';
 
 const day = 86_400_000;
 
@@ -34,9 +34,7 @@ export const renew: ChangeKind = {
   asked: (b) => b.stays.length > 0 && !b.joins.length && !b.leaves.length && !b.behind.length,
   installs: (b) => b.stays,
   title: (b) => `Renew certificates of ${b.plan.charter.name}`,
-  steps: (b, known) => inPlaceSteps(b, b.stays, known),
-  refused: (b) => guestsLose(b, b.stays),
-  away: (b) => awayInPlace(b, b.stays),
+  ...reissued,
   rows: (b) => {
     const end = firstEnd(b.installed.certificates.values());
     const days = b.plan.charter.certificates?.days ?? 365;
@@ -45,11 +43,11 @@ export const renew: ChangeKind = {
         what: 'Certificates of the cluster',
         now: end === undefined ? 'as installed' : `the first ends ${dayOf(end)}`,
         after: `end ${dayOf(b.now + days * day)}`,
-        how: 'issued by the same authorities; each host is started anew, drained; what is on its disks stays',
+        how: `issued by the same authorities; ${howReissued(b)}`,
         field: 'certificates.days',
       },
       { what: 'Authorities', now: 'trusted', after: 'trusted', how: 'not touched' },
-      ...inPlaceRows(b, b.stays),
+      ...reissuedRows(b),
     ];
   },
 };

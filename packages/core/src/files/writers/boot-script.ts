@@ -79,7 +79,7 @@ report() { praesidor-report "$@"; }
 start() { systemctl enable --quiet ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; systemctl start ${movesAddresses(ctx, node) ? 'keepalived ' : ''}kubelet; }
 # A node that has joined comes back by itself, whether or not a build is there.
 # Installed anew, it has joined with another kit: it pulls what it lacks, and asks whether it may.
-if [ "$(cat /var/lib/praesidor/joined 2> /dev/null)" = ${shell(ctx.installation)} ]; then start; exit 0; fi
+if grep -qsxF ${shell(ctx.installation)} /var/lib/praesidor/joined; then start; exit 0; fi
 for program in ctr kubelet${movesAddresses(ctx, node) ? ' keepalived' : ''}; do
   command -v "$program" > /dev/null || { report programs finish FAIL "the system has no program $program"; exit 1; }
 done

@@ -4,6 +4,7 @@ import type { PlannedNode } from '../../charter/plan.ts';
 import { lowerLinkOf, uplinkOf } from '../../charter/uplink.ts';
 import { file, type KitContext, type KitFile, type NodeFile } from '../kit.ts';
 import { yaml } from '../quote.ts';
+import { accountUser, loginKeys } from './server-account.ts';
 
 const rendered = new WeakMap<KitContext, Map<string, string>>();
 /**
@@ -46,7 +47,9 @@ export function cloudInit(ctx: KitContext, node: PlannedNode, files: readonly No
         lock_passwd: true,
         ...(plan.charter.sshKeys.length ? { ssh_authorized_keys: plan.charter.sshKeys } : {}),
       },
+      ...accountUser(ctx),
     ],
+    ...loginKeys(ctx, node.host),
     ssh_pwauth: false,
     disable_root: true,
     ntp: { enabled: true, servers: plan.charter.ntp ? serverList(plan.charter.ntp).servers : timeServersOf(site, network) },

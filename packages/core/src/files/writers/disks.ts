@@ -177,7 +177,7 @@ systemctl stop containerd
 # One command for all of them: each has the units read again, which takes its time.
 systemctl enable --quiet ${units.join(' ')}
 systemctl start ${units[0]}
-${folders.length ? `mkdir -p ${folders.map((f) => `${memory}/${f}`).join(' ')}\n` : ''}${units.length > 1 ? `systemctl start ${units.slice(1).join(' ')}\n` : ''}${system ? keys : ''}[ -e ${memory}/joined ] || praesidor-report disks finish SUCCESS "${system ? 'laid out, and starts from its own disk' : 'laid out'}"
+${folders.length ? `mkdir -p ${folders.map((f) => `${memory}/${f}`).join(' ')}\n` : ''}${units.length > 1 ? `systemctl start ${units.slice(1).join(' ')}\n` : ''}[ -e ${memory}/joined ] || praesidor-report disks finish SUCCESS "${system ? 'laid out, and starts from its own disk' : 'laid out'}"
 `;
 
 /** What firmware and cloud-init find on the first partition of the system's disk. */
@@ -212,17 +212,5 @@ if may_lay_out; then
     for old in $(efibootmgr | sed -n 's/^Boot\\(....\\)[* ] *Praesidor.*/\\1/p'); do efibootmgr --quiet --bootnum "$old" --delete-bootnum || true; done
     efibootmgr --quiet --create --disk "/dev/$(lsblk --noheadings --output PKNAME "$first")" --part 1 --label Praesidor --loader '\\EFI\\BOOT\\BOOTX64.EFI' || true
   fi
-fi
-`;
-
-/** The keys that the machine shows at log-in: made once, kept. */
-const keys = `if [ -d ${memory}/ssh ]; then
-  cp -a ${memory}/ssh/. /etc/ssh/
-  systemctl try-restart ssh
-elif ls /etc/ssh/ssh_host_* > /dev/null 2>&1; then
-  mkdir -p ${memory}/ssh.new
-  cp -a /etc/ssh/ssh_host_* ${memory}/ssh.new/
-  sync
-  mv ${memory}/ssh.new ${memory}/ssh
 fi
 `;

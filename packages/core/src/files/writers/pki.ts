@@ -15,6 +15,8 @@ export const pki: NodeWriter = {
     return [
       ...all,
       nodeFile(`${dir}/ca.key`, ctx.secret('cluster-ca.key'), from, { secret: true }),
+      // Whoever signs reads one certificate; ca.crt has two while one authority takes the place of another.
+      nodeFile(`${dir}/signing-ca.crt`, ctx.secret('cluster-ca.signing.crt'), from),
       ...pair('apiserver', 'apiserver'),
       ...pair('apiserver-etcd-client', 'apiserver-etcd'),
       ...pair('apiserver-kubelet-client', 'apiserver-kubelet'),

@@ -94,7 +94,7 @@ const commands: Record<string, (ctx: KitContext, node: PlannedNode) => string[]>
     ...blockSizes(ctx),
     `--service-cluster-ip-range=${both(ctx, 'services')}`,
     `--cluster-name=${ctx.plan.charter.name}`,
-    `--cluster-signing-cert-file=${pki}/ca.crt`,
+    `--cluster-signing-cert-file=${pki}/signing-ca.crt`,
     `--cluster-signing-key-file=${pki}/ca.key`,
     `--root-ca-file=${pki}/ca.crt`,
     `--service-account-private-key-file=${pki}/sa.key`,

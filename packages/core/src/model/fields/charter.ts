@@ -277,7 +277,13 @@ export const charterFields: Fields = {
   'certificates.caDays': { label: 'Authorities hold for', unit: 'days' },
   'certificates.byItself': {
     label: 'Renewed by themselves',
-    help: 'Sixty days before their end. Hosts are started anew one after the other, drained, in whatever hour that is.',
+    help: 'Sixty days before their end, in whatever hour that is.',
+  },
+  'certificates.renewed': {
+    label: 'Put on hosts',
+    choices: { running: 'over SSH, while the host runs', restart: 'by starting the host anew' },
+    help: 'Over SSH the server must reach TCP port 22 of every host; it has an account there that can do this and nothing else. Pods run on. Empty: over SSH.',
+    rare: true,
   },
   keepAddresses: {
     label: 'Addresses of replaced hosts',

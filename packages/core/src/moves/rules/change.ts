@@ -1,5 +1,6 @@
 import { counted } from '../../words/amounts.ts';
-import { firstEnd, renewFrom } from '../../changes/index.ts';
+import { authorityDue, authorityOf, firstEnd, renewFrom } from '../../changes/index.ts';
+import type { Charter, Host } from '../../model/documents.ts';
 import { nodeCount } from '../../charter/pools.ts';
 import type { MoveRule, Said } from '../move.ts';
 
@@ -29,6 +30,11 @@ export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, bui
     const behind = serving.filter((h) => h.held?.release && h.held.release !== c.release).length;
     const goes = serving.filter((h) => c.except?.includes(h.name)).length;
     if (!behind && !goes && serving.length === nodeCount(c)) {
+      const next = authorityMove(c, serving, now);
+      if (next)
+        return [
+          { stage: 'build', text: next, label: 'What is to be done', go: `/clusters/${c.name}/change?kind=authority&${q}` },
+        ];
       const end = firstEnd(serving.flatMap((h) => h.held?.certificates ?? []));
       if (end === undefined || c.certificates?.byItself || Date.parse(now) < renewFrom(end, c.certificates?.days ?? 365))
         return [];
@@ -53,3 +59,12 @@ export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, bui
       },
     ];
   });
+
+/** What is to be done about the authorities of a cluster, in a sentence. */
+function authorityMove(c: Charter, serving: readonly Host[], now: string): string | undefined {
+  const at = authorityOf(serving);
+  if (!at || !authorityDue(c, at, Date.parse(now))) return undefined;
+  if (at.stage === 1) return `the authority of ${c.name} ends on ${at.ends.slice(0, 10)}: change it`;
+  const then = at.stage === 2 ? 'issue by the next one' : 'trust the next one alone';
+  return `${c.name} trusts two authorities: hand out its kubeconfig anew, then ${then}`;
+}

@@ -4,6 +4,7 @@ import { backup } from './backup.ts';
 import { cast } from './cast.ts';
 import { api, inbound, podNetwork, quorum } from './cluster.ts';
 import { drain } from './drain.ts';
+import { files } from './files.ts';
 import { forget } from './forget.ts';
 import { gone } from './gone.ts';
 import { images } from './images.ts';
@@ -36,6 +37,7 @@ const all: StepRunner[] = [
   backup,
   drain,
   member,
+  files,
   leave,
   off,
   release,

@@ -3,6 +3,7 @@ import { start } from '@praesidor/protocols/hypervisor';
 import { reset } from '@praesidor/protocols/redfish';
 import { bmcOf } from '../../hosts/bmc.ts';
 import { cast, guestOf } from '../../hosts/hypervisors.ts';
+import { Silence } from '../../../engine/failure.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 import { patientWith } from './patiently.ts';
 import { authorityOf } from '../authority.ts';
@@ -32,43 +33,54 @@ export const system: StepRunner = {
       await reset(await bmcOf(ctx, host, signal), 'ForceRestart');
     }
     let heard = false;
-    const done = await until(
-      async () => {
-        for (const r of [...told.splice(0), ...(await reports())]) {
-          if (r.name === diskNotEmpty && r.result === 'FAIL')
-            throw new StepFailure(
-              `${node?.host}: ${r.text}`,
-              'Look at what is on it. If nobody needs that, choose “Erase disks and retry”.',
-              diskNotEmpty,
-            );
-          if (r.name === 'disks' && r.result === 'FAIL')
-            throw new StepFailure(`${node?.host}: ${r.text}`, 'Look at the drives of this host and at its facts, then resume.');
-          if (!ofFirstBoot.has(r.name)) {
-            if (r.name === 'images' || r.name === 'gate') return 'first boot done';
-            // Stages of cloud-init: one that did not go well may be why what follows does not come.
-            if (r.event === 'finish') await log(`${r.name}: ${r.text}`, r.result === 'SUCCESS' ? 'info' : 'warn');
-            continue;
+    const firstBoot = () =>
+      until(
+        async () => {
+          for (const r of [...told.splice(0), ...(await reports())]) {
+            if (r.name === diskNotEmpty && r.result === 'FAIL')
+              throw new StepFailure(
+                `${node?.host}: ${r.text}`,
+                'Look at what is on it. If nobody needs that, choose “Erase disks and retry”.',
+                diskNotEmpty,
+              );
+            if (r.name === 'disks' && r.result === 'FAIL')
+              throw new StepFailure(`${node?.host}: ${r.text}`, 'Look at the drives of this host and at its facts, then resume.');
+            if (!ofFirstBoot.has(r.name)) {
+              if (r.name === 'images' || r.name === 'gate') return 'first boot done';
+              // Stages of cloud-init: one that did not go well may be why what follows does not come.
+              if (r.event === 'finish') await log(`${r.name}: ${r.text}`, r.result === 'SUCCESS' ? 'info' : 'warn');
+              continue;
+            }
+            heard = true;
+            await log(r.text, r.result === 'SUCCESS' ? 'info' : 'warn');
+            if (r.result === 'FAIL')
+              throw new StepFailure(
+                `${node?.host}: ${r.text}`,
+                'Look at the network configuration in its kit and at the host itself, then resume.',
+              );
+            if (r.event === 'finish' && (r.name === 'system' || r.name === 'phone-home')) return 'first boot done';
           }
-          heard = true;
-          await log(r.text, r.result === 'SUCCESS' ? 'info' : 'warn');
-          if (r.result === 'FAIL')
-            throw new StepFailure(
-              `${node?.host}: ${r.text}`,
-              'Look at the network configuration in its kit and at the host itself, then resume.',
-            );
-          if (r.event === 'finish' && (r.name === 'system' || r.name === 'phone-home')) return 'first boot done';
-        }
-        return undefined;
-      },
-      () =>
-        heard
-          ? `${node?.host} began its first boot and has gone silent`
-          : node?.guest
-            ? `${node.host} runs and never asked for its first-boot data`
-            : host?.bmc?.boot === 'media'
-              ? `${node?.host} has power and never started from its medium: its controller must reach ${ctx.config.publicUrl}, and its firmware start from a CD`
-              : `${node?.host} has power and never asked for its boot program: firmware asks a DHCP server in ${plan.network?.name ?? 'its network'} for an address first`,
-    );
+          return undefined;
+        },
+        () =>
+          heard
+            ? `${node?.host} began its first boot and has gone silent`
+            : node?.guest
+              ? `${node.host} runs and never asked for its first-boot data`
+              : host?.bmc?.boot === 'media'
+                ? `${node?.host} has power and never started from its medium: its controller must reach ${ctx.config.publicUrl}, and its firmware start from a CD`
+                : `${node?.host} has power and never asked for its boot program: firmware asks a DHCP server in ${plan.network?.name ?? 'its network'} for an address first`,
+      );
+    let done: string;
+    try {
+      done = await firstBoot();
+    } catch (e) {
+      // It asked while nobody was here to answer, and gave up: it is started once more, once.
+      if (!(e instanceof Silence && heard && step.cutOff && host?.bmc) || node?.guest) throw e;
+      await step.healed(`${host.name} had gone silent while nobody was here to answer: started once more`);
+      await reset(await bmcOf(ctx, host, signal), 'ForceRestart');
+      done = await firstBoot();
+    }
     if (host?.bmc && !node?.guest) {
       const bmc = await bmcOf(ctx, host, signal);
       await patientWith(step, bmc.address)('boot source', () => startFromDisk(bmc, host, kit));

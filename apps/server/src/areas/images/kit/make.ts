@@ -5,10 +5,10 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pipeline } from 'node:stream/promises';
 import { createGzip } from 'node:zlib';
-import { build } from 'esbuild';
 import { pack } from 'tar-stream';
 import { hashPassword } from '@praesidor/registry';
 import { record } from '../../../audit.ts';
+import { bundled } from '../../../bundle.ts';
 import type { Context } from '../../../context.ts';
 import { needDoc, writeDoc } from '../../../estate/documents.ts';
 import { loadEstate } from '../../../estate/load.ts';
@@ -126,7 +126,7 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
     ['prove.sh', proveText(facts), 0o755],
     ['README.txt', readmeText(facts, until), 0o644],
     ['praesidor-registry.service', unitText(facts), 0o644],
-    ['lib/registry.mjs', await bundled(), 0o644],
+    ['lib/registry.mjs', await registryProgram(), 0o644],
     ['etc/registry.json', `${JSON.stringify(config, null, 2)}\n`, 0o600],
     ['etc/tls/cert.pem', tls.cert, 0o644],
     ['etc/tls/key.pem', tls.key, 0o600],
@@ -150,23 +150,8 @@ export async function makeKit(ctx: Context, name: string, asked: KitAsked, who: 
 
 const untilOf = (pem: string) => new Date(new X509Certificate(pem).validTo).toISOString();
 
-let program: Promise<string> | undefined;
 /** The registry as one file that needs nothing but Node.js. */
-function bundled(): Promise<string> {
-  program ??= build({
-    entryPoints: [join(dirname(fileURLToPath(import.meta.resolve('@praesidor/registry'))), 'main.ts')],
-    bundle: true,
-    platform: 'node',
-    format: 'esm',
-    target: 'node20',
-    write: false,
-    legalComments: 'inline',
-  }).then((r) => r.outputFiles[0]?.text ?? '');
-  program.catch(() => {
-    program = undefined;
-  });
-  return program;
-}
+const registryProgram = () => bundled(join(dirname(fileURLToPath(import.meta.resolve('@praesidor/registry'))), 'main.ts'), 'esm');
 
 async function write(file: string, texts: [string, string, number][]): Promise<void> {
   const tar = pack();

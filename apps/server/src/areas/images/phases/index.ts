@@ -14,15 +14,15 @@ export interface Phase {
   target: Registry;
   meter: Meter;
   signal: AbortSignal;
+  /** A line of the log of what is being done. */
+  log: (line: string, level?: 'info' | 'warn') => Promise<void>;
 }
 export interface PhaseEnd {
   state: 'packed' | 'landed' | 'short';
   error?: string;
 }
 
-/** By the state that a shipment is in while the phase runs. */
-export const phases: Record<'packing' | 'landing' | 'moving', (p: Phase) => Promise<PhaseEnd>> = {
-  packing: pack,
-  landing: land,
-  moving: move,
-};
+/** By the kind of the step that carries the phase out. */
+export const phases = { pack, land, move } satisfies Record<string, (p: Phase) => Promise<PhaseEnd>>;
+export type PhaseName = keyof typeof phases;
+export const isPhase = (kind: string): kind is PhaseName => Object.hasOwn(phases, kind);

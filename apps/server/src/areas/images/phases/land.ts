@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { heldBy } from '@praesidor/core/images';
+import { counted } from '@praesidor/core/words';
 import { CaseFolder, landCase } from '@praesidor/shipping';
 import { type ShipmentCase, ShipmentCases } from '../../../db/tables.ts';
 import { publishTransient } from '../../../events/bus.ts';
@@ -9,7 +10,7 @@ import { openRegistry, lookAt } from '../registries.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /** Lands the cases that are to land, one after another; then says whether the shipment is whole. */
-export async function land({ ctx, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
+export async function land({ ctx, s, target, meter, signal, log }: Phase): Promise<PhaseEnd> {
   const to = await openRegistry(ctx, target, signal);
   const all = () => ctx.db.manager.find(ShipmentCases, { where: { shipment: s.id }, order: { number: 'ASC' } });
   for (const c of await all()) if (c.state === 'landed') meter.add(c.bytes);
@@ -36,6 +37,9 @@ export async function land({ ctx, s, target, meter, signal }: Phase): Promise<Ph
       onCut: () => meter.cut(),
     });
     await set(next.number, done.bad.length ? 'damaged' : 'landed', done.bad);
+    await (done.bad.length
+      ? log(`case ${next.number}: ${counted(done.bad.length, 'damaged file')}`, 'warn')
+      : log(`case ${next.number} landed`));
     whole = done.images === done.of;
   }
   const landed = async (): Promise<PhaseEnd> => {

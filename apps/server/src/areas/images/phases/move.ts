@@ -24,6 +24,10 @@ export async function move({ ctx, estate, s, target, meter, signal }: Phase): Pr
   const way: Way | undefined = staysWithin(origin, target) ? undefined : s.way === 'fast-link' ? site.fastLink : site.link;
   const pacer = new Pacer(way?.rateMbit, (now) => (way ? isOpen(way, site.timezone, now) : { open: true }));
   await pacer.pass(0, signal);
+  // The hours that it waited for have come.
+  await ctx.db.manager.query("update shipment set state = 'moving', resume_at = null where id = $1 and state = 'waiting'", [
+    s.id,
+  ]);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
   const bills = Object.values(estate.observed.bills);
   const places = repositoriesOf(bills, target);

@@ -13,7 +13,7 @@ import { openRoute } from './route.ts';
 import type { Phase, PhaseEnd } from './index.ts';
 
 /** Packs the cases of a shipment from its source, after planning them once and for all. */
-export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Promise<PhaseEnd> {
+export async function pack({ ctx, estate, s, target, meter, signal, log }: Phase): Promise<PhaseEnd> {
   const origin = needIn(estate, 'Registry', s.source);
   const source = await openRegistry(ctx, origin, signal);
   const items = await ctx.db.manager.find(ShipmentItems, { where: { shipment: s.id }, order: { position: 'ASC' } });
@@ -38,6 +38,7 @@ export async function pack({ ctx, estate, s, target, meter, signal }: Phase): Pr
     onClosed: async (n) => {
       await ctx.db.manager.query("update shipment_case set state = 'packed' where shipment = $1 and number = $2", [s.id, n]);
       await publishTransient(ctx.db.manager, 'ShipmentProgress', s.label);
+      await log(`case ${n} packed`);
     },
   }).finally(() => route.close());
   await ctx.db.manager.query('update shipment set manifest = $2 where id = $1', [s.id, JSON.stringify(packed)]);

@@ -1,0 +1,98 @@
+import { accountKey, hasServerAccount, hostKey, publicHalf, serverAccount } from '../../charter/server-account.ts';
+import type { PlannedNode } from '../../charter/plan.ts';
+import { type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
+import { shell } from '../quote.ts';
+
+const put = '/usr/local/sbin/praesidor-put';
+/** What runs on the control plane and reads some of its certificates at its start alone. */
+const members = ['etcd', 'kube-apiserver', 'kube-controller-manager', 'kube-scheduler'];
+
+/**
+ * What the server can do on a host that runs: put files there and have what reads them started anew. The account has no password and no shell of its own: sshd
+ * runs this one program for its key, whatever was asked for (authorized_keys(5), `command` and `restrict`).
+ */
+export const serverAccountFiles: NodeWriter = {
+  name: 'account of the server',
+  write: (ctx, node) =>
+    hasServerAccount(ctx.plan.charter) ? [nodeFile(put, script(node), ['charter.certificates'], { mode: '0755' })] : [],
+};
+
+/** The account, for `users` of user-data; none where the charter has none. */
+export const accountUser = (ctx: KitContext) =>
+  hasServerAccount(ctx.plan.charter)
+    ? [
+        {
+          name: serverAccount,
+          gecos: 'Server that built this host',
+          shell: '/bin/sh',
+          sudo: `ALL=(root) NOPASSWD: ${put}`,
+          lock_passwd: true,
+          ssh_authorized_keys: [`restrict,command="sudo -n ${put}" ${ctx.secret(publicHalf(accountKey))}`],
+        },
+      ]
+    : [];
+/** The key by which the host is known at log-in, the same at every start, though its root may lie in memory: the server knows whom it speaks to. */
+export const loginKeys = (ctx: KitContext, host: string) => ({
+  ssh_keys: { ed25519_private: ctx.secret(hostKey(host)), ed25519_public: ctx.secret(publicHalf(hostKey(host))) },
+});
+
+const script = (node: PlannedNode) => `#!/bin/sh
+# Puts new files on ${node.host} while it runs, and has started anew what reads them at its start alone. It may be run again.
+# It reads a tar: what lies below root/ comes to its place, what lies below seed/ to where the host starts from, and SHA256SUMS says what is whole.
+set -eu
+PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
+exec 9> /run/praesidor-put.lock
+flock -n 9 || { echo "files are being put on this host already" >&2; exit 75; }
+new=$(mktemp -d /run/praesidor-put.XXXXXX)
+trap 'mountpoint -q "$new/disk" && umount "$new/disk"; rm -rf "$new"' EXIT
+mkdir "$new/tar" "$new/disk"
+umask 022
+tar --extract --preserve-permissions --no-same-owner --directory "$new/tar"
+cd "$new/tar"
+sha256sum --quiet --strict --check SHA256SUMS || { echo "what came is not whole: nothing was changed" >&2; exit 65; }
+[ -d root ] || { echo "no files came: nothing was changed" >&2; exit 65; }
+installation=$(cat installation)
+joined=/var/lib/praesidor/joined
+[ -s "$joined" ] || { echo "this host has not joined yet: nothing was changed" >&2; exit 69; }
+# From here on a power cut may come at any moment: started with the old files or with the new ones, the host has joined.
+grep -qxF "$installation" "$joined" || echo "$installation" >> "$joined"
+sync "$joined"
+# A file takes the place of the one before at once: nobody reads half of one.
+place() {
+  mkdir -p "$(dirname "$2")"
+  cp "$1" "$2.new"
+  sync "$2.new"
+  mv "$2.new" "$2"
+}
+if [ -d seed ]; then
+  system=$(sed -n 's/^system [^ ]* [^ ]* \\([^ ]*\\) .*/\\1/p' /etc/praesidor/disks)
+  first=$(lsblk --noheadings --output PATH,PTUUID,PARTLABEL | awk -v id="$system" '$2 == id && $3 == "boot" { print $1 }')
+  [ -n "$first" ] || { echo "the disk that this host starts from is not there: only its record of changes was touched" >&2; exit 72; }
+  mount -t vfat -o umask=0077 "$first" "$new/disk"
+  (cd seed && find . -type f) | while read -r file; do place "seed/$file" "$new/disk/$file"; done
+  umount "$new/disk"
+  echo "put where the host starts from: $(ls seed | tr '\\n' ' ')"
+fi
+(cd root && find . -type f) | while read -r file; do
+  cmp -s "root/$file" "/$file" && continue
+  place "root/$file" "/$file"
+  echo "put $(echo "$file" | cut -c 2-)"
+done
+echo "$installation" > "$joined.new"
+mv "$joined.new" "$joined"
+sync
+# A kubelet asks for its next certificates by itself, and has those that it was granted; it begins with the new ones.
+rm -f /var/lib/kubelet/pki/kubelet-client-*.pem
+systemctl restart kubelet
+echo "started anew: kubelet"
+${
+  node.role === 'control-plane'
+    ? `for name in ${members.map(shell).join(' ')}; do
+  for container in $(ctr -n k8s.io containers ls -q "labels.\\"io.kubernetes.container.name\\"==$name"); do
+    ctr -n k8s.io tasks kill -s SIGTERM "$container" > /dev/null 2>&1 || true
+  done
+  echo "started anew: $name"
+done
+`
+    : ''
+}`;

@@ -1,0 +1,106 @@
+import { createHash } from 'node:crypto';
+import type { Socket } from 'node:net';
+import { mapAddress } from '@praesidor/protocols/dial';
+import { extract } from 'tar-stream';
+import { fileSystemAt, rowsOf } from './disks.ts';
+import { type LoginAccount, maySudo, type Ran, sshd } from './login.ts';
+import type { Machine } from './machine.ts';
+import type { Installed } from './node.ts';
+
+const joinedFile = '/var/lib/praesidor/joined';
+
+/** A tar's files by their names. */
+async function filesIn(bytes: Buffer): Promise<Map<string, string>> {
+  const files = new Map<string, string>();
+  const tar = extract();
+  tar.end(bytes);
+  for await (const entry of tar) {
+    const pieces: Buffer[] = [];
+    for await (const piece of entry) pieces.push(piece as Buffer);
+    files.set(entry.header.name, Buffer.concat(pieces).toString());
+  }
+  return files;
+}
+
+/**
+ * What somebody's command does to a machine that runs: the one program of its kit that sudo lets it run. Where the program leaves something out, it is not
+ * done: nothing is checked, the disk that it starts from stays as it was, what is not started anew goes on with what it has read.
+ */
+export async function runOn(m: Machine, me: Installed, command: string, account: LoginAccount, input: Buffer): Promise<Ran> {
+  const program = /^sudo -n (\S+)$/.exec(command)?.[1];
+  if (!program) return { code: 127, lines: [], errors: `sh: 1: ${command.split(' ')[0]}: not found` };
+  if (!maySudo(account.sudo, program)) return { code: 1, lines: [], errors: 'sudo: a password is required' };
+  const script = me.files[program];
+  if (script === undefined) return { code: 1, lines: [], errors: `sudo: ${program}: command not found` };
+  const files = await filesIn(input).catch(() => new Map<string, string>());
+  const wrong = (files.get('SHA256SUMS') ?? '?')
+    .split('\n')
+    .filter(Boolean)
+    .some((line) => {
+      const [sum, name = ''] = line.split('  ');
+      return (
+        createHash('sha256')
+          .update(files.get(name) ?? '')
+          .digest('hex') !== sum
+      );
+    });
+  if (wrong && /^sha256sum .*--check SHA256SUMS/m.test(script))
+    return { code: 65, lines: [], errors: 'what came is not whole: nothing was changed' };
+  if (/^\[ -d root \] \|\|/m.test(script) && ![...files.keys()].some((name) => name.startsWith('root/')))
+    return { code: 65, lines: [], errors: 'no files came: nothing was changed' };
+  const kept = fileSystemAt(m.disks, me.files, joinedFile);
+  if (kept ? !kept.files[joinedFile] : !me.joined)
+    return { code: 69, lines: [], errors: 'this host has not joined yet: nothing was changed' };
+  const lines: string[] = [];
+  const table = rowsOf(me.files).find((r) => r.use === 'system')?.table;
+  const disk = [...m.disks.values()].find((d) => d.table === table);
+  const below = (folder: string) =>
+    [...files].flatMap(([name, text]) => (name.startsWith(`${folder}/`) ? [[name.slice(folder.length), text] as const] : []));
+  if (below('seed').length) {
+    if (!disk?.start) return { code: 72, lines, errors: 'the disk that this host starts from is not there' };
+    if (/^ *mount -t vfat /m.test(script))
+      disk.start = {
+        ...disk.start,
+        data: { ...disk.start.data, ...Object.fromEntries(below('seed').map(([n, t]) => [n.slice(1), t])) },
+      };
+    lines.push('put where the host starts from');
+  }
+  for (const [path, text] of below('root'))
+    if (me.files[path] !== text) {
+      me.files[path] = text;
+      lines.push(`put ${path}`);
+    }
+  const installation = files.get('installation')?.trim() ?? '';
+  if (kept && /> "\$joined/.test(script)) kept.files[joinedFile] = installation;
+  await m.clock.sleep(5, undefined);
+  const anew = /^for name in (.*); do$/m.exec(script)?.[1]?.replaceAll("'", '').split(' ') ?? [];
+  const programs = [...(/^systemctl restart kubelet$/m.test(script) ? ['kubelet'] : []), ...anew];
+  m.around.cluster.restarted(m, programs);
+  return { code: 0, lines: [...lines, ...programs.map((p) => `started anew: ${p}`)] };
+}
+
+/** sshd of a system that runs, at its own address; it goes with the system. */
+export function openLogin(m: Machine, me: Installed, signal: AbortSignal): void {
+  if (!me.login || signal.aborted) return;
+  const at = mapAddress(m.around.addressMap, me.address, 22);
+  const server = sshd(
+    me.login,
+    (command, account, input) => runOn(m, me, command, account, input),
+    () => m.faults.has('ssh-silent', m.hardware.name),
+  );
+  server.on('error', () => undefined);
+  server.listen(at.port, at.host);
+  const open = new Set<Socket>();
+  server.on('connection', (socket) => {
+    open.add(socket);
+    socket.on('close', () => open.delete(socket));
+  });
+  signal.addEventListener(
+    'abort',
+    () => {
+      server.close();
+      for (const socket of open) socket.destroy();
+    },
+    { once: true },
+  );
+}
