@@ -77,6 +77,8 @@ export const judges = {
   'libxml2-utils': () => existsSync('/usr/bin/xmllint'),
   containerd: () => existsSync('/usr/bin/containerd'),
   keepalived: () => existsSync('/usr/sbin/keepalived'),
+  bird2: () => existsSync('/usr/sbin/bird'),
+  nftables: () => existsSync('/usr/sbin/nft'),
   'etcd-server': () => existsSync('/usr/bin/etcd'),
   'etcd-client': () => existsSync('/usr/bin/etcdctl'),
   haproxy: () => existsSync('/usr/sbin/haproxy'),
@@ -97,6 +99,7 @@ export const judges = {
 /** What those packages would start by themselves. */
 const servicesOf = {
   bind9: ['named.service'],
+  bird2: ['bird.service'],
   'kea-dhcp4-server': ['kea-dhcp4-server.service'],
   containerd: ['containerd.service'],
   haproxy: ['haproxy.service'],

@@ -137,25 +137,58 @@ describe('reach', () => {
         'API of plover (10.62.8.20 in lr-machine) to a machine in lr-bmc (10.62.7.2 in lr-bmc), 1500 bytes',
         'Forward  2 hops',
         '  API of plover → 10.62.8.1  in lr-machine, VLAN 812, MTU 1500  by 0.0.0.0/0 (lr-machine gateway)',
-        '  router of lr-machine → the receiver  in lr-bmc, VLAN 811, MTU 1500  by 10.62.7.0/26 (lr-machine routesTo.0)',
+        '  lr-gate-a → the receiver  in lr-bmc, VLAN 811, MTU 1500  by 10.62.7.0/26 (lr-gate members.0.interfaces.1)',
         'Return   2 hops',
         '  a machine in lr-bmc → 10.62.7.1  in lr-bmc, VLAN 811, MTU 1500  by 0.0.0.0/0 (lr-bmc gateway)',
-        '  router of lr-bmc → the receiver  in lr-machine, VLAN 812, MTU 1500  by 10.62.8.0/25 (lr-bmc routesTo.0)',
+        '  lr-gate-a → the receiver  in lr-machine, VLAN 812, MTU 1500  by 10.62.8.0/25 (lr-gate members.0.interfaces.0)',
+        'While lr-gate-b leads: works',
         '',
       ],
     ]);
     const large = await run('reach', 'trace', 'plover', 'lr-bmc', '--estate', demo, '--bytes', '9000');
     expect([large.code, large.out]).toEqual([1, expect.stringContaining('2 hops: 9000 bytes do not pass, 1500 do')]);
-    const json = await run('reach', 'trace', 'lr-up-a', 'lr-machine', '--estate', demo, '--json');
+    const json = await run('reach', 'trace', 'lr-tun-host', 'lr-machine', '--estate', demo, '--json');
     expect(JSON.parse(json.out)).toMatchObject({
       works: false,
-      forward: { stop: { at: 'router of lr-up-a', edits: [{ key: 'lr-up-a', path: ['routesTo'], value: ['lr-machine'] }] } },
+      forward: { stop: { at: 'router of lr-tun-host', edits: [{ key: 'lr-tun-host', path: ['routesTo'] }] } },
     });
   });
+  it('says what becomes of the path while the other gateway leads, and what mends it', async () => {
+    const { code, out } = await run(
+      'reach',
+      'trace',
+      'lr-desks/10.62.40.17',
+      'plover/radar-archive',
+      '--estate',
+      demo,
+      '--port',
+      '443',
+      '--bytes',
+      '1400',
+    );
+    expect([code, out]).toEqual([
+      0,
+      expect.stringContaining(
+        'While lr-gate-b leads: the answer stops at lr-gate-b: it has no route to 10.62.40.17\n  would mend it: 10.62.40.0/24 via 10.62.0.9 on lr-gate-b\n',
+      ),
+    ]);
+    expect(out).toContain('asks for 10.62.8.96: one host answers');
+    // plover's overlay is set too large: of 1,500 bytes inside, 58 of headers leave 1,442.
+    expect(out).toContain('in geneve with 1500 bytes inside, of which 1442 fit');
+    expect((await run('reach', 'trace', 'lr-desks/10.62.40.17', 'plover/radar-archive', '--estate', demo)).code).toBe(1);
+  });
+  it('sets both ways of announcing side by side', async () => {
+    const { code, out } = await run('reach', 'announce', 'tern', '--estate', demo);
+    expect(code).toBe(0);
+    // Six workers with 25 Gbit/s each; both sides take the smaller of 90 and 30 s.
+    expect(out).toContain('BGP, as the charter has it\n  one service is carried by 6 nodes, 150 Gbit/s at most\n  out for 31 s');
+    expect(out).toContain('ARP and NDP\n  one service is carried by 1 node, 25 Gbit/s at most');
+  });
   it.each([
-    [['routes', 'lr-machine'], 0, '10.62.7.0/26  into lr-bmc  (lr-machine routesTo.0)\n'],
+    [['routes', 'lr-machine'], 0, '10.62.7.0/26  into lr-bmc  (lr-gate members.0.interfaces.1)\n'],
+    [['routes', 'lr-gate-b'], 0, '10.62.0.8/29  into lr-up-b  (lr-gate members.1.interfaces.3)\n'],
     [['explain', 'lr-machine', '10.62.7.9'], 0, 'chosen  10.62.7.0/26  into lr-bmc'],
-    [['explain', 'lr-machine', '10.99.0.1'], 1, 'router of lr-machine has no route to 10.99.0.1'],
+    [['explain', 'lr-machine', '10.99.0.1'], 1, 'lr-gate-b has no route to 10.99.0.1'],
   ])('%j', async (args, code, says) => {
     expect(await run('reach', ...args, '--estate', demo)).toMatchObject({ code, out: expect.stringContaining(says) });
   });
@@ -164,6 +197,12 @@ describe('reach', () => {
     [['trace', 'lr-bmc', 'lr-machine', '--bytes', 'many'], '--bytes: many is not a whole number'],
     [['routes', 'lr-store'], 'lr-store has no gateway'],
     [['explain', 'lr-machine', 'x'], 'x is no address'],
+    [['trace', 'lr-bmc', 'lr-machine', '--protocol', 'sctp'], '--protocol: sctp is none of tcp, udp, icmp'],
+    [
+      ['trace', 'plover/nothing', 'lr-machine'],
+      'plover has no nothing: there are api, inbound, pod, radar-archive, berth-planner',
+    ],
+    [['announce', 'ploverr'], 'did you mean plover?'],
   ])('%j cannot be worked with: exit 2, in a sentence', async (args, says) => {
     expect(await run('reach', ...args, '--estate', demo)).toMatchObject({ code: 2, err: expect.stringContaining(says) });
   });

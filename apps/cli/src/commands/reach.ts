@@ -1,5 +1,17 @@
 import { formatPrefix, isIp, parseIp } from '@praesidor/core/address';
-import { type End, endOf, type Leg, graphOf, type Router, routerName, trace, type Way } from '@praesidor/core/reach';
+import {
+  announcements,
+  type End,
+  endOf,
+  type From,
+  graphOf,
+  type Leg,
+  type Router,
+  type Trace,
+  trace,
+  type Way,
+} from '@praesidor/core/reach';
+import { resolve } from '@praesidor/core/charter';
 import { nearest } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
@@ -13,43 +25,68 @@ function bytesOf({ options }: Asked): number {
   return n;
 }
 
+function protocolOf({ options }: Asked): { protocol?: (typeof protocols)[number]; port?: number } {
+  const protocol = options.protocol === undefined ? undefined : protocols.find((p) => p === options.protocol);
+  if (options.protocol !== undefined && !protocol)
+    throw new Unusable(`--protocol: ${String(options.protocol)} is none of ${protocols.join(', ')}`);
+  const port = options.port === undefined ? undefined : Number(options.port);
+  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65_536))
+    throw new Unusable(`--port: ${String(options.port)} is not a whole number from 1 to 65535`);
+  return { ...(protocol ? { protocol } : {}), ...(port ? { port } : {}) };
+}
+
 /** One direction as lines: each hop, where it ends, and what would mend it. */
 function legLines(title: string, leg: Leg, bytes: number): string[] {
   const passes = leg.mtu === undefined || leg.mtu >= bytes ? '' : `: ${bytes} bytes do not pass, ${leg.mtu} do`;
+  const narrowest = leg.gbit === undefined ? '' : `, ${leg.gbit} Gbit/s at the narrowest`;
   const how = leg.stop
     ? `${leg.stop.sort === 'dead' ? 'stops' : 'is not known'} at ${leg.stop.at}: ${leg.stop.why}`
-    : `${counted(leg.hops.length, 'hop')}${passes}`;
+    : `${counted(leg.hops.length, 'hop')}${narrowest}${passes}`;
   return [
     `${title}  ${how}`,
     ...leg.hops.map((h) => {
       const vlan = h.vlan === undefined ? 'untagged' : `VLAN ${h.vlan}`;
-      const by = h.chosen
-        ? `  by ${h.chosen.prefix}${h.chosen.from ? ` (${h.chosen.from.network} ${h.chosen.from.path.join('.')})` : ''}`
+      const by = h.chosen ? `  by ${h.chosen.prefix}${h.chosen.from ? ` (${fieldText(h.chosen.from)})` : ''}` : '';
+      const inside = h.inside
+        ? `, in ${h.inside.kind} with ${h.inside.mtu} bytes inside${h.inside.room < h.inside.mtu ? `, of which ${h.inside.room} fit` : ''}`
         : '';
-      return `  ${h.at} → ${h.next ?? 'the receiver'}  in ${h.network}, ${vlan}, MTU ${h.mtu}${by}`;
+      const nat = h.nat ? `, ${h.nat.of} ${h.nat.before} → ${h.nat.after}` : '';
+      const note = h.note ? ` (${h.note})` : '';
+      return `  ${h.at} → ${h.next ?? 'the receiver'}  in ${h.network}, ${vlan}, MTU ${h.mtu}${inside}${nat}${by}${note}`;
     }),
     ...(leg.nobody ? ['  nobody is declared to have that address'] : []),
-    ...(leg.stop?.edits ?? []).map((e) =>
-      e.op === 'set' ? `  would mend it: ${e.kind} ${e.key}, ${e.path.join('.')} = ${JSON.stringify(e.value)}` : '',
-    ),
+    ...(leg.stop?.lacking ?? []).map((l) => `  would mend it: ${l}`),
   ];
 }
+/** What becomes of it while another member of a gateway leads, and what ways differ. */
+const besides = (t: Trace): string[] => [
+  ...t.whileLeading.map(
+    (w) =>
+      `While ${w.member} leads: ${w.works ? 'works' : w.stop ? `${w.stop.leg === 'back' ? 'the answer ' : ''}stops at ${w.stop.at}: ${w.stop.why}` : 'does not carry packets of that size'}`,
+  ),
+  ...t.whileLeading.flatMap((w) => (w.stop?.lacking ?? []).map((l) => `  would mend it: ${l}`)),
+  ...(t.asymmetric ? ['The answer takes other routers than the question.'] : []),
+];
 
-function routerOf(asked: Asked): Router {
+/** Routers by the name of a network, of a gateway or of one of its members. */
+function routersOf(asked: Asked): readonly Router[] {
   const reach = graphOf(estateOf(asked));
   const name = asked.words[0] as string;
+  const found = reach.routers.filter((r) => r.name === name || r.gateway?.name === name);
+  if (found.length) return found;
   const network = reach.networks.get(name);
   if (!network) {
-    const near = nearest(name, [...reach.networks.keys()]);
-    throw new Unusable(`there is no network ${name}${near ? `; did you mean ${near}?` : ''}`);
+    const near = nearest(name, [...reach.networks.keys(), ...reach.gateways.keys(), ...reach.routers.map((r) => r.name)]);
+    throw new Unusable(`there is no network, gateway or member ${name}${near ? `; did you mean ${near}?` : ''}`);
   }
-  const router = reach.routers.get(name);
-  if (!router) throw new Unusable(`${name} has no gateway: nothing leaves ${network.prefix}`);
-  return router;
+  const routers = reach.of(name);
+  if (!routers.length) throw new Unusable(`${name} has no gateway: nothing leaves ${network.prefix}`);
+  return routers;
 }
-const wayText = (w: Way) => ('into' in w ? `into ${w.into}` : `over ${w.via}`);
-const fromText = (w: Way) => `${w.from.network} ${w.from.path.join('.')}`;
+const wayText = (w: Way) => ('into' in w ? `into ${w.into}` : 'via' in w ? `over ${w.via}` : `to the nodes of ${w.nodesOf}`);
+const fieldText = (f: From) => `${f.name} ${f.path.join('.')}`;
 const common = [estateOption, nowOption];
+const protocols = ['tcp', 'udp', 'icmp'] as const;
 
 /** Who reaches whom, as the estate declares it. */
 export const reach: CommandGroup = {
@@ -59,9 +96,14 @@ export const reach: CommandGroup = {
     {
       name: 'trace',
       about:
-        'every hop from one end to another and back. An end is an address, NETWORK/ADDRESS, a network, a host, a cluster, CLUSTER/inbound; exit code 1: no packet of that size goes there and back',
+        'every hop from one end to another and back. An end is an address, NETWORK/ADDRESS, a network, a host, a cluster, CLUSTER/inbound, CLUSTER/pod, CLUSTER/SERVICE; exit code 1: no packet of that size goes there and back',
       words: '<from> <to>',
-      options: [['--bytes <n>', 'size of the packet; 1500 otherwise'], ...common],
+      options: [
+        ['--bytes <n>', 'size of the packet; 1500 otherwise'],
+        ['--protocol <name>', 'tcp, udp or icmp, for the rules that are about one'],
+        ['--port <n>', 'the port that is asked'],
+        ...common,
+      ],
       run: (asked, write) => {
         const e = estateOf(asked);
         const graph = graphOf(e);
@@ -72,55 +114,99 @@ export const reach: CommandGroup = {
             throw new Unusable((x as Error).message);
           }
         };
-        const t = trace(graph, end(asked.words[0] as string), end(asked.words[1] as string), bytesOf(asked));
+        const t = trace(graph, end(asked.words[0] as string), end(asked.words[1] as string), {
+          bytes: bytesOf(asked),
+          ...protocolOf(asked),
+        });
         tell(asked, write, t, [
           `${t.from.label} (${t.from.address} in ${t.from.network}) to ${t.to.label} (${t.to.address} in ${t.to.network}), ${t.bytes} bytes`,
           ...legLines('Forward', t.forward, t.bytes),
           ...legLines('Return ', t.back, t.bytes),
+          ...besides(t),
         ]);
         return t.works ? 0 : 1;
       },
     },
     {
       name: 'routes',
-      about: 'what the router of a network knows, the longest prefix first',
+      about: 'what a router knows, the longest prefix first: of a network, of a gateway, or of one of its members',
       words: '<network>',
       options: common,
       run: (asked, write) => {
-        const list = routerOf(asked)
-          .table.entries()
-          .sort((a, b) => b.prefix.length - a.prefix.length);
+        const routers = routersOf(asked).map((r) => ({
+          name: r.name,
+          routes: r.table
+            .entries()
+            .sort((a, b) => b.prefix.length - a.prefix.length)
+            .map(({ prefix, value }) => ({ prefix: formatPrefix(prefix), ...value })),
+        }));
         tell(
           asked,
           write,
-          list.map(({ prefix, value }) => ({ prefix: formatPrefix(prefix), ...value })),
-          list.map(({ prefix, value }) => `${formatPrefix(prefix)}  ${wayText(value)}  (${fromText(value)})`),
+          routers,
+          routers.flatMap((r) => [r.name, ...r.routes.map((w) => `  ${w.prefix}  ${wayText(w)}  (${fieldText(w.from)})`)]),
         );
         return 0;
       },
     },
     {
       name: 'explain',
-      about: 'which route of a network’s router is chosen for an address, and which others it lies in',
+      about: 'which route of a router is chosen for an address, and which others it lies in',
       words: '<network> <address>',
       options: common,
       run: (asked, write) => {
-        const router = routerOf(asked);
         const address = asked.words[1] as string;
         if (!isIp(address)) throw new Unusable(`${address} is no address`);
-        const list = router.table.over(parseIp(address));
+        const routers = routersOf(asked).map((r) => ({
+          name: r.name,
+          routes: r.table.over(parseIp(address)).map(({ prefix, value }) => ({ prefix: formatPrefix(prefix), ...value })),
+        }));
         tell(
           asked,
           write,
-          list.map(({ prefix, value }) => ({ prefix: formatPrefix(prefix), ...value })),
-          list.length
-            ? list.map(
-                ({ prefix, value }, i) =>
-                  `${i ? '        ' : 'chosen  '}${formatPrefix(prefix)}  ${wayText(value)}  (${fromText(value)})`,
-              )
-            : [`${routerName(router)} has no route to ${address}`],
+          routers,
+          routers.flatMap((r) =>
+            r.routes.length
+              ? [
+                  r.name,
+                  ...r.routes.map((w, i) => `  ${i ? '        ' : 'chosen  '}${w.prefix}  ${wayText(w)}  (${fieldText(w.from)})`),
+                ]
+              : [`${r.name} has no route to ${address}`],
+          ),
         );
-        return list.length ? 0 : 1;
+        return routers.every((r) => r.routes.length) ? 0 : 1;
+      },
+    },
+    {
+      name: 'announce',
+      about: 'how the services of a cluster are made known, by ARP and by BGP side by side: what each gives, takes and needs',
+      words: '<cluster>',
+      options: common,
+      run: (asked, write) => {
+        const e = estateOf(asked);
+        const name = asked.words[0] as string;
+        const charter = e.charters.find((c) => c.name === name);
+        if (!charter) {
+          const near = nearest(
+            name,
+            e.charters.map((c) => c.name),
+          );
+          throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
+        }
+        const both = announcements(resolve(charter, e), e.gateways);
+        tell(
+          asked,
+          write,
+          both,
+          both.flatMap((a) => [
+            `${a.by === 'arp' ? 'ARP and NDP' : 'BGP'}${a.chosen ? ', as the charter has it' : ''}`,
+            `  one service is carried by ${counted(a.carriers, 'node')}, ${a.ceiling === undefined ? 'links not known' : `${a.ceiling} Gbit/s at most`}`,
+            `  out for ${a.outage} s when a node dies: ${a.parts.map((p) => `${p.what} ${p.seconds} s`).join('; ')}`,
+            `  needs ${a.needs.join('; ')}`,
+            ...(a.lacks.length ? [`  lacks ${a.lacks.join('; ')}`] : []),
+          ]),
+        );
+        return 0;
       },
     },
   ],

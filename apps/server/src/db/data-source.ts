@@ -20,6 +20,7 @@ import { Proofs1765800000000 } from './migrations/0017-proofs.ts';
 import { Took1765900000000 } from './migrations/0018-took.ts';
 import { Notices1766000000000 } from './migrations/0019-notices.ts';
 import { ShipmentRuns1766100000000 } from './migrations/0020-shipment-runs.ts';
+import { Gateways1766200000000 } from './migrations/0021-gateways.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -46,6 +47,7 @@ const migrations = [
   Took1765900000000,
   Notices1766000000000,
   ShipmentRuns1766100000000,
+  Gateways1766200000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -35,6 +35,7 @@ const docTable = (kind: Kind, table: string) =>
 export const tableOf = {
   Site: 'site',
   Network: 'network',
+  Gateway: 'gateway',
   Zone: 'zone',
   Profile: 'profile',
   Baseline: 'baseline',

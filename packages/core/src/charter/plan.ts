@@ -4,6 +4,7 @@ import type { Charter, ClusterRole, DocOf, Network, Release, Reservation, Site }
 import type { Section } from '../model/fields/field.ts';
 import type { Facts } from '../model/facts.ts';
 import type { Rule } from './reasons.ts';
+import type { PlannedService } from './services.ts';
 import type { Spread } from './spread.ts';
 
 /** Why something follows: by which rule, from which figures, and from which field of the charter. Its words stand in `reasons.ts`. */
@@ -146,6 +147,8 @@ export interface Plan {
   spread: Spread[];
   api: { name: string; address: string; port: number };
   inbound: { name: string; address: string };
+  /** Services that are planned, with their addresses of the service pool. */
+  services: PlannedService[];
   /** Whether the addresses of the nodes are a block. */
   inARow: boolean;
   /** In seconds: a lease, when a host counts as lost, what its pods wait longer, when they are elsewhere, what they have to stop. */

@@ -50,6 +50,9 @@ const words = {
   'forward and reverse': () => 'forward and reverse record',
   'forward only': () => 'wildcard: forward only',
   'node address': (f) => `${f.host} → ${f.address}, bound to ${f.mac}`,
+  'service set': (f) => `${f.name} → ${f.address}, set in the charter`,
+  'service held': (f) => `${f.name} → ${f.address}, reserved for it`,
+  'service turn': (f) => `${f.name} → ${f.address}, the next of the pool that nobody has`,
   'hosts of volumes': (f) => `volumes lie on ${f.hosts}`,
   'copies of a class': (f) =>
     `${f.name}: ${f.copies} apart by ${f.apart}, of which there ${f.places === 1 ? 'is' : 'are'} ${f.places}`,

@@ -1,3 +1,36 @@
+import { SVC011 } from './rules/SVC-011.ts';
+import { NET024 } from './rules/NET-024.ts';
+import { NET025 } from './rules/NET-025.ts';
+import { NET026 } from './rules/NET-026.ts';
+import { NET027 } from './rules/NET-027.ts';
+import { NET028 } from './rules/NET-028.ts';
+import { NET029 } from './rules/NET-029.ts';
+import { NET030 } from './rules/NET-030.ts';
+import { NET031 } from './rules/NET-031.ts';
+import { NET032 } from './rules/NET-032.ts';
+import { NET033 } from './rules/NET-033.ts';
+import { NET034 } from './rules/NET-034.ts';
+import { NET035 } from './rules/NET-035.ts';
+import { NET036 } from './rules/NET-036.ts';
+import { NET037 } from './rules/NET-037.ts';
+import { NET038 } from './rules/NET-038.ts';
+import { NET039 } from './rules/NET-039.ts';
+import { NET040 } from './rules/NET-040.ts';
+import { NET041 } from './rules/NET-041.ts';
+import { NET042 } from './rules/NET-042.ts';
+import { NET043 } from './rules/NET-043.ts';
+import { NET044 } from './rules/NET-044.ts';
+import { NET045 } from './rules/NET-045.ts';
+import { SVC001 } from './rules/SVC-001.ts';
+import { SVC002 } from './rules/SVC-002.ts';
+import { SVC003 } from './rules/SVC-003.ts';
+import { SVC004 } from './rules/SVC-004.ts';
+import { SVC005 } from './rules/SVC-005.ts';
+import { SVC006 } from './rules/SVC-006.ts';
+import { SVC007 } from './rules/SVC-007.ts';
+import { SVC008 } from './rules/SVC-008.ts';
+import { SVC009 } from './rules/SVC-009.ts';
+import { SVC010 } from './rules/SVC-010.ts';
 import { CHT042 } from './rules/CHT-042.ts';
 import { CHT043 } from './rules/CHT-043.ts';
 import { CHT044 } from './rules/CHT-044.ts';
@@ -306,6 +339,39 @@ export const catalogue: readonly Check[] = [
   NET021,
   NET022,
   NET023,
+  NET024,
+  NET025,
+  NET026,
+  NET027,
+  NET028,
+  NET029,
+  NET030,
+  NET031,
+  NET032,
+  NET033,
+  NET034,
+  NET035,
+  NET036,
+  NET037,
+  NET038,
+  NET039,
+  NET040,
+  NET041,
+  NET042,
+  NET043,
+  NET044,
+  NET045,
+  SVC001,
+  SVC002,
+  SVC003,
+  SVC004,
+  SVC005,
+  SVC006,
+  SVC007,
+  SVC008,
+  SVC009,
+  SVC010,
+  SVC011,
   STO001,
   STO002,
   STO003,

@@ -14,7 +14,7 @@ import { catalogue, check, checkWords, findingsTable, makeChecker } from './inde
 type Change = (e: Estate) => Estate;
 const set =
   (
-    kind: 'Charter' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release' | 'Addon' | 'Template',
+    kind: 'Charter' | 'Gateway' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release' | 'Addon' | 'Template',
     key: string,
     path: (string | number)[],
     value: unknown,
@@ -28,7 +28,7 @@ const put =
       { op: 'put', doc: (kinds as never as Record<string, { parse: (d: object) => Doc }>)[(doc as Doc).kind]?.parse(doc) as Doc },
     ]);
 const plover = (path: string[], value: unknown) => set('Charter', 'plover', path, value);
-const machine = (path: string[], value: unknown) => set('Network', 'lr-machine', path, value);
+const machine = (path: (string | number)[], value: unknown) => set('Network', 'lr-machine', path, value);
 const observe =
   (change: (o: Estate['observed']) => void): Change =>
   (e) => {
@@ -87,6 +87,65 @@ const bgp = (more: object) =>
     ],
     ...more,
   });
+/** Desks, an uplink for each of two gateways, and the router of the desks. Nothing is found in it but for what is said otherwise. */
+const gated =
+  (more: { a?: object; b?: object; gate?: object; desk?: object; desks?: object } = {}): Change =>
+  (e) =>
+    [
+      network('desks', 'client', '10.62.40.0/24', 840, { gateway: '10.62.40.1', ...more.desks }),
+      network('up-a', 'uplink', '10.62.0.0/29', 820, { gateway: '10.62.0.1' }),
+      network('up-b', 'uplink', '10.62.0.8/29', 821, { gateway: '10.62.0.9' }),
+      gateway('desk', {
+        members: [
+          {
+            name: 'desk-router',
+            interfaces: [
+              { network: 'desks', address: '10.62.40.1' },
+              { network: 'up-a', address: '10.62.0.1' },
+              { network: 'up-b', address: '10.62.0.9' },
+            ],
+            routes: [{ to: '10.62.8.0/25', via: '10.62.0.2' }],
+          },
+        ],
+        ...more.desk,
+      }),
+      gateway('gate', {
+        addresses: [{ network: 'lr-machine', address: '10.62.8.1', id: 8 }],
+        members: [
+          {
+            name: 'gate-a',
+            priority: 150,
+            interfaces: [
+              { network: 'lr-machine', address: '10.62.8.2' },
+              { network: 'lr-tun-gate', address: '10.62.10.34' },
+              { network: 'up-a', address: '10.62.0.2' },
+            ],
+            routes: [{ to: '10.62.40.0/24', via: '10.62.0.1' }],
+            ...more.a,
+          },
+          {
+            name: 'gate-b',
+            interfaces: [
+              { network: 'lr-machine', address: '10.62.8.3' },
+              { network: 'lr-tun-gate', address: '10.62.10.35' },
+              { network: 'up-b', address: '10.62.0.10' },
+            ],
+            routes: [{ to: '10.62.40.0/24', via: '10.62.0.9' }],
+            ...more.b,
+          },
+        ],
+        ...more.gate,
+      }),
+    ].reduce((now, doc) => put(doc)(now), e);
+const gateway = (name: string, doc: object) => kinds.Gateway.parse({ kind: 'Gateway', name, site: 'lr', ...doc });
+const face = (network: string, address: string, more: object = {}) => ({ network, address, ...more });
+const both =
+  (gate: object, pool: object): Change =>
+  (e) =>
+    bgp(pool)(gated({ gate })(e));
+const speaks = { as: 64513, ways: 9, hold: 30 };
+const planned = (services: object[], range = '10.62.8.64-10.62.8.79') =>
+  plover(['servicePool'], { range, announce: 'arp', services });
 const classes = (...list: object[]) => plover(['storage'], list);
 const manifest = (image: string) => `apiVersion: apps/v1
 kind: DaemonSet
@@ -357,6 +416,115 @@ const cases: Record<string, Change> = {
     put({ kind: 'Network', name: 'bw-machine', site: 'bw', purpose: 'storage', prefix: '10.62.8.0/25' })(
       put({ kind: 'Site', name: 'bw', title: 'Breakwater Hall', form: 'hall', reach: 'open', domain: 'bw.example' })(e),
     ),
+  'NET-024': gated({ b: { interfaces: [face('lr-machine', '10.62.9.3')] } }),
+  'NET-025': gated({ b: { interfaces: [face('lr-machine', '10.62.8.2'), face('up-b', '10.62.0.10')] } }),
+  'NET-026': gated({ desk: { addresses: [{ network: 'lr-machine', address: '10.62.8.5', id: 8 }] } }),
+  'NET-027': gated({ a: { interfaces: [face('lr-tun-host', '10.62.10.4')] } }),
+  // 8,960 bytes and 58 of headers make 9,018: 18 more than the links carry.
+  'NET-028': gated({ gate: { tunnels: { kind: 'geneve', inside: 8960 } } }),
+  'NET-029': gated({ a: { routes: [{ to: '10.62.40.0/24', via: '10.62.0.9' }] } }),
+  'NET-030': gated({ gate: { routes: [{ to: '10.70.0.0/16', via: '10.62.8.101' }] } }),
+  'NET-031': gated({ b: { routes: [] } }),
+  'NET-032': (e) => machine(['gateway'], '10.62.8.2')(gated()(e)),
+  'NET-033': gated({ gate: { addresses: [{ network: 'up-a', address: '10.62.0.3', id: 3 }] } }),
+  'NET-034': gated({ b: { priority: 150 } }),
+  'NET-035': gated({
+    gate: {
+      addresses: [
+        { network: 'lr-machine', address: '10.62.8.1', id: 8 },
+        { network: 'lr-tun-gate', address: '10.62.10.40', id: 9, leads: 'gate-b' },
+      ],
+      rules: [{ do: 'deny', from: '10.62.40.0/24', to: '10.62.7.0/26' }],
+    },
+  }),
+  'NET-036': gated({ gate: { nat: [{ from: '10.62.8.0/25', to: '10.99.0.1' }] } }),
+  // 64,512 ports for 64 nodes are 1,008 for each.
+  'NET-037': (e) =>
+    plover(
+      ['workers', 'count'],
+      61,
+    )(
+      Array.from({ length: 60 }, (_, i) => i + 10)
+        .map((i) => host(i, { bmc: undefined, unit: 1 } as never))
+        .reduce(
+          (now, h) => put(h)(now),
+          machine(
+            ['pools', 1, 'range'],
+            '10.62.8.32-10.62.8.99',
+          )(
+            plover(
+              ['servicePool'],
+              undefined,
+            )(machine(['dhcp'], [])(gated({ gate: { nat: [{ from: '10.62.8.0/25', to: '10.62.0.2', out: 'up-a' }] } })(e))),
+          ),
+        ),
+    ),
+  'NET-038': gated({
+    gate: {
+      rules: [
+        { do: 'allow', from: '10.62.40.0/24' },
+        { do: 'deny', from: '10.62.40.128/25', protocol: 'tcp', port: 22 },
+      ],
+    },
+  }),
+  'NET-039': gated({
+    desks: { dhcp: [{ name: 'lease', range: '10.62.40.100-10.62.40.199', routes: [{ to: '10.62.8.0/25', via: '10.62.40.1' }] }] },
+  }),
+  'NET-040': gated({
+    desks: { dhcp: [{ name: 'lease', range: '10.62.40.100-10.62.40.199', routes: [{ to: '0.0.0.0/0', via: '10.62.41.1' }] }] },
+  }),
+  'NET-041': gated({ b: { interfaces: [face('lr-machine', '10.62.8.3', { mtu: 9000 }), face('up-b', '10.62.0.10')] } }),
+  'NET-042': gated({
+    b: {
+      interfaces: [face('lr-machine', '10.62.8.3'), face('up-a', '10.62.0.3')],
+      routes: [{ to: '10.62.40.0/24', via: '10.62.0.1' }],
+    },
+  }),
+  'NET-043': gated({
+    gate: { tunnels: { kind: 'geneve' } },
+    b: { interfaces: [face('lr-machine', '10.62.8.3'), face('up-b', '10.62.0.10')] },
+  }),
+  'NET-044': gated({
+    gate: { rules: [{ do: 'deny', from: '10.62.0.0/29', to: '10.62.8.0/25', protocol: 'tcp', port: 22 }] },
+    desk: {
+      members: [
+        {
+          name: 'desk-router',
+          interfaces: [face('desks', '10.62.40.1'), face('up-a', '10.62.0.1'), face('lr-machine', '10.62.8.5')],
+        },
+      ],
+    },
+  }),
+  'NET-045': gated({ gate: { bgp: { as: 3320 } } }),
+  'SVC-001': both({ bgp: { ...speaks, as: 64999 } }, {}),
+  'SVC-002': planned([{ name: 'one' }, { name: 'two' }, { name: 'three' }], '10.62.8.64-10.62.8.65'),
+  'SVC-003': planned([{ name: 'one', address: '10.62.8.90' }]),
+  'SVC-004': planned([
+    { name: 'one', address: '10.62.8.70' },
+    { name: 'two', address: '10.62.8.70' },
+  ]),
+  // Pods run elsewhere after 50 + 300 s; the hold timer is 400.
+  'SVC-005': both({ bgp: { ...speaks, hold: 400 } }, { hold: 400 }),
+  'SVC-006': both({ bgp: speaks }, { bfd: { interval: 300, missed: 3 } }),
+  'SVC-007': both({ bgp: { ...speaks, ways: 1 } }, {}),
+  'SVC-008': gated({
+    desk: {
+      members: [
+        { name: 'desk-router', interfaces: [face('desks', '10.62.40.1'), face('up-a', '10.62.0.1'), face('up-b', '10.62.0.9')] },
+      ],
+    },
+  }),
+  'SVC-009': both(
+    { bgp: { ...speaks, as: 64512 } },
+    {
+      peers: [
+        { address: '10.62.8.2', as: 64512 },
+        { address: '10.62.8.3', as: 64512 },
+      ],
+    },
+  ),
+  'SVC-010': (e) => planned([{ name: 'one' }])(gated({ gate: { bgp: speaks } })(e)),
+  'SVC-011': both({ bgp: speaks }, { range: '10.62.40.64-10.62.40.79' }),
   'ADR-011': plover(['servicePool', 'range'], '10.62.9.64-10.62.9.79'),
   'ADR-012': second({ servicePool: { range: '10.62.8.72-10.62.8.87', announce: 'arp' } }),
   'ADR-013': (e) => plover(['api', 'address'], '10.62.8.25')(plover(['inbound', 'address'], '10.62.8.25')(e)),
@@ -515,7 +683,7 @@ describe('every check', () => {
   it('has a case, and a code of its own', () => {
     expect(Object.keys(cases).sort()).toEqual(catalogue.map((c) => c.code).sort());
     expect(catalogue.length).toBeGreaterThanOrEqual(110);
-    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO|TPL)-\d{3}$/);
+    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO|SVC|TPL)-\d{3}$/);
   });
   it('says why it matters and what mends it, in sentences; nothing is said of a check that is none', () => {
     expect(Object.keys(checkWords).sort()).toEqual(catalogue.map((c) => c.code).sort());

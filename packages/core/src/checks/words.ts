@@ -354,6 +354,138 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'As long as the site stays sealed that does no harm; once it is connected, no router can tell them apart.',
     mend: 'Nothing, while the site is sealed; renumber it before it is connected.',
   },
+  'NET-024': {
+    why: 'Nothing is handed to an address in a network that it does not lie in.',
+    mend: 'Correct the address, or the network.',
+  },
+  'NET-025': {
+    why: 'Machines of the network send to whichever of the two answered last.',
+    mend: 'Give one of them another address.',
+  },
+  'NET-026': {
+    why: 'Each of the two takes the other for one of its own, and who leads changes without end.',
+    mend: 'Give one of them another number from 1 to 255.',
+  },
+  'NET-027': {
+    why: 'A tunnel between two ends on one VLAN is not formed.',
+    mend: 'Give the member an address in a network of tunnels that is meant for gateways.',
+  },
+  'NET-028': {
+    why: 'Packets that are too large for the way are lost, or cut up: small questions work and large answers do not.',
+    mend: 'Make the links larger, or what the tunnels carry smaller.',
+  },
+  'NET-029': {
+    why: 'The route is not taken up: what it is for goes another way, or nowhere.',
+    mend: 'Name a next hop in a network of the member, or give the member an address there.',
+  },
+  'NET-030': {
+    why: 'After its lease another machine may have it, and what is routed there is lost.',
+    mend: 'Reserve the address, or take one outside the scope.',
+  },
+  'NET-031': {
+    why: 'It works for as long as the other one leads, and stops on the day it is away.',
+    mend: 'Give the member the route, over a next hop of its own.',
+  },
+  'NET-032': {
+    why: 'While that member is away nothing leaves the network, although another one is there.',
+    mend: 'Set an address that moves between the members.',
+  },
+  'NET-033': {
+    why: 'There is nobody to take the address over.',
+    mend: 'Give a second member an address in the network.',
+  },
+  'NET-034': {
+    why: 'Who leads is decided by their addresses then, and not by anybody.',
+    mend: 'Give one of them a lower priority.',
+  },
+  'NET-035': {
+    why: 'Each member knows of the connections that it has let through itself.',
+    mend: 'Let one member lead at both, or do without rules and translation between them.',
+  },
+  'NET-036': {
+    why: 'Answers go to an address that nobody has.',
+    mend: 'Take an address of a network that the gateway stands in.',
+  },
+  'NET-037': {
+    why: 'New connections are refused when many nodes open theirs at once, as at a pull of images.',
+    mend: 'Add an address, or give the nodes one of their own.',
+  },
+  'NET-038': {
+    why: 'Whoever wrote it believes that it does something.',
+    mend: 'Take it out, or move it in front of the other.',
+  },
+  'NET-039': {
+    why: 'A client that takes the routes of a scope leaves the gateway that it names aside (RFC 3442).',
+    mend: 'Add the way to everything else to the routes of the scope.',
+  },
+  'NET-040': {
+    why: 'The client cannot hand a packet to an address outside its own network.',
+    mend: 'Name a next hop in the network.',
+  },
+  'NET-041': {
+    why: 'Packets that are too large are lost without a word to whoever sent them.',
+    mend: 'Let the interface have the MTU of its network.',
+  },
+  'NET-042': {
+    why: 'The second member is there for the day on which the first is away, and shares what fails.',
+    mend: 'Give each member an uplink on a VLAN of its own.',
+  },
+  'NET-043': {
+    why: 'While that member leads, hosts have no tunnel to the outside.',
+    mend: 'Give it an address in a network of tunnels for gateways.',
+  },
+  'NET-044': {
+    why: 'A machine that names the other one as its next hop passes everything that is denied.',
+    mend: 'Give both the same rules, or let one of them not join those networks.',
+  },
+  'NET-045': {
+    why: 'On the internet the number is somebody’s; routes with it may be refused, or taken for theirs.',
+    mend: 'Take a number for use within an organisation (RFC 6996).',
+  },
+  'SVC-001': {
+    why: 'The router refuses the session, and learns nothing of the services.',
+    mend: 'Set the number that the router has.',
+  },
+  'SVC-002': {
+    why: 'A service without an address waits for one, and nobody reaches it.',
+    mend: 'Make the pool larger, or plan fewer services.',
+  },
+  'SVC-003': {
+    why: 'What announces the pool gives no address outside it.',
+    mend: 'Let the address follow, or widen the pool.',
+  },
+  'SVC-004': {
+    why: 'One of the two is not published.',
+    mend: 'Give each a name and an address of its own.',
+  },
+  'SVC-005': {
+    why: 'Pods run elsewhere long since, and clients are still sent to the host that died.',
+    mend: 'Set a shorter hold timer, or BFD on both sides.',
+  },
+  'SVC-006': {
+    why: 'BFD that one side alone has notices nothing.',
+    mend: 'Give it to both sides, or to none.',
+  },
+  'SVC-007': {
+    why: 'Nodes that are not used carry nothing, and the throughput of a service is smaller than it could be.',
+    mend: 'Let the router use as many equal ways as there are nodes.',
+  },
+  'SVC-008': {
+    why: 'The service runs, and those it is for get no answer.',
+    mend: 'Add the route that is lacking, or the rule that lets it pass.',
+  },
+  'SVC-009': {
+    why: 'Routes are not passed on, or are refused, between neighbours of one number.',
+    mend: 'Give the nodes a number of their own.',
+  },
+  'SVC-010': {
+    why: 'One host’s link is the ceiling of each service, and its death an outage of each.',
+    mend: 'Compare both ways; announce by BGP where the routers speak it.',
+  },
+  'SVC-011': {
+    why: 'Who lies in that network asks for the address there, and is not answered.',
+    mend: 'Take a range that lies in no network, or in one without a VLAN.',
+  },
   'ADR-011': {
     why: 'Nobody on the network would answer for its addresses.',
     mend: 'Choose a range inside the machine network.',

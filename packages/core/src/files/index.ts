@@ -1,7 +1,9 @@
 export { layOutMedia, type BootMedia, type MediaFile } from './boot-media.ts';
 export { type BootProgram, layOut } from './boot-program.ts';
 export { type DiffLine, type FileChange, fileChanges } from './changes.ts';
+export { type GatewayFile, gatewayFiles, interfaceIn, takenOverAfter } from './gateway.ts';
 export * from './kit.ts';
+export { type OutsideForm, type OutsideRoute, outsideForms, outsideText } from './outside-routes.ts';
 export { lacksOf, type Need, needsOf, SystemContents, systemNeeds } from './system.ts';
 export { traceable, type TracedField, traceKit, type WriteKit } from './trace.ts';
 export * from './write.ts';

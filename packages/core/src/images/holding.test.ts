@@ -168,7 +168,7 @@ describe('a pull', () => {
     [
       'a network without a way',
       (e) => void (e.reservations[0]!.address = '10.0.9.9'),
-      'path: machine does not route to far, where 10.0.9.9 lies',
+      'path: machine does not reach far, where 10.0.9.9 lies: it stops at router of machine, it has no route to 10.0.9.9',
     ],
   ])('fails over %s, and says so', (_, change, why) => {
     const e = estate();

@@ -1,3 +1,6 @@
+import { graphOf } from '../reach/graph.ts';
+import { someoneIn } from '../reach/ends.ts';
+import { trace } from '../reach/trace.ts';
 import { billsOf } from '../model/bills.ts';
 import { z } from 'zod';
 import { holds, parseIp, parsePrefix, prefixRange } from '../address/index.ts';
@@ -159,12 +162,16 @@ function path(estate: Estate, host: Asking, address: string, say: Say) {
     .sort((a, b) => parsePrefix(b.prefix).length - parsePrefix(a.prefix).length)[0];
   if (!at) return say('path', undefined, `${address} lies in no network of the estate`);
   if (at.name === own.name) return say('path', true, `${address} lies in ${own.name}, as ${host.name} does`);
-  const there = own.routesTo.includes(at.name);
+  const reach = graphOf(estate);
+  const end = (label: string, n: typeof own, to: string) => ({ label, address: to, network: n.name });
+  const from = someoneIn(reach, own);
+  const t = trace(reach, from, end(address, at, address), { bytes: 1, protocol: 'tcp' });
+  const stop = t.forward.stop ?? t.back.stop;
   say(
     'path',
-    there && own.gateway !== undefined,
-    there
-      ? `${own.name} routes to ${at.name}${own.gateway ? ` over ${own.gateway}` : ', but has no gateway'}`
-      : `${own.name} does not route to ${at.name}, where ${address} lies`,
+    t.works ? true : stop?.sort === 'unknown' ? undefined : false,
+    t.works
+      ? `${own.name} routes to ${at.name} over ${own.gateway}`
+      : `${own.name} ${t.forward.stop ? 'does not reach' : 'gets no answer from'} ${at.name}, where ${address} lies: it stops at ${stop?.at}, ${stop?.why}`,
   );
 }

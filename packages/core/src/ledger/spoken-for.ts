@@ -8,6 +8,7 @@ export type { Spoken } from '../reading/speaks.ts';
 const sliceOf = {
   Site: 'sites',
   Network: 'networks',
+  Gateway: 'gateways',
   Zone: 'zones',
   Host: 'hosts',
   Hypervisor: 'hypervisors',

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { parsePrefix } from '../address/parse.ts';
+import { AsNumber } from './as-number.ts';
 import { doc } from './doc.ts';
 import { OfTemplate } from './of-template.ts';
 import { Requirement } from './requirement.ts';
@@ -66,17 +67,6 @@ const forWorkers = {
   arch: Arch.optional(),
   roles: z.array(PoolRole).max(2).optional(),
 };
-
-/** An AS number that routers take: not 0 (RFC 7607), not 23456 (RFC 6793), not the last of 16 or 32 bits (RFC 7300). */
-const AsNumber = z
-  .number()
-  .int()
-  .min(1)
-  .max(4294967294)
-  .refine(
-    (n) => n !== 23456 && n !== 65535,
-    'is kept for other uses: take one of 64512 to 65534, or of 4200000000 to 4294967294',
-  );
 
 /** How volumes of a class are kept. */
 export const storageKinds = ['copies', 'local', 'nfs'] as const;
@@ -173,6 +163,22 @@ export const Charter = doc('Charter', {
       peers: z
         .array(z.strictObject({ address: Ip, as: AsNumber }))
         .max(16)
+        .optional(),
+      /** Seconds without a word after which a peer takes a node for gone; 90 where it is not set (RFC 4271 §10). */
+      hold: z.number().int().min(3).max(65_535).optional(),
+      /** Bidirectional forwarding detection (RFC 5880): milliseconds between two packets, and how many may be missed. */
+      bfd: z.strictObject({ interval: z.number().int().min(10).max(10_000), missed: z.number().int().min(1).max(50) }).optional(),
+      /** Services that are planned: each keeps its address, which follows by turn where it is not set. */
+      services: z
+        .array(
+          z.strictObject({
+            name: Label,
+            namespace: Label.default('default'),
+            address: Ip.optional(),
+            port: z.number().int().min(1).max(65_535).optional(),
+          }),
+        )
+        .max(1000)
         .optional(),
     })
     .optional(),

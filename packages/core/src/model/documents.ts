@@ -3,6 +3,7 @@ import { Limits } from '../schedule/steps.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
 import { doc } from './doc.ts';
+import { Gateway, StaticRoute, TrafficRule } from './gateway.ts';
 import { Template } from './template.ts';
 import { Facts, Media } from './facts.ts';
 import { Manifests } from './manifests.ts';
@@ -94,13 +95,21 @@ export const PoolUse = z.enum(['host', 'virtual', 'service', 'inbound', 'outboun
 export const Network = doc('Network', {
   name: Name,
   site: Name,
-  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service']),
+  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service', 'client']),
   vlan: z.number().int().min(1).max(4094).optional(),
   prefix: Cidr,
   gateway: Ip.optional(),
   mtu: z.number().int().min(576).max(9216).default(1500),
   dhcp: z
-    .array(z.strictObject({ name: Name, range: RangeText, inside: Name.optional() }))
+    .array(
+      z.strictObject({
+        name: Name,
+        range: RangeText,
+        inside: Name.optional(),
+        /** Routes that it gives beside the address (RFC 3442): clients that take them leave the gateway that it gives aside (option 3). */
+        routes: z.array(StaticRoute).max(64).optional(),
+      }),
+    )
     .max(64)
     .default([]),
   pools: z
@@ -113,10 +122,9 @@ export const Network = doc('Network', {
   resolvers: ServerList.optional(),
   ntp: ServerList.optional(),
   /** Static routes of the network's router: where to, over which next hop. */
-  routes: z
-    .array(z.strictObject({ to: Cidr, via: Ip }))
-    .max(500)
-    .default([]),
+  routes: z.array(StaticRoute).max(500).default([]),
+  /** What its router lets pass; where a gateway is declared, that one's rules count. */
+  rules: z.array(TrafficRule).max(1000).optional(),
   /** Tunnel networks: who ends tunnels here. */
   endpoints: z.enum(['host', 'gateway']).optional(),
   /** Networks that traffic from here can be routed to. */
@@ -402,13 +410,14 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
-export { Template };
+export { Gateway, Template };
 export { Charter, FactName, type OverlayKind, overlayKinds, PoolRole, Requirement, RoleName };
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
 export const kinds = {
   Site,
   Network,
+  Gateway,
   Zone,
   Profile,
   Baseline,
@@ -442,6 +451,7 @@ export type ClusterRole = z.infer<typeof ClusterRole>;
 export type Doc =
   | Site
   | Network
+  | Gateway
   | Zone
   | Profile
   | Baseline

@@ -4,6 +4,7 @@ import type {
   Charter,
   Doc,
   DocOf,
+  Gateway,
   Host,
   Hypervisor,
   Kind,
@@ -26,6 +27,7 @@ export interface Estate {
   now: string;
   sites: Site[];
   networks: Network[];
+  gateways: Gateway[];
   hosts: Host[];
   zones: Zone[];
   records: NameRecord[];
@@ -67,6 +69,7 @@ export const emptyEstate = (now: string): Estate => ({
   now,
   sites: [],
   networks: [],
+  gateways: [],
   hosts: [],
   zones: [],
   records: [],
@@ -88,6 +91,7 @@ export const emptyEstate = (now: string): Estate => ({
 export const sliceOf = {
   Site: 'sites',
   Network: 'networks',
+  Gateway: 'gateways',
   Host: 'hosts',
   Zone: 'zones',
   Record: 'records',

@@ -26,7 +26,7 @@ export const Requirement = z.strictObject({
   atLeast: z.number().nonnegative().optional(),
   oneOf: z.array(Line(40)).min(1).max(20).optional(),
   /** For `network`: the purpose of the network that must be reached. */
-  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service']).optional(),
+  purpose: z.enum(['management', 'provisioning', 'machine', 'storage', 'tunnel', 'uplink', 'service', 'client']).optional(),
 });
 export type Requirement = z.infer<typeof Requirement>;
 export type RoleName = z.infer<typeof RoleName>;

@@ -104,7 +104,7 @@ const writers: Record<CreatableKind, (estate: Estate, site: string, given: Reado
       'Network',
       `name: ${fresh(`${site}-${purpose}`, estate.networks)}`,
       `site: ${site}`,
-      `purpose: ${purpose} # management, provisioning, machine, storage, tunnel, uplink or service`,
+      `purpose: ${purpose} # management, provisioning, machine, storage, tunnel, uplink, service or client`,
       ...(vlan === undefined ? [] : [`vlan: ${vlan}`]),
       `prefix: ${prefix}`,
       ...(gateway ? [`gateway: ${gateway as string}`] : []),

@@ -20,6 +20,8 @@ const page = (doc: Doc): string => {
       return `/clusters/templates/${doc.name}`;
     case 'Charter':
       return `/clusters/${doc.name}`;
+    case 'Gateway':
+      return `/addresses/routes?gateway=${doc.name}`;
     case 'Network':
       return `/addresses?network=${doc.name}`;
     case 'Reservation':
@@ -43,6 +45,10 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
     case 'Network':
       if (doc.parent) yield ['Network', doc.parent, 'is carved out of it'];
       for (const n of doc.routesTo) yield ['Network', n, 'routes to it', 'Remove the route'];
+      break;
+    case 'Gateway':
+      for (const n of new Set([...doc.members.flatMap((m) => m.interfaces), ...doc.addresses].map((f) => f.network)))
+        yield ['Network', n, 'has an address in it'];
       break;
     case 'Host':
       if (doc.guest) {

@@ -15,6 +15,8 @@ export function placeOf(subject: Finding['subject'], site: string): string {
       return q('/hosts', `at=${name}`);
     case 'Network':
       return q('/addresses', `net=${name}`);
+    case 'Gateway':
+      return q('/addresses/routes', `gateway=${name}`);
     case 'Reservation': {
       const [network = '', address = ''] = name.split('/');
       return q('/addresses', `net=${network}&at=${address}`);

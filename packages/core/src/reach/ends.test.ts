@@ -32,18 +32,18 @@ describe('an end of a path', () => {
   it('is called as the ledger has it', () => {
     const r = {
       network: 'lr-machine',
-      address: '10.62.8.77',
+      address: '10.62.8.90',
       name: 'ntp.lr.kestrelferries.example',
       owner: { kind: 'person', name: 'x' },
     };
     const e = { ...estate, reservations: [...estate.reservations, { ...estate.reservations[0], ...r } as Reservation] };
-    expect(end('10.62.8.77', e).label).toBe('ntp.lr.kestrelferries.example');
+    expect(end('10.62.8.90', e).label).toBe('ntp.lr.kestrelferries.example');
   });
   it.each([
     ['10.99.0.1', '10.99.0.1 lies in no network that is declared'],
     ['lr-machine/10.99.0.1', '10.99.0.1 does not lie in lr-machine, which is 10.62.8.0/25'],
     ['lr-machine/x', 'x is no address'],
-    ['plover/outbound', 'plover has no outbound: there are api and inbound'],
+    ['plover/outbound', 'plover has no outbound: there are api, inbound, pod'],
     ['lr-machne', 'lr-machne is no address, network, host or cluster; did you mean lr-machine?'],
   ])('%s is none, with why', (text, why) => {
     expect(() => end(text)).toThrow(why);

@@ -1,32 +1,29 @@
 import { formatIp, holds, isIp, parseIp, parsePrefix, prefixRange } from '../address/parse.ts';
 import { resolve } from '../charter/resolve.ts';
-import type { Network } from '../model/documents.ts';
+import type { Plan } from '../charter/plan.ts';
+import type { Charter, Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { nearest } from '../model/nearest.ts';
-import type { Reach } from './graph.ts';
-import type { End } from './trace.ts';
+import { slowestOf } from './announce.ts';
+import { inside, type Reach } from './graph.ts';
+import type { End, Inside } from './trace.ts';
+
+/** What of a cluster can be named as an end, besides its planned services by name. */
+const uses = ['api', 'inbound', 'pod'] as const;
 
 /**
  * The end of a path, as somebody writes it: an address (`10.62.8.66`; where several networks have it, `lr-machine/10.62.8.66`), a network (one of its addresses),
- * a host, a cluster (its API), or what of a cluster (`plover/inbound`). @throws Error with what is lacking
+ * a host, a cluster (its API), or what of a cluster (`plover/inbound`, `plover/pod`, `plover/radar-archive`: one of its planned services).
+ * @throws Error with what is lacking
  */
 export function endOf(estate: Estate, reach: Reach, text: string): End {
   const [first = '', ...rest] = text.trim().split('/');
   const of = rest.join('/');
   const network = reach.networks.get(first);
-  if (network) return of ? inNetwork(reach, network, of) : someAddress(reach, network);
-  if (isIp(text.trim())) return anywhere(reach, formatIp(parseIp(text.trim())));
+  if (network) return of ? inNetwork(estate, reach, network, of) : someoneIn(reach, network);
+  if (isIp(text.trim())) return anywhere(estate, reach, formatIp(parseIp(text.trim())));
   const charter = estate.charters.find((c) => c.name === first);
-  if (charter) {
-    const plan = resolve(charter, estate);
-    const use = of || 'api';
-    if (use !== 'api' && use !== 'inbound') throw new Error(`${first} has no ${use}: there are api and inbound`);
-    const { address } = plan[use];
-    if (!address) throw new Error(`${first} has no ${use} address yet`);
-    const at = plan.network ?? reach.at(address)[0];
-    if (!at) throw new Error(`${address} of ${first} lies in no network that is declared`);
-    return { label: `${use === 'api' ? 'API' : 'inbound address'} of ${first}`, address, network: at.name };
-  }
+  if (charter) return ofCluster(resolve(charter, estate), reach, of || 'api');
   const reservation = estate.reservations.find(
     (r) => !r.resting && r.name === undefined && r.owner.kind === 'host' && r.owner.name === first && usable(reach, r.network),
   );
@@ -34,10 +31,14 @@ export function endOf(estate: Estate, reach: Reach, text: string): End {
   for (const c of estate.charters) {
     const plan = resolve(c, estate);
     const node = plan.nodes.find((n) => n.host === first);
-    const at = node && isIp(node.address) ? (plan.network ?? reach.at(node.address)[0]) : undefined;
+    const at = node && isIp(node.address) ? (plan.network ?? reach.around(node.address)[0]) : undefined;
     if (node && at) return { label: first, address: node.address, network: at.name };
   }
   if (estate.hosts.some((h) => h.name === first)) throw new Error(`${first} has no address in a network of machines yet`);
+  for (const g of estate.gateways)
+    for (const m of g.members)
+      if (m.name === first && m.interfaces[0])
+        return { label: m.name, address: m.interfaces[0].address, network: m.interfaces[0].network };
   const near = nearest(first, [
     ...reach.networks.keys(),
     ...estate.hosts.map((h) => h.name),
@@ -46,33 +47,102 @@ export function endOf(estate: Estate, reach: Reach, text: string): End {
   throw new Error(`${text} is no address, network, host or cluster${near ? `; did you mean ${near}?` : ''}`);
 }
 
-const usable = (reach: Reach, name: string) => reach.networks.get(name)?.purpose === 'machine';
-const within = (n: Network, address: string) => holds(prefixRange(parsePrefix(n.prefix)), parseIp(address));
+function ofCluster(plan: Plan, reach: Reach, use: string): End {
+  const { name } = plan.charter;
+  if (use === 'api' || use === 'inbound') {
+    const { address } = plan[use];
+    if (!address) throw new Error(`${name} has no ${use} address yet`);
+    const at = plan.network ?? reach.around(address)[0];
+    if (!at) throw new Error(`${address} of ${name} lies in no network that is declared`);
+    return { label: `${use === 'api' ? 'API' : 'inbound address'} of ${name}`, address, network: at.name };
+  }
+  if (use === 'pod') {
+    const network = machinesOf(plan);
+    const range = prefixRange(parsePrefix(plan.charter.pods.range));
+    return {
+      label: `a pod of ${name}`,
+      address: formatIp({ v: range.v, n: range.first + 2n }),
+      network: network.name,
+      any: true,
+      cluster: insideOf(plan, 'pod', network),
+    };
+  }
+  const service = plan.services.find((s) => s.name === use || `${s.namespace}/${s.name}` === use);
+  if (!service) {
+    const known = [...uses, ...plan.services.map((s) => s.name)];
+    throw new Error(`${name} has no ${use}: there are ${known.join(', ')}`);
+  }
+  if (!service.address) throw new Error(`the pool of ${name} has no free address left for ${use}`);
+  return { ...serviceAt(plan, reach, service.address), label: service.name };
+}
 
-function inNetwork(reach: Reach, n: Network, text: string): End {
+const machinesOf = (plan: Plan): Network => {
+  if (!plan.network)
+    throw new Error(`${plan.charter.machineNetwork}, which ${plan.charter.name} has its machines in, is not declared`);
+  return plan.network;
+};
+const insideOf = (plan: Plan, is: Inside['is'], network: Network): Inside => ({
+  charter: plan.charter.name,
+  is,
+  overlay: plan.charter.overlay.kind,
+  mtu: plan.podMtu.pod,
+  gbit: slowestOf(plan),
+  announce: plan.charter.servicePool?.announce ?? 'arp',
+  nodes: plan.nodes.length,
+  network: network.name,
+  node: plan.nodes[0]?.address ?? '',
+});
+/** A service address: in the network that it lies in, or in that of the nodes, which announce it. */
+function serviceAt(plan: Plan, reach: Reach, address: string): End {
+  const machines = machinesOf(plan);
+  const at = inside(machines, address) ? machines : (reach.around(address).find((n) => n.site === plan.charter.site) ?? machines);
+  const planned = plan.services.find((s) => s.address === address);
+  return {
+    label: planned?.name ?? `service of ${plan.charter.name}`,
+    address,
+    network: at.name,
+    cluster: insideOf(plan, 'service', machines),
+  };
+}
+
+const usable = (reach: Reach, name: string) => reach.networks.get(name)?.purpose === 'machine';
+/** The cluster whose published services have an address, as seen from a network, or from anywhere. */
+const publisher = (reach: Reach, address: string, site?: string): Charter | undefined =>
+  reach.pools.find((p) => holds(p.range, parseIp(address)) && (!site || p.charter.site === site))?.charter;
+
+function inNetwork(estate: Estate, reach: Reach, n: Network, text: string): End {
   if (!isIp(text)) throw new Error(`${text} is no address`);
   const address = formatIp(parseIp(text));
-  if (!within(n, address)) throw new Error(`${address} does not lie in ${n.name}, which is ${n.prefix}`);
+  if (!inside(n, address)) throw new Error(`${address} does not lie in ${n.name}, which is ${n.prefix}`);
+  const charter = publisher(reach, address, n.site);
+  if (charter) return serviceAt(resolve(charter, estate), reach, address);
   return { label: reach.owner(n.name, address) ?? address, address, network: n.name };
 }
 
-function anywhere(reach: Reach, address: string): End {
-  const [first, ...others] = reach.at(address);
-  if (!first) throw new Error(`${address} lies in no network that is declared`);
+function anywhere(estate: Estate, reach: Reach, address: string): End {
+  const [first, ...others] = reach.around(address);
+  if (!first) {
+    const charter = publisher(reach, address);
+    if (charter) return serviceAt(resolve(charter, estate), reach, address);
+    const [of, ...more] = reach.pods.longest(parseIp(address))?.value ?? [];
+    if (of && !more.length) {
+      const plan = resolve(of, estate);
+      const network = machinesOf(plan);
+      return { label: `pod of ${of.name}`, address, network: network.name, cluster: insideOf(plan, 'pod', network) };
+    }
+    throw new Error(`${address} lies in no network that is declared`);
+  }
   // Networks that are carved out of one another are no question: the smallest is meant.
   const same = others.filter((n) => n.prefix === first.prefix);
   if (same.length)
     throw new Error(`${address} lies in ${[first, ...same].map((n) => n.name).join(' and ')}: write ${first.name}/${address}`);
-  return inNetwork(reach, first, address);
+  return inNetwork(estate, reach, first, address);
 }
 
-/** An address of a network that is not its router's. */
-function someAddress(reach: Reach, n: Network): End {
+/** Somebody in a network: its first address that no router has. A network of routers alone has none: its last one stands for it then. */
+export function someoneIn(reach: Reach, n: Network): End {
   const { v, first, last } = prefixRange(parsePrefix(n.prefix));
-  for (let at = first + 1n; at <= last; at++) {
-    const address = formatIp({ v, n: at });
-    if (address !== reach.routers.get(n.name)?.address)
-      return { label: `a machine in ${n.name}`, address, network: n.name, any: true };
-  }
-  throw new Error(`${n.name} has no address beside its router's`);
+  let at = first + 1n;
+  while (at < last && reach.at(n.name, formatIp({ v, n: at })).some((r) => r.interfaces.some((f) => f.network === n.name))) at++;
+  return { label: `a machine in ${n.name}`, address: formatIp({ v, n: at < last ? at : last }), network: n.name, any: true };
 }

@@ -32,7 +32,10 @@ describe('a path', () => {
     const t = trace(graphOf(room()), desk, service);
     expect(hops(t.forward)).toEqual(['radar desk 2 → 10.62.40.1 in desks', 'router of desks → itself in machine']);
     expect(hops(t.back)).toEqual(['radar-archive → 10.62.8.1 in machine', 'router of machine → itself in desks']);
-    expect(t.forward.hops[1]?.chosen).toEqual({ prefix: '10.62.8.0/25', from: { network: 'desks', path: ['routesTo', 0] } });
+    expect(t.forward.hops[1]?.chosen).toEqual({
+      prefix: '10.62.8.0/25',
+      from: { kind: 'Network', name: 'desks', path: ['routesTo', 0] },
+    });
     expect(t.forward.hops.map((h) => [h.vlan, h.mtu])).toEqual([
       [840, 1500],
       [812, 9000],

@@ -1,8 +1,12 @@
-import { formatPrefix, holds, parseIp, parsePrefix, prefixRange } from '../address/parse.ts';
+import { formatPrefix, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
+import { overhead } from '../charter/arithmetic.ts';
+import type { OverlayKind } from '../model/charter.ts';
 import type { Edit } from '../model/edit.ts';
 import type { Network } from '../model/documents.ts';
+import { type From, inside, type Leads, type Reach, type Router, type Way } from './graph.ts';
+import { editsOf, lackingRoutes, lackingRule, type Lacking } from './mend.ts';
 import type { Entry } from './prefix-trie.ts';
-import type { From, Reach, Router, Way } from './graph.ts';
+import { type Packet, ruleFor, ruleText } from './rules.ts';
 
 /** One end of a path: an address in a network, and whose it is. */
 export interface End {
@@ -11,6 +15,24 @@ export interface End {
   network: string;
   /** Any of its network, and nobody's in particular. */
   any?: true;
+  /** What a cluster answers for: one of its service addresses, or a pod behind none. */
+  cluster?: Inside;
+}
+/** What lies inside of a cluster: how its packets travel between the nodes, and how large they may be there. */
+export interface Inside {
+  charter: string;
+  is: 'service' | 'pod';
+  overlay: OverlayKind;
+  /** The largest packet of a pod, in bytes. */
+  mtu: number;
+  /** Gbit/s of the slowest link among nodes that can answer; undefined: not known. */
+  gbit?: number | undefined;
+  /** One node answers, or several share it: by ARP and NDP, or by BGP. */
+  announce: 'arp' | 'bgp';
+  nodes: number;
+  /** The network that the nodes are in, and the address of one of them: what pods send outside leaves with it. */
+  network: string;
+  node: string;
 }
 /** One step of a packet. */
 export interface Hop {
@@ -24,6 +46,14 @@ export interface Hop {
   next: string | undefined;
   /** The prefix that chose the way, and where it is declared; undefined: sender and receiver lie in one network. */
   chosen: { prefix: string; from: From | undefined } | undefined;
+  /** What it travels inside of: how large it may be in there, and how much the link outside leaves for it. */
+  inside?: { kind: OverlayKind; mtu: number; room: number };
+  /** An address that whoever sends it on has put in place of another. */
+  nat?: { of: 'source' | 'destination'; before: string; after: string };
+  /** Gbit/s of the link, where it is known. */
+  gbit?: number;
+  /** What is worth saying of it. */
+  note?: string;
 }
 /** Why a packet does not arrive. */
 export interface Stop {
@@ -31,7 +61,8 @@ export interface Stop {
   why: string;
   /** `unknown`: what lies there is not declared, so nothing can be said; `dead`: it is dropped there. */
   sort: 'dead' | 'unknown';
-  /** The least that would mend it, where the estate can. */
+  /** The least that would mend it, where the estate can: in words, and as edits. */
+  lacking: string[];
   edits: Edit[];
 }
 /** One direction. */
@@ -40,8 +71,17 @@ export interface Leg {
   stop: Stop | undefined;
   /** The largest packet that passes as a whole, in bytes; undefined: it goes nowhere. */
   mtu: number | undefined;
+  /** Gbit/s of the narrowest link that is known. */
+  gbit: number | undefined;
   /** Nobody is declared to have the address that it goes to. */
   nobody: boolean;
+}
+/** What becomes of the path while another member of a gateway leads. */
+export interface While {
+  gateway: string;
+  member: string;
+  works: boolean;
+  stop: (Stop & { leg: 'forward' | 'back' }) | undefined;
 }
 export interface Trace {
   from: End;
@@ -51,87 +91,332 @@ export interface Trace {
   back: Leg;
   /** It arrives, the answer comes back, and both carry a packet of that size. */
   works: boolean;
+  /** The answer goes over other routers than the question. */
+  asymmetric: boolean;
+  /** For each gateway of several members that the path goes over: what it is while each of the others leads. */
+  whileLeading: While[];
+  /** The least that would mend it in both directions and whoever leads. */
+  edits: Edit[];
+}
+export interface Asked {
+  bytes?: number | undefined;
+  protocol?: Packet['protocol'];
+  port?: number | undefined;
 }
 /** A packet is handed on so often at most (the TTL that most systems begin with, RFC 1700). */
 const most = 64;
-const within = (n: Network, address: string) => holds(prefixRange(parsePrefix(n.prefix)), parseIp(address));
 
 /** The path between two ends, there and back, for a packet of so many bytes. */
-export function trace(reach: Reach, from: End, to: End, bytes = 1500): Trace {
-  const forward = leg(reach, from, to);
-  const back = leg(reach, to, from);
-  const carries = (l: Leg) => !l.stop && (l.mtu ?? 0) >= bytes;
-  return { from, to, bytes, forward, back, works: carries(forward) && carries(back) };
+export function trace(reach: Reach, from: End, to: End, asked: number | Asked = {}): Trace {
+  const { cluster } = from;
+  // What a pod sends to others than pods of its own leaves with the address of its node.
+  const own = to.cluster?.is === 'pod' && to.cluster.charter === cluster?.charter;
+  return traceAs(reach, cluster?.is === 'pod' && !own ? { ...from, address: cluster.node } : from, to, asked);
 }
 
-function leg(reach: Reach, from: End, to: End): Leg {
+function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace {
+  const { bytes = 1500, protocol, port } = typeof asked === 'number' ? { bytes: asked } : asked;
+  const packet: Packet = {
+    source: from.address,
+    destination: to.address,
+    protocol: protocol ?? (port ? 'tcp' : undefined),
+    port,
+  };
+  const both = (leads: Leads) => {
+    const there = leg(reach, from, to, packet, leads, []);
+    const back = leg(reach, to, from, { ...packet, source: to.address, destination: there.source }, leads, there.routers);
+    const carries = (l: Leg) => !l.stop && (l.mtu ?? 0) >= bytes;
+    return { there, back, works: carries(there.leg) && carries(back.leg) };
+  };
+  const usual = both(new Map());
+  const met = [...usual.there.routers, ...usual.back.routers];
+  const lacking = [...usual.there.lacking, ...usual.back.lacking];
+  const whileLeading: While[] = [];
+  for (const name of new Set(met.flatMap((r) => (r.gateway && r.gateway.of > 1 ? [r.gateway.name] : [])))) {
+    const gateway = reach.gateways.get(name);
+    if (!gateway?.addresses.length) continue;
+    const leader = met.find((r) => r.gateway?.name === name)?.name;
+    for (const { name: member } of gateway.members) {
+      if (member === leader) continue;
+      const now = both(new Map([[name, member]]));
+      const [stop, at] = now.there.leg.stop ? [now.there.leg.stop, 'forward' as const] : [now.back.leg.stop, 'back' as const];
+      whileLeading.push({ gateway: name, member, works: now.works, stop: stop ? { ...stop, leg: at } : undefined });
+      lacking.push(...now.there.lacking, ...now.back.lacking);
+    }
+  }
+  const way = (list: readonly Router[]) => list.map((r) => r.name).join(' ');
+  return {
+    from,
+    to,
+    bytes,
+    forward: usual.there.leg,
+    back: usual.back.leg,
+    works: usual.works,
+    asymmetric:
+      !usual.there.leg.stop &&
+      !usual.back.leg.stop &&
+      onlyDeclared(way(usual.there.routers), way([...usual.back.routers].reverse()), met),
+    whileLeading,
+    edits: editsOf(lacking),
+  };
+}
+/** Routers of which one address alone is declared may be one machine at several: of those nothing can be said. */
+const onlyDeclared = (there: string, back: string, met: readonly Router[]) => there !== back && met.every((r) => r.gateway);
+
+interface Walked {
+  leg: Leg;
+  routers: Router[];
+  lacking: Lacking[];
+  /** The source that it arrives with. */
+  source: string;
+}
+
+function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[]): Walked {
   const hops: Hop[] = [];
-  const hop = (at: string, n: Network, next: string | undefined, chosen: Hop['chosen']) =>
-    hops.push({ at, network: n.name, vlan: n.vlan, mtu: n.mtu, next, chosen });
-  const end = (stop?: Stop): Leg => ({
-    hops,
-    stop,
-    mtu: hops.length ? Math.min(...hops.map((h) => h.mtu)) : undefined,
-    nobody: !stop && !to.any && reach.owner(to.network, to.address) === undefined,
-  });
-  const dead = (at: string, why: string, edits: Edit[] = []) => end({ at, why, sort: 'dead', edits });
+  const routers: Router[] = [];
+  let packet = asked;
+  const hop = (at: string, n: Network, mtu: number, next: string | undefined, chosen: Hop['chosen'], more: Partial<Hop> = {}) => {
+    const h: Hop = { at, network: n.name, vlan: n.vlan, mtu: Math.min(mtu, n.mtu), next, chosen, ...more };
+    hops.push(h);
+    return h;
+  };
+  const end = (stop?: Omit<Stop, 'edits' | 'lacking'>, lacking: Lacking[] = []): Walked => {
+    const sizes = hops.map((h) => (h.inside ? Math.min(h.inside.mtu, h.inside.room) : h.mtu));
+    const links = hops.flatMap((h) => h.gbit ?? []);
+    return {
+      leg: {
+        hops,
+        stop: stop && { ...stop, lacking: lacking.map((l) => l.text), edits: editsOf(lacking) },
+        mtu: sizes.length ? Math.min(...sizes) : undefined,
+        gbit: links.length ? Math.min(...links) : undefined,
+        nobody:
+          !stop &&
+          !to.any &&
+          !to.cluster &&
+          packet.destination === to.address &&
+          reach.owner(to.network, to.address) === undefined,
+      },
+      routers,
+      lacking,
+      source: packet.source,
+    };
+  };
+  const dead = (at: string, why: string, lacking: Lacking[] = []) => end({ at, why, sort: 'dead' }, lacking);
+  /** At its end: inside of a cluster it goes on to the pod, on whichever node that is. */
+  const arrived = (): Walked => {
+    const c = to.cluster;
+    const n = c && reach.networks.get(c.network);
+    if (c && n)
+      hop(c.is === 'pod' ? `node of ${c.charter}` : answering(c), n, n.mtu, undefined, undefined, {
+        ...(c.overlay === 'none'
+          ? {}
+          : { inside: { kind: c.overlay, mtu: c.mtu, room: n.mtu - overhead(c.overlay, parsePrefix(n.prefix).v) } }),
+        ...(c.is === 'service' ? { nat: { of: 'destination' as const, before: to.address, after: 'the pod' } } : {}),
+        ...(c.gbit ? { gbit: c.gbit } : {}),
+        note: 'to the node of the pod, where it is another one',
+      });
+    return end();
+  };
   const own = reach.networks.get(from.network);
   if (!own) return dead(from.label, `no network ${from.network} is declared`);
-  if (own.name === to.network) {
-    hop(from.label, own, undefined, undefined);
-    return end();
+  const leaving: Partial<Hop> = from.cluster ? leavingCluster(from.cluster) : {};
+  if (to.cluster?.is === 'pod' && to.address !== to.cluster.node) {
+    if (from.cluster?.charter !== to.cluster.charter)
+      return dead(
+        from.label,
+        `addresses of pods of ${to.cluster.charter} are known to its own nodes alone: publish what is to be reached as a service`,
+      );
+    return arrived();
   }
-  const first = reach.routers.get(own.name);
-  if (!first) return dead(from.label, `${own.name} has no gateway: nothing leaves ${own.prefix}`);
-  hop(from.label, own, first.address, {
-    prefix: to.address.includes(':') ? '::/0' : '0.0.0.0/0',
-    from: { network: own.name, path: ['gateway'] },
-  });
-  const seen = new Set<string>();
-  let router: Router = first;
+  if (own.name === to.network && inside(own, packet.destination)) {
+    hop(from.label, own, own.mtu, undefined, undefined, leaving);
+    return arrived();
+  }
+  const first = firstHop(reach, own, from, packet, leads);
+  if ('why' in first) return dead(from.label, first.why);
+  hop(from.label, own, own.mtu, first.address, { prefix: first.prefix, from: first.from }, leaving);
+  if (!first.router)
+    return end({
+      at: reach.owner(own.name, first.address) ?? first.address,
+      why: `what ${first.address} does with it is not declared`,
+      sort: 'unknown',
+    });
+  const seen = new Set<Router>();
+  let router: Router = first.router;
+  let came = own.name;
   for (let n = 0; n < most; n++) {
-    const at = routerName(router);
-    if (seen.has(router.network))
-      return dead(at, 'the packet comes back to a router that it has passed: it goes round until it is dropped');
-    seen.add(router.network);
-    const chosen: Entry<Way> | undefined = router.table.longest(parseIp(to.address));
-    if (!chosen) return dead(at, `it has no route to ${to.address}`, mendRoute(reach, router, to));
+    if (seen.has(router))
+      return dead(router.name, 'the packet comes back to a router that it has passed: it goes round until it is dropped');
+    seen.add(router);
+    routers.push(router);
+    const back = answers.length > 0 ? translatedBack(reach, router, came, packet, from, to, answers) : undefined;
+    if (back && 'why' in back) return dead(router.name, back.why);
+    let nat: Hop['nat'];
+    if (back) {
+      nat = { of: 'destination', before: packet.destination, after: back.to };
+      packet = { ...packet, destination: back.to };
+    }
+    if (!answers.includes(router)) {
+      const hit = ruleFor(router.rules, packet);
+      if (hit?.rule.do === 'deny')
+        return dead(
+          router.name,
+          answers.length
+            ? `rule ${hit.at + 1} stops the answer (${ruleText(hit.rule)}): the question went another way, so it is no answer here`
+            : `rule ${hit.at + 1} stops it: ${ruleText(hit.rule)}`,
+          lackingRule(reach, router, packet, from, to, hit.at),
+        );
+    }
+    const chosen: Entry<Way> | undefined = router.table.longest(parseIp(packet.destination));
+    if (!chosen) {
+      // What is given back to a router that translates is brought to it, not to whoever asked.
+      const goal = packet.destination === to.address ? to : endAt(reach, packet.destination, to);
+      return dead(router.name, `it has no route to ${packet.destination}`, lackingRoutes(reach, router, goal, leads));
+    }
     const { prefix, value } = chosen;
     const by = { prefix: formatPrefix(prefix), from: value.from };
+    /** The source as it leaves in a network. */
+    const translate = (network: string): Partial<Hop> => {
+      const t = answers.length
+        ? undefined
+        : router.nat.find((x) => (!x.out || x.out === network) && sourceIn(x.from, packet.source));
+      if (t) {
+        nat = { of: 'source', before: packet.source, after: t.to };
+        packet = { ...packet, source: t.to };
+      }
+      return nat ? { nat } : {};
+    };
+    if ('nodesOf' in value) {
+      const n = to.cluster ? reach.networks.get(to.cluster.network) : undefined;
+      const face = router.interfaces.find((f) => f.network === n?.name) ?? router.interfaces[0];
+      if (!n || !face) return dead(router.name, `no node of ${value.nodesOf} lies in a network that it has an address in`);
+      hop(router.name, n, face.mtu, to.cluster ? answering(to.cluster) : `node of ${value.nodesOf}`, by, translate(n.name));
+      return arrived();
+    }
     if ('into' in value) {
       const network = reach.networks.get(value.into) as Network;
-      // The way leads into a network of that prefix which is not the one that is meant.
-      if (network.name !== to.network && within(network, to.address)) {
-        hop(at, network, undefined, by);
-        return dead(at, `it hands what is for ${to.address} over in ${network.name}, and ${to.label} is in ${to.network}`);
+      const mtu = router.interfaces.find((f) => f.network === network.name)?.mtu ?? network.mtu;
+      // What is given to a translated address is taken by whoever translates it.
+      const [holder] = packet.destination === to.address ? [] : reach.translating(network.name, packet.destination);
+      if (holder) {
+        const next: Router = answers.find((a) => reach.translating(network.name, packet.destination).includes(a)) ?? holder;
+        if (next === router) return dead(router.name, `${packet.destination} is its own, and nothing waits for an answer there`);
+        hop(router.name, network, mtu, packet.destination, by, translate(network.name));
+        came = network.name;
+        router = next;
+        continue;
       }
-      if (!reach.routers.has(network.name)) return dead(at, `${network.name} has no gateway: no router has an address in it`);
-      hop(at, network, undefined, by);
-      return end();
+      // The way leads into a network of that prefix which is not the one that is meant.
+      if (network.name !== to.network && inside(network, packet.destination)) {
+        hop(router.name, network, mtu, undefined, by);
+        return dead(
+          router.name,
+          `it hands what is for ${packet.destination} over in ${network.name}, and ${to.label} is in ${to.network}`,
+        );
+      }
+      if (!router.gateway && !reach.of(network.name, leads).length)
+        return dead(router.name, `${network.name} has no gateway: no router has an address in it`);
+      const [pool] = to.cluster ? [to.cluster] : [];
+      hop(router.name, network, mtu, undefined, by, {
+        ...translate(network.name),
+        ...(pool?.is === 'service' && pool.announce === 'arp' ? { note: `asks for ${to.address}: one host answers` } : {}),
+        ...(pool?.gbit ? { gbit: pool.gbit } : {}),
+      });
+      return arrived();
     }
-    const travels = reach.networks.get(router.network) as Network;
-    hop(at, travels, value.via, by);
-    if (!within(travels, value.via)) return dead(at, `its next hop ${value.via} does not lie in ${travels.name}`);
-    const own = reach.networks.get(router.network)?.site;
-    const others = reach.routersAt(value.via).filter((r) => r.network !== travels.name);
-    const next = others.find((r) => reach.networks.get(r.network)?.site === own) ?? others[0];
+    const face = router.interfaces.find((f) => inside(reach.networks.get(f.network), value.via));
+    const travels = reach.networks.get(face?.network ?? '');
+    if (!face || !travels) {
+      const [only] = router.interfaces;
+      const on = reach.networks.get(only?.network ?? '');
+      if (on && only) hop(router.name, on, only.mtu, value.via, by);
+      return dead(
+        router.name,
+        router.gateway
+          ? `its next hop ${value.via} lies in no network that it has an address in`
+          : `its next hop ${value.via} does not lie in ${only?.network}`,
+      );
+    }
+    hop(router.name, travels, face.mtu, value.via, by, translate(travels.name));
+    const next: Router | undefined = reach.at(travels.name, value.via, leads)[0];
     if (!next)
       return end({
         at: reach.owner(travels.name, value.via) ?? value.via,
         why: `what ${value.via} does with it is not declared`,
         sort: 'unknown',
-        edits: [],
       });
+    came = travels.name;
     router = next;
   }
   return dead(from.label, `it is handed on more than ${most} times`);
 }
 
-export const routerName = (r: Pick<Router, 'network' | 'address'>): string => `router of ${r.network}`;
+const answering = (c: Inside): string =>
+  c.announce === 'bgp' ? `one of ${c.nodes} nodes of ${c.charter}` : `the node of ${c.charter} that answers`;
+const leavingCluster = (c: Inside): Partial<Hop> => ({
+  ...(c.gbit ? { gbit: c.gbit } : {}),
+  ...(c.is === 'pod'
+    ? { nat: { of: 'source' as const, before: 'the pod', after: c.node } }
+    : {
+        nat: { of: 'source' as const, before: 'the pod', after: 'the service address' },
+        note: 'answers from the address that was asked',
+      }),
+});
+const sourceIn = (prefix: string, address: string): boolean => holds(prefixRange(parsePrefix(prefix)), parseIp(address));
 
-/** The one route that is lacking: into the network of the receiver, where it is declared. */
-function mendRoute(reach: Reach, router: Router, to: End): Edit[] {
-  const own = reach.networks.get(router.network);
-  if (!own || !reach.networks.has(to.network)) return [];
-  return [{ op: 'set', kind: 'Network', key: own.name, path: ['routesTo'], value: [...own.routesTo, to.network] }];
+/** The end that an address is, in the network that it lies in. */
+function endAt(reach: Reach, address: string, other: End): End {
+  const [n] = reach.around(address);
+  return { label: address, address, network: n?.name ?? other.network };
+}
+
+type First = { address: string; prefix: string; from: From; router: Router | undefined } | { why: string };
+/** Where a machine sends what is not for its own network: a route that it was given with its address, else its gateway. */
+function firstHop(reach: Reach, own: Network, from: End, packet: Packet, leads: Leads): First {
+  const scope = own.dhcp.findIndex((d) => holds(parseRange(d.range), parseIp(from.address)));
+  const given = own.dhcp[scope]?.routes ?? [];
+  if (given.length) {
+    const best = given
+      .map((r, i) => ({ ...r, i, length: parsePrefix(r.to).length }))
+      .filter((r) => sourceIn(r.to, packet.destination))
+      .sort((a, b) => b.length - a.length)[0];
+    // RFC 3442: who takes these routes leaves the gateway of the other option aside.
+    if (!best)
+      return {
+        why: `it takes its routes from DHCP (option 121), and none of them leads to ${packet.destination}; the gateway is left aside then`,
+      };
+    return {
+      address: best.via,
+      prefix: best.to,
+      from: { kind: 'Network', name: own.name, path: ['dhcp', scope, 'routes', best.i] },
+      router: reach.at(own.name, best.via, leads)[0],
+    };
+  }
+  const router = own.gateway ? reach.of(own.name, leads)[0] : undefined;
+  if (!own.gateway || !router) return { why: `${own.name} has no gateway: nothing leaves ${own.prefix}` };
+  return {
+    address: own.gateway,
+    prefix: packet.destination.includes(':') ? '::/0' : '0.0.0.0/0',
+    from: { kind: 'Network', name: own.name, path: ['gateway'] },
+    router,
+  };
+}
+
+/** An answer to a translated source, at the router that has it: whoever did not translate the question knows nothing of it. */
+function translatedBack(
+  reach: Reach,
+  router: Router,
+  network: string,
+  packet: Packet,
+  _from: End,
+  to: End,
+  answers: readonly Router[],
+): { to: string } | { why: string } | undefined {
+  if (packet.destination === to.address) return undefined;
+  const mine =
+    router.nat.some((n) => n.to === packet.destination) && reach.translating(network, packet.destination).includes(router);
+  if (!mine) return undefined;
+  if (!answers.includes(router))
+    return { why: `${packet.destination} is translated by another member: it knows of no such connection` };
+  return { to: to.address };
 }

@@ -20,6 +20,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
   const lists = {
     sites: 'Site',
     networks: 'Network',
+    gateways: 'Gateway',
     hosts: 'Host',
     zones: 'Zone',
     records: 'Record',
@@ -61,6 +62,7 @@ export const estateAt = (view: View, site: string): Estate =>
   readAs(view, {
     sites: () => [view.get('Site', site)].filter((s) => s !== undefined),
     networks: () => view.by('Network', 'site', site),
+    gateways: () => view.by('Gateway', 'site', site),
     hosts: () => view.by('Host', 'site', site),
     zones: () => view.by('Zone', 'site', site),
     hypervisors: () => view.by('Hypervisor', 'site', site),

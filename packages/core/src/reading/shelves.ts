@@ -25,6 +25,10 @@ const speaks = {
   'speaks coarse': (d: Doc) => spokenBlocks(d, 'coarse'),
 };
 const credential = { credential: (d: Doc) => credentialOf(d)?.entry };
+/** Networks that a gateway has an address in. */
+const networksOf = (g: DocOf<'Gateway'>) => [
+  ...new Set([...g.members.flatMap((m) => m.interfaces), ...g.addresses].map((f) => f.network)),
+];
 /** A name without its first label. */
 const domainOf = (name: string): string => name.slice(name.indexOf('.') + 1);
 /** What addresses are grouped by for reverse zones: the /24, or the /64. */
@@ -41,6 +45,7 @@ export const groupings = {
     vlan: (n: DocOf<'Network'>) => (n.vlan === undefined ? undefined : `${n.site} ${n.vlan} ${n.prefix.includes(':') ? 6 : 4}`),
     routesTo: (n: DocOf<'Network'>) => n.routesTo,
   },
+  Gateway: { ...speaks, site: (g: DocOf<'Gateway'>) => g.site, networks: (g: DocOf<'Gateway'>) => networksOf(g) },
   Zone: { ...speaks, ...credential, site: (z: DocOf<'Zone'>) => z.site },
   Profile: {},
   Baseline: {},

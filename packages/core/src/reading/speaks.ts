@@ -42,6 +42,11 @@ export function spokenBy(doc: Doc): Spoken[] {
       for (const a of serverList(doc.ntp ?? []).servers) address(a, `time server of ${doc.name}`);
       if (doc.kind === 'Network') for (const r of doc.routes) address(r.via, `next hop of ${doc.name}`);
       break;
+    case 'Gateway':
+      for (const m of doc.members) for (const f of m.interfaces) address(f.address, m.name);
+      for (const a of doc.addresses) address(a.address, `gateway ${doc.name}`);
+      for (const n of doc.nat) address(n.to, `outbound address of ${doc.name}`);
+      break;
     case 'Zone':
       address(doc.primary, `name server of ${doc.name}`);
       break;
@@ -64,7 +69,7 @@ export function spokenBy(doc: Doc): Spoken[] {
 }
 
 /** Kinds of which documents speak for addresses. */
-export const speakers = ['Site', 'Network', 'Zone', 'Host', 'Hypervisor', 'Registry', 'Charter'] as const;
+export const speakers = ['Site', 'Network', 'Gateway', 'Zone', 'Host', 'Hypervisor', 'Registry', 'Charter'] as const;
 
 export const liesIn = (s: Spoken, whole: Range): boolean =>
   s.range.includes('-') ? overlaps(parseRange(s.range), whole) : holds(whole, parseIp(s.range));

@@ -6,6 +6,7 @@ import type { EntityManager } from 'typeorm';
 const tables = {
   sites: ['site', 'doc'],
   networks: ['network', 'doc'],
+  gateways: ['gateway', 'doc'],
   zones: ['zone', 'doc'],
   charters: ['charter', 'doc'],
   registries: ['registry', 'doc'],
@@ -18,7 +19,16 @@ const asked = (network: Network) =>
 
 /** What the plan speaks for in a network beside the ledger, as it stands now. */
 export async function spokenIn(m: EntityManager, network: Network): Promise<Spoken[]> {
-  const declared: Declared = { sites: [], networks: [], zones: [], charters: [], registries: [], hypervisors: [], hosts: [] };
+  const declared: Declared = {
+    sites: [],
+    networks: [],
+    gateways: [],
+    zones: [],
+    charters: [],
+    registries: [],
+    hypervisors: [],
+    hosts: [],
+  };
   const parts = asked(network).map(([name, [table, what]]) => `select '${name}' as name, ${what} as doc from ${table}`);
   for (const { name, doc } of (await m.query(parts.join(' union all '))) as { name: keyof Declared; doc: never }[])
     (declared[name] as unknown[]).push(doc);

@@ -2,7 +2,7 @@ import { formatPrefix, nextPrefix, parsePrefix, prefixRange, spaceOf } from '@pr
 import type { Estate, Network } from '@praesidor/core/model';
 import { useMemo } from 'react';
 
-export const purposes = ['machine', 'management', 'provisioning', 'storage', 'tunnel', 'uplink', 'service'] as const;
+export const purposes = ['machine', 'management', 'provisioning', 'storage', 'tunnel', 'uplink', 'service', 'client'] as const;
 
 /** How much of each network is reserved, 0 to 1. */
 export function useFullness(networks: readonly Network[], estate: Estate | undefined): Map<string, number> {

@@ -215,7 +215,7 @@ function Direction({ title, leg, to, bytes, site }: { title: string; leg: Leg; t
                   <span className="mono text-[11.5px]!">{h.chosen.prefix}</span>
                   {h.chosen.from && (
                     <span className="follows block">
-                      ↳ {routeText(h.chosen.from.path)} of {h.chosen.from.network}
+                      ↳ {routeText(h.chosen.from.path)} of {h.chosen.from.name}
                     </span>
                   )}
                 </div>

@@ -1,12 +1,13 @@
 import { addressing } from '../addresses.ts';
 import { usualApiPort } from '../ports.ts';
 import type { Computed, Plan } from '../plan.ts';
+import { type PlannedService, plannedServices, serviceReservations } from '../services.ts';
 import { aspect, because } from './aspect.ts';
 import { placement } from './placement.ts';
 import { references } from './references.ts';
 
 export const addresses = aspect<
-  Pick<Plan, 'api' | 'inbound' | 'reservations'> & {
+  Pick<Plan, 'api' | 'inbound' | 'services' | 'reservations'> & {
     nodeAddresses: Record<string, string>;
     further: Record<string, Record<string, string>>;
     inARow: boolean;
@@ -24,10 +25,12 @@ export const addresses = aspect<
       [...(secondNetwork ? [secondNetwork] : []), ...networks],
       secondNetwork?.name,
     );
+    const services: PlannedService[] = plannedServices(charter, network ? [network, ...networks] : networks, view);
     return {
+      services,
       api: { name: a.apiName, address: a.api ?? '', port: charter.api.port ?? usualApiPort },
       inbound: { name: a.inboundName, address: a.inbound ?? '' },
-      reservations: a.reservations,
+      reservations: [...a.reservations, ...serviceReservations(charter, services, network)],
       nodeAddresses: Object.fromEntries([...a.nodes].map(([host, n]) => [host, n.address])),
       further: Object.fromEntries([...a.further].map(([n, given]) => [n, Object.fromEntries(given)])),
       inARow: a.inARow,
@@ -82,6 +85,20 @@ export const addresses = aspect<
         ],
         mono: true,
       },
+      ...(plan.services.length
+        ? [
+            {
+              id: 'services',
+              section: 4 as const,
+              label: 'Services',
+              text: plan.services.map((s) => `${s.name} ${s.address ?? '—'}`).join(', '),
+              why: plan.services.map((s, i) =>
+                because(`service ${s.by}`, { name: s.name, address: s.address ?? '—' }, ['servicePool', 'services', i]),
+              ),
+              mono: true,
+            },
+          ]
+        : []),
       {
         id: 'node-addresses',
         section: 4,

@@ -10,7 +10,10 @@ export const ADR002 = each('Charter', {
     const pool = c.servicePool && parseRange(c.servicePool.range);
     if (!n || !pool) return [];
     const used = [
-      ...view.by('Reservation', 'network', n.name).map((r) => ({ address: r.address, who: r.name ?? r.owner.name })),
+      ...view
+        .by('Reservation', 'network', n.name)
+        .filter((r) => !(r.owner.kind === 'charter' && r.owner.name === c.name && r.owner.use?.startsWith('service ')))
+        .map((r) => ({ address: r.address, who: r.name ?? r.owner.name })),
       ...(n.gateway ? [{ address: n.gateway, who: 'the gateway' }] : []),
     ].filter((r) => holds(pool, parseIp(r.address)));
     return used.length

@@ -1,4 +1,4 @@
-import { contains, parsePrefix, parseRange, prefixRange } from '../../address/parse.ts';
+import { contains, overlaps, parsePrefix, parseRange, prefixRange } from '../../address/parse.ts';
 import { at, each } from '../check.ts';
 import { movePool } from '../pools.ts';
 
@@ -11,6 +11,8 @@ export const ADR011 = each('Charter', {
     const pool = d.servicePool && parseRange(d.servicePool.range);
     if (!n || !pool || !d.servicePool) return [];
     if (contains(prefixRange(parsePrefix(n.prefix)), pool)) return [];
+    // Routers that are told where it is need no network that it lies in.
+    if (d.servicePool.announce === 'bgp' && !overlaps(prefixRange(parsePrefix(n.prefix)), pool)) return [];
     return [
       at(d, ['servicePool', 'range'], {
         title: 'Service pool lies outside the machine network',

@@ -1,7 +1,5 @@
+import { privateAs } from '../reach.ts';
 import { at, each, setTo } from '../check.ts';
-
-/** AS numbers for use within an organisation (RFC 6996). */
-const isPrivate = (n: number) => (n >= 64512 && n <= 65534) || (n >= 4200000000 && n <= 4294967294);
 
 export const CHT034 = each('Charter', {
   code: 'CHT-034',
@@ -9,7 +7,7 @@ export const CHT034 = each('Charter', {
   about: 'the AS number of the nodes is a public one',
   find: (d) => {
     const { as, announce, peers = [] } = d.servicePool ?? {};
-    if (announce !== 'bgp' || as === undefined || isPrivate(as)) return [];
+    if (announce !== 'bgp' || as === undefined || privateAs(as)) return [];
     const used = new Set(peers.map((p) => p.as));
     const free = [64512, 64513, 64514].find((n) => !used.has(n)) ?? 64515;
     return [

@@ -1,4 +1,6 @@
+import { trace } from '../../reach/trace.ts';
 import { chartersAt, each } from '../check.ts';
+import { reachAt, someoneIn } from '../reach.ts';
 
 export const NET010 = each('Network', {
   code: 'NET-010',
@@ -18,26 +20,17 @@ export const NET010 = each('Network', {
               text: 'Tunnels from a host to a gateway on the same VLAN are not formed: their endpoints must be on separate VLANs.',
             },
           ];
-        if (!g.routesTo.includes(h.name) || !h.routesTo.includes(g.name))
+        const reach = reachAt(view, g.site);
+        const { forward, back, edits } = trace(reach, someoneIn(reach, g), someoneIn(reach, h), 1);
+        const stop = forward.stop ?? back.stop;
+        if (stop?.sort === 'dead')
           return [
             {
               ...at,
               path: ['routesTo'],
               title: `${g.name} and ${h.name} do not route to each other`,
-              text: 'Tunnel endpoints of hosts and gateways must reach each other in both directions.',
-              remedy: {
-                label: 'Declare both routes',
-                edits: [
-                  [g, h],
-                  [h, g],
-                ].map(([a, b]) => ({
-                  op: 'set' as const,
-                  kind: 'Network' as const,
-                  key: a?.name ?? '',
-                  path: ['routesTo'],
-                  value: [...new Set([...(a?.routesTo ?? []), b?.name ?? ''])],
-                })),
-              },
+              text: `Tunnel endpoints of hosts and gateways must reach each other in both directions; ${forward.stop ? 'what is sent' : 'what is sent back'} stops at ${stop.at}: ${stop.why}.`,
+              ...(edits.length ? { remedy: { label: 'Add what is lacking', edits } } : {}),
             },
           ];
         return [];

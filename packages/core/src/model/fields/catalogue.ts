@@ -2,6 +2,7 @@ import type { Kind } from '../documents.ts';
 import { charterFields } from './charter.ts';
 import type { Fields } from './field.ts';
 import { hypervisorFields, mouldFields } from './guest.ts';
+import { gatewayFields } from './gateway.ts';
 import { hostFields } from './host.ts';
 import { addonFields, registryFields, releaseFields } from './image.ts';
 import { networkFields } from './network.ts';
@@ -15,6 +16,7 @@ import { recordFields, zoneFields } from './zone.ts';
 export const kindWords: Readonly<Record<Kind, string>> = {
   Site: 'A place where machines stand: how it is reached, its domain, its resolvers, its racks.',
   Network: 'A prefix at a site with one purpose: its VLAN, gateway, pools and routes.',
+  Gateway: 'What joins networks: a router, or several that stand in for one another.',
   Zone: 'A DNS zone that the product keeps up by signed updates.',
   Profile: 'What a role requires of a machine, instead of the usual.',
   Baseline: 'The firmware that machines of a model are to have.',
@@ -34,6 +36,7 @@ export const kindWords: Readonly<Record<Kind, string>> = {
 export const fieldWords: Readonly<Record<Kind, Fields>> = {
   Site: siteFields,
   Network: networkFields,
+  Gateway: gatewayFields,
   Zone: zoneFields,
   Profile: profileFields,
   Baseline: baselineFields,

@@ -1,4 +1,5 @@
 import type { Fields } from './field.ts';
+import { ruleFields } from './rule.ts';
 import { purposeChoices } from './shared.ts';
 
 export const networkFields: Fields = {
@@ -12,6 +13,9 @@ export const networkFields: Fields = {
   dhcp: { label: 'DHCP scopes', help: 'Ranges that a DHCP server gives away; nothing else is reserved in them.', rare: true },
   'dhcp.*.name': { label: 'Scope' },
   'dhcp.*.range': { label: 'Range', example: '10.62.8.100-10.62.8.119', mono: true },
+  'dhcp.*.routes': { label: 'Routes', help: 'Given to clients beside the address (option 121).', rare: true },
+  'dhcp.*.routes.*.to': { label: 'To', example: '10.62.8.0/25', mono: true },
+  'dhcp.*.routes.*.via': { label: 'Next hop', example: '10.62.40.1', mono: true },
   'dhcp.*.inside': { label: 'Inside pool', refers: { of: 'pool' } },
   pools: { label: 'Pools', help: 'Ranges that are set aside for one use.', rare: true },
   'pools.*.name': { label: 'Pool' },
@@ -33,6 +37,7 @@ export const networkFields: Fields = {
   routes: { label: 'Static routes', help: 'Of the network’s router.', rare: true },
   'routes.*.to': { label: 'To', example: '10.70.0.0/16', mono: true },
   'routes.*.via': { label: 'Next hop', example: '10.62.8.2', mono: true },
+  ...ruleFields,
   endpoints: {
     label: 'Tunnel ends',
     help: 'Tunnel networks: who ends tunnels here.',

@@ -25,5 +25,6 @@ export const purposeChoices = {
   storage: 'traffic of volumes',
   tunnel: 'tunnels between nodes or sites',
   uplink: 'to the routers',
+  client: 'desks and other clients',
   service: 'addresses of published services',
 } as const;

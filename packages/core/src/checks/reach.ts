@@ -1,0 +1,59 @@
+import { formatIp, isIp, parseIp, parseRange } from '../address/parse.ts';
+import type { Charter, Gateway, Network } from '../model/documents.ts';
+import { graphOf, inside } from '../reach/graph.ts';
+import type { Reach } from '../reach/graph.ts';
+export { someoneIn } from '../reach/ends.ts';
+import type { End } from '../reach/trace.ts';
+import { estateAt } from '../reading/at.ts';
+import type { View } from '../reading/index.ts';
+
+/** Who reaches whom at a site, kept as long as its networks, gateways and clusters. */
+export const reachAt = (view: View, site: string): Reach => view.memo(`reach at ${site}`, () => graphOf(estateAt(view, site)));
+
+/** Where a member of a gateway stands in a network, by the place of the interface. */
+export const facesOf = (g: Gateway) =>
+  g.members.flatMap((member, m) =>
+    member.interfaces.map((face, f) => ({ member, m, face, path: ['members', m, 'interfaces', f] })),
+  );
+/** Every route of a gateway: those of all members, and of each, with the members that have it. */
+export const routesOf = (g: Gateway) => [
+  ...g.routes.map((route, i) => ({ route, path: ['routes', i], members: g.members })),
+  ...g.members.flatMap((member, m) =>
+    member.routes.map((route, i) => ({ route, path: ['members', m, 'routes', i], members: [member] })),
+  ),
+];
+/** The network in which a member meets a next hop; undefined: it has no address there. */
+export const hopNetwork = (view: View, member: Gateway['members'][number], via: string): Network | undefined =>
+  member.interfaces.map((f) => view.get('Network', f.network)).find((n) => inside(n, via));
+
+/** An address without a doubt about how it is written. */
+export const plainIp = (text: string): string => (isIp(text) ? formatIp(parseIp(text)) : text);
+
+/** AS numbers for use within an organisation (RFC 6996). */
+export const privateAs = (n: number): boolean => (n >= 64512 && n <= 65534) || (n >= 4200000000 && n <= 4294967294);
+/** AS numbers for texts and examples (RFC 5398). */
+export const exampleAs = (n: number): boolean => (n >= 64496 && n <= 64511) || (n >= 65536 && n <= 65551);
+
+/** The first address of the pool of a cluster, as clients ask for it; undefined: it has none, or its machines lie nowhere. */
+export function poolEnd(view: View, c: Charter): End | undefined {
+  const network = view.get('Network', c.machineNetwork);
+  if (!c.servicePool || !network) return undefined;
+  const { v, first } = parseRange(c.servicePool.range);
+  const address = formatIp({ v, n: first });
+  return {
+    label: `what ${c.name} publishes`,
+    address,
+    network: network.name,
+    any: true,
+    cluster: {
+      charter: c.name,
+      is: 'service',
+      overlay: 'none',
+      mtu: network.mtu,
+      announce: c.servicePool.announce,
+      nodes: 1,
+      network: network.name,
+      node: '',
+    },
+  };
+}
