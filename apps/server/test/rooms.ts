@@ -15,6 +15,8 @@ if (!roomsCanBeHad)
 export class Rooms {
   private readonly prefix = `r${process.pid % 10_000}`;
   private readonly names: string[] = [];
+  /** The port of the switch that an adapter hangs on. */
+  private readonly ports = new Map<string, { port: string; bridge: string }>();
   private readonly running = new Set<ChildProcess>();
   private readonly ns = (name: string) => `${this.prefix}-${name}`;
 
@@ -25,21 +27,37 @@ export class Rooms {
   open(): this {
     this.ip('netns', 'add', this.ns('switch'));
     this.names.push('switch');
-    this.ip('-n', this.ns('switch'), 'link', 'add', 'br0', 'type', 'bridge');
-    this.ip('-n', this.ns('switch'), 'link', 'set', 'br0', 'up');
+    return this.bridge('br0');
+  }
+  /** A further network beside the first, which is `br0`. */
+  bridge(name: string): this {
+    this.ip('-n', this.ns('switch'), 'link', 'add', name, 'type', 'bridge');
+    this.ip('-n', this.ns('switch'), 'link', 'set', name, 'up');
     return this;
   }
-  /** A machine with one adapter. */
-  add(name: string, nic: string, address: string): void {
-    const port = `p${this.names.length}`;
-    this.ip('netns', 'add', this.ns(name));
-    this.names.push(name);
+  /** A machine with one adapter; a machine that is there gets another one. */
+  add(name: string, nic: string, address: string, bridge = 'br0'): void {
+    const port = `p${this.ports.size}`;
+    if (!this.names.includes(name)) {
+      this.ip('netns', 'add', this.ns(name));
+      this.names.push(name);
+      this.ip('-n', this.ns(name), 'link', 'set', 'lo', 'up');
+    }
+    this.ports.set(`${name} ${nic}`, { port, bridge });
     this.ip('-n', this.ns('switch'), 'link', 'add', port, 'type', 'veth', 'peer', 'name', nic, 'netns', this.ns(name));
-    this.ip('-n', this.ns('switch'), 'link', 'set', port, 'master', 'br0', 'up');
-    this.ip('-n', this.ns(name), 'link', 'set', 'lo', 'up');
+    this.ip('-n', this.ns('switch'), 'link', 'set', port, 'master', bridge, 'up');
     // An address of IPv6 is there at once: nobody else has it (RFC 4862 §5.4 is left out).
     this.ip('-n', this.ns(name), 'addr', 'add', address, 'dev', nic, ...(address.includes(':') ? ['nodad'] : []));
     this.ip('-n', this.ns(name), 'link', 'set', nic, 'up');
+  }
+  /** Takes a machine off its network, as a power cut does: nobody is told. */
+  cut(name: string, nic: string): void {
+    this.ip('-n', this.ns('switch'), 'link', 'set', this.ports.get(`${name} ${nic}`)?.port ?? '', 'nomaster');
+  }
+  /** Puts it back. */
+  plug(name: string, nic: string): void {
+    const at = this.ports.get(`${name} ${nic}`);
+    this.ip('-n', this.ns('switch'), 'link', 'set', at?.port ?? '', 'master', at?.bridge ?? '');
   }
   /** A program in a machine, to its end. */
   run(name: string, command: string[], timeoutMs = 20_000): Promise<{ code: number; out: string }> {

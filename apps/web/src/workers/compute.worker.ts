@@ -32,7 +32,20 @@ import {
   withVersionKept,
   writeDocument,
 } from '@praesidor/core/model';
-import { endOf, graphOf, type Trace, trace } from '@praesidor/core/reach';
+import {
+  type Asked,
+  type ClusterReach,
+  clusterReach,
+  endOf,
+  graphOf,
+  type Reached,
+  reachMatrix,
+  type Trace,
+  trace,
+  type WhatIs,
+  whatIs,
+} from '@praesidor/core/reach';
+import { isIp } from '@praesidor/core/address';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
@@ -49,6 +62,8 @@ export interface Collided extends Collision {
 export interface Traced {
   trace?: Trace;
   wrong: { from?: string; to?: string };
+  /** What both ends are, where they are addresses. */
+  is?: { from: WhatIs[]; to: WhatIs[] };
 }
 
 let estate: Estate | undefined;
@@ -114,7 +129,34 @@ export const compute = {
     };
   },
   /** The path between two ends as somebody writes them, there and back; or what of them cannot be read. */
-  trace(from: string, to: string, bytes: number): Traced {
+  /** Which networks reach which, in the order of their names. */
+  matrix(names: string[]): Reached[][] {
+    const networks = names.flatMap((n) => estate?.networks.find((x) => x.name === n) ?? []);
+    return estate ? reachMatrix(estate, networks) : [];
+  },
+  /** Everything that is lacking so that two networks reach each other: that it is meant, and the routes of those that join them. */
+  routeBetween(a: string, b: string): Edit[] {
+    const known = estate;
+    if (!known) return [];
+    const meant = [
+      [a, b],
+      [b, a],
+    ].flatMap(([from = '', to = '']): Edit[] => {
+      const n = known.networks.find((x) => x.name === from);
+      return n && !n.routesTo.includes(to)
+        ? [{ op: 'set', kind: 'Network', key: from, path: ['routesTo'], value: [...n.routesTo, to] }]
+        : [];
+    });
+    const then = applyEdits(known, meant);
+    const graph = graphOf(then);
+    return [...meant, ...trace(graph, endOf(then, graph, a), endOf(then, graph, b), 1).edits];
+  },
+  /** How what runs in a cluster is reached. */
+  clusterReach(name: string): ClusterReach | undefined {
+    const charter = estate?.charters.find((c) => c.name === name);
+    return estate && charter ? clusterReach(resolve(charter, estate), estate) : undefined;
+  },
+  trace(from: string, to: string, asked: Asked): Traced {
     const known = estate;
     if (!known) return { wrong: {} };
     const graph = graphOf(known);
@@ -128,7 +170,8 @@ export const compute = {
       }
     };
     const [a, b] = [end('from', from), end('to', to)];
-    return { ...(a && b ? { trace: trace(graph, a, b, bytes) } : {}), wrong };
+    const what = (e: typeof a) => (e && isIp(e.address) && !e.any ? whatIs(known, e.address) : []);
+    return { ...(a && b ? { trace: trace(graph, a, b, asked) } : {}), wrong, is: { from: what(a), to: what(b) } };
   },
   /** A template with its clusters, and what one version of it changes against another. */
   template(name: string, from?: number, to?: number) {

@@ -17,6 +17,7 @@ export const creatableKinds = [
   'Template',
   'Host',
   'Hypervisor',
+  'Gateway',
   'Mould',
   'Baseline',
   'Profile',
@@ -186,6 +187,48 @@ const writers: Record<CreatableKind, (estate: Estate, site: string, given: Reado
       `overcommit: ${near?.overcommit ?? 4} # how many times over cores may be promised`,
       `pools: [{name: ${near?.pools[0]?.name ?? 'fast'}, media: nvme, sizeGB: ${near?.pools[0]?.sizeGB ?? 1000}}]`,
       `networks: [${networks.map((n) => `{network: ${n.name}, bridge: br${n.vlan}}`).join(', ')}]`,
+    );
+  },
+  Gateway: (estate, site) => {
+    const here = estate.networks.filter((n) => n.site === site);
+    const name = fresh(`${site}-gate`, estate.gateways);
+    const joined = [
+      ...here.filter((n) => n.purpose === 'machine').slice(0, 1),
+      ...here.filter((n) => n.purpose === 'uplink').slice(0, 1),
+    ];
+    const taken = new Set([
+      ...estate.reservations.map((r) => r.address),
+      ...estate.gateways.flatMap((g) => g.members.flatMap((m) => m.interfaces.map((f) => f.address))),
+      ...here.flatMap((n) => n.gateway ?? []),
+    ]);
+    // From the end of each network, where machines seldom are.
+    const last = (prefix: string): string => {
+      const range = prefixRange(parsePrefix(prefix));
+      let at = range.last - 1n;
+      while (at > range.first && taken.has(formatIp({ v: range.v, n: at }))) at--;
+      const address = formatIp({ v: range.v, n: at });
+      taken.add(address);
+      return address;
+    };
+    const member = (end: string, priority: number) => [
+      `  - name: ${name}-${end}`,
+      `    priority: ${priority}`,
+      `    interfaces: [${joined.map((n) => `{network: ${n.name}, address: '${last(n.prefix)}'}`).join(', ')}]`,
+      '    routes: []',
+    ];
+    const moving = here.find((n) => n.purpose === 'machine' && n.gateway);
+    return lines(
+      'Gateway',
+      `name: ${name}`,
+      `site: ${site}`,
+      'title: ',
+      'sharing: one-leads # one-leads, or all-lead',
+      moving
+        ? `addresses: [{network: ${moving.name}, address: '${moving.gateway}', id: 1}] # at the member that leads`
+        : 'addresses: []',
+      'members:',
+      ...member('a', 150),
+      ...member('b', 100),
     );
   },
   Mould: (estate, site) => {

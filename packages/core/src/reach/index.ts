@@ -1,3 +1,4 @@
+export * from './cluster.ts';
 export * from './ends.ts';
 export * from './announce.ts';
 export * from './graph.ts';

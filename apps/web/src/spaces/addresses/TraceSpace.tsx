@@ -1,4 +1,4 @@
-import type { Leg, Trace } from '@praesidor/core/reach';
+import type { Hop, Leg, Trace, WhatIs } from '@praesidor/core/reach';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useId, useRef, useState } from 'react';
@@ -8,12 +8,15 @@ import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
+import { Mark } from '../../parts/Mark.tsx';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
 import type { Traced } from '../../workers/compute.worker.ts';
+import { ServicesTable } from '../clusters/ServicesTable.tsx';
 import { SubNav } from './SubNav.tsx';
 
+/** Bytes of a full frame of Ethernet. */
 const usualBytes = 1500;
 /** Heights of the band: the more a network carries in one packet, the wider. A network of 1,500 has 44 pixels, each doubling 10 more. */
 const heightOf = (mtu: number) => Math.round(44 + 10 * Math.log2(mtu / 1500));
@@ -27,23 +30,28 @@ export function TraceSpace() {
   const [typed, set] = useTyped();
   const { from, to } = typed;
   const bytes = Number(typed.bytes) || usualBytes;
+  const port = Number(typed.port) || undefined;
   const found = useQuery({
-    queryKey: ['trace', snapshot?.state, from, to, bytes],
+    queryKey: ['trace', snapshot?.state, from, to, bytes, port],
     enabled: snapshot !== undefined,
     placeholderData: (old) => old,
     gcTime: 1000,
-    queryFn: async (): Promise<Traced> => (snapshot ? (await computerWith(snapshot)).trace(from, to, bytes) : { wrong: {} }),
+    queryFn: async (): Promise<Traced> =>
+      snapshot ? (await computerWith(snapshot)).trace(from, to, { bytes, port }) : { wrong: {} },
   });
   const trace = found.data?.trace;
   const wrong = found.data?.wrong ?? {};
-  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && f.code.startsWith('NET'));
+  const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && /^(NET|SVC)/.test(f.code));
   const names = [
     ...(snapshot?.estate.networks ?? []).filter((n) => inScope(n.site)),
     ...(snapshot?.estate.charters ?? []).filter((n) => inScope(n.site)),
     ...(snapshot?.estate.hosts ?? []).filter((n) => inScope(n.site)),
   ].map((d) => d.name);
-  const stops = trace ? [trace.forward, trace.back].flatMap((l) => l.stop ?? []) : [];
-  const edits = stops.flatMap((s) => s.edits);
+  const stops = trace
+    ? [trace.forward.stop, trace.back.stop, ...trace.whileLeading.map((w) => w.stop)].filter((x) => x !== undefined)
+    : [];
+  const edits = trace?.edits ?? [];
+  const lacking = [...new Set(stops.flatMap((x) => x.lacking))];
   return (
     <Space
       space="addresses"
@@ -54,14 +62,15 @@ export function TraceSpace() {
       acts={
         edits.length > 0 && (
           <Button filled onClick={() => setMending(true)}>
-            {edits.length > 1 ? 'Add the missing routes…' : 'Add the missing route…'}
+            {lacking.length > 1 ? 'Add what is missing…' : 'Add the missing route…'}
           </Button>
         )
       }
     >
-      <div className="grid grid-cols-[1fr_1fr_130px] gap-x-6 border-rule border-b pt-3 pb-3">
-        <Asked label="From" value={from} wrong={wrong.from} onChange={(v) => set('from', v)} list />
-        <Asked label="To" value={to} wrong={wrong.to} onChange={(v) => set('to', v)} list />
+      <div className="grid grid-cols-[1fr_1fr_90px_90px] gap-x-6 border-rule border-b pt-3 pb-3">
+        <Asked label="From" value={from} wrong={wrong.from} is={found.data?.is?.from} onChange={(v) => set('from', v)} list />
+        <Asked label="To" value={to} wrong={wrong.to} is={found.data?.is?.to} onChange={(v) => set('to', v)} list />
+        <Asked label="TCP port" value={typed.port} placeholder="any" onChange={(v) => set('port', v.replace(/\D/g, ''))} />
         <Asked
           label="Bytes"
           value={typed.bytes}
@@ -78,20 +87,22 @@ export function TraceSpace() {
         <>
           <Direction title="Forward" leg={trace.forward} to={trace.to} bytes={trace.bytes} site={site} />
           <Direction title="Return" leg={trace.back} to={trace.from} bytes={trace.bytes} site={site} />
+          <Besides trace={trace} />
+          {trace.to.cluster?.is === 'service' && <ServicesTable cluster={trace.to.cluster.charter} site={site} />}
         </>
       ) : (
         (!from || !to) && (
           <Empty title="Name both ends">
-            An address, a network, a host, or a cluster (its API); <span className="mono">plover/inbound</span> is its inbound
-            address. Where two networks have one address, write the network before it:{' '}
-            <span className="mono">lr-machine/10.62.8.66</span>.
+            An address, a network, a host, or a cluster (its API). What of a cluster: <span className="mono">plover/inbound</span>
+            , <span className="mono">plover/pod</span>, <span className="mono">plover/radar-archive</span> (one of its services).
+            Where two networks have one address, write the network before it: <span className="mono">lr-machine/10.62.8.66</span>.
           </Empty>
         )
       )}
       {mending && edits.length > 0 && (
         <EditsDialog
-          title={edits.length > 1 ? 'Add the missing routes' : 'Add the missing route'}
-          about={stops.map((x) => `${x.at}: ${x.why}.`).join(' ')}
+          title={lacking.length > 1 ? 'Add what is missing' : 'Add the missing route'}
+          about={`${lacking.join('; ')}.`}
           edits={edits}
           why={`Routes between ${trace?.from.label} and ${trace?.to.label}`}
           onClose={() => setMending(false)}
@@ -105,6 +116,7 @@ interface Typed {
   from: string;
   to: string;
   bytes: string;
+  port: string;
 }
 /** Both ends and the size, as they stand in the address of the page, so that it can be sent to somebody. Typing goes before: the address follows. */
 function useTyped(): [Typed, (key: keyof Typed, value: string) => void] {
@@ -113,6 +125,7 @@ function useTyped(): [Typed, (key: keyof Typed, value: string) => void] {
     from: address.get('from') ?? '',
     to: address.get('to') ?? '',
     bytes: address.get('bytes') ?? '',
+    port: address.get('port') ?? '',
   });
   const [typed, setTyped] = useState(read);
   const written = useRef(new Set<string>());
@@ -140,6 +153,7 @@ function Asked({
   label,
   value,
   wrong,
+  is,
   placeholder,
   list,
   onChange,
@@ -147,6 +161,7 @@ function Asked({
   label: string;
   value: string;
   wrong?: string | undefined;
+  is?: WhatIs[] | undefined;
   placeholder?: string;
   list?: boolean;
   onChange: (value: string) => void;
@@ -167,14 +182,34 @@ function Asked({
         onChange={(e) => onChange(e.target.value.trim())}
       />
       {wrong && <div className="text-brick text-sm">{wrong}</div>}
+      {!wrong && is?.[0] && (
+        <div className="truncate text-ink-2 text-sm" title={is.map(isText).join('\n')}>
+          {isText(is[0])}
+        </div>
+      )}
     </div>
   );
 }
 
+/** What an address is: `radar desk 2 in lr-desks, since 17 Mar 2026`. */
+const isText = (w: WhatIs): string =>
+  [
+    w.what,
+    w.node && ` on ${w.node}`,
+    w.network && ` in ${w.network}`,
+    w.block && `, of ${w.block}`,
+    w.since && `, since ${w.since.slice(0, 10)}`,
+  ]
+    .filter(Boolean)
+    .join('');
+
 /** One direction: what passes, or where it ends and why; and the band. */
 function Direction({ title, leg, to, bytes, site }: { title: string; leg: Leg; to: Trace['to']; bytes: number; site: string }) {
-  const { stop, hops, mtu } = leg;
+  const { stop, hops, mtu, gbit } = leg;
   const small = !stop && mtu !== undefined && mtu < bytes;
+  const facts = stop
+    ? `${stop.sort === 'unknown' ? 'is not known beyond' : 'stops at'} ${stop.at}: ${stop.why}`
+    : `${counted(hops.length, 'hop')}, ${bytes.toLocaleString('en')} bytes ${small ? `do not pass: ${mtu.toLocaleString('en')} do` : 'pass'}${gbit === undefined ? '' : `, ${gbit} Gbit/s at the narrowest`}`;
   return (
     <section aria-label={title} className="pt-4">
       <h2 className="text-lg">
@@ -182,53 +217,19 @@ function Direction({ title, leg, to, bytes, site }: { title: string; leg: Leg; t
         <span
           className={`ml-1.5 font-normal font-sans text-base ${stop || small ? (stop?.sort === 'unknown' ? 'text-ochre' : 'text-brick') : 'text-ink-2'}`}
         >
-          {stop
-            ? `${stop.sort === 'unknown' ? 'is not known beyond' : 'stops at'} ${stop.at}: ${stop.why}`
-            : small
-              ? `${counted(hops.length, 'hop')}, ${bytes.toLocaleString('en')} bytes do not pass: ${mtu.toLocaleString('en')} do`
-              : `${counted(hops.length, 'hop')}, ${bytes.toLocaleString('en')} bytes pass`}
+          {facts}
         </span>
       </h2>
       <ol className="flex pt-2">
         {hops.map((h, i) => (
-          <li key={`${h.at} ${h.network}`} className="min-w-0 flex-1">
-            <div className="truncate pr-2 font-semibold" title={h.at}>
-              {h.at}
-            </div>
-            <div className="flex h-[78px] items-center border-ink border-l">
-              <div
-                className="flex w-full flex-col justify-center border-verdigris border-y bg-verdigris-tint px-2"
-                style={{ height: heightOf(h.mtu) }}
-              >
-                <div className="mono truncate">{h.next ? `→ ${h.next}` : i === 0 ? 'direct' : `→ ${to.address}`}</div>
-                <div className="truncate text-ink-2 text-sm">
-                  {h.vlan === undefined ? 'untagged' : `VLAN ${h.vlan}`} · {h.mtu}
-                </div>
-              </div>
-            </div>
-            <div className="pr-2 text-sm">
-              <Link to={scoped(`/addresses?net=${h.network}`, site)} className="text-verdigris hover:underline">
-                {h.network}
-              </Link>
-              {h.chosen && (
-                <div className="text-ink-2">
-                  <span className="mono text-[11.5px]!">{h.chosen.prefix}</span>
-                  {h.chosen.from && (
-                    <span className="follows block">
-                      ↳ {routeText(h.chosen.from.path)} of {h.chosen.from.name}
-                    </span>
-                  )}
-                </div>
-              )}
-            </div>
-          </li>
+          <Step key={`${h.at} ${h.network} ${h.next}`} hop={h} first={i === 0} to={to} site={site} />
         ))}
         <li className="w-[130px] flex-none">
+          <div className={`truncate font-semibold ${stop ? 'text-brick' : ''}`} title={stop?.at ?? to.label}>
+            {stop?.at ?? (to.cluster ? 'a pod' : to.label)}
+          </div>
           {stop ? (
             <>
-              <div className="truncate font-semibold text-brick" title={stop.at}>
-                {stop.at}
-              </div>
               <div className="flex h-[78px] items-center border-brick border-l-2">
                 <div
                   className="flex w-full items-center border border-brick border-dashed px-2 text-brick text-sm"
@@ -237,14 +238,12 @@ function Direction({ title, leg, to, bytes, site }: { title: string; leg: Leg; t
                   {stop.sort === 'unknown' ? 'not declared' : 'nothing goes on'}
                 </div>
               </div>
+              {stop.lacking.length > 0 && <div className="text-brick text-sm">would need {stop.lacking.join(', ')}</div>}
             </>
           ) : (
             <>
-              <div className="truncate font-semibold" title={to.label}>
-                {to.label}
-              </div>
               <div className="flex h-[78px] items-center border-ink border-l pl-2">
-                <span className="mono text-sm">{to.address}</span>
+                <span className="mono text-sm">{to.cluster ? to.cluster.charter : to.address}</span>
               </div>
               {leg.nobody && <div className="text-ochre text-sm">nobody is declared to have it</div>}
             </>
@@ -255,6 +254,111 @@ function Direction({ title, leg, to, bytes, site }: { title: string; leg: Leg; t
   );
 }
 
+/** One hop: who sends it, how wide the network is, what it travels inside of, and the route that chose it. */
+function Step({ hop: h, first, to, site }: { hop: Hop; first: boolean; to: Trace['to']; site: string }) {
+  const fits = h.inside && Math.min(h.inside.mtu, h.inside.room);
+  return (
+    <li className="min-w-0 flex-1">
+      <div className="truncate pr-2 font-semibold" title={h.at}>
+        {h.at}
+      </div>
+      <div className="flex h-[78px] items-center border-ink border-l">
+        <div
+          className={`flex w-full flex-col justify-center border-verdigris border-y bg-verdigris-tint ${h.inside ? 'py-[3px]' : 'px-2'}`}
+          style={{ height: heightOf(h.mtu) }}
+        >
+          {h.inside ? (
+            // What is inside of the encapsulation is as much narrower as its headers take.
+            <div
+              className="flex flex-1 flex-col justify-center border border-plum border-dashed bg-plum-tint px-2 text-plum"
+              title={`${h.inside.kind}: ${h.mtu} bytes outside, ${h.inside.room} fit inside, ${h.inside.mtu} are set`}
+            >
+              <div className="mono truncate leading-tight">{h.inside.kind}</div>
+              <div className={`truncate text-sm leading-tight ${h.inside.room < h.inside.mtu ? 'text-brick' : ''}`}>
+                inside {fits} of {h.mtu}
+              </div>
+            </div>
+          ) : (
+            <>
+              <div className="mono truncate leading-tight">{h.next ? `→ ${h.next}` : first ? 'direct' : `→ ${to.address}`}</div>
+              <div className="truncate text-ink-2 text-sm leading-tight">
+                {h.vlan === undefined ? 'untagged' : `VLAN ${h.vlan}`} · {h.mtu}
+                {h.gbit === undefined ? '' : ` · ${h.gbit} Gbit/s`}
+              </div>
+            </>
+          )}
+        </div>
+      </div>
+      <div className="pr-2 text-sm">
+        <Link to={scoped(`/addresses?net=${h.network}`, site)} className="text-verdigris hover:underline">
+          {h.network}
+        </Link>
+        {h.chosen && (
+          <div className="text-ink-2">
+            <span className="mono text-[11.5px]!">{h.chosen.prefix}</span>
+            {h.chosen.from && (
+              <span className="follows block">
+                ↳ {routeText(h.chosen.from.path)} of {h.chosen.from.name}
+              </span>
+            )}
+          </div>
+        )}
+        {h.nat && (
+          <div className="text-ink-2">
+            {h.nat.of} <span className="mono text-[11.5px]!">{h.nat.before}</span> becomes{' '}
+            <span className="mono text-[11.5px]!">{h.nat.after}</span>
+          </div>
+        )}
+        {h.note && <div className="text-ink-3">{h.note}</div>}
+      </div>
+    </li>
+  );
+}
+
+/** What becomes of the path while another member leads, and ways that differ. */
+function Besides({ trace: t }: { trace: Trace }) {
+  if (!t.whileLeading.length && !t.asymmetric) return null;
+  return (
+    <section aria-label="While another leads" className="pt-4">
+      <h2 className="text-lg">While another member leads</h2>
+      <ul className="pt-1">
+        {t.whileLeading.map((w) => (
+          <li key={`${w.gateway} ${w.member}`} className="flex items-baseline gap-2 py-0.5">
+            <Mark kind={w.works ? 'done' : w.stop ? 'failing' : 'half'} />
+            <span>
+              <b>{w.member}</b>{' '}
+              <span className={w.works ? 'text-ink-2' : 'text-brick'}>
+                {w.works
+                  ? 'the path works as well'
+                  : w.stop
+                    ? `the path is lost: ${w.stop.leg === 'back' ? 'the answer ' : ''}stops there, ${w.stop.why}`
+                    : 'packets of that size do not pass'}
+              </span>
+              {w.stop && w.stop.lacking.length > 0 && (
+                <span className="text-ink-2"> · would need {w.stop.lacking.join(', ')}</span>
+              )}
+            </span>
+          </li>
+        ))}
+        {t.asymmetric && <li className="py-0.5 text-ochre">The answer takes other routers than the question.</li>}
+      </ul>
+    </section>
+  );
+}
+
 /** The field that a route comes from, in words. */
-const routeText = (path: readonly (string | number)[]): string =>
-  path[0] === 'gateway' ? 'gateway' : path[0] === 'routes' ? 'static route' : path[0] === 'routesTo' ? 'route' : 'prefix';
+const routeText = (path: readonly (string | number)[]): string => {
+  const words = path.filter((p) => typeof p === 'string');
+  const last = words.at(-1);
+  if (words[0] === 'dhcp') return 'given by DHCP, scope';
+  if (words[0] === 'servicePool') return 'told by BGP, nodes';
+  return last === 'gateway'
+    ? 'gateway'
+    : last === 'routes'
+      ? 'static route'
+      : last === 'routesTo'
+        ? 'route'
+        : last === 'interfaces'
+          ? 'interface'
+          : 'prefix';
+};

@@ -27,6 +27,7 @@ const Text = lazy(() => import('./TextTab.tsx'));
 const Files = lazy(() => import('./FilesTab.tsx'));
 const Prerequisites = lazy(() => import('./PrerequisitesTab.tsx'));
 const ProofTab = lazy(() => import('./ProofTab.tsx'));
+const Reach = lazy(() => import('./ReachTab.tsx'));
 const History = lazy(() => import('./HistoryTab.tsx'));
 
 const order = { stop: 0, mind: 1, note: 2 };
@@ -212,7 +213,7 @@ export function CharterSpace() {
       }
     >
       <div role="tablist" className="flex gap-4 border-rule-2 border-b">
-        {(['sheet', 'text', 'files', 'requirements', 'proof', 'history'] as const).map((t) => (
+        {(['sheet', 'text', 'files', 'reach', 'requirements', 'proof', 'history'] as const).map((t) => (
           <button
             type="button"
             role="tab"
@@ -259,6 +260,7 @@ export function CharterSpace() {
           <Text doc={doc} written={draft?.text ?? charter.data.text} findings={findings} estate={estate} onEdit={edit} />
         )}
         {tab === 'files' && <Files name={name} edited={editing} />}
+        {tab === 'reach' && <Reach name={name} site={doc.site} estate={estate} />}
         {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
         {tab === 'history' && (

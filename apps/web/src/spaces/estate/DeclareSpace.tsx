@@ -28,6 +28,7 @@ const nothing: Record<string, object | null> = {};
 const severities = { stop: 'error', mind: 'warning', note: 'info' } as const;
 const places: Partial<Record<CreatableKind, string>> = {
   Network: '/addresses',
+  Gateway: '/addresses/routes',
   Zone: '/addresses/names',
   Registry: '/images',
   Host: '/hosts',
