@@ -1,7 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Key } from 'selenium-webdriver';
+import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
@@ -157,11 +157,53 @@ describe('networks', () => {
   });
   it('route to each other by a click in the matrix, both ways', async () => {
     await open('/addresses/routes?site=lr');
-    await b.click('button', 'lr-bmc and lr-store: no route');
+    await b.click('button', 'lr-bmc and lr-tun-host: no route');
+    // Both gateways lack the way back: whoever leads must have it.
     await b.click('button', 'Make this change');
-    await b.find("//button[@aria-label='lr-bmc and lr-store: both ways']");
-    const networks = (await c.estate()).networks;
-    expect(networks.find((n) => n.name === 'lr-store')?.routesTo).toContain('lr-bmc');
+    await b.find("//button[@aria-label='lr-bmc and lr-tun-host: both ways']");
+    const { networks, gateways } = await c.estate();
+    expect(networks.find((n) => n.name === 'lr-tun-host')?.routesTo).toContain('lr-bmc');
+    expect(
+      gateways.find((g) => g.name === 'lr-gate')?.members.map((m) => m.routes.some((r) => r.to === '10.62.10.0/27')),
+    ).toEqual([true, true]);
+    await b.click('button', 'Undo');
+    await b.find("//button[@aria-label='lr-bmc and lr-tun-host: no route']");
+  });
+  it('stay readable where there are eighty: folded by purpose, opened one by one, or found by name', async () => {
+    const text = Array.from({ length: 80 }, (_, i) =>
+      [
+        'apiVersion: praesidor/v1',
+        'kind: Network',
+        `name: lr-hall-${i + 1}`,
+        'site: lr',
+        `purpose: ${i % 2 ? 'machine' : 'storage'}`,
+        `prefix: 10.63.${i}.0/24`,
+        `gateway: 10.63.${i}.1`,
+        ...(i === 1 ? ['routesTo: [lr-machine]'] : []),
+      ].join('\n'),
+    ).join('\n---\n');
+    const { act } = await c.good<{ act: number }>('POST', '/api/import', { text });
+    await open('/addresses/routes?site=lr');
+    await b.find("//*[@aria-label='machine (41) and storage (41): 0 of 1681 both ways']");
+    expect(
+      (await b.driver.findElements(By.xpath("//section[@aria-label='Routing at Lantern Rock']//tbody/tr"))).length,
+    ).toBeLessThan(10);
+    await b.type('Filter', 'lr-hall-2');
+    // lr-hall-2 and lr-hall-20 to -29: eleven, which need no folding.
+    await b.find("//button[@aria-label='lr-hall-2 and lr-hall-20: no route']");
+    await b.type('Filter', 'nothing such');
+    await b.see('No network here matches nothing such.');
+    await c.good('POST', `/api/acts/${act}/undo`);
+  });
+  it('are joined by gateways, whose files can be read', async () => {
+    await open('/addresses/routes?site=lr&gateway=lr-gate');
+    await b.find("//table[@aria-label='Gateways']//tr[contains(., 'lr-gate-a') and contains(., '10.62.8.1')]");
+    // 3 × 1 s, and a skew of (256 − 150) ÷ 256 s (RFC 5798 §6.1).
+    await b.find("//table[@aria-label='Gateways']//tr[contains(., 'lr-gate-a') and contains(., '3.4 s')]");
+    await (await b.find("//tr[contains(., 'lr-gate-a')]//button[normalize-space(.)='Files']")).click();
+    await b.see('route 10.62.40.0/24 via 10.62.0.1;');
+    await b.click('button', 'lr-gate-b /etc/keepalived/keepalived.conf');
+    await b.see('virtual_router_id 8');
   });
 });
 
@@ -169,23 +211,40 @@ describe('a path', () => {
   it('is told there and back; the routes that are lacking are added, and it works', async () => {
     await open('/addresses/trace?site=lr');
     await b.see('Name both ends');
-    await b.type('From', 'lr-up-a');
+    await b.type('From', 'lr-up-b');
     await b.type('To', 'plover/inbound');
-    await b.see('stops at router of lr-up-a: it has no route to 10.62.8.21');
-    await b.see('stops at router of lr-machine: it has no route to 10.62.0.2');
-    await b.click('button', 'Add the missing routes…');
+    await b.see('stops at lr-gate-a: it has no route to 10.62.0.11');
+    await b.see('would need 10.62.0.8/29 via 10.62.0.1 on lr-gate-a');
+    await b.click('button', 'Add the missing route…');
     await b.click('button', 'Make this change');
     await b.gone('stops at');
-    await b.see('2 hops, 1,500 bytes pass');
+    await b.see('3 hops, 1,500 bytes pass');
     await b.type('Bytes', '9000');
     await b.see('9,000 bytes do not pass: 1,500 do');
     await b.type('To', 'plover/inbond');
-    await b.see('plover has no inbond: there are api and inbound');
+    await b.see('plover has no inbond: there are api, inbound, pod');
     // Where it stands is in its address: it can be sent to somebody.
-    expect(await b.driver.getCurrentUrl()).toContain('from=lr-up-a&to=plover%2Finbond&bytes=9000');
-    const routes = (await c.estate()).networks.filter((n) => ['lr-up-a', 'lr-machine'].includes(n.name)).map((n) => n.routesTo);
-    expect(routes.map((r) => r.some((x) => ['lr-machine', 'lr-up-a'].includes(x)))).toEqual([true, true]);
+    expect(await b.driver.getCurrentUrl()).toContain('from=lr-up-b&to=plover%2Finbond&bytes=9000');
+    const gate = (await c.estate()).gateways.find((g) => g.name === 'lr-gate');
+    expect(gate?.members[0]?.routes).toContainEqual({ to: '10.62.0.8/29', via: '10.62.0.1' });
     await b.click('button', 'Undo');
+  });
+  it('that holds while one gateway leads is told with what the other lacks, which makes it hold', async () => {
+    await open('/addresses/trace?site=lr&from=10.62.40.17&to=plover/radar-archive&port=443&bytes=1400');
+    await b.see('radar desk 2 in lr-desks, since 2026-03-17');
+    await b.see('inside 1442 of 1500');
+    await b.see('the path is lost: the answer stops there, it has no route to 10.62.40.17');
+    await b.find("//table[@aria-label='Services of plover']//tr[contains(., 'radar-archive') and contains(., 'ARP, one host')]");
+    await b.click('button', 'Add the missing route…');
+    await b.click('button', 'Make this change');
+    await b.see('the path works as well');
+    await b.gone('Add the missing route…');
+    await b.click('button', 'Undo');
+  });
+  it('is one click away from an address', async () => {
+    await open('/addresses?site=lr&net=lr-desks&at=10.62.40.17');
+    await (await b.find("//section[@aria-label='Address 10.62.40.17']//a[normalize-space(.)='Trace']")).click();
+    await b.see('radar desk 2 in lr-desks');
   });
 });
 

@@ -186,6 +186,15 @@ describe('reach', () => {
   });
   it.each([
     [['routes', 'lr-machine'], 0, '10.62.7.0/26  into lr-bmc  (lr-gate members.0.interfaces.1)\n'],
+    [
+      ['what', '10.62.40.17'],
+      0,
+      'radar desk 2  in lr-desks  since 2026-03-17T08:00:00Z\nan address  in lr-desks  of 10.62.40.0/24\n',
+    ],
+    [['what', '10.128.3.9'], 0, 'a pod of plover  of 10.128.3.0/24\n'],
+    [['what', '192.168.0.1'], 1, 'nothing is declared about 192.168.0.1'],
+    [['outside', 'plover', 'lr-desks'], 0, 'route add 10.62.8.96/28 via 10.62.40.1\n'],
+    [['files', 'lr-gate'], 0, '  route 10.62.40.0/24 via 10.62.0.1;\n'],
     [['routes', 'lr-gate-b'], 0, '10.62.0.8/29  into lr-up-b  (lr-gate members.1.interfaces.3)\n'],
     [['explain', 'lr-machine', '10.62.7.9'], 0, 'chosen  10.62.7.0/26  into lr-bmc'],
     [['explain', 'lr-machine', '10.99.0.1'], 1, 'lr-gate-b has no route to 10.99.0.1'],
@@ -197,6 +206,10 @@ describe('reach', () => {
     [['trace', 'lr-bmc', 'lr-machine', '--bytes', 'many'], '--bytes: many is not a whole number'],
     [['routes', 'lr-store'], 'lr-store has no gateway'],
     [['explain', 'lr-machine', 'x'], 'x is no address'],
+    [['what', '10.62'], '10.62 is no address'],
+    [['outside', 'plover', 'lr-desks', '--form', 'fax'], '--form: fax is none of ip, kea, dnsmasq, bird'],
+    [['outside', 'petrel', 'lr-desks'], 'machines in lr-desks are told nothing of the pool of petrel'],
+    [['files', 'lr-gat'], 'did you mean lr-gate?'],
     [['trace', 'lr-bmc', 'lr-machine', '--protocol', 'sctp'], '--protocol: sctp is none of tcp, udp, icmp'],
     [
       ['trace', 'plover/nothing', 'lr-machine'],

@@ -1,6 +1,7 @@
 import { formatPrefix, isIp, parseIp } from '@praesidor/core/address';
 import {
   announcements,
+  clusterReach,
   type End,
   endOf,
   type From,
@@ -10,8 +11,10 @@ import {
   type Trace,
   trace,
   type Way,
+  whatIs,
 } from '@praesidor/core/reach';
 import { resolve } from '@praesidor/core/charter';
+import { gatewayFiles, outsideForms, outsideText } from '@praesidor/core/files';
 import { nearest } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
@@ -205,6 +208,88 @@ export const reach: CommandGroup = {
             `  needs ${a.needs.join('; ')}`,
             ...(a.lacks.length ? [`  lacks ${a.lacks.join('; ')}`] : []),
           ]),
+        );
+        return 0;
+      },
+    },
+    {
+      name: 'what',
+      about: 'what an address is by the plan: whose, of which block, on which node, since when',
+      words: '<address>',
+      options: common,
+      run: (asked, write) => {
+        const address = asked.words[0] as string;
+        if (!isIp(address)) throw new Unusable(`${address} is no address`);
+        const found = whatIs(estateOf(asked), address);
+        tell(
+          asked,
+          write,
+          found,
+          found.length
+            ? found.map((w) =>
+                [
+                  w.what,
+                  w.node && `on ${w.node}`,
+                  w.network && `in ${w.network}`,
+                  w.block && `of ${w.block}`,
+                  w.since && `since ${w.since}`,
+                ]
+                  .filter(Boolean)
+                  .join('  '),
+              )
+            : [`nothing is declared about ${address}`],
+        );
+        return found.length ? 0 : 1;
+      },
+    },
+    {
+      name: 'outside',
+      about: `what machines of a network are told so that they reach the services of a cluster, as ${outsideForms.join(', ')} take it`,
+      words: '<cluster> <network>',
+      options: [['--form <name>', `one of ${outsideForms.join(', ')}; ip otherwise`], ...common],
+      run: (asked, write) => {
+        const e = estateOf(asked);
+        const [name = '', at = ''] = asked.words;
+        const form = outsideForms.find((f) => f === (asked.options.form ?? 'ip'));
+        if (!form) throw new Unusable(`--form: ${String(asked.options.form)} is none of ${outsideForms.join(', ')}`);
+        const charter = e.charters.find((c) => c.name === name);
+        if (!charter) throw new Unusable(`there is no cluster ${name}`);
+        const network = e.networks.find((n) => n.name === at);
+        if (!network) throw new Unusable(`there is no network ${at}`);
+        const route = clusterReach(resolve(charter, e), e).clients.find((c) => c.network === at)?.route;
+        const text = route && outsideText(form, route, network);
+        if (!text)
+          throw new Unusable(
+            charter.servicePool
+              ? `machines in ${at} are told nothing of the pool of ${name} in that form`
+              : `${name} publishes nothing`,
+          );
+        tell(asked, write, { form, text }, text.trimEnd().split('\n'));
+        return 0;
+      },
+    },
+    {
+      name: 'files',
+      about: 'what the members of a gateway are set up with: for BIRD, keepalived, nftables and the kernel',
+      words: '<gateway>',
+      options: common,
+      run: (asked, write) => {
+        const e = estateOf(asked);
+        const name = asked.words[0] as string;
+        const gateway = e.gateways.find((g) => g.name === name);
+        if (!gateway) {
+          const near = nearest(
+            name,
+            e.gateways.map((g) => g.name),
+          );
+          throw new Unusable(`there is no gateway ${name}${near ? `; did you mean ${near}?` : ''}`);
+        }
+        const files = gatewayFiles(e, gateway);
+        tell(
+          asked,
+          write,
+          files,
+          files.flatMap((f) => [`==> ${f.member}:${f.path}`, ...f.text.trimEnd().split('\n'), '']),
         );
         return 0;
       },

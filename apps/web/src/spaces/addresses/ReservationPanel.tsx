@@ -1,5 +1,6 @@
 import type { Estate, Network, Reservation } from '@praesidor/core/model';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
 import { useHistory } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
@@ -9,6 +10,7 @@ import { Refused } from '../../parts/Refused.tsx';
 import { date } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
+import { scoped, useScope } from '../../state/scope.ts';
 
 /** One address: what it is for, what can be done with it, and who had it before. */
 export function ReservationPanel({
@@ -20,6 +22,7 @@ export function ReservationPanel({
   estate: Estate;
   onGone: () => void;
 }) {
+  const { site } = useScope();
   const [doing, setDoing] = useState<'move' | 'release'>();
   return (
     <section aria-label={`Address ${r.address}`} className="mt-3 border-rule-2 border-t pt-2.5">
@@ -31,8 +34,14 @@ export function ReservationPanel({
           {r.until ? ` · ${r.resting ? 'rests' : 'reserved'} until ${date(r.until)}` : ''}
         </span>
         <span className="ml-auto flex gap-2.5">
+          <Link
+            className="self-center text-verdigris hover:underline"
+            to={scoped(`/addresses/trace?to=${r.network}/${r.address}`, site)}
+          >
+            Trace
+          </Link>
           <Button onClick={() => setDoing('move')}>Move…</Button>
-          <Button onClick={() => setDoing('release')}>{r.resting ? 'Release…' : 'Release…'}</Button>
+          <Button onClick={() => setDoing('release')}>Release…</Button>
         </span>
       </div>
       <Past address={r.address} />

@@ -214,6 +214,18 @@ function Body({ host, estate, page }: { host: Host; estate: Estate; page: PageAn
                         {n.address ? <span className="mono"> {n.address}</span> : ''}
                       </Link>
                     ))}
+                    {networks
+                      .filter((n) => n.address)
+                      .slice(0, 1)
+                      .map((n) => (
+                        <Link
+                          key={`trace ${n.name}`}
+                          className="text-verdigris hover:underline"
+                          to={`/addresses/trace?site=${host.site}&to=${n.name}/${n.address}`}
+                        >
+                          Trace
+                        </Link>
+                      ))}
                   </td>
                 </tr>
               ))}
