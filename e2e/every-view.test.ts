@@ -30,7 +30,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/addresses?site=lr&net=lr-machine', 'Addresses', ['Import CSV…', 'Reserve…']],
   ['/addresses/names?site=lr', 'Names', ['Add a record…']],
   ['/addresses/routes?site=lr', 'Routes', ['Add a route…']],
-  ['/addresses/trace?site=lr&from=lr-up-b&to=plover/radar-archive', 'Trace', ['Add what is missing…']],
+  ['/addresses/trace?site=lr&from=lr-up-b&to=plover/radar-archive', 'Trace', ['Add the missing route…']],
   ['/images?site=lr', 'Images', ['Plan a shipment…', 'Take in releases…']],
   ['/images/rules', 'Rules and trust', []],
   ['/images/pulls', 'Pulls', []],

@@ -85,6 +85,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   },
   'POST /api/addresses/release': { body: { network: 'lr-machine', address: '10.62.8.88', restDays: 7 } },
   'POST /api/addresses/move': { body: { network: 'lr-machine', address: '10.62.8.88', to: { network: 'lr-machine' } } },
+  'POST /api/reach/measure': { body: { to: 'tern', port: 6443 } },
   'GET /api/addresses/history': { query: { address: '10.62.8.9' } },
   'GET /api/networks/:network/levels': { params: { network: 'lr-machine' } },
   'POST /api/addresses/preview': { body: { text: 'address,name\n10.62.8.88,buoy.lr.kestrelferries.example\n' } },

@@ -65,7 +65,7 @@ const what: Record<DeclaredPurpose, string> = {
   zone: 'it is the primary of no declared zone',
   time: 'it is no declared time server',
   notice: 'no notice goes there',
-  cluster: 'it is no address of a cluster: of its API, of what comes in, or of a node',
+  cluster: 'it is no address of a cluster: of its API, of what comes in, of a node or of a service',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
   const ok =
@@ -87,7 +87,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
     of<Charter>('Charter'),
   ]);
   const api = (await db.query(
-    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %')",
+    "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %' or doc->'owner'->>'use' like 'service %')",
   )) as { address: string }[];
   const notices = (await db.query('select doc from notice')) as { doc: Notice }[];
   return {

@@ -34,6 +34,21 @@ export const Levels = z.strictObject({
 });
 export type Levels = z.infer<typeof Levels>;
 
+/** A connection to an end of a path, from the machine that the server runs on. */
+export const Measured = z.strictObject({
+  to: z.string(),
+  address: z.string(),
+  port: z.number(),
+  at: Moment,
+  answered: z.boolean(),
+  /** Milliseconds until it answered, or until that was given up. */
+  ms: z.number(),
+  /** Bytes of the largest packet that passes whole; null: the kernel does not say. */
+  pathMtu: z.number().nullable(),
+  why: z.string().nullable(),
+});
+export type Measured = z.infer<typeof Measured>;
+
 export const ZoneRead = z.strictObject({ served: ServedZone });
 export const ZoneDrift = z.strictObject({
   drift: Drift,

@@ -66,7 +66,13 @@ export function lackingRoutes(reach: Reach, start: Router, to: End, leads: Leads
   const prefix = inside(target, to.address) ? target.prefix : `${to.address}/${to.address.includes(':') ? 128 : 32}`;
   const wanted = parsePrefix(prefix).length;
   const address = parseIp(to.address);
-  const arrives = (r: Router) => r.interfaces.some((f) => f.network === target.name);
+  /** It stands in the network, or is said to hand over into it. */
+  const arrives = (r: Router) => {
+    const way = r.table.longest(address)?.value;
+    return (
+      r.interfaces.some((f) => f.network === target.name) || (way !== undefined && 'into' in way && way.into === target.name)
+    );
+  };
   const done = new Set<Router>();
   let level: { router: Router; lacks: readonly Lacking[] }[] = [{ router: start, lacks: [] }];
   while (level.length) {
@@ -106,17 +112,23 @@ export function lackingRoutes(reach: Reach, start: Router, to: End, leads: Leads
       }
       // A route that stands and is as long would have to be changed: it is somebody's decision.
       if (!router.gateway || (chosen && chosen.prefix.length >= wanted)) continue;
-      for (const f of router.interfaces)
-        for (const neighbour of reach.in(f.network)) {
-          const via = addressIn(reach, neighbour, f.network, leads);
-          if (neighbour !== router && !done.has(neighbour) && via)
-            next.push({ router: neighbour, lacks: [...lacks, routeOn(reach, router, prefix, via)] });
-        }
+      // Over another gateway before over another member of its own, which is there so that one can be away.
+      // Over another gateway before over another member of its own, which is there so that one can be away.
+      const met = router.interfaces
+        .flatMap((f) => reach.in(f.network).map((neighbour) => ({ f, neighbour })))
+        .sort((a, b) => sibling(router, a.neighbour) - sibling(router, b.neighbour));
+      for (const { f, neighbour } of met) {
+        const via = addressIn(reach, neighbour, f.network, leads);
+        if (neighbour !== router && !done.has(neighbour) && via)
+          next.push({ router: neighbour, lacks: [...lacks, routeOn(reach, router, prefix, via)] });
+      }
     }
     level = next;
   }
   return [];
 }
+
+const sibling = (a: Router, b: Router): number => Number(a.gateway?.name === b.gateway?.name);
 
 /** Where a router is spoken to in a network: at an address that moves, where it leads there, else at its own. */
 function addressIn(reach: Reach, r: Router, network: string, leads: Leads): string | undefined {

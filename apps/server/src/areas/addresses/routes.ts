@@ -11,6 +11,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { Allocator } from './allocator.ts';
 import { exportCsv, history, importCsv, levels, move, preview, release } from './ledger.ts';
+import { measure } from './measure.ts';
 import { addServedRecords, driftOf, readZone, removeForeign, sendZone } from './zones.ts';
 
 const Reserve = z
@@ -91,6 +92,17 @@ export async function addresses(app: App, { ctx }: { ctx: Context }) {
       const { to, restDays, ...from } = req.body;
       return move(ctx, from, to, restDays, req.who.login);
     },
+  );
+  app.post(
+    '/api/reach/measure',
+    {
+      config: { act: 'reach.measure' },
+      schema: {
+        response: { '2xx': answers.Measured },
+        body: z.strictObject({ to: z.string().min(1).max(120), port: z.number().int().min(1).max(65_535).optional() }),
+      },
+    },
+    async (req) => measure(ctx, req.body.to, req.body.port),
   );
   app.get(
     '/api/addresses/history',

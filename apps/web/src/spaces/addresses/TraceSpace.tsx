@@ -1,14 +1,19 @@
 import type { Hop, Leg, Trace, WhatIs } from '@praesidor/core/reach';
 import { counted } from '@praesidor/core/words';
-import { useQuery } from '@tanstack/react-query';
+import type { Measured } from '@praesidor/contract';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useId, useRef, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
+import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { When } from '../../parts/When.tsx';
+import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
@@ -39,6 +44,14 @@ export function TraceSpace() {
     queryFn: async (): Promise<Traced> =>
       snapshot ? (await computerWith(snapshot)).trace(from, to, { bytes, port }) : { wrong: {} },
   });
+  const { may, why } = useMay();
+  const measured = useMutation({
+    mutationFn: () => api<Measured>('POST', '/api/reach/measure', { to, ...(port ? { port } : {}) }),
+  });
+  const { reset } = measured;
+  // What was measured of one end says nothing of another.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whenever the end is another
+  useEffect(() => reset(), [to, port]);
   const trace = found.data?.trace;
   const wrong = found.data?.wrong ?? {};
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && /^(NET|SVC)/.test(f.code));
@@ -60,11 +73,22 @@ export function TraceSpace() {
       facts="every hop, both directions, computed from the plan"
       findings={findings}
       acts={
-        edits.length > 0 && (
-          <Button filled onClick={() => setMending(true)}>
-            {lacking.length > 1 ? 'Add what is missing…' : 'Add the missing route…'}
-          </Button>
-        )
+        <>
+          {to && (
+            <Button
+              disabled={!may('reach.measure') || measured.isPending}
+              title={why('reach.measure')}
+              onClick={() => measured.mutate(undefined)}
+            >
+              Measure it
+            </Button>
+          )}
+          {edits.length > 0 && (
+            <Button filled onClick={() => setMending(true)}>
+              {lacking.length > 1 ? 'Add what is missing…' : 'Add the missing route…'}
+            </Button>
+          )}
+        </>
       }
     >
       <div className="grid grid-cols-[1fr_1fr_90px_90px] gap-x-6 border-rule border-b pt-3 pb-3">
@@ -87,6 +111,8 @@ export function TraceSpace() {
         <>
           <Direction title="Forward" leg={trace.forward} to={trace.to} bytes={trace.bytes} site={site} />
           <Direction title="Return" leg={trace.back} to={trace.from} bytes={trace.bytes} site={site} />
+          {measured.data && <MeasuredLine m={measured.data} trace={trace} />}
+          <Refused error={measured.error} />
           <Besides trace={trace} />
           {trace.to.cluster?.is === 'service' && <ServicesTable cluster={trace.to.cluster.charter} site={site} />}
         </>
@@ -312,6 +338,43 @@ function Step({ hop: h, first, to, site }: { hop: Hop; first: boolean; to: Trace
         {h.note && <div className="text-ink-3">{h.note}</div>}
       </div>
     </li>
+  );
+}
+
+/** What was measured, beside what was computed: both are told, and where they differ. */
+function MeasuredLine({ m, trace }: { m: Measured; trace: Trace }) {
+  const computed = !trace.forward.stop && !trace.back.stop;
+  const mtu = trace.forward.mtu;
+  const narrower = m.pathMtu !== null && mtu !== undefined && m.pathMtu < mtu;
+  return (
+    <section aria-label="Measured" className="pt-4">
+      <h2 className="text-lg">
+        Measured{' '}
+        <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
+          from the machine of this server, <When at={m.at} />
+        </span>
+      </h2>
+      <p className="flex items-baseline gap-2 pt-1">
+        <Mark kind={m.answered ? 'done' : 'failing'} />
+        <span>
+          <span className="mono">
+            {m.address} port {m.port}
+          </span>{' '}
+          {m.answered
+            ? `takes connections: after ${m.ms < 10 ? m.ms.toFixed(1) : Math.round(m.ms)} ms${m.pathMtu === null ? '' : `, ${m.pathMtu.toLocaleString('en')} bytes pass whole`}`
+            : `does not: ${m.why}`}
+        </span>
+      </p>
+      {(m.answered !== computed || narrower) && (
+        <p className="text-ochre">
+          {m.answered && !computed
+            ? 'By the plan the path above stops: this server has another way, or something stands that is not declared.'
+            : !m.answered
+              ? 'By the plan it is reached: it is not up, or something on the way is not as declared.'
+              : `By the plan ${mtu?.toLocaleString('en')} bytes pass: a link on the way carries less.`}
+        </p>
+      )}
+    </section>
   );
 }
 
