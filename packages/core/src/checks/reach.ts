@@ -2,7 +2,7 @@ import { formatIp, isIp, parseIp, parseRange } from '../address/parse.ts';
 import type { Charter, Gateway, Network } from '../model/documents.ts';
 import { graphOf, inside } from '../reach/graph.ts';
 import type { Reach } from '../reach/graph.ts';
-export { someoneIn } from '../reach/ends.ts';
+export { someoneIn } from '../reach/someone.ts';
 import type { End } from '../reach/trace.ts';
 import { estateAt } from '../reading/at.ts';
 import type { View } from '../reading/index.ts';

@@ -1,5 +1,5 @@
 import { graphOf } from '../reach/graph.ts';
-import { someoneIn } from '../reach/ends.ts';
+import { someoneIn } from '../reach/someone.ts';
 import { trace } from '../reach/trace.ts';
 import { billsOf } from '../model/bills.ts';
 import { z } from 'zod';

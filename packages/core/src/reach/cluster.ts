@@ -15,7 +15,8 @@ import type { Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { OutsideRoute } from '../files/outside-routes.ts';
 import { type Announcement, announcements } from './announce.ts';
-import { endOf, someoneIn } from './ends.ts';
+import { endOf } from './ends.ts';
+import { someoneIn } from './someone.ts';
 import { coverOf, graphOf, inside, type Reach } from './graph.ts';
 import { trace } from './trace.ts';
 

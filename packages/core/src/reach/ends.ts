@@ -6,6 +6,7 @@ import type { Estate } from '../model/estate.ts';
 import { nearest } from '../model/nearest.ts';
 import { slowestOf } from './announce.ts';
 import { inside, type Reach } from './graph.ts';
+import { someoneIn } from './someone.ts';
 import type { End, Inside } from './trace.ts';
 
 /** What of a cluster can be named as an end, besides its planned services by name. */
@@ -137,12 +138,4 @@ function anywhere(estate: Estate, reach: Reach, address: string): End {
   if (same.length)
     throw new Error(`${address} lies in ${[first, ...same].map((n) => n.name).join(' and ')}: write ${first.name}/${address}`);
   return inNetwork(estate, reach, first, address);
-}
-
-/** Somebody in a network: its first address that no router has. A network of routers alone has none: its last one stands for it then. */
-export function someoneIn(reach: Reach, n: Network): End {
-  const { v, first, last } = prefixRange(parsePrefix(n.prefix));
-  let at = first + 1n;
-  while (at < last && reach.at(n.name, formatIp({ v, n: at })).some((r) => r.interfaces.some((f) => f.network === n.name))) at++;
-  return { label: `a machine in ${n.name}`, address: formatIp({ v, n: at < last ? at : last }), network: n.name, any: true };
 }
