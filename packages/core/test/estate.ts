@@ -114,7 +114,7 @@ export function goodEstate(): Estate {
       components: ['etcd', 'kube-apiserver', 'kube-controller-manager', 'kube-scheduler', 'load-balancer']
         .map((name) => ({ name, image: `images.upstream.example/core/${name}:1.34.2`, on: 'control-plane' }))
         .concat(
-          ['pause', 'pod-network', 'kube-proxy'].map((name) => ({
+          ['pause', 'pod-network', 'kube-proxy', 'service-announcer'].map((name) => ({
             name,
             image: `images.upstream.example/core/${name}:1.34.2`,
             on: 'node',

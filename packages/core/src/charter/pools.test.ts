@@ -202,6 +202,29 @@ const placed = (list: readonly Stand[]) =>
   });
 
 describe('pools that compete for hosts', () => {
+  it('leave the large ones to who needs both of them, where a third is moved for it', () => {
+    const e = goodEstate();
+    e.hosts = placed([64, 32, 16, 16, 16, 64].map((cores) => ({ zone: 'A', rack: 'R1', feed: 'A', cores })));
+    const charter = charterWith({
+      controlPlane: { count: 1 },
+      workers: { count: 1, minCores: 32 },
+      pools: [
+        { name: 'any', count: 2 },
+        { name: 'large', count: 2, minCores: 64 },
+      ],
+    });
+    const { chosen, short } = place(charter, viewOf(e));
+    // One with 32 cores for the workers, both with 64 for the large ones; the three with 16 are left.
+    expect(chosen.map((c) => `${c.pool} ${c.host.facts?.cores}`).sort()).toEqual([
+      'any 16',
+      'any 16',
+      'control-plane 16',
+      'large 64',
+      'large 64',
+      'workers 32',
+    ]);
+    expect(short).toEqual([]);
+  });
   it('are filled as far as they can be, whoever comes first: property', () => {
     const pool = fc.record({
       count: fc.integer({ min: 0, max: 3 }),

@@ -94,7 +94,8 @@ export class Shares {
         if (!has || seen.has(other)) continue;
         const moved = this.fill(other, kinds, left, given, seen, Math.min(has, most));
         if (!moved) continue;
-        row[other] = has - moved;
+        // What it was given anew may be of this kind too.
+        row[other] = (row[other] ?? 0) - moved;
         row[pool] = (row[pool] ?? 0) + moved;
         return moved;
       }

@@ -1,3 +1,4 @@
+import { SVC012 } from './rules/SVC-012.ts';
 import { SVC011 } from './rules/SVC-011.ts';
 import { NET024 } from './rules/NET-024.ts';
 import { NET025 } from './rules/NET-025.ts';
@@ -372,6 +373,7 @@ export const catalogue: readonly Check[] = [
   SVC009,
   SVC010,
   SVC011,
+  SVC012,
   STO001,
   STO002,
   STO003,

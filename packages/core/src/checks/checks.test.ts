@@ -524,6 +524,13 @@ const cases: Record<string, Change> = {
     },
   ),
   'SVC-010': (e) => planned([{ name: 'one' }])(gated({ gate: { bgp: speaks } })(e)),
+  'SVC-012': (e) =>
+    set(
+      'Release',
+      '1.34.2',
+      ['components'],
+      e.releases[0]?.components.filter((c) => c.name !== 'service-announcer'),
+    )(e),
   'SVC-011': both({ bgp: speaks }, { range: '10.62.40.64-10.62.40.79' }),
   'ADR-011': plover(['servicePool', 'range'], '10.62.9.64-10.62.9.79'),
   'ADR-012': second({ servicePool: { range: '10.62.8.72-10.62.8.87', announce: 'arp' } }),
@@ -993,7 +1000,7 @@ describe('where a check begins to fire', () => {
     expect(one?.remedy?.label).toBe('Set next');
   });
   it('CHT-030: an operating system that is made for other machines stops the pool that starts it', () => {
-    const other = (e: Estate) => set('Release', '1.34.2', ['components', 10, 'arch'], ['arm64'])(nextSystem(e));
+    const other = (e: Estate) => set('Release', '1.34.2', ['components', 11, 'arch'], ['arm64'])(nextSystem(e));
     expect(found('CHT-030', other)).toEqual([]);
     expect(found('CHT-030', other, plover(['workers', 'system'], 'next')).map((f) => f.title)).toEqual([
       'next cannot run on workers',

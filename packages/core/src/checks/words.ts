@@ -482,6 +482,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'One host’s link is the ceiling of each service, and its death an outage of each.',
     mend: 'Compare both ways; announce by BGP where the routers speak it.',
   },
+  'SVC-012': {
+    why: 'No service of the cluster is given an address of the pool, or reached at it.',
+    mend: 'Add what announces it, or do without the pool.',
+  },
   'SVC-011': {
     why: 'Who lies in that network asks for the address there, and is not answered.',
     mend: 'Take a range that lies in no network, or in one without a VLAN.',

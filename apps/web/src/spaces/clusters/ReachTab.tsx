@@ -52,7 +52,9 @@ function Compared({ list }: { list: Announcement[] }) {
       <table className="grid-table" aria-label="ARP and BGP compared">
         <thead>
           <tr>
-            <th />
+            <th>
+              <span className="sr-only">What is compared</span>
+            </th>
             {list.map((a) => (
               <th key={a.by}>
                 {a.by === 'arp' ? 'ARP and NDP' : 'BGP'}

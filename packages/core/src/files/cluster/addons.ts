@@ -3,7 +3,7 @@ import type { Addon } from '../../model/documents.ts';
 import { readManifests } from '../../model/manifests.ts';
 import type { KitContext } from '../kit.ts';
 import { type ClusterObject, configMap, namespace, onWorkers } from './object.ts';
-import { announcer } from './service-pool.ts';
+import { announcer } from '../../model/announcer.ts';
 
 const here = (ctx: KitContext): Addon[] =>
   addonsOf(ctx.plan.charter).flatMap((name) => ctx.estate.addons.find((a) => a.name === name) ?? []);

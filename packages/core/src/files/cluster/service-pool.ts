@@ -1,10 +1,11 @@
+import { announcer } from '../../model/announcer.ts';
 import { imageOf, type KitContext } from '../kit.ts';
 import { accountWith, type ClusterObject, configMap, follow, nodeName, onEveryNode } from './object.ts';
 
-/** The component of a release or an add-on that gives services addresses of the pool, and answers for them. */
-export const announcer = 'service-announcer';
-
-/** Told the pool and how it is announced (by ARP and NDP, or by BGP: its AS number, and a router a line with its own), as files in /etc/service-announcer; it writes the address into a service's status. */
+/**
+ * Told the pool and how it is announced, as files in /etc/service-announcer; it writes the address into a service's status. By ARP and NDP, or by BGP: its AS number, a
+ * router a line with its own, the hold timer in seconds, and BFD as milliseconds and packets missed. `services` has a planned service a line, with its address.
+ */
 export function servicePool(ctx: KitContext): ClusterObject[] {
   const image = imageOf(ctx, announcer);
   const { charter } = ctx.plan;
@@ -24,7 +25,13 @@ export function servicePool(ctx: KitContext): ClusterObject[] {
         ? {
             as: String(charter.servicePool.as ?? ''),
             peers: (charter.servicePool.peers ?? []).map((p) => `${p.address} ${p.as}`).join('\n'),
+            ...(charter.servicePool.hold ? { hold: String(charter.servicePool.hold) } : {}),
+            ...(charter.servicePool.bfd ? { bfd: `${charter.servicePool.bfd.interval} ${charter.servicePool.bfd.missed}` } : {}),
           }
+        : {}),
+      // A planned service has the address that it was given, whoever asks first.
+      ...(ctx.plan.services.length
+        ? { services: ctx.plan.services.flatMap((s) => (s.address ? [`${s.namespace}/${s.name} ${s.address}`] : [])).join('\n') }
         : {}),
     }),
     onEveryNode({
