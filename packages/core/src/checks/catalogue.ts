@@ -1,3 +1,4 @@
+import { SVC013 } from './rules/SVC-013.ts';
 import { SVC012 } from './rules/SVC-012.ts';
 import { SVC011 } from './rules/SVC-011.ts';
 import { NET024 } from './rules/NET-024.ts';
@@ -374,6 +375,7 @@ export const catalogue: readonly Check[] = [
   SVC010,
   SVC011,
   SVC012,
+  SVC013,
   STO001,
   STO002,
   STO003,

@@ -524,6 +524,7 @@ const cases: Record<string, Change> = {
     },
   ),
   'SVC-010': (e) => planned([{ name: 'one' }])(gated({ gate: { bgp: speaks } })(e)),
+  'SVC-013': (e) => plover(['apart'], ['teal'])(second({})(e)),
   'SVC-012': (e) =>
     set(
       'Release',

@@ -1,9 +1,9 @@
-import { formatIp, isIp, parseIp, parseRange } from '../address/parse.ts';
-import type { Charter, Gateway, Network } from '../model/documents.ts';
+import { formatIp, isIp, parseIp } from '../address/parse.ts';
+import type { Gateway, Network } from '../model/documents.ts';
 import { graphOf, inside } from '../reach/graph.ts';
 import type { Reach } from '../reach/graph.ts';
+export { published as poolEnd } from '../reach/apart.ts';
 export { someoneIn } from '../reach/someone.ts';
-import type { End } from '../reach/trace.ts';
 import { estateAt } from '../reading/at.ts';
 import type { View } from '../reading/index.ts';
 
@@ -33,27 +33,3 @@ export const plainIp = (text: string): string => (isIp(text) ? formatIp(parseIp(
 export const privateAs = (n: number): boolean => (n >= 64512 && n <= 65534) || (n >= 4200000000 && n <= 4294967294);
 /** AS numbers for texts and examples (RFC 5398). */
 export const exampleAs = (n: number): boolean => (n >= 64496 && n <= 64511) || (n >= 65536 && n <= 65551);
-
-/** The first address of the pool of a cluster, as clients ask for it; undefined: it has none, or its machines lie nowhere. */
-export function poolEnd(view: View, c: Charter): End | undefined {
-  const network = view.get('Network', c.machineNetwork);
-  if (!c.servicePool || !network) return undefined;
-  const { v, first } = parseRange(c.servicePool.range);
-  const address = formatIp({ v, n: first });
-  return {
-    label: `what ${c.name} publishes`,
-    address,
-    network: network.name,
-    any: true,
-    cluster: {
-      charter: c.name,
-      is: 'service',
-      overlay: 'none',
-      mtu: network.mtu,
-      announce: c.servicePool.announce,
-      nodes: 1,
-      network: network.name,
-      node: '',
-    },
-  };
-}

@@ -482,6 +482,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'One host’s link is the ceiling of each service, and its death an outage of each.',
     mend: 'Compare both ways; announce by BGP where the routers speak it.',
   },
+  'SVC-013': {
+    why: 'Whoever takes one of the two is a step from the other.',
+    mend: 'Give each a network of its own, and deny what passes between them at their gateway.',
+  },
   'SVC-012': {
     why: 'No service of the cluster is given an address of the pool, or reached at it.',
     mend: 'Add what announces it, or do without the pool.',

@@ -182,6 +182,8 @@ export const Charter = doc('Charter', {
         .optional(),
     })
     .optional(),
+  /** Clusters that it must not reach, and that must not reach it. */
+  apart: z.array(Name).max(100).optional(),
   storage: z.array(StorageClass).max(20).optional(),
   /** Where backups go: a store that speaks the S3 protocol. */
   objectStore: z

@@ -75,6 +75,7 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       yield ['Release', doc.release, 'is built from it', 'Choose another release'];
       for (const a of addonsOf(doc)) yield ['Addon', a, 'has it', 'Take it out of the charter'];
       yield ['Registry', doc.mirror, 'pulls from it', 'Choose another mirror'];
+      for (const c of doc.apart ?? []) yield ['Charter', c, 'is kept apart from it', 'Take it out of the charter'];
       if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
       if (doc.second) yield ['Network', doc.second.network, 'has its machines in it too', 'Take it out of the charter'];

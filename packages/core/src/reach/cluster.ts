@@ -15,6 +15,7 @@ import type { Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { OutsideRoute } from '../files/outside-routes.ts';
 import { type Announcement, announcements } from './announce.ts';
+import { waysBetween } from './apart.ts';
 import { endOf } from './ends.ts';
 import { someoneIn } from './someone.ts';
 import { coverOf, graphOf, inside, type Reach } from './graph.ts';
@@ -67,6 +68,8 @@ export interface ClusterReach {
   services: ServiceRow[];
   ranges: RangeRow[];
   clients: Client[];
+  /** Clusters that it is kept apart from, with the ways between that there are. */
+  apart: { name: string; ways: { from: string; to: string; what: string; over: string[] }[] }[];
 }
 
 /** How what runs in a cluster is reached: its published services, who reaches them, and which range gives which address. */
@@ -110,6 +113,11 @@ export function clusterReach(plan: Plan, estate: Estate): ClusterReach {
     })),
     ranges: rangesOf(plan, estate),
     clients,
+    apart: (charter.apart ?? []).map((name) => {
+      const other = estate.charters.find((c) => c.name === name);
+      const ways = other ? waysBetween(reach, charter, other) : [];
+      return { name, ways: ways.map(({ from, to, what, over }) => ({ from, to, what, over })) };
+    }),
   };
 }
 /** An address as an end: with its network before it, since two networks can have one prefix. */

@@ -3,6 +3,7 @@ import { goodEstate, network } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Estate, type Gateway, kinds, type Network } from '../model/index.ts';
 import { endOf } from './ends.ts';
 import { graphOf } from './graph.ts';
+import { waysBetween } from './apart.ts';
 import { trace } from './trace.ts';
 
 /**
@@ -241,5 +242,33 @@ describe('what is published', () => {
     const t = traced(room(), desk, 'plover/pod');
     expect(t.forward.stop?.why).toContain('known to its own nodes alone');
     expect(traced(room(), 'plover/pod', desk, { bytes: 1400 })).toMatchObject({ works: true });
+  });
+});
+
+describe('clusters that are to be kept apart', () => {
+  /** A second cluster, whose machines are those of the desks. */
+  const two = (rules: object[] = []): Estate => {
+    const e = room({ gate: { rules } });
+    const [plover] = e.charters as [Charter, ...Charter[]];
+    return {
+      ...e,
+      charters: [...e.charters, { ...plover, name: 'teal', machineNetwork: 'desks', servicePool: undefined } as Charter],
+    };
+  };
+  const ways = (e: Estate) =>
+    waysBetween(graphOf(e), e.charters.find((c) => c.name === 'plover') as Charter, e.charters.at(-1) as Charter).map(
+      (w) => `${w.from} to ${w.what} of ${w.to} over ${w.over.join(', ')}`,
+    );
+  it('are seen in both directions, to nodes and to what is published', () => {
+    expect(ways(two())).toEqual([
+      'plover to nodes of teal over gate-a, desk-router',
+      'teal to nodes of plover over desk-router, gate-a',
+      'teal to services of plover over desk-router, gate-a',
+    ]);
+  });
+  it('are kept apart by rules between their networks, both ways', () => {
+    const one = [{ do: 'deny', from: '10.62.40.0/24', to: '10.62.8.0/25' }];
+    expect(ways(two(one))).toEqual(['plover to nodes of teal over gate-a, desk-router']);
+    expect(ways(two([...one, { do: 'deny', from: '10.62.8.0/25', to: '10.62.40.0/24' }]))).toEqual([]);
   });
 });

@@ -1,3 +1,4 @@
+export * from './apart.ts';
 export * from './cluster.ts';
 export * from './ends.ts';
 export * from './announce.ts';

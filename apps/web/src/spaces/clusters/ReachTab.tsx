@@ -27,6 +27,7 @@ export default function ReachTab({ name, site, estate }: { name: string; site: s
           The charter has no service pool: services of {name} are reached from inside, or over its inbound address.
         </Empty>
       )}
+      {reach.apart.length > 0 && <Apart list={reach.apart} />}
       <Ranges rows={reach.ranges} />
     </>
   );
@@ -182,6 +183,37 @@ function Clients({ name, site, clients, estate }: { name: string; site: string; 
           )}
         </div>
       )}
+    </section>
+  );
+}
+
+/** Clusters that it must not see: whether anything passes between, in both directions. */
+function Apart({ list }: { list: ClusterReach['apart'] }) {
+  return (
+    <section aria-label="Kept apart from" className="pt-5">
+      <h2 className="pb-1 text-lg">Kept apart from</h2>
+      <ul>
+        {list.map((a) => (
+          <li key={a.name} className="flex items-baseline gap-2 py-0.5">
+            <Mark kind={a.ways.length ? 'failing' : 'done'} />
+            <span>
+              <b>{a.name}</b>{' '}
+              {a.ways.length ? (
+                <span className="text-brick">
+                  {a.ways
+                    .map(
+                      (w) =>
+                        `${w.from} reaches ${w.what} of ${w.to}${w.over.length ? ` over ${w.over.join(', ')}` : ' in one network'}`,
+                    )
+                    .join('; ')}
+                </span>
+              ) : (
+                <span className="text-ink-2">nothing passes, in either direction</span>
+              )}
+            </span>
+          </li>
+        ))}
+      </ul>
     </section>
   );
 }

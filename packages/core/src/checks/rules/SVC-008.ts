@@ -8,8 +8,9 @@ export const SVC008 = each('Charter', {
   about: 'clients cannot reach the service pool, or get no answer',
   find: (c, view) => {
     const reach = reachAt(view, c.site);
-    const to = poolEnd(view, c);
-    if (!to) return [];
+    const network = view.get('Network', c.machineNetwork);
+    if (!network || !c.servicePool) return [];
+    const to = poolEnd(c, network.name, network.mtu);
     return view
       .by('Network', 'site', c.site)
       .filter((n) => n.purpose === 'client')

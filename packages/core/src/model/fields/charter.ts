@@ -221,6 +221,13 @@ export const charterFields: Fields = {
   'servicePool.services.*.namespace': { label: 'Namespace', mono: true },
   'servicePool.services.*.address': { label: 'Address', help: 'Empty: the next of the pool.', mono: true },
   'servicePool.services.*.port': { label: 'Port' },
+  apart: {
+    label: 'Kept apart from',
+    help: 'Clusters that it must not reach, and that must not reach it.',
+    refers: { kind: 'Charter', anywhere: true },
+    rare: true,
+    mono: true,
+  },
   nodesFrom: {
     sheet: { section: 4, label: 'Nodes from' },
     follows: true,
