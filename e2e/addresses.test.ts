@@ -241,10 +241,41 @@ describe('a path', () => {
     await b.gone('Add the missing route…');
     await b.click('button', 'Undo');
   });
+  it('is measured, and what differs from the plan is named', async () => {
+    await open('/addresses/trace?site=lr&from=10.62.40.17&to=plover/inbound&port=443&bytes=1400');
+    await b.see('3 hops, 1,400 bytes pass');
+    // plover is not built yet: nobody takes connections there.
+    await b.click('button', 'Measure it');
+    await b.find("//section[@aria-label='Measured'][contains(., '10.62.8.21 port 443') and contains(., 'does not')]");
+    await b.see('By the plan it is reached: it is not up, or something on the way is not as declared.');
+    await b.type('To', 'lr-machine/10.62.8.53');
+    await b.click('button', 'Measure it');
+    await b.see('it is no address of a cluster');
+  });
   it('is one click away from an address', async () => {
     await open('/addresses?site=lr&net=lr-desks&at=10.62.40.17');
     await (await b.find("//section[@aria-label='Address 10.62.40.17']//a[normalize-space(.)='Trace']")).click();
     await b.see('radar desk 2 in lr-desks');
+  });
+});
+
+describe('a cluster', () => {
+  it('shows how it is reached: ways of announcing, who reaches it, and what others must be told', async () => {
+    await open('/clusters/tern?site=bw&tab=reach');
+    await b.find(
+      "//table[@aria-label='Services of tern']//tr[contains(., 'timetable') and contains(., '10.40.8.140') and contains(., 'BGP, 6 hosts')]",
+    );
+    // Both sides take the smaller hold timer: 30 s, and one for the router.
+    await b.find(
+      "//table[@aria-label='ARP and BGP compared']//td[contains(., '31 s') and contains(., 'hold timer of BGP 30 s')]",
+    );
+    await b.find(
+      "//table[@aria-label='Ranges']//tr[contains(., 'Published services') and contains(., '10.40.8.140-10.40.8.159')]",
+    );
+    await (await b.find("//tr[contains(., 'bw-uplink') and contains(., 'reached, and answered')]//button")).click();
+    await b.see('route add 10.40.8.140/30 via 10.40.0.1');
+    await (await b.find("//*[@role='tab'][normalize-space(.)='dnsmasq']")).click();
+    await b.see('dhcp-option=option:classless-static-route,10.40.8.140/30,10.40.0.1');
   });
 });
 

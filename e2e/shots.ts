@@ -30,7 +30,11 @@ try {
       await shot('estate');
       await page('addresses', '/addresses?site=lr&net=lr-machine', 'claimed twice');
       await page('hypervisors', '/hosts/hypervisors?site=bw', 'staging-node');
-      await page('trace', '/addresses/trace?site=lr&from=10.62.40.17&to=plover/radar-archive&port=443&bytes=1400', 'the path is lost');
+      await page(
+        'trace',
+        '/addresses/trace?site=lr&from=10.62.40.17&to=plover/radar-archive&port=443&bytes=1400',
+        'the path is lost',
+      );
       await c.good('POST', '/api/hosts/sweep', { site: 'bw', range: '10.40.7.11-10.40.7.24' });
       const seen = await eventually(async () => {
         const s = (await c.estate()).observed.sightings;

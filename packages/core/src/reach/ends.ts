@@ -4,7 +4,7 @@ import type { Plan } from '../charter/plan.ts';
 import type { Charter, Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { nearest } from '../model/nearest.ts';
-import { slowestOf } from './announce.ts';
+import { answeringNodes, slowestOf } from './announce.ts';
 import { inside, type Reach } from './graph.ts';
 import { someoneIn } from './someone.ts';
 import type { End, Inside } from './trace.ts';
@@ -89,7 +89,7 @@ const insideOf = (plan: Plan, is: Inside['is'], network: Network): Inside => ({
   mtu: plan.podMtu.pod,
   gbit: slowestOf(plan),
   announce: plan.charter.servicePool?.announce ?? 'arp',
-  nodes: plan.nodes.length,
+  nodes: answeringNodes(plan).length,
   network: network.name,
   node: plan.nodes[0]?.address ?? '',
 });

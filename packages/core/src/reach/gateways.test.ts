@@ -223,6 +223,12 @@ describe('what is published', () => {
       chosen: { prefix: '10.62.200.0/28', from: { kind: 'Charter', name: 'plover', path: ['servicePool', 'peers', 0] } },
     });
     expect(t.works).toBe(true);
+    // In the network of the nodes it is asked for on the link: who has told routers answers there no more than elsewhere.
+    const near = room({ charter: { servicePool: { ...bgp, range: '10.62.8.64-10.62.8.79' } }, gate: { bgp: { as: 64513 } } });
+    expect(traced(near, machine, '10.62.8.64').forward.stop?.why).toContain(
+      'nodes of plover answer none: they tell routers by BGP',
+    );
+    expect(traced(near, desk, '10.62.8.64', { bytes: 1400 }).works).toBe(true);
     // Over the other one, which nothing is announced to, it ends.
     const other = room({
       charter: { servicePool: bgp },

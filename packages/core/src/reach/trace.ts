@@ -228,9 +228,13 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
       );
     return arrived();
   }
+  /** What is told to routers alone is asked for in vain: nobody answers by ARP or NDP. */
+  const unheard = to.cluster?.is === 'service' && to.cluster.announce === 'bgp' ? to.cluster : undefined;
+  const inVain = (c: Inside) =>
+    `it asks for ${to.address} on the link, and nodes of ${c.charter} answer none: they tell routers by BGP`;
   if (own.name === to.network && inside(own, packet.destination)) {
     hop(from.label, own, own.mtu, undefined, undefined, leaving);
-    return arrived();
+    return unheard ? dead(from.label, inVain(unheard)) : arrived();
   }
   const first = firstHop(reach, own, from, packet, leads);
   if ('why' in first) return dead(from.label, first.why);
@@ -316,7 +320,11 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
       }
       if (!router.gateway && !reach.of(network.name, leads).length)
         return dead(router.name, `${network.name} has no gateway: no router has an address in it`);
-      const [pool] = to.cluster ? [to.cluster] : [];
+      if (unheard) {
+        hop(router.name, network, mtu, undefined, by);
+        return dead(router.name, inVain(unheard));
+      }
+      const pool = to.cluster;
       hop(router.name, network, mtu, undefined, by, {
         ...translate(network.name),
         ...(pool?.is === 'service' && pool.announce === 'arp' ? { note: `asks for ${to.address}: one host answers` } : {}),
