@@ -58,6 +58,15 @@ export function actsOn(estate: Estate): Thing[] {
         'next free ip',
       ),
     ),
+    ...estate.charters.map((c) =>
+      act(
+        `trace the path to ${c.name}`,
+        'route reach',
+        `/addresses/trace?site=${c.site}&to=${c.name}`,
+        c.site,
+        'hops mtu gateway way back',
+      ),
+    ),
     ...estate.zones.map((z) =>
       act(
         `send the DNS update of ${z.name}`,

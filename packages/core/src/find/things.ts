@@ -59,6 +59,16 @@ export function thingsOf(estate: Estate, findings: readonly Finding[]): Thing[] 
         words(n.prefix, n.vlan && `vlan ${n.vlan}`, n.purpose, n.gateway),
       ),
     ),
+    ...estate.gateways.map((g) =>
+      thing(
+        'network',
+        g.site,
+        g.name,
+        words('gateway,', g.members.map((m) => m.name).join(', ')),
+        `/addresses/routes?site=${g.site}&gateway=${g.name}`,
+        words(g.title, ...g.members.flatMap((m) => [m.name, ...m.interfaces.map((f) => f.address)])),
+      ),
+    ),
     ...estate.registries.map((r) =>
       thing('registry', r.site, r.name, words('registry,', r.endpoint), `/images?site=${r.site}`, words(r.endpoint)),
     ),

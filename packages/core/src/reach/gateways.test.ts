@@ -141,6 +141,23 @@ describe('rules', () => {
     expect(traced(mended, desk, machine, { port: 443 }).works).toBe(true);
     expect(traced(mended, desk, machine, { port: 80 }).works).toBe(false);
   });
+  it('about a port that is asked say nothing of answers, which come from it', () => {
+    const t = traced(
+      room({
+        gate: {
+          rules: [{ do: 'deny', from: '10.62.8.0/25', to: '10.62.40.0/24', protocol: 'tcp', port: 443 }],
+          addresses: [{ network: 'lr-machine', address: '10.62.8.1', id: 8, leads: 'gate-b' }],
+        },
+      }),
+      desk,
+      machine,
+      { port: 443 },
+    );
+    // The answer passes gate-b, which knows of no such connection, to a port that is none of its rules.
+    expect([t.works, t.asymmetric]).toEqual([true, true]);
+    // Who leads is named as it is declared, although the question passes the other one.
+    expect(t.whileLeading.map((w) => w.member)).toEqual(['gate-a']);
+  });
   it('let answers pass at the router that let the question pass, and at no other', () => {
     const back = [{ do: 'deny', from: '10.62.8.0/25', to: '10.62.40.0/24' }];
     expect(traced(room({ gate: { rules: back } }), desk, machine).works).toBe(true);

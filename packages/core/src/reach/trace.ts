@@ -124,7 +124,9 @@ function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace
   };
   const both = (leads: Leads) => {
     const there = leg(reach, from, to, packet, leads, []);
-    const back = leg(reach, to, from, { ...packet, source: to.address, destination: there.source }, leads, there.routers);
+    // An answer goes to the port that the question came from: rules about ports that are asked say nothing of it.
+    const answer = { source: to.address, destination: there.source, protocol: packet.protocol };
+    const back = leg(reach, to, from, answer, leads, there.routers);
     const carries = (l: Leg) => !l.stop && (l.mtu ?? 0) >= bytes;
     return { there, back, works: carries(there.leg) && carries(back.leg) };
   };
@@ -134,8 +136,9 @@ function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace
   const whileLeading: While[] = [];
   for (const name of new Set(met.flatMap((r) => (r.gateway && r.gateway.of > 1 ? [r.gateway.name] : [])))) {
     const gateway = reach.gateways.get(name);
-    if (!gateway?.addresses.length) continue;
-    const leader = met.find((r) => r.gateway?.name === name)?.name;
+    const [moving] = gateway?.addresses ?? [];
+    if (!gateway || !moving) continue;
+    const leader = reach.at(moving.network, moving.address)[0]?.name;
     for (const { name: member } of gateway.members) {
       if (member === leader) continue;
       const now = both(new Map([[name, member]]));
