@@ -374,7 +374,7 @@ function Gateways({ gateways, at }: { gateways: Gateway[]; at: string | null }) 
               const first = [...g.members].sort((x, y) => y.priority - x.priority)[0];
               const leads = g.addresses.filter((a) => (a.leads ?? first?.name) === m.name);
               return (
-                <tr key={`${g.name} ${m.name}`} data-row tabIndex={-1} className={at === g.name ? 'bg-verdigris-tint' : ''}>
+                <tr key={`${g.name} ${m.name}`} data-row tabIndex={-1} className={at === g.name ? 'bg-leaf' : ''}>
                   <td className="font-semibold">
                     {i === 0 && (
                       <>

@@ -41,7 +41,7 @@ function Compared({ list }: { list: Announcement[] }) {
         {label}
       </th>
       {list.map((a) => (
-        <td key={a.by} className={a.chosen ? 'bg-verdigris-tint' : ''}>
+        <td key={a.by} className={a.chosen ? 'border-verdigris border-l-2' : ''}>
           {value(a)}
         </td>
       ))}
