@@ -19,12 +19,12 @@ import { waysBetween } from './apart.ts';
 import { endOf } from './ends.ts';
 import { someoneIn } from './someone.ts';
 import { coverOf, graphOf, inside, type Reach } from './graph.ts';
-import { trace } from './trace.ts';
+import { legsBetween, trace } from './trace.ts';
 
 /** Whether machines of one network reach something, and are answered. */
 export type Reached = 'both' | 'there' | 'back' | 'none' | 'unknown';
 const wayOf = (reach: Reach, from: Parameters<typeof trace>[1], to: Parameters<typeof trace>[1]): Reached => {
-  const { forward, back } = trace(reach, from, to, 1);
+  const { forward, back } = legsBetween(reach, from, to);
   if (forward.stop?.sort === 'unknown' || back.stop?.sort === 'unknown') return 'unknown';
   return forward.stop ? (back.stop ? 'none' : 'back') : back.stop ? 'there' : 'both';
 };

@@ -1,4 +1,16 @@
-import { formatIp, holds, isIp, parseIp, parsePrefix, parseRange, prefixRange, type Range } from '../address/parse.ts';
+import {
+  type Address,
+  formatIp,
+  formatPrefix,
+  holds,
+  isIp,
+  parseIp,
+  parsePrefix,
+  parseRange,
+  type Prefix,
+  prefixRange,
+  type Range,
+} from '../address/parse.ts';
 import type { Charter, Gateway, Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { TrafficRule } from '../model/gateway.ts';
@@ -158,7 +170,37 @@ function put<T>(trie: PrefixTrie<T[]>, text: string, value: T): void {
 }
 /** Whether an address lies in a network. */
 export const inside = (n: Network | undefined, address: string): boolean =>
-  n !== undefined && holds(prefixRange(parsePrefix(n.prefix)), parseIp(address));
+  n !== undefined && holds(rangeOf(n), addressOf(address));
+/** Addresses and prefixes as they were read and written last: paths of one estate ask for the same ones again and again. */
+const read = new Map<string, Address>();
+export function addressOf(text: string): Address {
+  let address = read.get(text);
+  if (!address) {
+    if (read.size > 20_000) read.clear();
+    address = parseIp(text);
+    read.set(text, address);
+  }
+  return address;
+}
+const texts = new WeakMap<Prefix, string>();
+export function prefixText(prefix: Prefix): string {
+  let text = texts.get(prefix);
+  if (text === undefined) {
+    text = formatPrefix(prefix);
+    texts.set(prefix, text);
+  }
+  return text;
+}
+/** Read once a network: paths ask for it at every step. */
+const ranges = new WeakMap<Network, Range>();
+function rangeOf(n: Network): Range {
+  let range = ranges.get(n);
+  if (!range) {
+    range = prefixRange(parsePrefix(n.prefix));
+    ranges.set(n, range);
+  }
+  return range;
+}
 
 /** By who goes before whom at an address: who was named to lead, who is declared to, the higher priority. */
 function rank(r: Router, gateways: ReadonlyMap<string, Gateway>, network: string, address: string, leads?: Leads): number {

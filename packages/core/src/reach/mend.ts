@@ -1,7 +1,7 @@
-import { formatPrefix, parseIp, parsePrefix } from '../address/parse.ts';
+import { formatPrefix, parsePrefix } from '../address/parse.ts';
 import type { Kind } from '../model/documents.ts';
 import type { Edit } from '../model/edit.ts';
-import { inside, type Leads, type Reach, type Router } from './graph.ts';
+import { addressOf, inside, type Leads, type Reach, type Router } from './graph.ts';
 import type { Packet } from './rules.ts';
 import type { End } from './trace.ts';
 
@@ -19,6 +19,7 @@ export interface Lacking {
 
 /** What is lacking as edits: of several elements of one list there is one. */
 export function editsOf(lacking: readonly Lacking[]): Edit[] {
+  if (!lacking.length) return [];
   const lists = new Map<string, Extract<Edit, { op: 'set' }> & { value: unknown[] }>();
   for (const l of lacking) {
     const at = JSON.stringify([l.kind, l.key, l.path]);
@@ -65,7 +66,7 @@ export function lackingRoutes(reach: Reach, start: Router, to: End, leads: Leads
   if (!target) return [];
   const prefix = inside(target, to.address) ? target.prefix : `${to.address}/${to.address.includes(':') ? 128 : 32}`;
   const wanted = parsePrefix(prefix).length;
-  const address = parseIp(to.address);
+  const address = addressOf(to.address);
   /** It stands in the network, or is said to hand over into it. */
   const arrives = (r: Router) => {
     const way = r.table.longest(address)?.value;

@@ -1,9 +1,9 @@
-import { formatPrefix, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
+import { holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
 import { overhead } from '../charter/arithmetic.ts';
 import type { OverlayKind } from '../model/charter.ts';
 import type { Edit } from '../model/edit.ts';
 import type { Network } from '../model/documents.ts';
-import { type From, inside, type Leads, type Reach, type Router, type Way } from './graph.ts';
+import { addressOf, type From, inside, prefixText, type Leads, type Reach, type Router, type Way } from './graph.ts';
 import { editsOf, lackingRoutes, lackingRule, type Lacking } from './mend.ts';
 import type { Entry } from './prefix-trie.ts';
 import { type Packet, ruleFor, ruleText } from './rules.ts';
@@ -114,6 +114,15 @@ export function trace(reach: Reach, from: End, to: End, asked: number | Asked = 
   return traceAs(reach, cluster?.is === 'pod' && !own ? { ...from, address: cluster.node } : from, to, asked);
 }
 
+/** Both directions alone: whether there is a way, and not what would mend it or what it is while another leads. */
+export function legsBetween(reach: Reach, from: End, to: End): { forward: Leg; back: Leg } {
+  const packet: Packet = { source: from.address, destination: to.address };
+  const there = leg(reach, from, to, packet, nobodyElse, [], false);
+  const back = leg(reach, to, from, { source: to.address, destination: there.source }, nobodyElse, there.routers, false);
+  return { forward: there.leg, back: back.leg };
+}
+const nobodyElse: Leads = new Map();
+
 function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace {
   const { bytes = 1500, protocol, port } = typeof asked === 'number' ? { bytes: asked } : asked;
   const packet: Packet = {
@@ -174,7 +183,7 @@ interface Walked {
   source: string;
 }
 
-function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[]): Walked {
+function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[], mends = true): Walked {
   const hops: Hop[] = [];
   const routers: Router[] = [];
   let packet = asked;
@@ -271,17 +280,21 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
           answers.length
             ? `rule ${hit.at + 1} stops the answer (${ruleText(hit.rule)}): the question went another way, so it is no answer here`
             : `rule ${hit.at + 1} stops it: ${ruleText(hit.rule)}`,
-          lackingRule(reach, router, packet, from, to, hit.at),
+          mends ? lackingRule(reach, router, packet, from, to, hit.at) : [],
         );
     }
-    const chosen: Entry<Way> | undefined = router.table.longest(parseIp(packet.destination));
+    const chosen: Entry<Way> | undefined = router.table.longest(addressOf(packet.destination));
     if (!chosen) {
       // What is given back to a router that translates is brought to it, not to whoever asked.
       const goal = packet.destination === to.address ? to : endAt(reach, packet.destination, to);
-      return dead(router.name, `it has no route to ${packet.destination}`, lackingRoutes(reach, router, goal, leads));
+      return dead(
+        router.name,
+        `it has no route to ${packet.destination}`,
+        mends ? lackingRoutes(reach, router, goal, leads) : [],
+      );
     }
     const { prefix, value } = chosen;
-    const by = { prefix: formatPrefix(prefix), from: value.from };
+    const by = { prefix: prefixText(prefix), from: value.from };
     /** The source as it leaves in a network. */
     const translate = (network: string): Partial<Hop> => {
       const t = answers.length
@@ -384,7 +397,9 @@ function endAt(reach: Reach, address: string, other: End): End {
 type First = { address: string; prefix: string; from: From; router: Router | undefined } | { why: string };
 /** Where a machine sends what is not for its own network: a route that it was given with its address, else its gateway. */
 function firstHop(reach: Reach, own: Network, from: End, packet: Packet, leads: Leads): First {
-  const scope = own.dhcp.findIndex((d) => holds(parseRange(d.range), parseIp(from.address)));
+  const scope = own.dhcp.some((d) => d.routes?.length)
+    ? own.dhcp.findIndex((d) => holds(parseRange(d.range), parseIp(from.address)))
+    : -1;
   const given = own.dhcp[scope]?.routes ?? [];
   if (given.length) {
     const best = given
