@@ -183,16 +183,22 @@ interface Walked {
   source: string;
 }
 
-function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[], mends = true): Walked {
-  const hops: Hop[] = [];
-  const routers: Router[] = [];
-  let packet = asked;
-  const hop = (at: string, n: Network, mtu: number, next: string | undefined, chosen: Hop['chosen'], more: Partial<Hop> = {}) => {
-    const h: Hop = { at, network: n.name, vlan: n.vlan, mtu: Math.min(mtu, n.mtu), next, chosen, ...more };
-    hops.push(h);
-    return h;
-  };
-  const end = (stop?: Omit<Stop, 'edits' | 'lacking'>, lacking: Lacking[] = []): Walked => {
+/** One direction while it is walked: what was passed, and the packet as it is there. */
+class Walk {
+  readonly hops: Hop[] = [];
+  readonly routers: Router[] = [];
+  constructor(
+    private readonly reach: Reach,
+    private readonly to: End,
+    public packet: Packet,
+  ) {}
+
+  hop(at: string, n: Network, mtu: number, next: string | undefined, chosen: Hop['chosen'], more: Partial<Hop> = {}): void {
+    this.hops.push({ at, network: n.name, vlan: n.vlan, mtu: Math.min(mtu, n.mtu), next, chosen, ...more });
+  }
+
+  end(stop?: Omit<Stop, 'edits' | 'lacking'>, lacking: Lacking[] = []): Walked {
+    const { hops, routers, packet, to } = this;
     const sizes = hops.map((h) => (h.inside ? Math.min(h.inside.mtu, h.inside.room) : h.mtu));
     const links = hops.flatMap((h) => h.gbit ?? []);
     return {
@@ -206,20 +212,25 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
           !to.any &&
           !to.cluster &&
           packet.destination === to.address &&
-          reach.owner(to.network, to.address) === undefined,
+          this.reach.owner(to.network, to.address) === undefined,
       },
       routers,
       lacking,
       source: packet.source,
     };
-  };
-  const dead = (at: string, why: string, lacking: Lacking[] = []) => end({ at, why, sort: 'dead' }, lacking);
+  }
+
+  dead(at: string, why: string, lacking: Lacking[] = []): Walked {
+    return this.end({ at, why, sort: 'dead' }, lacking);
+  }
+
   /** At its end: inside of a cluster it goes on to the pod, on whichever node that is. */
-  const arrived = (): Walked => {
+  arrived(): Walked {
+    const { to } = this;
     const c = to.cluster;
-    const n = c && reach.networks.get(c.network);
+    const n = c && this.reach.networks.get(c.network);
     if (c && n)
-      hop(c.is === 'pod' ? `node of ${c.charter}` : answering(c), n, n.mtu, undefined, undefined, {
+      this.hop(c.is === 'pod' ? `node of ${c.charter}` : answering(c), n, n.mtu, undefined, undefined, {
         ...(c.overlay === 'none'
           ? {}
           : { inside: { kind: c.overlay, mtu: c.mtu, room: n.mtu - overhead(c.overlay, parsePrefix(n.prefix).v) } }),
@@ -227,32 +238,57 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
         ...(c.gbit ? { gbit: c.gbit } : {}),
         note: 'to the node of the pod, where it is another one',
       });
-    return end();
-  };
+    return this.end();
+  }
+
+  /** Somebody asks for a service address on a link, and who has told routers of it does not answer there. */
+  inVain(at: string, c: Inside): Walked {
+    return this.dead(
+      at,
+      `it asks for ${this.to.address} on the link, and nodes of ${c.charter} answer none: they tell routers by BGP`,
+    );
+  }
+
+  /** The source as it leaves a router in a network. */
+  translate(router: Router, network: string): Hop['nat'] {
+    const { packet } = this;
+    const t = router.nat.find((x) => (!x.out || x.out === network) && sourceIn(x.from, packet.source));
+    if (!t) return undefined;
+    this.packet = { ...packet, source: t.to };
+    return { of: 'source', before: packet.source, after: t.to };
+  }
+}
+
+/** What a router puts in place of an address when it sends on: the one that was given back to it, or a source of its own list. An answer is not translated anew. */
+function natOf(w: Walk, router: Router, network: string, back: Hop['nat'], answers: readonly Router[]): Partial<Hop> {
+  const nat = back ?? (answers.length ? undefined : w.translate(router, network));
+  return nat ? { nat } : {};
+}
+
+function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[], mends = true): Walked {
+  const w = new Walk(reach, to, asked);
   const own = reach.networks.get(from.network);
-  if (!own) return dead(from.label, `no network ${from.network} is declared`);
+  if (!own) return w.dead(from.label, `no network ${from.network} is declared`);
   const leaving: Partial<Hop> = from.cluster ? leavingCluster(from.cluster) : {};
   if (to.cluster?.is === 'pod' && to.address !== to.cluster.node) {
     if (from.cluster?.charter !== to.cluster.charter)
-      return dead(
+      return w.dead(
         from.label,
         `addresses of pods of ${to.cluster.charter} are known to its own nodes alone: publish what is to be reached as a service`,
       );
-    return arrived();
+    return w.arrived();
   }
   /** What is told to routers alone is asked for in vain: nobody answers by ARP or NDP. */
   const unheard = to.cluster?.is === 'service' && to.cluster.announce === 'bgp' ? to.cluster : undefined;
-  const inVain = (c: Inside) =>
-    `it asks for ${to.address} on the link, and nodes of ${c.charter} answer none: they tell routers by BGP`;
-  if (own.name === to.network && inside(own, packet.destination)) {
-    hop(from.label, own, own.mtu, undefined, undefined, leaving);
-    return unheard ? dead(from.label, inVain(unheard)) : arrived();
+  if (own.name === to.network && inside(own, w.packet.destination)) {
+    w.hop(from.label, own, own.mtu, undefined, undefined, leaving);
+    return unheard ? w.inVain(from.label, unheard) : w.arrived();
   }
-  const first = firstHop(reach, own, from, packet, leads);
-  if ('why' in first) return dead(from.label, first.why);
-  hop(from.label, own, own.mtu, first.address, { prefix: first.prefix, from: first.from }, leaving);
+  const first = firstHop(reach, own, from, w.packet, leads);
+  if ('why' in first) return w.dead(from.label, first.why);
+  w.hop(from.label, own, own.mtu, first.address, { prefix: first.prefix, from: first.from }, leaving);
   if (!first.router)
-    return end({
+    return w.end({
       at: reach.owner(own.name, first.address) ?? first.address,
       why: `what ${first.address} does with it is not declared`,
       sort: 'unknown',
@@ -262,109 +298,106 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
   let came = own.name;
   for (let n = 0; n < most; n++) {
     if (seen.has(router))
-      return dead(router.name, 'the packet comes back to a router that it has passed: it goes round until it is dropped');
+      return w.dead(router.name, 'the packet comes back to a router that it has passed: it goes round until it is dropped');
     seen.add(router);
-    routers.push(router);
-    const back = answers.length > 0 ? translatedBack(reach, router, came, packet, from, to, answers) : undefined;
-    if (back && 'why' in back) return dead(router.name, back.why);
+    w.routers.push(router);
+    const back = answers.length > 0 ? translatedBack(reach, router, came, w.packet, from, to, answers) : undefined;
+    if (back && 'why' in back) return w.dead(router.name, back.why);
     let nat: Hop['nat'];
     if (back) {
-      nat = { of: 'destination', before: packet.destination, after: back.to };
-      packet = { ...packet, destination: back.to };
+      nat = { of: 'destination', before: w.packet.destination, after: back.to };
+      w.packet = { ...w.packet, destination: back.to };
     }
     if (!answers.includes(router)) {
-      const hit = ruleFor(router.rules, packet);
+      const hit = ruleFor(router.rules, w.packet);
       if (hit?.rule.do === 'deny')
-        return dead(
+        return w.dead(
           router.name,
           answers.length
             ? `rule ${hit.at + 1} stops the answer (${ruleText(hit.rule)}): the question went another way, so it is no answer here`
             : `rule ${hit.at + 1} stops it: ${ruleText(hit.rule)}`,
-          mends ? lackingRule(reach, router, packet, from, to, hit.at) : [],
+          mends ? lackingRule(reach, router, w.packet, from, to, hit.at) : [],
         );
     }
-    const chosen: Entry<Way> | undefined = router.table.longest(addressOf(packet.destination));
+    const chosen: Entry<Way> | undefined = router.table.longest(addressOf(w.packet.destination));
     if (!chosen) {
       // What is given back to a router that translates is brought to it, not to whoever asked.
-      const goal = packet.destination === to.address ? to : endAt(reach, packet.destination, to);
-      return dead(
+      const goal = w.packet.destination === to.address ? to : endAt(reach, w.packet.destination, to);
+      return w.dead(
         router.name,
-        `it has no route to ${packet.destination}`,
+        `it has no route to ${w.packet.destination}`,
         mends ? lackingRoutes(reach, router, goal, leads) : [],
       );
     }
     const { prefix, value } = chosen;
     const by = { prefix: prefixText(prefix), from: value.from };
-    /** The source as it leaves in a network. */
-    const translate = (network: string): Partial<Hop> => {
-      const t = answers.length
-        ? undefined
-        : router.nat.find((x) => (!x.out || x.out === network) && sourceIn(x.from, packet.source));
-      if (t) {
-        nat = { of: 'source', before: packet.source, after: t.to };
-        packet = { ...packet, source: t.to };
-      }
-      return nat ? { nat } : {};
-    };
     if ('nodesOf' in value) {
       const n = to.cluster ? reach.networks.get(to.cluster.network) : undefined;
       const face = router.interfaces.find((f) => f.network === n?.name) ?? router.interfaces[0];
-      if (!n || !face) return dead(router.name, `no node of ${value.nodesOf} lies in a network that it has an address in`);
-      hop(router.name, n, face.mtu, to.cluster ? answering(to.cluster) : `node of ${value.nodesOf}`, by, translate(n.name));
-      return arrived();
+      if (!n || !face) return w.dead(router.name, `no node of ${value.nodesOf} lies in a network that it has an address in`);
+      w.hop(
+        router.name,
+        n,
+        face.mtu,
+        to.cluster ? answering(to.cluster) : `node of ${value.nodesOf}`,
+        by,
+        natOf(w, router, n.name, nat, answers),
+      );
+      return w.arrived();
     }
     if ('into' in value) {
       const network = reach.networks.get(value.into) as Network;
       const mtu = router.interfaces.find((f) => f.network === network.name)?.mtu ?? network.mtu;
       // What is given to a translated address is taken by whoever translates it.
-      const [holder] = packet.destination === to.address ? [] : reach.translating(network.name, packet.destination);
+      const [holder] = w.packet.destination === to.address ? [] : reach.translating(network.name, w.packet.destination);
       if (holder) {
-        const next: Router = answers.find((a) => reach.translating(network.name, packet.destination).includes(a)) ?? holder;
-        if (next === router) return dead(router.name, `${packet.destination} is its own, and nothing waits for an answer there`);
-        hop(router.name, network, mtu, packet.destination, by, translate(network.name));
+        const next: Router = answers.find((a) => reach.translating(network.name, w.packet.destination).includes(a)) ?? holder;
+        if (next === router)
+          return w.dead(router.name, `${w.packet.destination} is its own, and nothing waits for an answer there`);
+        w.hop(router.name, network, mtu, w.packet.destination, by, natOf(w, router, network.name, nat, answers));
         came = network.name;
         router = next;
         continue;
       }
       // The way leads into a network of that prefix which is not the one that is meant.
-      if (network.name !== to.network && inside(network, packet.destination)) {
-        hop(router.name, network, mtu, undefined, by);
-        return dead(
+      if (network.name !== to.network && inside(network, w.packet.destination)) {
+        w.hop(router.name, network, mtu, undefined, by);
+        return w.dead(
           router.name,
-          `it hands what is for ${packet.destination} over in ${network.name}, and ${to.label} is in ${to.network}`,
+          `it hands what is for ${w.packet.destination} over in ${network.name}, and ${to.label} is in ${to.network}`,
         );
       }
       if (!router.gateway && !reach.of(network.name, leads).length)
-        return dead(router.name, `${network.name} has no gateway: no router has an address in it`);
+        return w.dead(router.name, `${network.name} has no gateway: no router has an address in it`);
       if (unheard) {
-        hop(router.name, network, mtu, undefined, by);
-        return dead(router.name, inVain(unheard));
+        w.hop(router.name, network, mtu, undefined, by);
+        return w.inVain(router.name, unheard);
       }
       const pool = to.cluster;
-      hop(router.name, network, mtu, undefined, by, {
-        ...translate(network.name),
+      w.hop(router.name, network, mtu, undefined, by, {
+        ...natOf(w, router, network.name, nat, answers),
         ...(pool?.is === 'service' && pool.announce === 'arp' ? { note: `asks for ${to.address}: one host answers` } : {}),
         ...(pool?.gbit ? { gbit: pool.gbit } : {}),
       });
-      return arrived();
+      return w.arrived();
     }
     const face = router.interfaces.find((f) => inside(reach.networks.get(f.network), value.via));
     const travels = reach.networks.get(face?.network ?? '');
     if (!face || !travels) {
       const [only] = router.interfaces;
       const on = reach.networks.get(only?.network ?? '');
-      if (on && only) hop(router.name, on, only.mtu, value.via, by);
-      return dead(
+      if (on && only) w.hop(router.name, on, only.mtu, value.via, by);
+      return w.dead(
         router.name,
         router.gateway
           ? `its next hop ${value.via} lies in no network that it has an address in`
           : `its next hop ${value.via} does not lie in ${only?.network}`,
       );
     }
-    hop(router.name, travels, face.mtu, value.via, by, translate(travels.name));
+    w.hop(router.name, travels, face.mtu, value.via, by, natOf(w, router, travels.name, nat, answers));
     const next: Router | undefined = reach.at(travels.name, value.via, leads)[0];
     if (!next)
-      return end({
+      return w.end({
         at: reach.owner(travels.name, value.via) ?? value.via,
         why: `what ${value.via} does with it is not declared`,
         sort: 'unknown',
@@ -372,7 +405,7 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
     came = travels.name;
     router = next;
   }
-  return dead(from.label, `it is handed on more than ${most} times`);
+  return w.dead(from.label, `it is handed on more than ${most} times`);
 }
 
 const answering = (c: Inside): string =>
