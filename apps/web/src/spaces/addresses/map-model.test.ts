@@ -38,6 +38,39 @@ describe('the map of a prefix', () => {
     const m = of(moved);
     expect(m?.says(m.cellOf('10.62.8.105'))).toBe('10.62.8.105: DHCP scope lease and service pool of plover: claimed twice');
   });
+  it('shows the members of gateways, and a service at an address of its own pool as claimed once', () => {
+    const e = {
+      ...estate,
+      gateways: [
+        kinds.Gateway.parse({
+          kind: 'Gateway',
+          name: 'gate',
+          site: 'lr',
+          addresses: [{ network: 'lr-machine', address: '10.62.8.1', id: 1 }],
+          members: [{ name: 'gate-a', interfaces: [{ network: 'lr-machine', address: '10.62.8.125' }] }],
+        }),
+      ],
+      reservations: [
+        ...estate.reservations,
+        kinds.Reservation.parse({
+          kind: 'Reservation',
+          network: 'lr-machine',
+          address: '10.62.8.64',
+          owner: { kind: 'charter', name: 'plover', use: 'service default/radar-archive' },
+          origin: 'follows',
+        }),
+      ],
+    };
+    expect(['10.62.8.125', '10.62.8.1', '10.62.8.64', '10.62.8.65'].map((a) => kind(a, e))).toEqual([
+      'gateway',
+      'gateway',
+      'virtual',
+      'pool',
+    ]);
+    const m = of(e);
+    expect(m?.says(m.cellOf('10.62.8.125'))).toBe('10.62.8.125: gate-a');
+    expect(m?.says(m.cellOf('10.62.8.1'))).toBe('10.62.8.1: gateway (gate)');
+  });
   it('shows what rests and what was carved out', () => {
     const e = {
       ...estate,

@@ -53,6 +53,8 @@ interface Claims {
   aside: (Range & { name: string; use: string })[];
   carved: (Range & { name: string; prefix: string })[];
   by: Map<string, Reservation>;
+  /** Addresses of gateways, and of their members. */
+  routers: Map<string, string>;
 }
 
 function claimsOf(network: Network, estate: Estate): Claims {
@@ -63,17 +65,28 @@ function claimsOf(network: Network, estate: Estate): Claims {
       .filter((c) => c.machineNetwork === network.name && c.servicePool)
       .map((c) => ({ ...parseRange(c.servicePool?.range ?? ''), name: c.name })),
     aside: network.pools.filter((p) => p.use !== 'host').map((p) => ({ ...parseRange(p.range), name: p.name, use: p.use })),
+    routers: new Map(
+      estate.gateways.flatMap((g) => [
+        ...g.members.flatMap((m) =>
+          m.interfaces.filter((f) => f.network === network.name).map((f) => [f.address, m.name] as const),
+        ),
+        ...g.addresses.filter((a) => a.network === network.name).map((a) => [a.address, g.name] as const),
+      ]),
+    ),
     carved: estate.networks
       .filter((n) => n.parent === network.name)
       .map((n) => ({ ...prefixRange(parsePrefix(n.prefix)), name: n.name, prefix: n.prefix })),
   };
 }
 
+/** A published service of a cluster, at an address of its own pool. */
+const ofService = (r: Reservation): boolean => r.owner.kind === 'charter' && (r.owner.use?.startsWith('service ') ?? false);
+
 const kindOf = (r: Reservation): CellKind => {
   if (r.resting) return 'resting';
   if (r.owner.kind === 'host') return 'host';
   if (r.origin !== 'follows') return 'hand';
-  return r.owner.use === 'api' || r.owner.use === 'inbound' ? 'virtual' : 'host';
+  return r.owner.use === 'api' || r.owner.use === 'inbound' || ofService(r) ? 'virtual' : 'host';
 };
 
 /** Every address of an IPv4 prefix with what stands on it; what two claim is claimed twice. Undefined for IPv6. */
@@ -136,9 +149,14 @@ function paint(network: Network, range: Range, claims: Claims, count: number): U
     if (i < 0 || i >= count) continue;
     kinds[i] = code[kindOf(r)];
     // A reservation for a MAC inside a scope is what a DHCP server is told: it claims nothing twice.
-    if (!(r.mac && bound[i] === 1) && !r.resting) claimed[i] = (claimed[i] as number) + 1;
+    // A service of a cluster has its address of the pool of that cluster.
+    if (!(r.mac && bound[i] === 1) && !(ofService(r) && bound[i] === 2) && !r.resting) claimed[i] = (claimed[i] as number) + 1;
   }
   for (let i = 0; i < count; i++) if ((claimed[i] as number) > 1) kinds[i] = code.twice;
+  for (const address of claims.routers.keys()) {
+    const i = at(parseIp(address).n);
+    if (i >= 0 && i < count && kinds[i] !== code.twice) kinds[i] = code.gateway;
+  }
   if (network.gateway) {
     const g = at(parseIp(network.gateway).n);
     if (g >= 0 && g < count && kinds[g] !== code.twice) kinds[g] = code.gateway;
@@ -159,7 +177,9 @@ function sentence(network: Network, prefix: { length: number }, c: Claims, addre
       : []),
   ];
   if (cellKinds[kind] === 'twice') return `${address}: ${claims.join(' and ')}: claimed twice`;
-  if (network.gateway === address) return `${address}: gateway`;
+  const router = c.routers.get(address);
+  if (network.gateway === address) return `${address}: gateway${router ? ` (${router})` : ''}`;
+  if (router) return `${address}: ${router}`;
   if (claims.length) return `${address}: ${claims.join(' and ')}`;
   const carved = c.carved.find((s) => holds(s, a));
   if (carved) return `${address}: belongs to ${carved.name}, ${carved.prefix}`;
@@ -181,6 +201,7 @@ export function runsOf(
     ...c.scopes.map((s) => ({ a: s.first, b: s.last, what: `DHCP scope ${s.name}` })),
     ...c.aside.map((s) => ({ a: s.first, b: s.last, what: `set aside: ${s.name}` })),
     ...c.carved.map((s) => ({ a: s.first, b: s.last, what: `network ${s.name}` })),
+    ...[...c.routers].map(([address, what]) => ({ a: parseIp(address).n, b: parseIp(address).n, what })),
     ...(network.gateway ? [{ a: parseIp(network.gateway).n, b: parseIp(network.gateway).n, what: 'gateway' }] : []),
     ...[...c.by.values()].map((r) => ({ a: parseIp(r.address).n, b: parseIp(r.address).n, what: r.name ?? r.owner.name })),
   ].sort((x, y) => (x.a < y.a ? -1 : x.a > y.a ? 1 : 0));
