@@ -116,6 +116,12 @@ describe('a gateway of two members', () => {
     const t = traced(e, desk, machine);
     expect([t.works, t.asymmetric, t.back.hops[1]?.at]).toEqual([true, true, 'gate-b']);
   });
+  it('is mended over another gateway, and not over the member that is there for when it is away', () => {
+    // gate-b has the route: over it would be one route as well.
+    expect(traced(room({ a: { routes: [] } }), desk, machine).back.stop?.lacking).toEqual([
+      '10.62.40.0/24 via 10.62.0.1 on gate-a',
+    ]);
+  });
   it('asks for the fewest routes: two where two routers lack one each', () => {
     const e = room({ a: { routes: [] }, b: { routes: [] }, desk: { routes: [] } });
     const t = traced(e, desk, machine);
@@ -246,6 +252,10 @@ describe('what is published', () => {
       'nodes of plover answer none: they tell routers by BGP',
     );
     expect(traced(near, desk, '10.62.8.64', { bytes: 1400 }).works).toBe(true);
+    // So is a router that stands there and is told nothing.
+    const far = network('far', 'client', '10.62.41.0/24', 841, { gateway: '10.62.41.1', routesTo: ['lr-machine'] }) as Network;
+    const untold = traced({ ...near, networks: [...near.networks, far] }, 'far', '10.62.8.64').forward.stop;
+    expect([untold?.at, untold?.why]).toEqual(['router of far', expect.stringContaining('they tell routers by BGP')]);
     // Over the other one, which nothing is announced to, it ends.
     const other = room({
       charter: { servicePool: bgp },
