@@ -117,10 +117,10 @@ describe('a gateway of two members', () => {
     expect([t.works, t.asymmetric, t.back.hops[1]?.at]).toEqual([true, true, 'gate-b']);
   });
   it('is mended over another gateway, and not over the member that is there for when it is away', () => {
-    // gate-b has the route: over it would be one route as well.
-    expect(traced(room({ a: { routes: [] } }), desk, machine).back.stop?.lacking).toEqual([
-      '10.62.40.0/24 via 10.62.0.1 on gate-a',
-    ]);
+    // gate-b stands in up-b itself: over it would be one route as well.
+    const e = room();
+    const led = { ...e, networks: e.networks.map((n) => (n.name === 'up-b' ? { ...n, gateway: '10.62.0.9' } : n)) };
+    expect(traced(led, 'up-b', machine).back.stop?.lacking).toEqual(['10.62.0.8/29 via 10.62.0.1 on gate-a']);
   });
   it('asks for the fewest routes: two where two routers lack one each', () => {
     const e = room({ a: { routes: [] }, b: { routes: [] }, desk: { routes: [] } });
