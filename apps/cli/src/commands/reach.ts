@@ -71,6 +71,17 @@ const besides = (t: Trace): string[] => [
   ...(t.asymmetric ? ['The answer takes other routers than the question.'] : []),
 ];
 
+/** What somebody has named, or which name is like it. */
+function named<T extends { name: string }>(list: readonly T[], what: string, name: string): T {
+  const found = list.find((x) => x.name === name);
+  if (found) return found;
+  const near = nearest(
+    name,
+    list.map((x) => x.name),
+  );
+  throw new Unusable(`there is no ${what} ${name}${near ? `; did you mean ${near}?` : ''}`);
+}
+
 /** Routers by the name of a network, of a gateway or of one of its members. */
 function routersOf(asked: Asked): readonly Router[] {
   const reach = graphOf(estateOf(asked));
@@ -188,14 +199,7 @@ export const reach: CommandGroup = {
       run: (asked, write) => {
         const e = estateOf(asked);
         const name = asked.words[0] as string;
-        const charter = e.charters.find((c) => c.name === name);
-        if (!charter) {
-          const near = nearest(
-            name,
-            e.charters.map((c) => c.name),
-          );
-          throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
-        }
+        const charter = named(e.charters, 'cluster', name);
         const both = announcements(resolve(charter, e), e.gateways);
         tell(
           asked,
@@ -252,10 +256,8 @@ export const reach: CommandGroup = {
         const [name = '', at = ''] = asked.words;
         const form = outsideForms.find((f) => f === (asked.options.form ?? 'ip'));
         if (!form) throw new Unusable(`--form: ${String(asked.options.form)} is none of ${outsideForms.join(', ')}`);
-        const charter = e.charters.find((c) => c.name === name);
-        if (!charter) throw new Unusable(`there is no cluster ${name}`);
-        const network = e.networks.find((n) => n.name === at);
-        if (!network) throw new Unusable(`there is no network ${at}`);
+        const charter = named(e.charters, 'cluster', name);
+        const network = named(e.networks, 'network', at);
         const route = clusterReach(resolve(charter, e), e).clients.find((c) => c.network === at)?.route;
         const text = route && outsideText(form, route, network);
         if (!text)
@@ -275,15 +277,7 @@ export const reach: CommandGroup = {
       options: common,
       run: (asked, write) => {
         const e = estateOf(asked);
-        const name = asked.words[0] as string;
-        const gateway = e.gateways.find((g) => g.name === name);
-        if (!gateway) {
-          const near = nearest(
-            name,
-            e.gateways.map((g) => g.name),
-          );
-          throw new Unusable(`there is no gateway ${name}${near ? `; did you mean ${near}?` : ''}`);
-        }
+        const gateway = named(e.gateways, 'gateway', asked.words[0] as string);
         const files = gatewayFiles(e, gateway);
         tell(
           asked,
