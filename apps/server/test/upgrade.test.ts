@@ -12,7 +12,8 @@ const onDisk = (host: string, label: string) =>
 
 describe('a cluster goes to the next release', () => {
   beforeAll(async () => {
-    await i.start();
+    // A machine with much else to do lets the stand-ins wait: how long a host may be silent is not looked at here.
+    await i.start({ timeoutSeconds: 60 });
     c = await i.as('warden');
     p = new Plover(i, c);
     await prepare(c);
