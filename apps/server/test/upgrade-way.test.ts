@@ -29,7 +29,7 @@ const versions = async () =>
 
 describe('a cluster that is two releases behind', () => {
   beforeAll(async () => {
-    await i.start({ also: older ?? [] });
+    await i.start({ also: older ?? [], timeoutSeconds: 60 });
     c = await i.as('warden');
     p = new Plover(i, c);
     await prepare(c);
