@@ -20,6 +20,9 @@ const laid = (name: string, text: string) => {
   return at;
 };
 
+const absent = ['bird', 'keepalived', 'nft', 'dnsmasq', 'kea-dhcp4'].filter((name) => !existsSync(`/usr/sbin/${name}`));
+if (absent.length) process.stderr.write(`Not there, and what they judge of gateways is skipped: ${absent.join(', ')}\n`);
+
 const pool = {
   range: '10.62.200.0-10.62.200.20',
   announce: 'bgp' as const,

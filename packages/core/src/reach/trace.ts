@@ -301,7 +301,7 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
       return w.dead(router.name, 'the packet comes back to a router that it has passed: it goes round until it is dropped');
     seen.add(router);
     w.routers.push(router);
-    const back = answers.length > 0 ? translatedBack(reach, router, came, w.packet, from, to, answers) : undefined;
+    const back = answers.length > 0 ? translatedBack(reach, router, came, w.packet, to, answers) : undefined;
     if (back && 'why' in back) return w.dead(router.name, back.why);
     let nat: Hop['nat'];
     if (back) {
@@ -467,7 +467,6 @@ function translatedBack(
   router: Router,
   network: string,
   packet: Packet,
-  _from: End,
   to: End,
   answers: readonly Router[],
 ): { to: string } | { why: string } | undefined {

@@ -168,7 +168,7 @@ const ownSpread = (s: Step): number => Math.sqrt(Math.max(1e-4, spreadOf(s) ** 2
 
 /**
  * How fast this run is, against what is usual; and how much of what runs have in common is still unknown of this one (1: all of it, as a share of its standard deviation).
- * Where nobody knows how far runs differ, it is the time taken over the usual one, by steps of half a minute and more that are done.
+ * Without a history of how far runs differ, the pace is the time that finished steps took, divided by their usual time. Steps under half a minute are left out.
  */
 function paceOf(steps: readonly Step[], status: RunStatus, now: number): { pace: number; unknown: number } {
   const common = steps.reduce((most, s) => Math.max(most, s.common ?? 0), 0);
