@@ -2,7 +2,6 @@ import { existsSync, mkdirSync, renameSync, writeFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { basename, dirname, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { build } from 'esbuild';
 import { root } from './install.mjs';
 
 /** Sources know their place by `import.meta`, and keep it. */
@@ -54,6 +53,8 @@ export async function programOf(file) {
  * and seventy megabytes more while it runs. Made anew at every start: it takes a tenth of a second. Answers its path.
  */
 async function bundled(file) {
+  // The commands that install packages come before there are any.
+  const { build } = await import('esbuild');
   const { outputFiles } = await build({
     entryPoints: [join(root, file)],
     bundle: true,
