@@ -78,7 +78,17 @@ export async function runNode(m: Machine, signal: AbortSignal): Promise<void> {
   const before = hasJoined(m, me);
   if (!before) {
     m.at('images');
-    await pullAll(m, me, report, signal);
+    for (;;) {
+      try {
+        await pullAll(m, me, report, signal);
+        break;
+      } catch (cause) {
+        if (signal.aborted) throw cause;
+        // Its unit is started again half a minute after it failed (systemd: Restart=on-failure).
+        await m.clock.sleep(30, signal);
+        await new Promise((r) => setTimeout(r, 50));
+      }
+    }
     m.at('waiting');
     while (!(await gateOpen(BOOT, signal, me.trust))) await m.clock.sleep(5, signal);
     const kept = fileSystemAt(m.disks, me.files, joinedFile);
@@ -119,6 +129,8 @@ type Report = (
   result: 'SUCCESS' | 'WARN' | 'FAIL',
   description: string,
 ) => Promise<void>;
+/** What curl tries again (its manual, --retry): the server is busy, or away for a while. Whatever else is answered is not. */
+const passing = [408, 429, 500, 502, 503, 504];
 /**
  * Five tries, two seconds apart, as the boot script has it; then the report is lost. cloud-init's own webhook names no content
  * type, the boot script does.
@@ -135,7 +147,10 @@ const reporter =
         body: Buffer.from(JSON.stringify({ name, event_type, result, description, origin: 'node' })),
         signal,
       })
-        .then((r) => r.body?.cancel().then(() => true))
+        .then(async (r) => {
+          await r.body?.cancel();
+          return !passing.includes(r.status);
+        })
         .catch(() => false);
       if (sent || signal.aborted) return;
       await m.clock.sleep(2, signal).catch(() => undefined);
@@ -345,7 +360,7 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
     exits,
     async (name) => {
       for (const server of me.nameservers) {
-        const [a] = await lookup({ address: server, exits, purpose: 'resolver', timeoutMs: 400 }, name, 'A').catch(() => []);
+        const [a] = await lookup({ address: server, exits, purpose: 'resolver', timeoutMs: 1500 }, name, 'A').catch(() => []);
         if (a) return a;
       }
       throw new ProtocolError('missing', name, `no resolver knows it (asked ${me.nameservers.join(', ') || 'none'})`);
