@@ -137,6 +137,8 @@ export const exampleRequests: Record<string, ExampleRequest> = {
     body: { version: 4, text: 'apiVersion: praesidor/v1\nkind: Charter\nname: plover\n…\n', note: 'a wider pool', hold: false },
   },
   'POST /api/charters/:name/hold': { params: { name: 'plover' } },
+  'POST /api/charters/:name/precinct': { params: { name: 'plover' }, body: { from: 'lr-precincts' } },
+  'DELETE /api/charters/:name': { params: { name: 'gannet' } },
   'GET /api/charters/:name/files': { params: { name: 'tern' } },
   'GET /api/charters/:name/prerequisites': { params: { name: 'plover' } },
   'POST /api/charters/:name/prerequisites/measure': { params: { name: 'plover' } },

@@ -35,6 +35,22 @@ export const CharterSaved = z.strictObject({
   held: z.strictObject({ hosts: z.array(z.string()), addresses: z.array(z.string()), released: z.array(z.string()) }),
   act: Count,
 });
+export const PrecinctMade = z.strictObject({
+  precinct: z.strictObject({
+    network: z.string(),
+    parent: z.string(),
+    prefix: z.string(),
+    vlan: Count.optional(),
+    gateway: z.strictObject({ name: z.string(), address: z.string() }).optional(),
+    outbound: z.array(z.strictObject({ network: z.string(), address: z.string() })),
+    inbound: z.string().optional(),
+    pods: z.strictObject({ range: z.string(), perNode: Count }),
+  }),
+  held: z.strictObject({ hosts: z.array(z.string()), addresses: z.array(z.string()), released: z.array(z.string()) }),
+  act: Count,
+});
+export type PrecinctMade = z.infer<typeof PrecinctMade>;
+export const CharterDeleted = z.strictObject({ gone: Count, act: Count });
 export const KitFile = z.strictObject({
   path: z.string(),
   content: z.string(),

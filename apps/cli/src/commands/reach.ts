@@ -1,12 +1,16 @@
 import { formatPrefix, isIp, parseIp } from '@praesidor/core/address';
 import {
   announcements,
+  carvePrecinct,
   clusterReach,
   type End,
   endOf,
   type From,
   graphOf,
   type Leg,
+  type Precinct,
+  precinctOf,
+  precinctParents,
   type Router,
   type Trace,
   trace,
@@ -15,7 +19,7 @@ import {
 } from '@praesidor/core/reach';
 import { resolve } from '@praesidor/core/charter';
 import { gatewayFiles, outsideForms, outsideText } from '@praesidor/core/files';
-import { nearest } from '@praesidor/core/model';
+import { keyOf, nearest } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
@@ -69,6 +73,14 @@ const besides = (t: Trace): string[] => [
   ),
   ...t.whileLeading.flatMap((w) => (w.stop?.lacking ?? []).map((l) => `  would mend it: ${l}`)),
   ...(t.asymmetric ? ['The answer takes other routers than the question.'] : []),
+];
+
+const precinctLines = (p: Precinct): string[] => [
+  `network   ${p.network}, ${p.prefix}${p.vlan ? `, VLAN ${p.vlan}` : ''}, carved out of ${p.parent}`,
+  `gateway   ${p.gateway ? `${p.gateway.address} at ${p.gateway.name}` : 'none'}`,
+  `outbound  ${p.outbound.map((o) => `${o.address} in ${o.network}`).join(', ') || 'with the addresses of the nodes'}`,
+  `inbound   ${p.inbound ?? 'none'}`,
+  `pods      ${p.pods.range}, a /${p.pods.perNode} for each node`,
 ];
 
 /** What somebody has named, or which name is like it. */
@@ -267,6 +279,46 @@ export const reach: CommandGroup = {
               : `${name} publishes nothing`,
           );
         tell(asked, write, { form, text }, text.trimEnd().split('\n'));
+        return 0;
+      },
+    },
+    {
+      name: 'precinct',
+      about:
+        'the network of its own that a cluster has; or, with --from, the one that would be carved for it and what that changes',
+      words: '<cluster>',
+      options: [['--from <network>', 'the network that it would be carved out of'], ...common],
+      run: (asked, write) => {
+        const e = estateOf(asked);
+        const charter = named(e.charters, 'cluster', asked.words[0] as string);
+        const { from } = asked.options;
+        if (from === undefined) {
+          const has = precinctOf(e, charter);
+          const parents = precinctParents(e, charter.site).map((n) => n.name);
+          tell(
+            asked,
+            write,
+            has ?? null,
+            has
+              ? precinctLines(has)
+              : [
+                  `${charter.name} has no precinct: its machines stand in ${charter.machineNetwork}`,
+                  ...(parents.length ? [`one can be carved for it: --from ${parents.join(', or --from ')}`] : []),
+                ],
+          );
+          return has ? 0 : 1;
+        }
+        const carved = carvePrecinct(e, charter, named(e.networks, 'network', String(from)).name);
+        if ('refused' in carved) throw new Unusable(`${carved.refused} ${carved.remedy}`);
+        tell(asked, write, carved, [
+          ...precinctLines(carved.precinct),
+          'changes',
+          ...carved.edits.map((x) =>
+            x.op === 'put'
+              ? `  ${x.doc.kind} ${keyOf(x.doc)}`
+              : `  ${x.kind} ${x.key}${x.op === 'set' ? ` ${x.path.join('.')}` : ''}`,
+          ),
+        ]);
         return 0;
       },
     },

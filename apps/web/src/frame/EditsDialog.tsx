@@ -1,4 +1,5 @@
 import type { Edit } from '@praesidor/core/model';
+import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { api } from '../api/client.ts';
@@ -9,7 +10,7 @@ import { Dialog } from '../parts/Dialog.tsx';
 import { Refused } from '../parts/Refused.tsx';
 import { useAct } from '../state/act.ts';
 import { computer, computerWith } from '../workers/compute.ts';
-import { describe } from './describe.ts';
+import { describe, type Row } from './describe.ts';
 
 /** Shows exactly what edits will change, and what the checks would then find; makes them as one act that can be undone. */
 export default function EditsDialog({
@@ -18,6 +19,10 @@ export default function EditsDialog({
   edits,
   why,
   blocked,
+  send,
+  label = 'Make this change',
+  done,
+  folded = false,
   children,
   onDone,
   onClose,
@@ -28,6 +33,13 @@ export default function EditsDialog({
   why: string;
   /** The change cannot be made: why. */
   blocked?: string | undefined;
+  /** The act that makes them, where more comes with it than the edits. */
+  send?: () => Promise<{ act: number }>;
+  label?: string;
+  /** What is in the dialog says it all; every change by field is there for whoever opens it. */
+  folded?: boolean;
+  /** What is said when it is made. */
+  done?: string;
   children?: ReactNode;
   onDone?: () => void;
   onClose: () => void;
@@ -45,8 +57,8 @@ export default function EditsDialog({
     },
   });
   const act = useAct(
-    () => api<{ act: number }>('POST', '/api/edits', { edits, why, revision: snapshot.data?.revision }),
-    `${why}: done.`,
+    () => (send ? send() : api<{ act: number }>('POST', '/api/edits', { edits, why, revision: snapshot.data?.revision })),
+    done ?? `${why}: done.`,
     [['estate'], ['charter'], ['files']],
   );
   const rows = edits.flatMap((e) => describe(e, snapshot.data?.estate));
@@ -72,34 +84,22 @@ export default function EditsDialog({
               })
             }
           >
-            Make this change
+            {label}
           </Button>
         </>
       }
     >
       {children}
       {blocked && <p className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">{blocked}</p>}
-      {rows.length > 0 && (
-        <table className="grid-table">
-          <thead>
-            <tr>
-              <th>What</th>
-              <th>Stands</th>
-              <th>Will be</th>
-            </tr>
-          </thead>
-          <tbody>
-            {rows.slice(0, 40).map((r) => (
-              <tr key={`${r.what} ${r.after}`}>
-                <td>{r.what}</td>
-                <td className="mono whitespace-normal!">{r.before}</td>
-                <td className="mono follows whitespace-normal!">{r.after}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {rows.length > 40 && <p className="pt-1 text-ink-2">and {rows.length - 40} more</p>}
+      {rows.length > 0 &&
+        (folded ? (
+          <details>
+            <summary className="cursor-pointer py-1 text-ink-2">{counted(rows.length, 'change')} by field</summary>
+            <Rows rows={rows} />
+          </details>
+        ) : (
+          <Rows rows={rows} />
+        ))}
       {preview.data && edits.length > 0 && (
         <div className="pt-3">
           <h3 className="text-md">What the checks would then find</h3>
@@ -126,5 +126,32 @@ export default function EditsDialog({
       )}
       <Refused error={act.error ?? preview.error} />
     </Dialog>
+  );
+}
+
+const shown = 40;
+function Rows({ rows }: { rows: readonly Row[] }) {
+  return (
+    <>
+      <table className="grid-table">
+        <thead>
+          <tr>
+            <th>What</th>
+            <th>Stands</th>
+            <th>Will be</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.slice(0, shown).map((r) => (
+            <tr key={`${r.what} ${r.after}`}>
+              <td className="wrap-anywhere whitespace-normal!">{r.what}</td>
+              <td className="mono wrap-anywhere whitespace-normal!">{r.before}</td>
+              <td className="mono follows wrap-anywhere whitespace-normal!">{r.after}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {rows.length > shown && <p className="pt-1 text-ink-2">and {rows.length - shown} more</p>}
+    </>
   );
 }

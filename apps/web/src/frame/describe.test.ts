@@ -37,6 +37,30 @@ describe('an edit before it is made', () => {
       { what: 'Host lr-02, uplink', before: '—', after: 'adapters eno1 + eno2, bond active-backup, tagged yes' },
     ]);
   });
+  it('shows of a list what comes and what goes, at what it belongs to by name', () => {
+    const [gate, other] = [
+      { network: 'up', address: '10.62.0.2' },
+      { network: 'desks', address: '10.62.40.1' },
+    ];
+    const gateway = kinds.Gateway.parse({
+      kind: 'Gateway',
+      name: 'gate',
+      site: 'lr',
+      members: [{ name: 'gate-a', interfaces: [gate, other] }],
+    });
+    const set = (value: object[]) =>
+      inRows(
+        { op: 'set', kind: 'Gateway', key: 'gate', path: ['members', 0, 'interfaces'], value },
+        { ...estate, gateways: [gateway] },
+      );
+    const more = { network: 'own', address: '10.62.128.1' };
+    const what = 'Gateway gate, gate-a.interfaces';
+    expect(set([gate, other, more])).toEqual([{ what, before: '—', after: 'network own, address 10.62.128.1' }]);
+    expect(set([gate])).toEqual([{ what, before: 'network desks, address 10.62.40.1', after: 'removed' }]);
+    expect(set([gate, other])).toEqual([]);
+    // Only in another order: both are shown whole.
+    expect(set([other, gate])[0]?.before).toBe('network up, address 10.62.0.2; network desks, address 10.62.40.1');
+  });
   it('says what is added and what is removed', () => {
     const record = kinds.Record.parse({
       kind: 'Record',

@@ -1,4 +1,4 @@
-import { against, type Doc, type Edit, type Estate, find, keyOf } from '@praesidor/core/model';
+import { against, type Doc, type Edit, type Estate, find, keyOf, same } from '@praesidor/core/model';
 
 export interface Row {
   what: string;
@@ -49,15 +49,32 @@ export function describe(e: Edit, estate: Estate | undefined): Row[] {
     const [d] = estate ? against(estate, [e.doc]) : [];
     const what = `${e.doc.kind} ${keyOf(e.doc)}`;
     if (d?.what !== 'changed') return d?.what === 'same' ? [] : [{ what, before: '—', after: summary(e.doc) }];
-    return d.fields.map((f) => ({ what: `${what}, ${f.name}`, before: f.before ?? '—', after: f.after ?? 'follows' }));
+    return d.fields.map((f) => ({ what: `${what}, ${f.name}`, before: f.before ?? '—', after: f.after ?? without(e.doc.kind) }));
   }
   const doc = estate && find(estate, e.kind, e.key);
   const before = e.path.reduce<unknown>((v, k) => (v as Record<string, unknown> | undefined)?.[k], doc);
-  return [
-    {
-      what: `${e.kind} ${e.key}, ${e.path.join('.')}`,
-      before: show(before),
-      after: e.value === undefined ? 'follows' : show(e.value),
-    },
-  ];
+  const what = `${e.kind} ${e.key}, ${pathText(doc, e.path)}`;
+  // Of lists, what comes and what goes.
+  if (Array.isArray(before) && Array.isArray(e.value) && before.some((x) => typeof x === 'object')) {
+    const [goes, comes] = [missing(before, e.value), missing(e.value, before)];
+    if (!goes.length && !comes.length && before.length === e.value.length && same(before, e.value)) return [];
+    if (goes.length + comes.length)
+      return [{ what, before: goes.length ? show(goes) : '—', after: comes.length ? show(comes) : 'removed' }];
+  }
+  return [{ what, before: show(before), after: e.value === undefined ? without(e.kind) : show(e.value) }];
+}
+/** What a field is that says nothing: of a charter it follows. */
+const without = (kind: Doc['kind']) => (kind === 'Charter' || kind === 'Template' ? 'follows' : 'none');
+const missing = (of: readonly unknown[], from: readonly unknown[]): unknown[] => of.filter((x) => !from.some((y) => same(x, y)));
+/** A path in words: an element of a list by its name, where it has one. */
+function pathText(doc: unknown, path: readonly (string | number)[]): string {
+  const out: string[] = [];
+  let at = doc;
+  for (const key of path) {
+    at = (at as Record<string | number, unknown> | undefined)?.[key];
+    const name = (at as { name?: unknown } | undefined)?.name;
+    if (typeof key === 'number' && typeof name === 'string') out.splice(-1, 1, name);
+    else out.push(String(key));
+  }
+  return out.join('.');
 }

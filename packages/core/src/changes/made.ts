@@ -2,12 +2,24 @@ import { z } from 'zod';
 import type { Plan } from '../charter/plan.ts';
 import type { Estate } from '../model/estate.ts';
 import { plannedRecords } from '../naming/plan.ts';
+import { precinctOf } from '../reach/precinct.ts';
 import { counted } from '../words/amounts.ts';
 
 /** How a thing that was made for a cluster stands. `left-over`: the cluster is gone, or does not have it any more, and it is still there. */
 export const MadeState = z.enum(['in-use', 'held', 'kept', 'waits', 'left-over']);
 export type MadeState = z.infer<typeof MadeState>;
-export const madeKinds = ['hosts', 'guests', 'addresses', 'records', 'secrets', 'objects', 'files', 'backups', 'pulls'] as const;
+export const madeKinds = [
+  'hosts',
+  'guests',
+  'addresses',
+  'precinct',
+  'records',
+  'secrets',
+  'objects',
+  'files',
+  'backups',
+  'pulls',
+] as const;
 export const MadeThing = z.strictObject({
   kind: z.enum(madeKinds),
   name: z.string(),
@@ -84,6 +96,15 @@ export function madeFor(plan: Plan, estate: Estate, besides: MadeBesides): MadeT
       go: `/addresses?net=${r.network}`,
     });
   }
+  const precinct = precinctOf(estate, plan.charter);
+  if (precinct)
+    out.push({
+      kind: 'precinct',
+      name: precinct.network,
+      state: plan.charter.machineNetwork === precinct.network ? (stands ? 'in-use' : 'held') : 'left-over',
+      about: `${precinct.prefix}${precinct.vlan ? `, VLAN ${precinct.vlan}` : ''}${precinct.outbound.length ? `, leaves as ${precinct.outbound.map((o) => o.address).join(' and ')}` : ''}: it goes with the charter`,
+      go: `/addresses?network=${precinct.network}`,
+    });
   out.push(...records(estate, name, own, besides));
   for (const s of besides.secrets)
     out.push({

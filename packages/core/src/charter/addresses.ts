@@ -50,7 +50,10 @@ export function addressing(
     inARow: false,
   };
   if (!network) return out;
-  const own = new Map(view.by('Reservation', 'owner', `charter ${charter.name}`).map((r) => [r.owner.use, r]));
+  const reserved = view.by('Reservation', 'owner', `charter ${charter.name}`);
+  // What it has in a network that it stood in before is no use in this one.
+  const own = new Map(reserved.filter((r) => r.network === network.name).map((r) => [r.owner.use, r]));
+  const everywhere = new Map(reserved.map((r) => [r.owner.use, r]));
   const ours = (use: string) => own.get(use);
   const without = { charter: charter.name };
   const virtualPool = network.pools.find((p) => p.use === 'virtual');
@@ -132,9 +135,9 @@ export function addressing(
     const range = pool ? parseRange(pool.range) : there.range;
     const given = new Map<string, string>();
     out.further.set(n.name, given);
-    const left = leftBehind(charter, chosen, [...own.values()], view, (r) => (r.network === n.name ? hostWith(r) : undefined));
+    const left = leftBehind(charter, chosen, reserved, view, (r) => (r.network === n.name ? hostWith(r) : undefined));
     const lacking = chosen.filter((c) => {
-      const had = ours(furtherUse(n.name, c.host.name))?.address;
+      const had = everywhere.get(furtherUse(n.name, c.host.name))?.address;
       const held = c.host.held?.charter === charter.name ? (had ?? left(c.role)) : (left(c.role) ?? had);
       if (held) given.set(c.host.name, held);
       return !held;

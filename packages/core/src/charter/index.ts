@@ -4,6 +4,7 @@ export * from './certificates.ts';
 export { comesAbout, type FieldComes, ruledPaths, type Way, ways } from './comes-about.ts';
 export * from './consequences.ts';
 export { familiesOf, rangesOf } from './families.ts';
+export * from './deletion.ts';
 export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';
 export { followedPaths, followedValue } from './followed.ts';
 export * from './placement.ts';

@@ -1,5 +1,6 @@
 import { formatIp, holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
 import type { Charter, Network, Reservation } from '../model/documents.ts';
+import { serviceUse } from '../ledger/service-of.ts';
 import type { View } from '../reading/index.ts';
 
 /** A service that is planned, with the address that it is published at; none: its pool has no free one left. */
@@ -11,8 +12,6 @@ export interface PlannedService {
   /** By which it has its address: it was set, it has been reserved, or it is its turn. */
   by: 'set' | 'held' | 'turn';
 }
-/** What the reservation of a service is for. */
-export const serviceUse = (s: { namespace: string; name: string }): string => `service ${s.namespace}/${s.name}`;
 
 /**
  * Addresses of the planned services: what is set, what has been reserved for it, else the next of the pool that nobody has. Those that have theirs keep it, whoever

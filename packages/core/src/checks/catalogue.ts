@@ -1,3 +1,4 @@
+import { SVC014 } from './rules/SVC-014.ts';
 import { SVC013 } from './rules/SVC-013.ts';
 import { SVC012 } from './rules/SVC-012.ts';
 import { SVC011 } from './rules/SVC-011.ts';
@@ -23,6 +24,10 @@ import { NET042 } from './rules/NET-042.ts';
 import { NET043 } from './rules/NET-043.ts';
 import { NET044 } from './rules/NET-044.ts';
 import { NET045 } from './rules/NET-045.ts';
+import { NET046 } from './rules/NET-046.ts';
+import { NET047 } from './rules/NET-047.ts';
+import { NET048 } from './rules/NET-048.ts';
+import { NET049 } from './rules/NET-049.ts';
 import { SVC001 } from './rules/SVC-001.ts';
 import { SVC002 } from './rules/SVC-002.ts';
 import { SVC003 } from './rules/SVC-003.ts';
@@ -363,6 +368,10 @@ export const catalogue: readonly Check[] = [
   NET043,
   NET044,
   NET045,
+  NET046,
+  NET047,
+  NET048,
+  NET049,
   SVC001,
   SVC002,
   SVC003,
@@ -376,6 +385,7 @@ export const catalogue: readonly Check[] = [
   SVC011,
   SVC012,
   SVC013,
+  SVC014,
   STO001,
   STO002,
   STO003,

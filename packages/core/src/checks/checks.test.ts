@@ -496,6 +496,20 @@ const cases: Record<string, Change> = {
     },
   }),
   'NET-045': gated({ gate: { bgp: { as: 3320 } } }),
+  'NET-046': (e) => second({})(machine(['precinct'], 'plover')(e)),
+  'NET-047': put(network('lr-left', 'machine', '10.62.128.0/26', 860, { precinct: 'gone' })),
+  'NET-048': (e) =>
+    put(
+      network('lr-precincts', 'machine', '10.62.128.0/24', 859, {
+        precincts: { length: 26, vlans: { first: 812, last: 812 }, gateway: 'gate' },
+      }),
+    )(gated({})(e)),
+  'NET-049': put(
+    network('lr-precincts', 'machine', '10.62.128.0/24', 859, {
+      precincts: { length: 26, vlans: { first: 860, last: 869 }, gateway: 'gone' },
+    }),
+  ),
+  'SVC-014': reserve('10.62.8.70', { owner: { kind: 'charter', name: 'plover', use: 'service default/archive' } }),
   'SVC-001': both({ bgp: { ...speaks, as: 64999 } }, {}),
   'SVC-002': planned([{ name: 'one' }, { name: 'two' }, { name: 'three' }], '10.62.8.64-10.62.8.65'),
   'SVC-003': planned([{ name: 'one', address: '10.62.8.90' }]),

@@ -442,6 +442,22 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'On the internet the number is somebody’s; routes with it may be refused, or taken for theirs.',
     mend: 'Take a number for use within an organisation (RFC 6996).',
   },
+  'NET-046': {
+    why: 'Two clusters in one network are not kept apart, and what they send cannot be told apart outside.',
+    mend: 'Give the other cluster a network of its own.',
+  },
+  'NET-047': {
+    why: 'A prefix, a VLAN and outbound addresses are kept for nobody.',
+    mend: 'Give the precinct back, or let its cluster stand in it.',
+  },
+  'NET-048': {
+    why: 'The next cluster that is to have a precinct cannot be given one.',
+    mend: 'Give back what is left over, or set more aside.',
+  },
+  'NET-049': {
+    why: 'Clusters with a precinct would not reach anything outside of it.',
+    mend: 'Name a gateway that is there, and networks in which its members have addresses.',
+  },
   'SVC-001': {
     why: 'The router refuses the session, and learns nothing of the services.',
     mend: 'Set the number that the router has.',
@@ -481,6 +497,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
   'SVC-010': {
     why: 'One host’s link is the ceiling of each service, and its death an outage of each.',
     mend: 'Compare both ways; announce by BGP where the routers speak it.',
+  },
+  'SVC-014': {
+    why: 'The pool has an address less, and a service that clients still ask for is not there.',
+    mend: 'Release the address, or plan the service again.',
   },
   'SVC-013': {
     why: 'Whoever takes one of the two is a step from the other.',

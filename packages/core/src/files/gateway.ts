@@ -150,7 +150,7 @@ function routing(at: At): string[] {
 function moving(at: At): string[] {
   const { gateway, member } = at;
   const here = gateway.addresses.filter((a) => member.interfaces.some((f) => f.network === a.network));
-  if (!here.length || gateway.members.length < 2) return [];
+  if (!here.length) return [];
   const instances = here.map((a) => ({ a, name: `${a.network}_${a.id}` }));
   return [
     'global_defs {',

@@ -1,5 +1,6 @@
 import { addonsOf } from './bills.ts';
 import { leftOver } from '../ledger/left-over.ts';
+import { unplannedService } from '../ledger/service-of.ts';
 import type { Doc, Kind } from './documents.ts';
 import { docsOf, type Estate, keyOf } from './estate.ts';
 
@@ -45,6 +46,11 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
     case 'Network':
       if (doc.parent) yield ['Network', doc.parent, 'is carved out of it'];
       for (const n of doc.routesTo) yield ['Network', n, 'routes to it', 'Remove the route'];
+      if (doc.precinct) yield ['Charter', doc.precinct, 'is its precinct', 'Give the precinct back'];
+      if (doc.precincts) {
+        yield ['Gateway', doc.precincts.gateway, 'has precincts that it routes for'];
+        for (const n of doc.precincts.outbound) yield ['Network', n, 'has precincts that leave in it'];
+      }
       break;
     case 'Gateway':
       for (const n of new Set([...doc.members.flatMap((m) => m.interfaces), ...doc.addresses].map((f) => f.network)))
@@ -120,7 +126,12 @@ export function usesOf(estate: Estate, of: readonly { kind: Kind; key: string; d
       });
     if (doc?.kind === 'Reservation' && doc.owner.kind === 'charter') {
       const { name } = doc.owner;
-      const left = leftOver(doc, (host) => estate.hosts.find((h) => h.name === host))?.is === 'wiped';
+      const left =
+        leftOver(doc, (host) => estate.hosts.find((h) => h.name === host))?.is === 'wiped' ||
+        unplannedService(
+          doc,
+          estate.charters.find((c) => c.name === name),
+        ) !== undefined;
       if (!left && estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving'))
         mine?.push({
           by: `Charter ${name}`,

@@ -1,4 +1,5 @@
 import {
+  contains,
   formatIp,
   formatPrefix,
   formatRange,
@@ -8,7 +9,7 @@ import {
   parseRange,
   prefixRange,
   size,
-} from '../address/parse.ts';
+} from '../address/index.ts';
 import { resolve } from '../charter/resolve.ts';
 import type { Plan } from '../charter/plan.ts';
 import type { Network } from '../model/documents.ts';
@@ -84,6 +85,8 @@ export function clusterReach(plan: Plan, estate: Estate): ClusterReach {
       (n) =>
         n.site === charter.site &&
         n.name !== network?.name &&
+        // What precincts are carved out of is no link, and nobody is in it.
+        !n.precincts &&
         (n.purpose === 'client' || n.purpose === 'machine' || n.purpose === 'uplink'),
     )
     .map((n): Client => {
@@ -130,10 +133,9 @@ export function rangesOf(plan: Plan, estate: Estate): RangeRow[] {
   const hosts = network?.pools.find((p) => p.use === 'host');
   const virtual = network?.pools.find((p) => p.use === 'virtual');
   const where = network ? `network ${network.name}` : charter.machineNetwork;
+  const prefix = network && prefixRange(parsePrefix(network.prefix));
   const nat = estate.gateways.flatMap((g) =>
-    g.nat
-      .filter((n) => plan.nodes[0] && holds(prefixRange(parsePrefix(n.from)), parseIp(plan.nodes[0].address || '0.0.0.0')))
-      .map((n) => ({ g, n })),
+    g.nat.filter((n) => prefix && contains(prefixRange(parsePrefix(n.from)), prefix)).map((n) => ({ g, n })),
   );
   return [
     {

@@ -5,5 +5,6 @@ export * from './announce.ts';
 export * from './graph.ts';
 export * from './rules.ts';
 export * from './someone.ts';
+export * from './precinct.ts';
 export * from './prefix-trie.ts';
 export * from './trace.ts';

@@ -42,6 +42,7 @@ export const groupings = {
     ...speaks,
     site: (n: DocOf<'Network'>) => n.site,
     parent: (n: DocOf<'Network'>) => n.parent,
+    precinct: (n: DocOf<'Network'>) => n.precinct,
     vlan: (n: DocOf<'Network'>) => (n.vlan === undefined ? undefined : `${n.site} ${n.vlan} ${n.prefix.includes(':') ? 6 : 4}`),
     routesTo: (n: DocOf<'Network'>) => n.routesTo,
   },

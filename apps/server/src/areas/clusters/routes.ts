@@ -12,6 +12,7 @@ import { validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
+import { carve, deleteCharter } from './without-hosts.ts';
 import { hold, keepText, planOf, saveCharter, writtenText } from './service.ts';
 
 const Named = z.strictObject({ name: words.Name });
@@ -107,6 +108,27 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
         };
       });
     },
+  );
+
+  /** A prefix of its own, with a VLAN, a gateway, outbound addresses and a pool for what it publishes. */
+  app.post(
+    '/api/charters/:name/precinct',
+    {
+      config: { act: 'charters.save' },
+      schema: { params: Named, body: z.strictObject({ from: words.Name }), response: { '2xx': answers.PrecinctMade } },
+    },
+    async (req) =>
+      ctx.db.transaction(async (m) => {
+        const { precinct, held, act } = await carve(m, req.principal, req.params.name, req.body.from);
+        return { precinct, held: { hosts: held.hosts, addresses: held.addresses, released: held.released }, act };
+      }),
+  );
+
+  /** With what was kept for it; one that has hosts is taken down first. */
+  app.delete(
+    '/api/charters/:name',
+    { config: { act: 'charters.save' }, schema: { params: Named, response: { '2xx': answers.CharterDeleted } } },
+    async (req) => ctx.db.transaction((m) => deleteCharter(m, req.principal, req.params.name)),
   );
 
   /** The kit to look at: secrets are named, not shown. */

@@ -78,7 +78,7 @@ export function RoutesSpace() {
         <Matrix
           key={s.name}
           title={s.title}
-          networks={networks.filter((n) => n.site === s.name)}
+          networks={networks.filter((n) => n.site === s.name && !n.precincts)}
           onToggle={(a, b) => void toggle(a, b)}
         />
       ))}

@@ -19,6 +19,7 @@ import { useDrafts } from '../../state/drafts.ts';
 import { useMay } from '../../state/may.ts';
 import { computer } from '../../workers/compute.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { DeleteCharterDialog } from './DeleteCharterDialog.tsx';
 import { ConsequencesDialog } from './ConsequencesDialog.tsx';
 import { offerBuild } from './offer.ts';
 import { Sheet } from './Sheet.tsx';
@@ -51,6 +52,7 @@ export function CharterSpace() {
   const collisions = standing ? collisionsOf(standing, draft) : [];
   const report = useDraftReport(doc);
   const [showing, setShowing] = useState(false);
+  const [deleting, setDeleting] = useState(false);
   const edit = (next: Charter, written?: { text: string; unread?: boolean }) => {
     if (!charter.data) return;
     const now = { version: charter.data.version, at: new Date().toISOString() };
@@ -153,6 +155,11 @@ export function CharterSpace() {
       findings={findings}
       acts={
         <>
+          {!editing && !running && !serves && !keeps && (
+            <Button disabled={!leave.may('charters.save')} title={leave.why('charters.save')} onClick={() => setDeleting(true)}>
+              Delete…
+            </Button>
+          )}
           {editing && <Button onClick={drop}>Discard draft</Button>}
           {editing && (
             <Button
@@ -277,6 +284,7 @@ export function CharterSpace() {
           />
         )}
       </Suspense>
+      {deleting && <DeleteCharterDialog charter={charter.data.doc} estate={estate} onClose={() => setDeleting(false)} />}
       {showing && report.data && (
         <ConsequencesDialog
           draft={doc}

@@ -8,6 +8,7 @@ const titles: Record<MadeThing['kind'], [one: string, more: string]> = {
   hosts: ['host', 'hosts'],
   guests: ['guest', 'guests'],
   addresses: ['address', 'addresses'],
+  precinct: ['precinct', 'precincts'],
   records: ['record at a name server', 'records at name servers'],
   secrets: ['certificate or key', 'certificates and keys'],
   objects: ['object in its API', 'objects in its API'],

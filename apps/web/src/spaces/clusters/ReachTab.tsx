@@ -8,6 +8,7 @@ import { Copy } from '../../parts/Copy.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { scoped } from '../../state/scope.ts';
+import { PrecinctSection } from './PrecinctSection.tsx';
 import { seconds, ServicesTable, useClusterReach } from './ServicesTable.tsx';
 
 /** How what runs in a cluster is reached, kept apart, and given addresses. */
@@ -27,6 +28,7 @@ export default function ReachTab({ name, site, estate }: { name: string; site: s
           The charter has no service pool: services of {name} are reached from inside, or over its inbound address.
         </Empty>
       )}
+      <PrecinctSection name={name} site={site} estate={estate} />
       {reach.apart.length > 0 && <Apart list={reach.apart} />}
       <Ranges rows={reach.ranges} />
     </>

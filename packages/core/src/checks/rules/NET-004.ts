@@ -5,7 +5,8 @@ export const NET004 = each('Network', {
   severity: 'mind',
   about: 'a network that should be routed has no gateway',
   find: (n, view) =>
-    !n.gateway && (n.purpose === 'machine' || n.purpose === 'uplink' || n.routesTo.length > 0)
+    // What precincts are carved out of is no link: each of them has a gateway of its own.
+    !n.gateway && !n.precincts && (n.purpose === 'machine' || n.purpose === 'uplink' || n.routesTo.length > 0)
       ? [
           {
             subject: { kind: 'Network', name: n.name },
