@@ -277,6 +277,27 @@ describe('a cluster', () => {
     await (await b.find("//*[@role='tab'][normalize-space(.)='dnsmasq']")).click();
     await b.see('dhcp-option=option:classless-static-route,10.40.8.140/30,10.40.0.1');
   });
+  it('gets a network of its own, is shown first what that makes, and stands where it stood when it is undone', async () => {
+    await open('/clusters/plover?site=lr&tab=reach');
+    await b.act("//button[.='Carve a precinct…' and not(@disabled)]");
+    await b.find("//*[@role='dialog']//tr[contains(., 'Outbound') and contains(., '10.62.0.3, 10.62.0.11')]");
+    await b.find("//*[@role='dialog']//summary[contains(., 'by field')]");
+    await b.act("//button[.='Carve' and not(@disabled)]");
+    await b.find("//section[@aria-label='Precinct']//tr[contains(., 'Prefix') and contains(., 'carved out of lr-precincts')]");
+    const at = async () => (await c.estate()).charters.find((x) => x.name === 'plover')?.machineNetwork;
+    await eventually(async () => (await at()) === 'plover-precinct', 'plover to stand in it');
+    await b.act("//button[.='Undo']");
+    await b.find("//section[@aria-label='Precinct'][contains(., 'Its machines stand in lr-machine')]");
+    expect(await at()).toBe('lr-machine');
+  });
+  it('is deleted with what is kept for it, after that was shown', async () => {
+    await open('/clusters/gannet?site=bw');
+    await b.act("//button[.='Delete…' and not(@disabled)]");
+    await b.find("//*[@role='dialog']//li[contains(., '6 hosts can be chosen for others again')]");
+    await b.act("//button[.='Delete' and not(@disabled)]");
+    await b.find("//h1[.='Clusters']");
+    expect((await c.estate()).charters.map((x) => x.name)).not.toContain('gannet');
+  });
 });
 
 describe('a table', () => {

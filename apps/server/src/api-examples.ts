@@ -138,6 +138,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   },
   'POST /api/charters/:name/hold': { params: { name: 'plover' } },
   'POST /api/charters/:name/precinct': { params: { name: 'plover' }, body: { from: 'lr-precincts' } },
+  'POST /api/charters/:name/services/measure': { params: { name: 'plover' } },
   'DELETE /api/charters/:name': { params: { name: 'gannet' } },
   'GET /api/charters/:name/files': { params: { name: 'tern' } },
   'GET /api/charters/:name/prerequisites': { params: { name: 'plover' } },

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { PublishedNow } from '@praesidor/contract';
 import { proveClusters } from '../src/areas/builds/proofs.ts';
 import { type Client, eventually, Installation, prepare } from './installation.ts';
 import { Plover } from './plover.ts';
@@ -50,6 +51,73 @@ describe('a cluster that stands', () => {
     expect(second?.since).toBe(first?.since);
     expect(Date.parse(second?.at ?? '')).toBeGreaterThan(Date.parse(first?.at ?? ''));
     expect(await drifts()).toEqual([]);
+  });
+
+  describe('its published services', () => {
+    const service = (name: string, more: object = {}) =>
+      p.give(`/api/v1/namespaces/default/services/${name}`, {
+        apiVersion: 'v1',
+        kind: 'Service',
+        metadata: { name, namespace: 'default' },
+        spec: { type: 'LoadBalancer', selector: { app: name }, ports: [{ port: 443, protocol: 'TCP' }], ...more },
+      });
+    const deployment = (name: string) =>
+      p.give(`/apis/apps/v1/namespaces/default/deployments/${name}`, {
+        apiVersion: 'apps/v1',
+        kind: 'Deployment',
+        metadata: { name, namespace: 'default' },
+        spec: {
+          replicas: 2,
+          selector: { matchLabels: { app: name } },
+          template: {
+            metadata: { labels: { app: name } },
+            spec: { containers: [{ name, image: 'images.upstream.example/core/pause:1.34.2' }] },
+          },
+        },
+      });
+    const asked = async () =>
+      (await c.good<PublishedNow>('POST', '/api/charters/plover/services/measure')).services.map((s) => ({ ...s.seen, ...s }));
+    const of = async () => (await asked()).map((s) => `${s.name} ${s.standing} ${s.addresses?.join() ?? 'none'}`);
+
+    it('are told beside the plan: those that are there, at which address, and who answers for it since when', async () => {
+      // Planned are radar-archive and berth-planner, at the first two of 10.62.8.64 to .79.
+      expect(await of()).toEqual(['radar-archive absent none', 'berth-planner absent none']);
+      await deployment('radar-archive');
+      const before = Date.now();
+      await service('radar-archive');
+      await service('tide-table');
+      await eventually(async () => ((await asked())[0]?.behind ?? 0) === 2, 'its pods run');
+      expect(await of()).toEqual([
+        'radar-archive as-planned 10.62.8.64',
+        'berth-planner absent none',
+        'tide-table not-planned 10.62.8.66',
+      ]);
+      const [archive] = await asked();
+      expect(archive?.text).toBeUndefined();
+      const hosts = (await p.serving()).map((h) => h.name);
+      expect(hosts).toContain(archive?.node?.name);
+      expect(Date.parse(archive?.node?.since ?? '')).toBeGreaterThanOrEqual(before - 1000);
+      expect(archive?.ports?.[0]?.nodePort).toBeGreaterThanOrEqual(30_000);
+    });
+    it('that nobody stands behind, of another type, or whose announcer is away, are told with why', async () => {
+      await service('berth-planner', { type: 'NodePort' });
+      const planner = (await asked()).find((s) => s.name === 'berth-planner');
+      expect([planner?.standing, planner?.text]).toEqual(['waits', expect.stringContaining('of type LoadBalancer')]);
+      await service('berth-planner');
+      expect((await asked()).find((s) => s.name === 'berth-planner')?.text).toContain('No ready pod');
+      const settings = '/api/v1/namespaces/kube-system/configmaps/service-announcer';
+      const was = (await p.ask<object>(settings)) ?? {};
+      await p.ask(settings, { method: 'DELETE' });
+      expect((await of()).slice(0, 2)).toEqual(['radar-archive waits ', 'berth-planner waits ']);
+      await p.give(settings, was);
+      // Given again, they have what they had.
+      expect((await of())[0]).toBe('radar-archive as-planned 10.62.8.64');
+    });
+    it('are asked for by whoever may build, of a cluster that stands', async () => {
+      const reader = await i.as('planner');
+      expect((await reader.call('POST', '/api/charters/plover/services/measure')).status).toBe(403);
+      expect((await c.call('POST', '/api/charters/tern/services/measure')).status).toBe(409);
+    });
   });
 
   it('a record that somebody edits by hand is found, and that it was put right', async () => {

@@ -1,4 +1,5 @@
 import type { Plan } from '@praesidor/core/charter';
+import { standings } from '@praesidor/core/reach';
 import { ChangeName, ChangePlan, MadeThing, Moves } from '@praesidor/core/changes';
 import { KindTimes, RunStatus, RunSummary, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
@@ -50,6 +51,31 @@ export const PrecinctMade = z.strictObject({
   act: Count,
 });
 export type PrecinctMade = z.infer<typeof PrecinctMade>;
+/** What a cluster publishes, as its API says it, beside what was planned. */
+export const PublishedNow = z.strictObject({
+  at: Moment,
+  services: z.array(
+    z.strictObject({
+      namespace: z.string(),
+      name: z.string(),
+      standing: z.enum(standings),
+      planned: z.string().optional(),
+      text: z.string().optional(),
+      seen: z
+        .strictObject({
+          namespace: z.string(),
+          name: z.string(),
+          addresses: z.array(z.string()),
+          ports: z.array(z.strictObject({ port: Count, nodePort: Count.optional(), protocol: z.string() })),
+          since: z.string().optional(),
+          behind: Count,
+          node: z.strictObject({ name: z.string(), since: z.string().optional() }).optional(),
+        })
+        .optional(),
+    }),
+  ),
+});
+export type PublishedNow = z.infer<typeof PublishedNow>;
 export const CharterDeleted = z.strictObject({ gone: Count, act: Count });
 export const KitFile = z.strictObject({
   path: z.string(),

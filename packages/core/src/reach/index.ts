@@ -7,4 +7,5 @@ export * from './rules.ts';
 export * from './someone.ts';
 export * from './precinct.ts';
 export * from './prefix-trie.ts';
+export * from './published.ts';
 export * from './trace.ts';

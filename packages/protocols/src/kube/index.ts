@@ -1,4 +1,5 @@
 export * from './client.ts';
 export * from './drain.ts';
+export * from './published.ts';
 export * from './requested.ts';
 export * from './waits.ts';

@@ -17,6 +17,7 @@ import { Placed } from './placed.ts';
 import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, podsOf, type State } from './pods.ts';
+import { leasesOf, nodePortOf, Published } from './published.ts';
 import { nodeTable } from './tables.ts';
 import { kubeletConfig, trusted } from './trusts.ts';
 import { shown } from './volumes.ts';
@@ -59,6 +60,7 @@ export class ApiStandin {
   /** Nodes that take no further pods. */
   private readonly cordoned = new Set<string>();
   private readonly placed = new Placed();
+  private readonly published = new Published();
   private readonly etcd: EtcdStandin;
   private readonly apis: MemberApis;
   private readonly kubelets: Kubelets;
@@ -228,11 +230,21 @@ export class ApiStandin {
     });
   }
 
-  /** Addresses that services have on every node answer where VRRP brings one of them, and a pod stands behind it. */
+  /**
+   * Addresses that services have on every node answer where VRRP brings one of them, and a pod stands behind it; those of a pool where somebody
+   * announces them.
+   */
   private settleInbound(): void {
     const wanted = new Map<string, { address: string; port: number }>();
-    const services = this.given().filter((o) => o.kind === 'Service' && o.spec?.externalIPs?.length);
-    const state = services.length ? this.state() : undefined;
+    const outside = this.given().filter(
+      (o) => o.kind === 'Service' && (o.spec?.externalIPs?.length || o.spec?.type === 'LoadBalancer'),
+    );
+    const services = outside.filter((o) => o.spec?.externalIPs?.length);
+    const state = outside.length ? this.state() : undefined;
+    if (state)
+      for (const [o, { address }] of this.published.of(this.given(), state, Date.now()))
+        if (behind(state, o).length)
+          for (const { port } of o.spec.ports as { port: number }[]) wanted.set(`${address} ${port}`, { address, port });
     for (const service of services)
       for (const address of service.spec.externalIPs as string[]) {
         const holder = [...this.members.values()].some(
@@ -392,17 +404,20 @@ export class ApiStandin {
     if (kind === 'Event') return this.events(state);
     if (kind === 'Endpoints') return this.endpoints(state);
     if (kind === 'Lease')
-      return [...this.members]
-        .sort(([a], [b]) => (a < b ? -1 : 1))
-        .map(([name, m]) => ({
-          apiVersion: 'coordination.k8s.io/v1',
-          kind: 'Lease',
-          metadata: { name, namespace: 'kube-node-lease' },
-          spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(this.toldAt(m)).toISOString() },
-        }));
+      return [...leasesOf(this.published.of(this.given(), state, Date.now()).values()), ...this.kubeletLeases()];
     if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
     const given = this.given().filter((o) => o.kind === kind);
     return given.map((o) => this.withStatus(o, state));
+  }
+  private kubeletLeases(): KubeObject[] {
+    return [...this.members]
+      .sort(([a], [b]) => (a < b ? -1 : 1))
+      .map(([name, m]) => ({
+        apiVersion: 'coordination.k8s.io/v1',
+        kind: 'Lease',
+        metadata: { name, namespace: 'kube-node-lease' },
+        spec: { holderIdentity: name, leaseDurationSeconds: 40, renewTime: new Date(this.toldAt(m)).toISOString() },
+      }));
   }
 
   /** Every ten seconds a kubelet says that it is there. */
@@ -554,6 +569,22 @@ export class ApiStandin {
     const ready = own.filter((p) => p.ready).length;
     if (o.kind === 'DaemonSet') return { ...o, status: { desiredNumberScheduled: own.length, numberReady: ready } };
     if (o.kind === 'Deployment') return { ...o, status: { replicas: own.length, readyReplicas: ready } };
+    if (o.kind === 'Service' && ['LoadBalancer', 'NodePort'].includes(o.spec?.type)) {
+      const address = this.published.of(this.given(), state, Date.now()).get(o)?.address;
+      const since = [...this.objects.values()].find((x) => x.object === o)?.since;
+      return {
+        ...o,
+        metadata: {
+          ...o.metadata,
+          ...(since ? { creationTimestamp: new Date(since).toISOString().replace(/\.\d+Z/, 'Z') } : {}),
+        },
+        spec: {
+          ...o.spec,
+          ports: (o.spec.ports as { port: number }[]).map((p) => ({ nodePort: nodePortOf(o, p.port), protocol: 'TCP', ...p })),
+        },
+        status: { loadBalancer: address ? { ingress: [{ ip: address }] } : {} },
+      };
+    }
     return o;
   }
 }

@@ -1,14 +1,17 @@
 import type * as answers from '@praesidor/contract';
-import type { Plan } from '@praesidor/core/charter';
+import { type Plan, resolve } from '@praesidor/core/charter';
 import { endingKinds, type Requested } from '@praesidor/core/changes';
 import type { Estate } from '@praesidor/core/model';
-import { kube as askKube, requestedRoom } from '@praesidor/protocols/kube';
+import { type Compared, comparedServices } from '@praesidor/core/reach';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { kube as askKube, publishedServices, requestedRoom } from '@praesidor/protocols/kube';
 import { inParallel } from '@praesidor/shipping';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import type { BuildRow } from '../../db/tables.ts';
+import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -156,6 +159,26 @@ export async function requestedOf(ctx: Context, charter: string, estate: Estate)
   const late = new Promise<undefined>((go) => setTimeout(() => go(undefined), 3000).unref());
   // What cannot be asked is not said: what is due does not depend on it.
   return Promise.race([asked().catch(() => undefined), late]);
+}
+
+/** What a cluster that stands publishes now, beside its plan. @throws Refusal where none stands, or its API does not answer */
+export async function publishedNow(ctx: Context, charter: string): Promise<Compared[]> {
+  const estate = await estateNow(ctx.db);
+  const [b] = await standing(ctx, estate, charter);
+  if (!b)
+    throw new Refusal('not-now', `${charter} does not stand, or is being changed.`, {
+      remedy: 'A cluster is asked for its services when it stands.',
+    });
+  const plan = resolve(needIn(estate, 'Charter', charter), estate);
+  try {
+    const seen = await publishedServices(kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)));
+    return comparedServices(plan, seen);
+  } catch (e) {
+    if (!(e instanceof ProtocolError)) throw e;
+    throw new Refusal('not-now', `${charter} does not say what it publishes: ${e.message}`, {
+      remedy: 'Look at its proof: whether its API answers is measured there.',
+    });
+  }
 }
 
 async function reaches({ plan, kube }: Proving): Promise<Proof> {

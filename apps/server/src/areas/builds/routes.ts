@@ -14,7 +14,7 @@ import { act, beginChange, dueChange } from './service.ts';
 import { evidenceOf } from './evidence.ts';
 import { buildsOf, buildTimes } from './list.ts';
 import { madeOf } from './made.ts';
-import { drifts, proofOf, proveNow } from './proofs.ts';
+import { drifts, proofOf, proveNow, publishedNow } from './proofs.ts';
 import { needBuild } from './rows.ts';
 
 const One = z.strictObject({ charter: words.Name, number: z.coerce.number().int().min(1) });
@@ -167,6 +167,16 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.Made }, params: ofCluster } },
     async (req) => ({ made: await madeOf(ctx, req.params.name) }),
   );
+  /** Asked of its API at this moment. */
+  app.post(
+    '/api/charters/:name/services/measure',
+    {
+      config: { act: 'reach.measure' },
+      schema: { response: { '2xx': answers.PublishedNow }, params: z.strictObject({ name: words.Name }) },
+    },
+    async (req) => ({ at: new Date().toISOString(), services: await publishedNow(ctx, req.params.name) }),
+  );
+
   app.get(
     '/api/charters/:name/proof',
     { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.StandingProof }, params: ofCluster } },

@@ -21,9 +21,13 @@ export function DeleteCharterDialog({ charter, estate, onClose }: { charter: Cha
       blocked={refused ? `${deletion.refused} ${deletion.remedy}` : undefined}
       label="Delete"
       done={`${charter.name} is deleted.`}
-      send={() => api<{ act: number }>('DELETE', `/api/charters/${charter.name}`)}
+      send={async () => {
+        const done = await api<{ act: number }>('DELETE', `/api/charters/${charter.name}`);
+        // Its page is gone, and this dialog with it.
+        void navigate(scoped('/clusters', site));
+        return done;
+      }}
       folded
-      onDone={() => void navigate(scoped('/clusters', site))}
       onClose={onClose}
     >
       {!refused && (

@@ -9,17 +9,20 @@ import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { scoped } from '../../state/scope.ts';
 import { PrecinctSection } from './PrecinctSection.tsx';
+import { PublishedSection } from './PublishedSection.tsx';
 import { seconds, ServicesTable, useClusterReach } from './ServicesTable.tsx';
 
 /** How what runs in a cluster is reached, kept apart, and given addresses. */
 export default function ReachTab({ name, site, estate }: { name: string; site: string; estate: Estate }) {
   const reach = useClusterReach(name);
   if (!reach) return null;
+  const stands = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   return (
     <>
       {reach.pool ? (
         <>
           <ServicesTable cluster={name} site={site} />
+          {stands && <PublishedSection name={name} site={site} />}
           <Compared list={reach.announcements} />
           <Clients name={name} site={site} clients={reach.clients} estate={estate} />
         </>

@@ -4,7 +4,8 @@ import { accountWith, type ClusterObject, configMap, follow, nodeName, onEveryNo
 
 /**
  * Told the pool and how it is announced, as files in /etc/service-announcer; it writes the address into a service's status. By ARP and NDP, or by BGP: its AS number, a
- * router a line with its own, the hold timer in seconds, and BFD as milliseconds and packets missed. `services` has a planned service a line, with its address.
+ * router a line with its own, the hold timer in seconds, and BFD as milliseconds and packets missed. `services` has a planned service a line, with its address. By ARP and
+ * NDP the node that answers for an address keeps a Lease in kube-system, `address-10-62-8-66`: who it is, and since when.
  */
 export function servicePool(ctx: KitContext): ClusterObject[] {
   const image = imageOf(ctx, announcer);
