@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import type { PublishedNow } from '@praesidor/contract';
+import type { Measured, PublishedNow } from '@praesidor/contract';
 import { proveClusters } from '../src/areas/builds/proofs.ts';
 import { type Client, eventually, Installation, prepare } from './installation.ts';
 import { Plover } from './plover.ts';
@@ -117,6 +117,38 @@ describe('a cluster that stands', () => {
       const reader = await i.as('planner');
       expect((await reader.call('POST', '/api/charters/plover/services/measure')).status).toBe(403);
       expect((await c.call('POST', '/api/charters/tern/services/measure')).status).toBe(409);
+    });
+  });
+
+  describe('a path from one of its hosts', () => {
+    const from = async (host: string, to: string, port?: number) =>
+      c.call<Measured>('POST', '/api/reach/measure', { to, from: host, ...(port ? { port } : {}) });
+    it('is measured there: which way its kernel takes, and whether somebody answers', async () => {
+      const [host] = await p.serving();
+      const near = await from(host?.name ?? '', 'plover/api');
+      expect(near.body).toMatchObject({
+        answered: true,
+        why: null,
+        from: { host: host?.name, via: null, link: 'eno1', mtu: 1500 },
+      });
+      const far = await from(host?.name ?? '', 'lr-desks/10.62.40.17', 443);
+      expect(far.body).toMatchObject({ answered: false, from: { via: '10.62.8.1' } });
+    });
+    it('is refused of a host that serves nothing, or that does not let the server in, with what to do', async () => {
+      const { hosts } = await c.estate();
+      const idle = hosts.find((h) => h.state !== 'serving' && h.site === 'lr')?.name ?? '';
+      expect((await from(idle, 'plover/api')).body).toMatchObject({
+        code: 'not-now',
+        remedy: expect.stringContaining('hosts that serve'),
+      });
+      const [host] = await p.serving();
+      i.plant('ssh-silent', host?.name ?? '');
+      expect((await from(host?.name ?? '', 'plover/api')).body).toMatchObject({
+        code: 'not-now',
+        remedy: 'Measure from this server.',
+      });
+      i.lift('ssh-silent', host?.name ?? '');
+      expect((await from('nobody', 'plover/api')).status).toBe(404);
     });
   });
 

@@ -1,5 +1,6 @@
 import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { type AddressInfo, createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pack } from 'tar-stream';
@@ -8,6 +9,7 @@ import { parse } from 'yaml';
 import { accountKey, hostKey, publicHalf, serverAccount } from '@praesidor/core/charter';
 import { anywhere, Exits } from '@praesidor/protocols/dial';
 import { runOver, type SshAt, type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
+import { read as wayOf } from '../src/areas/builds/measure-from.ts';
 import { sha256 } from '../src/areas/clusters/kit.ts';
 import { eventually, freePort } from './installation.ts';
 import { layOut } from './kit-of-plover.ts';
@@ -166,6 +168,28 @@ exec /usr/sbin/sshd -D -e -f /etc/ssh/sshd_config ${options.map((o) => `-o ${o}`
     expect(done).toContain('systemctl restart kubelet');
     expect(done).toContain('ctr -n k8s.io containers ls -q labels."io.kubernetes.container.name"==etcd');
     expect(done).toContain('ctr -n k8s.io tasks kill -s SIGTERM c1');
+  });
+
+  it('tells how it gets to an address, and who takes connections there, and changes nothing', async () => {
+    const server = createServer((c) => c.end());
+    await new Promise<void>((done) => server.listen(0, '127.0.0.1', done));
+    const open = (server.address() as AddressInfo).port;
+    const measured = async (reach: string) => {
+      const ended = await run(await tarOf({ reach }));
+      return { ...ended, found: wayOf(ended.lines) };
+    };
+    const good = await measured(`127.0.0.1 ${open}\n`);
+    expect([good.code, good.errors]).toEqual([0, '']);
+    // Loopback is on its own link.
+    expect(good.found).toMatchObject({ via: null, link: 'lo', answered: true, why: null });
+    expect(good.found.mtu).toBeGreaterThan(60_000);
+    expect(good.found.ms).toBeLessThan(1000);
+    await new Promise((done) => server.close(done));
+    expect((await measured(`127.0.0.1 ${open}\n`)).found).toMatchObject({ answered: false, why: 'refused, or no way there' });
+    // Nothing of what came is run as a command.
+    const odd = await measured('127.0.0.1 $(touch /tmp/never)\n');
+    expect([odd.code, odd.errors]).toEqual([65, 'that is no address and no port']);
+    expect(read('praesidor/joined')).toBe('build 7\n');
   });
 
   it('leaves what is the same as it is, when it is run again', async () => {

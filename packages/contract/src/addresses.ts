@@ -46,6 +46,16 @@ export const Measured = z.strictObject({
   /** Bytes of the largest packet that passes whole; null: the kernel does not say. */
   pathMtu: z.number().nullable(),
   why: z.string().nullable(),
+  /** The host that it was measured from, with the way that its kernel takes; null: from the machine of the server. */
+  from: z
+    .strictObject({
+      host: z.string(),
+      /** The router that it sends to; null: the address is on its link. */
+      via: z.string().nullable(),
+      link: z.string().nullable(),
+      mtu: z.number().nullable(),
+    })
+    .nullable(),
 });
 export type Measured = z.infer<typeof Measured>;
 

@@ -3,17 +3,19 @@ import type { Measured } from '@praesidor/contract';
 import { endOf, graphOf } from '@praesidor/core/reach';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { Context } from '../../context.ts';
+import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
+import { measureFrom } from '../builds/measure-from.ts';
 
 /** The ports that clusters answer at, where none is said. */
 const usual = { api: 6443, other: 443 };
 
 /**
- * Whether an end of a path takes connections (TCP), asked from this machine: how long that took, and the largest packet that passes whole, as the kernel has found it
+ * Whether an end of a path takes connections (TCP), asked from this machine, or from a host of a cluster that stands: how long that took, and the largest packet that passes whole, as the kernel has found it
  * for that connection (RFC 4821). Nothing is sent.
  */
-export async function measure(ctx: Context, to: string, asked?: number): Promise<Measured> {
+export async function measure(ctx: Context, to: string, asked?: number, from?: string): Promise<Measured> {
   const { estate } = await loadEstate(ctx.db.manager);
   const end = (() => {
     try {
@@ -28,7 +30,11 @@ export async function measure(ctx: Context, to: string, asked?: number): Promise
   const charter = estate.charters.find((c) => c.name === name);
   const planned = charter?.servicePool?.services?.find((s) => s.name === of)?.port;
   const port = asked ?? planned ?? (charter && (!of || of === 'api') ? (charter.api.port ?? usual.api) : usual.other);
-  const base = { to: end.label, address: end.address, port, at: new Date().toISOString() };
+  const base = { to: end.label, address: end.address, port, at: new Date().toISOString(), from: null };
+  if (from !== undefined) {
+    const { host, via, link, mtu, ...how } = await measureFrom(ctx, estate, needIn(estate, 'Host', from), end.address, port);
+    return { ...base, ...how, pathMtu: null, from: { host, via, link, mtu } };
+  }
   const began = performance.now();
   try {
     const socket = await ctx.dialer.connect({ purpose: 'cluster', host: end.address, port, tls: false });

@@ -99,10 +99,15 @@ export async function addresses(app: App, { ctx }: { ctx: Context }) {
       config: { act: 'reach.measure' },
       schema: {
         response: { '2xx': answers.Measured },
-        body: z.strictObject({ to: z.string().min(1).max(120), port: z.number().int().min(1).max(65_535).optional() }),
+        body: z.strictObject({
+          to: z.string().min(1).max(120),
+          port: z.number().int().min(1).max(65_535).optional(),
+          /** A host of a cluster that stands; without it the machine of this server. */
+          from: words.Name.optional(),
+        }),
       },
     },
-    async (req) => measure(ctx, req.body.to, req.body.port),
+    async (req) => measure(ctx, req.body.to, req.body.port, req.body.from),
   );
   app.get(
     '/api/addresses/history',

@@ -12,12 +12,12 @@ import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { When } from '../../parts/When.tsx';
 import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
 import type { Traced } from '../../workers/compute.worker.ts';
+import { MeasuredLine } from './Measured.tsx';
 import { ServicesTable } from '../clusters/ServicesTable.tsx';
 import { SubNav } from './SubNav.tsx';
 
@@ -45,13 +45,16 @@ export function TraceSpace() {
       snapshot ? (await computerWith(snapshot)).trace(from, to, { bytes, port }) : { wrong: {} },
   });
   const { may, why } = useMay();
+  // A host of a cluster that stands measures it itself.
+  const host = snapshot?.estate.hosts.find((h) => h.name === from && h.state === 'serving' && h.held)?.name;
   const measured = useMutation({
-    mutationFn: () => api<Measured>('POST', '/api/reach/measure', { to, ...(port ? { port } : {}) }),
+    mutationFn: () =>
+      api<Measured>('POST', '/api/reach/measure', { to, ...(port ? { port } : {}), ...(host ? { from: host } : {}) }),
   });
   const { reset } = measured;
   // What was measured of one end says nothing of another.
   // biome-ignore lint/correctness/useExhaustiveDependencies: whenever the end is another
-  useEffect(() => reset(), [to, port]);
+  useEffect(() => reset(), [from, to, port]);
   const trace = found.data?.trace;
   const wrong = found.data?.wrong ?? {};
   const findings = (report.data?.findings ?? []).filter((f) => inScope(f.site) && /^(NET|SVC)/.test(f.code));
@@ -80,7 +83,7 @@ export function TraceSpace() {
               title={why('reach.measure')}
               onClick={() => measured.mutate(undefined)}
             >
-              Measure it
+              {host ? `Measure from ${host}` : 'Measure it'}
             </Button>
           )}
           {edits.length > 0 && (
@@ -338,43 +341,6 @@ function Step({ hop: h, first, to, site }: { hop: Hop; first: boolean; to: Trace
         {h.note && <div className="text-ink-3">{h.note}</div>}
       </div>
     </li>
-  );
-}
-
-/** What was measured, beside what was computed: both are told, and where they differ. */
-function MeasuredLine({ m, trace }: { m: Measured; trace: Trace }) {
-  const computed = !trace.forward.stop && !trace.back.stop;
-  const mtu = trace.forward.mtu;
-  const narrower = m.pathMtu !== null && mtu !== undefined && m.pathMtu < mtu;
-  return (
-    <section aria-label="Measured" className="pt-4">
-      <h2 className="text-lg">
-        Measured{' '}
-        <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
-          from the machine of this server, <When at={m.at} />
-        </span>
-      </h2>
-      <p className="flex items-baseline gap-2 pt-1">
-        <Mark kind={m.answered ? 'done' : 'failing'} />
-        <span>
-          <span className="mono">
-            {m.address} port {m.port}
-          </span>{' '}
-          {m.answered
-            ? `takes connections: after ${m.ms < 10 ? m.ms.toFixed(1) : Math.round(m.ms)} ms${m.pathMtu === null ? '' : `, ${m.pathMtu.toLocaleString('en')} bytes pass whole`}`
-            : `does not: ${m.why}`}
-        </span>
-      </p>
-      {(m.answered !== computed || narrower) && (
-        <p className="text-ochre">
-          {m.answered && !computed
-            ? 'By the plan the path above stops: this server has another way, or something stands that is not declared.'
-            : !m.answered
-              ? 'By the plan it is reached: it is not up, or something on the way is not as declared.'
-              : `By the plan ${mtu?.toLocaleString('en')} bytes pass: a link on the way carries less.`}
-        </p>
-      )}
-    </section>
   );
 }
 

@@ -20,14 +20,16 @@ export function PrecinctSection({ name, site, estate }: { name: string; site: st
   const parents = precinctParents(estate, site);
   return (
     <section aria-label="Precinct" className="pt-5">
-      <h2 className="flex items-baseline gap-3 pb-1 text-lg">
-        <Own>Precinct</Own>
+      <div className="flex items-baseline gap-3 pb-1">
+        <h2 className="text-lg">
+          <Own>Precinct</Own>
+        </h2>
         {!has && parents.length > 0 && (
           <Button disabled={!leave.may('charters.save')} title={leave.why('charters.save')} onClick={() => setCarving(true)}>
             Carve a precinct…
           </Button>
         )}
-      </h2>
+      </div>
       {has ? (
         <Facts of={has} site={site} />
       ) : (

@@ -1,9 +1,13 @@
 import type { PublishedNow } from '@praesidor/contract';
+import { holds, isIp, parseIp, parseRange } from '@praesidor/core/address';
+import type { Charter, Edit } from '@praesidor/core/model';
 import type { Standing } from '@praesidor/core/reach';
 import { counted } from '@praesidor/core/words';
 import { useMutation } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
+import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
@@ -20,16 +24,38 @@ const standing: Record<Standing, [mark: 'done' | 'half' | 'free' | 'failing' | '
   takes: ['failing', 'has an address of another'],
 };
 
+type Row = PublishedNow['services'][number];
+/** What plans a service that has an address of the pool by turn; undefined: there is nothing to plan. */
+function planFor(charter: Charter, { standing, seen }: Row): Edit[] | undefined {
+  const pool = charter.servicePool;
+  const address = seen?.addresses[0];
+  if (standing !== 'not-planned' || !pool || !seen || !address) return undefined;
+  if (!isIp(address) || !holds(parseRange(pool.range), parseIp(address))) return undefined;
+  const port = seen.ports[0]?.port;
+  const service = { name: seen.name, namespace: seen.namespace, address, ...(port ? { port } : {}) };
+  return [
+    {
+      op: 'set',
+      kind: 'Charter',
+      key: charter.name,
+      path: ['servicePool', 'services'],
+      value: [...(pool.services ?? []), service],
+    },
+  ];
+}
+
 /** What a cluster that stands publishes now, as its API says, beside what was planned: asked when somebody wants to know. */
-export function PublishedSection({ name, site }: { name: string; site: string }) {
+export function PublishedSection({ charter, site }: { charter: Charter; site: string }) {
+  const { name } = charter;
+  const [planning, setPlanning] = useState<Row>();
   const leave = useMay();
   const ask = useMutation({ mutationFn: () => api<PublishedNow>('POST', `/api/charters/${name}/services/measure`) });
   const found = ask.data;
   const off = found?.services.filter((s) => s.standing !== 'as-planned').length ?? 0;
   return (
     <section aria-label="Services in the cluster" className="pt-5">
-      <h2 className="flex items-baseline gap-3 pb-1 text-lg">
-        Services in the cluster
+      <div className="flex items-baseline gap-3 pb-1">
+        <h2 className="text-lg">Services in the cluster</h2>
         <Button
           disabled={!leave.may('reach.measure') || ask.isPending}
           title={leave.why('reach.measure')}
@@ -38,12 +64,12 @@ export function PublishedSection({ name, site }: { name: string; site: string })
           {found ? 'Ask again' : 'Ask the cluster'}
         </Button>
         {found && (
-          <span className="font-normal font-sans text-base text-ink-2">
+          <span className="text-ink-2">
             {off ? `${counted(off, 'service differs', 'services differ')} from the plan` : 'all as planned'},{' '}
             <When at={found.at} />
           </span>
         )}
-      </h2>
+      </div>
       <Refused error={ask.error} />
       {found && !found.services.length && <p className="text-ink-2">It publishes nothing, and nothing is planned.</p>}
       {found && found.services.length > 0 && (
@@ -68,14 +94,27 @@ export function PublishedSection({ name, site }: { name: string; site: string })
                 <td className="whitespace-normal!">
                   <Mark kind={standing[s.standing][0]} /> {standing[s.standing][1]}
                   {s.text && <span className="block text-ink-2">{s.text}</span>}
+                  {planFor(charter, s) && (
+                    <button
+                      type="button"
+                      className="text-verdigris hover:underline"
+                      disabled={!leave.may('charters.save')}
+                      title={leave.why('charters.save')}
+                      onClick={() => setPlanning(s)}
+                    >
+                      Plan it…
+                    </button>
+                  )}
                 </td>
                 <td className="mono">{s.planned ?? '—'}</td>
                 <td className="mono">
-                  {s.seen?.addresses.map((a) => (
-                    <Link key={a} className="block hover:underline" to={scoped(`/addresses/trace?to=${a}`, site)}>
-                      {a}
-                    </Link>
-                  )) ?? '—'}
+                  {s.seen?.addresses.length
+                    ? s.seen.addresses.map((a) => (
+                        <Link key={a} className="block hover:underline" to={scoped(`/addresses/trace?to=${a}`, site)}>
+                          {a}
+                        </Link>
+                      ))
+                    : '—'}
                 </td>
                 <td className="mono">{s.seen?.ports.flatMap((p) => p.nodePort ?? []).join(', ') || '—'}</td>
                 <td>
@@ -96,6 +135,16 @@ export function PublishedSection({ name, site }: { name: string; site: string })
             ))}
           </tbody>
         </table>
+      )}
+      {planning && (
+        <EditsDialog
+          title={`Plan ${planning.name} for ${name}`}
+          about="It keeps the address that it has."
+          edits={planFor(charter, planning) ?? []}
+          why={`${planning.name} of ${name} is planned`}
+          onDone={() => ask.mutate()}
+          onClose={() => setPlanning(undefined)}
+        />
       )}
     </section>
   );

@@ -16,13 +16,14 @@ import { seconds, ServicesTable, useClusterReach } from './ServicesTable.tsx';
 export default function ReachTab({ name, site, estate }: { name: string; site: string; estate: Estate }) {
   const reach = useClusterReach(name);
   if (!reach) return null;
+  const charter = estate.charters.find((c) => c.name === name);
   const stands = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   return (
     <>
       {reach.pool ? (
         <>
           <ServicesTable cluster={name} site={site} />
-          {stands && <PublishedSection name={name} site={site} />}
+          {stands && charter && <PublishedSection charter={charter} site={site} />}
           <Compared list={reach.announcements} />
           <Clients name={name} site={site} clients={reach.clients} estate={estate} />
         </>
@@ -46,7 +47,7 @@ function Compared({ list }: { list: Announcement[] }) {
         {label}
       </th>
       {list.map((a) => (
-        <td key={a.by} className={a.chosen ? 'border-verdigris border-l-2' : ''}>
+        <td key={a.by} className={a.chosen ? 'border-verdigris border-l-2 pl-2!' : 'pl-2!'}>
           {value(a)}
         </td>
       ))}
@@ -62,7 +63,7 @@ function Compared({ list }: { list: Announcement[] }) {
               <span className="sr-only">What is compared</span>
             </th>
             {list.map((a) => (
-              <th key={a.by}>
+              <th key={a.by} className="pl-2!">
                 {a.by === 'arp' ? 'ARP and NDP' : 'BGP'}
                 {a.chosen && <span className="font-normal text-ink-2"> as the charter has it</span>}
               </th>

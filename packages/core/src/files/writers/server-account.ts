@@ -8,7 +8,7 @@ const put = '/usr/local/sbin/praesidor-put';
 const members = ['etcd', 'kube-apiserver', 'kube-controller-manager', 'kube-scheduler'];
 
 /**
- * What the server can do on a host that runs: put files there and have what reads them started anew. The account has no password and no shell of its own: sshd
+ * What the server can do on a host that runs: put files there and have what reads them started anew, and measure a path from it. The account has no password and no shell of its own: sshd
  * runs this one program for its key, whatever was asked for (authorized_keys(5), `command` and `restrict`).
  */
 export const serverAccountFiles: NodeWriter = {
@@ -39,6 +39,7 @@ export const loginKeys = (ctx: KitContext, host: string) => ({
 const script = (node: PlannedNode) => `#!/bin/sh
 # Puts new files on ${node.host} while it runs, and has started anew what reads them at its start alone. It may be run again.
 # It reads a tar: what lies below root/ comes to its place, what lies below seed/ to where the host starts from, and SHA256SUMS says what is whole.
+# With reach in it, an address and a port, it tells how this host gets there, and puts nothing.
 set -eu
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 exec 9> /run/praesidor-put.lock
@@ -50,6 +51,20 @@ umask 022
 tar --extract --preserve-permissions --no-same-owner --directory "$new/tar"
 cd "$new/tar"
 sha256sum --quiet --strict --check SHA256SUMS || { echo "what came is not whole: nothing was changed" >&2; exit 65; }
+if [ -f reach ]; then
+  # A path is measured from here: which way it takes, and whether somebody takes connections at its end. Nothing is changed.
+  read -r address port < reach
+  case "$address$port" in *[!0-9a-f:.]*) echo "that is no address and no port" >&2; exit 65 ;; esac
+  way=$(ip -o route get "$address" 2> /dev/null | head -n 1 || true)
+  echo "way $way"
+  link=$(echo "$way" | awk '{ for (i = 1; i < NF; i++) if ($i == "dev") print $(i + 1) }')
+  if [ -n "$link" ] && [ -r "/sys/class/net/$link/mtu" ]; then echo "mtu $(cat "/sys/class/net/$link/mtu")"; fi
+  case "$address" in *:*) at="[$address]" ;; *) at=$address ;; esac
+  code=0
+  took=$(curl -s -o /dev/null -w '%{time_connect}' --connect-timeout 3 --max-time 3 "telnet://$at:$port" < /dev/null) || code=$?
+  echo "tcp $code $took"
+  exit 0
+fi
 [ -d root ] || { echo "no files came: nothing was changed" >&2; exit 65; }
 installation=$(cat installation)
 joined=/var/lib/praesidor/joined

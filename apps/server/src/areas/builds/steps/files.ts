@@ -101,14 +101,20 @@ export async function putArchive(
     ...root.map((f) => ({ name: `root${f.path}`, content: f.content, mode: f.mode })),
     ...Object.entries(seed).map(([name, content]) => ({ name: `seed/${name}`, content, mode: '0600' })),
   ];
+  const bytes = await tarOf(all);
+  return { bytes, count: root.length + Object.keys(seed).length };
+}
+
+/** What the program on a host reads: files, and their checksums last. */
+export async function tarOf(files: readonly { name: string; content: string; mode: string }[]): Promise<Buffer> {
   const tar = pack();
-  for (const { name, content, mode } of all)
+  for (const { name, content, mode } of files)
     tar.entry({ name, mode: Number.parseInt(mode, 8), mtime: new Date(0), uid: 0, gid: 0 }, content);
-  tar.entry({ name: 'SHA256SUMS' }, all.map((f) => `${sha256(f.content)}  ${f.name}\n`).join(''));
+  tar.entry({ name: 'SHA256SUMS' }, files.map((f) => `${sha256(f.content)}  ${f.name}\n`).join(''));
   tar.finalize();
   const pieces: Buffer[] = [];
   for await (const piece of tar) pieces.push(piece as Buffer);
-  return { bytes: Buffer.concat(pieces), count: root.length + Object.keys(seed).length };
+  return Buffer.concat(pieces);
 }
 
 /** How the server enters a host. */
