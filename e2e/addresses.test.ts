@@ -205,6 +205,34 @@ describe('networks', () => {
     await b.click('button', 'lr-gate-b /etc/keepalived/keepalived.conf');
     await b.see('virtual_router_id 8');
   });
+  it('are joined by gateways that are set up from here once their members can be entered: what these need is told', async () => {
+    await open('/addresses/routes?site=lr');
+    await b.act("//tr[contains(., 'lr-gate-a')]//button[.='Set up…']");
+    await b.see('No log-in is declared for lr-gate-a and lr-gate-b.');
+    await b.find("//dl//pre[contains(., 'restrict,command=') and contains(., 'ssh-ed25519')]");
+    expect(await (await b.find("//button[.='Set up']")).isEnabled()).toBe(false);
+    await b.act("//button[.='Close']");
+    // Nobody answers there: the step says so, and what to do.
+    const members = (await c.estate()).gateways.find((g) => g.name === 'lr-gate')?.members ?? [];
+    const hostKey = `ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAI${'A'.repeat(43)}`;
+    await c.good('POST', '/api/edits', {
+      why: 'log-in',
+      edits: members.map((_, k) => ({
+        op: 'set',
+        kind: 'Gateway',
+        key: 'lr-gate',
+        path: ['members', k, 'login'],
+        value: { hostKey },
+      })),
+    });
+    await b.act("//tr[contains(., 'lr-gate-a')]//button[.='Set up…']");
+    await b.act("//button[.='Set up' and not(@disabled)]");
+    await b.find(
+      "//table[@aria-label='Steps']//tr[contains(., 'lr-gate-b') and contains(., 'check files') and contains(., 'TCP port 22')]",
+    );
+    await b.act("//button[.='Resume' and not(@disabled)]");
+    await b.act("//button[.='Close']");
+  });
 });
 
 describe('a path', () => {

@@ -131,6 +131,10 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/registries/:name/pulls': { params: { name: 'bw-registry' } },
   'POST /api/images/where': { body: { charter: 'tern', image: 'images.upstream.example/core/kube-apiserver:1.34.2' } },
 
+  'GET /api/gateways/:name/setup': { params: { name: 'lr-gate' } },
+  'POST /api/gateways/:name/setup': { params: { name: 'lr-gate' } },
+  'POST /api/gateways/:name/setup/:act': { params: { name: 'lr-gate', act: 'resume' } },
+
   'GET /api/charters/:name': { params: { name: 'plover' } },
   'PUT /api/charters/:name': {
     params: { name: 'plover' },

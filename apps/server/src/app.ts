@@ -24,6 +24,7 @@ import { builds } from './areas/builds/routes.ts';
 import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
+import { gateways } from './areas/gateways/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
@@ -52,6 +53,7 @@ const areas = [
   hosts,
   addresses,
   images,
+  gateways,
   clusters,
   etcdBackups,
   builds,

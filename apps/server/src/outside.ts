@@ -2,7 +2,8 @@ import { serverList } from '@praesidor/core/address';
 import { hostOf } from '@praesidor/core/access';
 import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type Notice, wayOf } from '@praesidor/core/notices';
-import type { Charter, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
+import { loginAt } from '@praesidor/core/files';
+import type { Charter, Gateway, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
 import { inZone } from '@praesidor/core/naming';
 import { Dialer, type Destination, Exits, type Policy, ProtocolError, specialUse } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
@@ -13,7 +14,7 @@ import { docTables } from './db/tables.ts';
 /** What is declared, by what a connection may be made for. */
 interface Declared {
   ranges: Record<'controller', Range[]>;
-  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'time' | 'notice', Set<string>>;
+  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'time' | 'notice', Set<string>>;
 }
 /** Milliseconds that what was read of the plan is believed: a sweep asks a thousand times. */
 const believed = 1000;
@@ -63,6 +64,7 @@ const what: Record<DeclaredPurpose, string> = {
   registry: 'it is no declared registry',
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
+  gateway: 'no member of a gateway is entered there',
   time: 'it is no declared time server',
   notice: 'no notice goes there',
   cluster: 'it is no address of a cluster: of its API, of what comes in, of a node or of a service',
@@ -78,13 +80,14 @@ function undeclared(to: { purpose: DeclaredPurpose; host: string; address: strin
 async function readDeclared(db: DataSource): Promise<Declared> {
   const of = async <T>(kind: keyof typeof docTables) =>
     (await db.manager.find(docTables[kind], { select: { key: true, doc: true } as never })).map((r) => r.doc as T);
-  const [networks, sites, hypervisors, registries, zones, charters] = await Promise.all([
+  const [networks, sites, hypervisors, registries, zones, charters, gateways] = await Promise.all([
     of<Network>('Network'),
     of<Site>('Site'),
     of<Hypervisor>('Hypervisor'),
     of<Registry>('Registry'),
     of<Zone>('Zone'),
     of<Charter>('Charter'),
+    of<Gateway>('Gateway'),
   ]);
   const api = (await db.query(
     "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %' or doc->'owner'->>'use' like 'service %')",
@@ -98,6 +101,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       resolver: new Set([...sites, ...networks].flatMap((x) => serverList(x.resolvers ?? []).servers)),
       zone: new Set(zones.map((z) => z.primary)),
       time: new Set([...sites, ...networks, ...charters].flatMap((x) => serverList(x.ntp ?? []).servers)),
+      gateway: new Set(gateways.flatMap((g) => g.members.flatMap((m) => (m.login ? [loginAt(m)] : [])))),
       notice: new Set(notices.map(({ doc }) => wayOf(doc).host.toLowerCase())),
       cluster: new Set([
         ...api.map((r) => r.address),

@@ -59,6 +59,8 @@ export class Rooms {
     const at = this.ports.get(`${name} ${nic}`);
     this.ip('-n', this.ns('switch'), 'link', 'set', at?.port ?? '', 'master', at?.bridge ?? '');
   }
+  /** How a program is begun in a machine: the words before it. */
+  inside = (name: string): string[] => ['ip', 'netns', 'exec', this.ns(name)];
   /** A program in a machine, to its end. */
   run(name: string, command: string[], timeoutMs = 20_000): Promise<{ code: number; out: string }> {
     return new Promise((done) => {
@@ -91,6 +93,11 @@ export class Rooms {
   }
   close(): void {
     for (const c of this.running) c.kill('SIGKILL');
-    for (const name of this.names.reverse()) spawnSync('ip', ['netns', 'del', this.ns(name)]);
+    for (const name of this.names.reverse()) {
+      // What went into the background is ended as well.
+      const left = spawnSync('ip', ['netns', 'pids', this.ns(name)], { encoding: 'utf8' }).stdout ?? '';
+      for (const pid of left.split('\n').filter(Boolean)) process.kill(Number(pid), 'SIGKILL');
+      spawnSync('ip', ['netns', 'del', this.ns(name)]);
+    }
   }
 }

@@ -21,7 +21,7 @@ export async function estateNow(db: DataSource): Promise<Estate> {
   const { last } = own;
   if (last && Date.now() - last.at < longest) {
     const [{ changed } = { changed: true }] = (await db.query(
-      "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment')) as changed",
+      "select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Setup')) as changed",
       [last.revision],
     )) as { changed: boolean }[];
     if (!changed) return last.estate;

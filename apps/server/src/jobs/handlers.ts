@@ -1,5 +1,6 @@
 import { goOn } from '../areas/builds/by-itself.ts';
 import { changeRun } from '../areas/builds/change-run.ts';
+import { setupRun } from '../areas/gateways/setup-run.ts';
 import { sweep } from '../areas/hosts/sweep.ts';
 import { workRun } from '../areas/hosts/work.ts';
 import { computeBill } from '../areas/images/registries.ts';
@@ -10,7 +11,7 @@ import { takeUp } from '../engine/turns.ts';
 import type { JobHandler, JobKind } from './queue.ts';
 
 /** One kind of long work an area; a new kind is a line. */
-const runKinds = new Map([changeRun, workRun, shipmentRun].map((k) => [k.kind, k]));
+const runKinds = new Map([changeRun, workRun, shipmentRun, setupRun].map((k) => [k.kind, k]));
 
 /** What carries out each kind of job; a new kind is a line. */
 const handlers: Record<JobKind, (ctx: Context) => JobHandler> = {

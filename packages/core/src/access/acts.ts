@@ -35,6 +35,7 @@ export const acts = {
   'hosts.work': { role: 'builder', does: 'run work on hosts' },
   'hypervisors.connect': { role: 'builder', does: 'read from a hypervisor' },
   'guests.cast': { role: 'builder', does: 'create guests' },
+  'gateways.set-up': { role: 'builder', does: 'set gateways up' },
   'reach.measure': { role: 'builder', does: 'measure a path' },
   'registries.connect': { role: 'builder', does: 'read from a registry' },
   'registries.verify': { role: 'builder', does: 'have a registry verify its content' },

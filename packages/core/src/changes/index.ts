@@ -19,6 +19,7 @@ import { takeDown } from './kinds/take-down.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, placeOf, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
+export * from './gateway.ts';
 export * from './change.ts';
 export * from './made.ts';
 export * from './way.ts';

@@ -1,6 +1,7 @@
 export { layOutMedia, type BootMedia, type MediaFile } from './boot-media.ts';
 export { type BootProgram, layOut } from './boot-program.ts';
 export { type DiffLine, type FileChange, fileChanges } from './changes.ts';
+export { type GatewayAccount, gatewayAccount, gatewayProgram, loginAt } from './gateway-program.ts';
 export { type GatewayFile, gatewayFiles, interfaceIn, takenOverAfter } from './gateway.ts';
 export * from './kit.ts';
 export { type OutsideForm, type OutsideRoute, outsideForms, outsideText } from './outside-routes.ts';

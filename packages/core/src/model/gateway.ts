@@ -54,6 +54,16 @@ const Member = z.strictObject({
     .max(64),
   /** Routes of its own, beside those of the gateway. */
   routes: z.array(StaticRoute).max(500).default([]),
+  /** How the server enters it over SSH to set it up; without it its files are carried there by hand. */
+  login: z
+    .strictObject({
+      /** Where it is another than that of its first interface. */
+      address: Ip.optional(),
+      port: z.number().int().min(1).max(65_535).optional(),
+      /** By which it is known: its public key (RFC 8709). */
+      hostKey: z.string().regex(/^ssh-ed25519 [A-Za-z0-9+/]{68}$/, 'a public key of the machine: ssh-ed25519 and 68 letters'),
+    })
+    .optional(),
 });
 
 /** What joins networks: one machine or appliance that routes, or several of which one leads, or that share the load. */

@@ -38,8 +38,12 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   pack: shipments,
   land: shipments,
   move: shipments,
+  judge: (s) => gateways(s),
+  'set-up': (s) => gateways(s),
+  holds: (s) => gateways(s),
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
+const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });
 const imagesAt = (name: string | undefined): string => (name ? `/images?registry=${name}` : '/images');
 const host = (s: Step): MendPlace =>
   s.host ? { label: `Open ${s.host}`, go: `/hosts/${s.host}` } : { label: 'Open the hosts', go: '/hosts' };

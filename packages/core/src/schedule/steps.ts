@@ -31,6 +31,9 @@ export const StepKind = z.enum([
   'pack',
   'land',
   'move',
+  'judge',
+  'set-up',
+  'holds',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -98,6 +101,9 @@ export const usual: Record<StepKind, [number, number]> = {
   pack: [300, 3600],
   land: [300, 3600],
   move: [600, 7200],
+  judge: [3, 10],
+  'set-up': [5, 20],
+  holds: [10, 60],
 };
 
 /**

@@ -3,7 +3,17 @@ import { mapAddress, type AddressMapping } from './address-map.ts';
 import { ProtocolError } from './errors.ts';
 
 /** What a connection is made for; each goes only to what is declared for it. `own`: this installation, as machines reach it. */
-export type Purpose = 'controller' | 'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'time' | 'notice' | 'own';
+export type Purpose =
+  | 'controller'
+  | 'hypervisor'
+  | 'registry'
+  | 'resolver'
+  | 'zone'
+  | 'cluster'
+  | 'gateway'
+  | 'time'
+  | 'notice'
+  | 'own';
 export interface Destination {
   purpose: Purpose;
   /** As it was declared: a name or an address. */

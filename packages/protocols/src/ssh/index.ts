@@ -1,10 +1,12 @@
 import { connect, type Socket } from 'node:net';
 import ssh2 from 'ssh2';
-import { type Exits, ProtocolError } from '../dial/index.ts';
+import { type Exits, ProtocolError, type Purpose } from '../dial/index.ts';
 
 /** A machine that is reached over SSH (RFC 4253), known by its own key. */
 export interface SshAt {
   exits: Exits;
+  /** What it is: `cluster`, a host of one, without it. */
+  purpose?: Purpose;
   /** Its name, for what is said about it. */
   host: string;
   address: string;
@@ -45,7 +47,11 @@ export interface Telling {
 /** What went wrong before the command ran, in the words of the other ways out. */
 function faultOf(e: Error & { level?: string; code?: string }, where: string, at: SshAt): ProtocolError {
   if (e.level === 'client-authentication')
-    return new ProtocolError('credentials', where, `it does not let the account ${at.user} in with the key of this cluster`);
+    return new ProtocolError(
+      'credentials',
+      where,
+      `it does not let the account ${at.user} in with the key of this ${at.purpose === 'gateway' ? 'server' : 'cluster'}`,
+    );
   if (e.level === 'client-timeout') return new ProtocolError('silent', where, 'it does not answer');
   if (/denied \(verification failed\)/i.test(e.message))
     return new ProtocolError('pin', where, `another machine answers at ${at.address}: its key is not that of ${at.host}`);
@@ -64,7 +70,7 @@ export async function runOver(
 ): Promise<Ended> {
   const port = at.port ?? 22;
   const where = `${at.host}:${port}`;
-  const to = await at.exits.to('cluster', at.address, at.address, port);
+  const to = await at.exits.to(at.purpose ?? 'cluster', at.address, at.address, port);
   signal?.throwIfAborted();
   const expected = ssh2.utils.parseKey(at.hostKey);
   if (expected instanceof Error) throw new ProtocolError('answer', where, `its key cannot be read: ${expected.message}`);

@@ -81,7 +81,7 @@ export async function hold(m: EntityManager, name: string, who: string, read?: R
  */
 export async function toldSince(m: EntityManager, revision: number, charter?: string): Promise<boolean> {
   const [row] = (await m.query(
-    `select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Proof')
+    `select exists (select 1 from event where position > $1 and kind not in ('Build', 'Work', 'Shipment', 'Setup', 'Proof')
        and not ($2::text is not null and kind = 'Charter' and subject <> $2)) as told`,
     [revision, charter ?? null],
   )) as { told: boolean }[];

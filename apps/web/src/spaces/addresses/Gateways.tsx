@@ -6,11 +6,13 @@ import { useSnapshot } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { At } from '../../parts/FindingMarker.tsx';
+import { GatewaySetup } from './GatewaySetup.tsx';
 import { scoped } from '../../state/scope.ts';
 
 /** Gateways of the site: who leads at which address, where each member stands, and what it knows. */
 export function Gateways({ gateways, at }: { gateways: Gateway[]; at: string | null }) {
   const [files, setFiles] = useState<Gateway>();
+  const [setting, setSetting] = useState<Gateway>();
   if (!gateways.length) return null;
   return (
     <section aria-label="Gateways" className="pt-5">
@@ -71,6 +73,9 @@ export function Gateways({ gateways, at }: { gateways: Gateway[]; at: string | n
                         <button type="button" className="text-verdigris hover:underline" onClick={() => setFiles(g)}>
                           Files
                         </button>
+                        <button type="button" className="ml-3 text-verdigris hover:underline" onClick={() => setSetting(g)}>
+                          Set up…
+                        </button>
                         <Link
                           className="ml-3 text-verdigris hover:underline"
                           to={scoped(`/declare?edit=${encodeURIComponent(`Gateway ${g.name}`)}`, g.site)}
@@ -86,6 +91,7 @@ export function Gateways({ gateways, at }: { gateways: Gateway[]; at: string | n
           )}
         </tbody>
       </table>
+      {setting && <GatewaySetup gateway={setting} onClose={() => setSetting(undefined)} />}
       {files && <GatewayFiles gateway={files} onClose={() => setFiles(undefined)} />}
     </section>
   );
