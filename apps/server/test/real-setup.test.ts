@@ -90,7 +90,7 @@ describe.runIf(able)('a gateway', () => {
   const run = async (member: string, ...command: string[]) => (await rooms.run(member, command)).out;
 
   beforeAll(async () => {
-    await i.start({ timeoutSeconds: 12 });
+    await i.start({ timeoutSeconds: 30 });
     c = await i.as('warden');
     for (const name of Object.keys(members)) keys.set(name, await sshKeys());
     for (const [name, prefix, vlan] of [

@@ -125,7 +125,9 @@ function Needs({ account }: { account: Setup['account'] }) {
         <div key={label}>
           <dt className="flex items-baseline justify-between gap-3">
             <b>{label}</b>
-            <Copy text={text} />
+            <Copy text={text} className="font-semibold text-verdigris">
+              Copy
+            </Copy>
           </dt>
           <dd>
             <pre className="mono max-h-[150px] overflow-auto whitespace-pre-wrap break-all border border-rule-2 bg-leaf p-2 text-sm">

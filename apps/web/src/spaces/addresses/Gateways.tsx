@@ -123,7 +123,9 @@ function GatewayFiles({ gateway, onClose }: { gateway: Gateway; onClose: () => v
         {file && (
           <div className="min-w-0 flex-1">
             <div className="text-right">
-              <Copy text={file.text} />
+              <Copy text={file.text} className="font-semibold text-verdigris">
+                Copy
+              </Copy>
             </div>
             <pre className="mono max-h-[420px] overflow-auto whitespace-pre border border-rule-2 bg-leaf p-2 text-sm">
               {file.text}

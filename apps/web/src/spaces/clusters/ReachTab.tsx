@@ -180,7 +180,11 @@ function Clients({ name, site, clients, estate }: { name: string; site: string; 
               </button>
             ))}
             <span className="flex-1" />
-            {text && <Copy text={text} />}
+            {text && (
+              <Copy text={text} className="font-semibold text-verdigris">
+                Copy
+              </Copy>
+            )}
           </div>
           {text ? (
             <pre className="mono overflow-x-auto whitespace-pre text-sm">{text}</pre>
