@@ -1175,3 +1175,34 @@ describe('where a check begins to fire', () => {
     });
   });
 });
+
+describe('who a finding about a precinct or a kept address is about', () => {
+  const found = (code: string, e: Estate) =>
+    check(e)
+      .findings.filter((f) => f.code === code)
+      .map((f) => f.title);
+  it('another cluster in a precinct, and not the one whose it is', () => {
+    const own = machine(['precinct'], 'plover')(goodEstate());
+    expect(found('NET-046', own)).toEqual([]);
+    expect(found('NET-046', second({})(own))).toEqual(['teal stands in the precinct of plover']);
+  });
+  it('an address of a service that is planned no more, and not of one that is', () => {
+    const keep = reserve('10.62.8.70', { owner: { kind: 'charter', name: 'plover', use: 'service default/archive' } });
+    expect(found('SVC-014', keep(planned([{ name: 'archive' }])(goodEstate())))).toEqual([]);
+    expect(found('SVC-014', keep(planned([{ name: 'archives' }])(goodEstate())))).toEqual([
+      '10.62.8.70 is kept for default/archive, which plover does not publish any more',
+    ]);
+  });
+  it('a network out of which no precinct can be carved any more: by prefixes, or by VLANs', () => {
+    const parent = (vlans: { first: number; last: number }) =>
+      put(network('lr-own', 'machine', '10.62.128.0/26', 859, { precincts: { length: 27, vlans, gateway: 'gate' } }))(
+        gated({})(goodEstate()),
+      );
+    const child = (n: number) => put(network(`own-${n}`, 'machine', `10.62.128.${n * 32}/27`, 870 + n, { parent: 'lr-own' }));
+    const room = parent({ first: 860, last: 861 });
+    expect(found('NET-048', room)).toEqual([]);
+    expect(found('NET-048', child(0)(room))).toEqual([]);
+    expect(found('NET-048', child(1)(child(0)(room)))).toHaveLength(1);
+    expect(found('NET-048', parent({ first: 812, last: 812 }))).toHaveLength(1);
+  });
+});
