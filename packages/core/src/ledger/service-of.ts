@@ -7,5 +7,7 @@ export const serviceUse = (s: { namespace: string; name: string }): string => `s
 export function unplannedService(r: Reservation, charter: Charter | undefined): string | undefined {
   const use = r.owner.use ?? '';
   if (r.owner.kind !== 'charter' || !use.startsWith('service ')) return undefined;
-  return charter?.servicePool?.services?.some((s) => serviceUse(s) === use) ? undefined : use.slice('service '.length);
+  return charter?.servicePool?.services?.some((planned) => use === serviceUse(planned))
+    ? undefined
+    : use.slice('service '.length);
 }

@@ -80,14 +80,14 @@ describe('a precinct', () => {
       },
     }));
     const now = after(e);
-    const c = charterOf(now);
-    expect([c.machineNetwork, c.nodesFrom, c.api.address]).toEqual(['plover-precinct', undefined, undefined]);
-    expect(c.servicePool).toMatchObject({
+    const moved = charterOf(now);
+    expect([moved.machineNetwork, moved.nodesFrom, moved.api.address]).toEqual(['plover-precinct', undefined, undefined]);
+    expect(moved.servicePool).toMatchObject({
       range: '10.62.128.48-10.62.128.62',
       peers: [{ address: '10.62.128.3', as: 64513 }],
       services: [{ name: 'archive', namespace: 'default' }],
     });
-    const plan = resolve(c, now);
+    const plan = resolve(moved, now);
     expect([plan.api.address, plan.inbound.address, plan.nodes[0]?.address, plan.services[0]?.address]).toEqual([
       '10.62.128.44',
       '10.62.128.45',

@@ -206,17 +206,17 @@ export function carvePrecinct(estate: Estate, charter: Charter, from: string): C
 
 /** A charter that stands in its precinct: what was set for another network follows anew. */
 function inPrecinct(
-  c: Charter,
+  charter: Charter,
   gateway: Gateway,
   network: Network,
   members: readonly string[],
   pods: string | undefined,
 ): Charter {
   const range = network.pools.find((p) => p.use === 'service')?.range ?? '';
-  const { nodesFrom: _, ...rest } = c;
-  const { address: __, ...api } = c.api;
-  const { address: ___, ...inbound } = c.inbound;
-  const pool = c.servicePool;
+  const { nodesFrom: _, ...rest } = charter;
+  const { address: __, ...api } = charter.api;
+  const { address: ___, ...inbound } = charter.inbound;
+  const pool = charter.servicePool;
   const moved = (address: string): string => {
     const at = gateway.members.findIndex((m) => m.interfaces.some((f) => f.address === address));
     return members[at] ?? address;
@@ -226,7 +226,7 @@ function inPrecinct(
     api,
     inbound,
     machineNetwork: network.name,
-    pods: pods ? { ...c.pods, range: pods } : c.pods,
+    pods: pods ? { ...charter.pods, range: pods } : charter.pods,
     servicePool: pool
       ? {
           ...pool,
