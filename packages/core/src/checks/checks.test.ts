@@ -1206,3 +1206,23 @@ describe('who a finding about a precinct or a kept address is about', () => {
     expect(found('NET-048', parent({ first: 812, last: 812 }))).toHaveLength(1);
   });
 });
+
+describe('the next hop of a static route of a network', () => {
+  const found = (code: string, e: Estate) =>
+    check(e)
+      .findings.filter((f) => f.code === code && f.subject.name === 'desks')
+      .map((f) => f.text);
+  // The router of the desks has an uplink in 10.62.0.0/29 as well.
+  const over = (via: string, more: object = {}) =>
+    gated({ desks: { routes: [{ to: '10.70.0.0/16', via }], ...more } })(goodEstate());
+  it('may lie in any network that its router has an address in', () => {
+    expect(found('NET-012', over('10.62.40.9'))).toEqual([]);
+    expect(found('NET-012', over('10.62.0.2'))).toEqual([]);
+    expect(found('NET-012', over('10.62.99.2'))).toEqual([expect.stringContaining('nor in another network that its router')]);
+  });
+  it('has no leased address, wherever it lies', () => {
+    const leased = (e: Estate) => set('Network', 'up-a', ['dhcp'], [{ name: 'lease', range: '10.62.0.2-10.62.0.4' }])(e);
+    expect(found('NET-015', over('10.62.0.2'))).toEqual([]);
+    expect(found('NET-015', leased(over('10.62.0.2')))).toEqual([expect.stringContaining('of up-a and is bound to no MAC')]);
+  });
+});

@@ -26,6 +26,13 @@ export const routesOf = (g: Gateway) => [
 export const hopNetwork = (view: View, member: Gateway['members'][number], via: string): Network | undefined =>
   member.interfaces.map((f) => view.get('Network', f.network)).find((n) => inside(n, via));
 
+/** Networks in which the router of a network can hand a packet on: its own, and those that the router has an address in too. */
+export function nextHopsOf(view: View, n: Network): Network[] {
+  const reach = reachAt(view, n.site);
+  const names = new Set([n.name, ...reach.of(n.name).flatMap((r) => r.interfaces.map((f) => f.network))]);
+  return [...names].flatMap((name) => view.get('Network', name) ?? []);
+}
+
 /** An address without a doubt about how it is written. */
 export const plainIp = (text: string): string => (isIp(text) ? formatIp(parseIp(text)) : text);
 
