@@ -3,6 +3,7 @@ import type { StorageClass } from '../model/charter.ts';
 import type { Charter, ClusterRole, DocOf, Network, Release, Reservation, Site } from '../model/documents.ts';
 import type { Section } from '../model/fields/field.ts';
 import type { Facts } from '../model/facts.ts';
+import type { Announcement } from '../reach/announce.ts';
 import type { Rule } from './reasons.ts';
 import type { PlannedService } from './services.ts';
 import type { Spread } from './spread.ts';
@@ -149,6 +150,8 @@ export interface Plan {
   inbound: { name: string; address: string };
   /** Services that are planned, with their addresses of the service pool. */
   services: PlannedService[];
+  /** Both ways of making them known, with what each gives and takes; none: nothing is published. */
+  announcing: Announcement[];
   /** Whether the addresses of the nodes are a block. */
   inARow: boolean;
   /** In seconds: a lease, when a host counts as lost, what its pods wait longer, when they are elsewhere, what they have to stop. */

@@ -53,6 +53,10 @@ const words = {
   'service set': (f) => `${f.name} → ${f.address}, set in the charter`,
   'service held': (f) => `${f.name} → ${f.address}, reserved for it`,
   'service turn': (f) => `${f.name} → ${f.address}, the next of the pool that nobody has`,
+  'announced so': () => 'as the charter has it',
+  'part of an outage': (f) => `${f.what}: ${f.seconds} s`,
+  'announcing needs': (f) => `needs ${f.what}`,
+  'announcing lacks': (f) => `lacks ${f.what}`,
   'hosts of volumes': (f) => `volumes lie on ${f.hosts}`,
   'copies of a class': (f) =>
     `${f.name}: ${f.copies} apart by ${f.apart}, of which there ${f.places === 1 ? 'is' : 'are'} ${f.places}`,

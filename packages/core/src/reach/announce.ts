@@ -51,7 +51,10 @@ const rerouted = 1;
 export const usualHold = 90;
 
 /** Both ways of making services known, side by side: what each gives with this cluster's own timers, and what it needs. */
-export function announcements(plan: Computed, gateways: readonly Gateway[] = []): Announcement[] {
+export function announcements(
+  plan: Pick<Computed, 'charter' | 'nodes' | 'timers'>,
+  gateways: readonly Gateway[] = [],
+): Announcement[] {
   const { charter, timers } = plan;
   const nodes = answeringNodes(plan);
   const links = nodes.map(linkOf);

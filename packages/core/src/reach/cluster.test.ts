@@ -220,3 +220,34 @@ describe('what mends a path', () => {
     );
   });
 });
+
+describe('the sheet of a cluster that publishes something', () => {
+  const lines = (more: object) => {
+    const e = goodEstate();
+    const charter = kinds.Charter.parse({ ...e.charters[0], servicePool: more }) as Charter;
+    return resolve(charter, { ...e, charters: [charter] }).follows.filter((f) => f.id.startsWith('announced-'));
+  };
+  it('has both ways of announcing side by side, with what each gives, takes and lacks', () => {
+    const [arp, bgp] = lines({ range: '10.62.8.64-10.62.8.79', announce: 'arp' });
+    // 40 s / 4 + 50 s + 2 s; 90 s + 1 s.
+    expect(arp?.text).toBe('1 node, 25 Gbit/s, out for 1 min 2 s when one dies, as set');
+    expect(bgp?.text).toMatch(/^3 nodes, 75 Gbit\/s, out for 1 min 31 s when one dies, lacks the AS number of the nodes/);
+    expect(bgp?.why.map((w) => w.figures.what)).toContain('routers that speak BGP with every node');
+  });
+  it('follows from the timers and BFD of the charter', () => {
+    const peers = [{ address: '10.62.8.1', as: 64513 }];
+    const [, bgp] = lines({
+      range: '10.62.8.64-10.62.8.79',
+      announce: 'bgp',
+      as: 64512,
+      peers,
+      bfd: { interval: 100, missed: 3 },
+    });
+    expect(bgp?.text).toBe('3 nodes, 75 Gbit/s, out for 1.3 s when one dies, as set');
+  });
+  it('says nothing of it where nothing is published', () => {
+    const e = goodEstate();
+    const charter = { ...(e.charters[0] as Charter), servicePool: undefined };
+    expect(resolve(charter, { ...e, charters: [charter] }).follows.filter((f) => f.id.startsWith('announced-'))).toEqual([]);
+  });
+});

@@ -15,7 +15,7 @@ import type { Plan } from '../charter/plan.ts';
 import type { Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { OutsideRoute } from '../files/outside-routes.ts';
-import { type Announcement, announcements } from './announce.ts';
+import type { Announcement } from './announce.ts';
 import { waysBetween } from './apart.ts';
 import { endOf } from './ends.ts';
 import { someoneIn } from './someone.ts';
@@ -104,7 +104,7 @@ export function clusterReach(plan: Plan, estate: Estate): ClusterReach {
       };
     });
   return {
-    announcements: announcements(plan, estate.gateways),
+    announcements: plan.announcing,
     pool: pool && range ? { range: pool.range, size: Number(size(range)), planned: plan.services.length } : undefined,
     services: plan.services.map((s) => ({
       name: s.name,

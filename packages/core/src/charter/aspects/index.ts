@@ -1,4 +1,5 @@
 import { addresses } from './addresses.ts';
+import { announcing } from './announcing.ts';
 import { answers } from './answers.ts';
 import { capacity } from './capacity.ts';
 import { certificates } from './certificates.ts';
@@ -28,6 +29,7 @@ export const aspects = [
   proxy,
   ranges,
   addresses,
+  announcing,
   storage,
   answers,
   certificates,

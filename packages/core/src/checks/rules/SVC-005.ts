@@ -1,4 +1,3 @@
-import { announcements } from '../../reach/announce.ts';
 import { at, each, planFor, setTo } from '../check.ts';
 
 export const SVC005 = each('Charter', {
@@ -8,7 +7,7 @@ export const SVC005 = each('Charter', {
   find: (c, view) => {
     if (c.servicePool?.announce !== 'bgp') return [];
     const plan = planFor(view, c);
-    const bgp = announcements(plan, view.by('Gateway', 'site', c.site)).find((a) => a.by === 'bgp');
+    const bgp = plan.announcing.find((a) => a.by === 'bgp');
     const { moved } = plan.timers;
     if (!bgp || bgp.outage <= moved) return [];
     const least = Math.max(3, Math.floor(moved / 2));

@@ -1,4 +1,3 @@
-import { announcements } from '../../reach/announce.ts';
 import { at, each, planFor } from '../check.ts';
 
 export const SVC010 = each('Charter', {
@@ -10,7 +9,7 @@ export const SVC010 = each('Charter', {
     const services = pool?.services?.length ?? 0;
     if (pool?.announce !== 'arp' || !services) return [];
     const gateway = view.by('Gateway', 'networks', c.machineNetwork).find((g) => g.bgp);
-    const [arp, bgp] = announcements(planFor(view, c), view.by('Gateway', 'site', c.site));
+    const [arp, bgp] = planFor(view, c).announcing;
     if (!gateway || !arp || !bgp) return [];
     return [
       at(c, ['servicePool', 'announce'], {
