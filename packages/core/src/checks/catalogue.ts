@@ -28,6 +28,7 @@ import { NET046 } from './rules/NET-046.ts';
 import { NET047 } from './rules/NET-047.ts';
 import { NET048 } from './rules/NET-048.ts';
 import { NET049 } from './rules/NET-049.ts';
+import { NET050 } from './rules/NET-050.ts';
 import { SVC001 } from './rules/SVC-001.ts';
 import { SVC002 } from './rules/SVC-002.ts';
 import { SVC003 } from './rules/SVC-003.ts';
@@ -372,6 +373,7 @@ export const catalogue: readonly Check[] = [
   NET047,
   NET048,
   NET049,
+  NET050,
   SVC001,
   SVC002,
   SVC003,

@@ -509,6 +509,10 @@ const cases: Record<string, Change> = {
       precincts: { length: 26, vlans: { first: 860, last: 869 }, gateway: 'gone' },
     }),
   ),
+  'NET-050': (e) =>
+    plover(['proxy'], { url: 'http://proxy.lr.kestrelferries.example:3128' })(
+      gated({ a: { routes: [{ to: '0.0.0.0/0', via: '10.62.0.5' }] } })(e),
+    ),
   'SVC-014': reserve('10.62.8.70', { owner: { kind: 'charter', name: 'plover', use: 'service default/archive' } }),
   'SVC-001': both({ bgp: { ...speaks, as: 64999 } }, {}),
   'SVC-002': planned([{ name: 'one' }, { name: 'two' }, { name: 'three' }], '10.62.8.64-10.62.8.65'),
@@ -1224,5 +1228,29 @@ describe('the next hop of a static route of a network', () => {
     const leased = (e: Estate) => set('Network', 'up-a', ['dhcp'], [{ name: 'lease', range: '10.62.0.2-10.62.0.4' }])(e);
     expect(found('NET-015', over('10.62.0.2'))).toEqual([]);
     expect(found('NET-015', leased(over('10.62.0.2')))).toEqual([expect.stringContaining('of up-a and is bound to no MAC')]);
+  });
+});
+
+describe('a proxy', () => {
+  const found = (e: Estate) => check(e).findings.filter((f) => f.code === 'NET-050');
+  const proxied = plover(['proxy'], { url: 'http://proxy.lr.kestrelferries.example:3128' });
+  const out = (gate: object = {}) => gated({ a: { routes: [{ to: '0.0.0.0/0', via: '10.62.0.5' }] }, gate })(goodEstate());
+  it('is gone past where a gateway lets nodes out; the remedy stops that, and leaves the inside as it is', () => {
+    const [finding] = found(proxied(out()));
+    expect(finding?.text).toContain('leaves over gate-a to 10.62.0.5 as well');
+    const mended = applyEdits(proxied(out()), finding?.remedy?.edits ?? []);
+    expect(found(mended)).toEqual([]);
+    const gate = mended.gateways.find((g) => g.name === 'gate');
+    expect(gate?.rules.map((r) => `${r.do} ${r.to ?? 'anybody'}`)).toEqual([
+      'allow 10.0.0.0/8',
+      'allow 172.16.0.0/12',
+      'allow 192.168.0.0/16',
+      'deny anybody',
+    ]);
+  });
+  it('is not where there is none, where nothing leads out, or where a rule stops it', () => {
+    expect(found(out())).toEqual([]);
+    expect(found(proxied(gated({})(goodEstate())))).toEqual([]);
+    expect(found(proxied(out({ rules: [{ do: 'deny', from: '10.62.8.0/25', protocol: 'tcp', port: 443 }] })))).toEqual([]);
   });
 });

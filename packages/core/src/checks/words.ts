@@ -458,6 +458,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'Clusters with a precinct would not reach anything outside of it.',
     mend: 'Name a gateway that is there, and networks in which its members have addresses.',
   },
+  'NET-050': {
+    why: 'A proxy that can be gone past keeps nothing in, and its record is not whole.',
+    mend: 'Deny at the gateway what nodes send to anybody outside.',
+  },
   'SVC-001': {
     why: 'The router refuses the session, and learns nothing of the services.',
     mend: 'Set the number that the router has.',
