@@ -51,7 +51,7 @@ describe('a template', () => {
     await b.type('Which addresses do published services get?', '10.73.1.20-10.73.1.23');
     // Twelve are no control plane: it is told at the question, and nothing can be saved.
     await b.see('controlPlane.count');
-    expect(await (await b.find("//button[.='Save charter']")).isEnabled()).toBe(false);
+    await b.find("//button[.='Save charter' and @disabled]");
     await b.driver.executeScript("document.querySelectorAll('main input')[1].select()");
     await b.type('How many hosts are the control plane?', '1');
     await b.act("//button[.='Save charter' and not(@disabled)]");
@@ -81,7 +81,7 @@ describe('a sheet', () => {
     await b.act("//button[@data-field='pools']");
     await b.act("//div[@role='dialog']//button[.='Add']");
     await b.type('Pool', 'archive');
-    expect(await (await b.find("//div[@role='dialog']//button[.='Apply']")).isEnabled()).toBe(false);
+    await b.find("//div[@role='dialog']//button[.='Apply' and @disabled]");
     await b.type('Hosts', '1');
     await b.act("//div[@role='dialog']//button[.='Apply' and not(@disabled)]");
     await b.find("//button[@data-field='pools'][contains(., 'archive 1')]");
@@ -117,7 +117,7 @@ describe('a sheet', () => {
     await b.see('come from Services');
     await b.act("//button[@title='hosts/bw-01/root/etc/kubernetes/kubelet.yaml']");
     const line = "//button[@data-line][contains(., '10.133.0.10')]";
-    expect(await (await b.find(line)).getAttribute('class')).toContain('lit');
+    expect(await b.attribute(line, 'class')).toContain('lit');
     await b.act(line);
     await b.act("//button[@title='services.range']");
     await b.find("//button[@data-field='services.range']");

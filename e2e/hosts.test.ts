@@ -114,10 +114,10 @@ describe('one host', () => {
 describe('many hosts', () => {
   it('are picked; each has its outcome, and the whole is undone', async () => {
     await open('/hosts?site=bw&q=state:fit');
-    for (const name of ['bw-04', 'bw-05']) await (await b.find(`//*[@role='checkbox' and @aria-label='pick ${name}']`)).click();
+    for (const name of ['bw-04', 'bw-05']) await b.act(`//*[@role='checkbox' and @aria-label='pick ${name}']`);
     await b.see('2 picked');
     await b.clickText('State');
-    await (await b.find("//*[@role='menuitem' and .='Retire']")).click();
+    await b.act("//*[@role='menuitem' and .='Retire']");
     await b.see('2 hosts retired');
     await eventually(async () => (await host('bw-04'))?.state === 'retired', 'retired');
     await b.click('button', 'Undo');
@@ -130,7 +130,7 @@ describe('many hosts', () => {
     await area.sendKeys('name,rack,unit,serial\nbw-40,R2,3,HW40040B\nother,R2,4,HW40009B\nbw-41,R2,zz,\n');
     await b.see('is not a number');
     await b.see("serial HW40009B is bw-09's");
-    await (await b.find("//label[contains(., 'leave out')]/input")).click();
+    await b.act("//label[contains(., 'leave out')]/input");
     await b.click('button', 'Take 1 line');
     await eventually(async () => (await host('bw-40'))?.unit === 3, 'bw-40 is there');
   });

@@ -58,7 +58,7 @@ describe('a shipment in cases', () => {
     await open('/images?plan=lr-registry&bills=log-shipper');
     await b.type('One case holds', 'a lot');
     await b.see('write it like 60 GB or 700 MB');
-    expect(await (await b.find(`${inDialog}//button[normalize-space(.)='Pack the cases']`)).isEnabled()).toBe(false);
+    await b.find(`${inDialog}//button[normalize-space(.)='Pack the cases' and @disabled]`);
   });
 });
 
@@ -139,12 +139,12 @@ describe('releases', () => {
 describe('where a mirror keeps images', () => {
   it('is set in place after showing what it changes, said to the runtime, and taken back', async () => {
     await open('/images/rules?charter=dunlin');
-    await (await b.find("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]")).click();
+    await b.act("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]");
     await b.type('below which path dnl-registry keeps images.upstream.example', 'Not A Path\uE007');
     await b.click('button', 'Make this change', inDialog);
     await b.see('a path of lower-case letters, digits and separators');
     await b.click('button', 'Cancel', inDialog);
-    await (await b.find("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]")).click();
+    await b.act("//button[contains(@aria-label, 'where dnl-registry keeps images.upstream.example')]");
     await b.type('below which path dnl-registry keeps images.upstream.example', 'mirrored\uE007');
     await b.see('source images.upstream.example, under mirrored');
     await b.click('button', 'Make this change', inDialog);
@@ -185,7 +185,7 @@ describe('a registry’s certificate', () => {
   });
   it('is refused by name when it is somebody else’s', async () => {
     await open('/images/rules?registry=lr-registry');
-    await (await b.find(`${inDialog}//label[contains(., 'made there too')]`)).click();
+    await b.act(`${inDialog}//label[contains(., 'made there too')]`);
     writeFileSync(
       join(files, 'other.crt'),
       (await makeCertificate({ commonName: 'x', names: ['depot.elsewhere.example'] })).cert,
@@ -207,7 +207,7 @@ describe('the kit of a registry', () => {
     await b.type('Valid for', '200');
     await b.click('button', 'Make the kit', inDialog);
     await b.see('keeps the password that the keyring has');
-    const link = String(await (await b.find(`${inDialog}//a[contains(., 'Take the archive')]`)).getAttribute('href'));
+    const link = String(await b.attribute(`${inDialog}//a[contains(., 'Take the archive')]`, 'href'));
     const take = () => fetch(link, { headers: { cookie: c.cookie } });
     const first = await take();
     expect([first.status, first.headers.get('content-type')]).toEqual([200, 'application/gzip']);
@@ -269,7 +269,7 @@ describe('pulls', () => {
 describe('the hand-over', () => {
   const choose = async () => {
     await open('/images/clean-up?registry=lr-registry');
-    await (await b.find("//select[@aria-label='standing registry']/option[.='bw-registry']")).click();
+    await b.act("//select[@aria-label='standing registry']/option[.='bw-registry']");
   };
   it('switches a cluster once its content is there, and keeps the starter while hosts read from it', async () => {
     await choose();

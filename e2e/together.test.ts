@@ -33,7 +33,7 @@ const set = (kind: string, key: string, path: string[], value: unknown) =>
 describe('a charter that two people edit', () => {
   it('keeps a draft over reload, Back and another view, and says so', async () => {
     await b.open(url('/clusters/dunlin?site=dnl'));
-    const owner = await (await b.find("//button[starts-with(@aria-label, 'Owner:')]")).getAttribute('aria-label');
+    const owner = await b.attribute("//button[starts-with(@aria-label, 'Owner:')]", 'aria-label');
     await b.click('button', owner ?? '');
     await b.type('Owner', 'harbour office\n');
     await b.see('Not saved yet. This draft of');
@@ -66,7 +66,7 @@ describe('a charter that two people edit', () => {
     await b.see('Not saved yet.');
     await set('Charter', 'dunlin', ['owner'], 'weather desk');
     await b.see('planner changed a field that you changed too.');
-    const row = await (await b.find("//table[@aria-label='Changed by two people']//tbody/tr")).getText();
+    const row = await b.textOf("//table[@aria-label='Changed by two people']//tbody/tr");
     expect(row).toMatch(/owner\s+harbour office\s+tide tables\s+weather desk/);
     const save = await b.find("//button[starts-with(., 'Consequences and save')]");
     expect(await save.isEnabled()).toBe(false);
@@ -135,7 +135,7 @@ describe('people', () => {
     await b.choose('Role', 'reader');
     await b.click('button', 'Add', "//*[@role='dialog']");
     await b.see('shown only now');
-    password = (await (await b.find("//*[@role='dialog']//button[contains(@class, 'mono')]")).getText()).trim();
+    password = (await b.textOf("//*[@role='dialog']//button[contains(@class, 'mono')]")).trim();
     await b.click('button', 'Close');
     const r = await fetch(url('/api/sign-in'), {
       method: 'POST',

@@ -141,8 +141,7 @@ describe('a cluster that stands', () => {
     await b.click('button', 'Save and hold hosts', "//*[@role='dialog']");
     await b.click('button', 'Remove hosts…');
     // What it does is read first: who goes, what is away, from when on it cannot be undone.
-    const [, leaves = ''] =
-      /Remove (lr-0\d) from plover/.exec(await (await b.find("//h1[contains(., 'from plover')]")).getText()) ?? [];
+    const [, leaves = ''] = /Remove (lr-0\d) from plover/.exec(await b.textOf("//h1[contains(., 'from plover')]")) ?? [];
     await b.see('planned, not started');
     await b.see(`what has one copy on ${leaves}`);
     await b.see(`${leaves} has left; to have it back it is installed anew`);

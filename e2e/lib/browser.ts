@@ -116,6 +116,19 @@ export class Browser {
       }
     }
   }
+  /** What an element shows, and what one of its attributes says: read anew where the page was renewed meanwhile. */
+  textOf = (xpath: string): Promise<string> => this.of(xpath, (e) => e.getText());
+  attribute = (xpath: string, name: string): Promise<string | null> => this.of(xpath, (e) => e.getAttribute(name));
+  private async of<T>(xpath: string, ask: (e: WebElement) => Promise<T>): Promise<T> {
+    const end = Date.now() + this.timeoutMs;
+    for (;;) {
+      try {
+        return await ask(await this.find(xpath));
+      } catch (cause) {
+        if (!/stale/i.test((cause as Error).message) || Date.now() > end) throw cause;
+      }
+    }
+  }
   click = (role: 'button' | 'link' | 'tab' | 'label', name: string, within = '') => this.act(`${within}${named(role, name)}`);
   clickText = (text: string, within = '') =>
     this.act(`${within}//*[self::a or self::button][contains(normalize-space(.), ${quoted(text)})]`);
