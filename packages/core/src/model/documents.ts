@@ -2,9 +2,9 @@ import { z } from 'zod';
 import { Limits } from '../schedule/steps.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
-import { parsePrefix } from '../address/parse.ts';
 import { doc } from './doc.ts';
 import { Gateway, StaticRoute, TrafficRule } from './gateway.ts';
+import { precinctFaults, Precincts } from './precincts.ts';
 import { Template } from './template.ts';
 import { Facts, Media } from './facts.ts';
 import { Manifests } from './manifests.ts';
@@ -120,19 +120,7 @@ export const Network = doc('Network', {
   /** The network that this one is carved out of: it may lie inside that one, and in no other. */
   parent: Name.optional(),
   /** Precincts of clusters are carved out of this one: how long the prefix of each is, and what it gets beside it. */
-  precincts: z
-    .strictObject({
-      length: z.number().int().min(9).max(123),
-      /** VLANs that are set aside for them: the first and the last. */
-      vlans: z.strictObject({ first: z.number().int().min(1).max(4094), last: z.number().int().min(1).max(4094) }),
-      /** What routes for them, with an address of each member in each of them. */
-      gateway: Name,
-      /** Networks in which what they send leaves with an address of the cluster's own. */
-      outbound: z.array(Name).max(8).default([]),
-      /** Pod ranges are carved out of it as well. */
-      pods: z.strictObject({ prefix: Cidr, length: z.number().int().min(9).max(120) }).optional(),
-    })
-    .optional(),
+  precincts: Precincts.optional(),
   /** The cluster whose precinct it is: its own network, given back with it. */
   precinct: Name.optional(),
   /** Resolvers and time servers of this network, where they are others than the site's. */
@@ -147,18 +135,7 @@ export const Network = doc('Network', {
   /** Networks that traffic from here can be routed to. */
   routesTo: z.array(Name).max(500).default([]),
 }).superRefine((n, ctx) => {
-  const wrong = (path: string[], message: string) => ctx.addIssue({ code: 'custom', path: ['precincts', ...path], message });
-  const p = n.precincts;
-  if (!p) return;
-  const whole = parsePrefix(n.prefix);
-  const most = whole.v === 4 ? 27 : 123;
-  if (p.length <= whole.length || p.length > most)
-    wrong(['length'], `longer than /${whole.length} of the network, and at most /${most}: each has 32 addresses or more`);
-  if (p.vlans.last < p.vlans.first) wrong(['vlans', 'last'], 'the last is not before the first');
-  if (!p.pods) return;
-  const pods = parsePrefix(p.pods.prefix);
-  if (pods.v !== whole.v) wrong(['pods', 'prefix'], 'both are of one version of IP');
-  else if (p.pods.length <= pods.length) wrong(['pods', 'length'], `longer than /${pods.length} of its prefix`);
+  for (const { path, message } of precinctFaults(n)) ctx.addIssue({ code: 'custom', path: ['precincts', ...path], message });
 });
 
 /** What a role asks of a machine, in this estate instead of the usual. */

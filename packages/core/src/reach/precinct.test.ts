@@ -234,6 +234,17 @@ describe('precincts', () => {
       { numRuns: 60 },
     );
   });
+  it('are counted at once, also where a network covers more of them than could be gone through', () => {
+    // Of 2^75 blocks of /123 in a /48, a /64 covers 2^59, a second one as many, and one inside of the first none more.
+    const e = room();
+    const wide = { ...(network('wide', 'machine', 'fd00:99::/48', 1) as Network), precincts: { ...asks, length: 123 } };
+    e.networks = [
+      ...e.networks,
+      wide,
+      ...['fd00:99::/64', 'fd00:99:0:9::/64', 'fd00:99::/80'].map((p, i) => network(`in-${i}`, 'machine', p, 900 + i) as Network),
+    ];
+    expect(precinctsLeft(e, wide).prefixes).toBe(2n ** 75n - 2n * 2n ** 59n);
+  });
   it('lead to each other, whichever is asked: what is told of one is what was carved', () => {
     const e = room();
     const { precinct } = made(carve(e));

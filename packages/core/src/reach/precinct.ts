@@ -294,14 +294,23 @@ export function precinctsLeft(of: View | Estate, parent: Network): { prefixes: b
   if (!asks) return { prefixes: 0n, vlans: 0 };
   const whole = parsePrefix(parent.prefix);
   const step = 1n << BigInt((whole.v === 4 ? 32 : 128) - asks.length);
-  const inUse = new Set<bigint>();
-  for (const r of takenIn(view, parent)) {
-    const first = (r.first > whole.n ? r.first : whole.n) / step;
-    const end = prefixRange(whole).last;
-    for (let n = first; n <= (r.last < end ? r.last : end) / step; n++) inUse.add(n);
+  // Blocks that something lies in, as runs: a network can cover more of them than could be gone through.
+  const { first, last } = prefixRange(whole);
+  const runs = takenIn(view, parent)
+    .map((r) => ({
+      from: ((r.first > first ? r.first : first) - first) / step,
+      to: ((r.last < last ? r.last : last) - first) / step,
+    }))
+    .sort((x, y) => (x.from < y.from ? -1 : 1));
+  let inUse = 0n;
+  let next = 0n;
+  for (const { from, to } of runs) {
+    if (to < next) continue;
+    inUse += to - (from > next ? from : next) + 1n;
+    next = to + 1n;
   }
   const vlans = asks.vlans.last - asks.vlans.first + 1 - vlansIn(view, parent, asks.vlans).size;
-  return { prefixes: size(prefixRange(whole)) / step - BigInt(inUse.size), vlans };
+  return { prefixes: size(prefixRange(whole)) / step - inUse, vlans };
 }
 
 /** What keeps a prefix of a parent from being carved: other networks, and what is set aside or reserved in the parent itself. */

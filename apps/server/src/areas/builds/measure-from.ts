@@ -7,7 +7,8 @@ import type { Context } from '../../context.ts';
 import { Refusal } from '../../refusal.ts';
 import { kitOf } from './kit-of-build.ts';
 import { standing } from './proofs.ts';
-import { accountOn, tarOf } from './steps/files.ts';
+import { tarOf } from '../../tar-of.ts';
+import { accountOn } from './steps/files.ts';
 
 /** How a host of a cluster gets to an address, as its kernel and a connection say. */
 export interface FromHost {

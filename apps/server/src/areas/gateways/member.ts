@@ -5,7 +5,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { runOver, type SshAt } from '@praesidor/protocols/ssh';
 import type { Context } from '../../context.ts';
 import { StepFailure } from '../../engine/failure.ts';
-import { tarOf } from '../builds/steps/files.ts';
+import { tarOf } from '../../tar-of.ts';
 import { gatewayKey } from './key.ts';
 
 type Member = Gateway['members'][number];

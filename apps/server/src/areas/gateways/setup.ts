@@ -1,6 +1,8 @@
 import type * as answers from '@praesidor/contract';
 import { gatewaySteps } from '@praesidor/core/changes';
 import { gatewayAccount } from '@praesidor/core/files';
+import { openStates } from '@praesidor/core/schedule';
+import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -22,7 +24,7 @@ export async function setupOf(ctx: Context, name: string): Promise<Setup> {
   const m = ctx.db.manager;
   const { estate } = await loadEstate(m);
   const gateway = needIn(estate, 'Gateway', name);
-  const run = await last(ctx, name);
+  const run = await last(m, name);
   const { public: key } = await gatewayKey(ctx.config, m);
   return {
     account: gatewayAccount(key),
@@ -45,8 +47,8 @@ export async function setupOf(ctx: Context, name: string): Promise<Setup> {
   };
 }
 
-const last = (ctx: Context, name: string): Promise<RunRow | null> =>
-  ctx.db.manager.findOne(Runs, { where: { kind: 'gateway', subject: name }, order: { id: 'DESC' } });
+const last = (m: EntityManager, name: string): Promise<RunRow | null> =>
+  m.findOne(Runs, { where: { kind: 'gateway', subject: name }, order: { id: 'DESC' } });
 
 /** Begins to set a gateway up. @throws Refusal where a member cannot be entered, or it is being set up */
 export async function beginSetup(ctx: Context, name: string, who: string): Promise<number> {
@@ -59,8 +61,8 @@ export async function beginSetup(ctx: Context, name: string, who: string): Promi
       throw new Refusal('not-now', `No log-in is declared for ${lacks.join(' and ')}.`, {
         remedy: 'Declare it at the member, or carry the files there by hand.',
       });
-    const open = await m.findOne(Runs, { where: { kind: 'gateway', subject: name }, order: { id: 'DESC' } });
-    if (open && ['queued', 'running', 'paused'].includes(open.state))
+    const open = await last(m, name);
+    if (open && (openStates as readonly string[]).includes(open.state))
       throw new Refusal('not-now', `${name} is being set up: ${open.runBy ?? open.createdBy} began that.`, {
         remedy: 'Wait for its end, or stop it.',
       });
@@ -86,7 +88,7 @@ export async function beginSetup(ctx: Context, name: string, who: string): Promi
 /** Stops it, or goes on with what failed or was stopped of it. */
 export async function actOnSetup(ctx: Context, name: string, act: RunAct, who: string): Promise<void> {
   await ctx.db.transaction(async (m) => {
-    const run = await m.findOne(Runs, { where: { kind: 'gateway', subject: name }, order: { id: 'DESC' } });
+    const run = await last(m, name);
     if (!run) throw new Refusal('not-found', `${name} was never set up from here.`);
     await actOnRun(ctx, m, setupRun, run, act, who);
   });

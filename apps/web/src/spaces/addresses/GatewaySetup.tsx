@@ -1,6 +1,6 @@
 import type { Setup } from '@praesidor/contract';
 import type { Gateway } from '@praesidor/core/model';
-import { openStates, type Step, type StepStatus } from '@praesidor/core/schedule';
+import { openStates, type Step, type StepState, type StepStatus } from '@praesidor/core/schedule';
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
@@ -85,8 +85,7 @@ const marks = {
   skipped: 'done',
   failed: 'failing',
   cut: 'free',
-  deferred: 'free',
-} as const;
+} as const satisfies Record<StepState, string>;
 
 function Steps({ steps, status }: { steps: readonly Step[]; status: Record<string, StepStatus> }) {
   return (
@@ -100,8 +99,7 @@ function Steps({ steps, status }: { steps: readonly Step[]; status: Record<strin
               <td className="font-semibold">{s.lane}</td>
               <td>{s.title}</td>
               <td className="whitespace-normal!">
-                <Mark kind={marks[state as keyof typeof marks] ?? 'free'} />{' '}
-                <span className={state === 'failed' ? 'text-brick' : ''}>{now?.text ?? state}</span>
+                <Mark kind={marks[state]} /> <span className={state === 'failed' ? 'text-brick' : ''}>{now?.text ?? state}</span>
                 {now?.remedy && <span className="block text-ink-2">{now.remedy}</span>}
               </td>
             </tr>

@@ -6,9 +6,8 @@ import { fingerprintOf, ProtocolError } from '@praesidor/protocols/dial';
 import { isReady, type KubeAt, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { runOver, type SshAt } from '@praesidor/protocols/ssh';
 import { etcdMembers } from '@praesidor/protocols/etcd';
-import { pack } from 'tar-stream';
 import type { Context } from '../../../context.ts';
-import { sha256 } from '../../clusters/kit.ts';
+import { tarOf } from '../../../tar-of.ts';
 import { installationOf } from '../kit-of-build.ts';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
 import { keepsQuorum } from './quorum-kept.ts';
@@ -103,18 +102,6 @@ export async function putArchive(
   ];
   const bytes = await tarOf(all);
   return { bytes, count: root.length + Object.keys(seed).length };
-}
-
-/** What the program on a host reads: files, and their checksums last. */
-export async function tarOf(files: readonly { name: string; content: string; mode: string }[]): Promise<Buffer> {
-  const tar = pack();
-  for (const { name, content, mode } of files)
-    tar.entry({ name, mode: Number.parseInt(mode, 8), mtime: new Date(0), uid: 0, gid: 0 }, content);
-  tar.entry({ name: 'SHA256SUMS' }, files.map((f) => `${sha256(f.content)}  ${f.name}\n`).join(''));
-  tar.finalize();
-  const pieces: Buffer[] = [];
-  for await (const piece of tar) pieces.push(piece as Buffer);
-  return Buffer.concat(pieces);
 }
 
 /** How the server enters a host. */
