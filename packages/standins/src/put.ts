@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { connect, type Socket } from 'node:net';
+import { connect, type Server, type Socket } from 'node:net';
 import { formatPrefix, holds, parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
 import { mapAddress } from '@praesidor/protocols/dial';
 import { extract } from 'tar-stream';
@@ -121,11 +121,18 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
 export function openLogin(m: Machine, me: Installed, signal: AbortSignal): void {
   if (!me.login || signal.aborted) return;
   const at = mapAddress(m.around.addressMap, me.address, 22);
-  const server = sshd(
-    me.login,
-    (command, account, input) => runOn(m, me, command, account, input),
-    () => m.faults.has('ssh-silent', m.hardware.name),
-  );
+  let server: Server;
+  try {
+    server = sshd(
+      me.login,
+      (command, account, input) => runOn(m, me, command, account, input),
+      () => m.faults.has('ssh-silent', m.hardware.name),
+    );
+  } catch {
+    // It ends at once where it has no key that it can read; the system goes on without it.
+    m.note('sshd: no hostkeys available -- exiting', 'Critical');
+    return;
+  }
   server.on('error', () => undefined);
   server.listen(at.port, at.host);
   const open = new Set<Socket>();

@@ -25,9 +25,20 @@ export interface SshKeys {
   /** One line, without a comment. */
   public: string;
 }
-/** A new pair of Ed25519 keys (RFC 8709), made beside the event loop: a cluster has one for each of its hosts. */
-export const sshKeys = (): Promise<SshKeys> =>
-  new Promise((done, fail) => ssh2.utils.generateKeyPair('ed25519', (e, keys) => (e ? fail(e) : done(keys))));
+/**
+ * A new pair of Ed25519 keys (RFC 8709), made beside the event loop: a cluster has one for each of its hosts.
+ * The library loses the zero bytes that a public key may begin with: one in 256 is then too short for any sshd, and another is made.
+ */
+export async function sshKeys(): Promise<SshKeys> {
+  for (;;) {
+    const made = await new Promise<SshKeys>((done, fail) =>
+      ssh2.utils.generateKeyPair('ed25519', (e, keys) => (e ? fail(e) : done(keys))),
+    );
+    if (readable(made.private)) return made;
+  }
+}
+/** Whether a private key in OpenSSH format can be read: sshd and ssh refuse one that is malformed. */
+export const readable = (key: string): boolean => !(ssh2.utils.parseKey(key) instanceof Error);
 
 /** How a command ended. */
 export interface Ended {

@@ -3,7 +3,7 @@ import { createPrivateKey, webcrypto, X509Certificate } from 'node:crypto';
 import * as x509 from '@peculiar/x509';
 import type { EntityManager } from 'typeorm';
 import { accountKey, hostKey, type Plan, type PlannedCertificate, publicHalf } from '@praesidor/core/charter';
-import { sshKeys } from '@praesidor/protocols/ssh';
+import { readable, sshKeys } from '@praesidor/protocols/ssh';
 import { seal, unseal } from '../../auth/seal.ts';
 import type { Config } from '../../config.ts';
 import { ClusterSecrets } from '../../db/tables.ts';
@@ -98,7 +98,8 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
     await keep('service-accounts.pub', pem('PUBLIC KEY', await webcrypto.subtle.exportKey('spki', keys.publicKey as never)), {});
   }
   for (const name of [accountKey, ...plan.nodes.map((n) => hostKey(n.host))]) {
-    if (out.has(name)) continue;
+    // One that no sshd can read serves nobody: it is made anew.
+    if (readable(out.get(name) ?? '')) continue;
     const keys = await sshKeys();
     await keep(name, keys.private, {});
     await keep(publicHalf(name), keys.public, {});
