@@ -5,8 +5,11 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Setup } from '@praesidor/contract';
+import { gatewayFiles } from '@praesidor/core/files';
+import { kinds } from '@praesidor/core/model';
 import { mapAddress } from '@praesidor/protocols/dial';
 import { type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
+import { tarOf } from '../src/tar-of.ts';
 import { type Client, eventually, Installation } from './installation.ts';
 import { Rooms, roomsCanBeHad } from './rooms.ts';
 
@@ -30,6 +33,7 @@ exec 9>&-
 case "$*" in
   *enable*) exit 0 ;;
   "reload-or-restart bird")
+    while [ -e /etc/bird/slow ]; do sleep 0.1; done
     [ ! -e /etc/bird/refuse ] || { echo "Job for bird.service failed" >&2; exit 1; }
     birdc configure > /dev/null 2>&1 || bird -c /etc/bird/bird.conf ;;
   "reload-or-restart keepalived")
@@ -44,6 +48,8 @@ describe.runIf(able)('a gateway', () => {
   const rooms = new Rooms();
   const dir = able ? mkdtempSync(join(tmpdir(), 'setup-')) : '';
   const doors: Server[] = [];
+  /** How often somebody came to each of them. */
+  const asked = new Map<string, number>();
   let c: Client;
   const keys = new Map<string, SshKeys>();
   const at = (member: string, path: string) => join(dir, member, path);
@@ -75,6 +81,17 @@ describe.runIf(able)('a gateway', () => {
   const declare = (doc: object) => c.good('POST', '/api/import', { text: JSON.stringify(doc) });
   const setup = () => c.good<Setup>('GET', '/api/gateways/gate/setup');
   const began = () => c.good('POST', '/api/gateways/gate/setup');
+  /** What makes a shell in a mount namespace of its own one that runs on a member. */
+  const room = (name: string) => {
+    const bind = { etc: '/etc', home: '/home', sbin: '/usr/local/sbin', 'run-bird': '/run/bird' };
+    return `set -e
+mkdir -p /run/sshd
+${Object.entries(bind)
+  .map(([from, to]) => `[ -e ${to} ] || mkdir -p ${to}; mount --bind ${at(name, from)} ${to}`)
+  .join('\n')}
+[ -e /run/praesidor-gateway.lock ] || : > /run/praesidor-gateway.lock
+mount --bind ${at(name, 'lock')} /run/praesidor-gateway.lock`;
+  };
   let said = '';
   const ended = async () =>
     eventually(
@@ -122,18 +139,12 @@ describe.runIf(able)('a gateway', () => {
       put(name, 'etc/nftables.conf', 'table inet theirs { }\n');
       for (const folder of ['etc/keepalived', 'run-bird']) mkdirSync(at(name, folder), { recursive: true });
       put(name, 'lock', '');
-      const bind = { etc: '/etc', home: '/home', sbin: '/usr/local/sbin', 'run-bird': '/run/bird' };
-      const script = `set -e
-mkdir -p /run/sshd
-${Object.entries(bind)
-  .map(([from, to]) => `[ -e ${to} ] || mkdir -p ${to}; mount --bind ${at(name, from)} ${to}`)
-  .join('\n')}
-[ -e /run/praesidor-gateway.lock ] || : > /run/praesidor-gateway.lock
-mount --bind ${at(name, 'lock')} /run/praesidor-gateway.lock
+      const script = `${room(name)}
 exec /usr/sbin/sshd -i -f /etc/ssh/sshd_config -o HostKey=${at(name, 'host_key')} -o StrictModes=no`;
       const [first = '', ...rest] = rooms.inside(name);
       // Each connection is an sshd of its own in the room, as inetd would begin it.
       const door = createServer((socket) => {
+        asked.set(name, (asked.get(name) ?? 0) + 1);
         const child = spawn(first, [...rest, 'unshare', '--mount', '--propagation', 'private', 'sh', '-c', script], {
           stdio: ['pipe', 'pipe', 'ignore'],
         });
@@ -236,6 +247,59 @@ exec /usr/sbin/sshd -i -f /etc/ssh/sshd_config -o HostKey=${at(name, 'host_key')
     await c.good('POST', '/api/gateways/gate/setup/resume');
     expect(failed(await ended())).toEqual([]);
     expect(await run('gate-b', 'ip', 'route', 'show')).toContain('10.69.0.0/16');
+  });
+
+  it('is set up once when two people begin it at the same moment', async () => {
+    const other = await i.as('builder');
+    const count = async () =>
+      (await i.query<{ n: number }>("select count(*)::int as n from run where kind = 'gateway'"))[0]?.n ?? 0;
+    const before = await count();
+    const both = await Promise.all([c, other].map((who) => who.call('POST', '/api/gateways/gate/setup')));
+    expect(both.map((a) => a.status).sort()).toEqual([201, 409]);
+    expect(both.find((a) => a.status === 409)?.body.message).toContain('gate is being set up');
+    expect(failed(await ended())).toEqual([]);
+    expect(await count()).toBe(before + 1);
+  });
+
+  it('goes on where it stood when the server was away in the middle: what a member had begun it ends, and is asked once more', async () => {
+    await declare(gateway({ routes: [{ to: '10.70.0.0/16', via: '10.66.0.1' }] }));
+    put('gate-b', 'etc/bird/slow', '');
+    await began();
+    // Its files are there, and are being put in force.
+    await eventually(async () => read('gate-b', 'etc/bird/bird.conf')?.includes('10.70.0.0/16'), 'the files of gate-b');
+    const before = asked.get('gate-b') ?? 0;
+    await i.restart();
+    // It is told that somebody is at it, and waits for that.
+    await eventually(async () => (asked.get('gate-b') ?? 0) >= before + 2, 'gate-b being asked twice more');
+    expect((await setup()).last?.status.steps['gate-a/set-up']?.attempt ?? 0).toBe(0);
+    rmSync(join(dir, 'gate-b', 'etc/bird/slow'));
+    const last = await ended();
+    expect(failed(last)).toEqual([]);
+    expect(['gate-a/judge', 'gate-b/judge', 'gate-b/holds', 'gate-a/set-up'].map((s) => last.status.steps[s]?.attempt)).toEqual([
+      1, 1, 1, 1,
+    ]);
+    for (const m of Object.keys(members)) expect(await run(m, 'ip', 'route', 'show')).toContain('10.70.0.0/16');
+  });
+
+  it('ends what it has begun when whoever asked has gone', async () => {
+    const files = gatewayFiles(
+      await c.estate(),
+      kinds.Gateway.parse(gateway({ routes: [{ to: '10.71.0.0/16', via: '10.66.0.1' }] })),
+    );
+    const tar = await tarOf([
+      { name: 'do', content: 'apply\n', mode: '0644' },
+      { name: 'interfaces', content: 'machine\nuplink\n', mode: '0644' },
+      ...files.flatMap((f) => (f.member === 'gate-a' ? [{ name: `root${f.path}`, content: f.text, mode: '0644' }] : [])),
+    ]);
+    writeFileSync(at('gate-a', 'asked.tar'), tar);
+    // Nobody reads what it says: the first line that it writes finds no reader.
+    const script = `${room('gate-a')}
+praesidor-gateway < ${at('gate-a', 'asked.tar')} 2> /dev/null | true`;
+    await rooms.run('gate-a', ['unshare', '--mount', '--propagation', 'private', 'sh', '-c', script]);
+    await eventually(
+      async () => (await run('gate-a', 'ip', 'route', 'show')).includes('10.71.0.0/16'),
+      'the route being in force at gate-a',
+    );
   });
 
   it('is entered by nobody who shows another key, and set up by whoever may', async () => {

@@ -60,6 +60,8 @@ export const PublishedNow = z.strictObject({
       name: z.string(),
       standing: z.enum(standings),
       planned: z.string().optional(),
+      /** The port of every node that it was planned with. */
+      port: Count.optional(),
       text: z.string().optional(),
       seen: z
         .strictObject({

@@ -122,7 +122,7 @@ export const reach: CommandGroup = {
     {
       name: 'trace',
       about:
-        'every hop from one end to another and back. An end is an address, NETWORK/ADDRESS, a network, a host, a cluster, CLUSTER/inbound, CLUSTER/pod, CLUSTER/SERVICE; exit code 1: no packet of that size goes there and back',
+        'every hop from one end to another and back. An end is an address, NETWORK/ADDRESS, a network, a host, a cluster, CLUSTER/inbound, CLUSTER/pod, CLUSTER/SERVICE, and as the second one: outside; exit code 1: no packet of that size goes there and back',
       words: '<from> <to>',
       options: [
         ['--bytes <n>', 'size of the packet; 1500 otherwise'],
@@ -133,19 +133,19 @@ export const reach: CommandGroup = {
       run: (asked, write) => {
         const e = estateOf(asked);
         const graph = graphOf(e);
-        const end = (text: string): End => {
+        const end = (text: string, side: 'from' | 'to'): End => {
           try {
-            return endOf(e, graph, text);
+            return endOf(e, graph, text, side);
           } catch (x) {
             throw new Unusable((x as Error).message);
           }
         };
-        const t = trace(graph, end(asked.words[0] as string), end(asked.words[1] as string), {
+        const t = trace(graph, end(asked.words[0] as string, 'from'), end(asked.words[1] as string, 'to'), {
           bytes: bytesOf(asked),
           ...protocolOf(asked),
         });
         tell(asked, write, t, [
-          `${t.from.label} (${t.from.address} in ${t.from.network}) to ${t.to.label} (${t.to.address} in ${t.to.network}), ${t.bytes} bytes`,
+          `${t.from.label} (${t.from.address} in ${t.from.network}) to ${t.to.label} (${t.to.address}${t.to.network ? ` in ${t.to.network}` : ''}), ${t.bytes} bytes`,
           ...legLines('Forward', t.forward, t.bytes),
           ...legLines('Return ', t.back, t.bytes),
           ...besides(t),

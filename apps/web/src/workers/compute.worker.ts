@@ -163,7 +163,7 @@ export const compute = {
     const wrong: { from?: string; to?: string } = {};
     const end = (side: 'from' | 'to', text: string) => {
       try {
-        return text ? endOf(known, graph, text) : undefined;
+        return text ? endOf(known, graph, text, side) : undefined;
       } catch (e) {
         wrong[side] = (e as Error).message;
         return undefined;

@@ -32,6 +32,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['api', 'made anew', 'every kubeconfig, also those that people have, names the old one'],
   ['inbound', 'with a restart', 'connections that stand end; names lead to the new address when caches have run out'],
   ['servicePool', 'with a restart', 'services whose address is in it no longer get another one'],
+  ['nodePorts', 'at once', 'a service comes and goes by itself'],
   ['apart', 'at once', 'what is kept apart is looked at from then on; nothing of the cluster changes'],
   ['certificates', 'rolling', 'certificates are made for the new time when they are next renewed'],
   ['controlPlane.system', 'rolling', 'each machine is drained and installed anew, one after the other'],

@@ -1,3 +1,4 @@
+import { SVC015 } from './rules/SVC-015.ts';
 import { SVC014 } from './rules/SVC-014.ts';
 import { SVC013 } from './rules/SVC-013.ts';
 import { SVC012 } from './rules/SVC-012.ts';
@@ -388,6 +389,7 @@ export const catalogue: readonly Check[] = [
   SVC012,
   SVC013,
   SVC014,
+  SVC015,
   STO001,
   STO002,
   STO003,

@@ -513,6 +513,13 @@ const cases: Record<string, Change> = {
     plover(['proxy'], { url: 'http://proxy.lr.kestrelferries.example:3128' })(
       gated({ a: { routes: [{ to: '0.0.0.0/0', via: '10.62.0.5' }] } })(e),
     ),
+  'SVC-015': plover(
+    ['nodePorts'],
+    [
+      { name: 'ais-feed', port: 30_080 },
+      { name: 'tide', port: 30_080 },
+    ],
+  ),
   'SVC-014': reserve('10.62.8.70', { owner: { kind: 'charter', name: 'plover', use: 'service default/archive' } }),
   'SVC-001': both({ bgp: { ...speaks, as: 64999 } }, {}),
   'SVC-002': planned([{ name: 'one' }, { name: 'two' }, { name: 'three' }], '10.62.8.64-10.62.8.65'),

@@ -502,6 +502,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'One host’s link is the ceiling of each service, and its death an outage of each.',
     mend: 'Compare both ways; announce by BGP where the routers speak it.',
   },
+  'SVC-015': {
+    why: 'One of the two is never made, and whoever asks for it meets the other.',
+    mend: 'Give one of them another port.',
+  },
   'SVC-014': {
     why: 'The pool has an address less, and a service that clients still ask for is not there.',
     mend: 'Release the address, or plan the service again.',

@@ -94,7 +94,10 @@ place() {
   sync "$2.new"
   mv "$2.new" "$2"
 }
+# Once begun it goes to its end, whether or not somebody still listens.
+say() { echo "$1" 2> /dev/null || true; }
 apply() {
+  trap '' HUP PIPE TERM
   mkdir before
   for file in $files; do
     [ -f "/$file" ] || continue
@@ -109,21 +112,21 @@ apply() {
         cp -p "/$file" "/$file.before-praesidor"
       fi
       place "root/$file" "/$file"
-      echo "put /$file"
+      say "put /$file"
     elif ours "/$file"; then
       rm -f "/$file"
-      echo "removed /$file"
+      say "removed /$file"
     fi
   done
   if force; then
-    echo "in force"
+    say "in force"
     return 0
   fi
   for file in $files; do
     if [ -f "before/$file" ]; then place "before/$file" "/$file"; else rm -f "/$file"; fi
   done
   force > /dev/null 2>&1 || true
-  echo "it could not be put in force, and everything was put back as it was" >&2
+  say "it could not be put in force, and everything was put back as it was" >&2
   return 70
 }
 state() {

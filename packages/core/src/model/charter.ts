@@ -182,6 +182,19 @@ export const Charter = doc('Charter', {
         .optional(),
     })
     .optional(),
+  /** Services that are planned to be reached at a port of every node. */
+  nodePorts: z
+    .array(
+      z.strictObject({
+        name: Label,
+        namespace: Label.default('default'),
+        /** Of the range that API servers give from where nothing else is said (Kubernetes, kube-apiserver, --service-node-port-range). */
+        port: z.number().int().min(30_000).max(32_767),
+        protocol: z.enum(['tcp', 'udp']).default('tcp'),
+      }),
+    )
+    .max(1000)
+    .optional(),
   /** Clusters that it must not reach, and that must not reach it. */
   apart: z.array(Name).max(100).optional(),
   storage: z.array(StorageClass).max(20).optional(),

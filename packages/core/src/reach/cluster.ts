@@ -46,6 +46,14 @@ export interface ServiceRow {
   /** What somebody writes to name it as an end of a path. */
   end: string;
 }
+/** A service that is planned at a port of every node. */
+export interface NodePortRow {
+  name: string;
+  namespace: string;
+  port: number;
+  protocol: 'tcp' | 'udp';
+  end: string;
+}
 /** A range of addresses of a cluster: whose they are, and where it comes from. */
 export interface RangeRow {
   of: string;
@@ -67,6 +75,7 @@ export interface ClusterReach {
   announcements: Announcement[];
   pool: { range: string; size: number; planned: number } | undefined;
   services: ServiceRow[];
+  nodePorts: NodePortRow[];
   ranges: RangeRow[];
   clients: Client[];
   /** Clusters that it is kept apart from, with the ways between that there are. */
@@ -114,6 +123,7 @@ export function clusterReach(plan: Plan, estate: Estate): ClusterReach {
       by: s.by,
       end: `${charter.name}/${s.name}`,
     })),
+    nodePorts: (charter.nodePorts ?? []).map((s) => ({ ...s, end: `${charter.name}/${s.name}` })),
     ranges: rangesOf(plan, estate),
     clients,
     apart: (charter.apart ?? []).map((name) => {

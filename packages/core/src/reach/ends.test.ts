@@ -43,10 +43,28 @@ describe('an end of a path', () => {
     ['10.99.0.1', '10.99.0.1 lies in no network that is declared'],
     ['lr-machine/10.99.0.1', '10.99.0.1 does not lie in lr-machine, which is 10.62.8.0/25'],
     ['lr-machine/x', 'x is no address'],
+    ['outside', 'outside is no address, network, host or cluster'],
     ['plover/outbound', 'plover has no outbound: there are api, inbound, pod'],
     ['lr-machne', 'lr-machne is no address, network, host or cluster; did you mean lr-machine?'],
   ])('%s is none, with why', (text, why) => {
     expect(() => end(text)).toThrow(why);
+  });
+  it('is a service at a port of the nodes, at any of them', () => {
+    const charter = {
+      ...estate.charters[0],
+      nodePorts: [{ name: 'ais-feed', namespace: 'default', port: 30_080, protocol: 'udp' }],
+    };
+    expect(end('plover/ais-feed', { ...estate, charters: [charter as Charter] })).toMatchObject({
+      label: 'ais-feed',
+      address: plan.nodes[0]?.address,
+      port: { number: 30_080, protocol: 'udp' },
+      cluster: { is: 'node-port', charter: 'plover' },
+    });
+  });
+  it('lies outside where a packet goes to it, and never where one comes from', () => {
+    const to = (text: string) => endOf(estate, graphOf(estate), text, 'to');
+    expect(to('10.99.0.1')).toEqual({ label: '10.99.0.1', address: '10.99.0.1', network: '' });
+    expect(to('outside')).toMatchObject({ label: 'the outside', network: '' });
   });
   it('of two networks with one prefix is asked for by name', () => {
     const other = network('bw-machine', 'machine', '10.62.8.0/25', 812, { site: 'bw' }) as Network;

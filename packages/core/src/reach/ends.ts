@@ -14,32 +14,37 @@ const uses = ['api', 'inbound', 'pod'] as const;
 
 /**
  * The end of a path, as somebody writes it: an address (`10.62.8.66`; where several networks have it, `lr-machine/10.62.8.66`), a network (one of its addresses),
- * a host, a cluster (its API), or what of a cluster (`plover/inbound`, `plover/pod`, `plover/radar-archive`: one of its planned services).
+ * a host, a cluster (its API), or what of a cluster (`plover/inbound`, `plover/pod`, `plover/radar-archive`: one of its planned services, by an address of its own or at
+ * a port of every node). What a packet goes to can lie outside as well: an address of no network that is declared, or the word `outside`.
  * @throws Error with what is lacking
  */
-export function endOf(estate: Estate, reach: Reach, text: string): End {
+export function endOf(estate: Estate, reach: Reach, text: string, side: 'from' | 'to' = 'from'): End {
   const [first = '', ...rest] = text.trim().split('/');
   const of = rest.join('/');
   const network = reach.networks.get(first);
   if (network) return of ? inNetwork(estate, reach, network, of) : someoneIn(reach, network);
-  if (isIp(text.trim())) return anywhere(estate, reach, formatIp(parseIp(text.trim())));
+  if (isIp(text.trim())) return anywhere(estate, reach, formatIp(parseIp(text.trim())), side);
   const charter = estate.charters.find((c) => c.name === first);
   if (charter) return ofCluster(resolve(charter, estate), reach, of || 'api');
   const reservation = estate.reservations.find(
     (r) => !r.resting && r.name === undefined && r.owner.kind === 'host' && r.owner.name === first && usable(reach, r.network),
   );
-  if (reservation) return { label: first, address: reservation.address, network: reservation.network };
+  if (reservation) {
+    const holds = estate.hosts.find((h) => h.name === first)?.held?.charter;
+    return { label: first, address: reservation.address, network: reservation.network, ...proxied(reach, holds) };
+  }
   for (const c of estate.charters) {
     const plan = resolve(c, estate);
     const node = plan.nodes.find((n) => n.host === first);
     const at = node && isIp(node.address) ? (plan.network ?? reach.around(node.address)[0]) : undefined;
-    if (node && at) return { label: first, address: node.address, network: at.name };
+    if (node && at) return { label: first, address: node.address, network: at.name, ...proxied(reach, c.name) };
   }
   if (estate.hosts.some((h) => h.name === first)) throw new Error(`${first} has no address in a network of machines yet`);
   for (const g of estate.gateways)
     for (const m of g.members)
       if (m.name === first && m.interfaces[0])
         return { label: m.name, address: m.interfaces[0].address, network: m.interfaces[0].network };
+  if (first === 'outside' && side === 'to') return { label: 'the outside', address: outside, network: '' };
   const near = nearest(first, [
     ...reach.networks.keys(),
     ...estate.hosts.map((h) => h.name),
@@ -47,6 +52,13 @@ export function endOf(estate: Estate, reach: Reach, text: string): End {
   ]);
   throw new Error(`${text} is no address, network, host or cluster${near ? `; did you mean ${near}?` : ''}`);
 }
+
+/** An address that nobody has, for texts (RFC 5737): it stands for everything outside. */
+const outside = '198.51.100.1';
+const proxied = (reach: Reach, charter: string | undefined): Pick<End, 'proxy'> => {
+  const proxy = reach.proxies.get(charter ?? '');
+  return proxy ? { proxy } : {};
+};
 
 function ofCluster(plan: Plan, reach: Reach, use: string): End {
   const { name } = plan.charter;
@@ -68,9 +80,22 @@ function ofCluster(plan: Plan, reach: Reach, use: string): End {
       cluster: insideOf(plan, 'pod', network),
     };
   }
+  const port = plan.charter.nodePorts?.find((s) => s.name === use || `${s.namespace}/${s.name}` === use);
+  if (port) {
+    const network = machinesOf(plan);
+    const node = plan.nodes.find((n) => isIp(n.address))?.address ?? someoneIn(reach, network).address;
+    return {
+      label: port.name,
+      address: node,
+      network: network.name,
+      any: true,
+      port: { number: port.port, protocol: port.protocol },
+      cluster: insideOf(plan, 'node-port', network),
+    };
+  }
   const service = plan.services.find((s) => s.name === use || `${s.namespace}/${s.name}` === use);
   if (!service) {
-    const known = [...uses, ...plan.services.map((s) => s.name)];
+    const known = [...uses, ...plan.services.map((s) => s.name), ...(plan.charter.nodePorts ?? []).map((s) => s.name)];
     throw new Error(`${name} has no ${use}: there are ${known.join(', ')}`);
   }
   if (!service.address) throw new Error(`the pool of ${name} has no free address left for ${use}`);
@@ -120,7 +145,7 @@ function inNetwork(estate: Estate, reach: Reach, n: Network, text: string): End 
   return { label: reach.owner(n.name, address) ?? address, address, network: n.name };
 }
 
-function anywhere(estate: Estate, reach: Reach, address: string): End {
+function anywhere(estate: Estate, reach: Reach, address: string, side: 'from' | 'to'): End {
   const [first, ...others] = reach.around(address);
   if (!first) {
     const charter = publisher(reach, address);
@@ -131,6 +156,7 @@ function anywhere(estate: Estate, reach: Reach, address: string): End {
       const network = machinesOf(plan);
       return { label: `pod of ${of.name}`, address, network: network.name, cluster: insideOf(plan, 'pod', network) };
     }
+    if (side === 'to') return { label: address, address, network: '' };
     throw new Error(`${address} lies in no network that is declared`);
   }
   // Networks that are carved out of one another are no question: the smallest is meant.

@@ -11,6 +11,7 @@ import {
   prefixRange,
   type Range,
 } from '../address/parse.ts';
+import { absoluteName } from '../naming/names.ts';
 import type { Charter, Gateway, Network } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { TrafficRule } from '../model/gateway.ts';
@@ -49,6 +50,15 @@ export interface ServicePool {
   charter: Charter;
   range: Range;
 }
+/** What nodes of a cluster ask for what is outside: where it is, and what they ask for themselves all the same. */
+export interface ProxyAt {
+  charter: string;
+  url: string;
+  /** Undefined: its name leads nowhere that is declared. */
+  address: string | undefined;
+  port: number;
+  except: readonly string[];
+}
 /** Who reaches whom, as declared: networks with their routers, and where addresses lie. */
 export interface Reach {
   networks: ReadonlyMap<string, Network>;
@@ -70,6 +80,8 @@ export interface Reach {
   pools: readonly ServicePool[];
   /** Clusters by the range that their pods have addresses of. */
   pods: PrefixTrie<Charter[]>;
+  /** By cluster. */
+  proxies: ReadonlyMap<string, ProxyAt>;
 }
 
 /** An address as it is compared: IPv6 can be written in several ways. */
@@ -159,9 +171,30 @@ export function graphOf(estate: Estate): Reach {
     translating: (network, address) => translators.get(key(network, address)) ?? [],
     pools: estate.charters.flatMap((c) => (c.servicePool ? [{ charter: c, range: parseRange(c.servicePool.range) }] : [])),
     pods,
+    proxies: new Map(estate.charters.flatMap((c) => proxyOf(c, estate))),
   };
   graphs.set(estate, reach);
   return reach;
+}
+
+function proxyOf({ name, proxy }: Charter, estate: Estate): [string, ProxyAt][] {
+  if (!proxy) return [];
+  const { hostname, port, protocol } = new URL(proxy.url);
+  const bare = hostname.replace(/^\[|\]$/g, '');
+  const records = () => estate.records.find((r) => /^A(AAA)?$/.test(r.type) && absoluteName(r.name, r.zone) === bare)?.value;
+  const address = isIp(bare) ? bare : (estate.reservations.find((r) => !r.resting && r.name === bare)?.address ?? records());
+  return [
+    [
+      name,
+      {
+        charter: name,
+        url: proxy.url,
+        address,
+        port: Number(port) || (protocol === 'https:' ? 443 : 80),
+        except: proxy.except ?? [],
+      },
+    ],
+  ];
 }
 
 function put<T>(trie: PrefixTrie<T[]>, text: string, value: T): void {

@@ -81,6 +81,26 @@ describe('services of a cluster beside its plan', () => {
       text: expect.stringContaining('planned for desk/planner'),
     });
   });
+  it('at ports of the nodes are held against the ports that were planned', () => {
+    const at = resolve(
+      { ...charter, nodePorts: [{ name: 'ais', namespace: 'default', port: 30_443, protocol: 'tcp' }] },
+      { ...estate, charters: [charter] },
+    );
+    const ais = (...list: SeenService[]) => {
+      const row = comparedServices(at, list).find((s) => s.name === 'ais');
+      return [row?.standing, row?.port, row?.text];
+    };
+    expect(ais(seen('ais', []))).toEqual(['as-planned', 30_443, undefined]);
+    expect(ais()).toEqual(['absent', 30_443, expect.stringContaining('no such service')]);
+    expect(ais(seen('ais', [], { ports: [{ port: 443, nodePort: 30_444, protocol: 'TCP' }] }))).toEqual([
+      'other',
+      30_443,
+      expect.stringContaining('port 30443 of a node, and it answers at 30444'),
+    ]);
+    // The same number of another protocol is another port.
+    expect(ais(seen('ais', [], { ports: [{ port: 443, nodePort: 30_443, protocol: 'UDP' }] }))[0]).toBe('waits');
+    expect(ais(seen('ais', [], { behind: 0 }))).toEqual(['as-planned', 30_443, expect.stringContaining('No ready pod')]);
+  });
   it('leave out what comes in from outside, whose address the plan has for itself', () => {
     expect(of(seen('inbound-router', [plan.inbound.address], { namespace: 'kube-system' }))).not.toContain(
       'kube-system/inbound-router not-planned',

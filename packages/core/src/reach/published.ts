@@ -23,10 +23,14 @@ export interface Compared {
   standing: Standing;
   /** The address that it was planned with. */
   planned?: string | undefined;
+  /** The port of every node that it was planned with. */
+  port?: number | undefined;
   seen?: SeenService | undefined;
   /** What is behind the difference, and what to do; undefined: there is none. */
   text?: string | undefined;
 }
+
+const unanswered = 'No ready pod stands behind it: whoever asks for it gets no answer.';
 
 /** What a cluster publishes, beside what was planned: planned services first, in their order; then those that nobody planned. */
 export function comparedServices(plan: Pick<Plan, 'services' | 'charter' | 'inbound'>, seen: readonly SeenService[]): Compared[] {
@@ -34,6 +38,7 @@ export function comparedServices(plan: Pick<Plan, 'services' | 'charter' | 'inbo
   const has = new Map(seen.map((s) => [key(s), s]));
   const planned = new Map(plan.services.map((s) => [key(s), s]));
   const pool = plan.charter.servicePool && parseRange(plan.charter.servicePool.range);
+  const ports = new Map((plan.charter.nodePorts ?? []).map((s) => [key(s), s]));
   const first = plan.services.map((s): Compared => {
     const is = has.get(key(s));
     const row = { namespace: s.namespace, name: s.name, planned: s.address, seen: is };
@@ -58,11 +63,25 @@ export function comparedServices(plan: Pick<Plan, 'services' | 'charter' | 'inbo
     return {
       ...row,
       standing: 'as-planned',
-      ...(is.behind ? {} : { text: 'No ready pod stands behind it: it is announced, and nobody answers.' }),
+      ...(is.behind ? {} : { text: unanswered }),
     };
   });
+  const atNodes = [...ports.values()].map((s): Compared => {
+    const is = has.get(key(s));
+    const row = { namespace: s.namespace, name: s.name, port: s.port, seen: is };
+    if (!is) return { ...row, standing: 'absent', text: 'The cluster has no such service yet: nothing answers at its port.' };
+    const at = is.ports.flatMap((p) => (p.protocol.toLowerCase() === s.protocol && p.nodePort ? [p.nodePort] : []));
+    if (at.includes(s.port)) return { ...row, standing: 'as-planned', ...(is.behind ? {} : { text: unanswered }) };
+    return at.length
+      ? { ...row, standing: 'other', text: `Clients ask for it at port ${s.port} of a node, and it answers at ${at.join(', ')}.` }
+      : {
+          ...row,
+          standing: 'waits',
+          text: `It has no ${s.protocol.toUpperCase()} port at the nodes: it must be of type NodePort.`,
+        };
+  });
   const rest = seen
-    .filter((s) => !planned.has(key(s)))
+    .filter((s) => !planned.has(key(s)) && !ports.has(key(s)))
     // What comes in from outside has an address of its own in the plan.
     .filter((s) => !s.addresses.length || s.addresses.some((a) => a !== plan.inbound.address))
     .map((s): Compared => {
@@ -81,5 +100,5 @@ export function comparedServices(plan: Pick<Plan, 'services' | 'charter' | 'inbo
             : `It is reached at ${s.ports.flatMap((p) => p.nodePort ?? []).join(', ') || 'a port'} of every node.`,
       };
     });
-  return [...first, ...rest];
+  return [...first, ...atNodes, ...rest];
 }

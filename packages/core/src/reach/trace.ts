@@ -1,9 +1,19 @@
-import { holds, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
+import { holds, isIp, parseIp, parsePrefix, parseRange, prefixRange } from '../address/parse.ts';
 import { overhead } from '../charter/arithmetic.ts';
 import type { OverlayKind } from '../model/charter.ts';
 import type { Edit } from '../model/edit.ts';
 import type { Network } from '../model/documents.ts';
-import { addressOf, type From, inside, prefixText, type Leads, type Reach, type Router, type Way } from './graph.ts';
+import {
+  addressOf,
+  type From,
+  inside,
+  prefixText,
+  type Leads,
+  type ProxyAt,
+  type Reach,
+  type Router,
+  type Way,
+} from './graph.ts';
 import { editsOf, lackingRoutes, lackingRule, type Lacking } from './mend.ts';
 import type { Entry } from './prefix-trie.ts';
 import { type Packet, ruleFor, ruleText } from './rules.ts';
@@ -15,13 +25,17 @@ export interface End {
   network: string;
   /** Any of its network, and nobody's in particular. */
   any?: true;
-  /** What a cluster answers for: one of its service addresses, or a pod behind none. */
+  /** What a cluster answers for: one of its service addresses, a port of its nodes, or a pod behind none. */
   cluster?: Inside;
+  /** The port that it is about, where nobody asks for another. */
+  port?: { number: number; protocol: 'tcp' | 'udp' };
+  /** What it asks for what is outside. */
+  proxy?: ProxyAt;
 }
 /** What lies inside of a cluster: how its packets travel between the nodes, and how large they may be there. */
 export interface Inside {
   charter: string;
-  is: 'service' | 'pod';
+  is: 'service' | 'node-port' | 'pod';
   overlay: OverlayKind;
   /** The largest packet of a pod, in bytes. */
   mtu: number;
@@ -124,7 +138,11 @@ export function legsBetween(reach: Reach, from: End, to: End): { forward: Leg; b
 const nobodyElse: Leads = new Map();
 
 function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace {
-  const { bytes = 1500, protocol, port } = typeof asked === 'number' ? { bytes: asked } : asked;
+  const {
+    bytes = 1500,
+    protocol = to.port?.protocol,
+    port = to.port?.number,
+  }: Asked = typeof asked === 'number' ? { bytes: asked } : asked;
   const packet: Packet = {
     source: from.address,
     destination: to.address,
@@ -132,7 +150,10 @@ function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace
     port,
   };
   const both = (leads: Leads) => {
-    const there = leg(reach, from, to, packet, leads, []);
+    const there =
+      from.proxy && asksProxy(from.proxy, to)
+        ? overProxy(reach, from, from.proxy, to, packet, leads)
+        : leg(reach, from, to, packet, leads, []);
     // An answer goes to the port that the question came from: rules about ports that are asked say nothing of it.
     const answer = { source: to.address, destination: there.source, protocol: packet.protocol };
     const back = leg(reach, to, from, answer, leads, there.routers);
@@ -234,7 +255,15 @@ class Walk {
         ...(c.overlay === 'none'
           ? {}
           : { inside: { kind: c.overlay, mtu: c.mtu, room: n.mtu - overhead(c.overlay, parsePrefix(n.prefix).v) } }),
-        ...(c.is === 'service' ? { nat: { of: 'destination' as const, before: to.address, after: 'the pod' } } : {}),
+        ...(c.is === 'pod'
+          ? {}
+          : {
+              nat: {
+                of: 'destination' as const,
+                before: to.port ? `${to.address} port ${to.port.number}` : to.address,
+                after: 'the pod',
+              },
+            }),
         ...(c.gbit ? { gbit: c.gbit } : {}),
         note: 'to the node of the pod, where it is another one',
       });
@@ -268,7 +297,10 @@ function natOf(w: Walk, router: Router, network: string, back: Hop['nat'], answe
 function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answers: readonly Router[], mends = true): Walked {
   const w = new Walk(reach, to, asked);
   const own = reach.networks.get(from.network);
-  if (!own) return w.dead(from.label, `no network ${from.network} is declared`);
+  if (!own)
+    return from.network
+      ? w.dead(from.label, `no network ${from.network} is declared`)
+      : w.end({ at: from.label, why: 'what lies outside is not declared', sort: 'unknown' });
   const leaving: Partial<Hop> = from.cluster ? leavingCluster(from.cluster) : {};
   if (to.cluster?.is === 'pod' && to.address !== to.cluster.node) {
     if (from.cluster?.charter !== to.cluster.charter)
@@ -409,13 +441,21 @@ function leg(reach: Reach, from: End, to: End, asked: Packet, leads: Leads, answ
 }
 
 const answering = (c: Inside): string =>
-  c.announce === 'bgp' ? `one of ${c.nodes} nodes of ${c.charter}` : `the node of ${c.charter} that answers`;
+  c.is === 'node-port'
+    ? `the node of ${c.charter} that is asked`
+    : c.announce === 'bgp'
+      ? `one of ${c.nodes} nodes of ${c.charter}`
+      : `the node of ${c.charter} that answers`;
 const leavingCluster = (c: Inside): Partial<Hop> => ({
   ...(c.gbit ? { gbit: c.gbit } : {}),
   ...(c.is === 'pod'
     ? { nat: { of: 'source' as const, before: 'the pod', after: c.node } }
     : {
-        nat: { of: 'source' as const, before: 'the pod', after: 'the service address' },
+        nat: {
+          of: 'source' as const,
+          before: 'the pod',
+          after: c.is === 'service' ? 'the service address' : c.node || 'the node',
+        },
         note: 'answers from the address that was asked',
       }),
 });
@@ -425,6 +465,39 @@ const sourceIn = (prefix: string, address: string): boolean => holds(prefixRange
 function endAt(reach: Reach, address: string, other: End): End {
   const [n] = reach.around(address);
   return { label: address, address, network: n?.name ?? other.network };
+}
+
+/** Whether an end is asked for over a proxy: it lies outside, and is no exception. */
+const asksProxy = (proxy: ProxyAt, to: End): boolean =>
+  to.network === '' &&
+  !proxy.except.some((x) =>
+    isIp(x.split('/')[0] ?? '') ? sourceIn(x.includes('/') ? x : `${x}/${x.includes(':') ? 128 : 32}`, to.address) : false,
+  );
+
+/** To the proxy, and from there on what it asks for itself: whoever asked it is not seen behind it. */
+function overProxy(reach: Reach, from: End, proxy: ProxyAt, to: End, packet: Packet, leads: Leads): Walked {
+  const nowhere = (why: string) => new Walk(reach, to, packet).end({ at: `proxy of ${proxy.charter}`, why, sort: 'unknown' });
+  const { address } = proxy;
+  if (!address) return nowhere(`${new URL(proxy.url).hostname} leads to no address that is declared`);
+  const [n] = reach.around(address);
+  if (!n) return nowhere(`${address} lies in no network that is declared`);
+  const at: End = { label: `proxy of ${proxy.charter}`, address, network: n.name };
+  const first = leg(reach, from, at, { ...packet, destination: address, protocol: 'tcp', port: proxy.port }, leads, []);
+  if (first.leg.stop) return first;
+  const then = leg(reach, at, to, { ...packet, source: address }, leads, []);
+  const [asks, ...rest] = then.leg.hops;
+  const told: Hop[] = asks
+    ? [
+        { ...asks, nat: { of: 'source', before: first.source, after: address }, note: 'asks for it itself: two connections' },
+        ...rest,
+      ]
+    : rest;
+  return {
+    ...then,
+    leg: { ...then.leg, hops: [...first.leg.hops, ...told] },
+    routers: [...first.routers, ...then.routers],
+    lacking: [...first.lacking, ...then.lacking],
+  };
 }
 
 type First = { address: string; prefix: string; from: From; router: Router | undefined } | { why: string };

@@ -19,7 +19,7 @@ export async function measure(ctx: Context, to: string, asked?: number, from?: s
   const { estate } = await loadEstate(ctx.db.manager);
   const end = (() => {
     try {
-      return endOf(estate, graphOf(estate), to);
+      return endOf(estate, graphOf(estate), to, 'to');
     } catch (e) {
       throw new Refusal('invalid', (e as Error).message, {
         remedy: 'Name an address, a host, a cluster, or one of its services.',
@@ -29,7 +29,8 @@ export async function measure(ctx: Context, to: string, asked?: number, from?: s
   const [name = '', of] = to.split('/');
   const charter = estate.charters.find((c) => c.name === name);
   const planned = charter?.servicePool?.services?.find((s) => s.name === of)?.port;
-  const port = asked ?? planned ?? (charter && (!of || of === 'api') ? (charter.api.port ?? usual.api) : usual.other);
+  const port =
+    asked ?? end.port?.number ?? planned ?? (charter && (!of || of === 'api') ? (charter.api.port ?? usual.api) : usual.other);
   const base = { to: end.label, address: end.address, port, at: new Date().toISOString(), from: null };
   if (from !== undefined) {
     const { host, via, link, mtu, ...how } = await measureFrom(ctx, estate, needIn(estate, 'Host', from), end.address, port);

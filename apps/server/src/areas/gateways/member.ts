@@ -27,6 +27,9 @@ async function entry(ctx: Context, m: Member): Promise<SshAt> {
   };
 }
 
+/** What the program of a member ends with while another of it runs (sysexits.h, EX_TEMPFAIL). */
+const busy = 75;
+
 /** What the program of a member is asked to do. */
 export type Asked = 'judge' | 'apply' | 'state';
 
@@ -45,9 +48,18 @@ export async function askMember(
     { name: 'interfaces', content: member.interfaces.map((f) => `${interfaceIn(member, f.network)}\n`).join(''), mode: '0644' },
     ...files.map((f) => ({ name: `root${f.path}`, content: f.text, mode: '0644' })),
   ]);
-  const lines: string[] = [];
+  const end = Date.now() + ctx.config.timeoutSeconds * 1000;
   try {
-    const ended = await runOver(await entry(ctx, member), asked, bytes, { line: (l) => lines.push(l), signal });
+    const at = await entry(ctx, member);
+    let lines: string[] = [];
+    let ended = await runOver(at, asked, bytes, { line: (l) => lines.push(l), signal });
+    // Somebody is at it: another of this installation's own askings, perhaps, whose connection was lost. It is waited for.
+    while (ended.code === busy && Date.now() < end) {
+      await ctx.bus.next(() => false, 500, signal);
+      signal.throwIfAborted();
+      lines = [];
+      ended = await runOver(at, asked, bytes, { line: (l) => lines.push(l), signal });
+    }
     if (ended.code === 0) return lines;
     throw new StepFailure(
       `${member.name}: ${ended.errors || `its program ended with ${ended.code ?? 'a signal'}`}`,

@@ -124,7 +124,8 @@ export function TraceSpace() {
           <Empty title="Name both ends">
             An address, a network, a host, or a cluster (its API). What of a cluster: <span className="mono">plover/inbound</span>
             , <span className="mono">plover/pod</span>, <span className="mono">plover/radar-archive</span> (one of its services).
-            Where two networks have one address, write the network before it: <span className="mono">lr-machine/10.62.8.66</span>.
+            What lies outside of all networks: <span className="mono">outside</span>, as the end to which a packet goes. Where two
+            networks have one address, write the network before it: <span className="mono">lr-machine/10.62.8.66</span>.
           </Empty>
         )
       )}

@@ -18,19 +18,20 @@ import { scoped } from '../../state/scope.ts';
 const standing: Record<Standing, [mark: 'done' | 'half' | 'free' | 'failing' | 'sighted', text: string]> = {
   'as-planned': ['done', 'as planned'],
   absent: ['free', 'not there'],
-  waits: ['half', 'waits for an address'],
-  other: ['failing', 'has another address'],
+  waits: ['half', 'waits'],
+  other: ['failing', 'is elsewhere'],
   'not-planned': ['sighted', 'not planned'],
   takes: ['failing', 'has an address of another'],
 };
 
 type Row = PublishedNow['services'][number];
-/** What plans a service that has an address of the pool by turn; undefined: there is nothing to plan. */
+/** What plans a service that has an address of the pool by turn, or a port of the nodes alone; undefined: there is nothing to plan. */
 function planFor(charter: Charter, { standing, seen }: Row): Edit[] | undefined {
   const pool = charter.servicePool;
   const address = seen?.addresses[0];
-  if (standing !== 'not-planned' || !pool || !seen || !address) return undefined;
-  if (!isIp(address) || !holds(parseRange(pool.range), parseIp(address))) return undefined;
+  if (standing !== 'not-planned' || !seen) return undefined;
+  if (!address) return atNodes(charter, seen);
+  if (!pool || !isIp(address) || !holds(parseRange(pool.range), parseIp(address))) return undefined;
   const port = seen.ports[0]?.port;
   const service = { name: seen.name, namespace: seen.namespace, address, ...(port ? { port } : {}) };
   return [
@@ -41,6 +42,20 @@ function planFor(charter: Charter, { standing, seen }: Row): Edit[] | undefined 
       path: ['servicePool', 'services'],
       value: [...(pool.services ?? []), service],
     },
+  ];
+}
+
+/** What plans a service at the ports that it has at the nodes; undefined: it has none that can be planned. */
+function atNodes(charter: Charter, seen: NonNullable<Row['seen']>): Edit[] | undefined {
+  const ports = seen.ports.flatMap(({ nodePort: port, protocol }) => {
+    const by = protocol.toLowerCase();
+    return port && port >= 30_000 && port <= 32_767 && (by === 'tcp' || by === 'udp')
+      ? [{ name: seen.name, namespace: seen.namespace, port, protocol: by }]
+      : [];
+  });
+  if (!ports.length) return undefined;
+  return [
+    { op: 'set', kind: 'Charter', key: charter.name, path: ['nodePorts'], value: [...(charter.nodePorts ?? []), ...ports] },
   ];
 }
 
@@ -106,7 +121,7 @@ export function PublishedSection({ charter, site }: { charter: Charter; site: st
                     </button>
                   )}
                 </td>
-                <td className="mono">{s.planned ?? '—'}</td>
+                <td className="mono">{s.planned ?? (s.port ? `port ${s.port}` : '—')}</td>
                 <td className="mono">
                   {s.seen?.addresses.length
                     ? s.seen.addresses.map((a) => (
@@ -139,7 +154,9 @@ export function PublishedSection({ charter, site }: { charter: Charter; site: st
       {planning && (
         <EditsDialog
           title={`Plan ${planning.name} for ${name}`}
-          about="It keeps the address that it has."
+          about={
+            planning.seen?.addresses.length ? 'It keeps the address that it has.' : 'It keeps the port that it has at the nodes.'
+          }
           edits={planFor(charter, planning) ?? []}
           why={`${planning.name} of ${name} is planned`}
           onDone={() => ask.mutate()}

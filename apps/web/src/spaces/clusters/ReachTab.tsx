@@ -1,4 +1,4 @@
-import type { Announcement, Client, ClusterReach } from '@praesidor/core/reach';
+import type { Announcement, Client, ClusterReach, NodePortRow } from '@praesidor/core/reach';
 import { type OutsideForm, outsideForms, outsideText } from '@praesidor/core/files';
 import type { Estate } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
@@ -18,24 +18,77 @@ export default function ReachTab({ name, site, estate }: { name: string; site: s
   if (!reach) return null;
   const charter = estate.charters.find((c) => c.name === name);
   const stands = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
+  const asked = stands && charter && <PublishedSection charter={charter} site={site} />;
   return (
     <>
+      {reach.nodePorts.length > 0 && <NodePorts rows={reach.nodePorts} clients={reach.clients} site={site} />}
       {reach.pool ? (
         <>
           <ServicesTable cluster={name} site={site} />
-          {stands && charter && <PublishedSection charter={charter} site={site} />}
+          {asked}
           <Compared list={reach.announcements} />
           <Clients name={name} site={site} clients={reach.clients} estate={estate} />
         </>
       ) : (
-        <Empty title="Nothing is published">
-          The charter has no service pool: services of {name} are reached from inside, or over its inbound address.
-        </Empty>
+        <>
+          {!reach.nodePorts.length && (
+            <Empty title="Nothing is published">
+              The charter has no service pool: services of {name} are reached from inside, or over its inbound address.
+            </Empty>
+          )}
+          {asked}
+        </>
       )}
       <PrecinctSection name={name} site={site} estate={estate} />
       {reach.apart.length > 0 && <Apart list={reach.apart} />}
       <Ranges rows={reach.ranges} />
     </>
+  );
+}
+
+/** Services that are planned at a port of every node. */
+function NodePorts({ rows, clients, site }: { rows: NodePortRow[]; clients: Client[]; site: string }) {
+  return (
+    <section aria-label="Node ports" className="pt-5">
+      <h2 className="pb-1 text-lg">
+        Node ports <span className="ml-1.5 font-normal font-sans text-base text-ink-2">reached at every node of the cluster</span>
+      </h2>
+      <table className="grid-table" aria-label="Services at ports of the nodes">
+        <thead>
+          <tr>
+            <th>Service</th>
+            <th>Port of nodes</th>
+            <th>
+              <span className="sr-only">Acts</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((s) => (
+            <tr key={`${s.end} ${s.port} ${s.protocol}`} data-row tabIndex={-1}>
+              <td className="font-semibold">
+                {s.name}
+                {s.namespace !== 'default' && <span className="font-normal text-ink-2"> {s.namespace}</span>}
+              </td>
+              <td className="mono">
+                {s.port} {s.protocol.toUpperCase()}
+              </td>
+              <td className="text-right">
+                <Link
+                  className="text-verdigris hover:underline"
+                  to={scoped(
+                    `/addresses/trace?to=${s.end}&port=${s.port}${clients[0] ? `&from=${clients[0].network}` : ''}`,
+                    site,
+                  )}
+                >
+                  Trace
+                </Link>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 

@@ -221,6 +221,11 @@ export const charterFields: Fields = {
   'servicePool.services.*.namespace': { label: 'Namespace', mono: true },
   'servicePool.services.*.address': { label: 'Address', help: 'Empty: the next of the pool.', mono: true },
   'servicePool.services.*.port': { label: 'Port' },
+  nodePorts: { label: 'Node ports', help: 'Planned services that are reached at a port of every node.', rare: true },
+  'nodePorts.*.name': { label: 'Service', example: 'ais-feed', mono: true },
+  'nodePorts.*.namespace': { label: 'Namespace', mono: true },
+  'nodePorts.*.port': { label: 'Port', example: '30080' },
+  'nodePorts.*.protocol': { label: 'Protocol', choices: { tcp: 'TCP', udp: 'UDP' } },
   apart: {
     label: 'Kept apart from',
     help: 'Clusters that it must not reach, and that must not reach it.',
