@@ -47,6 +47,7 @@ const contents = {
   'ca-certificates': 'TLS',
   iproute2: 'adapters',
   procps: 'sysctl',
+  'iputils-ping': 'which packets come through whole',
   haproxy: 'load balancer of the API address',
   keepalived: 'API address',
   e2fsprogs: 'file systems',

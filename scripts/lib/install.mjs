@@ -93,6 +93,7 @@ export const judges = {
   dosfstools: () => existsSync('/sbin/fsck.vfat'),
   'openssh-server': () => existsSync('/usr/sbin/sshd'),
   sudo: () => existsSync('/usr/bin/sudo'),
+  'iputils-ping': () => existsSync('/usr/bin/ping') || existsSync('/bin/ping'),
   'systemd-boot-efi': () => existsSync('/usr/lib/systemd/boot/efi/linuxx64.efi.stub'),
 };
 

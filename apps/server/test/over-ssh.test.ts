@@ -106,19 +106,38 @@ describe('certificates of hosts that run', () => {
 });
 
 describe('a host that takes no files', () => {
+  it('because it still puts those of a server that has gone: it is waited for, and given up where that takes too long', async () => {
+    const before = shown(worker);
+    machine(worker).putting = true;
+    expect((await p.begin('renew')).body.number).toBe(4);
+    const [broke] = await failed(4);
+    expect([broke?.id, broke?.text]).toEqual([
+      `${worker}/files`,
+      `${worker} did not take them: files are being put on this host already`,
+    ]);
+    await resume(4);
+    const lines = async () =>
+      (await i.query<{ n: number }>("select count(*)::int as n from run_log where line like '%; waits for it'"))[0]?.n ?? 0;
+    await eventually(async () => (await lines()) > 1, 'it to be waited for once more');
+    expect(shown(worker)).toBe(before);
+    machine(worker).putting = false;
+    await p.done(4);
+    expect(shown(worker)).not.toBe(before);
+  });
+
   it('because nothing answers at its port: said before anything is touched, with the port that is to be opened', async () => {
     const [first = ''] = hosts.filter((h) => h !== worker);
     const before = shown(first);
     i.plant('ssh-silent', first);
-    expect((await p.begin('renew')).body.number).toBe(4);
-    const [broke, ...more] = await failed(4);
+    expect((await p.begin('renew')).body.number).toBe(5);
+    const [broke, ...more] = await failed(5);
     expect([broke?.id, more]).toEqual([`${first}/files`, []]);
     expect(broke?.text).toContain(`${first}:22: it does not answer`);
     expect(broke?.remedy).toContain('Open TCP port 22');
     expect(shown(first)).toBe(before);
     i.lift('ssh-silent', first);
-    await resume(4);
-    await p.done(4);
+    await resume(5);
+    await p.done(5);
     expect(shown(first)).not.toBe(before);
   });
 
@@ -128,15 +147,15 @@ describe('a host that takes no files', () => {
     const [was, before] = [structuredClone(login.accounts), shown(worker)];
     const other = (await sshKeys()).public;
     for (const a of login.accounts) a.keys = a.keys.map((k) => k.replace(/ssh-ed25519 \S+/, other));
-    expect((await p.begin('renew')).body.number).toBe(5);
-    const [broke, ...more] = await failed(5);
+    expect((await p.begin('renew')).body.number).toBe(6);
+    const [broke, ...more] = await failed(6);
     expect([broke?.id, more]).toEqual([`${worker}/files`, []]);
     expect(broke?.text).toContain('does not let the account praesidor in');
     expect(broke?.remedy).toContain('changed by hand');
     expect(shown(worker)).toBe(before);
     for (const [n, a] of login.accounts.entries()) a.keys = was[n]?.keys ?? [];
-    await resume(5);
-    await p.done(5);
+    await resume(6);
+    await p.done(6);
     expect(shown(worker)).not.toBe(before);
   });
 

@@ -192,6 +192,28 @@ exec /usr/sbin/sshd -D -e -f /etc/ssh/sshd_config ${options.map((o) => `-o ${o}`
     expect(read('praesidor/joined')).toBe('build 7\n');
   });
 
+  it('ends what it has begun when whoever asked has gone', async () => {
+    const bytes = await tarOf({
+      installation: 'build 7\n',
+      ...Object.fromEntries([1, 2, 3].map((n) => [`root/etc/kubernetes/pki/gone-${n}.crt`, 'it\n'])),
+    });
+    const leave = new AbortController();
+    const lines: string[] = [];
+    const restarts = () => (read('done') ?? '').split('\n').filter((l) => l === 'systemctl restart kubelet').length;
+    const before = restarts();
+    await expect(
+      runOver(place(), 'put', bytes, {
+        line: (l) => {
+          lines.push(l);
+          leave.abort();
+        },
+        signal: leave.signal,
+      }),
+    ).rejects.toMatchObject({ fault: 'cancelled' });
+    await eventually(async () => restarts() > before, 'what reads them being started anew');
+    expect([1, 2, 3].map((n) => read(`kubernetes/pki/gone-${n}.crt`))).toEqual(['it\n', 'it\n', 'it\n']);
+  });
+
   it('leaves what is the same as it is, when it is run again', async () => {
     const ended = await run(await tarOf({ installation: 'build 7\n', 'root/etc/kubernetes/pki/kubelet.crt': 'new\n' }));
     expect([ended.code, ended.lines.filter((l) => l.startsWith('put'))]).toEqual([0, []]);

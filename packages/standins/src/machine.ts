@@ -171,6 +171,9 @@ export class Machine {
     this.changed();
   }
 
+  /** The lock of its program for files is held. */
+  putting = false;
+
   /** The button (ACPI): a system that runs shuts down within a few seconds; where none runs, nobody hears it. */
   shutDown(): void {
     const { running } = this;

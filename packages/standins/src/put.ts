@@ -24,7 +24,7 @@ async function filesIn(bytes: Buffer): Promise<Map<string, string>> {
 }
 
 /** How a machine gets to an address: its kernel's way there (ip-route(8)), and whether somebody takes a connection. */
-async function gets(m: Machine, me: Installed, asked: string): Promise<string[]> {
+async function gets(m: Machine, me: Installed, asked: string, probes: boolean): Promise<string[]> {
   const [address = '', port = ''] = asked.trim().split(' ');
   const networks = Object.entries(me.files).filter(
     ([path]) => path.startsWith('/etc/systemd/network/') && path.endsWith('.network'),
@@ -48,7 +48,13 @@ async function gets(m: Machine, me: Installed, asked: string): Promise<string[]>
     socket.once('timeout', () => end(false));
   });
   const took = answered ? Math.max(0.000_1, (performance.now() - began) / 1000) : 0;
-  return [`way ${way} src ${me.address} uid 0`, 'mtu 1500', `tcp ${answered ? 28 : 7} ${took.toFixed(6)}`];
+  return [
+    `way ${way} src ${me.address} uid 0`,
+    'mtu 1500',
+    `tcp ${answered ? 28 : 7} ${took.toFixed(6)}`,
+    // Who takes connections answers probes too, on one link of Ethernet.
+    ...(probes && answered ? ['pmtu 1500'] : []),
+  ];
 }
 /** The prefix that an address with its length lies in. */
 function around(text: string): string {
@@ -68,6 +74,8 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
   if (!maySudo(account.sudo, program)) return { code: 1, lines: [], errors: 'sudo: a password is required' };
   const script = me.files[program];
   if (script === undefined) return { code: 1, lines: [], errors: `sudo: ${program}: command not found` };
+  if (m.putting && /^flock -n 9 \|\| \{ echo ".*" >&2; exit 75; \}$/m.test(script))
+    return { code: 75, lines: [], errors: 'files are being put on this host already' };
   const files = await filesIn(input).catch(() => new Map<string, string>());
   const wrong = (files.get('SHA256SUMS') ?? '?')
     .split('\n')
@@ -83,7 +91,8 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
   if (wrong && /^sha256sum .*--check SHA256SUMS/m.test(script))
     return { code: 65, lines: [], errors: 'what came is not whole: nothing was changed' };
   const reach = files.get('reach');
-  if (reach !== undefined && /^if \[ -f reach \]; then$/m.test(script)) return { code: 0, lines: await gets(m, me, reach) };
+  if (reach !== undefined && /^if \[ -f reach \]; then$/m.test(script))
+    return { code: 0, lines: await gets(m, me, reach, /^ *echo "pmtu /m.test(script)) };
   if (/^\[ -d root \] \|\|/m.test(script) && ![...files.keys()].some((name) => name.startsWith('root/')))
     return { code: 65, lines: [], errors: 'no files came: nothing was changed' };
   const kept = fileSystemAt(m.disks, me.files, joinedFile);

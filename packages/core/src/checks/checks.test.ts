@@ -1204,6 +1204,17 @@ describe('who a finding about a precinct or a kept address is about', () => {
       '10.62.8.70 is kept for default/archive, which plover does not publish any more',
     ]);
   });
+  it('two services at one port of the nodes, and not one of TCP beside one of UDP', () => {
+    const ports = (...list: [string, 'tcp' | 'udp'][]) =>
+      plover(
+        ['nodePorts'],
+        list.map(([name, protocol]) => ({ name, port: 30_080, protocol })),
+      );
+    expect(found('SVC-015', ports(['ais', 'udp'], ['tide', 'tcp'])(goodEstate()))).toEqual([]);
+    expect(found('SVC-015', ports(['ais', 'udp'], ['tide', 'udp'])(goodEstate()))).toEqual([
+      'plover plans ais and tide at UDP port 30080 of its nodes',
+    ]);
+  });
   it('a network out of which no precinct can be carved any more: by prefixes, or by VLANs', () => {
     const parent = (vlans: { first: number; last: number }) =>
       put(network('lr-own', 'machine', '10.62.128.0/26', 859, { precincts: { length: 27, vlans, gateway: 'gate' } }))(

@@ -34,7 +34,7 @@ export async function measure(ctx: Context, to: string, asked?: number, from?: s
   const base = { to: end.label, address: end.address, port, at: new Date().toISOString(), from: null };
   if (from !== undefined) {
     const { host, via, link, mtu, ...how } = await measureFrom(ctx, estate, needIn(estate, 'Host', from), end.address, port);
-    return { ...base, ...how, pathMtu: null, from: { host, via, link, mtu } };
+    return { ...base, ...how, from: { host, via, link, mtu } };
   }
   const began = performance.now();
   try {

@@ -18,6 +18,8 @@ export interface FromHost {
   /** The interface that it sends out of, and the largest packet that this carries. */
   link: string | null;
   mtu: number | null;
+  /** The largest packet that came to the address whole; null: probes are not answered. */
+  pathMtu: number | null;
   answered: boolean;
   ms: number;
   why: string | null;
@@ -55,7 +57,7 @@ export async function measureFrom(ctx: Context, estate: Estate, from: Host, addr
   const lines: string[] = [];
   const at = accountOn(ctx, await kitOf(ctx, b, estate), node);
   try {
-    const ended = await runOver(at, 'reach', bytes, { line: (l) => lines.push(l), silentMs: 8000 });
+    const ended = await runOver(at, 'reach', bytes, { line: (l) => lines.push(l), silentMs: 20_000 });
     if (ended.code !== 0)
       throw new Refusal(
         'not-now',
@@ -73,7 +75,7 @@ export async function measureFrom(ctx: Context, estate: Estate, from: Host, addr
   return { host: from.name, ...read(lines) };
 }
 
-/** What the program wrote: the way (ip-route(8), `route get`), the MTU of the link, and how the connection ended. */
+/** What the program wrote: the way (ip-route(8), `route get`), the MTU of the link, how the connection ended, and which size came through whole. */
 export function read(lines: readonly string[]): Omit<FromHost, 'host'> {
   const after = (word: string) => lines.find((l) => l.startsWith(`${word} `))?.slice(word.length + 1) ?? '';
   const way = after('way');
@@ -84,6 +86,7 @@ export function read(lines: readonly string[]): Omit<FromHost, 'host'> {
     via: / via (?:inet6? )?([0-9a-f.:]+)/.exec(way)?.[1] ?? null,
     link: / dev (\S+)/.exec(way)?.[1] ?? null,
     mtu: Number(after('mtu')) || null,
+    pathMtu: Number(after('pmtu')) || null,
     answered,
     ms: seconds * 1000,
     why: answered ? null : way ? (ends[Number(code)] ?? `curl ended with ${code}`) : 'it has no route there',

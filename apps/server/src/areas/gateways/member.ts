@@ -6,6 +6,7 @@ import { runOver, type SshAt } from '@praesidor/protocols/ssh';
 import type { Context } from '../../context.ts';
 import { StepFailure } from '../../engine/failure.ts';
 import { tarOf } from '../../tar-of.ts';
+import { busy } from '../builds/steps/files.ts';
 import { gatewayKey } from './key.ts';
 
 type Member = Gateway['members'][number];
@@ -26,9 +27,6 @@ async function entry(ctx: Context, m: Member): Promise<SshAt> {
     patienceMs: Math.min(8000, ctx.config.timeoutSeconds * 1000),
   };
 }
-
-/** What the program of a member ends with while another of it runs (sysexits.h, EX_TEMPFAIL). */
-const busy = 75;
 
 /** What the program of a member is asked to do. */
 export type Asked = 'judge' | 'apply' | 'state';

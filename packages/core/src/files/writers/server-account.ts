@@ -63,12 +63,35 @@ if [ -f reach ]; then
   code=0
   took=$(curl -s -o /dev/null -w '%{time_connect}' --connect-timeout 3 --max-time 3 "telnet://$at:$port" < /dev/null) || code=$?
   echo "tcp $code $took"
+  # The largest packet that comes there whole: probes that nobody may cut (RFC 8899). Nothing is said where probes are not answered.
+  head=28 least=576
+  case "$address" in *:*) head=48 least=1280 ;; esac
+  probe() { ping -n -q -c 1 -W 1 -M do -s "$(($1 - head))" "$address" > /dev/null 2>&1; }
+  high=$(cat "/sys/class/net/$link/mtu" 2> /dev/null || echo 0)
+  [ "$high" -le 65535 ] || high=65535
+  if [ "$high" -lt "$least" ] || ! command -v ping > /dev/null || ! probe "$least"; then exit 0; fi
+  if probe "$high"; then
+    low=$high
+  else
+    low=$least
+    # What a router on the way has said of it, the kernel has kept: most often that is it.
+    kept=$(ip -o route get "$address" 2> /dev/null | sed -n 's/.* mtu \\([0-9]*\\).*/\\1/p')
+    next=\${kept:=0}
+    while [ "$((high - low))" -gt 1 ]; do
+      if [ "$next" -le "$low" ] || [ "$next" -ge "$high" ]; then next=$(((low + high) / 2)); fi
+      if probe "$next"; then low=$next next=$((kept + 1)); else high=$next next=0; fi
+    done
+  fi
+  echo "pmtu $low"
   exit 0
 fi
 [ -d root ] || { echo "no files came: nothing was changed" >&2; exit 65; }
 installation=$(cat installation)
 joined=/var/lib/praesidor/joined
 [ -s "$joined" ] || { echo "this host has not joined yet: nothing was changed" >&2; exit 69; }
+# Once begun it goes to its end, whether or not somebody still listens.
+trap '' HUP PIPE TERM
+say() { echo "$1" 2> /dev/null || true; }
 # From here on a power cut may come at any moment: started with the old files or with the new ones, the host has joined.
 grep -qxF "$installation" "$joined" || echo "$installation" >> "$joined"
 sync "$joined"
@@ -86,12 +109,12 @@ if [ -d seed ]; then
   mount -t vfat -o umask=0077 "$first" "$new/disk"
   (cd seed && find . -type f) | while read -r file; do place "seed/$file" "$new/disk/$file"; done
   umount "$new/disk"
-  echo "put where the host starts from: $(ls seed | tr '\\n' ' ')"
+  say "put where the host starts from: $(ls seed | tr '\\n' ' ')"
 fi
 (cd root && find . -type f) | while read -r file; do
   cmp -s "root/$file" "/$file" && continue
   place "root/$file" "/$file"
-  echo "put $(echo "$file" | cut -c 2-)"
+  say "put $(echo "$file" | cut -c 2-)"
 done
 echo "$installation" > "$joined.new"
 mv "$joined.new" "$joined"
@@ -99,14 +122,14 @@ sync
 # A kubelet asks for its next certificates by itself, and has those that it was granted; it begins with the new ones.
 rm -f /var/lib/kubelet/pki/kubelet-client-*.pem
 systemctl restart kubelet
-echo "started anew: kubelet"
+say "started anew: kubelet"
 ${
   node.role === 'control-plane'
     ? `for name in ${members.map(shell).join(' ')}; do
   for container in $(ctr -n k8s.io containers ls -q "labels.\\"io.kubernetes.container.name\\"==$name"); do
     ctr -n k8s.io tasks kill -s SIGTERM "$container" > /dev/null 2>&1 || true
   done
-  echo "started anew: $name"
+  say "started anew: $name"
 done
 `
     : ''

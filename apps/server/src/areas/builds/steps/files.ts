@@ -116,12 +116,16 @@ export const accountOn = (ctx: Context, kit: KitContext, { host, address }: { ho
   patienceMs: Math.min(8000, ctx.config.timeoutSeconds * 1000),
 });
 
+/** What a program on a machine ends with while another of it runs (sysexits.h, EX_TEMPFAIL). */
+export const busy = 75;
 /** Sends them. One that does not answer is asked again; what it says is the log. */
 async function put(s: StepContext, node: PlannedNode): Promise<void> {
   const { host } = node;
   const { bytes, count } = await putArchive(runningFiles(s.kit, host), installationOf(s.build));
   await s.log(`${counted(count, 'file')} for ${host}, over SSH`);
   const at = accountOn(s.ctx, s.kit, node);
+  const end = Date.now() + s.ctx.config.timeoutSeconds * 1000;
+  let waited = false;
   for (let tried = 1; ; tried++) {
     const lines: string[] = [];
     const ended = await runOver(at, 'put', bytes, { line: (l) => lines.push(l), signal: s.signal }).catch((e: unknown) => {
@@ -129,6 +133,15 @@ async function put(s: StepContext, node: PlannedNode): Promise<void> {
       return e;
     });
     for (const l of lines) await s.log(l);
+    // What it was sent before by a server that has gone since, it puts to the end.
+    if (!(ended instanceof ProtocolError) && ended.code === busy && Date.now() < end) {
+      if (!waited) await s.log(`${host}: ${ended.errors}; waits for it`, 'warn');
+      waited = true;
+      tried--;
+      await s.ctx.bus.next(() => false, 500, s.signal);
+      s.signal.throwIfAborted();
+      continue;
+    }
     if (ended instanceof ProtocolError) {
       await s.log(ended.message, 'warn');
       if (tried >= mostTries || !['silent', 'refused', 'cut'].includes(ended.fault))
