@@ -53,6 +53,13 @@ describe('a service at a port of every node', () => {
     const stop = (port: number) => path(ruled(port), 'desks', 'plover/ais-feed').forward.stop?.why;
     expect(stop(30_080)).toContain('rule 1 stops it');
     expect(stop(30_081) ?? '').not.toContain('rule');
+    // Of UDP nobody asks by TCP.
+    const udp = ruled(30_080);
+    const charters = udp.charters.map((c) => ({
+      ...c,
+      nodePorts: c.nodePorts?.map((p) => ({ ...p, protocol: 'udp' as const })),
+    }));
+    expect(path({ ...udp, charters }, 'desks', 'plover/ais-feed').forward.stop).toBeUndefined();
   });
 });
 

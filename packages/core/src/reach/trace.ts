@@ -138,15 +138,11 @@ export function legsBetween(reach: Reach, from: End, to: End): { forward: Leg; b
 const nobodyElse: Leads = new Map();
 
 function traceAs(reach: Reach, from: End, to: End, asked: number | Asked): Trace {
-  const {
-    bytes = 1500,
-    protocol = to.port?.protocol,
-    port = to.port?.number,
-  }: Asked = typeof asked === 'number' ? { bytes: asked } : asked;
+  const { bytes = 1500, protocol, port = to.port?.number }: Asked = typeof asked === 'number' ? { bytes: asked } : asked;
   const packet: Packet = {
     source: from.address,
     destination: to.address,
-    protocol: protocol ?? (port ? 'tcp' : undefined),
+    protocol: protocol ?? (port && port === to.port?.number ? to.port.protocol : port ? 'tcp' : undefined),
     port,
   };
   const both = (leads: Leads) => {

@@ -18,20 +18,21 @@ export default function ReachTab({ name, site, estate }: { name: string; site: s
   if (!reach) return null;
   const charter = estate.charters.find((c) => c.name === name);
   const stands = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
+  const ports = reach.nodePorts.length > 0 && <NodePorts rows={reach.nodePorts} clients={reach.clients} site={site} />;
   const asked = stands && charter && <PublishedSection charter={charter} site={site} />;
   return (
     <>
-      {reach.nodePorts.length > 0 && <NodePorts rows={reach.nodePorts} clients={reach.clients} site={site} />}
       {reach.pool ? (
         <>
           <ServicesTable cluster={name} site={site} />
+          {ports}
           {asked}
           <Compared list={reach.announcements} />
           <Clients name={name} site={site} clients={reach.clients} estate={estate} />
         </>
       ) : (
         <>
-          {!reach.nodePorts.length && (
+          {ports || (
             <Empty title="Nothing is published">
               The charter has no service pool: services of {name} are reached from inside, or over its inbound address.
             </Empty>
@@ -76,10 +77,7 @@ function NodePorts({ rows, clients, site }: { rows: NodePortRow[]; clients: Clie
               <td className="text-right">
                 <Link
                   className="text-verdigris hover:underline"
-                  to={scoped(
-                    `/addresses/trace?to=${s.end}&port=${s.port}${clients[0] ? `&from=${clients[0].network}` : ''}`,
-                    site,
-                  )}
+                  to={scoped(`/addresses/trace?to=${s.end}${clients[0] ? `&from=${clients[0].network}` : ''}`, site)}
                 >
                   Trace
                 </Link>
