@@ -81,4 +81,41 @@ describe('against looking at every prefix', () => {
       { numRuns: 500 },
     );
   });
+  // Where there are many the first steps are taken at once: what all share, what lies beside it, and prefixes shorter than what is stepped over.
+  it.each([
+    [4, 0],
+    [4, 7],
+    [4, 18],
+    [6, 0],
+    [6, 20],
+    [6, 100],
+  ] as const)('finds the same among many of IPv%d that share %d bits, while more are put in', (v, shared) => {
+    const all = bits(v);
+    const [prefix] = fc.sample(fc.bigInt({ min: 0n, max: (1n << BigInt(shared)) - 1n }), { numRuns: 1, seed: shared });
+    const address = fc
+      .bigInt({ min: 0n, max: (1n << BigInt(all - shared)) - 1n })
+      .map((n): Address => ({ v, n: ((prefix ?? 0n) << BigInt(all - shared)) | n }));
+    const put = fc.sample(
+      fc.tuple(address, fc.integer({ min: shared, max: all })).map(([a, length]): Prefix => {
+        const host = BigInt(all - length);
+        return { v, n: (a.n >> host) << host, length };
+      }),
+      { numRuns: 1400, seed: 7 },
+    );
+    const others = fc
+      .sample(fc.bigInt({ min: 0n, max: (1n << BigInt(all)) - 1n }), { numRuns: 30, seed: 8 })
+      .map((n) => ({ v, n }));
+    const asked = [...fc.sample(address, { numRuns: 200, seed: 9 }), ...others, ...put.slice(0, 200)];
+    const t = new PrefixTrie<string>();
+    for (const part of [put.slice(0, 1000), put.slice(1000, 1399), put.slice(1399)]) {
+      for (const p of part) t.set(p, formatPrefix(p));
+      const there = put.slice(0, put.indexOf(part.at(-1) as Prefix) + 1);
+      const want = asked.map((a) => {
+        const [best] = there.filter((p) => holds(prefixRange(p), a)).sort((x, y) => y.length - x.length);
+        return best && formatPrefix(best);
+      });
+      // Asked twice: before the first steps are taken at once, and after.
+      for (const _ of [1, 2]) expect(asked.map((a) => t.longest(a)?.value)).toEqual(want);
+    }
+  });
 });

@@ -52,13 +52,57 @@ function common(a: Words, b: Words, most: number): number {
   return most;
 }
 
+/** How many bits are stepped over at once, and from how many prefixes on that is worth it. */
+const stride = 16;
+const many = 512;
+/** Where a walk begins that steps over the first bits behind those that all prefixes share: by these bits, the node to go on at, and the longest prefix passed on the way. */
+interface Jump<T> {
+  root: Node<T>;
+  width: number;
+  nodes: (Node<T> | undefined)[];
+  best: (Entry<T> | undefined)[];
+}
+/** So many bits of an address from one on, as a number. */
+const bitsFrom = (w: Words, at: number, width: number): number => {
+  const [word, shift] = [at >>> 5, at & 31];
+  const first = (w[word] as number) << shift;
+  return (shift && word < 3 ? first | ((w[word + 1] as number) >>> (32 - shift)) : first) >>> (32 - width);
+};
+function jumpOf<T>(root: Node<T>, all: number): Jump<T> {
+  const width = Math.min(stride, all - root.length);
+  const nodes = new Array<Node<T> | undefined>(2 ** width).fill(undefined);
+  const best = new Array<Entry<T> | undefined>(2 ** width).fill(undefined);
+  const see = (n: Node<T> | undefined, passed: Entry<T> | undefined) => {
+    if (!n) return;
+    const own = n.length - root.length;
+    const [first, count] =
+      own >= width
+        ? [bitsFrom(wordsOf(n), root.length, width), 1]
+        : [own && bitsFrom(wordsOf(n), root.length, own) * 2 ** (width - own), 2 ** (width - own)];
+    if (own >= width) {
+      nodes[first] = n;
+      return;
+    }
+    const now = n.entry ?? passed;
+    if (n.entry) best.fill(n.entry, first, first + count);
+    see(n.zero, now);
+    see(n.one, now);
+  };
+  see(root, undefined);
+  return { root, width, nodes, best };
+}
+
 /**
  * Values by prefix, of both versions of IP, found by the longest prefix that an address lies in (RFC 4632 §3.1): a binary trie in which ways without a fork are one step
- * (Morrison 1968). Putting in and finding take as many steps as prefixes lie in one another, and the logarithm of how many there are.
+ * (Morrison 1968). Putting in and finding take as many steps as prefixes lie in one another, and the logarithm of how many there are;
+ * where there are many, and they are asked for more often than put in, the first of these steps are one.
  */
 export class PrefixTrie<T> {
   private readonly roots: Partial<Record<4 | 6, Node<T>>> = {};
   private count = 0;
+  private jumps: Partial<Record<4 | 6, Jump<T>>> = {};
+  /** How often it was asked since something was put in. */
+  private asked = 0;
 
   /** How many prefixes it has. */
   get size(): number {
@@ -68,6 +112,8 @@ export class PrefixTrie<T> {
   /** Puts a value at a prefix, in place of the one before. */
   set(prefix: Prefix, value: T): this {
     const of = words(prefix);
+    this.jumps = {};
+    this.asked = 0;
     const at = (length: number, entry?: Entry<T>): Node<T> => ({
       w0: of[0],
       w1: of[1],
@@ -135,6 +181,16 @@ export class PrefixTrie<T> {
     const all = bits(address.v);
     let found: Entry<T> | undefined;
     let node = this.roots[address.v];
+    const jump = this.jumps[address.v];
+    if (jump) {
+      if (!lies(of, jump.root)) return undefined;
+      const at = bitsFrom(of, jump.root.length, jump.width);
+      found = jump.best[at];
+      node = jump.nodes[at];
+    } else if (node && this.count >= many && node.length < all && ++this.asked >= this.count >> 3) {
+      this.jumps[address.v] = jumpOf(node, all);
+      this.asked = 0;
+    }
     while (node && lies(of, node)) {
       if (node.entry) found = node.entry;
       if (node.length === all) break;
