@@ -1,6 +1,7 @@
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import type { Setup } from '@praesidor/contract';
 import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
@@ -212,25 +213,39 @@ describe('networks', () => {
     await b.find("//dl//pre[contains(., 'restrict,command=') and contains(., 'ssh-ed25519')]");
     await b.find("//button[.='Set up' and @disabled]");
     await b.act("//button[.='Close']");
-    // Nobody answers there: the step says so, and what to do.
+    // Another machine answers there: the step says so, and what to do.
+    const { account } = await c.good<Setup>('GET', '/api/gateways/lr-gate/setup');
     const members = (await c.estate()).gateways.find((g) => g.name === 'lr-gate')?.members ?? [];
-    const hostKey = `ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAI${'A'.repeat(43)}`;
-    await c.good('POST', '/api/edits', {
-      why: 'log-in',
-      edits: members.map((_, k) => ({
-        op: 'set',
-        kind: 'Gateway',
-        key: 'lr-gate',
-        path: ['members', k, 'login'],
-        value: { hostKey },
-      })),
-    });
+    const declare = (hostKey: (member: string) => string) =>
+      c.good('POST', '/api/edits', {
+        why: 'log-in',
+        edits: members.map((m, k) => ({
+          op: 'set',
+          kind: 'Gateway',
+          key: 'lr-gate',
+          path: ['members', k, 'login'],
+          value: { hostKey: hostKey(m.name) },
+        })),
+      });
+    await declare(() => `ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAI${'A'.repeat(43)}`);
     await b.act("//tr[contains(., 'lr-gate-a')]//button[.='Set up…']");
     await b.act("//button[.='Set up' and not(@disabled)]");
-    await b.find(
-      "//table[@aria-label='Steps']//tr[contains(., 'lr-gate-b') and contains(., 'check files') and contains(., 'TCP port 22')]",
-    );
+    const step = (member: string, what: string, text: string) =>
+      b.find(`//table[@aria-label='Steps']//tr[contains(., '${member}') and contains(., '${what}') and contains(., '${text}')]`);
+    await step('lr-gate-b', 'check files', 'another machine answers');
+    await b.find("//button[.='Resume' and not(@disabled)]");
+    // With the host keys that they have, and the account made there, it goes on to its end.
+    await declare((member) => i.world.state().routers[member] ?? '');
+    for (const { name } of members)
+      i.world.routers
+        .get(name)
+        ?.give(
+          { name: account.user, keys: [account.key], sudo: account.sudo.replace(/^\S+ /, '') },
+          { path: account.path, text: account.program },
+        );
     await b.act("//button[.='Resume' and not(@disabled)]");
+    await step('lr-gate-a', 'look at it', 'routes and sessions are there');
+    await step('lr-gate', 'addresses', '2 addresses are at one member each');
     await b.act("//button[.='Close']");
   });
 });

@@ -21,6 +21,7 @@ export const ProvingGround = z.union([
     registries: z.array(z.strictObject({ name: z.string(), host: z.string() })),
     zones: z.array(z.strictObject({ name: z.string(), serial: Count, records: Count })),
     timeServers: z.array(z.string()),
+    routers: z.record(z.string(), z.string()).optional(),
     clusters: z.array(z.strictObject({ name: z.string(), up: z.boolean(), members: z.array(z.string()) })),
     authorities: z.record(z.string(), z.string()),
     kinds: z.record(z.string(), z.strictObject({ on: z.string(), title: z.string(), text: z.string() })),

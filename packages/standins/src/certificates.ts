@@ -58,9 +58,9 @@ export async function makeCertificate(o: {
 }
 
 /** The pair kept under `path`, made on first use, so that pins and trust outlive a restart. */
-export async function kept(path: string, make: () => Promise<Pair>): Promise<Pair> {
+export async function kept<T = Pair>(path: string, make: () => Promise<T>): Promise<T> {
   try {
-    return JSON.parse(readFileSync(path, 'utf8')) as Pair;
+    return JSON.parse(readFileSync(path, 'utf8')) as T;
   } catch {
     /* first use */
   }

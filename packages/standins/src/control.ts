@@ -22,7 +22,20 @@ export function controlServer(world: World): Server {
         name?: string;
         type?: string;
         value?: string;
+        user?: string;
+        key?: string;
+        sudo?: string;
+        path?: string;
+        program?: string;
       };
+      // Somebody makes an account on a machine that routes.
+      if (req.method === 'POST' && req.url === '/account') {
+        const router = world.routers.get(String(body.subject));
+        const { user = '', key = '', sudo = '', path = '', program = '' } = body;
+        if (!router) return send(400, { message: `no machine ${String(body.subject).slice(0, 60)} routes here` });
+        router.give({ name: user, keys: [key], sudo: sudo.replace(/^\S+ /, '') }, { path, text: program });
+        return send(200, {});
+      }
       if (req.method === 'POST' && req.url === '/speed') {
         try {
           world.clock.setSpeed(Number(body.speed));

@@ -1,27 +1,13 @@
-import { createHash } from 'node:crypto';
 import { connect, type Server, type Socket } from 'node:net';
 import { formatPrefix, holds, parseIp, parsePrefix, prefixRange } from '@praesidor/core/address';
 import { mapAddress } from '@praesidor/protocols/dial';
-import { extract } from 'tar-stream';
 import { fileSystemAt, rowsOf } from './disks.ts';
 import { type LoginAccount, maySudo, type Ran, sshd } from './login.ts';
 import type { Machine } from './machine.ts';
 import type { Installed } from './node.ts';
+import { filesIn, isWhole } from './sent.ts';
 
 const joinedFile = '/var/lib/praesidor/joined';
-
-/** A tar's files by their names. */
-async function filesIn(bytes: Buffer): Promise<Map<string, string>> {
-  const files = new Map<string, string>();
-  const tar = extract();
-  tar.end(bytes);
-  for await (const entry of tar) {
-    const pieces: Buffer[] = [];
-    for await (const piece of entry) pieces.push(piece as Buffer);
-    files.set(entry.header.name, Buffer.concat(pieces).toString());
-  }
-  return files;
-}
 
 /** How a machine gets to an address: its kernel's way there (ip-route(8)), and whether somebody takes a connection. */
 async function gets(m: Machine, me: Installed, asked: string, probes: boolean): Promise<string[]> {
@@ -77,18 +63,7 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
   if (m.putting && /^flock -n 9 \|\| \{ echo ".*" >&2; exit 75; \}$/m.test(script))
     return { code: 75, lines: [], errors: 'files are being put on this host already' };
   const files = await filesIn(input).catch(() => new Map<string, string>());
-  const wrong = (files.get('SHA256SUMS') ?? '?')
-    .split('\n')
-    .filter(Boolean)
-    .some((line) => {
-      const [sum, name = ''] = line.split('  ');
-      return (
-        createHash('sha256')
-          .update(files.get(name) ?? '')
-          .digest('hex') !== sum
-      );
-    });
-  if (wrong && /^sha256sum .*--check SHA256SUMS/m.test(script))
+  if (!isWhole(files) && /^sha256sum .*--check SHA256SUMS/m.test(script))
     return { code: 65, lines: [], errors: 'what came is not whole: nothing was changed' };
   const reach = files.get('reach');
   if (reach !== undefined && /^if \[ -f reach \]; then$/m.test(script))

@@ -13,6 +13,7 @@ interface WorldFile {
   controllers?: { site: string; user: string; password: string; vlan: number; switch: string; parts: Record<string, string> }[];
   dns: WorldSpec['dns'];
   time?: string[];
+  routers?: WorldSpec['routers'];
   authorities: WorldSpec['authorities'];
   registries: (Omit<RegistrySpec, 'publications' | 'documents'> & { publishes: string[]; offers?: string[] })[];
   /** Documents that nobody declared yet. */

@@ -13,7 +13,9 @@ import { TimeStandin } from './time.ts';
 import { Faults } from './faults.ts';
 import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';
 import { type Hardware, type Lasting, Machine } from './machine.ts';
+import { type RouterSpec, Routers, type SavedRouter } from './router.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
+import { type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
 
 export interface Surroundings {
   addressMap: readonly AddressMapping[];
@@ -47,6 +49,8 @@ export interface WorldSpec {
   time?: string[];
   registries: RegistrySpec[];
   hypervisors: HypervisorSpec[];
+  /** Machines that route. */
+  routers?: RouterSpec[];
   authorities: { name: string; title: string }[];
 }
 
@@ -61,6 +65,9 @@ export class World {
   readonly authorities = new Map<string, Pair>();
   readonly stores = new Map<string, Store>();
   readonly hypervisors = new Map<string, Hypervisor>();
+  readonly routers = new Routers(() => this.save());
+  /** By machine: what lies in /etc/ssh/ssh_host_ed25519_key.pub there. */
+  private readonly hostKeys = new Map<string, string>();
   dns!: DnsStandin;
   private readonly times: TimeStandin[] = [];
   readonly clusters: Clusters;
@@ -114,6 +121,7 @@ export class World {
       if (state ? state.power === 'On' : h.on) machine.powerOn();
     }
     for (const h of this.spec.hypervisors) await this.startHypervisor(h, saved.hypervisors?.[h.name]);
+    for (const r of this.spec.routers ?? []) await this.startRouter(r, saved.routers?.[r.name]);
     return this;
   }
 
@@ -128,6 +136,15 @@ export class World {
       makeCertificate({ commonName: spec.host, names: [spec.host], ca: this.authorities.get(spec.ca) as Pair }),
     );
     await this.listen(hypervisorServer(h, pair, this.faults) as unknown as Server, spec.address, spec.port);
+  }
+
+  private async startRouter(spec: RouterSpec, saved: SavedRouter | undefined): Promise<void> {
+    const keys = await kept<SshKeys>(join(this.dir, `router-${spec.name}.json`), sshKeys);
+    this.hostKeys.set(spec.name, keys.public);
+    const router = this.routers.add(spec, keys.private, saved);
+    const [first = ''] = Object.values(spec.interfaces);
+    const at = mapAddress(this.addressMap, first.split('/')[0] ?? '', 22);
+    await new Promise<void>((done, fail) => router.door.once('error', fail).listen(at.port, at.host, done));
   }
 
   /** Every machine there is, guests among them. */
@@ -239,6 +256,7 @@ export class World {
       hypervisors: Object.fromEntries([...this.hypervisors].map(([n, h]) => [n, h.save()])),
       zones: this.dns.zones,
       clusters: this.clusters.save(),
+      routers: this.routers.save(),
     };
     writeFileSync(`${this.file()}.new`, JSON.stringify(state), { mode: 0o600 });
     renameSync(`${this.file()}.new`, this.file());
@@ -260,6 +278,7 @@ export class World {
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
       zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
       timeServers: this.spec.time ?? [],
+      routers: Object.fromEntries(this.hostKeys),
       clusters: this.clusters.list(),
       authorities: Object.fromEntries([...this.authorities].map(([n, p]) => [n, p.cert])),
     };
@@ -271,6 +290,7 @@ export class World {
     for (const m of this.everyMachine()) m.close();
     this.clusters.close();
     this.dns.close();
+    this.routers.close();
     for (const t of this.times) t.close();
     for (const s of this.servers) {
       s.closeAllConnections();
@@ -283,4 +303,5 @@ interface Saved {
   hypervisors?: Record<string, SavedHypervisor>;
   zones: DnsZone[];
   clusters?: Record<string, SavedCluster>;
+  routers?: Record<string, SavedRouter>;
 }

@@ -1,7 +1,9 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { type Hypervisor, type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
+import { gatewayAccount } from '@praesidor/core/files';
+import { type Gateway, type Hypervisor, type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
 import { parse } from 'yaml';
+import { gatewayKey } from '../areas/gateways/key.ts';
 import { keep } from '../areas/keyring/service.ts';
 import { readConfig } from '../config.ts';
 import { openDatabase } from '../db/data-source.ts';
@@ -10,7 +12,7 @@ import { setAccount } from './account.ts';
 
 /**
  * Fills an empty installation from a folder: `estate/*.yaml`, `keyring.yaml`, and accounts from the
- * environment. Trust anchors that the folder leaves open are asked of the proving ground. Does nothing to an
+ * environment. Trust anchors and host keys that the folder leaves open are asked of the proving ground. Does nothing to an
  * installation that holds something already, but for the accounts.
  */
 const config = readConfig(process.env);
@@ -26,7 +28,7 @@ try {
   const [{ n } = { n: 0 }] = (await db.query('select count(*)::int as n from site')) as { n: number }[];
   // An empty demonstration begins with its accounts, and nothing else.
   if (!n && dir) {
-    const anchors = await anchorsOf(config.provingUrl);
+    const { authorities: anchors = {}, routers = {} } = await standing(config.provingUrl);
     const read = readdirSync(join(dir, 'estate'))
       .filter((f) => f.endsWith('.yaml'))
       .sort()
@@ -40,7 +42,11 @@ try {
           if (doc.kind === kind)
             await putDoc(
               m,
-              doc.kind === 'Registry' || doc.kind === 'Hypervisor' ? withAnchor(doc, anchors) : doc,
+              doc.kind === 'Registry' || doc.kind === 'Hypervisor'
+                ? withAnchor(doc, anchors)
+                : doc.kind === 'Gateway'
+                  ? withLogins(doc, routers)
+                  : doc,
               'set-up',
               'first revision',
             );
@@ -55,6 +61,7 @@ try {
         places: string[];
       }[])
         await keep(config, m, e, 'set-up');
+      for (const name of Object.keys(routers)) await giveAccount(name, gatewayAccount((await gatewayKey(config, m)).public));
     });
   }
   process.stdout.write('{"listening":true}\n');
@@ -66,9 +73,23 @@ try {
   process.disconnect?.();
 }
 
-async function anchorsOf(url: string | undefined): Promise<Record<string, string>> {
-  if (!url) return {};
-  return ((await (await fetch(`${url}/state`)).json()) as { authorities: Record<string, string> }).authorities;
+/** What an engineer reads off the devices: their authorities, and the host keys of machines that route. */
+async function standing(
+  url: string | undefined,
+): Promise<{ authorities?: Record<string, string>; routers?: Record<string, string> }> {
+  return url ? ((await (await fetch(`${url}/state`)).json()) as Awaited<ReturnType<typeof standing>>) : {};
+}
+/** What an engineer puts on a machine that routes, so that it can be set up. */
+async function giveAccount(subject: string, account: ReturnType<typeof gatewayAccount>): Promise<void> {
+  const a = await fetch(`${config.provingUrl}/account`, { method: 'POST', body: JSON.stringify({ subject, ...account }) });
+  if (!a.ok) throw new Error(await a.text());
+}
+function withLogins(g: Gateway, routers: Record<string, string>): Gateway {
+  const members = g.members.map((m) => {
+    const hostKey = routers[m.name];
+    return hostKey && !m.login ? { ...m, login: { hostKey } } : m;
+  });
+  return { ...g, members };
 }
 
 /** The authority of a registry or hypervisor is named after its site; the source has its own. */

@@ -60,7 +60,7 @@ export function ProvingSpace() {
     <Space
       space="proving"
       title="Proving ground"
-      facts={`${counted(d.machines.length, 'machine')}, ${counted(d.hypervisors?.length ?? 0, 'hypervisor')}, ${counted(d.registries.length, 'registry', 'registries')}, ${counted(d.zones.length, 'zone')}`}
+      facts={`${counted(d.machines.length, 'machine')}, ${counted(d.hypervisors?.length ?? 0, 'hypervisor')}, ${counted(d.registries.length, 'registry', 'registries')}, ${counted(d.zones.length, 'zone')}, ${counted(Object.keys(d.routers ?? {}).length, 'router')}`}
       findings={[]}
       foot="What is planted here happens to the devices, not to Praesidor: it finds out as it would outside."
     >
