@@ -9,6 +9,7 @@ import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
 import { reach } from './reach.ts';
+import { rehearse } from './rehearse.ts';
 import { sheet } from './sheet.ts';
 import { slice } from './slice.ts';
 import { use } from './use.ts';
@@ -25,6 +26,7 @@ const all = {
   images: imagesBench,
   kits,
   reach,
+  rehearse,
   sheet,
   slice,
   use,

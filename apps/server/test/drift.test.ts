@@ -81,7 +81,8 @@ describe('a cluster that stands', () => {
 
     it('are told beside the plan: those that are there, at which address, and who answers for it since when', async () => {
       // Planned are radar-archive and berth-planner, at the first two of 10.62.8.64 to .79.
-      expect(await of()).toEqual(['radar-archive absent none', 'berth-planner absent none']);
+      // At a port of the nodes: ais-feed.
+      expect(await of()).toEqual(['radar-archive absent none', 'berth-planner absent none', 'ais-feed absent none']);
       await deployment('radar-archive');
       const before = Date.now();
       await service('radar-archive');
@@ -90,6 +91,7 @@ describe('a cluster that stands', () => {
       expect(await of()).toEqual([
         'radar-archive as-planned 10.62.8.64',
         'berth-planner absent none',
+        'ais-feed absent none',
         'tide-table not-planned 10.62.8.66',
       ]);
       const [archive] = await asked();

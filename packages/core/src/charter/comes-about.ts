@@ -43,6 +43,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['networks', 'rolling', 'each host takes its network configuration anew'],
   ['nodesFrom', 'impossible', 'nodes that stand keep their addresses, and later ones follow behind them'],
   ['podNetwork', 'impossible', 'nodes of two pod networks do not hear each other'],
+  ['workloads', 'at once', 'what is rehearsed is another; nothing of the cluster changes'],
   ['storage', 'at once', 'classes come and go; volumes that were made stay as they are'],
   ['objectStore', 'at once', 'the next backup goes there'],
   ['ntp', 'rolling', 'it is written on each host'],

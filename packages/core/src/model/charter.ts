@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { parsePrefix } from '../address/parse.ts';
 import { AsNumber } from './as-number.ts';
+import { Workload } from './workload.ts';
 import { doc } from './doc.ts';
 import { OfTemplate } from './of-template.ts';
 import { Requirement } from './requirement.ts';
@@ -81,6 +82,10 @@ const StorageClass = z
     reclaim: z.enum(['keep', 'delete']).default('keep'),
     /** Claims that name no class get this one. */
     standard: z.boolean().optional(),
+    /** Seconds until a volume is attached to a node. */
+    attach: z.number().int().min(0).max(3600).optional(),
+    /** How a copy that is lost is made anew: seconds after its host counts as lost, and Gbit/s that one host takes in. */
+    rebuild: z.strictObject({ after: z.number().int().min(0).max(86_400), gbit: z.number().min(0.01).max(400) }).optional(),
     /** An NFS server outside, and the path that it exports. */
     server: z.union([Ip, Fqdn]).optional(),
     path: z
@@ -93,8 +98,8 @@ const StorageClass = z
     const wrong = (path: string, message: string) => ctx.addIssue({ code: 'custom', path: [path], message });
     if (c.kind === 'nfs' && !c.server) wrong('server', 'an NFS class has a server');
     if (c.kind === 'nfs' && !c.path) wrong('path', 'an NFS class has a path');
-    if (c.kind !== 'copies' && (c.copies || c.apart))
-      wrong(c.copies ? 'copies' : 'apart', 'only a class with copies in the cluster has them');
+    if (c.kind !== 'copies' && (c.copies || c.apart || c.rebuild))
+      wrong(c.copies ? 'copies' : c.apart ? 'apart' : 'rebuild', 'only a class with copies in the cluster has them');
     if (c.kind !== 'nfs' && (c.server || c.path)) wrong(c.server ? 'server' : 'path', 'only an NFS class has it');
   });
 export type StorageClass = z.infer<typeof StorageClass>;
@@ -198,6 +203,8 @@ export const Charter = doc('Charter', {
   /** Clusters that it must not reach, and that must not reach it. */
   apart: z.array(Name).max(100).optional(),
   storage: z.array(StorageClass).max(20).optional(),
+  /** What is to run in it. */
+  workloads: z.array(Workload).max(2000).optional(),
   /** Where backups go: a store that speaks the S3 protocol. */
   objectStore: z
     .strictObject({
@@ -263,5 +270,10 @@ export const Charter = doc('Charter', {
   for (const [i, name] of classes.entries())
     if (classes.indexOf(name) !== i)
       ctx.addIssue({ code: 'custom', path: ['storage', i, 'name'], message: `${name} is another class` });
+  const work = (c.workloads ?? []).map((w) => `${w.namespace}/${w.name}`);
+  const places = new Map(work.map((name, i) => [name, i]));
+  for (const [i, name] of work.entries())
+    if (places.get(name) !== i)
+      ctx.addIssue({ code: 'custom', path: ['workloads', i, 'name'], message: `${name} is another workload` });
 });
 export type Charter = z.infer<typeof Charter>;

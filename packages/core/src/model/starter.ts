@@ -325,7 +325,7 @@ function nextPrefixLike(near: Network, all: readonly Network[]): string {
 
 /** A neighbour's charter under another name: choices are kept, and all that must be its own follows anew. */
 export function charterLike(near: Charter, estate: Estate, site: string): Charter {
-  const { servicePool: _, nodePorts: __, ...rest } = near;
+  const { servicePool: _, nodePorts: __, workloads: ___, ...rest } = near;
   const used = [...estate.charters.flatMap((c) => [c.pods.range, c.services.range]), ...estate.networks.map((n) => n.prefix)].map(
     (text) => prefixRange(parsePrefix(text)),
   );

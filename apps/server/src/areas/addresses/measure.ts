@@ -19,7 +19,7 @@ export async function measure(ctx: Context, to: string, asked?: number, from?: s
   const { estate } = await loadEstate(ctx.db.manager);
   const end = (() => {
     try {
-      return endOf(estate, graphOf(estate), to, 'to');
+      return endOf(estate, graphOf(estate), to);
     } catch (e) {
       throw new Refusal('invalid', (e as Error).message, {
         remedy: 'Name an address, a host, a cluster, or one of its services.',

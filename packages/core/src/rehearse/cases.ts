@@ -1,0 +1,131 @@
+import { domainOf } from './place.ts';
+import type { Ms, Room, RoomVolume } from './room.ts';
+import { type Outcome, simulate } from './simulate.ts';
+
+/** What is lost at once. */
+export const sorts = ['host', 'two', 'rack', 'zone', 'feed', 'site'] as const;
+export type Sort = (typeof sorts)[number];
+export interface Case {
+  sort: Sort;
+  /** Of a rack, a zone, a feed: its name; else the hosts. */
+  name: string;
+  hosts: number[];
+}
+/** What a case comes to, as a line of a table. */
+export interface Verdict {
+  case: Case;
+  /** What is away longest, and for how long; undefined: until somebody mends it. None: nothing is. */
+  longest: { what: string; ms: Ms | undefined } | undefined;
+  /** Volumes of which no copy is left. */
+  lost: string[];
+  quorum: { left: number; of: number };
+  coresLeft: number;
+  homeless: number;
+  /** Something does not come back by itself. */
+  stays: boolean;
+  /** Workloads that are away for longer than their owners accept. */
+  over: string[];
+  text: string;
+}
+
+/** Every loss of one host, of any two, and of whatever hosts share. */
+export function casesOf(room: Room): Case[] {
+  const { hosts } = room;
+  const all = hosts.map((_, i) => i);
+  const groups = (sort: 'rack' | 'zone' | 'feed'): Case[] => {
+    const of = new Map<string, number[]>();
+    for (const i of all) {
+      const name = sort === 'feed' ? hosts[i]?.feed : hosts[i]?.[sort];
+      if (name) of.set(name, [...(of.get(name) ?? []), i]);
+    }
+    // What is everything is told as that.
+    return [...of].flatMap(([name, list]) => (list.length < hosts.length ? [{ sort, name, hosts: list }] : []));
+  };
+  const name = (list: number[]) => list.map((i) => hosts[i]?.name ?? '').join(' and ');
+  return [
+    ...all.map((i): Case => ({ sort: 'host', name: name([i]), hosts: [i] })),
+    ...all.flatMap((i) => all.slice(i + 1).map((k): Case => ({ sort: 'two', name: name([i, k]), hosts: [i, k] }))),
+    ...groups('rack'),
+    ...groups('zone'),
+    ...groups('feed'),
+    ...(all.length ? [{ sort: 'site' as const, name: 'everything', hosts: all }] : []),
+  ];
+}
+
+/** What a case comes to. */
+export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room, [{ at: 0, hosts: of.hosts }], false)): Verdict {
+  const longer = (a: Ms | undefined, b: Ms | undefined) => b !== undefined && (a === undefined || a > b);
+  let longest: Verdict['longest'];
+  const over: string[] = [];
+  let stays = false;
+  for (const w of outcome.works) {
+    const work = room.works[w.work];
+    if (!work) continue;
+    if (w.away.length && (!longest || longer(w.longest, longest.ms))) longest = { what: work.name, ms: w.longest };
+    if (w.stuck.length) stays = true;
+    if (work.mayBeAway !== undefined && w.away.length && longer(w.longest, work.mayBeAway)) over.push(work.name);
+  }
+  for (const a of outcome.addresses) {
+    const address = room.addresses[a.address];
+    if (address && a.away.length && (!longest || longer(a.longest, longest.ms))) longest = { what: address.name, ms: a.longest };
+    if (a.longest === undefined) stays = true;
+  }
+  const lost = outcome.volumes.flatMap((v) => (v.away ? [(room.volumes[v.volume] as RoomVolume).name] : []));
+  const verdict = {
+    case: of,
+    longest,
+    lost,
+    quorum: { left: outcome.quorum.left, of: room.members.length },
+    coresLeft: outcome.coresLeft,
+    homeless: outcome.homeless,
+    stays: stays || lost.length > 0 || outcome.quorum.lost !== undefined,
+    over,
+  };
+  return { ...verdict, text: textOf(verdict) };
+}
+
+function textOf(v: Omit<Verdict, 'text'>): string {
+  const pods = (n: number) => (n === 1 ? '1 pod finds' : `${n} pods find`);
+  const out = [
+    ...(v.quorum.of && v.quorum.left * 2 <= v.quorum.of ? ['what runs goes on, and nothing can change'] : []),
+    ...(v.lost.length ? [`no copy is left of ${v.lost.length === 1 ? v.lost[0] : `${v.lost.length} volumes`}`] : []),
+    ...(v.homeless ? [`${pods(v.homeless)} no place`] : []),
+    ...(v.over.length ? [`${v.over.join(', ')} away for longer than accepted`] : []),
+  ];
+  return out.join('; ') || (v.stays ? 'something waits until it is mended' : 'holds');
+}
+
+/** From the worst on: what does not come back by itself, what is lost, then by the longest absence. */
+export const worstFirst = (a: Verdict, b: Verdict): number =>
+  Number(b.quorum.left * 2 <= b.quorum.of) - Number(a.quorum.left * 2 <= a.quorum.of) ||
+  b.lost.length - a.lost.length ||
+  Number(b.stays) - Number(a.stays) ||
+  b.homeless - a.homeless ||
+  (b.longest ? (b.longest.ms ?? Number.MAX_VALUE) : 0) - (a.longest ? (a.longest.ms ?? Number.MAX_VALUE) : 0) ||
+  a.case.hosts.length - b.case.hosts.length ||
+  (a.case.name < b.case.name ? -1 : 1);
+
+/** Every case with what it comes to, worst first. */
+export const rehearseAll = (room: Room): Verdict[] =>
+  casesOf(room)
+    .map((c) => verdictOf(room, c))
+    .sort(worstFirst);
+
+/** Workloads and volumes of which several share what a case takes: what the worst cases have in common. */
+export function inCommon(room: Room, list: readonly Verdict[]): { what: string; share: number }[] {
+  const bad = list.filter((v) => v.stays);
+  if (bad.length < 2) return [];
+  const of = new Map<string, number>();
+  for (const v of bad)
+    for (const name of new Set(
+      v.case.hosts.flatMap((i) => {
+        const h = room.hosts[i];
+        return h ? [h.name, ...(['rack', 'zone'] as const).map((by) => domainOf(h, by) && `${by} ${domainOf(h, by)}`)] : [];
+      }),
+    ))
+      if (name) of.set(name, (of.get(name) ?? 0) + 1);
+  return [...of]
+    .map(([what, n]) => ({ what, share: n / bad.length }))
+    .sort((a, b) => b.share - a.share || (a.what < b.what ? -1 : 1))
+    .slice(0, 5);
+}

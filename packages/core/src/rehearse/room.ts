@@ -1,0 +1,218 @@
+import { storageNodes } from '../charter/aspects/storage.ts';
+import { usableCores, usableMemory } from '../charter/arithmetic.ts';
+import { disksOf } from '../charter/disks.ts';
+import type { Plan, PlannedClass, PlannedNode } from '../charter/plan.ts';
+import { answeringNodes } from '../reach/announce.ts';
+import { placeCopies, placePods } from './place.ts';
+
+/** Whole milliseconds: two that are added are what they are. */
+export type Ms = number;
+export interface RoomHost {
+  name: string;
+  role: PlannedNode['role'];
+  rack: string;
+  zone: string;
+  feed: string | undefined;
+  /** What pods can use. */
+  cores: number;
+  memoryGiB: number;
+  /** Room for volumes, in GB; none: volumes do not lie on it. */
+  volumesGB: number;
+  runs: boolean;
+}
+export interface RoomWork {
+  name: string;
+  namespace: string;
+  kind: 'Deployment' | 'StatefulSet';
+  apart: 'host' | 'rack' | 'zone' | undefined;
+  always: boolean;
+  cores: number;
+  memoryGiB: number;
+  ready: Ms;
+  tolerate: Ms;
+  mayBeAway: Ms | undefined;
+  /** Its pods, by their place in the room. */
+  pods: number[];
+}
+export interface RoomPod {
+  work: number;
+  /** The host that it runs on; -1: none has room for it. */
+  host: number;
+  volumes: number[];
+}
+export interface RoomVolume {
+  name: string;
+  work: number;
+  sizeGB: number;
+  kind: PlannedClass['kind'];
+  /** Hosts with a copy; -1 stands for one that found no place. */
+  copies: number[];
+  apart: PlannedClass['apart'];
+  oneNode: boolean;
+  attach: Ms;
+  rebuild: { after: Ms; msPerGB: number };
+}
+export interface RoomAddress {
+  name: string;
+  address: string;
+  by: 'arp' | 'bgp' | 'vrrp';
+  /** Hosts of which one answers, or all; the first is taken to lead. */
+  hosts: number[];
+  /** From the death of who answers until another does. */
+  over: Ms;
+}
+/** A cluster as far as a loss is felt in it: who stands where, and how long everything takes. */
+export interface Room {
+  charter: string;
+  hosts: RoomHost[];
+  works: RoomWork[];
+  pods: RoomPod[];
+  volumes: RoomVolume[];
+  addresses: RoomAddress[];
+  /** Hosts with a member of etcd, and how many of them are a majority. */
+  members: number[];
+  majority: number;
+  /** Hosts that copies can lie on. */
+  stores: number[];
+  /** A host counts as lost. */
+  grace: Ms;
+  /** etcd chooses another leader. */
+  election: Ms;
+  /** A volume of a node that does not answer is freed, from when its pod is moved (Kubernetes documentation, "Non-graceful node shutdown": six minutes). */
+  detach: Ms;
+}
+
+const s = (seconds: number): Ms => Math.round(seconds * 1000);
+/** What etcd waits for its leader before it chooses another one, where nothing else is said (etcd documentation, "Tuning"), and as much again for choosing. */
+const election = s(1) + s(1);
+const detach = s(360);
+/** Until a volume is at a node, where nothing else is said. */
+const attach = 10;
+/** How a copy is made anew, where nothing else is said. */
+const rebuild = { after: 600, gbit: 1 };
+
+/** Room for volumes on a node, in GB: the disks that its kit leaves alone; where it leaves none, half of the disk with the containers. */
+export function roomForVolumes(node: PlannedNode): number {
+  const used = disksOf(node);
+  const left = node.facts.disks.filter((d) => !used.some((u) => u.disk === d));
+  if (left.length) return left.reduce((sum, d) => sum + d.sizeGB, 0);
+  return Math.floor((used.find((u) => u.use === 'containers')?.disk.sizeGB ?? 0) / 2);
+}
+
+/** What a plan is, rehearsed: pods and copies are placed as a scheduler would, the same ones every time. */
+export function roomOf(plan: Plan): Room {
+  const { charter, nodes, timers } = plan;
+  const workers = nodes.some((n) => n.role === 'worker');
+  const stored = new Set(storageNodes(nodes));
+  const hosts = nodes.map(
+    (n): RoomHost => ({
+      name: n.host,
+      role: n.role,
+      rack: n.rack,
+      zone: n.zone,
+      feed: n.feed,
+      cores: usableCores(n.facts.cores),
+      memoryGiB: usableMemory(n.facts.memoryGiB),
+      volumesGB: stored.has(n) ? roomForVolumes(n) : 0,
+      runs: !workers || n.role === 'worker',
+    }),
+  );
+  const standard = plan.storage.find((c) => c.standard);
+  const room: Room = {
+    charter: charter.name,
+    hosts,
+    works: [],
+    pods: [],
+    volumes: [],
+    addresses: addressesOf(plan, hosts),
+    members: hosts.flatMap((h, i) => (h.role === 'control-plane' ? [i] : [])),
+    majority: plan.quorum.majority,
+    stores: hosts.flatMap((h, i) => (h.volumesGB > 0 ? [i] : [])),
+    grace: s(timers.grace),
+    election,
+    detach,
+  };
+  for (const [work, w] of (charter.workloads ?? []).entries()) {
+    const pods: number[] = [];
+    const shared = w.kind === 'Deployment' ? volumesOf(room, plan, work, w.volumes ?? [], '', standard) : [];
+    for (let k = 0; k < w.replicas; k++) {
+      const own = w.kind === 'StatefulSet' ? volumesOf(room, plan, work, w.volumes ?? [], `-${k}`, standard) : shared;
+      pods.push(room.pods.push({ work, host: -1, volumes: own }) - 1);
+    }
+    room.works.push({
+      name: w.name,
+      namespace: w.namespace,
+      kind: w.kind,
+      apart: w.apart,
+      always: w.always ?? false,
+      cores: w.cores,
+      memoryGiB: w.memoryGiB,
+      ready: s(w.ready),
+      tolerate: s(w.tolerate ?? timers.tolerate),
+      mayBeAway: w.mayBeAway === undefined ? undefined : s(w.mayBeAway),
+      pods,
+    });
+  }
+  placePods(room);
+  placeCopies(room);
+  return room;
+}
+
+type Asked = { name: string; class?: string | undefined; sizeGB: number; access: 'one-node' | 'many-nodes' };
+function volumesOf(
+  room: Room,
+  plan: Plan,
+  work: number,
+  asked: readonly Asked[],
+  suffix: string,
+  standard: PlannedClass | undefined,
+): number[] {
+  const name = plan.charter.workloads?.[work]?.name ?? '';
+  return asked.flatMap((v) => {
+    const of = v.class ? plan.storage.find((c) => c.name === v.class) : standard;
+    if (!of) return [];
+    const declared = plan.charter.storage?.find((c) => c.name === of.name);
+    const made = declared?.rebuild ?? rebuild;
+    return [
+      room.volumes.push({
+        name: `${name}/${v.name}${suffix}`,
+        work,
+        sizeGB: v.sizeGB,
+        kind: of.kind,
+        copies: new Array<number>(of.kind === 'nfs' ? 0 : of.copies).fill(-1),
+        apart: of.apart,
+        oneNode: v.access === 'one-node' && of.kind !== 'nfs',
+        attach: s(declared?.attach ?? attach),
+        // 8 bits a byte: a GB takes 8 s at 1 Gbit/s.
+        rebuild: { after: s(made.after), msPerGB: 8000 / made.gbit },
+      }) - 1,
+    ];
+  });
+}
+
+/** Until another has the address of the API, by VRRP: three advertisements missed, and a skew (RFC 5798 §6.1); one second between two, the lowest priority that the kit gives. */
+const vrrp = s(3 + (256 - 100) / 256);
+
+function addressesOf(plan: Plan, hosts: readonly RoomHost[]): RoomAddress[] {
+  const at = (host: string) => hosts.findIndex((h) => h.name === host);
+  const members = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => at(n.host));
+  const by = plan.announcing.find((a) => a.chosen);
+  const answering = answeringNodes(plan).map((n) => at(n.host));
+  return [
+    ...(plan.api.address ? [{ name: 'API', address: plan.api.address, by: 'vrrp' as const, hosts: members, over: vrrp }] : []),
+    // One after the other, so that not one host answers for all of them.
+    ...plan.services.flatMap((service, i) =>
+      service.address && by && answering.length
+        ? [
+            {
+              name: service.name,
+              address: service.address,
+              by: by.by,
+              hosts: answering.map((_, k) => answering[(i + k) % answering.length] ?? 0),
+              over: s(by.outage),
+            },
+          ]
+        : [],
+    ),
+  ];
+}

@@ -1,0 +1,127 @@
+import { secondsText } from '../words/amounts.ts';
+import type { Ms, Room, RoomVolume } from './room.ts';
+import type { Outcome } from './simulate.ts';
+
+/** A part of a line in time: `away`: nothing answers; `less`: less than there is to be; `good`. */
+export interface Part {
+  from: Ms;
+  /** Undefined: until somebody mends it. */
+  to: Ms | undefined;
+  is: 'good' | 'less' | 'away';
+  text: string;
+}
+/** Something of a cluster over time, after a loss. */
+export interface Row {
+  title: string;
+  about: string;
+  parts: Part[];
+  /** What it comes to, in a few words. */
+  sum: string;
+  bad: boolean;
+}
+
+const span = (ms: Ms | undefined): string => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
+
+/** What happens, as lines in time: who decides, each workload that is hit, each address, the volumes, the data. */
+export function rowsOf(room: Room, o: Outcome): Row[] {
+  const rows: Row[] = [];
+  const { quorum } = o;
+  const parts: Part[] = quorum.lost
+    ? [
+        {
+          from: quorum.lost.from,
+          to: quorum.lost.to,
+          is: 'away',
+          text: `${quorum.left} of ${room.members.length}: nothing can change`,
+        },
+      ]
+    : o.noticed === undefined
+      ? [{ from: 0, to: undefined, is: 'good', text: 'it sees no host missing' }]
+      : [
+          { from: 0, to: o.noticed, is: 'less', text: 'not noticed' },
+          { from: o.noticed, to: undefined, is: 'good', text: 'counts as lost' },
+        ];
+  rows.push({
+    title: 'control plane',
+    about: `${quorum.left} of ${room.members.length} members`,
+    parts,
+    sum: quorum.lost ? span(quorum.lost.to === undefined ? undefined : quorum.lost.to - quorum.lost.from) : 'decides',
+    bad: quorum.lost !== undefined,
+  });
+  for (const w of o.works) {
+    const work = room.works[w.work];
+    if (!work) continue;
+    const of = work.pods.length;
+    const places = [...new Set(w.movedTo.map((h) => room.hosts[h]?.name ?? ''))];
+    rows.push({
+      title: work.name,
+      about: of === 1 ? '1 replica' : `${of} replicas`,
+      parts: w.ready.map((r, i) => ({
+        from: r.from,
+        to: w.ready[i + 1]?.from,
+        is: r.pods === 0 ? 'away' : r.pods < of ? 'less' : 'good',
+        text: `${r.pods} of ${of}${r.pods === of && places.length ? `, on ${places.join(', ')}` : ''}`,
+      })),
+      sum:
+        w.stuck.length && w.longest === undefined
+          ? `until mended: ${w.stuck[0]}`
+          : w.away.length
+            ? span(w.longest)
+            : 'never away',
+      bad: w.longest === undefined || w.away.length > 0,
+    });
+  }
+  for (const a of o.addresses) {
+    const address = room.addresses[a.address];
+    if (!address) continue;
+    const last = a.away.at(-1);
+    rows.push({
+      title: address.address,
+      about: `${address.name}, by ${address.by === 'bgp' ? 'BGP' : address.by === 'arp' ? 'ARP' : 'VRRP'}`,
+      parts: [
+        ...a.away.map((s): Part => ({ from: s.from, to: s.to, is: 'away', text: 'nobody answers' })),
+        ...(last?.to === undefined
+          ? []
+          : [{ from: last.to, to: undefined, is: 'good' as const, text: `answered by ${room.hosts[a.by]?.name ?? 'others'}` }]),
+      ],
+      sum: span(a.longest),
+      bad: a.longest === undefined,
+    });
+  }
+  const degraded = o.volumes.filter((v) => !v.away);
+  if (degraded.length) {
+    const end = degraded.some((v) => v.degraded.to === undefined)
+      ? undefined
+      : Math.max(...degraded.map((v) => v.degraded.to as number));
+    const why = degraded.find((v) => v.degraded.to === undefined)?.why;
+    rows.push({
+      title: 'volumes',
+      about: `${degraded.length} with a copy less`,
+      parts: [
+        { from: 0, to: end, is: 'less', text: why ?? 'a copy is made anew' },
+        ...(end === undefined ? [] : [{ from: end, to: undefined, is: 'good' as const, text: 'whole again' }]),
+      ],
+      sum: span(end),
+      bad: end === undefined,
+    });
+  }
+  const away = o.volumes.filter((v) => v.away);
+  const names = away.map((v) => (room.volumes[v.volume] as RoomVolume).name);
+  rows.push({
+    title: 'data',
+    about: away.length ? `${away.length} of ${room.volumes.length} volumes` : `${room.volumes.length} volumes`,
+    parts: [
+      {
+        from: 0,
+        to: undefined,
+        is: away.length ? 'away' : 'good',
+        text: away.length
+          ? `no copy left: ${names.slice(0, 4).join(', ')}${names.length > 4 ? ' …' : ''}`
+          : 'a copy of everything is left',
+      },
+    ],
+    sum: away.length ? 'lost if the hosts are' : 'none lost',
+    bad: away.length > 0,
+  });
+  return rows;
+}
