@@ -50,6 +50,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/gannet/change', 'Build gannet', []],
   ['/clusters/tern/change', 'tern', []],
   ['/builds', 'Builds', []],
+  ['/rehearse?cluster=tern', 'Rehearse', []],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
   ['/record', 'Record', []],

@@ -44,7 +44,7 @@ try {
         credential: 'bmc-bw',
         addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
       });
-      await page('racks', '/hosts/racks?site=bw', 'bw-hv3');
+      await page('rehearse', '/rehearse?site=bw&cluster=tern&lost=bw-02', 'Worst first');
       for (let n = 0; n < 6; n++) await c.good('POST', '/api/hosts/bw-14/sensors');
       await page('host', '/hosts/bw-14?site=bw', 'bw-sw1a Eth34');
       await b.open(`${i.config.publicUrl}/declare?kind=Charter&site=lr`);

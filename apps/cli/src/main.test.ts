@@ -128,6 +128,43 @@ describe('follow and files', () => {
   });
 });
 
+describe('rehearse', () => {
+  it('tells what happens when a host is lost, and that something does not come back', async () => {
+    const { code, out } = await run('rehearse', 'loss', 'tern', 'bw-02', '--estate', demo);
+    expect(code).toBe(1);
+    const lines = out.split('\n');
+    // 50 s is when a host counts as lost.
+    expect(lines.slice(0, 3)).toEqual([
+      'control plane (3 of 3 members): decides',
+      '  0 s to 50 s: not noticed',
+      '  50 s to the end: counts as lost',
+    ]);
+    expect(out).toContain('bookings (1 replica): until mended');
+    const zone = await run('rehearse', 'loss', 'tern', 'rack=R1', '--estate', demo, '--json');
+    expect(JSON.parse(zone.out)[0]).toMatchObject({ title: 'control plane', about: '1 of 3 members', bad: true });
+    expect((await run('rehearse', 'loss', 'tern', 'bw-13', '--estate', demo)).code).toBe(0);
+  });
+  it('tells all cases from the worst on, and what helps', async () => {
+    const { code, out } = await run('rehearse', 'all', 'tern', '--estate', demo, '--most', '2');
+    expect([code, out.split('\n').map((l) => l.split(' ')[0])]).toEqual([0, ['everything', 'R1', 'and', 'in', '']]);
+    const helps = await run('rehearse', 'helps', 'tern', '--estate', demo, '--json');
+    expect(JSON.parse(helps.out)[0]).toMatchObject({
+      label: expect.stringContaining('after 30 s'),
+      edits: [{ path: ['timers', 'tolerate'] }],
+    });
+  });
+  it.each([
+    [['all', 'trn'], 'there is no cluster trn; did you mean tern?'],
+    [['loss', 'tern', 'bw-99'], 'tern has no bw-99'],
+    [['loss', 'tern', 'rack=R9'], 'tern has no rack=R9'],
+    [['loss', 'plover', 'lr-02'], 'plover has no host yet: nothing can be lost'],
+    [['all', 'tern', '--most', '0'], '--most: 0 is not a whole number from 1 on'],
+  ])('%j is refused: %s', async (words, why) => {
+    const { code, err } = await run('rehearse', ...words, '--estate', demo);
+    expect([code, err]).toEqual([2, expect.stringContaining(why)]);
+  });
+});
+
 describe('reach', () => {
   it('tells every hop there and back, and whether a packet of that size passes', async () => {
     const { code, out } = await run('reach', 'trace', 'plover', 'lr-bmc', '--estate', demo);

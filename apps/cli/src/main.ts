@@ -9,6 +9,7 @@ import { hosts } from './commands/hosts.ts';
 import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
 import { reach } from './commands/reach.ts';
+import { rehearse } from './commands/rehearse.ts';
 import { schema } from './commands/schema.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
@@ -21,7 +22,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, schema];
+const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, rehearse, schema];
 
 export async function main(
   args: string[],

@@ -79,6 +79,10 @@ export const router = createBrowserRouter([
         path: 'builds/:charter/:number',
         lazy: async () => ({ Component: (await import('./spaces/builds/BuildSpace.tsx')).BuildSpace }),
       },
+      {
+        path: 'rehearse',
+        lazy: async () => ({ Component: (await import('./spaces/rehearse/RehearseSpace.tsx')).RehearseSpace }),
+      },
       { path: 'checks', lazy: async () => ({ Component: (await import('./spaces/checks/ChecksSpace.tsx')).ChecksSpace }) },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },

@@ -6,6 +6,7 @@ export const tabs = [
   { path: '/images', label: 'Images', key: 'i' },
   { path: '/clusters', label: 'Clusters', key: 'c' },
   { path: '/builds', label: 'Builds', key: 'b' },
+  { path: '/rehearse', label: 'Rehearse', key: 'w' },
 ] as const;
 export const secondaryTabs = [
   { path: '/keyring', label: 'Keyring', key: 'k' },

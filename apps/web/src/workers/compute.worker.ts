@@ -45,10 +45,31 @@ import {
   type WhatIs,
   whatIs,
 } from '@praesidor/core/reach';
+import {
+  inCommon,
+  rehearseAll,
+  type RehearsedRow,
+  roomOf,
+  rowsOf,
+  simulate,
+  type Tried,
+  type Verdict,
+  whatMatters,
+} from '@praesidor/core/rehearse';
 import { isIp } from '@praesidor/core/address';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
+
+/** Every loss of a cluster, worst first, and what would help. */
+export interface Rehearsed {
+  charter: string;
+  /** How many workloads are declared. */
+  works: number;
+  cases: Verdict[];
+  common: { what: string; share: number }[];
+  matters: Tried[];
+}
 
 /** Everything that must answer while somebody types, away from the page's own thread. */
 
@@ -155,6 +176,21 @@ export const compute = {
   clusterReach(name: string): ClusterReach | undefined {
     const charter = estate?.charters.find((c) => c.name === name);
     return estate && charter ? clusterReach(resolve(charter, estate), estate) : undefined;
+  },
+  rehearse(name: string): Rehearsed | undefined {
+    const charter = estate?.charters.find((c) => c.name === name);
+    if (!estate || !charter) return undefined;
+    const plan = resolve(charter, estate);
+    const room = roomOf(plan);
+    const cases = rehearseAll(room);
+    return { charter: name, works: room.works.length, cases, common: inCommon(room, cases), matters: whatMatters(plan, estate) };
+  },
+  /** What happens in one case, line by line. */
+  rehearseCase(name: string, hosts: number[]): RehearsedRow[] | undefined {
+    const charter = estate?.charters.find((c) => c.name === name);
+    if (!estate || !charter) return undefined;
+    const room = roomOf(resolve(charter, estate));
+    return rowsOf(room, simulate(room, [{ at: 0, hosts }]));
   },
   trace(from: string, to: string, asked: Asked): Traced {
     const known = estate;

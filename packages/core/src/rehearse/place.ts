@@ -73,6 +73,8 @@ export function hostFor(room: Room, w: RoomWork, at: readonly number[], used: Us
   for (let i = 0; i < has.runs.length; i++) {
     if (!has.runs[i]) continue;
     const free = (has.cores[i] as number) - (used.cores[i] as number);
+    // Most hosts have less free than the best so far: nothing else is looked at.
+    if (best >= 0 && bestShared === 0 && free <= bestFree + enough) continue;
     if (free + enough < w.cores || (has.memoryGiB[i] as number) - (used.memoryGiB[i] as number) + enough < w.memoryGiB) continue;
     let shared = 0;
     for (let k = 0; k < at.length; k++) if (domain[at[k] as number] === domain[i]) shared++;

@@ -326,6 +326,13 @@ describe('a charter', () => {
     expect(rows[0]).toMatchObject({ title: 'control plane', parts: [{ to: 50_000, text: 'not noticed' }, { from: 50_000 }] });
     expect(rows.find((r) => r.title === 'radar-archive')).toMatchObject({ sum: '12 min 10 s', bad: true });
     expect(rows.at(-1)).toMatchObject({ title: 'data', sum: 'none lost' });
+    // What does not come back says why, in its own line.
+    const set = { ...own, works: own.works.map((w) => ({ ...w, kind: 'StatefulSet' as const })) };
+    const stuck = rowsOf(set, lose(set, at)).find((r) => r.title === 'radar-archive');
+    expect([stuck?.sum, stuck?.parts.at(-1)?.text]).toEqual([
+      'until mended',
+      `0 of 1: its pod counts as running on ${own.hosts[at]?.name} until that is back, or its pod is removed by hand`,
+    ]);
   });
   it('is told what matters most: each change is rehearsed', () => {
     const [best, ...others] = whatMatters(plan, e);

@@ -3,7 +3,7 @@ import type { Ms, Room, RoomVolume } from './room.ts';
 import type { Outcome } from './simulate.ts';
 
 /** A part of a line in time: `away`: nothing answers; `less`: less than there is to be; `good`. */
-export interface Part {
+export interface RehearsedPart {
   from: Ms;
   /** Undefined: until somebody mends it. */
   to: Ms | undefined;
@@ -11,10 +11,10 @@ export interface Part {
   text: string;
 }
 /** Something of a cluster over time, after a loss. */
-export interface Row {
+export interface RehearsedRow {
   title: string;
   about: string;
-  parts: Part[];
+  parts: RehearsedPart[];
   /** What it comes to, in a few words. */
   sum: string;
   bad: boolean;
@@ -23,10 +23,10 @@ export interface Row {
 const span = (ms: Ms | undefined): string => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
 
 /** What happens, as lines in time: who decides, each workload that is hit, each address, the volumes, the data. */
-export function rowsOf(room: Room, o: Outcome): Row[] {
-  const rows: Row[] = [];
+export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
+  const rows: RehearsedRow[] = [];
   const { quorum } = o;
-  const parts: Part[] = quorum.lost
+  const parts: RehearsedPart[] = quorum.lost
     ? [
         {
           from: quorum.lost.from,
@@ -53,6 +53,12 @@ export function rowsOf(room: Room, o: Outcome): Row[] {
     if (!work) continue;
     const of = work.pods.length;
     const places = [...new Set(w.movedTo.map((h) => room.hosts[h]?.name ?? ''))];
+    const why = (r: { pods: number }, last: boolean) =>
+      last && r.pods < of && w.stuck.length
+        ? `: ${w.stuck[0]}`
+        : last && r.pods && places.length
+          ? `, on ${places.join(', ')}`
+          : '';
     rows.push({
       title: work.name,
       about: of === 1 ? '1 replica' : `${of} replicas`,
@@ -60,14 +66,9 @@ export function rowsOf(room: Room, o: Outcome): Row[] {
         from: r.from,
         to: w.ready[i + 1]?.from,
         is: r.pods === 0 ? 'away' : r.pods < of ? 'less' : 'good',
-        text: `${r.pods} of ${of}${r.pods === of && places.length ? `, on ${places.join(', ')}` : ''}`,
+        text: `${r.pods} of ${of}${why(r, w.ready[i + 1] === undefined)}`,
       })),
-      sum:
-        w.stuck.length && w.longest === undefined
-          ? `until mended: ${w.stuck[0]}`
-          : w.away.length
-            ? span(w.longest)
-            : 'never away',
+      sum: w.away.length ? span(w.longest) : 'never away',
       bad: w.longest === undefined || w.away.length > 0,
     });
   }
@@ -79,10 +80,22 @@ export function rowsOf(room: Room, o: Outcome): Row[] {
       title: address.address,
       about: `${address.name}, by ${address.by === 'bgp' ? 'BGP' : address.by === 'arp' ? 'ARP' : 'VRRP'}`,
       parts: [
-        ...a.away.map((s): Part => ({ from: s.from, to: s.to, is: 'away', text: 'nobody answers' })),
+        ...a.away.map(
+          (s): RehearsedPart =>
+            address.by === 'bgp' && s.to !== undefined
+              ? { from: s.from, to: s.to, is: 'less', text: 'connections over what is lost' }
+              : { from: s.from, to: s.to, is: 'away', text: 'nobody answers' },
+        ),
         ...(last?.to === undefined
           ? []
-          : [{ from: last.to, to: undefined, is: 'good' as const, text: `answered by ${room.hosts[a.by]?.name ?? 'others'}` }]),
+          : [
+              {
+                from: last.to,
+                to: undefined,
+                is: 'good' as const,
+                text: address.by === 'bgp' ? 'over the others' : `answered by ${room.hosts[a.by]?.name ?? 'others'}`,
+              },
+            ]),
       ],
       sum: span(a.longest),
       bad: a.longest === undefined,

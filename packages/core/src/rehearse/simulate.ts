@@ -138,6 +138,8 @@ class Simulation {
   private readonly waiting = new Map<number, string>();
   /** From when the volumes of a pod that was moved are free. */
   private readonly freed = new Map<number, Ms>();
+  /** Some pod is elsewhere than at the beginning. */
+  private moved = false;
   /** Pods and copies that came to a host since. */
   private readonly came = new Map<number, Set<number>>();
   private readonly cameCopies = new Map<number, { volume: number; copy: number }[]>();
@@ -251,10 +253,13 @@ class Simulation {
 
   private readonly podOf = (p: number): RoomPod => this.room.pods[p] as RoomPod;
   private readonly workOf = (p: number): RoomWork => this.room.works[this.podOf(p).work] as RoomWork;
-  private readonly podsAt = (host: number): number[] => {
-    const first = (this.index.pods[host] ?? []).filter((p) => this.at[p] === host);
-    for (const p of this.came.get(host) ?? []) if (this.at[p] === host && this.podOf(p).host !== host) first.push(p);
-    return first;
+  private readonly podsAt = (host: number): readonly number[] => {
+    const own = this.index.pods[host] ?? [];
+    const came = this.came.get(host);
+    if (!this.moved && !came) return own;
+    const here = own.filter((p) => this.at[p] === host);
+    for (const p of came ?? []) if (this.at[p] === host && this.podOf(p).host !== host) here.push(p);
+    return here;
   };
 
   private outcomeOf(work: number): WorkOutcome {
@@ -295,6 +300,7 @@ class Simulation {
       return;
     }
     take(this.used, host, this.workOf(p), -1);
+    this.moved = true;
     this.at[p] = -1;
     this.turn[p] = (this.turn[p] as number) + 1;
     const held = this.podOf(p).volumes.some((v) => (this.room.volumes[v] as RoomVolume).oneNode);
@@ -361,13 +367,16 @@ class Simulation {
 
   // Volumes
 
-  private readonly copiesAt = (host: number): { volume: number; copy: number }[] => {
-    const first = (this.index.copies[host] ?? []).filter(({ volume, copy }) => {
-      const o = this.volumes.get(volume);
-      return !o || o.hosts[copy] === host;
-    });
-    for (const c of this.cameCopies.get(host) ?? []) if (this.volumes.get(c.volume)?.hosts[c.copy] === host) first.push(c);
-    return first;
+  private readonly copiesAt = (host: number): readonly { volume: number; copy: number }[] => {
+    const own = this.index.copies[host] ?? [];
+    const came = this.cameCopies.get(host);
+    // At the beginning, all that are there.
+    if (!this.volumes.size && !came) return own;
+    const isHere = (c: { volume: number; copy: number }) => {
+      const o = this.volumes.get(c.volume);
+      return !o || o.hosts[c.copy] === host;
+    };
+    return [...own.filter(isHere), ...(came ?? []).filter((c) => this.volumes.get(c.volume)?.hosts[c.copy] === host)];
   };
 
   /** Why a volume cannot be used; undefined: it can. */

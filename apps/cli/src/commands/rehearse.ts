@@ -1,0 +1,121 @@
+import { resolve } from '@praesidor/core/charter';
+import { nearest } from '@praesidor/core/model';
+import { inCommon, rehearseAll, type Room, roomOf, rowsOf, simulate, type Verdict, whatMatters } from '@praesidor/core/rehearse';
+import { counted, secondsText } from '@praesidor/core/words';
+import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
+import { type Asked, type CommandGroup, tell } from '../options.ts';
+
+const common = [estateOption, nowOption];
+const long = (ms: number | undefined) => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
+
+function planned(asked: Asked) {
+  const estate = estateOf(asked);
+  const name = asked.words[0] as string;
+  const charter = estate.charters.find((c) => c.name === name);
+  if (!charter) {
+    const near = nearest(
+      name,
+      estate.charters.map((c) => c.name),
+    );
+    throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
+  }
+  const plan = resolve(charter, estate);
+  const room = roomOf(plan);
+  if (!room.hosts.length) throw new Unusable(`${name} has no host yet: nothing can be lost`);
+  return { estate, plan, room };
+}
+/** Hosts by their names, or all of a rack, a zone or a feed. @throws Unusable with what there is */
+function hostsOf(room: Room, words: readonly string[]): number[] {
+  return words.flatMap((word) => {
+    const [by = '', of = ''] = word.split('=');
+    const found = room.hosts.flatMap((h, i) =>
+      (of === '' && h.name === word) || (of && (by === 'rack' || by === 'zone' || by === 'feed') && h[by] === of) ? [i] : [],
+    );
+    if (!found.length) {
+      const near = nearest(
+        word,
+        room.hosts.map((h) => h.name),
+      );
+      throw new Unusable(`${room.charter} has no ${word}${near ? `; did you mean ${near}?` : ''}`);
+    }
+    return found;
+  });
+}
+const line = (v: Verdict) =>
+  `${v.case.name.padEnd(20)} ${(v.longest ? `${v.longest.what} ${long(v.longest.ms)}` : 'nothing away').padEnd(34)} quorum ${v.quorum.left} of ${v.quorum.of}  ${v.lost.length ? `no copy of ${v.lost.length}` : 'no data lost'}  ${v.coresLeft} cores left  ${v.text}`;
+
+/** What a loss would do to a cluster. */
+export const rehearse: CommandGroup = {
+  name: 'rehearse',
+  about: 'what a loss would do to a cluster, computed from its charter',
+  commands: [
+    {
+      name: 'loss',
+      about:
+        'what happens over time when hosts lose power: hosts by name, or rack=NAME, zone=NAME, feed=NAME; exit code 1: something does not come back by itself',
+      words: '<cluster> <lost...>',
+      options: common,
+      run: (asked, write) => {
+        const { room } = planned(asked);
+        const hosts = [...new Set(hostsOf(room, asked.words.slice(1)))];
+        const outcome = simulate(room, [{ at: 0, hosts }]);
+        const rows = rowsOf(room, outcome);
+        tell(
+          asked,
+          write,
+          rows,
+          rows.flatMap((r) => [
+            `${r.title} (${r.about}): ${r.sum}`,
+            ...r.parts.map((p) => `  ${long(p.from)} to ${p.to === undefined ? 'the end' : long(p.to)}: ${p.text}`),
+          ]),
+        );
+        return rows.some((r) => r.parts.at(-1)?.is === 'away') ? 1 : 0;
+      },
+    },
+    {
+      name: 'all',
+      about:
+        'every loss of one host, of two, of a rack, a zone, a feed and of everything, worst first; and what they have in common',
+      words: '<cluster>',
+      options: [['--most <n>', 'how many are shown; 20 otherwise'], ...common],
+      run: (asked, write) => {
+        const { room } = planned(asked);
+        const most = asked.options.most === undefined ? 20 : Number(asked.options.most);
+        if (!Number.isInteger(most) || most < 1)
+          throw new Unusable(`--most: ${String(asked.options.most)} is not a whole number from 1 on`);
+        const all = rehearseAll(room);
+        const shared = inCommon(room, all);
+        tell(asked, write, { cases: all, common: shared }, [
+          ...all.slice(0, most).map(line),
+          ...(all.length > most ? [`and ${counted(all.length - most, 'case')} more`] : []),
+          ...(shared.length
+            ? [`in common to the worst: ${shared.map((c) => `${c.what} ${Math.round(c.share * 100)} %`).join(', ')}`]
+            : []),
+        ]);
+        return 0;
+      },
+    },
+    {
+      name: 'helps',
+      about: 'which timer or way of placing matters most: each is tried, and every single host lost once more',
+      words: '<cluster>',
+      options: common,
+      run: (asked, write) => {
+        const { plan, estate } = planned(asked);
+        const list = whatMatters(plan, estate);
+        tell(
+          asked,
+          write,
+          list,
+          list.length
+            ? list.map(
+                (t) =>
+                  `${t.label}: longest ${long(t.before.longest)} → ${long(t.after.longest)}, hosts whose loss does not mend itself ${t.before.stays} → ${t.after.stays}; cost: ${t.cost}`,
+              )
+            : ['no change that is tried makes an absence shorter'],
+        );
+        return 0;
+      },
+    },
+  ],
+};
