@@ -105,16 +105,16 @@ export function roomOf(plan: Plan): Room {
   const workers = nodes.some((n) => n.role === 'worker');
   const stored = new Set(storageNodes(nodes));
   const hosts = nodes.map(
-    (n): RoomHost => ({
-      name: n.host,
-      role: n.role,
-      rack: n.rack,
-      zone: n.zone,
-      feed: n.feed,
-      cores: usableCores(n.facts.cores),
-      memoryGiB: usableMemory(n.facts.memoryGiB),
-      volumesGB: stored.has(n) ? roomForVolumes(n) : 0,
-      runs: !workers || n.role === 'worker',
+    (node): RoomHost => ({
+      name: node.host,
+      role: node.role,
+      rack: node.rack,
+      zone: node.zone,
+      feed: node.feed,
+      cores: usableCores(node.facts.cores),
+      memoryGiB: usableMemory(node.facts.memoryGiB),
+      volumesGB: stored.has(node) ? roomForVolumes(node) : 0,
+      runs: !workers || node.role === 'worker',
     }),
   );
   const standard = plan.storage.find((c) => c.standard);
