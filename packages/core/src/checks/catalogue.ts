@@ -1,3 +1,11 @@
+import { STO007 } from './rules/STO-007.ts';
+import { STO008 } from './rules/STO-008.ts';
+import { STO009 } from './rules/STO-009.ts';
+import { STO010 } from './rules/STO-010.ts';
+import { STO011 } from './rules/STO-011.ts';
+import { CHT046 } from './rules/CHT-046.ts';
+import { CHT047 } from './rules/CHT-047.ts';
+import { CHT048 } from './rules/CHT-048.ts';
 import { SVC015 } from './rules/SVC-015.ts';
 import { SVC014 } from './rules/SVC-014.ts';
 import { SVC013 } from './rules/SVC-013.ts';
@@ -263,6 +271,9 @@ export const catalogue: readonly Check[] = [
   CHT043,
   CHT044,
   CHT045,
+  CHT046,
+  CHT047,
+  CHT048,
   DNS001,
   DNS002,
   DNS003,
@@ -396,6 +407,11 @@ export const catalogue: readonly Check[] = [
   STO004,
   STO005,
   STO006,
+  STO007,
+  STO008,
+  STO009,
+  STO010,
+  STO011,
   TPL001,
   TPL002,
   TPL003,

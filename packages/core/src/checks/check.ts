@@ -2,6 +2,7 @@ import { credentialOf } from '../access/credentials.ts';
 import type { Computed } from '../charter/plan.ts';
 import { planOf } from '../charter/resolve.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
+import { type Room, roomOf } from '../rehearse/room.ts';
 import type { Edit } from '../model/edit.ts';
 import { keyOf } from '../model/estate.ts';
 import type { GroupOf, Shelved, ShelfName, View } from '../reading/index.ts';
@@ -89,6 +90,8 @@ export const openDoc = (doc: Doc, label = `Open ${keyOf(doc)}`): Remedy => ({
 type Charter = DocOf<'Charter'>;
 /** The plan of a charter, kept as long as all that it was computed from. */
 export const planFor = (view: View, c: Charter): Computed => planOf(view, c.name);
+/** Who stands where in a cluster, for what a loss does to it. */
+export const roomFor = (view: View, c: Charter): Room => view.memo(`room of ${c.name}`, () => roomOf(planFor(view, c)));
 export { serves } from '../charter/stands.ts';
 export const chartersOn = (view: View, network: string): string[] => view.by('Charter', 'network', network).map((c) => c.name);
 export const chartersAt = (view: View, site: string): string[] => view.by('Charter', 'site', site).map((c) => c.name);

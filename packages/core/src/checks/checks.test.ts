@@ -147,6 +147,9 @@ const speaks = { as: 64513, ways: 9, hold: 30 };
 const planned = (services: object[], range = '10.62.8.64-10.62.8.79') =>
   plover(['servicePool'], { range, announce: 'arp', services });
 const classes = (...list: object[]) => plover(['storage'], list);
+const kept = { name: 'kept', kind: 'copies', standard: true };
+/** A workload of the cluster. */
+const runs = (more: object) => plover(['workloads'], [{ name: 'archive', ready: 10, ...more }]);
 const manifest = (image: string) => `apiVersion: apps/v1
 kind: DaemonSet
 metadata: {name: agent, namespace: kube-system}
@@ -668,6 +671,24 @@ const cases: Record<string, Change> = {
   'STO-004': classes({ name: 'safe', kind: 'copies', copies: 1, standard: true }),
   'STO-005': classes({ name: 'safe', kind: 'copies', standard: true }),
   'STO-006': classes({ name: 'fast', kind: 'local', standard: true }),
+  'STO-007': runs({ volumes: [{ name: 'data', class: 'quick', sizeGB: 5 }] }),
+  'STO-008': (e) => classes({ name: 'fast', kind: 'copies' })(runs({ volumes: [{ name: 'data', sizeGB: 5 }] })(e)),
+  'STO-009': (e) =>
+    classes({ name: 'fast', kind: 'local', standard: true })(
+      runs({ mayBeAway: 3600, volumes: [{ name: 'data', sizeGB: 5 }] })(e),
+    ),
+  // A host has 960 GB for volumes: half of 1,920.
+  'STO-010': (e) => classes(kept)(runs({ volumes: [{ name: 'data', sizeGB: 961 }] })(e)),
+  'STO-011': (e) => classes(kept)(runs({ kind: 'StatefulSet', replicas: 9, volumes: [{ name: 'data', sizeGB: 600 }] })(e)),
+  'CHT-046': runs({ replicas: 9, apart: 'host', always: true }),
+  // 50 + 300 + 10 s.
+  'CHT-047': runs({ mayBeAway: 359 }),
+  'CHT-048': (e) =>
+    runs({
+      replicas: resolve(e.charters[0] as Charter, e).nodes.filter((n) => n.role === 'worker').length,
+      apart: 'host',
+      always: true,
+    })(e),
   'KEY-004': plover(['objectStore'], {
     endpoint: 'objects.lr.kestrelferries.example:9000',
     bucket: 'plover',
@@ -1203,6 +1224,28 @@ describe('who a finding about a precinct or a kept address is about', () => {
     expect(found('SVC-014', keep(planned([{ name: 'archives' }])(goodEstate())))).toEqual([
       '10.62.8.70 is kept for default/archive, which plover does not publish any more',
     ]);
+  });
+  it('a workload that is away for longer than accepted: to the second, with its volume, and never where it has two replicas', () => {
+    const away = (more: object, e = goodEstate()) => found('CHT-047', runs(more)(e));
+    // 50 + 300 + 10 s.
+    expect(away({ mayBeAway: 360 })).toEqual([]);
+    expect(away({ mayBeAway: 359 })).toEqual(['archive may be away for 5 min 59 s, and is for 6 min']);
+    expect(away({ mayBeAway: 60, replicas: 2 })).toEqual([]);
+    expect(away({})).toEqual([]);
+    // A volume of one node: 360 s until it is freed, and 10 s until it is attached.
+    const volumes = [{ name: 'data', sizeGB: 5 }];
+    expect(away({ mayBeAway: 729, volumes }, classes(kept)(goodEstate()))).toEqual([
+      'archive may be away for 12 min 9 s, and is for 12 min 10 s',
+    ]);
+    expect(away({ mayBeAway: 730, volumes }, classes(kept)(goodEstate()))).toEqual([]);
+    expect(away({ mayBeAway: 3600, kind: 'StatefulSet' })).toEqual([
+      'archive may be away for 1 h, and does not come back by itself',
+    ]);
+  });
+  it('volumes that fit, and not one GB more', () => {
+    const size = (sizeGB: number) => classes(kept)(runs({ volumes: [{ name: 'data', sizeGB }] })(goodEstate()));
+    expect(found('STO-010', size(960))).toEqual([]);
+    expect(found('STO-010', size(961))).toHaveLength(1);
   });
   it('two services at one port of the nodes, and not one of TCP beside one of UDP', () => {
     const ports = (...list: [string, 'tcp' | 'udp'][]) =>

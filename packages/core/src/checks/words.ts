@@ -754,6 +754,38 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'A host that is lost takes the data of its pods with it.',
     mend: 'Add a class with copies or an NFS server, if anything must outlive a host.',
   },
+  'STO-007': {
+    why: 'A pod whose claim waits does not start.',
+    mend: 'Name a class that the charter has, or declare it.',
+  },
+  'STO-008': {
+    why: 'A pod whose claim waits does not start.',
+    mend: 'Make a class the default, or name one.',
+  },
+  'STO-009': {
+    why: 'Its data are on one host, and it is away for as long as that is.',
+    mend: 'Take a class with copies, or accept that it is away.',
+  },
+  'STO-010': {
+    why: 'No copy of it could be made.',
+    mend: 'Ask for less, or take hosts with larger disks.',
+  },
+  'STO-011': {
+    why: 'A volume that is degraded from the first day tells nobody when a copy is lost.',
+    mend: 'Ask for less, keep fewer copies, or add disks.',
+  },
+  'CHT-046': {
+    why: 'What is planned to run does not.',
+    mend: 'Add hosts, ask for less, or let its pods share a place.',
+  },
+  'CHT-047': {
+    why: 'Its owner was promised something else.',
+    mend: 'Have two replicas, let its pod wait for less, or accept a longer absence.',
+  },
+  'CHT-048': {
+    why: 'The loss of one host is what a cluster is to bear.',
+    mend: 'Add a host, ask for less, or have fewer replicas.',
+  },
   'TPL-001': {
     why: 'Nobody sees any more what the cluster was meant to be like.',
     mend: 'Declare the template again, or let the charter stand by itself.',

@@ -1,7 +1,7 @@
 import { storageNodes } from '../charter/aspects/storage.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import { disksOf } from '../charter/disks.ts';
-import type { Plan, PlannedClass, PlannedNode } from '../charter/plan.ts';
+import type { Computed, PlannedClass, PlannedNode } from '../charter/plan.ts';
 import { answeringNodes } from '../reach/announce.ts';
 import { placeCopies, placePods } from './place.ts';
 
@@ -100,7 +100,7 @@ export function roomForVolumes(node: PlannedNode): number {
 }
 
 /** What a plan is, rehearsed: pods and copies are placed as a scheduler would, the same ones every time. */
-export function roomOf(plan: Plan): Room {
+export function roomOf(plan: Computed): Room {
   const { charter, nodes, timers } = plan;
   const workers = nodes.some((n) => n.role === 'worker');
   const stored = new Set(storageNodes(nodes));
@@ -161,7 +161,7 @@ export function roomOf(plan: Plan): Room {
 type Asked = { name: string; class?: string | undefined; sizeGB: number; access: 'one-node' | 'many-nodes' };
 function volumesOf(
   room: Room,
-  plan: Plan,
+  plan: Computed,
   work: number,
   asked: readonly Asked[],
   suffix: string,
@@ -193,7 +193,7 @@ function volumesOf(
 /** Until another has the address of the API, by VRRP: three advertisements missed, and a skew (RFC 5798 §6.1); one second between two, the lowest priority that the kit gives. */
 const vrrp = s(3 + (256 - 100) / 256);
 
-function addressesOf(plan: Plan, hosts: readonly RoomHost[]): RoomAddress[] {
+function addressesOf(plan: Computed, hosts: readonly RoomHost[]): RoomAddress[] {
   const at = (host: string) => hosts.findIndex((h) => h.name === host);
   const members = plan.nodes.filter((n) => n.role === 'control-plane').map((n) => at(n.host));
   const by = plan.announcing.find((a) => a.chosen);
