@@ -383,6 +383,35 @@ describe('whatever is lost', () => {
       { numRuns: 300 },
     );
   });
+  it('of one loss that nobody mends, all but the copies that are made anew is told without making them, too: property', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 6 }),
+        fc.array(fc.record({ replicas: fc.integer({ min: 1, max: 3 }), set: fc.boolean(), local: fc.boolean() }), {
+          maxLength: 6,
+        }),
+        fc.array(fc.nat(8), { minLength: 1, maxLength: 4 }),
+        (workers, works, lost) => {
+          const r = room(
+            workers,
+            works.map((w, i) => ({
+              at: new Array<number>(w.replicas).fill(-1),
+              kind: w.set ? ('StatefulSet' as const) : ('Deployment' as const),
+              volumes: new Array<number[]>(w.replicas).fill([i]),
+            })),
+            works.map((w) => ({ kind: w.local ? ('local' as const) : ('copies' as const), copies: w.local ? [-1] : [-1, -1] })),
+          );
+          placePods(r);
+          placeCopies(r);
+          const losses = [{ at: 0, hosts: lost.map((h) => h % r.hosts.length) }];
+          const [whole, short] = [simulate(r, losses), simulate(r, losses, false)];
+          const away = (o: typeof whole) => o.volumes.filter((v) => v.away).map((v) => [v.volume, v.away]);
+          expect({ ...short, volumes: away(short), end: 0 }).toEqual({ ...whole, volumes: away(whole), end: 0 });
+        },
+      ),
+      { numRuns: 300 },
+    );
+  });
   it('everything is as it was when all hosts come back and nothing was moved', () => {
     const r = room(3, [{ at: [0, 1] }, { at: [2], kind: 'StatefulSet', volumes: [[0]] }], [{ copies: [0, 1] }]);
     const o = simulate(r, [{ at: 0, hosts: [0, 1, 2, 3, 4, 5], back: 600_000 }]);

@@ -78,6 +78,8 @@ interface Index {
   ready: Uint8Array;
   used: Used;
   filled: Float64Array;
+  /** What one simulation writes in, and the next one after it: thousands are gone through one by one. */
+  scratch: { down: Float64Array; at: Int32Array; ready: Uint8Array; turn: Uint32Array; used: Used; filled: Float64Array };
 }
 const indexes = new WeakMap<Room, Index>();
 function indexOf(room: Room): Index {
@@ -91,6 +93,14 @@ function indexOf(room: Room): Index {
     ready: Uint8Array.from(room.pods, (p) => (p.host >= 0 ? 1 : 0)),
     used: usedBy(room),
     filled: new Float64Array(room.hosts.length),
+    scratch: {
+      down: new Float64Array(room.hosts.length),
+      at: new Int32Array(room.pods.length),
+      ready: new Uint8Array(room.pods.length),
+      turn: new Uint32Array(room.pods.length),
+      used: { cores: new Float64Array(room.hosts.length), memoryGiB: new Float64Array(room.hosts.length) },
+      filled: new Float64Array(room.hosts.length),
+    },
   };
   for (const [p, pod] of room.pods.entries()) {
     index.pods[pod.host]?.push(p);
@@ -108,8 +118,8 @@ function indexOf(room: Room): Index {
 
 /**
  * What happens in a cluster when hosts lose power: a simulation by events, each at its millisecond. Of everything that takes between two times, the longer one is taken: a host that has
- * just renewed its lease, a leader that is among the lost. @param losses in any order @param rebuilds whether copies are made anew: of one loss that nobody mends, nothing else
- * depends on that @returns what was away, for how long, and what does not come back by itself
+ * just renewed its lease, a leader that is among the lost. @param losses in any order @param rebuilds whether copies are made anew, and those told that have a copy less: of one loss that nobody
+ * mends, nothing else depends on that @returns what was away, for how long, and what does not come back by itself
  */
 export function simulate(room: Room, losses: readonly Loss[], rebuilds = true): Outcome {
   return new Simulation(room, rebuilds).run(losses);
@@ -151,12 +161,19 @@ class Simulation {
     private readonly rebuilds: boolean,
   ) {
     this.index = indexOf(room);
-    this.down = new Float64Array(room.hosts.length).fill(-1);
-    this.at = this.index.at.slice();
-    this.isReady = this.index.ready.slice();
-    this.turn = new Uint32Array(room.pods.length);
-    this.used = { cores: this.index.used.cores.slice(), memoryGiB: this.index.used.memoryGiB.slice() };
-    this.filled = this.index.filled.slice();
+    const { index } = this;
+    const { scratch } = index;
+    this.down = scratch.down.fill(-1);
+    this.at = scratch.at;
+    this.at.set(index.at);
+    this.isReady = scratch.ready;
+    this.isReady.set(index.ready);
+    this.turn = scratch.turn.fill(0);
+    this.used = scratch.used;
+    this.used.cores.set(index.used.cores);
+    this.used.memoryGiB.set(index.used.memoryGiB);
+    this.filled = scratch.filled;
+    this.filled.set(index.filled);
     this.left = room.members.length;
     this.quorum = { left: this.left, lost: undefined };
   }
@@ -203,7 +220,9 @@ class Simulation {
     for (const h of fresh) {
       if (this.decides) this.put({ at: this.now + this.room.grace, order: 0, is: 'noticed', host: h, since: this.now });
       for (const p of this.podsAt(h)) this.becomes(p, 0);
-      for (const { volume, copy } of this.copiesAt(h)) this.loseCopy(volume, copy);
+      // Where none is made anew, one of which copies are left is as good as one that is whole.
+      for (const { volume, copy } of this.copiesAt(h))
+        if (this.rebuilds || this.volumes.has(volume) || !this.anyLeft(volume)) this.loseCopy(volume, copy);
     }
     this.answerAnew(fresh);
   }
@@ -218,7 +237,7 @@ class Simulation {
       for (const [h, since] of this.down.entries())
         if (since !== -1) this.put({ at: this.now + this.room.grace, order: 0, is: 'noticed', host: h, since });
     for (const h of back) {
-      for (const { volume, copy } of this.copiesAt(h)) this.regain(volume, copy);
+      for (const { volume, copy } of this.copiesAt(h)) if (this.rebuilds || this.volumes.has(volume)) this.regain(volume, copy);
       for (const p of this.podsAt(h)) this.again(p);
     }
     this.answerAnew([]);
@@ -412,6 +431,11 @@ class Simulation {
       this.volumes.set(v, o);
     }
     return o;
+  }
+
+  private anyLeft(v: number): boolean {
+    for (const h of (this.room.volumes[v] as RoomVolume).copies) if (h >= 0 && this.isUp(h)) return true;
+    return false;
   }
 
   private loseCopy(v: number, copy: number): void {
