@@ -47,6 +47,7 @@ import {
 } from '@praesidor/core/reach';
 import {
   inCommon,
+  mostPaired,
   rehearseAll,
   type RehearsedRow,
   roomOf,
@@ -66,6 +67,8 @@ export interface Rehearsed {
   charter: string;
   /** How many workloads are declared. */
   works: number;
+  /** How many hosts are not lost together with another one; there are too many. */
+  alone: number;
   cases: Verdict[];
   common: { what: string; share: number }[];
   matters: Tried[];
@@ -183,7 +186,14 @@ export const compute = {
     const plan = resolve(charter, estate);
     const room = roomOf(plan);
     const cases = rehearseAll(room);
-    return { charter: name, works: room.works.length, cases, common: inCommon(room, cases), matters: whatMatters(plan, estate) };
+    return {
+      charter: name,
+      works: room.works.length,
+      alone: Math.max(0, room.hosts.length - mostPaired),
+      cases,
+      common: inCommon(room, cases),
+      matters: whatMatters(plan, estate),
+    };
   },
   /** What happens in one case, line by line. */
   rehearseCase(name: string, hosts: number[]): RehearsedRow[] | undefined {

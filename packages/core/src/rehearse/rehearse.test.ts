@@ -310,6 +310,14 @@ describe('a charter', () => {
     // All stand in one rack, which is everything; zones are three.
     expect([count('rack'), count('zone')]).toEqual([0, new Set(own.hosts.map((h) => h.zone)).size]);
   });
+  it('of a large cluster has any two of the hundred hosts that decide or have most on them', () => {
+    // w119 has more than any other; of 123 hosts 23 are lost alone.
+    const large = room(120, [{ at: new Array<number>(9).fill(119) }]);
+    const two = casesOf(large).filter((c) => c.sort === 'two');
+    expect(two).toHaveLength((100 * 99) / 2);
+    for (const h of [119, 120, 121, 122]) expect(two.some((c) => c.hosts.includes(h))).toBe(true);
+    expect(casesOf(large).filter((c) => c.sort === 'host')).toHaveLength(123);
+  });
   it('tells the worst case first, and what is accepted and not kept', () => {
     const all = rehearseAll(own);
     expect(all[0]).toMatchObject({ case: { sort: 'site' }, quorum: { left: 0 }, stays: true });

@@ -146,6 +146,12 @@ export function RehearseSpace() {
               <Button onClick={() => setWhole(!whole)}>{whole ? 'Show the worst' : `Show all ${cases.length} cases`}</Button>
             </div>
           )}
+          {all && all.alone > 0 && (
+            <p className="pt-2 text-ink-2">
+              Any two are lost of the hosts that decide and those with most on them;{' '}
+              {counted(all.alone, 'other is', 'others are')} lost alone.
+            </p>
+          )}
           {all && all.common.length > 0 && (
             <p className="pt-2 text-ink-2">
               In common to what does not come back by itself:{' '}
