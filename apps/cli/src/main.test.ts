@@ -146,7 +146,7 @@ describe('rehearse', () => {
   });
   it('tells all cases from the worst on, and what helps', async () => {
     const { code, out } = await run('rehearse', 'all', 'tern', '--estate', demo, '--most', '2');
-    expect([code, out.split('\n').map((l) => l.split(' ')[0])]).toEqual([0, ['everything', 'R1', 'and', 'in', '']]);
+    expect([code, out.split('\n').map((l) => l.split(' ')[0])]).toEqual([0, ['everything', 'rack', 'and', 'in', '']]);
     const helps = await run('rehearse', 'helps', 'tern', '--estate', demo, '--json');
     expect(JSON.parse(helps.out)[0]).toMatchObject({
       label: expect.stringContaining('after 30 s'),

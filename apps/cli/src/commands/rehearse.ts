@@ -1,12 +1,22 @@
 import { resolve } from '@praesidor/core/charter';
 import { nearest } from '@praesidor/core/model';
-import { inCommon, rehearseAll, type Room, roomOf, rowsOf, simulate, type Verdict, whatMatters } from '@praesidor/core/rehearse';
-import { counted, secondsText } from '@praesidor/core/words';
+import {
+  awayText,
+  caseTitle,
+  inCommon,
+  rehearseAll,
+  type Room,
+  roomOf,
+  rowsOf,
+  simulate,
+  type Verdict,
+  whatMatters,
+} from '@praesidor/core/rehearse';
+import { counted } from '@praesidor/core/words';
 import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
 
 const common = [estateOption, nowOption];
-const long = (ms: number | undefined) => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
 
 function planned(asked: Asked) {
   const estate = estateOf(asked);
@@ -42,7 +52,7 @@ function hostsOf(room: Room, words: readonly string[]): number[] {
   });
 }
 const line = (v: Verdict) =>
-  `${v.case.name.padEnd(20)} ${(v.longest ? `${v.longest.what} ${long(v.longest.ms)}` : 'nothing away').padEnd(34)} quorum ${v.quorum.left} of ${v.quorum.of}  ${v.lost.length ? `no copy of ${v.lost.length}` : 'no data lost'}  ${v.coresLeft} cores left  ${v.text}`;
+  `${caseTitle(v.case).padEnd(20)} ${(v.longest ? `${v.longest.what} ${awayText(v.longest.ms)}` : 'nothing away').padEnd(34)} quorum ${v.quorum.left} of ${v.quorum.of}  ${v.lost.length ? `no copy of ${v.lost.length}` : 'no data lost'}  ${v.coresLeft} cores left  ${v.text}`;
 
 /** What a loss would do to a cluster. */
 export const rehearse: CommandGroup = {
@@ -66,7 +76,7 @@ export const rehearse: CommandGroup = {
           rows,
           rows.flatMap((r) => [
             `${r.title} (${r.about}): ${r.sum}`,
-            ...r.parts.map((p) => `  ${long(p.from)} to ${p.to === undefined ? 'the end' : long(p.to)}: ${p.text}`),
+            ...r.parts.map((p) => `  ${awayText(p.from)} to ${p.to === undefined ? 'the end' : awayText(p.to)}: ${p.text}`),
           ]),
         );
         return rows.some((r) => r.parts.at(-1)?.is === 'away') ? 1 : 0;
@@ -110,7 +120,7 @@ export const rehearse: CommandGroup = {
           list.length
             ? list.map(
                 (t) =>
-                  `${t.label}: longest ${long(t.before.longest)} → ${long(t.after.longest)}, hosts whose loss does not mend itself ${t.before.stays} → ${t.after.stays}; cost: ${t.cost}`,
+                  `${t.label}: longest ${awayText(t.before.longest)} → ${awayText(t.after.longest)}, hosts whose loss does not mend itself ${t.before.stays} → ${t.after.stays}; cost: ${t.cost}`,
               )
             : ['no change that is tried makes an absence shorter'],
         );

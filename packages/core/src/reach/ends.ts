@@ -44,7 +44,7 @@ export function endOf(estate: Estate, reach: Reach, text: string, side: 'from' |
     for (const m of g.members)
       if (m.name === first && m.interfaces[0])
         return { label: m.name, address: m.interfaces[0].address, network: m.interfaces[0].network };
-  if (first === 'outside' && side === 'to') return { label: 'the outside', address: outside, network: '' };
+  if (first === 'outside' && side === 'to') return { label: 'the outside', address: outside[4], network: '' };
   const near = nearest(first, [
     ...reach.networks.keys(),
     ...estate.hosts.map((h) => h.name),
@@ -53,8 +53,8 @@ export function endOf(estate: Estate, reach: Reach, text: string, side: 'from' |
   throw new Error(`${text} is no address, network, host or cluster${near ? `; did you mean ${near}?` : ''}`);
 }
 
-/** An address that nobody has, for texts (RFC 5737): it stands for everything outside. */
-const outside = '198.51.100.1';
+/** Addresses that nobody has, for texts (RFC 5737, RFC 3849): they stand for everything outside. */
+export const outside = { 4: '198.51.100.1', 6: '2001:db8::1' } as const;
 const proxied = (reach: Reach, charter: string | undefined): Pick<End, 'proxy'> => {
   const proxy = reach.proxies.get(charter ?? '');
   return proxy ? { proxy } : {};

@@ -11,6 +11,9 @@ export interface Case {
   name: string;
   hosts: number[];
 }
+/** What tells a case from all others: a zone and a power feed may have one name. */
+export const caseTitle = ({ sort, name }: Case): string =>
+  sort === 'rack' || sort === 'zone' || sort === 'feed' ? `${sort} ${name}` : name;
 /** What a case comes to, as a line of a table. */
 export interface Verdict {
   case: Case;

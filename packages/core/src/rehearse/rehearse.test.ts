@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { type Charter, type Estate, kinds } from '../model/index.ts';
-import { casesOf, inCommon, rehearseAll, verdictOf } from './cases.ts';
+import { caseTitle, casesOf, inCommon, rehearseAll, verdictOf } from './cases.ts';
 import { placeCopies, placePods } from './place.ts';
 import { type Room, type RoomHost, type RoomVolume, type RoomWork, roomForVolumes, roomOf } from './room.ts';
 import { rowsOf } from './rows.ts';
@@ -309,6 +309,13 @@ describe('a charter', () => {
     expect([count('host'), count('two'), count('site')]).toEqual([n, (n * (n - 1)) / 2, 1]);
     // All stand in one rack, which is everything; zones are three.
     expect([count('rack'), count('zone')]).toEqual([0, new Set(own.hosts.map((h) => h.zone)).size]);
+  });
+  it('tells cases apart that have one name', () => {
+    const r = room(3, []);
+    for (const h of r.hosts) h.feed = h.zone;
+    const titles = casesOf(r).map(caseTitle);
+    expect(new Set(titles).size).toBe(titles.length);
+    expect(titles).toEqual(expect.arrayContaining(['zone A', 'feed A', 'rack R1']));
   });
   it('of a large cluster has any two of the hundred hosts that decide or have most on them', () => {
     // w119 has more than any other; of 123 hosts 23 are lost alone.

@@ -20,7 +20,9 @@ export interface RehearsedRow {
   bad: boolean;
 }
 
-const span = (ms: Ms | undefined): string => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
+/** How long something is away; undefined: until somebody mends it. */
+export const awayText = (ms: Ms | undefined): string =>
+  ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10);
 
 /** What happens, as lines in time: who decides, each workload that is hit, each address, the volumes, the data. */
 export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
@@ -45,7 +47,7 @@ export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
     title: 'control plane',
     about: `${quorum.left} of ${room.members.length} members`,
     parts,
-    sum: quorum.lost ? span(quorum.lost.to === undefined ? undefined : quorum.lost.to - quorum.lost.from) : 'decides',
+    sum: quorum.lost ? awayText(quorum.lost.to === undefined ? undefined : quorum.lost.to - quorum.lost.from) : 'decides',
     bad: quorum.lost !== undefined,
   });
   for (const w of o.works) {
@@ -68,7 +70,7 @@ export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
         is: r.pods === 0 ? 'away' : r.pods < of ? 'less' : 'good',
         text: `${r.pods} of ${of}${why(r, w.ready[i + 1] === undefined)}`,
       })),
-      sum: w.away.length ? span(w.longest) : 'never away',
+      sum: w.away.length ? awayText(w.longest) : 'never away',
       bad: w.longest === undefined || w.away.length > 0,
     });
   }
@@ -97,7 +99,7 @@ export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
               },
             ]),
       ],
-      sum: span(a.longest),
+      sum: awayText(a.longest),
       bad: a.longest === undefined,
     });
   }
@@ -114,7 +116,7 @@ export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
         { from: 0, to: end, is: 'less', text: why ?? 'a copy is made anew' },
         ...(end === undefined ? [] : [{ from: end, to: undefined, is: 'good' as const, text: 'whole again' }]),
       ],
-      sum: span(end),
+      sum: awayText(end),
       bad: end === undefined,
     });
   }

@@ -1,5 +1,5 @@
-import type { Sort, Tried, Verdict } from '@praesidor/core/rehearse';
-import { counted, secondsText } from '@praesidor/core/words';
+import { awayText, caseTitle, type Sort, type Tried, type Verdict } from '@praesidor/core/rehearse';
+import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -48,9 +48,9 @@ export function RehearseSpace() {
   }).data;
   const cases = all?.charter === name ? all.cases : [];
   const lost = params.get('lost') ?? '';
-  const chosen = cases.find((v) => v.case.name === lost) ?? cases.find((v) => v.case.sort === 'host') ?? cases[0];
+  const chosen = cases.find((v) => caseTitle(v.case) === lost) ?? cases.find((v) => v.case.sort === 'host') ?? cases[0];
   const rows = useQuery({
-    queryKey: ['rehearse', snapshot?.state, name, chosen?.case.name],
+    queryKey: ['rehearse', snapshot?.state, name, chosen && caseTitle(chosen.case)],
     enabled: snapshot !== undefined && chosen !== undefined,
     placeholderData: (old) => old,
     gcTime: 1000,
@@ -65,6 +65,7 @@ export function RehearseSpace() {
       },
       { replace: true },
     );
+  const choose = (v: Verdict | undefined) => set({ lost: v ? caseTitle(v.case) : '' });
   const findings = (report.data?.findings ?? []).filter((f) => f.charters.includes(name) && /^(STO|CHT)/.test(f.code));
   const present = (Object.keys(titles) as Sort[]).filter((s) => cases.some((v) => v.case.sort === s));
   return (
@@ -106,7 +107,7 @@ export function RehearseSpace() {
                   role="radio"
                   aria-checked={chosen.case.sort === s}
                   key={s}
-                  onClick={() => set({ lost: cases.find((v) => v.case.sort === s)?.case.name ?? '' })}
+                  onClick={() => choose(cases.find((v) => v.case.sort === s))}
                   className={`-ml-px border px-2.5 py-1 first:ml-0 ${chosen.case.sort === s ? 'border-ink bg-ink text-paper' : 'border-rule-2 bg-leaf'}`}
                 >
                   {titles[s]}
@@ -116,13 +117,13 @@ export function RehearseSpace() {
             <label className="flex items-baseline gap-2">
               <span className="text-ink-2">Lost, without power</span>
               <select
-                value={chosen.case.name}
+                value={caseTitle(chosen.case)}
                 onChange={(e) => set({ lost: e.target.value })}
                 className="max-w-[300px] border border-rule-2 bg-leaf px-2 py-1"
               >
                 {cases
                   .filter((v) => v.case.sort === chosen.case.sort)
-                  .map((v) => v.case.name)
+                  .map((v) => caseTitle(v.case))
                   .sort()
                   .map((n) => (
                     <option key={n}>{n}</option>
@@ -140,7 +141,7 @@ export function RehearseSpace() {
           <h2 className="pt-5 pb-1 text-lg">
             Worst first <span className="ml-1.5 font-normal font-sans text-base text-ink-2">{counted(cases.length, 'case')}</span>
           </h2>
-          <Cases list={whole ? cases : cases.slice(0, first)} chosen={chosen} onChoose={(v) => set({ lost: v.case.name })} />
+          <Cases list={whole ? cases : cases.slice(0, first)} chosen={chosen} onChoose={choose} />
           {cases.length > first && (
             <div className="pt-2">
               <Button onClick={() => setWhole(!whole)}>{whole ? 'Show the worst' : `Show all ${cases.length} cases`}</Button>
@@ -176,8 +177,6 @@ export function RehearseSpace() {
   );
 }
 
-const long = (ms: number | undefined) => (ms === undefined ? 'until mended' : secondsText(Math.round(ms / 100) / 10));
-
 function Cases({ list, chosen, onChoose }: { list: readonly Verdict[]; chosen: Verdict; onChoose: (v: Verdict) => void }) {
   return (
     <table className="grid-table" aria-label="Cases, worst first">
@@ -195,21 +194,13 @@ function Cases({ list, chosen, onChoose }: { list: readonly Verdict[]; chosen: V
         {list.map((v) => {
           const noQuorum = v.quorum.left * 2 <= v.quorum.of;
           return (
-            <tr
-              key={`${v.case.sort} ${v.case.name}`}
-              data-row
-              tabIndex={-1}
-              aria-selected={v === chosen}
-              onClick={() => onChoose(v)}
-            >
+            <tr key={caseTitle(v.case)} data-row tabIndex={-1} aria-selected={v === chosen} onClick={() => onChoose(v)}>
               <td className="whitespace-nowrap!">
                 <button type="button" className="text-left font-semibold hover:underline" onClick={() => onChoose(v)}>
-                  {v.case.sort === 'rack' || v.case.sort === 'zone' || v.case.sort === 'feed'
-                    ? `${v.case.sort} ${v.case.name}`
-                    : v.case.name}
+                  {caseTitle(v.case)}
                 </button>
               </td>
-              <td>{v.longest ? `${v.longest.what} ${long(v.longest.ms)}` : 'nothing'}</td>
+              <td>{v.longest ? `${v.longest.what} ${awayText(v.longest.ms)}` : 'nothing'}</td>
               <td className={v.lost.length ? 'text-brick' : ''}>{v.lost.length ? `no copy of ${v.lost.length}` : 'none lost'}</td>
               <td className={noQuorum ? 'text-brick' : ''}>
                 {v.quorum.left} of {v.quorum.of}
@@ -266,7 +257,7 @@ function Helps({
               <tr key={t.label}>
                 <td className="whitespace-normal! font-semibold">{t.label}</td>
                 <td>
-                  {long(t.before.longest)} → {long(t.after.longest)}
+                  {awayText(t.before.longest)} → {awayText(t.after.longest)}
                 </td>
                 <td>
                   {t.before.stays} → {t.after.stays}

@@ -1,11 +1,10 @@
 import { formatPrefix, parsePrefix } from '../../address/parse.ts';
 import type { Edit } from '../../model/edit.ts';
+import { outside } from '../../reach/ends.ts';
 import { type End, trace } from '../../reach/trace.ts';
 import { at, each } from '../check.ts';
 import { reachAt, someoneIn } from '../reach.ts';
 
-/** Addresses that nobody has, for texts (RFC 5737, RFC 3849): they stand for everything outside. */
-const outside = { 4: '198.51.100.1', 6: '2001:db8::1' } as const;
 /** What is inside, whoever's it is (RFC 1918, RFC 4193). */
 const within = { 4: ['10.0.0.0/8', '172.16.0.0/12', '192.168.0.0/16'], 6: ['fc00::/7'] } as const;
 
