@@ -1242,6 +1242,13 @@ describe('who a finding about a precinct or a kept address is about', () => {
       'archive may be away for 1 h, and does not come back by itself',
     ]);
   });
+  it('pods that find no host, and how many of how many', () => {
+    const e = goodEstate();
+    const workers = resolve(e.charters[0] as Charter, e).nodes.filter((n) => n.role === 'worker').length;
+    const apart = (replicas: number) => found('CHT-046', runs({ replicas, apart: 'host', always: true })(e));
+    expect(apart(workers)).toEqual([]);
+    expect(apart(workers + 2)).toEqual([`2 of ${workers + 2} pods of archive find no host`]);
+  });
   it('volumes that fit, and not one GB more', () => {
     const size = (sizeGB: number) => classes(kept)(runs({ volumes: [{ name: 'data', sizeGB }] })(goodEstate()));
     expect(found('STO-010', size(960))).toEqual([]);

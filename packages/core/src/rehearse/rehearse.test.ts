@@ -175,6 +175,21 @@ describe('the control plane', () => {
     ]);
     expect([then.works[0]?.longest, then.quorum.lost]).toEqual([470_000, { from: 0, to: 100_000 }]);
   });
+  it('that loses it before pods have moved moves none; they wait once more from when it has it again', () => {
+    const r = room(2, [{ at: [0] }]);
+    const after = (back?: number) =>
+      simulate(r, [
+        { at: 0, hosts: [0] },
+        { at: 100_000, hosts: [2, 3], back },
+      ]).works[0];
+    expect(after()).toMatchObject({
+      longest: undefined,
+      movedTo: [],
+      stuck: ['the control plane has no majority: nothing is moved'],
+    });
+    // It has none at 350 s, when the pod was to be moved: 400 + 50 + 300 + 20 s.
+    expect(after(400_000)).toMatchObject({ longest: 400_000 + 50_000 + 300_000 + 20_000, movedTo: [1] });
+  });
   it('with one member lost decides on', () => {
     expect(lose(room(2, [{ at: [0] }]), 0, 2)).toMatchObject({ quorum: { left: 2, lost: undefined }, noticed: 50_000 });
   });
