@@ -84,6 +84,8 @@ describe('a path that is measured', () => {
     expect((await measure('10.62.8.53')).status).toBe(409);
     expect((await measure('8.8.8.8')).status).toBe(422);
     expect((await measure('127.0.0.1')).status).toBe(422);
+    const feed = await measure('plover/ais-feed');
+    expect([feed.status, feed.body]).toMatchObject([422, { message: expect.stringContaining('answers by UDP') }]);
     expect((await (await i.as('planner')).call('POST', '/api/reach/measure', { to: 'plover' })).status).toBe(403);
   });
 });

@@ -26,6 +26,10 @@ export async function measure(ctx: Context, to: string, asked?: number, from?: s
       });
     }
   })();
+  if (asked === undefined && end.port?.protocol === 'udp')
+    throw new Refusal('invalid', `${end.label} answers by UDP, and a path is measured by a connection of TCP.`, {
+      remedy: 'Name a TCP port at which a node is asked.',
+    });
   const [name = '', of] = to.split('/');
   const charter = estate.charters.find((c) => c.name === name);
   const planned = charter?.servicePool?.services?.find((s) => s.name === of)?.port;
