@@ -90,6 +90,6 @@ describe('a build with a kit that has faults', () => {
     await eventually(async () => (await step(`${first}/join`))?.state === 'done', 'the first kubelet starts');
     await eventually(async () => i.world.machines.get(first)?.stage === 'joined', 'its programs start');
     expect(i.world.clusters.list()).toEqual([{ name: 'plover', up: false, members: [first] }]);
-    expect((await step('api'))?.state).toBe('running');
+    await eventually(async () => (await step('api'))?.state === 'running', 'its API is waited for');
   });
 });

@@ -216,7 +216,7 @@ describe('over a thin link', () => {
     await start(s.label);
     await shipmentIn(c, s.label, 'waiting');
     const db = i.running.ctx.db;
-    expect(await db.query('select * from run_lease')).toEqual([]);
+    await eventually(async () => !(await db.query('select * from run_lease')).length, 'its place to be let go of');
     await c.good('POST', '/api/edits', {
       why: 'hours',
       edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['link'], value: { rateMbit: 100 } }],
