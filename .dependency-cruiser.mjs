@@ -13,25 +13,31 @@ export default {
       'core-stays-pure',
       'core imports nothing of ours and nothing that does I/O',
       '^packages/core/src',
-      '^(packages/(protocols|registry|shipping|standins)|apps/)|^(node:)?(fs|net|http|https|tls|dgram|child_process|os|path|crypto|worker_threads)$|node_modules/(react|fastify|typeorm|pg|undici)/',
+      '^(packages/(protocols|registry|shipping|backups|standins)|apps/)|^(node:)?(fs|net|http|https|tls|dgram|child_process|os|path|crypto|worker_threads)$|node_modules/(react|fastify|typeorm|pg|undici)/',
     ),
     rule(
       'protocols-know-core-only',
       'protocol clients know neither server nor stand-ins',
       '^packages/protocols/src',
-      '^(packages/(registry|shipping|standins)|apps/)',
+      '^(packages/(registry|shipping|backups|standins)|apps/)',
     ),
     rule(
       'shipping-knows-core-and-protocols',
       'cases are packed and landed by the server and by the command line alike',
       '^packages/shipping/src',
-      '^(packages/(registry|standins)|apps/)',
+      '^(packages/(registry|backups|standins)|apps/)',
+    ),
+    rule(
+      'backups-know-core-and-protocols',
+      'blocks are made and given back wherever a volume is read and written',
+      '^packages/backups/src',
+      '^(packages/(registry|shipping|standins)|apps/)',
     ),
     rule(
       'contract-knows-core-only',
       'what the API answers is known to both sides, and knows neither',
       '^packages/contract/src',
-      '^(packages/(protocols|registry|shipping|standins)|apps/)',
+      '^(packages/(protocols|registry|shipping|backups|standins)|apps/)',
     ),
     rule('hashing-is-a-leaf', 'it is used from below everything else', '^packages/hashing/src', '^(packages/(?!hashing)|apps/)'),
     rule(
@@ -43,14 +49,14 @@ export default {
     rule(
       'no-standins-in-the-product',
       'the product never knows that it talks to a stand-in',
-      '^(apps/(server|web|cli)/src|packages/(core|protocols|registry|shipping)/src)',
+      '^(apps/(server|web|cli)/src|packages/(core|protocols|registry|shipping|backups)/src)',
       '^packages/standins',
     ),
     rule(
       'web-through-http',
       'the interface uses core and HTTP',
       '^apps/web/src',
-      '^(packages/(protocols|registry|shipping|standins)|apps/server)',
+      '^(packages/(protocols|registry|shipping|backups|standins)|apps/server)',
     ),
     rule(
       'the-command-stands-alone',

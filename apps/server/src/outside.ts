@@ -3,7 +3,7 @@ import { hostOf } from '@praesidor/core/access';
 import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type Notice, wayOf } from '@praesidor/core/notices';
 import { loginAt } from '@praesidor/core/files';
-import type { Charter, Gateway, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
+import type { BackupStore, Charter, Gateway, Hypervisor, Network, Registry, Site, Zone } from '@praesidor/core/model';
 import { inZone } from '@praesidor/core/naming';
 import { Dialer, type Destination, Exits, type Policy, ProtocolError, specialUse } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
@@ -14,7 +14,10 @@ import { docTables } from './db/tables.ts';
 /** What is declared, by what a connection may be made for. */
 interface Declared {
   ranges: Record<'controller', Range[]>;
-  hosts: Record<'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'time' | 'notice', Set<string>>;
+  hosts: Record<
+    'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'store' | 'time' | 'notice',
+    Set<string>
+  >;
 }
 /** Milliseconds that what was read of the plan is believed: a sweep asks a thousand times. */
 const believed = 1000;
@@ -65,6 +68,7 @@ const what: Record<DeclaredPurpose, string> = {
   resolver: 'it is no declared resolver',
   zone: 'it is the primary of no declared zone',
   gateway: 'no member of a gateway is entered there',
+  store: 'it is no declared store for backups',
   time: 'it is no declared time server',
   notice: 'no notice goes there',
   cluster: 'it is no address of a cluster: of its API, of what comes in, of a node or of a service',
@@ -80,7 +84,7 @@ function undeclared(to: { purpose: DeclaredPurpose; host: string; address: strin
 async function readDeclared(db: DataSource): Promise<Declared> {
   const of = async <T>(kind: keyof typeof docTables) =>
     (await db.manager.find(docTables[kind], { select: { key: true, doc: true } as never })).map((r) => r.doc as T);
-  const [networks, sites, hypervisors, registries, zones, charters, gateways] = await Promise.all([
+  const [networks, sites, hypervisors, registries, zones, charters, gateways, stores] = await Promise.all([
     of<Network>('Network'),
     of<Site>('Site'),
     of<Hypervisor>('Hypervisor'),
@@ -88,6 +92,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
     of<Zone>('Zone'),
     of<Charter>('Charter'),
     of<Gateway>('Gateway'),
+    of<BackupStore>('BackupStore'),
   ]);
   const api = (await db.query(
     "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %' or doc->'owner'->>'use' like 'service %')",
@@ -102,6 +107,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       zone: new Set(zones.map((z) => z.primary)),
       time: new Set([...sites, ...networks, ...charters].flatMap((x) => serverList(x.ntp ?? []).servers)),
       gateway: new Set(gateways.flatMap((g) => g.members.flatMap((m) => (m.login ? [loginAt(m)] : [])))),
+      store: new Set(stores.flatMap((s) => (s.endpoint ? [hostOf(s.endpoint)] : []))),
       notice: new Set(notices.map(({ doc }) => wayOf(doc).host.toLowerCase())),
       cluster: new Set([
         ...api.map((r) => r.address),

@@ -64,6 +64,17 @@ export const faultKinds = {
   'api-silent': { on: 'cluster', title: 'API silent', text: 'API servers of the cluster take connections and never answer' },
   'time-wrong': { on: 'time server', title: 'Time server is wrong', text: 'its clock is ten minutes ahead of all others' },
   'time-silent': { on: 'time server', title: 'Time server silent', text: 'it is asked and never answers' },
+  'store-silent': { on: 'store', title: 'Object store silent', text: 'it takes connections and never answers' },
+  'store-full': { on: 'store', title: 'Object store full', text: 'whatever is put there is answered with 507' },
+  'store-slow': { on: 'store', title: 'Object store slow', text: 'every answer comes a third of a second late' },
+  'store-busy': { on: 'store', title: 'Object store busy', text: 'every third request is answered with 503' },
+  'store-cuts': {
+    on: 'store',
+    title: 'Object store drops uploads',
+    text: 'the first object and every fourth after it are cut off, each once',
+  },
+  'store-region': { on: 'store', title: 'Object store of another region', text: 'it takes signatures for another region alone' },
+  'store-clock': { on: 'store', title: 'Clock of the object store is wrong', text: 'its clock is an hour ahead' },
   'dns-silent': { on: 'dns', title: 'DNS silent', text: 'name servers take what they are asked and never answer' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;

@@ -13,6 +13,7 @@ import { TimeStandin } from './time.ts';
 import { Faults } from './faults.ts';
 import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';
 import { type Hardware, type Lasting, Machine } from './machine.ts';
+import { Objects, objectsServer, type ObjectsSpec } from './objects.ts';
 import { type RouterSpec, Routers, type SavedRouter } from './router.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
 import { type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
@@ -49,6 +50,8 @@ export interface WorldSpec {
   time?: string[];
   registries: RegistrySpec[];
   hypervisors: HypervisorSpec[];
+  /** Stores of objects. */
+  objects?: ObjectsSpec[];
   /** Machines that route. */
   routers?: RouterSpec[];
   authorities: { name: string; title: string }[];
@@ -65,6 +68,7 @@ export class World {
   readonly authorities = new Map<string, Pair>();
   readonly stores = new Map<string, Store>();
   readonly hypervisors = new Map<string, Hypervisor>();
+  readonly objects = new Map<string, Objects>();
   readonly routers = new Routers(() => this.save());
   /** By machine: what lies in /etc/ssh/ssh_host_ed25519_key.pub there. */
   private readonly hostKeys = new Map<string, string>();
@@ -103,6 +107,7 @@ export class World {
     this.writeAuthorities();
     await this.startDns();
     for (const r of this.spec.registries) await this.startRegistry(r);
+    for (const o of this.spec.objects ?? []) await this.startObjects(o);
     const saved = this.load();
     this.clusters.restore(saved.clusters);
     for (const h of this.spec.machines) {
@@ -225,6 +230,16 @@ export class World {
     );
   }
 
+  private async startObjects(spec: ObjectsSpec): Promise<void> {
+    const objects = new Objects(spec, join(this.dir, 'objects', spec.name), this.faults);
+    this.objects.set(spec.name, objects);
+    const ca = this.authorities.get(spec.ca) as Pair;
+    const pair = await kept(join(this.dir, `objects-${spec.name}.json`), () =>
+      makeCertificate({ commonName: spec.host, names: [spec.host], days: 825, ca }),
+    );
+    await this.listen(objectsServer(objects, pair) as unknown as Server, spec.address, spec.port);
+  }
+
   private async listen(server: Server, address: string, port: number): Promise<void> {
     const at = mapAddress(this.addressMap, address, port);
     await new Promise<void>((done, fail) => {
@@ -276,6 +291,7 @@ export class World {
       })),
       hypervisors: [...this.hypervisors.values()].map((h) => ({ name: h.spec.name, guests: h.guests.size })),
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
+      stores: [...this.objects.keys()],
       zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
       timeServers: this.spec.time ?? [],
       routers: Object.fromEntries(this.hostKeys),

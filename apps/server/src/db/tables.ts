@@ -45,6 +45,7 @@ export const tableOf = {
   Registry: 'registry',
   Release: 'release',
   Addon: 'addon',
+  BackupStore: 'backup_store',
   Template: 'template',
   Charter: 'charter',
   Reservation: 'reservation',

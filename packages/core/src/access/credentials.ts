@@ -5,7 +5,7 @@ import { keyOf } from '../model/estate.ts';
 import { includes, type Role } from './acts.ts';
 
 /** What a credential is for: it is sent to nothing of another kind. */
-export const keyUses = ['bmc', 'hypervisor', 'registry', 'tsig', 'other'] as const;
+export const keyUses = ['bmc', 'hypervisor', 'registry', 'tsig', 'objects', 'encryption', 'other'] as const;
 export type KeyUse = (typeof keyUses)[number];
 
 /**
@@ -90,6 +90,8 @@ export function credentialOf(doc: Doc): NamedCredential | undefined {
     return { entry: doc.credential, path: 'credential', use: 'hypervisor', document, host: hostOf(doc.endpoint) };
   if (doc.kind === 'Registry' && doc.credential)
     return { entry: doc.credential, path: 'credential', use: 'registry', document, host: hostOf(doc.endpoint) };
+  if (doc.kind === 'BackupStore' && doc.credential && doc.endpoint)
+    return { entry: doc.credential, path: 'credential', use: 'objects', document, host: hostOf(doc.endpoint) };
   if (doc.kind === 'Zone') return { entry: doc.key, path: 'key', use: 'tsig', document, address: doc.primary };
   return undefined;
 }

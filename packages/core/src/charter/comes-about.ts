@@ -45,7 +45,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['podNetwork', 'impossible', 'nodes of two pod networks do not hear each other'],
   ['workloads', 'at once', 'what is rehearsed is another; nothing of the cluster changes'],
   ['storage', 'at once', 'classes come and go; volumes that were made stay as they are'],
-  ['objectStore', 'at once', 'the next backup goes there'],
+  ['backups', 'at once', 'the next backup goes by it'],
   ['ntp', 'rolling', 'it is written on each host'],
   ['syslog', 'rolling', 'it is written on each host'],
   ['timezone', 'rolling', 'it is written on each host'],

@@ -1,3 +1,22 @@
+import { STO012 } from './rules/STO-012.ts';
+import { STO013 } from './rules/STO-013.ts';
+import { STO014 } from './rules/STO-014.ts';
+import { STO015 } from './rules/STO-015.ts';
+import { STO016 } from './rules/STO-016.ts';
+import { STO017 } from './rules/STO-017.ts';
+import { STO018 } from './rules/STO-018.ts';
+import { STO019 } from './rules/STO-019.ts';
+import { STO020 } from './rules/STO-020.ts';
+import { STO021 } from './rules/STO-021.ts';
+import { STO022 } from './rules/STO-022.ts';
+import { STO023 } from './rules/STO-023.ts';
+import { STO024 } from './rules/STO-024.ts';
+import { STO025 } from './rules/STO-025.ts';
+import { STO026 } from './rules/STO-026.ts';
+import { STO027 } from './rules/STO-027.ts';
+import { STO028 } from './rules/STO-028.ts';
+import { STO029 } from './rules/STO-029.ts';
+import { STO030 } from './rules/STO-030.ts';
 import { STO007 } from './rules/STO-007.ts';
 import { STO008 } from './rules/STO-008.ts';
 import { STO009 } from './rules/STO-009.ts';
@@ -412,6 +431,25 @@ export const catalogue: readonly Check[] = [
   STO009,
   STO010,
   STO011,
+  STO012,
+  STO013,
+  STO014,
+  STO015,
+  STO016,
+  STO017,
+  STO018,
+  STO019,
+  STO020,
+  STO021,
+  STO022,
+  STO023,
+  STO024,
+  STO025,
+  STO026,
+  STO027,
+  STO028,
+  STO029,
+  STO030,
   TPL001,
   TPL002,
   TPL003,

@@ -1,6 +1,7 @@
 import { credentialOf } from '../access/credentials.ts';
 import type { Computed } from '../charter/plan.ts';
 import { planOf } from '../charter/resolve.ts';
+import { coverage, type Covered } from '../backup/plans.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import { type Room, roomOf } from '../rehearse/room.ts';
 import type { Edit } from '../model/edit.ts';
@@ -92,6 +93,15 @@ type Charter = DocOf<'Charter'>;
 export const planFor = (view: View, c: Charter): Computed => planOf(view, c.name);
 /** Who stands where in a cluster, for what a loss does to it. */
 export const roomFor = (view: View, c: Charter): Room => view.memo(`room of ${c.name}`, () => roomOf(planFor(view, c)));
+/** Sites and stores that backups of a cluster have to do with. */
+export function backedUpWith(view: View, c: Charter) {
+  const backupStores = [...new Set((c.backups ?? []).map((b) => b.store))].flatMap((name) => view.get('BackupStore', name) ?? []);
+  const sites = [...new Set([c.site, ...backupStores.map((s) => s.site)])].flatMap((name) => view.get('Site', name) ?? []);
+  return { backupStores, sites };
+}
+/** How backups of the volumes of a cluster come out. */
+export const coverageFor = (view: View, c: Charter): Covered[] =>
+  view.memo(`backups of ${c.name}`, () => coverage(c, backedUpWith(view, c), Date.parse(view.now)));
 export { serves } from '../charter/stands.ts';
 export const chartersOn = (view: View, network: string): string[] => view.by('Charter', 'network', network).map((c) => c.name);
 export const chartersAt = (view: View, site: string): string[] => view.by('Charter', 'site', site).map((c) => c.name);
@@ -110,12 +120,14 @@ export function credentialNamed(view: View, doc: Named) {
         ? [...new Set(view.by('Host', 'hypervisor', doc.name).flatMap(held))]
         : doc.kind === 'Zone'
           ? chartersAt(view, doc.site)
-          : view.by('Charter', 'mirror', doc.name).map((x) => x.name);
+          : doc.kind === 'BackupStore'
+            ? []
+            : view.by('Charter', 'mirror', doc.name).map((x) => x.name);
   return {
     to: c,
     at: { subject: { kind: doc.kind, name: doc.name }, path: c.path.split('.'), site: doc.site, charters } satisfies Partial<Hit>,
   };
 }
-export type Named = Extract<Doc, { kind: 'Host' | 'Hypervisor' | 'Zone' | 'Registry' }>;
+export type Named = Extract<Doc, { kind: 'Host' | 'Hypervisor' | 'Zone' | 'Registry' | 'BackupStore' }>;
 /** Kinds of which documents name credentials. */
-export const namingKinds = ['Host', 'Hypervisor', 'Zone', 'Registry'] as const;
+export const namingKinds = ['Host', 'Hypervisor', 'Zone', 'Registry', 'BackupStore'] as const;

@@ -6,6 +6,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate, host, network, withAddon } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Doc, type Edit, type Estate, kinds } from '../model/index.ts';
 import { resolve } from '../charter/index.ts';
+import { roomOf } from '../rehearse/index.ts';
 import { behind } from '../images/index.ts';
 import type { View } from '../reading/index.ts';
 import { nextMoves } from '../moves/index.ts';
@@ -14,7 +15,18 @@ import { catalogue, check, checkWords, findingsTable, makeChecker } from './inde
 type Change = (e: Estate) => Estate;
 const set =
   (
-    kind: 'Charter' | 'Gateway' | 'Network' | 'Site' | 'Host' | 'Registry' | 'Zone' | 'Release' | 'Addon' | 'Template',
+    kind:
+      | 'Charter'
+      | 'BackupStore'
+      | 'Gateway'
+      | 'Network'
+      | 'Site'
+      | 'Host'
+      | 'Registry'
+      | 'Zone'
+      | 'Release'
+      | 'Addon'
+      | 'Template',
     key: string,
     path: (string | number)[],
     value: unknown,
@@ -150,6 +162,55 @@ const classes = (...list: object[]) => plover(['storage'], list);
 const kept = { name: 'kept', kind: 'copies', standard: true };
 /** A workload of the cluster. */
 const runs = (more: object) => plover(['workloads'], [{ name: 'archive', ready: 10, ...more }]);
+/** plover with two volumes and a store at another site; `plans` back them up. */
+const backed =
+  (plans: object[], volume: object = {}, store: object = {}): Change =>
+  (e) =>
+    plover(
+      ['backups'],
+      plans,
+    )(
+      classes(kept)(
+        runs({ kind: 'StatefulSet', volumes: [{ name: 'data', sizeGB: 100, changesGB: 10 }], ...volume })(
+          put({ ...farStore, ...store })(
+            set(
+              'Site',
+              'lr',
+              ['reach'],
+              'open',
+            )(
+              put({
+                kind: 'Site',
+                name: 'bw',
+                title: 'Breakwater Hall',
+                form: 'hall',
+                reach: 'open',
+                domain: 'bw.kestrelferries.example',
+              })(withKeys(e)),
+            ),
+          ),
+        ),
+      ),
+    );
+const withKeys: Change = (e) => ({
+  ...e,
+  keys: [
+    ...e.keys,
+    { name: 'bw-objects', use: 'objects', places: ['BackupStore bw-objects'] },
+    { name: 'sealing', use: 'encryption', places: [] },
+  ],
+});
+const farStore = {
+  kind: 'BackupStore',
+  name: 'bw-objects',
+  site: 'bw',
+  endpoint: 'objects.bw.kestrelferries.example:9000',
+  bucket: 'backups',
+  credential: 'bw-objects',
+  key: 'sealing',
+  rateMbit: 1000,
+};
+const nightly = { name: 'nightly', store: 'bw-objects', at: '0 4 * * *', keep: { last: 7 }, trial: '0 5 * * 0' };
 const manifest = (image: string) => `apiVersion: apps/v1
 kind: DaemonSet
 metadata: {name: agent, namespace: kube-system}
@@ -689,11 +750,50 @@ const cases: Record<string, Change> = {
       apart: 'host',
       always: true,
     })(e),
-  'KEY-004': plover(['objectStore'], {
-    endpoint: 'objects.lr.kestrelferries.example:9000',
-    bucket: 'plover',
-    credential: 'lr-objects',
-  }),
+  'STO-012': backed([{ ...nightly, store: 'bw-object' }]),
+  'STO-013': backed([]),
+  'STO-014': backed([{ ...nightly, volumes: ['archive/date'] }]),
+  'STO-015': backed([{ ...nightly, trial: '0 3 30 2 *' }]),
+  // A day, and 80 s for the 10 GB that change in it.
+  'STO-016': backed([nightly], { mayLose: 86_479 }),
+  'STO-017': backed([{ ...nightly, keep: { days: 1 } }]),
+  'STO-018': (e) => put({ ...farStore, name: 'lr-objects', site: 'lr' })(backed([{ ...nightly, store: 'lr-objects' }])(e)),
+  'STO-019': (e) => backed([nightly], {}, { host: resolve(e.charters[0] as Charter, e).nodes.at(-1)?.host })(e),
+  // 100 GB and six days of 10.
+  'STO-020': backed([nightly], {}, { sizeGB: 159 }),
+  // 100 GB at 1 Mbit/s take nine days; no more than 10 of them change in a day, which take 22 h: two volumes do not fit.
+  'STO-021': backed([nightly], { replicas: 2 }, { rateMbit: 1 }),
+  'STO-022': backed([{ ...nightly, trial: undefined }]),
+  'STO-023': (e) => set('Site', 'lr', ['timezone'], 'Europe/Berlin')(backed([{ ...nightly, at: '30 2 * * *' }])(e)),
+  'STO-024': backed([nightly], {}, { key: 'bw-objects' }),
+  'STO-025': (e) =>
+    put({ ...farStore, name: 'lr-objects', site: 'lr' })(set('Site', 'lr', ['reach'], 'sealed')(backed([nightly])(e))),
+  'STO-026': backed([
+    { ...nightly, volumes: ['archive/data'] },
+    { ...nightly, name: 'hourly', volumes: ['archive/data'] },
+  ]),
+  'STO-027': (e) => set('Site', 'lr', ['link'], { rateMbit: 100, hours: '05:00-06:00' })(backed([nightly])(e)),
+  'STO-028': (e) =>
+    classes(
+      { name: 'scratch', kind: 'local', standard: true },
+      { name: 'shared', kind: 'nfs', server: '10.62.8.61', path: '/export' },
+    )(runs({ volumes: [{ name: 'data', sizeGB: 5, access: 'many-nodes' }] })(e)),
+  // Two copies on three hosts: the two that have one hang on feed 1, the third on feed 2.
+  'STO-029': (e) => {
+    const there = plover(['workers'], { count: 3, hosts: ['lr-04', 'lr-05', 'lr-06'] })(e);
+    const now = classes({ ...kept, copies: 2 })(runs({ volumes: [{ name: 'data', sizeGB: 5 }] })(there));
+    const room = roomOf(resolve(now.charters[0] as Charter, now));
+    const have = new Set(room.volumes[0]?.copies);
+    return room.stores.reduce((x, h) => set('Host', room.hosts[h]?.name ?? '', ['feed'], have.has(h) ? '1' : '2')(x), now);
+  },
+  // Three hosts of 960 GB, two copies of each of three volumes of 450: on each host two, 900 GB. Without one, 900 are to be made anew, and 60 are free on each of two.
+  'STO-030': (e) =>
+    classes({ ...kept, copies: 2 })(runs({ kind: 'StatefulSet', replicas: 3, volumes: [{ name: 'data', sizeGB: 450 }] })(e)),
+  'KEY-004': (e) =>
+    plover(
+      ['answers'],
+      [{ addon: 'log-shipper', question: 'token', answer: 'lr-archive' }],
+    )(asks({ key: 'token', ask: 'Which entry opens the archive?', type: 'secret' })(e)),
   'IMG-019': (e) => plover(['podNetwork'], 'log-shipper')(withAddon(e, 'log-shipper')),
   'IMG-020': (e) =>
     set('Addon', 'log-shipper', ['manifests'], manifest('images.upstream.example/own/other:1'))(withAddon(e, 'log-shipper')),
@@ -728,7 +828,7 @@ cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kes
 
 /** Pages of the interface (apps/web/src/routes.tsx). */
 const pages =
-  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(templates\/)?[a-z]+)?|keyring)$/;
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|keyring)$/;
 
 describe('every check', () => {
   it('finds nothing in a good estate', () => {

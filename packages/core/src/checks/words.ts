@@ -774,6 +774,82 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'A volume that is degraded from the first day tells nobody when a copy is lost.',
     mend: 'Ask for less, keep fewer copies, or add disks.',
   },
+  'STO-012': {
+    why: 'The plan runs, and nothing is kept.',
+    mend: 'Declare the store, or name one that there is.',
+  },
+  'STO-013': {
+    why: 'What is lost with all copies, or deleted by hand, is gone for good.',
+    mend: 'Add a plan for them, or accept it for what can be made anew.',
+  },
+  'STO-014': {
+    why: 'Somebody believes that it is backed up.',
+    mend: 'Name a volume that there is, or take it out.',
+  },
+  'STO-015': {
+    why: 'Nothing is ever backed up by it.',
+    mend: 'Name days that there are.',
+  },
+  'STO-016': {
+    why: 'With all of its copies, everything since the last whole backup is lost.',
+    mend: 'Back up more often, or to a store that takes it more quickly.',
+  },
+  'STO-017': {
+    why: 'Where the newest one is damaged, or has the mistake in it already, there is none before it.',
+    mend: 'Keep it for longer, or keep a number of them.',
+  },
+  'STO-018': {
+    why: 'What takes the site takes both.',
+    mend: 'Back up to a store at another site as well, or carry copies away.',
+  },
+  'STO-019': {
+    why: 'They are lost with what they are of.',
+    mend: 'Move the store to a host of another cluster, or of none.',
+  },
+  'STO-020': {
+    why: 'The store is full one night, and that backup is missing.',
+    mend: 'Keep fewer, give the store more room, or send some elsewhere.',
+  },
+  'STO-021': {
+    why: 'Backups fall behind, and each is older than its plan says.',
+    mend: 'Back up less often, or over a faster way.',
+  },
+  'STO-022': {
+    why: 'Whether a backup can be read is known on the day that it is needed.',
+    mend: 'Let the newest one be tested on a schedule.',
+  },
+  'STO-023': {
+    why: 'On that day it runs at another time.',
+    mend: 'Nothing, or a time at which clocks do not change.',
+  },
+  'STO-024': {
+    why: 'Nothing can be backed up there, and nothing that lies there can be read.',
+    mend: 'Add the entry to the keyring, for encryption.',
+  },
+  'STO-025': {
+    why: 'The plan fails every time.',
+    mend: 'Take a store at its own site, and carry copies away on media.',
+  },
+  'STO-026': {
+    why: 'Only the first of them backs it up.',
+    mend: 'Name each volume once.',
+  },
+  'STO-027': {
+    why: 'It waits until the link opens, and the backup is older than it seems.',
+    mend: 'Let it run within the hours of the link.',
+  },
+  'STO-028': {
+    why: 'Its second pod waits for ever on another host.',
+    mend: 'Take an NFS class, or let one node use it.',
+  },
+  'STO-029': {
+    why: 'One fuse takes all of them.',
+    mend: 'Take hosts on both feeds, or keep copies apart by rack or zone.',
+  },
+  'STO-030': {
+    why: 'Volumes stay degraded until the host is back, and the next loss takes data.',
+    mend: 'Add disks or a host, or keep fewer copies.',
+  },
   'CHT-046': {
     why: 'What is planned to run does not.',
     mend: 'Add hosts, ask for less, or let its pods share a place.',

@@ -20,6 +20,7 @@ export const sorts = [
   'host',
   'network',
   'registry',
+  'store',
   'image',
   'zone',
   'build',

@@ -59,6 +59,16 @@ export function thingsOf(estate: Estate, findings: readonly Finding[]): Thing[] 
         words(n.prefix, n.vlan && `vlan ${n.vlan}`, n.purpose, n.gateway),
       ),
     ),
+    ...estate.backupStores.map((s) =>
+      thing(
+        'store',
+        s.site,
+        s.name,
+        words('backup store,', s.endpoint ?? s.server),
+        `/clusters/stores?site=${s.site}&at=${s.name}`,
+        words(s.title, s.bucket),
+      ),
+    ),
     ...estate.gateways.map((g) =>
       thing(
         'network',

@@ -9,6 +9,7 @@ const sliceOf = {
   Site: 'sites',
   Network: 'networks',
   Gateway: 'gateways',
+  BackupStore: 'backupStores',
   Zone: 'zones',
   Host: 'hosts',
   Hypervisor: 'hypervisors',

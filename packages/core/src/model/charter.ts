@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import { parsePrefix } from '../address/parse.ts';
 import { AsNumber } from './as-number.ts';
+import { Backup } from './backup.ts';
 import { Workload } from './workload.ts';
 import { doc } from './doc.ts';
 import { OfTemplate } from './of-template.ts';
@@ -17,7 +18,6 @@ import {
   NameIn,
   NodeLabel,
   NodeTaint,
-  Pem,
   ProxyExcept,
   ProxyUrl,
   RangeText,
@@ -205,18 +205,8 @@ export const Charter = doc('Charter', {
   storage: z.array(StorageClass).max(20).optional(),
   /** What is to run in it. */
   workloads: z.array(Workload).max(2000).optional(),
-  /** Where backups go: a store that speaks the S3 protocol. */
-  objectStore: z
-    .strictObject({
-      endpoint: Hostport,
-      bucket: z
-        .string()
-        .regex(/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/, 'a bucket is lower-case letters, digits, dots and hyphens, 3 to 63 long'),
-      region: Line(40).optional(),
-      credential: Name,
-      ca: Pem.optional(),
-    })
-    .optional(),
+  /** How volumes of the workloads are backed up. */
+  backups: z.array(Backup).max(50).optional(),
   /** Time servers, where nodes ask others than their network's; where their logs go; and the time zone of their clocks. */
   ntp: ServerList.optional(),
   syslog: Hostport.optional(),
@@ -275,5 +265,9 @@ export const Charter = doc('Charter', {
   for (const [i, name] of work.entries())
     if (places.get(name) !== i)
       ctx.addIssue({ code: 'custom', path: ['workloads', i, 'name'], message: `${name} is another workload` });
+  const plans = (c.backups ?? []).map((b) => b.name);
+  for (const [i, name] of plans.entries())
+    if (plans.indexOf(name) !== i)
+      ctx.addIssue({ code: 'custom', path: ['backups', i, 'name'], message: `${name} is another plan` });
 });
 export type Charter = z.infer<typeof Charter>;

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { Limits } from '../schedule/steps.ts';
+import { BackupStore } from './backup.ts';
 import { plannable, plannedValue } from '../naming/record-types.ts';
 import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts';
 import { doc } from './doc.ts';
@@ -417,7 +418,7 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
-export { Gateway, Template };
+export { BackupStore, Gateway, Template };
 export { Charter, FactName, type OverlayKind, overlayKinds, PoolRole, Requirement, RoleName };
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
@@ -434,6 +435,7 @@ export const kinds = {
   Registry,
   Release,
   Addon,
+  BackupStore,
   Template,
   Charter,
   Reservation,
@@ -468,6 +470,7 @@ export type Doc =
   | Registry
   | Release
   | Addon
+  | BackupStore
   | Template
   | Charter
   | Reservation

@@ -1,5 +1,6 @@
 import type {
   Addon,
+  BackupStore,
   Baseline,
   Charter,
   Doc,
@@ -35,6 +36,7 @@ export interface Estate {
   registries: Registry[];
   releases: Release[];
   addons: Addon[];
+  backupStores: BackupStore[];
   profiles: Profile[];
   baselines: Baseline[];
   moulds: Mould[];
@@ -70,6 +72,7 @@ export const emptyEstate = (now: string): Estate => ({
   sites: [],
   networks: [],
   gateways: [],
+  backupStores: [],
   hosts: [],
   zones: [],
   records: [],
@@ -99,6 +102,7 @@ export const sliceOf = {
   Registry: 'registries',
   Release: 'releases',
   Addon: 'addons',
+  BackupStore: 'backupStores',
   Profile: 'profiles',
   Baseline: 'baselines',
   Mould: 'moulds',

@@ -23,6 +23,7 @@ export const creatableKinds = [
   'Profile',
   'Release',
   'Addon',
+  'BackupStore',
   'Reservation',
   'Record',
 ] as const satisfies Kind[];
@@ -229,6 +230,22 @@ const writers: Record<CreatableKind, (estate: Estate, site: string, given: Reado
       'members:',
       ...member('a', 150),
       ...member('b', 100),
+    );
+  },
+  BackupStore: (estate, site) => {
+    const name = fresh(`${site}-backups`, estate.backupStores);
+    const entry = (use: string) => estate.keys.find((k) => k.use === use)?.name ?? '';
+    return lines(
+      'BackupStore',
+      `name: ${name}`,
+      `site: ${site}`,
+      'title: ',
+      'as: objects # objects of a store that speaks the S3 protocol, or nfs',
+      `endpoint: objects.${domainOf(estate, site)}:9000`,
+      'bucket: backups',
+      `credential: ${entry('objects')} # an entry of the keyring, for objects`,
+      `key: ${entry('encryption')} # an entry of the keyring, for encryption`,
+      'sizeGB: 1000',
     );
   },
   Mould: (estate, site) => {

@@ -34,6 +34,8 @@ const page = (doc: Doc): string => {
       return '/hosts/hypervisors';
     case 'Registry':
       return '/images/rules';
+    case 'BackupStore':
+      return '/clusters/stores';
     default:
       return `/declare?edit=${encodeURIComponent(`${doc.kind} ${keyOf(doc)}`)}`;
   }
@@ -70,6 +72,9 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
     case 'Mould':
       for (const n of doc.networks) yield ['Network', n, 'puts guests on it'];
       break;
+    case 'BackupStore':
+      if (doc.host) yield ['Host', doc.host, 'runs on it'];
+      break;
     case 'Registry':
       if (doc.host) yield ['Host', doc.host, 'runs on it'];
       break;
@@ -81,6 +86,8 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       yield ['Release', doc.release, 'is built from it', 'Choose another release'];
       for (const a of addonsOf(doc)) yield ['Addon', a, 'has it', 'Take it out of the charter'];
       yield ['Registry', doc.mirror, 'pulls from it', 'Choose another mirror'];
+      for (const s of new Set((doc.backups ?? []).map((b) => b.store)))
+        yield ['BackupStore', s, 'is backed up there', 'Choose another store'];
       for (const c of doc.apart ?? []) yield ['Charter', c, 'is kept apart from it', 'Take it out of the charter'];
       if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];

@@ -23,6 +23,8 @@ export const Workload = z.strictObject({
   tolerate: z.number().int().min(0).max(86_400).optional(),
   /** Seconds that it may be away at the most; nothing is said where it is empty. */
   mayBeAway: z.number().int().min(0).max(2_592_000).optional(),
+  /** Seconds of what it wrote last that may be lost, where all copies are. */
+  mayLose: z.number().int().min(0).max(31_536_000).optional(),
   /** Of a StatefulSet each pod has its own of each; those of a Deployment are shared by its pods. */
   volumes: z
     .array(
@@ -31,6 +33,8 @@ export const Workload = z.strictObject({
         /** Its storage class; empty: the default. */
         class: Name.optional(),
         sizeGB: z.number().int().min(1).max(1_000_000),
+        /** What of it becomes other in a day. */
+        changesGB: z.number().min(0).max(1_000_000).optional(),
         /** How many nodes may use it at once (ReadWriteOnce, ReadWriteMany). */
         access: z.enum(['one-node', 'many-nodes']).default('one-node'),
       }),

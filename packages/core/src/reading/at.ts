@@ -28,6 +28,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
     registries: 'Registry',
     releases: 'Release',
     addons: 'Addon',
+    backupStores: 'BackupStore',
     profiles: 'Profile',
     baselines: 'Baseline',
     moulds: 'Mould',

@@ -65,6 +65,7 @@ export const groupings = {
   Registry: { ...speaks, ...credential, site: (r: DocOf<'Registry'>) => r.site, role: (r: DocOf<'Registry'>) => r.role },
   Release: { source: (r: DocOf<'Release'>) => r.source },
   Addon: { source: (a: DocOf<'Addon'>) => a.source },
+  BackupStore: { ...speaks, ...credential, site: (s: DocOf<'BackupStore'>) => s.site },
   Template: {},
   Charter: {
     ...speaks,

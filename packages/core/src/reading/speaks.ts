@@ -59,6 +59,10 @@ export function spokenBy(doc: Doc): Spoken[] {
     case 'Registry':
       address(hostOf(doc.endpoint), `registry ${doc.name}`);
       break;
+    case 'BackupStore':
+      address(doc.server, `NFS server of ${doc.name}`);
+      if (doc.endpoint) address(hostOf(doc.endpoint), `object store ${doc.name}`);
+      break;
     case 'Charter':
       address(doc.api.address, `API of ${doc.name}`);
       address(doc.inbound.address, `inbound of ${doc.name}`);
@@ -69,7 +73,17 @@ export function spokenBy(doc: Doc): Spoken[] {
 }
 
 /** Kinds of which documents speak for addresses. */
-export const speakers = ['Site', 'Network', 'Gateway', 'Zone', 'Host', 'Hypervisor', 'Registry', 'Charter'] as const;
+export const speakers = [
+  'Site',
+  'Network',
+  'Gateway',
+  'Zone',
+  'Host',
+  'Hypervisor',
+  'Registry',
+  'BackupStore',
+  'Charter',
+] as const;
 
 export const liesIn = (s: Spoken, whole: Range): boolean =>
   s.range.includes('-') ? overlaps(parseRange(s.range), whole) : holds(whole, parseIp(s.range));

@@ -11,6 +11,7 @@ export type Purpose =
   | 'zone'
   | 'cluster'
   | 'gateway'
+  | 'store'
   | 'time'
   | 'notice'
   | 'own';

@@ -10,6 +10,7 @@ const tables = {
   zones: ['zone', 'doc'],
   charters: ['charter', 'doc'],
   registries: ['registry', 'doc'],
+  backupStores: ['backup_store', 'doc'],
   hypervisors: ['hypervisor', 'doc'],
   hosts: ['host', "jsonb_build_object('name', doc->'name', 'site', doc->'site', 'bmc', doc->'bmc')"],
 } as const;
@@ -26,6 +27,7 @@ export async function spokenIn(m: EntityManager, network: Network): Promise<Spok
     zones: [],
     charters: [],
     registries: [],
+    backupStores: [],
     hypervisors: [],
     hosts: [],
   };

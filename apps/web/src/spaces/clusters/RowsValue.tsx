@@ -38,7 +38,6 @@ const groups: Record<string, (c: Charter) => string> = {
         ? `BGP, AS ${c.servicePool.as ?? '?'}, ${counted(c.servicePool.peers?.length ?? 0, 'router')}`
         : 'ARP and NDP',
   second: (c) => (c.second ? `${c.second.pods}, ${c.second.services}` : ''),
-  objectStore: (c) => (c.objectStore ? `${c.objectStore.endpoint}, ${c.objectStore.bucket}` : ''),
 };
 
 /** Things that have several fields each, or one that has: a few words on the sheet, and a form that opens. */

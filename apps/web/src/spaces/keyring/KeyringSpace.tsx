@@ -20,6 +20,8 @@ const uses = {
   hypervisor: 'hypervisors',
   registry: 'registries',
   tsig: 'signing DNS updates',
+  objects: 'object stores',
+  encryption: 'encryption of backups',
   other: 'other',
 } as const;
 

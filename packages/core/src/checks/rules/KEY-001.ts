@@ -13,7 +13,9 @@ function addPath(doc: Doc, entry: string, view: View): string {
     doc.kind === 'Host' && ip
       ? view.by('Network', 'site', doc.site).find((n) => holds(prefixRange(parsePrefix(n.prefix)), ip))
       : undefined;
-  const place = network?.prefix ?? (doc.kind === 'Registry' ? `Registry ${doc.name}` : (to?.address ?? to?.host ?? ''));
+  const place =
+    network?.prefix ??
+    (doc.kind === 'Registry' || doc.kind === 'BackupStore' ? `${doc.kind} ${doc.name}` : (to?.address ?? to?.host ?? ''));
   return `/keyring?add=${entry}&use=${to?.use ?? 'other'}&places=${encodeURIComponent(place)}`;
 }
 

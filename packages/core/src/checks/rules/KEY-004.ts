@@ -8,9 +8,6 @@ export const KEY004 = each('Charter', {
   find: (d, view) => {
     const document = `Charter ${d.name}`;
     const named = [
-      ...(d.objectStore
-        ? [{ entry: d.objectStore.credential, path: ['objectStore', 'credential'], by: 'the object store' }]
-        : []),
       ...planFor(view, d)
         .answers.filter((a) => a.secret)
         .map((a) => ({ entry: a.value, path: ['answers'], by: `${a.addon} ${a.question}` })),

@@ -1,4 +1,5 @@
 import type { Kind } from '../documents.ts';
+import { backupStoreFields } from './backup.ts';
 import { charterFields } from './charter.ts';
 import type { Fields } from './field.ts';
 import { hypervisorFields, mouldFields } from './guest.ts';
@@ -26,6 +27,7 @@ export const kindWords: Readonly<Record<Kind, string>> = {
   Registry: 'A place that holds images: a source, or a mirror at a site.',
   Release: 'A version of the cluster’s own components, by image.',
   Addon: 'What is installed beside the release, by image.',
+  BackupStore: 'Where backups of volumes go: an object store, or an NFS export.',
   Template: 'A charter with blanks, for clusters that are alike.',
   Charter: 'One cluster, declared; everything else follows from it.',
   Reservation: 'An address that somebody has.',
@@ -46,6 +48,7 @@ export const fieldWords: Readonly<Record<Kind, Fields>> = {
   Registry: registryFields,
   Release: releaseFields,
   Addon: addonFields,
+  BackupStore: backupStoreFields,
   Template: templateFields,
   Charter: charterFields,
   Reservation: reservationFields,

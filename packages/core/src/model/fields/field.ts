@@ -3,7 +3,7 @@ import type { Kind } from '../documents.ts';
 /** What the name in a field refers to: a document, an entry of the keyring, a rack or zone of the site, a question of its add-ons, an operating system of its release. */
 export type Reference =
   | { kind: Kind; purpose?: string; roles?: readonly string[]; anywhere?: boolean; provides?: string }
-  | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' | 'other' }
+  | { key: 'bmc' | 'hypervisor' | 'registry' | 'tsig' | 'objects' | 'encryption' | 'other' }
   | { of: 'rack' | 'zone' | 'pool' | 'question' | 'system' };
 
 /** Sections of the sheet of a charter. */
