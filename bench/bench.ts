@@ -1,4 +1,5 @@
 import { addresses } from './addresses.ts';
+import { backups } from './backups.ts';
 import { buildsAtOnce } from './builds.ts';
 import { changes } from './changes.ts';
 import { estimates } from './estimates.ts';
@@ -17,6 +18,7 @@ import { use } from './use.ts';
 /** The benchmarks by name; `npm run bench -- addresses` runs one of them. A new one is a file and a line. */
 const all = {
   addresses,
+  backups,
   builds: buildsAtOnce,
   changes,
   estate,

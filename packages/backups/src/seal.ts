@@ -77,14 +77,12 @@ export const digestOf = async (bytes: Uint8Array): Promise<string> =>
 
 /** Encrypts what goes by a name; the name is bound to it. */
 export async function sealed(keys: StoreKeys, id: string, bytes: Uint8Array): Promise<Buffer> {
-  const content = await subtle.encrypt(bound(id), await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>);
-  return Buffer.concat([Buffer.from([1]), Buffer.from(content)]);
+  return Buffer.from(await subtle.encrypt(bound(id), await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
 }
 /** @returns undefined where it is not what was written under that name */
 export async function opened(keys: StoreKeys, id: string, bytes: Buffer): Promise<Buffer | undefined> {
-  if (bytes[0] !== 1 || bytes.length < 17) return undefined;
   try {
-    return Buffer.from(await subtle.decrypt(bound(id), await keyFor(keys, id), bytes.subarray(1) as Uint8Array<ArrayBuffer>));
+    return Buffer.from(await subtle.decrypt(bound(id), await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
   } catch {
     return undefined;
   }

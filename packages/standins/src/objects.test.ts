@@ -91,7 +91,7 @@ beforeAll(async () => {
       region: 'bw',
       buckets: ['backups', 'others'],
       users: { keeper: 'breakwater-demo-9' },
-      room: 1_000_000,
+      room: 5_000_000,
     },
     join(dir, 'store'),
     faults,
@@ -127,7 +127,10 @@ describe('objects of a store', () => {
     expect(await b.get(odd)).toEqual(bytes);
     expect([await b.has(odd), await b.has('a/none')]).toEqual([true, false]);
     expect(await listed(b, 'a/')).toEqual([odd]);
-    await b.remove([odd, 'not there']);
+    const large = Buffer.alloc(4_194_304, 'large');
+    await b.put('large', large);
+    expect((await b.get('large')).equals(large)).toBe(true);
+    await b.remove([odd, 'large', 'not there']);
     await expect(b.get(odd)).rejects.toMatchObject({ fault: 'missing' });
   });
   it('are the same to curl, which signs by itself: what one puts the other reads, and both are listed', async () => {
@@ -199,7 +202,7 @@ describe('what is refused', () => {
     });
   });
   it('a bucket that is full is, and says so once', async () => {
-    await expect(bucket().put('large', Buffer.alloc(1_000_001))).rejects.toMatchObject({
+    await expect(bucket().put('large', Buffer.alloc(5_000_001))).rejects.toMatchObject({
       fault: 'full',
       detail: 'backups has no room left',
     });

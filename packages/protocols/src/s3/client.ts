@@ -119,6 +119,8 @@ export function openBucket(at: BucketAt): Bucket {
     endpoint: `https://${at.host.includes(':') ? `[${at.host}]` : at.host}:${at.port}`,
     region: at.region ?? usual,
     forcePathStyle: true,
+    // No answer is waited for before the content is sent.
+    expectContinueHeader: false,
     credentials: { accessKeyId: at.credential.user, secretAccessKey: at.credential.secret },
     // What is tried again is decided here.
     maxAttempts: 1,
