@@ -45,6 +45,8 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/plover?site=lr&tab=text', 'plover', []],
   ['/clusters/tern?site=bw&tab=files', 'tern', []],
   ['/clusters/tern?site=bw&tab=reach', 'tern', []],
+  ['/clusters/tern?site=bw&tab=volumes', 'tern', []],
+  ['/clusters/stores', 'Backup stores', []],
   ['/clusters/petrel?tab=reach', 'petrel', []],
   ['/clusters/petrel?tab=requirements', 'petrel', []],
   ['/clusters/gannet/change', 'Build gannet', []],

@@ -10,6 +10,7 @@ import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
 import { reach } from './commands/reach.ts';
 import { rehearse } from './commands/rehearse.ts';
+import { backup, volumes } from './commands/volumes.ts';
 import { schema } from './commands/schema.ts';
 import { Unusable } from './estate.ts';
 import type { CommandGroup, CommandOf, Options } from './options.ts';
@@ -22,7 +23,7 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, rehearse, schema];
+const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, rehearse, volumes, backup, schema];
 
 export async function main(
   args: string[],

@@ -63,6 +63,10 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./spaces/clusters/TemplatePage.tsx')).TemplatePage }),
       },
       {
+        path: 'clusters/stores',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/StoresSpace.tsx')).StoresSpace }),
+      },
+      {
         path: 'clusters/:name',
         lazy: async () => ({ Component: (await import('./spaces/clusters/CharterSpace.tsx')).CharterSpace }),
       },

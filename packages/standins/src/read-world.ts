@@ -14,6 +14,7 @@ interface WorldFile {
   dns: WorldSpec['dns'];
   time?: string[];
   routers?: WorldSpec['routers'];
+  objects?: WorldSpec['objects'];
   authorities: WorldSpec['authorities'];
   registries: (Omit<RegistrySpec, 'publications' | 'documents'> & { publishes: string[]; offers?: string[] })[];
   /** Documents that nobody declared yet. */

@@ -1,7 +1,15 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gatewayAccount } from '@praesidor/core/files';
-import { type Gateway, type Hypervisor, type Kind, kinds, readDocuments, type Registry } from '@praesidor/core/model';
+import {
+  type BackupStore,
+  type Gateway,
+  type Hypervisor,
+  type Kind,
+  kinds,
+  readDocuments,
+  type Registry,
+} from '@praesidor/core/model';
 import { parse } from 'yaml';
 import { gatewayKey } from '../areas/gateways/key.ts';
 import { keep } from '../areas/keyring/service.ts';
@@ -42,7 +50,7 @@ try {
           if (doc.kind === kind)
             await putDoc(
               m,
-              doc.kind === 'Registry' || doc.kind === 'Hypervisor'
+              doc.kind === 'Registry' || doc.kind === 'Hypervisor' || doc.kind === 'BackupStore'
                 ? withAnchor(doc, anchors)
                 : doc.kind === 'Gateway'
                   ? withLogins(doc, routers)
@@ -92,8 +100,8 @@ function withLogins(g: Gateway, routers: Record<string, string>): Gateway {
   return { ...g, members };
 }
 
-/** The authority of a registry or hypervisor is named after its site; the source has its own. */
-function withAnchor<D extends Registry | Hypervisor>(r: D, anchors: Record<string, string>): D {
+/** The authority of a registry, a hypervisor or a store is named after its site; the source has its own. */
+function withAnchor<D extends Registry | Hypervisor | BackupStore>(r: D, anchors: Record<string, string>): D {
   const ca = r.ca ?? anchors[r.kind === 'Registry' && r.role === 'source' ? r.name : r.site];
   return ca ? { ...r, ca } : r;
 }

@@ -57,6 +57,7 @@ import {
   type Verdict,
   whatMatters,
 } from '@praesidor/core/rehearse';
+import { type StoreRow, storesView, type VolumesView, volumesView } from '@praesidor/core/backup';
 import { isIp } from '@praesidor/core/address';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
@@ -195,6 +196,15 @@ export const compute = {
       matters: whatMatters(plan, estate),
     };
   },
+  /** Volumes of a cluster with their copies and backups, as planned. */
+  volumes(name: string): VolumesView | undefined {
+    const charter = estate?.charters.find((c) => c.name === name);
+    if (!estate || !charter) return undefined;
+    const plan = resolve(charter, estate);
+    return volumesView(plan, roomOf(plan), estate);
+  },
+  /** Stores for backups, with what is planned to lie there. */
+  stores: (): StoreRow[] => (estate ? storesView(estate) : []),
   /** What happens in one case, line by line. */
   rehearseCase(name: string, hosts: number[]): RehearsedRow[] | undefined {
     const charter = estate?.charters.find((c) => c.name === name);

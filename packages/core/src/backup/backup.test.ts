@@ -213,6 +213,11 @@ describe('what a plan comes to', () => {
     // 25 h; 6.25 GB: 125 s.
     expect(coverage(charter([nightly]), there, now)[0]?.loses).toBe(25 * hour + 125_000);
   });
+  it('counts the night of an hour more also where it runs every six hours', () => {
+    const there = { ...estate, sites: estate.sites.map((s) => ({ ...s, timezone: 'Europe/Lisbon' })) };
+    // From 00:30 to 06:30 on 31 October 2027 are seven hours; 1.75 GB change in them: 14,000 Mbit at 400 Mbit/s, 35 s.
+    expect(coverage(charter([{ ...nightly, at: '30 0,6,12,18 * * *' }]), there, now)[0]?.loses).toBe(7 * hour + 35_000);
+  });
   it('never sends more than there is', () => {
     expect(coverage(charter([{ ...nightly, at: '0 2 1 * *' }]), estate, now)[0]?.later).toBe(2_400_000);
   });

@@ -2,3 +2,4 @@ export * from './keep.ts';
 export * from './plans.ts';
 export * from './times.ts';
 export * from './usable.ts';
+export * from './view.ts';

@@ -2,7 +2,7 @@ import type { Backup, BackupStore } from '../model/backup.ts';
 import type { Charter, Site } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import { keptOf } from './keep.ts';
-import { timesAfter } from './times.ts';
+import { offsetChanges, timesAfter } from './times.ts';
 
 /** A volume that the workloads of a charter ask for, once for each that there will be. */
 export interface AskedVolume {
@@ -44,6 +44,7 @@ export function planOf(charter: Charter, of: string): Backup | undefined {
 }
 
 const day = 86_400_000;
+const year = 366 * day;
 
 /** How quickly bytes pass between a store and a site, in Mbit/s, and what the slowest part of the way is; undefined: nothing of it is known. */
 export function rateTo(
@@ -78,28 +79,38 @@ export interface Covered extends AskedVolume {
 }
 
 /** Of a plan that runs often no more times are looked at: what it keeps for longer is told from how often it runs. */
-const looked = 800;
+const looked = 400;
 /** Times of plans, by what they say, their zone and the month that they are looked at from: a year from then on. */
-const times = new Map<string, number[]>();
-function timesOf(at: string, zone: string, now: number): number[] {
+const times = new Map<string, { runs: number[]; longest: number | undefined }>();
+function timesOf(at: string, zone: string, now: number) {
   const d = new Date(now);
   const from = Date.UTC(d.getUTCFullYear(), d.getUTCMonth(), 1);
   const key = `${at} ${zone} ${from}`;
   let known = times.get(key);
   if (!known) {
     if (times.size > 500) times.clear();
-    known = timesAfter(at, zone, from, looked, from + 366 * day);
+    const runs = timesAfter(at, zone, from, looked, from + year);
+    // A plan that runs more often than that is looked at around each change of clocks, too.
+    const around =
+      runs.length < looked
+        ? []
+        : offsetChanges(zone, from, from + year).map((c) => timesAfter(at, zone, c - 2 * day, looked, c + 2 * day));
+    const longest = Math.max(...[runs, ...around].flatMap(gapsOf));
+    known = { runs, longest: Number.isFinite(longest) ? longest : undefined };
     times.set(key, known);
   }
   return known;
 }
 
+const gapsOf = (list: readonly number[]): number[] => list.slice(1).map((t, i) => t - (list[i] as number));
+
 /** The longest time between two, and how many there are, over how long, once the plan has run long enough. */
-function stands({ keep }: Backup, runs: readonly number[]): { longest: number | undefined; count: number; span: number } {
+function stands(
+  { keep }: Backup,
+  { runs, longest }: ReturnType<typeof timesOf>,
+): { longest: number | undefined; count: number; span: number } {
   const [first = 0, end = 0] = [runs[0], runs.at(-1)];
   if (runs.length < 2) return { longest: undefined, count: runs.length, span: 0 };
-  let longest = 0;
-  for (let i = 1; i < runs.length; i++) longest = Math.max(longest, (runs[i] as number) - (runs[i - 1] as number));
   const wants = (keep.days ?? 0) * day;
   const each = (end - first) / (runs.length - 1);
   if (wants <= end - first && (keep.last ?? 0) <= runs.length) {

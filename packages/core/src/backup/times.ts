@@ -27,6 +27,18 @@ export const nextTime = (text: string, zone: string, from: number): number | und
 
 const day = 86_400_000;
 
+/** Moments from which on clocks of a zone have another offset, to the day. */
+export function offsetChanges(zone: string, from: number, until: number): number[] {
+  const out: number[] = [];
+  let before = DateTime.fromMillis(from, { zone }).offset;
+  for (let at = from + day; at < until; at += day) {
+    const { offset } = DateTime.fromMillis(at, { zone });
+    if (offset !== before) out.push(at);
+    before = offset;
+  }
+  return out;
+}
+
 /** A day on which clocks change and a plan is touched by it. */
 export interface ClockChange {
   /** Milliseconds since 1970 of the run that it touches. */

@@ -101,7 +101,10 @@ export function backedUpWith(view: View, c: Charter) {
 }
 /** How backups of the volumes of a cluster come out. */
 export const coverageFor = (view: View, c: Charter): Covered[] =>
-  view.memo(`backups of ${c.name}`, () => coverage(c, backedUpWith(view, c), Date.parse(view.now)));
+  view.memo(`backups of ${c.name}`, () => {
+    const read = view.get('Charter', c.name) ?? c;
+    return coverage(read, backedUpWith(view, read), Date.parse(view.now));
+  });
 export { serves } from '../charter/stands.ts';
 export const chartersOn = (view: View, network: string): string[] => view.by('Charter', 'network', network).map((c) => c.name);
 export const chartersAt = (view: View, site: string): string[] => view.by('Charter', 'site', site).map((c) => c.name);

@@ -29,6 +29,7 @@ const Files = lazy(() => import('./FilesTab.tsx'));
 const Prerequisites = lazy(() => import('./PrerequisitesTab.tsx'));
 const ProofTab = lazy(() => import('./ProofTab.tsx'));
 const Reach = lazy(() => import('./ReachTab.tsx'));
+const Volumes = lazy(() => import('./VolumesTab.tsx'));
 const History = lazy(() => import('./HistoryTab.tsx'));
 
 const order = { stop: 0, mind: 1, note: 2 };
@@ -220,7 +221,7 @@ export function CharterSpace() {
       }
     >
       <div role="tablist" className="flex gap-4 border-rule-2 border-b">
-        {(['sheet', 'text', 'files', 'reach', 'requirements', 'proof', 'history'] as const).map((t) => (
+        {(['sheet', 'text', 'files', 'reach', 'volumes', 'requirements', 'proof', 'history'] as const).map((t) => (
           <button
             type="button"
             role="tab"
@@ -268,6 +269,7 @@ export function CharterSpace() {
         )}
         {tab === 'files' && <Files name={name} edited={editing} />}
         {tab === 'reach' && <Reach name={name} site={doc.site} estate={estate} />}
+        {tab === 'volumes' && <Volumes name={name} site={doc.site} />}
         {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
         {tab === 'history' && (

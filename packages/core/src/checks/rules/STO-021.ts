@@ -7,7 +7,7 @@ export const STO021 = each('Charter', {
   about: 'a backup takes longer than until the next one',
   find: (d, view) =>
     (d.backups ?? []).flatMap((b, i) => {
-      const of = coverageFor(view, d).filter((v) => v.plan === b && v.later !== undefined && v.loses !== undefined);
+      const of = coverageFor(view, d).filter((v) => v.plan?.name === b.name && v.later !== undefined && v.loses !== undefined);
       const takes = of.reduce((sum, v) => sum + (v.later ?? 0), 0);
       const between = Math.min(...of.map((v) => (v.loses ?? 0) - (v.later ?? 0)));
       if (!of.length || takes <= between) return [];

@@ -1,0 +1,89 @@
+import { describe, expect, it } from 'vitest';
+import { goodEstate } from '../../test/estate.ts';
+import { resolve } from '../charter/index.ts';
+import { applyEdits, type Charter, type Edit, kinds } from '../model/index.ts';
+import { roomOf } from '../rehearse/index.ts';
+import { storesView, volumesView } from './index.ts';
+
+const store = kinds.BackupStore.parse({
+  kind: 'BackupStore',
+  name: 'lr-objects',
+  site: 'lr',
+  endpoint: 'objects.lr.kestrelferries.example:9000',
+  bucket: 'backups',
+  credential: 'a',
+  key: 'b',
+  rateMbit: 800,
+  sizeGB: 100,
+});
+const estate = () => {
+  const set = (path: string[], value: unknown): Edit => ({ op: 'set', kind: 'Charter', key: 'plover', path, value });
+  return applyEdits(goodEstate(), [
+    { op: 'put', doc: store },
+    set(
+      ['storage'],
+      [
+        { name: 'kept', kind: 'copies', standard: true, copies: 2 },
+        { name: 'scratch', kind: 'local' },
+      ],
+    ),
+    set(
+      ['workloads'],
+      [
+        { name: 'archive', kind: 'StatefulSet', replicas: 2, volumes: [{ name: 'data', sizeGB: 40, changesGB: 4 }] },
+        { name: 'plotter', replicas: 3, volumes: [{ name: 'cache', class: 'scratch', sizeGB: 2 }] },
+      ],
+    ),
+    set(
+      ['backups'],
+      [
+        {
+          name: 'nightly',
+          volumes: ['archive/data'],
+          store: 'lr-objects',
+          at: '0 2 * * *',
+          keep: { last: 3 },
+          trial: '0 5 * * 0',
+        },
+      ],
+    ),
+  ]);
+};
+const viewed = () => {
+  const e = estate();
+  const plan = resolve(e.charters[0] as Charter, e);
+  return volumesView(plan, roomOf(plan), e);
+};
+
+describe('volumes of a cluster', () => {
+  it('have the room of three hosts of 960 GB, with two copies, and what is asked of it', () => {
+    const { room, askedGB, keptGB, hosts } = viewed();
+    // 2,880 in all; halved 1,440; two left with one copy on each: 960; a fifth kept free: 768.
+    expect(room).toEqual({ raw: 2880, copies: 2, withCopies: 1440, afterLoss: 960, afterReserve: 768 });
+    // 2 × 40 + 2; 4 × 40 + 2.
+    expect([askedGB, keptGB]).toEqual([82, 162]);
+    expect(hosts.reduce((sum, h) => sum + h.heldGB, 0)).toBe(162);
+  });
+  it('lie on other hosts each, and say which plan brings them back, and when', () => {
+    const { volumes, bare, recovery } = viewed();
+    for (const v of volumes) expect(new Set(v.copies).size).toBe(v.copies.length);
+    expect(volumes.map((v) => [v.name, v.kind, v.copies.length, v.plan?.name, v.pods])).toEqual([
+      ['archive/data-0', 'copies', 2, 'nightly', 1],
+      ['archive/data-1', 'copies', 2, 'nightly', 1],
+      ['plotter/cache', 'local', 1, undefined, 3],
+    ]);
+    expect(bare).toBe(1);
+    // 80 GB are 640,000 Mbit: at 800 Mbit/s 800 s.
+    expect(recovery).toEqual({ ms: 800_000, gb: 80, by: 'lr-objects' });
+  });
+  it('are backed up seven times in a week, both in 80 s, and the first of a Sunday is tested', () => {
+    const [plan] = viewed().plans;
+    expect(plan?.next).toHaveLength(7);
+    // 4 GB each: 32,000 Mbit at 800 Mbit/s.
+    expect(plan?.next[0]?.takes).toBe(80_000);
+    expect(new Date(plan?.trial ?? 0).getUTCDay()).toBe(0);
+  });
+  it('come to 96 GB in the store: each whole, and two days of 4', () => {
+    expect(storesView(estate())).toEqual([{ store, taken: [{ charter: 'plover', gb: 96 }], sumGB: 96 }]);
+  });
+});
