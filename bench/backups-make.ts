@@ -1,5 +1,6 @@
 import { open } from 'node:fs/promises';
-import { blockBytes, digestOf, keysOf, makeBackup, type Source } from '@praesidor/backups';
+import { blockBytes } from '@praesidor/core/backup';
+import { digestOf, keysOf, makeBackup, type Source } from '@praesidor/backups';
 import { anywhere, Dialer, Exits } from '@praesidor/protocols/dial';
 import { openBucket } from '@praesidor/protocols/s3';
 

@@ -3,7 +3,7 @@ import { createCipheriv } from 'node:crypto';
 import { closeSync, mkdtempSync, openSync, rmSync, writeFileSync, writeSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { blockBytes } from '@praesidor/backups';
+import { blockBytes } from '@praesidor/core/backup';
 import { percent, row } from './measure.ts';
 
 const took = async (act: () => Promise<void>): Promise<number> => {

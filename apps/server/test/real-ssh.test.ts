@@ -1,5 +1,7 @@
 import { type ChildProcess, spawn, spawnSync } from 'node:child_process';
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { randomBytes } from 'node:crypto';
+import { once } from 'node:events';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, readlinkSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import { type AddressInfo, createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -9,6 +11,8 @@ import { parse } from 'yaml';
 import { accountKey, hostKey, publicHalf, serverAccount } from '@praesidor/core/charter';
 import { anywhere, Exits } from '@praesidor/protocols/dial';
 import { runOver, type SshAt, type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
+import { folderStore, giveBack, keysOf, makeBackup } from '@praesidor/backups';
+import { hostSource } from '../src/areas/backups/source.ts';
 import { read as wayOf } from '../src/areas/builds/measure-from.ts';
 import { sha256 } from '../src/areas/clusters/kit.ts';
 import { eventually, freePort } from './installation.ts';
@@ -93,7 +97,9 @@ describe.runIf(able)('a host that runs Debian’s sshd', () => {
     put('sbin/praesidor-put', readFileSync(laid.on(host, '/usr/local/sbin/praesidor-put'), 'utf8'), 0o755);
     put('sbin/systemctl', `#!/bin/sh\necho "systemctl $*" >> ${at('done')}\n`, 0o755);
     put('sbin/ctr', `#!/bin/sh\n[ "$4" = ls ] && echo c1\necho "ctr $*" >> ${at('done')}\n`, 0o755);
+    put('back/.keep', '');
     put('praesidor/joined', 'build 1\n');
+    put('volumes/scratch/tides/2026', 'high at noon\n');
     put('kubernetes/pki/kubelet.crt', 'old\n');
     put('kubelet/pki/kubelet-client-current.pem', 'granted before\n');
     const table = readFileSync(laid.on(host, '/etc/praesidor/disks'), 'utf8');
@@ -117,6 +123,7 @@ describe.runIf(able)('a host that runs Debian’s sshd', () => {
       sbin: '/usr/local/sbin',
       kubernetes: '/etc/kubernetes',
       praesidor: '/var/lib/praesidor',
+      volumes: '/var/lib/containerd/volumes',
       kubelet: '/var/lib/kubelet',
       'etc-praesidor': '/etc/praesidor',
     });
@@ -192,6 +199,48 @@ exec /usr/sbin/sshd -D -e -f /etc/ssh/sshd_config ${options.map((o) => `-o ${o}`
     expect(read('praesidor/joined')).toBe('build 7\n');
   });
 
+  it('reads a volume out: all of it, told by blocks, and those that are wanted; and changes nothing', async () => {
+    const path = '/var/lib/containerd/volumes/scratch';
+    const large = randomBytes(9_000_000);
+    writeFileSync(at('volumes/scratch/log'), large);
+    spawnSync('ln', ['-s', 'log', at('volumes/scratch/newest')]);
+    const store = folderStore(at('store'));
+    const keys = await keysOf(store, 'seven lamps');
+    const source = hostSource(place(), path);
+    const of = (n: number) => ({ cluster: 'plover', volume: 'tides', at: `2026-11-0${n}T02:00:00Z` });
+    const first = await makeBackup(store, keys, source, of(1));
+    // 9 MB and a few heads of files: three blocks.
+    expect([first.index.blocks.length, first.sent.blocks]).toEqual([3, 3]);
+    expect((await makeBackup(store, keys, source, of(2))).sent).toEqual({ blocks: 0, bytes: 0 });
+    // One byte near the end of it: the last block alone travels.
+    large[8_500_000] = (large[8_500_000] as number) ^ 1;
+    writeFileSync(at('volumes/scratch/log'), large);
+    utimesSync(at('volumes/scratch/log'), 1_780_000_000, 1_780_000_000);
+    await makeBackup(store, keys, source, of(3));
+    large[8_500_001] = (large[8_500_001] as number) ^ 1;
+    writeFileSync(at('volumes/scratch/log'), large);
+    utimesSync(at('volumes/scratch/log'), 1_780_000_000, 1_780_000_000);
+    const last = await makeBackup(store, keys, source, of(4));
+    expect(last.sent.blocks).toBe(1);
+    // Debian's tar unpacks what comes back.
+    const back = spawn('tar', ['-x', '-C', at('back')], { stdio: ['pipe', 'inherit', 'inherit'] });
+    await giveBack(store, keys, last.index, async ({ bytes }) => {
+      if (!back.stdin.write(bytes)) await once(back.stdin, 'drain');
+    });
+    back.stdin.end();
+    expect((await once(back, 'close'))[0]).toBe(0);
+    expect(readFileSync(at('back/log')).equals(large)).toBe(true);
+    expect([read('back/tides/2026'), readlinkSync(at('back/newest'))]).toEqual(['high at noon\n', 'log']);
+    expect(read('praesidor/joined')).not.toContain('volume');
+  });
+  it.each([
+    ['/var/lib/containerd/volumes/../../praesidor', 'that is no path of a volume'],
+    ['/var/lib/containerd/volumes/', 'that is no path of a volume'],
+    ['/etc', 'that is no path of a volume'],
+    ['/var/lib/containerd/volumes/none', 'there is no /var/lib/containerd/volumes/none here'],
+  ])('reads nothing else out: %s', async (path, says) => {
+    await expect(hostSource(place(), path).blocks()).rejects.toThrow(says);
+  });
   it('ends what it has begun when whoever asked has gone', async () => {
     const bytes = await tarOf({
       installation: 'build 7\n',

@@ -5,9 +5,6 @@ import { z } from 'zod';
 import { opened, sealed, type StoreKeys } from './seal.ts';
 import type { BlockStore } from './store.ts';
 
-/** Bytes of a block; the last one of a volume is shorter. */
-export const blockBytes = 4_194_304;
-
 /** The digest of a whole volume, from those of its blocks (hex). */
 export const wholeDigest = (digests: readonly string[]): string =>
   createHash('sha256')

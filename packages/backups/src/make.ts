@@ -1,7 +1,7 @@
+import { blockBytes } from '@praesidor/core/backup';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import {
   type BackupAt,
-  blockBytes,
   blockName,
   indexNames,
   type Index,

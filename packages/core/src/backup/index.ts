@@ -1,3 +1,4 @@
+export * from './blocks.ts';
 export * from './keep.ts';
 export * from './plans.ts';
 export * from './times.ts';

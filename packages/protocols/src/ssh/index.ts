@@ -49,7 +49,9 @@ export interface Ended {
 }
 export interface Telling {
   /** Told each line that it writes, as it comes. */
-  line: (text: string) => void;
+  line?: (text: string) => void;
+  /** Given what it writes as it comes, in place of lines; nothing more comes until it is done with. */
+  bytes?: (piece: Buffer) => Promise<void> | void;
   signal?: AbortSignal;
   /** Milliseconds after which one that says nothing is given up. */
   silentMs?: number;
@@ -77,7 +79,7 @@ export async function runOver(
   at: SshAt,
   command: string,
   input: Buffer,
-  { line, signal, silentMs = 60_000 }: Telling,
+  { line, bytes, signal, silentMs = 60_000 }: Telling,
 ): Promise<Ended> {
   const port = at.port ?? 22;
   const where = `${at.host}:${port}`;
@@ -115,9 +117,20 @@ export async function runOver(
           let rest = '';
           stream.on('data', (piece: Buffer) => {
             alive();
+            if (bytes) {
+              const done = bytes(piece);
+              if (!done) return;
+              stream.pause();
+              clearTimeout(timer);
+              done.then(() => {
+                alive();
+                stream.resume();
+              }, fail);
+              return;
+            }
             const lines = (rest + piece.toString()).split('\n');
             rest = (lines.pop() ?? '').slice(-4000);
-            for (const l of lines) if (l) line(l.slice(0, 500));
+            for (const l of lines) if (l) line?.(l.slice(0, 500));
           });
           stream.stderr.on('data', (piece: Buffer) => {
             alive();
@@ -129,7 +142,7 @@ export async function runOver(
           });
           stream.once('close', () => {
             over();
-            if (rest) line(rest);
+            if (rest) line?.(rest);
             done({ code, errors: errors.trim() });
           });
           stream.on('error', (x: Error) => fail(ProtocolError.from(x, where)));

@@ -1,14 +1,16 @@
+import { blockBytes } from '../../backup/blocks.ts';
 import { accountKey, hasServerAccount, hostKey, publicHalf, serverAccount } from '../../charter/server-account.ts';
 import type { PlannedNode } from '../../charter/plan.ts';
 import { type KitContext, nodeFile, type NodeWriter } from '../kit.ts';
 import { shell } from '../quote.ts';
+import { volumeFolder } from './volumes.ts';
 
 const put = '/usr/local/sbin/praesidor-put';
 /** What runs on the control plane and reads some of its certificates at its start alone. */
 const members = ['etcd', 'kube-apiserver', 'kube-controller-manager', 'kube-scheduler'];
 
 /**
- * What the server can do on a host that runs: put files there and have what reads them started anew, and measure a path from it. The account has no password and no shell of its own: sshd
+ * What the server can do on a host that runs: put files there and have what reads them started anew, measure a path from it, and read a volume that lies there. The account has no password and no shell of its own: sshd
  * runs this one program for its key, whatever was asked for (authorized_keys(5), `command` and `restrict`).
  */
 export const serverAccountFiles: NodeWriter = {
@@ -39,7 +41,7 @@ export const loginKeys = (ctx: KitContext, host: string) => ({
 const script = (node: PlannedNode) => `#!/bin/sh
 # Puts new files on ${node.host} while it runs, and has started anew what reads them at its start alone. It may be run again.
 # It reads a tar: what lies below root/ comes to its place, what lies below seed/ to where the host starts from, and SHA256SUMS says what is whole.
-# With reach in it, an address and a port, it tells how this host gets there, and puts nothing.
+# With reach in it, an address and a port, it tells how this host gets there, and puts nothing; with volume in it, it reads one out.
 set -eu
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 exec 9> /run/praesidor-put.lock
@@ -83,6 +85,29 @@ if [ -f reach ]; then
     done
   fi
   echo "pmtu $low"
+  exit 0
+fi
+if [ -f volume ]; then
+  # A volume is read: nothing is changed, and files may be put meanwhile.
+  exec 9>&-
+  read -r verb path < volume
+  case "$path" in *[!A-Za-z0-9._/-]* | */../* | */..) echo "that is no path of a volume" >&2; exit 65 ;; esac
+  case "$path" in ${volumeFolder}/?* | /var/lib/kubelet/plugins/kubernetes.io/csi/*/globalmount) ;; *) echo "that is no path of a volume" >&2; exit 65 ;; esac
+  [ -d "$path" ] || { echo "there is no $path here" >&2; exit 66; }
+  # What does not change is the same archive every time (tar(1)); one file of it that changes meanwhile is no fault.
+  archive() {
+    code=0
+    tar --create --sort=name --format=posix --pax-option='exthdr.name=%d/%f.pax,delete=atime,delete=ctime' --numeric-owner --acls --xattrs --one-file-system --warning=no-file-changed --directory "$path" . || code=$?
+    [ "$code" -le 1 ] || touch "$new/broken"
+  }
+  pieces() { split --bytes=${blockBytes} --suffix-length=8 --numeric-suffixes --filter="$1" -; }
+  case "$verb" in
+    all) archive ;;
+    list) archive | pieces 'cat > piece; printf "block %s " "$(stat --format=%s piece)"; sha256sum < piece | cut -c 1-64' ;;
+    read) archive | pieces 'if grep -qxF "$FILE" wanted; then cat; else cat > /dev/null; fi' ;;
+    *) echo "that is not something this program does" >&2; exit 64 ;;
+  esac
+  [ ! -e "$new/broken" ] || { echo "$path could not be read whole" >&2; exit 74; }
   exit 0
 fi
 [ -d root ] || { echo "no files came: nothing was changed" >&2; exit 65; }
