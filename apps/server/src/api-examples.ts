@@ -54,6 +54,12 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   },
   'GET /api/schema/:kind': { params: { kind: 'network' } },
 
+  'GET /api/charters/:name/backups': { params: { name: 'plover' } },
+  'POST /api/charters/:name/backups': { params: { name: 'plover' }, body: { labels: ['before the move'] } },
+  'POST /api/charters/:name/backups/test': { params: { name: 'plover' }, body: { volumes: ['ais-store/data'] } },
+  'POST /api/charters/:name/backups/:act': { params: { name: 'plover', act: 'stop' } },
+  'GET /api/charters/:name/backups/:id/volume.tar': { params: { name: 'plover', id: 1 } },
+
   'POST /api/hosts/sweep': { body: { site: 'lr', range: '10.62.7.10-10.62.7.20' } },
   'POST /api/hosts/sweep/stop': { body: { site: 'lr' } },
   'POST /api/hosts/accept': {

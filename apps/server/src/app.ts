@@ -24,6 +24,7 @@ import { builds } from './areas/builds/routes.ts';
 import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
+import { backups } from './areas/backups/routes.ts';
 import { gateways } from './areas/gateways/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
@@ -54,6 +55,7 @@ const areas = [
   addresses,
   images,
   gateways,
+  backups,
   clusters,
   etcdBackups,
   builds,

@@ -36,7 +36,7 @@ const longest = 4000;
 
 /** Answers that are no JSON: files, streams, pages. */
 const plain =
-  /\/(snapshot\.db|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$/;
+  /\/(snapshot\.db|volume\.tar|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$/;
 
 it('the codes of refusals stand in the docs as they stand in the code', () => {
   expect(readFileSync(join(import.meta.dirname, '../../../docs/errors.md'), 'utf8')).toContain(errorsTable());

@@ -236,7 +236,7 @@ export class Installation {
         for (const doc of docs)
           if (doc.kind === kind && !bare) {
             const ca =
-              doc.kind === 'Registry' || doc.kind === 'Hypervisor'
+              doc.kind === 'Registry' || doc.kind === 'Hypervisor' || doc.kind === 'BackupStore'
                 ? this.world.authorities.get(doc.kind === 'Registry' && doc.role === 'source' ? doc.name : doc.site)?.cert
                 : undefined;
             await putDoc(m, ca ? ({ ...doc, ca } as typeof doc) : doc, 'load');

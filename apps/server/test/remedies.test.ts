@@ -1,3 +1,4 @@
+import { backUp, backupEnded, declareVolume, deployVolume } from './volume-of-plover.ts';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { check, type Finding, mendOutside } from '@praesidor/core/checks';
 import type { Registry } from '@praesidor/core/model';
@@ -25,6 +26,7 @@ beforeAll(async () => {
   await i.start({ timeoutSeconds: 2, also: smallPublications });
   c = await i.as('warden');
   await prepare(c);
+  await declareVolume(c);
   await declareSmall(c);
   await eventually(async () => (await c.estate()).observed.bills.small, 'the bill of six images');
 });
@@ -150,6 +152,26 @@ const stands = async (): Promise<true> => {
     await c.good('POST', '/api/builds/plover/1/resume', {});
   }
   throw new Error('plover does not come to stand');
+};
+
+/** A backup of what was built, to a store with a fault. */
+let deployed: ReturnType<typeof deployVolume> | undefined;
+let tides = 0;
+const backedUp = async (): Promise<Met> => {
+  deployed ??= deployVolume(i, c);
+  // Something new each time, so that it is sent.
+  (await deployed).write('tides', Buffer.from(`high water ${++tides}`));
+  const run = await backUp(c);
+  if (run.status.state === 'done') return heals;
+  const step = run.steps.find((s) => run.status.steps[s.id]?.state === 'failed') as Step;
+  expect(run.status.steps[step.id]?.remedy).toBeTruthy();
+  return {
+    leadsTo: mendPlace(step, { charter: { name: 'plover' } } as Parameters<typeof mendPlace>[1]).go,
+    mend: async () => {
+      await c.good('POST', '/api/charters/plover/backups/resume');
+      return (await backupEnded(c, run.id)).status.state === 'done';
+    },
+  };
 };
 
 /** New certificates for what was built, which a host does not take. */
@@ -284,6 +306,13 @@ const faults: Record<
     },
     leadsTo: '/hosts/lr-08',
   },
+  'store-full': { on: 'bw-objects', meets: () => backedUp(), leadsTo: '/clusters/plover?tab=volumes' },
+  'store-silent': { on: 'bw-objects', meets: () => backedUp(), leadsTo: '/clusters/plover?tab=volumes' },
+  'store-region': { on: 'bw-objects', meets: () => backedUp(), leadsTo: '/clusters/plover?tab=volumes' },
+  'store-clock': { on: 'bw-objects', meets: () => backedUp(), leadsTo: '/clusters/plover?tab=volumes' },
+  'store-busy': { on: 'bw-objects', meets: () => backedUp(), leadsTo: heals },
+  'store-cuts': { on: 'bw-objects', meets: () => backedUp(), leadsTo: heals },
+  'store-slow': { on: 'bw-objects', meets: () => backedUp(), leadsTo: heals },
   'api-silent': { on: 'plover', meets: () => drifted('API answers'), leadsTo: '/clusters/plover' },
   'clock-wrong': { on: 'lr-05', meets: () => drifted('clocks of the nodes'), leadsTo: '/hosts?q=cluster:plover' },
   'ssh-silent': { on: 'lr-02', meets: () => renewed('lr-02'), leadsTo: '/hosts/lr-02' },

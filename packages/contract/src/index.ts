@@ -4,6 +4,7 @@ export * from './addresses.ts';
 export * from './clusters.ts';
 export * from './estate.ts';
 export * from './events.ts';
+export * from './backups.ts';
 export * from './gateways.ts';
 export * from './hosts.ts';
 export * from './images.ts';

@@ -17,6 +17,8 @@ export interface LoginAccount {
 export interface Ran {
   code: number;
   lines: string[];
+  /** Written after the lines, as it is. */
+  bytes?: Buffer;
   errors?: string;
 }
 interface Allowed {
@@ -72,6 +74,7 @@ export function sshd(
           if (!entered) return stream.close();
           void run(entered.key.command ?? command, entered.account, Buffer.concat(pieces)).then((ran) => {
             for (const line of ran.lines) stream.write(`${line}\n`);
+            if (ran.bytes) stream.write(ran.bytes);
             if (ran.errors) stream.stderr.write(`${ran.errors}\n`);
             stream.exit(ran.code);
             stream.end();

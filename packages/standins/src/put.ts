@@ -5,6 +5,7 @@ import { fileSystemAt, rowsOf } from './disks.ts';
 import { type LoginAccount, maySudo, type Ran, sshd } from './login.ts';
 import type { Machine } from './machine.ts';
 import type { Installed } from './node.ts';
+import { readVolume } from './folders.ts';
 import { filesIn, isWhole } from './sent.ts';
 
 const joinedFile = '/var/lib/praesidor/joined';
@@ -68,6 +69,9 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
   const reach = files.get('reach');
   if (reach !== undefined && /^if \[ -f reach \]; then$/m.test(script))
     return { code: 0, lines: await gets(m, me, reach, /^ *echo "pmtu /m.test(script)) };
+  const volume = files.get('volume');
+  if (volume !== undefined && /^if \[ -f volume \]; then$/m.test(script))
+    return readVolume(m, me, script, volume, files.get('wanted') ?? '');
   if (/^\[ -d root \] \|\|/m.test(script) && ![...files.keys()].some((name) => name.startsWith('root/')))
     return { code: 65, lines: [], errors: 'no files came: nothing was changed' };
   const kept = fileSystemAt(m.disks, me.files, joinedFile);

@@ -21,6 +21,8 @@ import { type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
 export interface Surroundings {
   addressMap: readonly AddressMapping[];
   cluster: Clusters;
+  /** Folder in which the folders of machines lie that hold real bytes. */
+  folders: string;
 }
 export interface RegistrySpec {
   name: string;
@@ -131,7 +133,13 @@ export class World {
   }
 
   private machineOf = (h: Hardware) =>
-    new Machine(h, this.clock, this.faults, { addressMap: this.addressMap, cluster: this.clusters }, () => this.save());
+    new Machine(
+      h,
+      this.clock,
+      this.faults,
+      { addressMap: this.addressMap, cluster: this.clusters, folders: join(this.dir, 'folders') },
+      () => this.save(),
+    );
 
   private async startHypervisor(spec: HypervisorSpec, saved: SavedHypervisor | undefined): Promise<void> {
     const h = new Hypervisor(spec, this.faults, this.machineOf, () => this.save());

@@ -6,10 +6,13 @@ import { tell } from '../events/bus.ts';
 export type NewEvent = RunEvent extends infer E ? (E extends { at: string } ? Omit<E, 'at'> : never) : never;
 /** What of a run its events are put down with. */
 export type Told = Pick<RunRow, 'id' | 'kind' | 'subject' | 'steps'>;
-const topics = { change: 'Build', work: 'Work', shipment: 'Shipment', gateway: 'Setup' } as const satisfies Record<
-  RunRow['kind'],
-  string
->;
+const topics = {
+  change: 'Build',
+  work: 'Work',
+  shipment: 'Shipment',
+  gateway: 'Setup',
+  backup: 'Backup',
+} as const satisfies Record<RunRow['kind'], string>;
 /** By which a run is told to whoever looks on: `Build`, and `BuildProgress` and `BuildLog` for what passes. */
 export const topicOf = (run: Pick<RunRow, 'kind'>) => topics[run.kind];
 

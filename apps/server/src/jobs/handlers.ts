@@ -1,3 +1,4 @@
+import { backupRun } from '../areas/backups/run.ts';
 import { goOn } from '../areas/builds/by-itself.ts';
 import { changeRun } from '../areas/builds/change-run.ts';
 import { setupRun } from '../areas/gateways/setup-run.ts';
@@ -11,7 +12,7 @@ import { takeUp } from '../engine/turns.ts';
 import type { JobHandler, JobKind } from './queue.ts';
 
 /** One kind of long work an area; a new kind is a line. */
-const runKinds = new Map([changeRun, workRun, shipmentRun, setupRun].map((k) => [k.kind, k]));
+const runKinds = new Map([changeRun, workRun, shipmentRun, setupRun, backupRun].map((k) => [k.kind, k]));
 
 /** What carries out each kind of job; a new kind is a line. */
 const handlers: Record<JobKind, (ctx: Context) => JobHandler> = {

@@ -2,6 +2,7 @@ import type { Context } from '../context.ts';
 import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { forgetKits } from '../areas/images/kit/make.ts';
+import { backupsDue } from '../areas/backups/due.ts';
 import { proveClusters } from '../areas/builds/proofs.ts';
 import { renewClusters } from '../areas/builds/by-itself.ts';
 import { renewDue } from '../areas/images/trust.ts';
@@ -69,7 +70,10 @@ export function watch(ctx: Context, everyMs: number): () => void {
   };
   void round();
   // Private keys lie in them: by the minute, and at every start.
-  const forget = () => void forgetKits(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
+  const forget = () => {
+    void forgetKits(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
+    void backupsDue(ctx).catch((e: Error) => ctx.log('backups', { error: e.message }));
+  };
   forget();
   const minute = setInterval(forget, 60_000);
   return () => {

@@ -36,6 +36,8 @@ export const acts = {
   'hypervisors.connect': { role: 'builder', does: 'read from a hypervisor' },
   'guests.cast': { role: 'builder', does: 'create guests' },
   'gateways.set-up': { role: 'builder', does: 'set gateways up' },
+  'backups.run': { role: 'builder', does: 'back up and test volumes' },
+  'backups.take': { role: 'builder', does: 'take what a backup holds' },
   'reach.measure': { role: 'builder', does: 'measure a path' },
   'registries.connect': { role: 'builder', does: 'read from a registry' },
   'registries.verify': { role: 'builder', does: 'have a registry verify its content' },

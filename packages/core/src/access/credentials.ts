@@ -101,7 +101,7 @@ export function keysNamedIn(docs: readonly Doc[]): { name: string; use: string; 
   const out = new Map<string, { name: string; use: string; places: string[] }>();
   for (const doc of docs) {
     const c = credentialOf(doc);
-    if (doc.kind === 'BackupStore') out.set(doc.key, { name: doc.key, use: 'encryption', places: [] });
+    if (doc.kind === 'BackupStore') out.set(doc.key, { name: doc.key, use: 'encryption', places: [`BackupStore ${doc.name}`] });
     if (!c) continue;
     const entry = out.get(c.entry) ?? { name: c.entry, use: c.use, places: [] };
     entry.places.push(c.document as string);

@@ -11,6 +11,9 @@ export interface AskedVolume {
   /** `ais-store/data`: as plans name it. */
   of: string;
   workload: string;
+  namespace: string;
+  /** Its claim: that of a StatefulSet is named by the API, that of a Deployment after both. */
+  claim: string;
   sizeGB: number;
   /** What becomes other in a day, in GB, and whether that was said. */
   changesGB: number;
@@ -28,6 +31,8 @@ export const volumesAsked = (charter: Charter): AskedVolume[] =>
         name: `${w.name}/${v.name}${w.kind === 'StatefulSet' ? `-${k}` : ''}`,
         of: `${w.name}/${v.name}`,
         workload: w.name,
+        namespace: w.namespace,
+        claim: w.kind === 'StatefulSet' ? `${v.name}-${w.name}-${k}` : `${w.name}-${v.name}`,
         sizeGB: v.sizeGB,
         changesGB: v.changesGB ?? v.sizeGB * share,
         said: v.changesGB !== undefined,

@@ -197,7 +197,7 @@ const withKeys: Change = (e) => ({
   keys: [
     ...e.keys,
     { name: 'bw-objects', use: 'objects', places: ['BackupStore bw-objects'] },
-    { name: 'sealing', use: 'encryption', places: [] },
+    { name: 'sealing', use: 'encryption', places: ['BackupStore bw-objects', 'BackupStore lr-objects'] },
   ],
 });
 const farStore = {

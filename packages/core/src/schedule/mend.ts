@@ -7,6 +7,7 @@ export interface MendPlace {
   go: string;
 }
 
+const volumes = (s: Step): MendPlace => ({ label: 'Open its volumes', go: `/clusters/${s.model ?? ''}?tab=volumes` });
 const shipments = (): MendPlace => ({ label: 'Open the shipments', go: '/images/shipments' });
 const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror'>) => MendPlace> = {
   preflight: (_, { charter }) => ({ label: `Open ${charter.name}`, go: `/clusters/${charter.name}` }),
@@ -41,6 +42,9 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   judge: (s) => gateways(s),
   'set-up': (s) => gateways(s),
   holds: (s) => gateways(s),
+  copy: volumes,
+  trial: volumes,
+  keep: volumes,
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });

@@ -34,6 +34,9 @@ export const StepKind = z.enum([
   'judge',
   'set-up',
   'holds',
+  'copy',
+  'trial',
+  'keep',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -104,6 +107,9 @@ export const usual: Record<StepKind, [number, number]> = {
   judge: [3, 10],
   'set-up': [5, 20],
   holds: [10, 60],
+  copy: [120, 3600],
+  trial: [120, 3600],
+  keep: [5, 60],
 };
 
 /**

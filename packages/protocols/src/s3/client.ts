@@ -26,6 +26,8 @@ export interface BucketAt {
   /** How often something is tried that may come right, and milliseconds before the second try. */
   tries?: number;
   waitMs?: number;
+  /** Milliseconds until an answer has begun; one that does not answer is asked twice. */
+  timeoutMs?: number;
 }
 export interface ObjectSeen {
   name: string;
@@ -106,7 +108,7 @@ function retryAfter(headers: Record<string, string> | undefined): number | undef
 
 /** A bucket, each request of which goes out as everything does: names resolved, policy asked, certificate verified. */
 export function openBucket(at: BucketAt): Bucket {
-  const { bucket: Bucket, prefix = '', tries = 5, waitMs = 200 } = at;
+  const { bucket: Bucket, prefix = '', tries = 5, waitMs = 200, timeoutMs = 60_000 } = at;
   const target = {
     purpose: 'store' as const,
     host: at.host,
@@ -137,7 +139,7 @@ export function openBucket(at: BucketAt): Bucket {
             ? {}
             : { body: r.body instanceof Uint8Array ? Buffer.from(r.body.buffer, r.body.byteOffset, r.body.byteLength) : r.body }),
           ...(abortSignal ? { signal: abortSignal } : {}),
-          timeoutMs: 60_000,
+          timeoutMs,
         });
         return {
           response: {
@@ -170,7 +172,7 @@ export function openBucket(at: BucketAt): Bucket {
       } catch (e) {
         if (signal?.aborted) throw new ProtocolError('cancelled', `${at.host}:${at.port}`, 'stopped by us');
         const fault = faultOf(e, at, what);
-        if (n >= tries || !transient(fault)) throw fault;
+        if (n >= (fault.fault === 'silent' ? Math.min(2, tries) : tries) || !transient(fault)) throw fault;
         await pause(Math.min(fault.retryAfter ?? waitMs * 2 ** (n - 1), 10_000), undefined, signal ? { signal } : {}).catch(
           () => undefined,
         );

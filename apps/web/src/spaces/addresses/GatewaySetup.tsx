@@ -1,12 +1,12 @@
 import type { Setup } from '@praesidor/contract';
 import type { Gateway } from '@praesidor/core/model';
-import { openStates, type Step, type StepState, type StepStatus } from '@praesidor/core/schedule';
+import { openStates } from '@praesidor/core/schedule';
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
-import { Mark } from '../../parts/Mark.tsx';
+import { Steps } from '../../parts/Steps.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
@@ -75,38 +75,6 @@ export function GatewaySetup({ gateway, onClose }: { gateway: Gateway; onClose: 
       )}
       <Refused error={act.error ?? setup.error} />
     </Dialog>
-  );
-}
-
-const marks = {
-  waiting: 'free',
-  running: 'half',
-  done: 'done',
-  skipped: 'done',
-  failed: 'failing',
-  cut: 'free',
-} as const satisfies Record<StepState, string>;
-
-function Steps({ steps, status }: { steps: readonly Step[]; status: Record<string, StepStatus> }) {
-  return (
-    <table className="grid-table" aria-label="Steps">
-      <tbody>
-        {steps.map((s) => {
-          const now = status[s.id];
-          const state = now?.state ?? 'waiting';
-          return (
-            <tr key={s.id}>
-              <td className="font-semibold">{s.lane}</td>
-              <td>{s.title}</td>
-              <td className="whitespace-normal!">
-                <Mark kind={marks[state]} /> <span className={state === 'failed' ? 'text-brick' : ''}>{now?.text ?? state}</span>
-                {now?.remedy && <span className="block text-ink-2">{now.remedy}</span>}
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
   );
 }
 

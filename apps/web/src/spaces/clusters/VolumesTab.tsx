@@ -3,9 +3,10 @@ import { clockText, counted, dayText, gigabytesText, secondsText } from '@praesi
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { useSnapshot } from '../../api/queries.ts';
+import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Empty } from '../../parts/Empty.tsx';
 import { scoped } from '../../state/scope.ts';
+import { MadeBackups } from './MadeBackups.tsx';
 import { computerWith } from '../../workers/compute.ts';
 
 const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : secondsText(ms / 1000));
@@ -21,7 +22,9 @@ export default function VolumesTab({ name, site }: { name: string; site: string 
     gcTime: 1000,
     queryFn: async () => (snapshot ? ((await (await computerWith(snapshot)).volumes(name)) ?? null) : null),
   }).data;
+  const builds = useBuilds().data;
   if (!view) return null;
+  const built = builds?.some((b) => b.charter === name && b.state === 'done') ?? false;
   const sheet = scoped(`/clusters/${name}?field=workloads`, site);
   if (!view.volumes.length)
     return (
@@ -34,6 +37,7 @@ export default function VolumesTab({ name, site }: { name: string; site: string 
       <Facts view={view} />
       <Volumes view={view} />
       <Plans view={view} name={name} site={site} now={snapshot ? Date.parse(snapshot.estate.now) : 0} />
+      <MadeBackups name={name} stands={built} />
     </>
   );
 }

@@ -53,14 +53,16 @@ export function ProvingSpace() {
             ? d.timeServers
             : on === 'cluster'
               ? d.clusters.map((c) => c.name)
-              : ['dns', ...d.zones.map((z) => z.name)];
+              : on === 'store'
+                ? (d.stores ?? [])
+                : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
   const may = leave.may('proving.change');
   return (
     <Space
       space="proving"
       title="Proving ground"
-      facts={`${counted(d.machines.length, 'machine')}, ${counted(d.hypervisors?.length ?? 0, 'hypervisor')}, ${counted(d.registries.length, 'registry', 'registries')}, ${counted(d.zones.length, 'zone')}, ${counted(Object.keys(d.routers ?? {}).length, 'router')}`}
+      facts={`${counted(d.machines.length, 'machine')}, ${counted(d.hypervisors?.length ?? 0, 'hypervisor')}, ${counted(d.registries.length, 'registry', 'registries')}, ${counted(d.zones.length, 'zone')}, ${counted(Object.keys(d.routers ?? {}).length, 'router')}, ${counted(d.stores?.length ?? 0, 'object store')}`}
       findings={[]}
       foot="What is planted here happens to the devices, not to Praesidor: it finds out as it would outside."
     >

@@ -1,0 +1,127 @@
+import { Readable } from 'node:stream';
+import { giveBack, readIndex } from '@praesidor/backups';
+import * as answers from '@praesidor/contract';
+import { words } from '@praesidor/core/model';
+import { z } from 'zod';
+import type { App } from '../../app-type.ts';
+import { record } from '../../audit.ts';
+import type { Context } from '../../context.ts';
+import { needIn } from '../../estate/documents.ts';
+import { estateNow } from '../../estate/now.ts';
+import { Refusal } from '../../refusal.ts';
+import { backupsOf } from './rows.ts';
+import { actOnBackup, backupsNow, beginBackup } from './service.ts';
+import { openStore } from './store.ts';
+
+const Named = z.strictObject({ name: words.Name });
+const One = Named.extend({ id: z.coerce.number().int().min(1) });
+const Volumes = z.array(z.string().max(200)).min(1).max(2000).optional();
+
+/** Backups of volumes: made, tested, and taken out. */
+export async function backups(app: App, { ctx }: { ctx: Context }) {
+  app.get(
+    '/api/charters/:name/backups',
+    { config: { act: 'plan.read' }, schema: { params: Named, response: { '2xx': answers.Backups } } },
+    async (req) => backupsNow(ctx, req.params.name),
+  );
+  app.post(
+    '/api/charters/:name/backups',
+    {
+      config: { act: 'backups.run' },
+      schema: {
+        params: Named,
+        body: z.strictObject({ volumes: Volumes, labels: z.array(words.Line(60, 1)).max(20).optional() }),
+        response: { '2xx': answers.BackupBegun },
+      },
+    },
+    async (req, reply) => {
+      const id = await ctx.db.transaction((m) =>
+        beginBackup(ctx, m, req.params.name, { what: 'copy', ...req.body }, req.who.login),
+      );
+      return reply.status(201).send({ id });
+    },
+  );
+  app.post(
+    '/api/charters/:name/backups/test',
+    {
+      config: { act: 'backups.run' },
+      schema: { params: Named, body: z.strictObject({ volumes: Volumes }), response: { '2xx': answers.BackupBegun } },
+    },
+    async (req, reply) => {
+      const id = await ctx.db.transaction((m) =>
+        beginBackup(ctx, m, req.params.name, { what: 'trial', ...req.body }, req.who.login),
+      );
+      return reply.status(201).send({ id });
+    },
+  );
+  app.post(
+    '/api/charters/:name/backups/:act',
+    {
+      config: { act: 'backups.run' },
+      schema: { params: Named.extend({ act: z.enum(['stop', 'resume']) }), response: { '2xx': answers.Nothing } },
+    },
+    async (req) => {
+      await actOnBackup(ctx, req.params.name, req.params.act, req.who.login);
+      return {};
+    },
+  );
+
+  /** What a backup holds, as an archive that tar unpacks wherever the volume is wanted. Each block is held against its name before any of it is sent. */
+  app.get(
+    '/api/charters/:name/backups/:id/volume.tar',
+    { config: { act: 'backups.take' }, schema: { params: One } },
+    async (req, reply) => {
+      const { name, id } = req.params;
+      const row = (await backupsOf(ctx.db.manager, name)).find((b) => b.id === id);
+      if (!row) throw new Refusal('not-found', `There is no backup ${id} of ${name}.`);
+      const declared = needIn(await estateNow(ctx.db), 'BackupStore', row.store);
+      const { store, keys, close } = await openStore(ctx, declared);
+      const index = await readIndex(store, keys, row.name).catch((e: unknown) => {
+        close();
+        throw e;
+      });
+      await record(ctx.db.manager, req.who.login, 'took a backup of a volume', name, { volume: row.volume, backup: id });
+      async function* pieces() {
+        const coming: Buffer[] = [];
+        let wake: (() => void) | undefined;
+        let room: (() => void) | undefined;
+        let over = false;
+        let fault: unknown;
+        const reading = giveBack(store, keys, index, async ({ bytes }) => {
+          coming.push(bytes);
+          wake?.();
+          if (coming.length > 2) await new Promise<void>((done) => (room = done));
+        })
+          .catch((e: unknown) => {
+            fault = e;
+          })
+          .finally(() => {
+            over = true;
+            wake?.();
+          });
+        try {
+          for (;;) {
+            const next = coming.shift();
+            if (next) {
+              room?.();
+              yield next;
+            } else if (over) break;
+            else await new Promise<void>((done) => (wake = done));
+          }
+          await reading;
+          if (fault) throw fault;
+        } finally {
+          close();
+        }
+      }
+      return reply
+        .type('application/x-tar')
+        .header('content-length', index.bytes)
+        .header(
+          'content-disposition',
+          `attachment; filename="${name}-${row.volume.replace('/', '-')}-${index.at.slice(0, 10)}.tar"`,
+        )
+        .send(Readable.from(pieces()));
+    },
+  );
+}

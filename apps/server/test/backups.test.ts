@@ -1,0 +1,173 @@
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { Objects } from '../../../packages/standins/src/objects.ts';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { backupsDue } from '../src/areas/backups/due.ts';
+import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
+import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+
+/** plover with a local class and a workload with a volume, of which nightly backups go to an object store: from the bytes on a host to the archive that comes back. */
+let i: Installation;
+let c: Client;
+let write: (name: string, bytes: Buffer) => void;
+let store: Objects;
+const out = mkdtempSync(join(tmpdir(), 'given-back-'));
+
+const now = () => backupsOf(c);
+const edit = (path: (string | number)[], value: unknown, kind = 'Charter', key = 'plover') =>
+  c.good('POST', '/api/edits', { why: 'backups', edits: [{ op: 'set', kind, key, path, value }] });
+const made = () => backUp(c);
+const blocks = () => store.keys('backups').filter((k) => k.key.startsWith('blocks/'));
+const tide = (n: number) => Buffer.from(`high water ${n}\n`.repeat(60_000));
+
+beforeAll(async () => {
+  i = await new Installation().start({ timeoutSeconds: 20 });
+  c = await i.as('warden');
+  await prepare(c);
+  await declareVolume(c);
+  await c.good('POST', '/api/builds', { charter: 'plover' });
+  const built = await builtOrBroken(c);
+  expect(built.status.state).toBe('done');
+  ({ write } = await deployVolume(i, c));
+  store = i.world.objects.get('bw-objects') as Objects;
+});
+afterEach(() => {
+  for (const f of i.world.faults.list()) i.world.faults.lift(f);
+});
+afterAll(async () => {
+  await i.stop();
+  rmSync(out, { recursive: true, force: true });
+});
+
+describe('a volume of a cluster', () => {
+  it('is backed up from the host where it lies, encrypted, and comes back byte by byte through tar', async () => {
+    write('tides/2026', tide(1));
+    const run = await made();
+    expect([run.status.state, run.status.steps['copy/ais-store/data']?.text]).toEqual([
+      'done',
+      expect.stringMatching(/were sent to bw-objects$/),
+    ]);
+    const { backups } = await now();
+    expect(backups).toEqual([
+      expect.objectContaining({
+        volume: 'ais-store/data',
+        plan: 'nightly',
+        store: 'bw-objects',
+        madeBy: 'warden',
+        tried: null,
+      }),
+    ]);
+    const [{ id = 0, bytes = 0 } = {}] = backups;
+    expect(bytes).toBeGreaterThan(tide(1).length);
+    for (const k of store.keys('backups')) expect(k.key).not.toContain('tides');
+    const answer = await fetch(`${c.url}/api/charters/plover/backups/${id}/volume.tar`, { headers: { cookie: c.cookie } });
+    const tar = join(out, 'volume.tar');
+    writeFileSync(tar, Buffer.from(await answer.arrayBuffer()));
+    mkdirSync(join(out, 'one'));
+    expect(spawnSync('tar', ['-xf', tar, '-C', join(out, 'one')]).status).toBe(0);
+    expect(readFileSync(join(out, 'one/tides/2026')).equals(tide(1))).toBe(true);
+    const taken = await c.good<{ acts: { act: string }[] }>('GET', '/api/acts?limit=3');
+    expect(taken.acts[0]?.act).toBe('took a backup of a volume');
+  });
+  it('that did not change sends nothing; of what no plan keeps, blocks go', async () => {
+    await made();
+    expect((await now()).backups[0]?.sent).toBe(0);
+    write('tides/2026', tide(2));
+    const run = await made();
+    const { backups } = await now();
+    // Of three the newest two are kept.
+    expect(backups).toHaveLength(2);
+    expect(run.status.steps['keep/bw-objects']?.text).toMatch(/^1 backup dropped/);
+    // The second is of what the first was: its blocks are still needed.
+    expect(blocks().length).toBe(2);
+    await made();
+    expect(blocks().length).toBe(1);
+  });
+  it('is tested: what comes back is counted, and a bit that turned is found and named with all backups that need it', async () => {
+    const test = async () => backupEnded(c, (await c.good<{ id: number }>('POST', '/api/charters/plover/backups/test', {})).id);
+    const good = await test();
+    expect(good.status.steps['trial/ais-store/data']?.text).toMatch(/with 1 file came back as they were sent/);
+    expect((await now()).backups[0]?.tried).toMatchObject({ good: true });
+    const [block] = blocks();
+    store.spoil('backups', block?.key ?? '');
+    const bad = await test();
+    expect(bad.status.state).toBe('failed');
+    const { backups } = await now();
+    expect(backups[0]?.tried).toMatchObject({
+      good: false,
+      text: expect.stringMatching(/^block 0 \([0-9a-f]{12}\) is damaged; 1 other backup needs it: ais-store\/data of /),
+    });
+    store.spoil('backups', block?.key ?? '');
+    expect((await test()).status.state).toBe('done');
+  });
+  it('goes on after the store was full, and says what to do', async () => {
+    write('tides/2027', tide(3));
+    i.plant('store-full', 'bw-objects');
+    const run = await made();
+    expect([run.status.state, run.status.steps['copy/ais-store/data']]).toEqual([
+      'failed',
+      expect.objectContaining({
+        text: expect.stringContaining('backups has no room left'),
+        remedy: 'Make room there, then resume.',
+      }),
+    ]);
+    const before = (await now()).backups.length;
+    i.lift('store-full', 'bw-objects');
+    await c.good('POST', '/api/charters/plover/backups/resume');
+    await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
+    expect((await now()).backups[0]?.bytes).toBeGreaterThan(2 * tide(3).length);
+    expect(before).toBe(2);
+  });
+  it('is backed up once for each time of its plan, whoever of two servers looks', async () => {
+    const { ctx } = i.running;
+    const count = async () => Number((await i.query<{ n: string }>("select count(*) as n from run where kind = 'backup'"))[0]?.n);
+    const day = 86_400_000;
+    await backupsDue(ctx);
+    const had = await count();
+    await Promise.all([backupsDue(ctx, Date.now() + day), backupsDue(ctx, Date.now() + day)]);
+    await eventually(async () => (await now()).last?.status.state === 'done', 'the backup of the night');
+    expect(await count()).toBe(had + 1);
+    expect((await now()).last?.createdBy).toBe('Praesidor');
+    // tern was built by something else: nobody can be asked there, and nothing fails every night.
+    expect(await i.query("select 1 from run where kind = 'backup' and subject = 'tern'")).toEqual([]);
+    expect(await c.call('POST', '/api/charters/tern/backups', {})).toMatchObject({
+      status: 409,
+      body: { message: 'tern was not built from here, or is being changed.' },
+    });
+  });
+  it('is not backed up or taken out by who may not, twice at once, or where there is none', async () => {
+    const planner = await i.as('planner');
+    expect((await planner.call('POST', '/api/charters/plover/backups', {})).status).toBe(403);
+    expect((await planner.call('GET', '/api/charters/plover/backups/1/volume.tar')).status).toBe(403);
+    const both = await Promise.all([
+      c.call('POST', '/api/charters/plover/backups', {}),
+      c.call('POST', '/api/charters/plover/backups', {}),
+    ]);
+    expect(both.map((b) => b.status).sort()).toEqual([201, 409]);
+    await eventually(async () => (await now()).last?.status.state === 'done', 'its end');
+    expect(await c.call('POST', '/api/charters/plover/backups', { volumes: ['ais-store/none'] })).toMatchObject({ status: 404 });
+    expect(await c.call('POST', '/api/charters/gannet/backups/resume')).toMatchObject({ status: 404 });
+  });
+  it('needs its key: without the entry of the keyring nothing is sent, and with another one nothing is mixed', async () => {
+    await edit(['key'], 'nothing', 'BackupStore', 'bw-objects');
+    const without = await made();
+    expect(without.status.steps['copy/ais-store/data']?.text).toBe(
+      'bw-objects cannot be used: the keyring has no entry nothing.',
+    );
+    await c.good('POST', '/api/keyring', {
+      name: 'other',
+      use: 'encryption',
+      user: '',
+      secret: 'another one altogether',
+      places: ['BackupStore bw-objects'],
+    });
+    await edit(['key'], 'other', 'BackupStore', 'bw-objects');
+    await c.good('POST', '/api/charters/plover/backups/resume');
+    await eventually(
+      async () => (await now()).last?.status.steps['copy/ais-store/data']?.text?.includes('encrypted with another key'),
+      'it says so',
+    );
+  });
+});

@@ -1,0 +1,79 @@
+import type { Backups } from '@praesidor/contract';
+import type { Plan } from '@praesidor/core/charter';
+import { apply, kube, type KubeObject } from '@praesidor/protocols/kube';
+import { writeOn } from '../../../packages/standins/src/folders.ts';
+import { kubeOf } from '../src/areas/builds/kube-of.ts';
+import { kitOf } from '../src/areas/builds/kit-of-build.ts';
+import { standing } from '../src/areas/builds/proofs.ts';
+import { type Client, eventually, type Installation } from './installation.ts';
+
+/** Where the volume of `ais-store` lies on its host. */
+const folder = '/var/lib/containerd/volumes/scratch';
+
+/** plover is given a local class, a workload with a volume, and nightly backups of it. Before it is built. */
+export async function declareVolume(c: Client): Promise<void> {
+  const values = {
+    storage: [{ name: 'scratch', kind: 'local', standard: true }],
+    workloads: [{ name: 'ais-store', volumes: [{ name: 'data', sizeGB: 1 }] }],
+    backups: [{ name: 'nightly', store: 'bw-objects', at: '0 2 * * *', keep: { last: 2 }, trial: '0 5 * * 0' }],
+  };
+  await c.good('POST', '/api/edits', {
+    why: 'a volume',
+    edits: Object.entries(values).map(([field, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path: [field], value })),
+  });
+}
+
+/** Somebody deploys the workload. @returns the host on which its volume lies, and what writes a file there */
+export async function deployVolume(i: Installation, c: Client) {
+  const { ctx } = i.running;
+  const estate = await c.estate();
+  const [b] = await standing(ctx, estate, 'plover');
+  if (!b) throw new Error('plover does not stand');
+  const at = kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate));
+  const claim = { name: 'ais-store-data', namespace: 'default' };
+  await apply(at, {
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    metadata: claim,
+    spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '1G' } } },
+  } as KubeObject);
+  await apply(at, {
+    apiVersion: 'apps/v1',
+    kind: 'Deployment',
+    metadata: { name: 'ais-store', namespace: 'default' },
+    spec: {
+      replicas: 1,
+      selector: { matchLabels: { app: 'ais-store' } },
+      template: {
+        metadata: { labels: { app: 'ais-store' } },
+        spec: {
+          containers: [{ name: 'ais', image: 'images.upstream.example/addons/log-shipper:2.9.1' }],
+          volumes: [{ name: 'data', persistentVolumeClaim: { claimName: claim.name } }],
+        },
+      },
+    },
+  } as KubeObject);
+  const path = `/api/v1/namespaces/default/persistentvolumeclaims/${claim.name}`;
+  const volume = await eventually(
+    async () => (await kube<{ spec: { volumeName?: string } }>(at, path))?.spec.volumeName,
+    'the claim to have a volume',
+  );
+  const host = volume.replace('scratch-', '');
+  const write = (name: string, bytes: Buffer) => {
+    const m = i.world.machines.get(host);
+    if (!m?.installed) throw new Error(`${host} runs nothing`);
+    writeOn(m, m.installed, folder, name, bytes);
+  };
+  return { host, write };
+}
+
+export const backupsOf = (c: Client) => c.good<Backups>('GET', '/api/charters/plover/backups');
+
+/** A run of backups, when it has come to an end. */
+export const backupEnded = (c: Client, id: number) =>
+  eventually(async () => {
+    const { last } = await backupsOf(c);
+    return last?.id === id && ['done', 'failed', 'stopped'].includes(last.status.state) && last;
+  }, 'the end of the backup');
+export const backUp = async (c: Client) =>
+  backupEnded(c, (await c.good<{ id: number }>('POST', '/api/charters/plover/backups', {})).id);

@@ -1,0 +1,132 @@
+import type { Backups, VolumeBackup } from '@praesidor/contract';
+import { openStates } from '@praesidor/core/schedule';
+import { bytesText, counted } from '@praesidor/core/words';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api } from '../../api/client.ts';
+import { Button } from '../../parts/Button.tsx';
+import { Refused } from '../../parts/Refused.tsx';
+import { Steps } from '../../parts/Steps.tsx';
+import { When } from '../../parts/When.tsx';
+import { useAct } from '../../state/act.ts';
+import { useMay } from '../../state/may.ts';
+
+/** Rows before somebody asks for all. */
+const first = 10;
+
+/** Backups that were made of a cluster's volumes, with what makes and tests them. */
+export function MadeBackups({ name, stands }: { name: string; stands: boolean }) {
+  const leave = useMay();
+  const at = `/api/charters/${name}/backups`;
+  const { data, error } = useQuery({ queryKey: ['backups', name], queryFn: () => api<Backups>('GET', at) });
+  const act = useAct(
+    (how: '' | '/test' | '/stop' | '/resume') =>
+      api<object>('POST', `${at}${how}`, how === '' || how === '/test' ? {} : undefined),
+    '',
+    [['backups', name]],
+  );
+  const [whole, setWhole] = useState(false);
+  const { backups = [], last } = data ?? {};
+  const state = last?.status.state;
+  const open = state !== undefined && (openStates as readonly string[]).includes(state);
+  const held = !leave.may('backups.run') || act.isPending;
+  const button = (label: string, how: '' | '/test' | '/stop' | '/resume', filled = false) => (
+    <Button filled={filled} disabled={held} title={leave.why('backups.run')} onClick={() => act.mutate(how)}>
+      {label}
+    </Button>
+  );
+  return (
+    <section aria-label="Made" className="pt-6">
+      <div className="flex items-center gap-2 pb-1">
+        <h2 className="mr-auto text-lg">
+          Made{' '}
+          <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
+            {counted(backups.length, 'backup')} that can be given back
+          </span>
+        </h2>
+        {open && button('Stop', '/stop')}
+        {(state === 'failed' || state === 'stopped') && button('Resume', '/resume')}
+        {!open && backups.length > 0 && button('Test the newest', '/test')}
+        {!open && stands && button('Back up now', '', true)}
+      </div>
+      <Refused error={act.error ?? error} />
+      {last && (open || state === 'failed' || state === 'stopped') && (
+        <div className="mb-3 border-rule-2 border-y py-1">
+          <p className="text-ink-2">
+            {last.title}, begun by {last.createdBy}, <When at={last.createdAt} />
+          </p>
+          <Steps steps={last.steps} status={last.status.steps} />
+        </div>
+      )}
+      {backups.length > 0 ? (
+        <table className="grid-table" aria-label="Backups made">
+          <thead>
+            <tr>
+              <th>Volume</th>
+              <th>Of</th>
+              <th className="text-right">Size</th>
+              <th className="text-right">Sent</th>
+              <th>Store</th>
+              <th>By</th>
+              <th>Last test</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {backups.slice(0, whole ? undefined : first).map((b) => (
+              <Line key={b.id} backup={b} name={name} takes={leave.may('backups.take')} />
+            ))}
+          </tbody>
+        </table>
+      ) : (
+        data && (
+          <p className="text-ink-2">
+            {stands
+              ? 'None yet: the first is made at the next time of a plan, or now.'
+              : `${name} was not built from here, or does not stand: nothing is backed up yet.`}
+          </p>
+        )
+      )}
+      {!whole && backups.length > first && (
+        <button type="button" className="pt-1 text-verdigris" onClick={() => setWhole(true)}>
+          All {backups.length}
+        </button>
+      )}
+    </section>
+  );
+}
+
+function Line({ backup: b, name, takes }: { backup: VolumeBackup; name: string; takes: boolean }) {
+  return (
+    <tr>
+      <td className="font-semibold">{b.volume}</td>
+      <td className="whitespace-nowrap">
+        <When at={b.at} />
+      </td>
+      <td className="text-right">{bytesText(b.bytes)}</td>
+      <td className="text-right text-ink-2">{bytesText(b.sent)}</td>
+      <td>{b.store}</td>
+      <td className="text-ink-2">{b.labels.length ? `${b.madeBy}: ${b.labels.join(', ')}` : b.madeBy}</td>
+      <td className="whitespace-normal!">
+        {b.tried ? (
+          b.tried.good ? (
+            <span title={b.tried.text}>
+              passed, <When at={b.tried.at} />
+            </span>
+          ) : (
+            <span className="text-brick">{b.tried.text}</span>
+          )
+        ) : (
+          <span className="text-ochre">never</span>
+        )}
+      </td>
+      <td>
+        {takes && (
+          <a className="text-verdigris hover:underline" href={`/api/charters/${name}/backups/${b.id}/volume.tar`} download>
+            Download
+          </a>
+        )}
+      </td>
+    </tr>
+  );
+}

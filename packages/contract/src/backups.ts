@@ -1,0 +1,39 @@
+import { RunStatus, Step } from '@praesidor/core/schedule';
+import { z } from 'zod';
+import { Count, Moment } from './parts.ts';
+
+/** A backup that was made of a volume; one that was dropped is not told any more. */
+export const VolumeBackup = z.strictObject({
+  id: Count,
+  volume: z.string(),
+  plan: z.string().nullable(),
+  store: z.string(),
+  /** When it was begun, and when it was whole. */
+  at: Moment,
+  ended: Moment,
+  bytes: Count,
+  /** Of them those that the store did not have. */
+  sent: Count,
+  labels: z.array(z.string()),
+  madeBy: z.string(),
+  /** Of the last test: when, whether it was given back as it was made, and what was found. */
+  tried: z.strictObject({ at: Moment, good: z.boolean(), text: z.string() }).nullable(),
+});
+export type VolumeBackup = z.infer<typeof VolumeBackup>;
+
+/** Backups of a cluster, the newest first, and the run that was last. */
+export const Backups = z.strictObject({
+  backups: z.array(VolumeBackup),
+  last: z
+    .strictObject({
+      id: Count,
+      title: z.string(),
+      createdAt: Moment,
+      createdBy: z.string(),
+      steps: z.array(Step),
+      status: RunStatus,
+    })
+    .optional(),
+});
+export type Backups = z.infer<typeof Backups>;
+export const BackupBegun = z.strictObject({ id: Count });

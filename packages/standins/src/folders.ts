@@ -1,0 +1,61 @@
+import { spawn } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import type { Ran } from './login.ts';
+import type { Machine } from './machine.ts';
+import type { Installed } from './node.ts';
+
+/** Where a folder of a machine lies here, with real files in it. */
+const folderOf = (m: Machine, path: string): string => join(m.around.folders, m.hardware.name, path);
+/** Folders that a machine makes at its start (tmpfiles.d(5)). */
+const made = (me: Installed): string[] =>
+  Object.entries(me.files).flatMap(([name, text]) =>
+    name.startsWith('/etc/tmpfiles.d/') ? [...text.matchAll(/^d (\S+)/gm)].map(([, path = '']) => path) : [],
+  );
+
+/** A program of a machine writes a file, and is told when it is on the disk. @throws Error where there is no such folder */
+export function writeOn(m: Machine, me: Installed, folder: string, name: string, bytes: Buffer): void {
+  if (!made(me).includes(folder)) throw new Error(`${m.hardware.name} has no folder ${folder}`);
+  const path = folderOf(m, join(folder, name));
+  mkdirSync(dirname(path), { recursive: true });
+  writeFileSync(path, bytes);
+}
+
+/** What the program of its kit reads out: its own line of tar is run, on the folder that stands for the path. */
+export async function readVolume(m: Machine, me: Installed, script: string, asked: string, wanted: string): Promise<Ran> {
+  const [verb, path = ''] = asked.trim().split(' ');
+  if (
+    path.includes('..') ||
+    !/^ *case "\$path" in \/.*exit 65 ;; esac$/m.test(script) ||
+    !path.startsWith('/var/lib/containerd/volumes/')
+  )
+    return { code: 65, lines: [], errors: 'that is no path of a volume' };
+  const folder = folderOf(m, path);
+  if (made(me).includes(path)) mkdirSync(folder, { recursive: true });
+  if (!existsSync(folder)) return { code: 66, lines: [], errors: `there is no ${path} here` };
+  const archive = /^ *archive\(\) \{\n([\s\S]*?)\n *\}$/m.exec(script)?.[1];
+  const size = Number(/split --bytes=(\d+)/.exec(script)?.[1]);
+  if (!archive || !size) return { code: 2, lines: [], errors: 'sh: syntax error' };
+  const temporary = mkdtempSync(join(tmpdir(), 'read-'));
+  try {
+    const sh = spawn('sh', ['-c', archive], {
+      env: { PATH: process.env.PATH, path: folder, new: temporary },
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+    const pieces: Buffer[] = [];
+    for await (const p of sh.stdout) pieces.push(p as Buffer);
+    const all = Buffer.concat(pieces);
+    if (existsSync(join(temporary, 'broken'))) return { code: 74, lines: [], errors: `${path} could not be read whole` };
+    if (verb === 'all') return { code: 0, lines: [], bytes: all };
+    const blocks = Array.from({ length: Math.ceil(all.length / size) }, (_, n) => all.subarray(n * size, (n + 1) * size));
+    if (verb === 'list')
+      return { code: 0, lines: blocks.map((b) => `block ${b.length} ${createHash('sha256').update(b).digest('hex')}`) };
+    if (verb !== 'read') return { code: 64, lines: [], errors: 'that is not something this program does' };
+    const names = new Set(wanted.split('\n'));
+    return { code: 0, lines: [], bytes: Buffer.concat(blocks.filter((_, n) => names.has(`x${String(n).padStart(8, '0')}`))) };
+  } finally {
+    rmSync(temporary, { recursive: true, force: true });
+  }
+}
