@@ -188,7 +188,7 @@ describe('what is refused', () => {
       { credential: { user: 'keeper', secret: 'x' } },
       { fault: 'credentials', detail: 'the secret of keeper is another one there' },
     ],
-    ['another region', { region: 'lr' }, { fault: 'answer', detail: 'backups is in the region bw, not in lr' }],
+    ['another region', { region: 'lr' }, { fault: 'answer', detail: 'its bucket backups is in the region bw, not in lr' }],
     ['a certificate of somebody else', { host: '127.0.0.1' }, { fault: 'name' }],
     ['a certificate of an authority that is not declared', { trust: {} }, { fault: 'trust' }],
   ])('%s is told by what it is', async (_, more, says) => {
@@ -204,7 +204,7 @@ describe('what is refused', () => {
   it('a bucket that is full is, and says so once', async () => {
     await expect(bucket().put('large', Buffer.alloc(5_000_001))).rejects.toMatchObject({
       fault: 'full',
-      detail: 'backups has no room left',
+      detail: 'its bucket backups has no room left',
     });
     plant('store-full');
     await expect(bucket().put('small', Buffer.alloc(1))).rejects.toMatchObject({ fault: 'full' });

@@ -86,18 +86,21 @@ function faultOf(e: unknown, at: BucketAt, what: string): ProtocolError {
     case 'PermanentRedirect':
     case 'IllegalLocationConstraintException': {
       const its = (e as { Region?: string }).Region ?? headers?.['x-amz-bucket-region'];
-      return say('answer', `${at.bucket} is in ${its ? `the region ${its}` : 'another region'}, not in ${at.region ?? usual}`);
+      return say(
+        'answer',
+        `its bucket ${at.bucket} is in ${its ? `the region ${its}` : 'another region'}, not in ${at.region ?? usual}`,
+      );
     }
     case 'QuotaExceeded':
     case 'InsufficientStorage':
-      return say('full', `${at.bucket} has no room left`);
+      return say('full', `its bucket ${at.bucket} has no room left`);
     case 'SlowDown':
     case 'ServiceUnavailable':
       return say('busy', 'it asks to come again later');
   }
   if (status === 404) return say('missing', `${what} is not there`);
   if (status === 403) return say('credentials', `${at.credential.user} may not do that in ${at.bucket}`);
-  if (status === 507) return say('full', `${at.bucket} has no room left`);
+  if (status === 507) return say('full', `its bucket ${at.bucket} has no room left`);
   if (status === 503 || status === 429) return say('busy', 'it asks to come again later');
   return say('answer', `it answered ${status ?? '?'} to ${what}: ${e.message || e.name}`);
 }

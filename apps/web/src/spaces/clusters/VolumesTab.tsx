@@ -9,7 +9,7 @@ import { scoped } from '../../state/scope.ts';
 import { MadeBackups } from './MadeBackups.tsx';
 import { computerWith } from '../../workers/compute.ts';
 
-const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : secondsText(ms / 1000));
+const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : ms < 1000 ? 'less than 1 s' : secondsText(ms / 1000));
 const day = 86_400_000;
 
 /** Volumes of a cluster as planned: the room for them, where each copy lies, and what its backups come to. */
