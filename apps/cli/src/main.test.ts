@@ -128,6 +128,30 @@ describe('follow and files', () => {
   });
 });
 
+describe('volumes and backup', () => {
+  it('tell where copies lie, what can be lost, what comes when, and what a store is to hold', async () => {
+    const list = await run('volumes', 'list', 'tern', '--estate', demo);
+    expect(list.code).toBe(0);
+    // 64 GB at 2 Gbit/s: 256 s; 25 h between two on the day that has so many.
+    expect(list.out).toMatch(
+      /bookings\/data-0 64 GB kept: bw-\d+ bw-\d+ bw-\d+; nightly, 7 kept, can lose 25 h, read back in 4 min 16 s/,
+    );
+    expect(list.out).toContain('print-spool/queue 5.0 GB scratch');
+    const plan = await run('backup', 'plan', 'tern', '--estate', demo, '--json', '--now', '2027-03-01T12:00:00Z');
+    const { plans } = JSON.parse(plan.out) as { plans: { name: string; next: number[] }[] };
+    expect(plans.map((p) => [p.name, new Date(p.next[0] ?? 0).toISOString()])).toEqual([
+      ['nightly', '2027-03-02T02:00:00.000Z'],
+      ['timetable', '2027-03-01T12:30:00.000Z'],
+    ]);
+    const stores = await run('backup', 'stores', '--estate', demo);
+    expect([stores.code, stores.out]).toEqual([0, expect.stringMatching(/^bw-objects \(bw\): 1\d\d GB planned of 400 GB; tern/)]);
+    expect(await run('volumes', 'list', 'turn', '--estate', demo)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('did you mean tern?'),
+    });
+  });
+});
+
 describe('rehearse', () => {
   it('tells what happens when a host is lost, and that something does not come back', async () => {
     const { code, out } = await run('rehearse', 'loss', 'tern', 'bw-02', '--estate', demo);
@@ -143,6 +167,25 @@ describe('rehearse', () => {
     const zone = await run('rehearse', 'loss', 'tern', 'rack=R1', '--estate', demo, '--json');
     expect(JSON.parse(zone.out)[0]).toMatchObject({ title: 'control plane', about: '1 of 3 members', bad: true });
     expect((await run('rehearse', 'loss', 'tern', 'bw-13', '--estate', demo)).code).toBe(0);
+    const drained = await run(
+      'rehearse',
+      'loss',
+      'tern',
+      'bw-02',
+      '--drained',
+      '--back',
+      '30',
+      '--then',
+      'registry',
+      '--estate',
+      demo,
+    );
+    // 10 s until its volume is attached elsewhere, and 40 s until it is ready.
+    expect(drained.out).toContain('bookings (1 replica): 50 s');
+    expect(await run('rehearse', 'loss', 'tern', 'bw-02', '--back', 'soon', '--estate', demo)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('--back: soon is not a whole number of minutes'),
+    });
   });
   it('tells all cases from the worst on, and what helps', async () => {
     const { code, out } = await run('rehearse', 'all', 'tern', '--estate', demo, '--most', '2');

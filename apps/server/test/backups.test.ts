@@ -3,6 +3,7 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'nod
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Objects } from '../../../packages/standins/src/objects.ts';
+import { check } from '@praesidor/core/checks';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { backupsDue } from '../src/areas/backups/due.ts';
 import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
@@ -99,8 +100,14 @@ describe('a volume of a cluster', () => {
       good: false,
       text: expect.stringMatching(/^block 0 \([0-9a-f]{12}\) is damaged; 1 other backup needs it: ais-store\/data of /),
     });
+    const findings = async () =>
+      check(await c.estate())
+        .findings.filter((f) => f.code === 'STO-032')
+        .map((f) => f.title);
+    expect(await findings()).toEqual(['The newest backup of ais-store/data cannot be given back']);
     store.spoil('backups', block?.key ?? '');
     expect((await test()).status.state).toBe('done');
+    expect(await findings()).toEqual([]);
   });
   it('goes on after the store was full, and says what to do', async () => {
     write('tides/2027', tide(3));

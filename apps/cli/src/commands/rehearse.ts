@@ -51,6 +51,14 @@ function hostsOf(room: Room, words: readonly string[]): number[] {
     return found;
   });
 }
+/** @throws Unusable */
+function minutesOf(asked: Asked, option: string): number | undefined {
+  const text = asked.options[option];
+  if (text === undefined) return undefined;
+  const n = Number(text);
+  if (!Number.isInteger(n) || n < 0) throw new Unusable(`--${option}: ${String(text)} is not a whole number of minutes`);
+  return n * 60_000;
+}
 const line = (v: Verdict) =>
   `${caseTitle(v.case).padEnd(20)} ${(v.longest ? `${v.longest.what} ${awayText(v.longest.ms)}` : 'nothing away').padEnd(34)} quorum ${v.quorum.left} of ${v.quorum.of}  ${v.lost.length ? `no copy of ${v.lost.length}` : 'no data lost'}  ${v.coresLeft} cores left  ${v.text}`;
 
@@ -62,13 +70,34 @@ export const rehearse: CommandGroup = {
     {
       name: 'loss',
       about:
-        'what happens over time when hosts lose power: hosts by name, or rack=NAME, zone=NAME, feed=NAME; exit code 1: something does not come back by itself',
+        'what happens over time when hosts lose power: hosts by name, or rack=NAME, zone=NAME, feed=NAME, or registry; exit code 1: something does not come back by itself',
       words: '<cluster> <lost...>',
-      options: common,
+      options: [
+        ['--drained', 'they are taken out of use: their pods are evicted first'],
+        ['--back <minutes>', 'when they are back; without it they are not'],
+        ['--then <lost>', 'what is lost after that, written in the same way; registry: where images come from'],
+        ['--after <minutes>', 'how long after the first; 10 otherwise'],
+        ...common,
+      ],
       run: (asked, write) => {
         const { room } = planned(asked);
-        const hosts = [...new Set(hostsOf(room, asked.words.slice(1)))];
-        const outcome = simulate(room, [{ at: 0, hosts }]);
+        const lossOf = (words: readonly string[]) => ({
+          hosts: [
+            ...new Set(
+              hostsOf(
+                room,
+                words.filter((w) => w !== 'registry'),
+              ),
+            ),
+          ],
+          ...(words.includes('registry') ? { registry: true } : {}),
+        });
+        const back = minutesOf(asked, 'back');
+        const then = asked.options.then;
+        const outcome = simulate(room, [
+          { at: 0, ...lossOf(asked.words.slice(1)), drained: asked.options.drained === true, back },
+          ...(typeof then === 'string' ? [{ at: minutesOf(asked, 'after') ?? 600_000, ...lossOf([then]) }] : []),
+        ]);
         const rows = rowsOf(room, outcome);
         tell(
           asked,

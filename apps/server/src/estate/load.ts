@@ -6,6 +6,7 @@ import {
   emptyEstate,
   type Estate,
   type Kind,
+  type SeenBackups,
   type SeenController,
   type SeenHypervisor,
   type SeenRegistry,
@@ -85,6 +86,7 @@ async function read(m: EntityManager, rows: Rows, now: Date, keep = true): Promi
     else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
     else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;
     else if (o.kind === 'controller') estate.observed.controllers[o.subject] = o.data as SeenController;
+    else if (o.kind === 'backups') estate.observed.backups[o.subject] = o.data as SeenBackups;
     else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
   }
   estate.observed.sightings = (await m.find(Sightings)).map(sightingOf);
@@ -104,7 +106,7 @@ const sightingOf = (r: SightingRow): Sighting => ({
 
 export async function observe(
   m: EntityManager,
-  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller',
+  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller' | 'backups',
   subject: string,
   data: unknown,
 ): Promise<void> {

@@ -23,6 +23,7 @@ const keysFor: Record<string, string[][]> = {
   SetupLog: [['setup']],
   BackupStore: [['estate']],
   Backup: [['backups']],
+  SeenBackups: [['backups'], ['estate']],
   BackupProgress: [['backups']],
   BackupLog: [],
   Keyring: [['keyring'], ['estate']],

@@ -47,6 +47,7 @@ import {
 } from '@praesidor/core/reach';
 import {
   inCommon,
+  type Loss,
   mostPaired,
   rehearseAll,
   type RehearsedRow,
@@ -206,11 +207,11 @@ export const compute = {
   /** Stores for backups, with what is planned to lie there. */
   stores: (): StoreRow[] => (estate ? storesView(estate) : []),
   /** What happens in one case, line by line. */
-  rehearseCase(name: string, hosts: number[]): RehearsedRow[] | undefined {
+  rehearseCase(name: string, losses: Loss[]): RehearsedRow[] | undefined {
     const charter = estate?.charters.find((c) => c.name === name);
     if (!estate || !charter) return undefined;
     const room = roomOf(resolve(charter, estate));
-    return rowsOf(room, simulate(room, [{ at: 0, hosts }]));
+    return rowsOf(room, simulate(room, losses));
   },
   trace(from: string, to: string, asked: Asked): Traced {
     const known = estate;

@@ -1,3 +1,5 @@
+import { STO031 } from './rules/STO-031.ts';
+import { STO032 } from './rules/STO-032.ts';
 import { STO012 } from './rules/STO-012.ts';
 import { STO013 } from './rules/STO-013.ts';
 import { STO014 } from './rules/STO-014.ts';
@@ -450,6 +452,8 @@ export const catalogue: readonly Check[] = [
   STO028,
   STO029,
   STO030,
+  STO031,
+  STO032,
   TPL001,
   TPL002,
   TPL003,

@@ -789,6 +789,21 @@ const cases: Record<string, Change> = {
   // Three hosts of 960 GB, two copies of each of three volumes of 450: on each host two, 900 GB. Without one, 900 are to be made anew, and 60 are free on each of two.
   'STO-030': (e) =>
     classes({ ...kept, copies: 2 })(runs({ kind: 'StatefulSet', replicas: 3, volumes: [{ name: 'data', sizeGB: 450 }] })(e)),
+  // The estate is of 27 Nov, 09:00; a nightly backup of two days before is too old, one of the same day is not.
+  'STO-031': (e) =>
+    observe((o) => {
+      o.backups.plover = {
+        volumes: { 'archive/data-0': { at: new Date(Date.parse(e.now) - 2 * 86_400_000).toISOString(), store: 'bw-objects' } },
+      };
+    })(backed([nightly])(e)),
+  'STO-032': (e) =>
+    observe((o) => {
+      o.backups.plover = {
+        volumes: {
+          'archive/data-0': { at: e.now, store: 'bw-objects', tried: { at: e.now, good: false, text: 'block 3 is damaged' } },
+        },
+      };
+    })(backed([nightly])(e)),
   'KEY-004': (e) =>
     plover(
       ['answers'],

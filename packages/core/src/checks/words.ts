@@ -850,6 +850,14 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'Volumes stay degraded until the host is back, and the next loss takes data.',
     mend: 'Add disks or a host, or keep fewer copies.',
   },
+  'STO-031': {
+    why: 'More is lost with it than its owner believes.',
+    mend: 'Look at the last run, mend what it says, and back up now.',
+  },
+  'STO-032': {
+    why: 'The volume cannot be given back as it was.',
+    mend: 'Back up anew, and test that.',
+  },
   'CHT-046': {
     why: 'What is planned to run does not.',
     mend: 'Add hosts, ask for less, or let its pods share a place.',

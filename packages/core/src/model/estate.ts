@@ -20,7 +20,16 @@ import type {
   Template,
   Zone,
 } from './documents.ts';
-import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
+import type {
+  Acceptance,
+  Bill,
+  SeenBackups,
+  SeenController,
+  SeenHypervisor,
+  SeenRegistry,
+  ServedZone,
+  Sighting,
+} from './observed.ts';
 
 /** Everything declared and the latest of what was observed: the one input of all computation. */
 export interface Estate {
@@ -53,6 +62,8 @@ export interface Estate {
     hypervisors: Record<string, SeenHypervisor>;
     /** By host: controllers that failed when they were asked last. */
     controllers: Record<string, SeenController>;
+    /** By cluster: those of which volumes were backed up from here. */
+    backups: Record<string, SeenBackups>;
     zones: Record<string, ServedZone>;
     sightings: Sighting[];
   };
@@ -64,6 +75,7 @@ export type Slice =
   | 'seenRegistries'
   | 'seenHypervisors'
   | 'seenControllers'
+  | 'seenBackups'
   | 'servedZones'
   | 'sightings';
 
@@ -88,7 +100,7 @@ export const emptyEstate = (now: string): Estate => ({
   charters: [],
   keys: [],
   accepted: [],
-  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, zones: {}, sightings: [] },
+  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, backups: {}, zones: {}, sightings: [] },
 });
 
 export const sliceOf = {

@@ -110,6 +110,18 @@ export type SeenHypervisor = z.infer<typeof SeenHypervisor>;
 /** A controller of a listed host that failed when it was asked last; one that answers is not kept. */
 export const SeenController = z.strictObject({ at: z.string(), error: z.string(), fault: z.string() });
 export type SeenController = z.infer<typeof SeenController>;
+/** Of a cluster: the newest backup of each volume that has one, and what its last test came to. */
+export const SeenBackups = z.strictObject({
+  volumes: z.record(
+    z.string(),
+    z.strictObject({
+      at: z.string(),
+      store: z.string(),
+      tried: z.strictObject({ at: z.string(), good: z.boolean(), text: z.string() }).optional(),
+    }),
+  ),
+});
+export type SeenBackups = z.infer<typeof SeenBackups>;
 /** What answers at an address of a management network. */
 export const Sighting = z.strictObject({
   address: z.string(),

@@ -49,6 +49,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
       registries: seen(view, 'seen registry'),
       hypervisors: seen(view, 'seen hypervisor'),
       controllers: seen(view, 'seen controller'),
+      backups: seen(view, 'seen backups'),
       zones: seen(view, 'served zone'),
       get sightings() {
         return view.all('sighting');

@@ -3,7 +3,16 @@ import { credentialOf } from '../access/credentials.ts';
 import { parsePrefix } from '../address/parse.ts';
 import type { Doc, DocOf, Kind } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
-import type { Acceptance, Bill, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from '../model/observed.ts';
+import type {
+  Acceptance,
+  Bill,
+  SeenBackups,
+  SeenController,
+  SeenHypervisor,
+  SeenRegistry,
+  ServedZone,
+  Sighting,
+} from '../model/observed.ts';
 import type { Groups } from './shelf.ts';
 import { spokenBlocks } from './speaks.ts';
 
@@ -15,6 +24,7 @@ export type Shelved = { [K in Kind]: DocOf<K> } & {
   'seen registry': SeenRegistry;
   'seen hypervisor': SeenHypervisor;
   'seen controller': SeenController;
+  'seen backups': SeenBackups;
   'served zone': ServedZone;
   sighting: Sighting;
 };
@@ -92,6 +102,7 @@ export const groupings = {
   'seen registry': {},
   'seen hypervisor': {},
   'seen controller': {},
+  'seen backups': {},
   'served zone': {},
   sighting: { site: (s: Sighting) => s.site },
 } satisfies { [K in ShelfName]: Record<string, (value: never) => Groups> };

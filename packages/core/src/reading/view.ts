@@ -15,6 +15,7 @@ const observedShelves = {
   'seen registry': 'registries',
   'seen hypervisor': 'hypervisors',
   'seen controller': 'controllers',
+  'seen backups': 'backups',
   'served zone': 'zones',
 } as const satisfies Partial<Record<ShelfName, keyof Estate['observed']>>;
 

@@ -1,19 +1,19 @@
 import { domainOf } from './place.ts';
 import type { Ms, Room, RoomVolume } from './room.ts';
-import { type Outcome, simulate } from './simulate.ts';
+import { type Loss, type Outcome, simulate } from './simulate.ts';
 
 /** What is lost at once. */
-export const sorts = ['host', 'two', 'rack', 'zone', 'feed', 'site'] as const;
+export const sorts = ['host', 'two', 'rack', 'zone', 'feed', 'registry', 'site'] as const;
 export type Sort = (typeof sorts)[number];
 export interface Case {
   sort: Sort;
-  /** Of a rack, a zone, a feed: its name; else the hosts. */
+  /** Of a rack, a zone, a feed, a registry: its name; else the hosts. */
   name: string;
   hosts: number[];
 }
 /** What tells a case from all others: a zone and a power feed may have one name. */
 export const caseTitle = ({ sort, name }: Case): string =>
-  sort === 'rack' || sort === 'zone' || sort === 'feed' ? `${sort} ${name}` : name;
+  sort === 'rack' || sort === 'zone' || sort === 'feed' || sort === 'registry' ? `${sort} ${name}` : name;
 /** What a case comes to, as a line of a table. */
 export interface Verdict {
   case: Case;
@@ -24,6 +24,8 @@ export interface Verdict {
   quorum: { left: number; of: number };
   coresLeft: number;
   homeless: number;
+  /** No image can be pulled meanwhile. */
+  noImages: boolean;
   /** Something does not come back by itself. */
   stays: boolean;
   /** Workloads that are away for longer than their owners accept. */
@@ -68,12 +70,17 @@ export function casesOf(room: Room): Case[] {
     ...groups('rack'),
     ...groups('zone'),
     ...groups('feed'),
+    // One that runs on a host is lost with it; alone it is lost when its program is.
+    ...(room.registry ? [{ sort: 'registry' as const, name: room.registry.name, hosts: [] }] : []),
     ...(all.length ? [{ sort: 'site' as const, name: 'everything', hosts: all }] : []),
   ];
 }
 
+/** What is lost in a case, at the beginning. */
+export const lossOf = ({ sort, hosts }: Case): Loss => ({ at: 0, hosts, ...(sort === 'registry' ? { registry: true } : {}) });
+
 /** What a case comes to. */
-export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room, [{ at: 0, hosts: of.hosts }], false)): Verdict {
+export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room, [lossOf(of)], false)): Verdict {
   const longer = (a: Ms | undefined, b: Ms | undefined) => b !== undefined && (a === undefined || a > b);
   let longest: Verdict['longest'];
   const over: string[] = [];
@@ -98,6 +105,7 @@ export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room
     quorum: { left: outcome.quorum.left, of: room.members.length },
     coresLeft: outcome.coresLeft,
     homeless: outcome.homeless,
+    noImages: of.sort === 'registry' || of.hosts.includes(room.registry?.host ?? -1),
     stays: stays || lost.length > 0 || outcome.quorum.lost !== undefined,
     over,
   };
@@ -110,6 +118,7 @@ function textOf(v: Omit<Verdict, 'text'>): string {
     ...(v.quorum.of && v.quorum.left * 2 <= v.quorum.of ? ['what runs goes on, and nothing can change'] : []),
     ...(v.lost.length ? [`no copy is left of ${v.lost.length === 1 ? v.lost[0] : `${v.lost.length} volumes`}`] : []),
     ...(v.homeless ? [`${pods(v.homeless)} no place`] : []),
+    ...(v.noImages ? ['no image can be pulled: what is started on another host waits'] : []),
     ...(v.over.length ? [`${v.over.join(', ')} away for longer than accepted`] : []),
   ];
   return out.join('; ') || (v.stays ? 'something waits until it is mended' : 'holds');

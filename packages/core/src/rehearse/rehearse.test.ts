@@ -161,6 +161,98 @@ describe('a host that comes back', () => {
   });
 });
 
+describe('a host that is taken out of use', () => {
+  const out = (r: Room, host = 0, back?: number) => simulate(r, [{ at: 0, hosts: [host], drained: true, back }]).works[0];
+  it('has its pod elsewhere as soon as that is attached and ready: 10 + 20 s, and not after six minutes', () => {
+    expect(out(room(2, [{ at: [0], volumes: [[0]] }], [{ copies: [0, 1] }]))).toMatchObject({
+      longest: attach + ready,
+      movedTo: [1],
+    });
+    expect(out(room(2, [{ at: [0] }]))?.longest).toBe(ready);
+  });
+  it('gives the pod of a StatefulSet away, too: it has ended', () => {
+    expect(out(room(2, [{ at: [0], kind: 'StatefulSet' }]))).toMatchObject({ longest: ready, stuck: [] });
+  });
+  it('keeps what has a local volume until it is back: 600 + 20 s', () => {
+    const local = room(2, [{ at: [0], volumes: [[0]] }], [{ kind: 'local', copies: [0] }]);
+    expect(out(local)).toMatchObject({ longest: undefined, stuck: ['its volume lies on w0 alone'] });
+    expect(out(local, 0, 600_000)?.longest).toBe(600_000 + ready);
+  });
+  it('makes room for nothing that is not there', () => {
+    const full = room(2, [
+      { at: [0], cores: 5 },
+      { at: [1], cores: 5 },
+    ]);
+    expect(simulate(full, [{ at: 0, hosts: [0], drained: true }]).homeless).toBe(1);
+  });
+  it('evicts nobody where nobody decides: its pods are lost with it', () => {
+    const r = room(2, [{ at: [0] }]);
+    const o = simulate(r, [
+      { at: 0, hosts: [2, 3] },
+      { at: 1000, hosts: [0], drained: true },
+    ]);
+    expect(o.works[0]).toMatchObject({ longest: undefined, away: [{ from: 1000, to: undefined }] });
+  });
+});
+
+describe('one loss after another', () => {
+  it('counts as one that goes on where the first has not ended: the pod that was to be ready at 370 s loses its next host at 365 s', () => {
+    const r = room(3, [{ at: [0] }]);
+    const first = simulate(r, [{ at: 0, hosts: [0] }]).works[0];
+    const next = first?.movedTo[0] as number;
+    // From 365 s on: 50 + 300 + 20 s.
+    expect(
+      simulate(r, [
+        { at: 0, hosts: [0] },
+        { at: 365_000, hosts: [next] },
+      ]).works[0]?.longest,
+    ).toBe(365_000 + grace + tolerate + ready);
+  });
+  it('takes the last copy before another was made: 50 + 60 + 80 s are the time in which that must not be', () => {
+    const volumes = () => room(3, [], [{ copies: [0, 1] }]);
+    const second = (at: number) =>
+      simulate(volumes(), [
+        { at: 0, hosts: [0] },
+        { at, hosts: [1] },
+      ]).volumes[0]?.away;
+    expect(second(grace + 60_000 + 80_000 - 1)).toMatchObject({ from: grace + 60_000 + 80_000 - 1 });
+    expect(second(grace + 60_000 + 80_000 + 1)).toBeUndefined();
+  });
+});
+
+describe('the registry', () => {
+  const with_ = (host: number, more: Work[] = [{ at: [0] }]) => room(3, more, [], { registry: { name: 'lr-registry', host } });
+  it('that is away keeps a pod from starting where it never ran, until it is back', () => {
+    // Moved at 350 s; the registry is back at 1,000 s, and the pod ready 20 s later.
+    const o = simulate(with_(-1), [
+      { at: 0, hosts: [0] },
+      { at: 0, hosts: [], registry: true, back: 1_000_000 },
+    ]).works[0];
+    expect(o?.longest).toBe(1_000_000 + ready);
+    expect(simulate(with_(-1), [{ at: 0, hosts: [0], registry: true }]).works[0]).toMatchObject({
+      longest: undefined,
+      stuck: [expect.stringMatching(/^its image cannot be pulled on w[12]: lr-registry is away$/)],
+    });
+  });
+  it('is not missed where a sibling has run', () => {
+    const o = simulate(with_(-1, [{ at: [0, 1], cores: 3 }]), [{ at: 0, hosts: [0], registry: true }]).works[0];
+    const elsewhere = o?.movedTo[0] === 1;
+    expect([elsewhere, o?.stuck.length === 0]).toEqual([elsewhere, elsewhere]);
+  });
+  it('is lost with the host that it runs on', () => {
+    expect(simulate(with_(0), [{ at: 0, hosts: [0] }]).works[0]?.longest).toBeUndefined();
+    expect(simulate(with_(1), [{ at: 0, hosts: [0] }]).works[0]?.longest).toBe(grace + tolerate + ready);
+  });
+  it('has a case of its own, and one that its host is lost in says so', () => {
+    const r = with_(1);
+    const all = rehearseAll(r);
+    const of = (title: string) => all.find((v) => caseTitle(v.case) === title)?.text;
+    expect(of('registry lr-registry')).toBe('no image can be pulled: what is started on another host waits');
+    expect(of('w1')).toContain('no image can be pulled');
+    expect(of('w2')).toBe('holds');
+  });
+});
+
 describe('the control plane', () => {
   it('without a majority moves nothing, until it has one again and hosts are missed anew', () => {
     const r = room(2, [{ at: [0] }]);

@@ -72,6 +72,8 @@ export interface Room {
   /** Hosts with a member of etcd, and how many of them are a majority. */
   members: number[];
   majority: number;
+  /** Where nodes pull images from, and the host of this cluster that it runs on; -1: elsewhere. */
+  registry?: { name: string; host: number } | undefined;
   /** Hosts that copies can lie on. */
   stores: number[];
   /** A host counts as lost. */
@@ -127,6 +129,7 @@ export function roomOf(plan: Computed): Room {
     addresses: addressesOf(plan, hosts),
     members: hosts.flatMap((h, i) => (h.role === 'control-plane' ? [i] : [])),
     majority: plan.quorum.majority,
+    registry: plan.mirror && { name: plan.mirror.name, host: hosts.findIndex((h) => h.name === plan.mirror?.host) },
     stores: hosts.flatMap((h, i) => (h.volumesGB > 0 ? [i] : [])),
     grace: s(timers.grace),
     election,

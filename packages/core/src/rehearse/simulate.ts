@@ -8,6 +8,10 @@ export interface Loss {
   at: Ms;
   hosts: readonly number[];
   back?: Ms | undefined;
+  /** They are taken out of use by somebody: their pods are evicted and their volumes detached before they are switched off. */
+  drained?: boolean | undefined;
+  /** The registry is away too, or alone: what is started where its image is not lacks it. */
+  registry?: boolean | undefined;
 }
 /** From when to when something was so; `to` undefined: until somebody mends it. */
 export interface Span {
@@ -60,8 +64,9 @@ export interface Outcome {
 }
 
 type Event = { at: Ms; order: number } & (
-  | { is: 'down'; hosts: readonly number[] }
+  | { is: 'down'; hosts: readonly number[]; drained: boolean }
   | { is: 'up'; hosts: readonly number[] }
+  | { is: 'registry'; away: 1 | -1 }
   | { is: 'noticed'; host: number; since: Ms }
   | { is: 'move'; pod: number; since: Ms }
   | { is: 'ready'; pod: number; turn: number }
@@ -108,6 +113,7 @@ class Simulation {
   private readonly cameCopies = new Map<number, { volume: number; copy: number }[]>();
   /** When a host has taken in the copies that it was given. */
   private readonly busy = new Map<number, Ms>();
+  private registryGone = 0;
 
   constructor(
     private readonly room: Room,
@@ -143,7 +149,11 @@ class Simulation {
 
   run(losses: readonly Loss[]): Outcome {
     for (const l of losses) {
-      this.put({ at: l.at, order: 0, is: 'down', hosts: l.hosts });
+      if (l.registry) {
+        this.put({ at: l.at, order: 0, is: 'registry', away: 1 });
+        if (l.back !== undefined) this.put({ at: Math.max(l.at, l.back), order: 0, is: 'registry', away: -1 });
+      }
+      this.put({ at: l.at, order: 0, is: 'down', hosts: l.hosts, drained: l.drained ?? false });
       if (l.back !== undefined) this.put({ at: Math.max(l.at, l.back), order: 0, is: 'up', hosts: l.hosts });
     }
     for (let e = this.queue.pop(); e; e = this.queue.pop()) {
@@ -154,7 +164,8 @@ class Simulation {
   }
 
   private happens(e: Event): void {
-    if (e.is === 'down') this.goDown(e.hosts);
+    if (e.is === 'down') this.goDown(e.hosts, e.drained);
+    else if (e.is === 'registry') this.registryTurns(e.away);
     else if (e.is === 'up') this.comeUp(e.hosts);
     else if (e.is === 'move') this.move(e.pod, e.since);
     else if (e.is === 'rebuild') this.rebuild(e.volume, e.copy, e.since);
@@ -166,8 +177,20 @@ class Simulation {
 
   // Hosts
 
-  private goDown(hosts: readonly number[]): void {
+  private registryTurns(away: 1 | -1): void {
+    this.registryGone += away;
+    if (away < 0) this.retry();
+  }
+  /** Nobody gives images: it was taken away, or the host that it runs on is down. */
+  private get noImages(): boolean {
+    const { registry } = this.room;
+    return this.registryGone > 0 || (registry !== undefined && registry.host >= 0 && !this.isUp(registry.host));
+  }
+
+  private goDown(hosts: readonly number[], drained: boolean): void {
     const fresh = hosts.filter(this.isUp);
+    // Evicted while somebody decides; on hosts that are left, since no pod is given to one that is taken out of use.
+    const evicted = drained && this.decides ? fresh.flatMap((h) => this.podsAt(h)) : [];
     for (const h of fresh) this.down[h] = this.now;
     this.countMembers();
     for (const h of fresh) {
@@ -177,7 +200,17 @@ class Simulation {
       for (const { volume, copy } of this.copiesAt(h))
         if (this.rebuilds || this.volumes.has(volume) || !this.anyLeft(volume)) this.loseCopy(volume, copy);
     }
+    for (const p of evicted) this.evict(p);
     this.answerAnew(fresh);
+  }
+  /** Ended where it was, its volumes detached: nothing is waited for but what starting takes. */
+  private evict(p: number): void {
+    take(this.used, this.at[p] as number, this.workOf(p), -1);
+    this.moved = true;
+    this.at[p] = -1;
+    this.turn[p] = (this.turn[p] as number) + 1;
+    this.freed.set(p, this.now);
+    this.start(p);
   }
 
   private comeUp(hosts: readonly number[]): void {
@@ -190,8 +223,10 @@ class Simulation {
       for (const [h, since] of this.down.entries())
         if (since !== -1) this.put({ at: this.now + this.room.grace, order: 0, is: 'noticed', host: h, since });
     for (const h of back) {
+      // Those that were left there; what comes to it in this moment is on its way already.
+      const here = [...this.podsAt(h)];
       for (const { volume, copy } of this.copiesAt(h)) if (this.rebuilds || this.volumes.has(volume)) this.regain(volume, copy);
-      for (const p of this.podsAt(h)) this.again(p);
+      for (const p of here) this.again(p);
     }
     this.answerAnew([]);
     this.retry();
@@ -293,8 +328,9 @@ class Simulation {
         return;
       }
       const volume = this.room.volumes[v] as RoomVolume;
-      attach = Math.max(attach, volume.attach);
+      // What lies on the host is there.
       if (volume.kind === 'local') tied = volume.copies[0];
+      else attach = Math.max(attach, volume.attach);
     }
     const siblings: number[] = [];
     for (const o of w.pods) if (o !== p && (this.at[o] as number) >= 0) siblings.push(this.at[o] as number);
@@ -310,12 +346,24 @@ class Simulation {
     if (came) came.add(p);
     else this.came.set(host, new Set([p]));
     take(this.used, host, w, 1);
+    if (this.noImages && !this.hasImage(p, host)) {
+      this.waiting.set(
+        p,
+        `its image cannot be pulled on ${this.nameOf(host)}: ${this.room.registry?.name ?? 'the registry'} is away`,
+      );
+      return;
+    }
     const from = Math.max(this.now, this.freed.get(p) ?? 0);
     this.put({ at: from + attach + w.ready, order: 0, is: 'ready', pod: p, turn: this.turn[p] as number });
   }
 
-  /** A pod of a host that is back starts there, where it was not moved. */
+  /** Images lie where a pod of the workload has run. */
+  private readonly hasImage = (p: number, host: number): boolean => this.workOf(p).pods.some((o) => this.podOf(o).host === host);
+
+  /** A pod of a host that is back starts there, where it was not moved; so does one whose image can be pulled again. */
   private again(p: number): void {
+    const host = this.at[p] as number;
+    if (this.noImages && !this.hasImage(p, host)) return;
     this.waiting.delete(p);
     const why = this.podOf(p)
       .volumes.map((v) => this.lacks(v))

@@ -1,4 +1,7 @@
 import type * as answers from '@praesidor/contract';
+import type { SeenBackups } from '@praesidor/core/model';
+import { observe } from '../../estate/load.ts';
+import { tell } from '../../events/bus.ts';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 
@@ -28,6 +31,19 @@ export const backupsOf = (m: EntityManager, charter: string, volume?: string): P
     'select * from volume_backup where charter = $1 and ($2::text is null or volume = $2) and dropped is null order by at desc, id desc limit 5000',
     [charter, volume ?? null],
   );
+
+/** Keeps what checks know of it: the newest backup of each volume. After each that was made, tested or dropped. */
+export async function noteBackups(m: EntityManager, charter: string): Promise<void> {
+  const volumes: SeenBackups['volumes'] = {};
+  for (const b of (await backupsOf(m, charter)).reverse())
+    volumes[b.volume] = {
+      at: b.at.toISOString(),
+      store: b.store,
+      ...(b.tried ? { tried: { at: b.tried.toISOString(), good: b.tried_good ?? false, text: b.tried_text ?? '' } } : {}),
+    };
+  await observe(m, 'backups', charter, { volumes } satisfies SeenBackups);
+  await tell(m, 'SeenBackups', charter);
+}
 
 export const shown = (b: BackupRow): z.input<typeof answers.VolumeBackup> => ({
   id: b.id,

@@ -16,7 +16,7 @@ import { kubeOf } from '../builds/kube-of.ts';
 import { kitOf } from '../builds/kit-of-build.ts';
 import { standing } from '../builds/proofs.ts';
 import { accountOn } from '../builds/steps/files.ts';
-import { backupsOf } from './rows.ts';
+import { backupsOf, noteBackups } from './rows.ts';
 import { hostSource } from './source.ts';
 import { openStore } from './store.ts';
 import { whereIs } from './where.ts';
@@ -104,6 +104,7 @@ async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string
         run.runBy ?? run.createdBy,
       ],
     );
+    await noteBackups(ctx.db.manager, run.subject);
     return `${bytesText(made.index.bytes)}, of which ${bytesText(made.sent.bytes)} were sent to ${declared.name}`;
   } finally {
     close();
@@ -119,12 +120,14 @@ async function trial(ctx: Context, run: RunRow, tools: StepTools): Promise<strin
   if (!row) throw new StepFailure(`There is no backup of ${volume}.`, 'Back it up first, then resume.');
   const declared = needIn(await estateNow(ctx.db), 'BackupStore', row.store);
   const { store, keys, close } = await openStore(ctx, declared, tools.signal);
-  const tell = (good: boolean, text: string) =>
-    m.query('update volume_backup set tried = now(), tried_good = $2, tried_text = $3 where id = $1', [
+  const tell = async (good: boolean, text: string) => {
+    await m.query('update volume_backup set tried = now(), tried_good = $2, tried_text = $3 where id = $1', [
       row.id,
       good,
       text.slice(0, 2000),
     ]);
+    await noteBackups(m, run.subject);
+  };
   try {
     const began = Date.now();
     const index = await readIndex(store, keys, row.name, tools.signal);
@@ -194,6 +197,7 @@ async function keep(ctx: Context, run: RunRow, { step, log, signal }: StepTools)
         gone++;
       }
     }
+    if (gone) await noteBackups(ctx.db.manager, run.subject);
     const cleared = await clearBlocks(store, keys, signal);
     const dropped = gone ? `${counted(gone, 'backup')} dropped` : 'nothing to drop';
     return cleared

@@ -13,6 +13,7 @@ import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
+import { Course, courseOf, lossesOf } from './Course.tsx';
 import { TimeLines } from './TimeLines.tsx';
 
 const titles: Record<Sort, string> = {
@@ -21,6 +22,7 @@ const titles: Record<Sort, string> = {
   rack: 'a rack',
   zone: 'a zone',
   feed: 'a power feed',
+  registry: 'the registry',
   site: 'everything',
 };
 /** Lines of the table before somebody asks for all. */
@@ -49,13 +51,14 @@ export function RehearseSpace() {
   const cases = all?.charter === name ? all.cases : [];
   const lost = params.get('lost') ?? '';
   const chosen = cases.find((v) => caseTitle(v.case) === lost) ?? cases.find((v) => v.case.sort === 'host') ?? cases[0];
+  const asks = courseOf(params, cases);
+  const losses = chosen ? lossesOf(chosen, asks) : [];
   const rows = useQuery({
-    queryKey: ['rehearse', snapshot?.state, name, chosen && caseTitle(chosen.case)],
+    queryKey: ['rehearse', snapshot?.state, name, losses],
     enabled: snapshot !== undefined && chosen !== undefined,
     placeholderData: (old) => old,
     gcTime: 1000,
-    queryFn: async () =>
-      snapshot && chosen ? ((await (await computerWith(snapshot)).rehearseCase(name, chosen.case.hosts)) ?? []) : [],
+    queryFn: async () => (snapshot && chosen ? ((await (await computerWith(snapshot)).rehearseCase(name, losses)) ?? []) : []),
   }).data;
   const set = (what: Record<string, string>) =>
     setParams(
@@ -115,7 +118,7 @@ export function RehearseSpace() {
               ))}
             </div>
             <label className="flex items-baseline gap-2">
-              <span className="text-ink-2">Lost, without power</span>
+              <span className="text-ink-2">Lost</span>
               <select
                 value={caseTitle(chosen.case)}
                 onChange={(e) => set({ lost: e.target.value })}
@@ -131,6 +134,7 @@ export function RehearseSpace() {
               </select>
             </label>
           </div>
+          <Course asks={asks} cases={cases} chosen={chosen} onSet={set} />
           {rows && <TimeLines rows={rows} />}
           {all?.works === 0 && (
             <p className="pt-2 text-ink-2">

@@ -20,7 +20,7 @@ export const CHT047 = each('Charter', {
           }),
         ];
       const held = volumes.some((v) => v.oneNode) ? room.detach : 0;
-      const rest = room.grace + held + Math.max(0, ...volumes.map((v) => v.attach)) + w.ready;
+      const rest = room.grace + held + Math.max(0, ...volumes.map((v) => (v.kind === 'local' ? 0 : v.attach))) + w.ready;
       const takes = rest + w.tolerate;
       if (takes <= w.mayBeAway) return [];
       const parts = [
