@@ -38,6 +38,17 @@ describe('a rehearsal', () => {
     await b.act("//table[@aria-label='Cases, worst first']//button[.='bw-13']");
     await b.find(line('data', 'none lost'));
   });
+  it('goes on: with the host back after a while, taken out of use by somebody, and with another loss after it', async () => {
+    await open('/rehearse?site=bw&cluster=tern&lost=bw-02&back=30');
+    // 30 min, and 40 s until it is ready.
+    await b.find(line('bookings', '30 min 40 s'));
+    await b.act("//label[contains(., 'How')]/select/option[.='taken out of use, drained first']");
+    // 10 s until its volume is attached elsewhere, and 40 s.
+    await b.find(line('bookings', '50 s'));
+    await b.act("//label[contains(., 'Then lost')]/select/option[.='registry bw-registry']");
+    await b.find("//label[contains(., 'after')]//input[@value='10']");
+    expect(await b.driver.getCurrentUrl()).toContain('how=drained');
+  });
   it('goes down its lines with the arrows', async () => {
     await b.driver.executeScript("document.querySelector('[data-line]').focus()");
     await b.driver.executeScript(

@@ -18,6 +18,7 @@ import {
   makeBackup,
   needing,
   readIndex,
+  sealed,
   type Source,
   staleMs,
   type StoreKeys,
@@ -242,6 +243,47 @@ describe('what no backup needs', () => {
     });
     expect(await all(store, 'blocks/')).toHaveLength(1);
   });
+});
+
+it('waits for who clears away: a block that was there when it was asked for is sent again', async () => {
+  const store = folderStore(folder());
+  const keys = await keysOf(store, secret);
+  const bytes = randomBytes(32);
+  // Left behind: blocks that no index needs, and that the next backup has.
+  const old = await makeBackup(store, keys, volume(bytes), of(1));
+  await store.remove([old.name]);
+  let making: Promise<unknown> | undefined;
+  const clearing: BlockStore = {
+    ...store,
+    list: async function* (prefix, signal) {
+      if (prefix === 'blocks/') {
+        // It has read all indexes by now. Whoever begins a backup at this moment goes as far as it does.
+        const waits = new Promise<void>((done) => {
+          const maker: BlockStore = {
+            ...store,
+            remove: async (names) => {
+              await store.remove(names);
+              done();
+            },
+          };
+          making = makeBackup(maker, keys, volume(bytes), of(2), { waitMs: 5 });
+        });
+        await Promise.race([making, waits]);
+      }
+      yield* store.list(prefix, signal);
+    },
+  };
+  expect((await clearBlocks(clearing, keys))?.blocks).toBe(2);
+  await making;
+  expect(await back(store, keys, indexName(of(2)))).toEqual(bytes);
+});
+it('is damaged where something else was written under the name of a block', async () => {
+  const store = folderStore(folder());
+  const keys = await keysOf(store, secret);
+  const { index } = await makeBackup(store, keys, volume(randomBytes(16)), of(1));
+  const [id = ''] = index.blocks;
+  await store.put(blockName(id), await sealed(keys, id, randomBytes(16)));
+  expect(await damageIn(store, keys, index)).toEqual([{ id, n: 0, is: 'damaged' }]);
 });
 
 /** A store in memory of which every act waits its turn: `order` says whose is next. */

@@ -69,20 +69,20 @@ const nonce = Buffer.alloc(12);
 /** A key of its own for each name: what has a name has one content, so that no key ever encrypts two (AES-256-GCM, NIST SP 800-38D). */
 const keyFor = ({ seal }: StoreKeys, id: string) =>
   subtle.importKey('raw', createHmac('sha256', seal).update(id).digest(), 'AES-GCM', false, ['encrypt', 'decrypt']);
-const bound = (id: string) => ({ name: 'AES-GCM', iv: nonce, additionalData: Buffer.from(id) });
+const way = { name: 'AES-GCM', iv: nonce };
 
 /** SHA-256 beside the event loop, hex. */
 export const digestOf = async (bytes: Uint8Array): Promise<string> =>
   Buffer.from(await subtle.digest('SHA-256', bytes as Uint8Array<ArrayBuffer>)).toString('hex');
 
-/** Encrypts what goes by a name; the name is bound to it. */
+/** Encrypts what goes by a name: under another name it cannot be opened. */
 export async function sealed(keys: StoreKeys, id: string, bytes: Uint8Array): Promise<Buffer> {
-  return Buffer.from(await subtle.encrypt(bound(id), await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
+  return Buffer.from(await subtle.encrypt(way, await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
 }
 /** @returns undefined where it is not what was written under that name */
 export async function opened(keys: StoreKeys, id: string, bytes: Buffer): Promise<Buffer | undefined> {
   try {
-    return Buffer.from(await subtle.decrypt(bound(id), await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
+    return Buffer.from(await subtle.decrypt(way, await keyFor(keys, id), bytes as Uint8Array<ArrayBuffer>));
   } catch {
     return undefined;
   }

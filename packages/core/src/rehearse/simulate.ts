@@ -179,7 +179,6 @@ class Simulation {
 
   private registryTurns(away: 1 | -1): void {
     this.registryGone += away;
-    if (away < 0) this.retry();
   }
   /** Nobody gives images: it was taken away, or the host that it runs on is down. */
   private get noImages(): boolean {

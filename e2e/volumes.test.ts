@@ -1,0 +1,71 @@
+import { afterAll, beforeAll, describe, it } from 'vitest';
+import { backUp, backupEnded, declareVolume, deployVolume } from '../apps/server/test/volume-of-plover.ts';
+import { builtOrBroken, type Client, Installation, prepare } from '../apps/server/test/installation.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Volumes and their backups, as an engineer sees and makes them. */
+const i = new Installation();
+let b: Browser;
+let c: Client;
+const open = (path: string) => b.open(i.config.publicUrl + path);
+
+beforeAll(async () => {
+  await i.start({ timeoutSeconds: 20 });
+  b = await openBrowser();
+  c = await i.as('warden');
+  await open('/sign-in');
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+
+describe('the page of volumes', () => {
+  it('tells of each where its copies lie, what can be lost, and what is backed up when', async () => {
+    await open('/clusters/tern?site=bw&tab=volumes');
+    await b.find(
+      "//table[@aria-label='Volumes']//tr[contains(., 'bookings/data-0')][contains(., 'nightly')][contains(., '25 h')][count(.//*[@role='img'])=3]",
+    );
+    await b.find("//table[@aria-label='Volumes']//tr[contains(., 'print-spool/queue')][contains(., 'all of it')]");
+    await b.find(
+      "//table[@aria-label='Plans for backups']//tr[contains(., 'nightly')]//*[@role='img'][starts-with(@aria-label, '7 runs in 7 days')]",
+    );
+    await b.see('tern was not built from here, or does not stand: nothing is backed up yet.');
+    await open('/clusters/stores');
+    await b.find("//table[@aria-label='Backup stores']//tr[contains(., 'bw-objects')][contains(., '% of 400 GB')]");
+  });
+  it('backs up by a click, shows how that goes, and gives what was made', async () => {
+    await prepare(c);
+    await declareVolume(c);
+    await c.good('POST', '/api/builds', { charter: 'plover' });
+    await builtOrBroken(c);
+    const { write } = await deployVolume(i, c);
+    write('tides', Buffer.from('high water'));
+    await open('/clusters/plover?site=lr&tab=volumes');
+    await b.see('None yet: the first is made at the next time of a plan, or now.');
+    await b.act("//button[.='Back up now' and not(@disabled)]");
+    await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][contains(., 'never')]//a[.='Download']");
+    await b.act("//button[.='Test the newest' and not(@disabled)]");
+    await b.find("//table[@aria-label='Backups made']//tr[contains(., 'passed')]");
+  });
+  it('says what failed and what to do, and goes on when that is mended', async () => {
+    i.plant('store-full', 'bw-objects');
+    await b.act("//button[.='Back up now' and not(@disabled)]");
+    await b.see('Make room there, then resume.');
+    i.lift('store-full', 'bw-objects');
+    await b.act("//button[.='Resume' and not(@disabled)]");
+    await b.find("//table[@aria-label='Backups made']//tbody/tr[2]");
+    const run = await backUp(c);
+    await backupEnded(c, run.id);
+    await b.see('2 backups that can be given back');
+  });
+  it('offers a reader nothing that they may not do', async () => {
+    const reader = await i.as('reader');
+    await b.driver.manage().deleteAllCookies();
+    await b.driver.manage().addCookie({ name: 'praesidor', value: reader.cookie.split('=')[1] as string, path: '/' });
+    await open('/clusters/plover?site=lr&tab=volumes');
+    await b.find("//button[.='Back up now' and @disabled]");
+    await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][not(.//a)]");
+  });
+});
