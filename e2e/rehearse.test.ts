@@ -48,6 +48,7 @@ describe('a rehearsal', () => {
     await b.act("//label[contains(., 'Then lost')]/select/option[.='registry bw-registry']");
     await b.find("//label[contains(., 'after')]//input[@value='10']");
     expect(await b.driver.getCurrentUrl()).toContain('how=drained');
+    await b.act("//button[starts-with(., 'Show all ')]");
   });
   it('goes down its lines with the arrows', async () => {
     await b.driver.executeScript("document.querySelector('[data-line]').focus()");

@@ -56,6 +56,7 @@ describe('the page of volumes', () => {
     i.lift('store-full', 'bw-objects');
     await b.act("//button[.='Resume' and not(@disabled)]");
     await b.find("//table[@aria-label='Backups made']//tbody/tr[2]");
+    await b.find("//button[.='Back up now' and not(@disabled)]");
     const run = await backUp(c);
     await backupEnded(c, run.id);
     await b.see('2 backups that can be given back');

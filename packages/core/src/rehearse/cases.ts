@@ -71,7 +71,7 @@ export function casesOf(room: Room): Case[] {
     ...groups('zone'),
     ...groups('feed'),
     // One that runs on a host is lost with it; alone it is lost when its program is.
-    ...(room.registry ? [{ sort: 'registry' as const, name: room.registry.name, hosts: [] }] : []),
+    ...(room.registry && all.length ? [{ sort: 'registry' as const, name: room.registry.name, hosts: [] }] : []),
     ...(all.length ? [{ sort: 'site' as const, name: 'everything', hosts: all }] : []),
   ];
 }

@@ -249,6 +249,8 @@ describe('the registry', () => {
     expect(of('registry lr-registry')).toBe('no image can be pulled: what is started on another host waits');
     expect(of('w1')).toContain('no image can be pulled');
     expect(of('w2')).toBe('holds');
+    // Without a host there is nothing to lose.
+    expect(casesOf({ ...r, hosts: [] })).toEqual([]);
   });
 });
 
