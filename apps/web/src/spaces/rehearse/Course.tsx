@@ -5,7 +5,7 @@ export interface Asks {
   drained: boolean;
   /** Minutes after which it is back; undefined: it is not. */
   back: number | undefined;
-  then: Verdict | undefined;
+  next: Verdict | undefined;
   /** Minutes after the first. */
   after: number;
 }
@@ -19,14 +19,14 @@ const week = 7 * 24 * 60;
 export const courseOf = (params: URLSearchParams, cases: readonly Verdict[]): Asks => ({
   drained: params.get('how') === 'drained',
   back: number(params.get('back'), week),
-  then: cases.find((v) => caseTitle(v.case) === params.get('then')),
+  next: cases.find((v) => caseTitle(v.case) === params.get('next')),
   after: number(params.get('after'), week) ?? 10,
 });
 
-export function lossesOf(first: Verdict, { drained, back, then, after }: Asks): Loss[] {
+export function lossesOf(first: Verdict, { drained, back, next, after }: Asks): Loss[] {
   return [
     { ...lossOf(first.case), ...(drained ? { drained } : {}), ...(back === undefined ? {} : { back: back * minute }) },
-    ...(then ? [{ ...lossOf(then.case), at: after * minute }] : []),
+    ...(next ? [{ ...lossOf(next.case), at: after * minute }] : []),
   ];
 }
 
@@ -45,7 +45,7 @@ export function Course({
   onSet: (what: Record<string, string>) => void;
 }) {
   const hosts = chosen.case.hosts.length > 0;
-  const next = cases.filter((v) => (v.case.sort === 'host' || v.case.sort === 'registry') && v !== chosen);
+  const others = cases.filter((v) => (v.case.sort === 'host' || v.case.sort === 'registry') && v !== chosen);
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-2 pt-2">
       {hosts && (
@@ -73,12 +73,12 @@ export function Course({
       <label className="flex items-baseline gap-2">
         <span className="text-ink-2">Then lost</span>
         <select
-          value={asks.then ? caseTitle(asks.then.case) : ''}
-          onChange={(e) => onSet({ then: e.target.value })}
+          value={asks.next ? caseTitle(asks.next.case) : ''}
+          onChange={(e) => onSet({ next: e.target.value })}
           className={field}
         >
           <option value="">nothing else</option>
-          {next
+          {others
             .map((v) => caseTitle(v.case))
             .sort()
             .map((n) => (
@@ -86,7 +86,7 @@ export function Course({
             ))}
         </select>
       </label>
-      {asks.then && (
+      {asks.next && (
         <label className="flex items-baseline gap-2">
           <span className="text-ink-2">after</span>
           <input
