@@ -4,6 +4,7 @@ import {
   EstateDifference,
   type Estate,
   type Kind,
+  SeenBackups,
   SeenController,
   SeenHypervisor,
   SeenRegistry,
@@ -29,6 +30,8 @@ export const EstateAnswer = z.strictObject({
     hypervisors: byName(SeenHypervisor),
     /** By host: controllers that failed when they were asked last. */
     controllers: byName(SeenController),
+    /** By cluster: the newest backup of each volume. */
+    backups: byName(SeenBackups),
     zones: byName(ServedZone),
     sightings: z.array(Sighting),
   }),
