@@ -13,6 +13,8 @@ import {
   sliceOf,
 } from '@praesidor/core/model';
 import { keysNamedIn } from '@praesidor/core/access';
+import { resolve } from '@praesidor/core/charter';
+import { roomOf } from '@praesidor/core/rehearse';
 import type { Asked, Options } from './options.ts';
 
 /** Input that cannot be worked with; every fault on its line as file:line:column. */
@@ -100,4 +102,20 @@ export function chartersOf(estate: Estate, name: string | undefined): Charter[] 
     );
   }
   return found;
+}
+
+/** The cluster that the first word names, with its plan and who stands where in it. @throws Unusable with what there is */
+export function plannedCluster(asked: Asked) {
+  const estate = estateOf(asked);
+  const name = asked.words[0] as string;
+  const charter = estate.charters.find((c) => c.name === name);
+  if (!charter) {
+    const near = nearest(
+      name,
+      estate.charters.map((c) => c.name),
+    );
+    throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
+  }
+  const plan = resolve(charter, estate);
+  return { estate, plan, room: roomOf(plan) };
 }

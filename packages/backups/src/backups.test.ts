@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { mkdtempSync, readdirSync, readFileSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -276,6 +276,32 @@ it('waits for who clears away: a block that was there when it was asked for is s
   expect((await clearBlocks(clearing, keys))?.blocks).toBe(2);
   await making;
   expect(await back(store, keys, indexName(of(2)))).toEqual(bytes);
+});
+it('says that it is at work also while its volume is told and nothing is sent; one whose mark was taken away is no backup', async () => {
+  const dir = folder();
+  const store = folderStore(dir);
+  const keys = await keysOf(store, secret);
+  await makeBackup(store, keys, volume(randomBytes(16)), of(1));
+  const mark = async () => (await all(store, 'at-work/'))[0] as string;
+  const told = (act: () => Promise<void>): Source => {
+    const source = volume(randomBytes(32));
+    const blocks = async () => {
+      await act();
+      return source.blocks();
+    };
+    return { ...source, blocks };
+  };
+  const old = (Date.now() - staleMs - 1000) / 1000;
+  // As if an hour had passed: it is renewed before anybody takes it for gone.
+  const slow = told(async () => {
+    utimesSync(join(dir, await mark()), old, old);
+    while (statSync(join(dir, await mark())).mtimeMs < Date.now() - 60_000) await new Promise((done) => setTimeout(done, 5));
+    expect(await clearBlocks(store, keys)).toBeUndefined();
+  });
+  await makeBackup(store, keys, slow, of(2), { renewMs: 10 });
+  const lost = told(async () => store.remove([await mark()]));
+  await expect(makeBackup(store, keys, lost, of(3))).rejects.toMatchObject({ fault: 'cut' });
+  expect(await all(store, 'indexes/')).toHaveLength(2);
 });
 it('is damaged where something else was written under the name of a block', async () => {
   const store = folderStore(folder());

@@ -46,8 +46,9 @@ export interface Making {
   progress?: (done: number, of: number) => void;
   /** Blocks on their way at once. */
   lanes?: number;
-  /** Milliseconds until it is looked again whether others have cleared away. */
+  /** Milliseconds until it is looked again whether others have cleared away, and between two signs that this one is at work. */
   waitMs?: number;
+  renewMs?: number;
 }
 
 /**
@@ -61,11 +62,11 @@ export async function makeBackup(
   keys: StoreKeys,
   source: Source,
   of: BackupAt,
-  { labels = [], signal, progress, lanes = 4, waitMs = 2000 }: Making = {},
+  { labels = [], signal, progress, lanes = 4, waitMs = 2000, renewMs }: Making = {},
 ): Promise<Made> {
-  const work = await AtWork.begin(store, signal, waitMs);
+  const work = await AtWork.begin(store, signal, waitMs, renewMs);
   try {
-    const sending = new Sending(store, keys, work, lanes, signal);
+    const sending = new Sending(store, keys, lanes, signal);
     const before = await newestOf(store, keys, of, signal);
     const blocks = before
       ? await changed(source, sending, of, new Set(before.blocks), progress, signal)
@@ -120,7 +121,6 @@ class Sending {
   constructor(
     private readonly store: BlockStore,
     private readonly keys: StoreKeys,
-    private readonly work: AtWork,
     lanes: number,
     private readonly signal: AbortSignal | undefined,
   ) {
@@ -139,7 +139,6 @@ class Sending {
   async put(sha256: string, content: Buffer): Promise<void> {
     const id = blockId(this.keys, sha256);
     await this.store.put(blockName(id), await sealed(this.keys, id, content), this.signal);
-    await this.work.renew(this.signal);
     this.sent.blocks++;
     this.sent.bytes += content.length;
   }

@@ -31,32 +31,46 @@ async function put(store: BlockStore, folder: string, name: string, signal?: Abo
 
 /** Somebody makes a backup: no block is cleared away meanwhile. */
 export class AtWork {
+  private lost = false;
+  private renewed = Date.now();
+  private readonly timer: NodeJS.Timeout;
   private constructor(
     private readonly store: BlockStore,
     private readonly name: string,
-    private renewed: number,
-  ) {}
+    everyMs: number,
+  ) {
+    // Also while nothing is sent: to tell the blocks of a large volume takes its host for hours.
+    this.timer = setInterval(() => void this.renew().catch(() => undefined), everyMs);
+    this.timer.unref();
+  }
 
   /** Waits until nobody clears away. */
-  static async begin(store: BlockStore, signal: AbortSignal | undefined, waitMs: number): Promise<AtWork> {
+  static async begin(store: BlockStore, signal: AbortSignal | undefined, waitMs: number, everyMs = renewMs): Promise<AtWork> {
     for (;;) {
       const name = working + token();
       const now = await put(store, working, name, signal);
       const others = fresh(await marks(store, clearing, signal), now);
-      if (!others.length) return new AtWork(store, name, Date.now());
+      if (!others.length) return new AtWork(store, name, everyMs);
       await store.remove([name], signal);
       await pause(waitMs, undefined, signal ? { signal } : {});
     }
   }
-  /** To be called now and then. */
-  async renew(signal?: AbortSignal): Promise<void> {
-    if (Date.now() - this.renewed < renewMs) return;
-    await this.store.put(this.name, Buffer.from('1'), signal);
+  /** A mark that was taken away is not put down again: blocks may be gone since. */
+  private async renew(): Promise<void> {
+    // Whoever slept for so long counts as gone, whatever lies there at this moment.
+    if (Date.now() - this.renewed >= staleMs || !(await this.store.has(this.name))) {
+      this.lost = true;
+      return;
+    }
+    await this.store.put(this.name, Buffer.from('1'));
     this.renewed = Date.now();
   }
-  /** Whether its mark still lies there: one that was away for too long has lost it, and blocks may be gone. */
-  holds = (signal?: AbortSignal): Promise<boolean> => this.store.has(this.name, signal);
-  end = (): Promise<void> => this.store.remove([this.name]).catch(() => undefined);
+  /** Whether its mark has lain there all the time: one that was away for too long has lost it, and blocks may be gone. */
+  holds = async (signal?: AbortSignal): Promise<boolean> => !this.lost && (await this.store.has(this.name, signal));
+  async end(): Promise<void> {
+    clearInterval(this.timer);
+    await this.store.remove([this.name]).catch(() => undefined);
+  }
 }
 
 /**

@@ -1,4 +1,3 @@
-import { resolve } from '@praesidor/core/charter';
 import { nearest } from '@praesidor/core/model';
 import {
   awayText,
@@ -6,33 +5,21 @@ import {
   inCommon,
   rehearseAll,
   type Room,
-  roomOf,
   rowsOf,
   simulate,
   type Verdict,
   whatMatters,
 } from '@praesidor/core/rehearse';
 import { counted } from '@praesidor/core/words';
-import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
+import { estateOption, nowOption, plannedCluster, Unusable } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
 
 const common = [estateOption, nowOption];
 
 function planned(asked: Asked) {
-  const estate = estateOf(asked);
-  const name = asked.words[0] as string;
-  const charter = estate.charters.find((c) => c.name === name);
-  if (!charter) {
-    const near = nearest(
-      name,
-      estate.charters.map((c) => c.name),
-    );
-    throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
-  }
-  const plan = resolve(charter, estate);
-  const room = roomOf(plan);
-  if (!room.hosts.length) throw new Unusable(`${name} has no host yet: nothing can be lost`);
-  return { estate, plan, room };
+  const found = plannedCluster(asked);
+  if (!found.room.hosts.length) throw new Unusable(`${found.plan.charter.name} has no host yet: nothing can be lost`);
+  return found;
 }
 /** Hosts by their names, or all of a rack, a zone or a feed. @throws Unusable with what there is */
 function hostsOf(room: Room, words: readonly string[]): number[] {

@@ -1,27 +1,14 @@
 import { nextTime, storesView, volumesView, clockChanges } from '@praesidor/core/backup';
-import { resolve } from '@praesidor/core/charter';
-import { nearest } from '@praesidor/core/model';
-import { roomOf } from '@praesidor/core/rehearse';
 import { counted, gigabytesText, momentText, secondsText } from '@praesidor/core/words';
-import { estateOf, estateOption, nowOption, Unusable } from '../estate.ts';
+import { estateOf, estateOption, nowOption, plannedCluster } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
 
 const common = [estateOption, nowOption];
 const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : secondsText(ms / 1000));
 
 function viewed(asked: Asked) {
-  const estate = estateOf(asked);
-  const name = asked.words[0] as string;
-  const charter = estate.charters.find((c) => c.name === name);
-  if (!charter) {
-    const near = nearest(
-      name,
-      estate.charters.map((c) => c.name),
-    );
-    throw new Unusable(`there is no cluster ${name}${near ? `; did you mean ${near}?` : ''}`);
-  }
-  const plan = resolve(charter, estate);
-  return { estate, view: volumesView(plan, roomOf(plan), estate) };
+  const { estate, plan, room } = plannedCluster(asked);
+  return { estate, view: volumesView(plan, room, estate) };
 }
 
 /** Volumes of a cluster, as planned. */

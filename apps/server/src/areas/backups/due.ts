@@ -11,6 +11,7 @@ import { beginBackup } from './service.ts';
  */
 export async function backupsDue(ctx: Context, now = Date.now()): Promise<void> {
   const estate = await estateNow(ctx.db);
+  if (!estate.charters.some((c) => c.backups?.length)) return;
   const stands = new Set((await standing(ctx, estate)).map((b) => b.charter));
   for (const c of estate.charters) {
     if (!c.backups?.length || !stands.has(c.name)) continue;

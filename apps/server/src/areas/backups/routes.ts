@@ -1,4 +1,5 @@
-import { Readable } from 'node:stream';
+import { once } from 'node:events';
+import { PassThrough } from 'node:stream';
 import { giveBack, readIndex } from '@praesidor/backups';
 import * as answers from '@praesidor/contract';
 import { words } from '@praesidor/core/model';
@@ -81,39 +82,19 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
         throw e;
       });
       await record(ctx.db.manager, req.who.login, 'took a backup of a volume', name, { volume: row.volume, backup: id });
-      async function* pieces() {
-        const coming: Buffer[] = [];
-        let wake: (() => void) | undefined;
-        let room: (() => void) | undefined;
-        let over = false;
-        let fault: unknown;
-        const reading = giveBack(store, keys, index, async ({ bytes }) => {
-          coming.push(bytes);
-          wake?.();
-          if (coming.length > 2) await new Promise<void>((done) => (room = done));
-        })
-          .catch((e: unknown) => {
-            fault = e;
-          })
-          .finally(() => {
-            over = true;
-            wake?.();
-          });
-        try {
-          for (;;) {
-            const next = coming.shift();
-            if (next) {
-              room?.();
-              yield next;
-            } else if (over) break;
-            else await new Promise<void>((done) => (wake = done));
-          }
-          await reading;
-          if (fault) throw fault;
-        } finally {
-          close();
-        }
-      }
+      const out = new PassThrough();
+      const gone = new AbortController();
+      // Whoever takes it may go in the middle: nothing more is read then.
+      out.once('close', () => gone.abort());
+      const sink = async ({ bytes }: { bytes: Buffer }) => {
+        if (!out.write(bytes)) await once(out, 'drain', { signal: gone.signal });
+      };
+      void giveBack(store, keys, index, sink, { signal: gone.signal })
+        .then(
+          () => out.end(),
+          (e: Error) => out.destroy(e),
+        )
+        .finally(close);
       return reply
         .type('application/x-tar')
         .header('content-length', index.bytes)
@@ -121,7 +102,7 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
           'content-disposition',
           `attachment; filename="${name}-${row.volume.replace('/', '-')}-${index.at.slice(0, 10)}.tar"`,
         )
-        .send(Readable.from(pieces()));
+        .send(out);
     },
   );
 }

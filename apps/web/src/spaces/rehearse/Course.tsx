@@ -32,7 +32,7 @@ export function lossesOf(first: Verdict, { drained, back, next, after }: Asks): 
 
 const field = 'border border-rule-2 bg-leaf px-2 py-1';
 
-/** What is asked beside the loss itself: whether somebody takes the host out, when it is back, and what is lost next. */
+/** Three more questions: is the host drained first, when is it back, what is lost next. */
 export function Course({
   asks,
   cases,
