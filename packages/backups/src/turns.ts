@@ -33,6 +33,7 @@ async function put(store: BlockStore, folder: string, name: string, signal?: Abo
 export class AtWork {
   private lost = false;
   private renewed = Date.now();
+  private renewing: Promise<void> | undefined;
   private readonly timer: NodeJS.Timeout;
   private constructor(
     private readonly store: BlockStore,
@@ -40,7 +41,13 @@ export class AtWork {
     everyMs: number,
   ) {
     // Also while nothing is sent: to tell the blocks of a large volume takes its host for hours.
-    this.timer = setInterval(() => void this.renew().catch(() => undefined), everyMs);
+    this.timer = setInterval(() => {
+      this.renewing ??= this.renew()
+        .catch(() => undefined)
+        .finally(() => {
+          this.renewing = undefined;
+        });
+    }, everyMs);
     this.timer.unref();
   }
 
@@ -69,6 +76,8 @@ export class AtWork {
   holds = async (signal?: AbortSignal): Promise<boolean> => !this.lost && (await this.store.has(this.name, signal));
   async end(): Promise<void> {
     clearInterval(this.timer);
+    // What is on its way would put the mark down again.
+    await this.renewing;
     await this.store.remove([this.name]).catch(() => undefined);
   }
 }
