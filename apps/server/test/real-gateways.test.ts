@@ -143,7 +143,7 @@ describe.runIf(able).each([false, true])('with BFD: %s', (withBfd) => {
 protocol device { scan time 1; }
 protocol direct { ipv4; interface "lo", "eno1"; }
 ${withBfd ? `protocol bfd { interface "eno1" { min rx interval ${bfd.interval} ms; min tx interval ${bfd.interval} ms; multiplier ${bfd.missed}; }; }` : ''}
-protocol bgp uplink { local ${address} as 64512; neighbor 10.62.8.2 as 64513; hold time 3; ${withBfd ? 'bfd on;' : ''} connect retry time 1;
+protocol bgp uplink { local ${address} as 64512; neighbor 10.62.8.2 as 64513; hold time 3; ${withBfd ? 'bfd on;' : ''} connect retry time 1; error wait time 1, 2;
   ipv4 { import none; export where source = RTS_DEVICE; }; }
 `,
       );
@@ -168,7 +168,7 @@ protocol bgp uplink { local ${address} as 64512; neighbor 10.62.8.2 as 64513; ho
       if ((await rooms.run(m.name, ['ip', '-o', 'addr', 'show'])).out.includes(` ${address}/`)) out.push(m.name);
     return out.join(' ');
   };
-  const eventually = (is: () => Promise<boolean>, what: string) => waitFor(is, () => `${what}\n${said()}`, 30_000);
+  const eventually = (is: () => Promise<boolean>, what: string) => waitFor(is, () => `${what}\n${said()}`);
   /**
    * Seconds until what follows from a cut is there. A machine that has much else to do wakes programs late, which is nobody's timer: where it took too long it is cut
    * again, up to three times, and the shortest counts. It ends cut.

@@ -108,7 +108,8 @@ describe('the registry that it lays', () => {
     const end = (signal: string) =>
       `kill -${signal} $(cat ${join(dir, 'pid')}); while kill -0 $(cat ${join(dir, 'pid')}) 2>/dev/null; do sleep 0.05; done; ${start}`;
     writeFileSync(join(dir, 'restart.sh'), end('TERM'));
-    writeFileSync(join(dir, 'kill.sh'), end('KILL'));
+    // A kill that comes late finds the upload still going on.
+    writeFileSync(join(dir, 'kill.sh'), `sleep 0.5; ${end('KILL')}`);
     expect(sh(start).code).toBe(0);
     const proving = (password: string) =>
       sh(
@@ -116,7 +117,10 @@ describe('the registry that it lays', () => {
         `${password}\n`,
       );
     const r = proving('ships-demo-3');
-    expect(r.text.split('\n').filter((l) => l.startsWith('proved'))).toEqual([
+    expect(
+      r.text.split('\n').filter((l) => l.startsWith('proved')),
+      r.text,
+    ).toEqual([
       `proved  its certificate verifies against the trust bundle: https://${host}:${port}`,
       'proved  a wrong password is refused',
       expect.stringMatching(/^proved {2}what is pushed is pulled byte by byte: sha256:/),

@@ -57,7 +57,7 @@ describe('sshd', async () => {
       user: 'praesidor',
       key: server.private,
       hostKey: machine.public,
-      patienceMs: 700,
+      patienceMs: 60_000,
     };
   });
   afterAll(() => {
@@ -80,7 +80,7 @@ describe('sshd', async () => {
   });
   it('that takes the connection and says nothing is given up', async () => {
     silent = true;
-    await expect(run()).rejects.toMatchObject({ fault: 'silent' });
+    await expect(run({ patienceMs: 700 })).rejects.toMatchObject({ fault: 'silent' });
   });
   it('is not waited for when the work is stopped', async () => {
     const stop = new AbortController();

@@ -136,6 +136,9 @@ function routing(at: At): string[] {
           `  ${n.who};`,
           ...(n.takes ? [`  dynamic name "${n.name}_";`] : []),
           `  hold time ${bgp.hold};`,
+          // Whoever comes back is met again within seconds; left alone it would be two minutes, and up to five after an error.
+          '  connect retry time 5;',
+          '  error wait time 5, 20;',
           ...(bfd ? ['  bfd on;'] : []),
           `  ipv${n.v6 ? 6 : 4} {`,
           `    import ${n.takes ? `where net ~ [ ${n.takes.join(', ')} ]` : 'all'};`,
