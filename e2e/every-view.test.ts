@@ -53,6 +53,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/tern/change', 'tern', []],
   ['/builds', 'Builds', []],
   ['/rehearse?cluster=tern', 'Rehearse', []],
+  ['/rehearse/cold-start?of=bw', 'Cold start', []],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
   ['/record', 'Record', []],

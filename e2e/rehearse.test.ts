@@ -80,3 +80,45 @@ describe('a rehearsal', () => {
     await b.find("//table[@aria-label='Changes that help']//button[.='Try it…' and @disabled]");
   });
 });
+
+describe('a cold start', () => {
+  const start = "//table[@aria-label='Order of start']";
+  const box = (name: string) => `//*[@aria-label='Who waits for whom']/*[@role='button'][starts-with(., '${name}')]`;
+  it('tells who waits for whom, as a drawing and as a list', async () => {
+    await open('/rehearse/cold-start?of=bw');
+    await b.find(`${start}//tr[contains(., 'Control plane of tern')][contains(., '2 of bw-01, bw-06, bw-11')]`);
+    // Whoever is chosen is listed alone, each of its parts on a line.
+    await b.act(box('6 hosts'));
+    await b.find(`${start}//tr[contains(., 'bw-02')]`);
+    await b.gone(`${start}//tr[contains(., 'Control plane of tern')]`);
+    await b.act("//button[.='show all']");
+    await b.find(`${start}//tr[contains(., 'Control plane of tern')]`);
+  });
+  it('goes backwards for a planned stop: work first, power last', async () => {
+    await b.act("//button[@role='radio'][.='Planned stop']");
+    const lines = await b.driver.executeScript(
+      'return [...document.querySelectorAll(\'[aria-label="Order of stop"] tbody tr\')].map((r) => r.children[1].textContent)',
+    );
+    expect([(lines as string[])[0], (lines as string[]).at(-1)]).toEqual(['Service addresses of gannet', 'Power']);
+  });
+  it('says of a circle how it is broken, and breaks it', async () => {
+    const warden = await i.as('warden');
+    await b.driver.manage().addCookie({ name: 'praesidor', value: warden.cookie.split('=')[1] as string, path: '/' });
+    // Names are asked of an address that the cluster itself publishes.
+    await warden.good('POST', '/api/edits', {
+      why: 'names by the cluster',
+      edits: [{ op: 'set', kind: 'Site', key: 'bw', path: ['resolvers'], value: ['10.40.8.11'] }],
+    });
+    await open('/rehearse/cold-start?of=bw');
+    await b.find(
+      "//*[@aria-label='Circle'][contains(., 'DNS waits for Service addresses of tern waits for Nodes of tern waits for DNS')]",
+    );
+    await b.act("//button[.='Ask names also of 10.40.0.53…']");
+    await b.act("//*[@role='dialog']//button[.='Make this change']");
+    await b.gone("//*[@aria-label='Circle']");
+    await eventually(async () => {
+      const now = await c.good<{ estate: { sites: { name: string; resolvers: string[] }[] } }>('GET', '/api/estate');
+      return now.estate.sites.find((s) => s.name === 'bw')?.resolvers.join() === '10.40.8.11,10.40.0.53';
+    }, 'two resolvers');
+  });
+});

@@ -87,6 +87,10 @@ export const router = createBrowserRouter([
         path: 'rehearse',
         lazy: async () => ({ Component: (await import('./spaces/rehearse/RehearseSpace.tsx')).RehearseSpace }),
       },
+      {
+        path: 'rehearse/cold-start',
+        lazy: async () => ({ Component: (await import('./spaces/rehearse/ColdStartSpace.tsx')).ColdStartSpace }),
+      },
       { path: 'checks', lazy: async () => ({ Component: (await import('./spaces/checks/ChecksSpace.tsx')).ChecksSpace }) },
       { path: 'keyring', lazy: async () => ({ Component: (await import('./spaces/keyring/KeyringSpace.tsx')).KeyringSpace }) },
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },

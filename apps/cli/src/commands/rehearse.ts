@@ -1,3 +1,4 @@
+import { afterText, circleMeans, circleText, coldStartOf, inStopOrder, needsText, waitsText } from '@praesidor/core/cold-start';
 import { nearest } from '@praesidor/core/model';
 import {
   awayText,
@@ -11,7 +12,7 @@ import {
   whatMatters,
 } from '@praesidor/core/rehearse';
 import { counted } from '@praesidor/core/words';
-import { estateOption, nowOption, plannedCluster, Unusable } from '../estate.ts';
+import { estateOf, estateOption, nowOption, plannedCluster, Unusable } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
 
 const common = [estateOption, nowOption];
@@ -119,6 +120,44 @@ export const rehearse: CommandGroup = {
             : []),
         ]);
         return 0;
+      },
+    },
+    {
+      name: 'start',
+      about:
+        'what starts when at a site that lost all power, in order, and who waits for whom; exit code 1: parts wait for each other',
+      words: '<site>',
+      options: [['--stop', 'a planned stop instead, in its order'], ...common],
+      run: (asked, write) => {
+        const estate = estateOf(asked);
+        const name = asked.words[0] as string;
+        const all = coldStartOf(estate, name);
+        if (!all) {
+          const near = nearest(
+            name,
+            estate.sites.map((s) => s.name),
+          );
+          throw new Unusable(`there is no site ${name}${near ? `; did you mean ${near}?` : ''}`);
+        }
+        const stop = asked.options.stop === true;
+        tell(
+          asked,
+          write,
+          all,
+          stop
+            ? inStopOrder(all).map((p) => `${afterText(p.stopBegins).padEnd(14)} stop ${p.title}`)
+            : [
+                ...all.parts.flatMap((p) => [
+                  `${afterText(p.begins).padEnd(14)} ${p.title}, up after ${afterText(p.takes)}${p.declared || !p.takes ? '' : ' (assumed)'}${p.waits.length ? `, waited for ${waitsText(all, p)}` : ''}`,
+                  ...needsText(all, p).map((t) => `${' '.repeat(17)}${t}`),
+                ]),
+                ...all.circles.flatMap((c) => [
+                  `circle: ${circleText(c)}`,
+                  `        ${circleMeans(c)}${c.mend ? ` ${c.mend.label}.` : ''}`,
+                ]),
+              ],
+        );
+        return all.circles.length ? 1 : 0;
       },
     },
     {

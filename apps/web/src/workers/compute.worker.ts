@@ -45,6 +45,7 @@ import {
   type WhatIs,
   whatIs,
 } from '@praesidor/core/reach';
+import { type ColdStart, coldStartOf } from '@praesidor/core/cold-start';
 import {
   inCommon,
   type Loss,
@@ -206,6 +207,8 @@ export const compute = {
   },
   /** Stores for backups, with what is planned to lie there. */
   stores: (): StoreRow[] => (estate ? storesView(estate) : []),
+  /** What starts when at a site that lost all power. */
+  coldStart: (site: string): ColdStart | undefined => (estate ? coldStartOf(estate, site) : undefined),
   /** What happens in one case, line by line. */
   rehearseCase(name: string, losses: Loss[]): RehearsedRow[] | undefined {
     const charter = estate?.charters.find((c) => c.name === name);

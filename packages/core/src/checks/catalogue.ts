@@ -27,6 +27,8 @@ import { STO011 } from './rules/STO-011.ts';
 import { CHT046 } from './rules/CHT-046.ts';
 import { CHT047 } from './rules/CHT-047.ts';
 import { CHT048 } from './rules/CHT-048.ts';
+import { CHT049 } from './rules/CHT-049.ts';
+import { CHT050 } from './rules/CHT-050.ts';
 import { SVC015 } from './rules/SVC-015.ts';
 import { SVC014 } from './rules/SVC-014.ts';
 import { SVC013 } from './rules/SVC-013.ts';
@@ -295,6 +297,8 @@ export const catalogue: readonly Check[] = [
   CHT046,
   CHT047,
   CHT048,
+  CHT049,
+  CHT050,
   DNS001,
   DNS002,
   DNS003,

@@ -750,6 +750,14 @@ const cases: Record<string, Change> = {
       apart: 'host',
       always: true,
     })(e),
+  // Names are asked of an address that the cluster itself publishes.
+  'CHT-049': set('Site', 'lr', ['resolvers'], ['10.62.8.64']),
+  // The registry is published by the cluster that takes its images from it.
+  'CHT-050': (e) =>
+    reserve('10.62.8.65', {
+      name: 'registry.lr.kestrelferries.example',
+      owner: { kind: 'charter', name: 'plover', use: 'service images/registry' },
+    })({ ...e, reservations: e.reservations.filter((r) => r.owner.kind !== 'registry') }),
   'STO-012': backed([{ ...nightly, store: 'bw-object' }]),
   'STO-013': backed([]),
   'STO-014': backed([{ ...nightly, volumes: ['archive/date'] }]),
@@ -843,7 +851,7 @@ cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kes
 
 /** Pages of the interface (apps/web/src/routes.tsx). */
 const pages =
-  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|keyring)$/;
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|rehearse\/cold-start|keyring)$/;
 
 describe('every check', () => {
   it('finds nothing in a good estate', () => {

@@ -870,6 +870,14 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The loss of one host is what a cluster is to bear.',
     mend: 'Add a host, ask for less, or have fewer replicas.',
   },
+  'CHT-049': {
+    why: 'After an outage the site stays dark until somebody finds out what to put in place by hand.',
+    mend: 'Let one of them ask something outside the circle: a resolver, a time server or a registry on a machine of its own.',
+  },
+  'CHT-050': {
+    why: 'It has started so far because something happened to be there; after an outage it may not be.',
+    mend: 'Let one of them ask something outside the circle, or see to it that the condition holds.',
+  },
   'TPL-001': {
     why: 'Nobody sees any more what the cluster was meant to be like.',
     mend: 'Declare the template again, or let the charter stand by itself.',

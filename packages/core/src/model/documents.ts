@@ -42,6 +42,7 @@ import {
  * them, JSON Schema is generated from them. A new kind is one schema here and one line in `kinds`.
  */
 
+const StartSeconds = z.number().int().min(0).max(86_400).optional();
 export const Site = doc('Site', {
   name: Name,
   title: Line(80, 1),
@@ -89,6 +90,17 @@ export const Site = doc('Site', {
     .default([]),
   /** How much may happen at once there, where it is not as usual. */
   limits: Limits.optional(),
+  /** Seconds from power until things there do their work, where they are known. */
+  starts: z
+    .strictObject({
+      switch: StartSeconds,
+      gateway: StartSeconds,
+      device: StartSeconds,
+      hypervisor: StartSeconds,
+      host: StartSeconds,
+      guest: StartSeconds,
+    })
+    .optional(),
 });
 
 /** What a pool is set aside for: hosts, virtual addresses, published services, inbound routers, outbound NAT. */

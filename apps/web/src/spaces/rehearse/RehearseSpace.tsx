@@ -14,6 +14,7 @@ import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
 import { Course, courseOf, lossesOf } from './Course.tsx';
+import { SubNav } from './SubNav.tsx';
 import { TimeLines } from './TimeLines.tsx';
 
 const titles: Record<Sort, string> = {
@@ -74,6 +75,7 @@ export function RehearseSpace() {
   return (
     <Space
       space="rehearse"
+      sheets={<SubNav site={site} />}
       title="Rehearse"
       facts={charter ? `${name}, as its charter stands: what a loss would do, computed` : 'what a loss would do, computed'}
       findings={findings}

@@ -55,4 +55,15 @@ export const siteFields: Fields = {
   'limits.firmware': { label: 'Hosts whose firmware is written', help: 'Usually 4.' },
   'limits.hypervisor': { label: 'Guests cast at one hypervisor', help: 'Usually 2.' },
   'limits.registry': { label: 'Hosts that pull from one registry', help: 'Usually 8.' },
+  starts: {
+    label: 'Start times',
+    help: 'Seconds from power until they do their work, for the cold start. What is empty is assumed.',
+    rare: true,
+  },
+  'starts.switch': { label: 'Switches', help: 'Assumed: 180.' },
+  'starts.gateway': { label: 'Gateways', help: 'Assumed: 120.' },
+  'starts.device': { label: 'Other machines', help: 'Such as name servers and time servers. Assumed: 120.' },
+  'starts.hypervisor': { label: 'Hypervisors', help: 'Assumed: 300.' },
+  'starts.host': { label: 'Hosts', help: 'Until the operating system runs. Assumed: 300.' },
+  'starts.guest': { label: 'Guests', help: 'From when their hypervisor runs. Assumed: 60.' },
 };
