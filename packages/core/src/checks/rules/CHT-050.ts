@@ -11,7 +11,7 @@ export const CHT050 = each('Site', {
       .filter((c) => c.unless)
       .map((c) =>
         at(d, ['name'], {
-          title: `${c.parts[0]?.title} starts after a loss of all power on a condition alone`,
+          title: `${c.parts[0]?.title} at ${d.title} starts only on a condition after a loss of all power`,
           text: `${circleText(c)}: ${c.parts.map((p) => p.why).join('; ')}. ${circleMeans(c)}`,
           ...(c.mend
             ? { remedy: c.mend }
