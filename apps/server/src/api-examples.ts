@@ -58,6 +58,10 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/charters/:name/backups': { params: { name: 'plover' }, body: { labels: ['before the move'] } },
   'POST /api/charters/:name/backups/test': { params: { name: 'plover' }, body: { volumes: ['ais-store/data'] } },
   'POST /api/charters/:name/backups/:act': { params: { name: 'plover', act: 'stop' } },
+  'POST /api/charters/:name/backups/:id/restore': {
+    params: { name: 'plover', id: 1 },
+    body: { volume: 'ais-store/data', replace: 'ais-store/data' },
+  },
   'GET /api/charters/:name/backups/:id/volume.tar': { params: { name: 'plover', id: 1 } },
 
   'POST /api/hosts/sweep': { body: { site: 'lr', range: '10.62.7.10-10.62.7.20' } },

@@ -12,7 +12,7 @@ import { accountKey, hostKey, publicHalf, serverAccount } from '@praesidor/core/
 import { anywhere, Exits } from '@praesidor/protocols/dial';
 import { runOver, type SshAt, type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
 import { folderStore, giveBack, keysOf, makeBackup } from '@praesidor/backups';
-import { hostSource } from '../src/areas/backups/source.ts';
+import { hostSource, writeOver } from '../src/areas/backups/source.ts';
 import { read as wayOf } from '../src/areas/builds/measure-from.ts';
 import { sha256 } from '../src/areas/clusters/kit.ts';
 import { eventually, freePort } from './installation.ts';
@@ -240,6 +240,51 @@ exec /usr/sbin/sshd -D -e -f /etc/ssh/sshd_config ${options.map((o) => `-o ${o}`
     ['/var/lib/containerd/volumes/none', 'there is no /var/lib/containerd/volumes/none here'],
   ])('reads nothing else out: %s', async (path, says) => {
     await expect(hostSource(place(), path).blocks()).rejects.toThrow(says);
+  });
+  it('writes a volume in place of what it has: each file, mode, owner and link as it was, told block by block', async () => {
+    const path = '/var/lib/containerd/volumes/scratch';
+    const folder = at('volumes/scratch');
+    spawnSync('chown', ['4711:4712', join(folder, 'log')]);
+    spawnSync('chmod', ['2750', join(folder, 'tides')]);
+    spawnSync('ln', [join(folder, 'log'), join(folder, 'hard')]);
+    const archive: Buffer[] = [];
+    for await (const piece of hostSource(place(), path).all()) archive.push(piece);
+    const before = await hostSource(place(), path).blocks();
+    const stat = () =>
+      spawnSync('find', [folder, '-printf', '%P %y %m %U:%G %s %T@ %n %l\n'])
+        .stdout.toString()
+        .split('\n')
+        .sort()
+        .filter((l) => !l.startsWith(' '));
+    const was = stat();
+    spawnSync('sh', ['-c', `rm -rf ${folder}/tides ${folder}/.[!.]*; echo other > ${folder}/log; echo more > "${folder}/-rf *"`]);
+    expect(await hostSource(place(), path).blocks()).not.toEqual(before);
+    async function* sent() {
+      yield* archive;
+    }
+    await writeOver(place(), path, sent());
+    expect(stat()).toEqual(was);
+    expect(await hostSource(place(), path).blocks()).toEqual(before);
+    expect(readFileSync(join(folder, 'tides/2026'), 'utf8')).toBe('high at noon\n');
+  });
+  it('says of an archive that is cut off that it was not written whole', async () => {
+    const path = '/var/lib/containerd/volumes/scratch';
+    const archive: Buffer[] = [];
+    for await (const piece of hostSource(place(), path).all()) archive.push(piece);
+    async function* half() {
+      yield Buffer.concat(archive).subarray(0, 3_000_000);
+    }
+    await expect(writeOver(place(), path, half())).rejects.toThrow(`${path} could not be written whole`);
+    async function* whole() {
+      yield* archive;
+    }
+    await writeOver(place(), path, whole());
+  });
+  it('writes nowhere else, and leaves what is there', async () => {
+    async function* nothing() {}
+    for (const path of ['/etc', '/var/lib/containerd/volumes/', '/var/lib/containerd/volumes/../../praesidor'])
+      await expect(writeOver(place(), path, nothing())).rejects.toThrow('that is no path of a volume');
+    expect(read('praesidor/joined')).toBeDefined();
   });
   it('ends what it has begun when whoever asked has gone', async () => {
     const bytes = await tarOf({

@@ -36,4 +36,6 @@ export const Backups = z.strictObject({
     .optional(),
 });
 export type Backups = z.infer<typeof Backups>;
+/** The run, and the cluster in which it is. */
+export const RestoreBegun = z.strictObject({ id: Count, cluster: z.string() });
 export const BackupBegun = z.strictObject({ id: Count });

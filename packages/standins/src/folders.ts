@@ -23,18 +23,42 @@ export function writeOn(m: Machine, me: Installed, folder: string, name: string,
   writeFileSync(path, bytes);
 }
 
-/** What the program of its kit reads out: its own line of tar is run, on the folder that stands for the path. */
-export async function readVolume(m: Machine, me: Installed, script: string, asked: string, wanted: string): Promise<Ran> {
-  const [verb, path = ''] = asked.trim().split(' ');
-  if (
-    path.includes('..') ||
-    !/^ *case "\$path" in \/.*exit 65 ;; esac$/m.test(script) ||
-    !path.startsWith('/var/lib/containerd/volumes/')
-  )
+/** The folder that stands for a path of a volume; otherwise how the program of the kit ends, where it looks. */
+function foundFolder(m: Machine, me: Installed, script: string, path: string): { folder: string } | Ran {
+  const looks = /^ *case "\$1" in \/.*exit 65 ;; esac$/m.test(script) && /^ *path_of_a_volume "\$path"$/m.test(script);
+  if (path.includes('..') || !looks || !path.startsWith('/var/lib/containerd/volumes/'))
     return { code: 65, lines: [], errors: 'that is no path of a volume' };
   const folder = folderOf(m, path);
   if (made(me).includes(path)) mkdirSync(folder, { recursive: true });
-  if (!existsSync(folder)) return { code: 66, lines: [], errors: `there is no ${path} here` };
+  return existsSync(folder) ? { folder } : { code: 66, lines: [], errors: `there is no ${path} here` };
+}
+
+/** What the program of its kit writes in place of what a volume has: its own lines are run, on the folder that stands for the path. */
+export async function writeVolume(m: Machine, me: Installed, script: string, path: string, archive: Buffer): Promise<Ran> {
+  const found = foundFolder(m, me, script, path);
+  if ('code' in found) return found;
+  const lines = /^ *(find "\$path".*)\n *(tar --extract.*--directory "\$path".*)$/m.exec(script);
+  if (!lines) return { code: 2, lines: [], errors: 'sh: syntax error' };
+  const sh = spawn('sh', ['-c', `set -eu\n${lines[1]}\n${lines[2]}`], {
+    env: { PATH: process.env.PATH, path: found.folder },
+    stdio: ['pipe', 'ignore', 'pipe'],
+  });
+  let errors = '';
+  sh.stderr.on('data', (piece: Buffer) => {
+    errors += piece.toString();
+  });
+  sh.stdin.on('error', () => undefined);
+  sh.stdin.end(archive);
+  const code = await new Promise<number>((done) => sh.once('close', (c) => done(c ?? 1)));
+  return { code, lines: [], ...(errors ? { errors: errors.trim() } : {}) };
+}
+
+/** What the program of its kit reads out: its own line of tar is run, on the folder that stands for the path. */
+export async function readVolume(m: Machine, me: Installed, script: string, asked: string, wanted: string): Promise<Ran> {
+  const [verb, path = ''] = asked.trim().split(' ');
+  const found = foundFolder(m, me, script, path);
+  if ('code' in found) return found;
+  const { folder } = found;
   const archive = /^ *archive\(\) \{\n([\s\S]*?)\n *\}$/m.exec(script)?.[1];
   const size = Number(/split --bytes=(\d+)/.exec(script)?.[1]);
   if (!archive || !size) return { code: 2, lines: [], errors: 'sh: syntax error' };

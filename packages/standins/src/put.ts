@@ -5,7 +5,7 @@ import { fileSystemAt, rowsOf } from './disks.ts';
 import { type LoginAccount, maySudo, type Ran, sshd } from './login.ts';
 import type { Machine } from './machine.ts';
 import type { Installed } from './node.ts';
-import { readVolume } from './folders.ts';
+import { readVolume, writeVolume } from './folders.ts';
 import { filesIn, isWhole } from './sent.ts';
 
 const joinedFile = '/var/lib/praesidor/joined';
@@ -63,6 +63,9 @@ export async function runOn(m: Machine, me: Installed, command: string, account:
   if (script === undefined) return { code: 1, lines: [], errors: `sudo: ${program}: command not found` };
   if (m.putting && /^flock -n 9 \|\| \{ echo ".*" >&2; exit 75; \}$/m.test(script))
     return { code: 75, lines: [], errors: 'files are being put on this host already' };
+  const written = /^write volume (\S+)\n/.exec(input.subarray(0, 512).toString())?.[1];
+  if (written !== undefined && /^dd bs=512 count=1 .*of="\$new\/head"$/m.test(script))
+    return writeVolume(m, me, script, written, input.subarray(512));
   const files = await filesIn(input).catch(() => new Map<string, string>());
   if (!isWhole(files) && /^sha256sum .*--check SHA256SUMS/m.test(script))
     return { code: 65, lines: [], errors: 'what came is not whole: nothing was changed' };

@@ -45,6 +45,9 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   copy: volumes,
   trial: volumes,
   keep: volumes,
+  halt: volumes,
+  restore: volumes,
+  revive: volumes,
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });

@@ -37,6 +37,9 @@ export const StepKind = z.enum([
   'copy',
   'trial',
   'keep',
+  'halt',
+  'restore',
+  'revive',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -109,6 +112,9 @@ export const usual: Record<StepKind, [number, number]> = {
   holds: [10, 60],
   copy: [120, 3600],
   trial: [120, 3600],
+  halt: [40, 600],
+  restore: [120, 3600],
+  revive: [40, 600],
   keep: [5, 60],
 };
 

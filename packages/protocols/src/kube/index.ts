@@ -2,4 +2,5 @@ export * from './client.ts';
 export * from './drain.ts';
 export * from './published.ts';
 export * from './requested.ts';
+export * from './scale.ts';
 export * from './waits.ts';

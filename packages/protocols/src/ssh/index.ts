@@ -1,4 +1,5 @@
 import { connect, type Socket } from 'node:net';
+import type { Writable } from 'node:stream';
 import ssh2 from 'ssh2';
 import { type Exits, ProtocolError, type Purpose } from '../dial/index.ts';
 
@@ -57,6 +58,16 @@ export interface Telling {
   silentMs?: number;
 }
 
+/** Gives a program what it is to read as fast as it reads. */
+async function feed(to: Writable, pieces: AsyncIterable<Buffer>, alive: () => void): Promise<void> {
+  for await (const piece of pieces) {
+    alive();
+    // One that has ended reads nothing more: how it ended is told by itself.
+    if (to.destroyed || to.writableEnded) return;
+    if (!to.write(piece)) await new Promise<void>((go) => to.once('drain', go).once('close', go));
+  }
+}
+
 /** What went wrong before the command ran, in the words of the other ways out. */
 function faultOf(e: Error & { level?: string; code?: string }, where: string, at: SshAt): ProtocolError {
   if (e.level === 'client-authentication')
@@ -72,13 +83,13 @@ function faultOf(e: Error & { level?: string; code?: string }, where: string, at
 }
 
 /**
- * Runs one command there and gives it these bytes to read. The machine is held against its key before anything of ours is sent, and is let in by a
+ * Runs one command there and gives it these bytes to read, at once or as they come. The machine is held against its key before anything of ours is sent, and is let in by a
  * key alone. @throws ProtocolError where it did not come so far, or was cut off in the middle: it may have run then
  */
 export async function runOver(
   at: SshAt,
   command: string,
-  input: Buffer,
+  input: Buffer | AsyncIterable<Buffer>,
   { line, bytes, signal, silentMs = 60_000 }: Telling,
 ): Promise<Ended> {
   const port = at.port ?? 22;
@@ -146,7 +157,12 @@ export async function runOver(
             done({ code, errors: errors.trim() });
           });
           stream.on('error', (x: Error) => fail(ProtocolError.from(x, where)));
-          stream.end(input);
+          if (Buffer.isBuffer(input)) stream.end(input);
+          else
+            void feed(stream, input, alive).then(
+              () => stream.end(),
+              (x: Error) => fail(x),
+            );
         });
       });
       client.connect({

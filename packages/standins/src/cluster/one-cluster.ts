@@ -50,6 +50,17 @@ export interface SavedCluster {
 }
 
 /** One cluster's API over TLS with the certificates of its boot kit. What is in it follows from what was given to it. */
+/** What a document is after a patch (JSON Merge Patch, RFC 7396). */
+function merged(target: unknown, patch: unknown): unknown {
+  if (typeof patch !== 'object' || patch === null || Array.isArray(patch)) return patch;
+  const out: Record<string, unknown> =
+    typeof target === 'object' && target !== null && !Array.isArray(target) ? { ...target } : {};
+  for (const [key, value] of Object.entries(patch))
+    if (value === null) delete out[key];
+    else out[key] = merged(out[key], value);
+  return out;
+}
+
 export class ApiStandin {
   private readonly members = new Map<string, Member>();
   /** What was given, by its path, and when. */
@@ -309,7 +320,11 @@ export class ApiStandin {
         text += String(chunk);
         if (text.length > 3_000_000) return refuse(413, 'RequestEntityTooLarge', 'too large');
       }
-      const object = parseYaml(text) as KubeObject;
+      const sent = parseYaml(text) as KubeObject;
+      const merges = req.headers['content-type'] === 'application/merge-patch+json' && at.kind !== 'Node';
+      const there = merges ? this.objects.get(path)?.object : undefined;
+      if (merges && !there) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
+      const object = there ? (merged(there, sent) as KubeObject) : sent;
       if (at.kind === 'Node') return this.mark(at.name ?? '', object, send, refuse);
       const why = refusal(at.kind, object, at) ?? this.outOfRange(object);
       if (why) return refuse(422, 'Invalid', `${at.kind} "${at.name}" is invalid: ${why}`);

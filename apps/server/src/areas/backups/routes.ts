@@ -11,7 +11,7 @@ import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { backupsOf } from './rows.ts';
-import { actOnBackup, backupsNow, beginBackup } from './service.ts';
+import { actOnBackup, backupsNow, beginBackup, beginRestore } from './service.ts';
 import { openStore } from './store.ts';
 
 const Named = z.strictObject({ name: words.Name });
@@ -53,6 +53,34 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
         beginBackup(ctx, m, req.params.name, { what: 'trial', ...req.body }, req.who.login),
       );
       return reply.status(201).send({ id });
+    },
+  );
+  app.post(
+    '/api/charters/:name/backups/:id/restore',
+    {
+      config: { act: 'backups.restore' },
+      schema: {
+        params: One,
+        body: z.union([
+          z.strictObject({ cluster: words.Name.optional(), volume: words.Line(200, 1), replace: words.Line(200) }),
+          z.strictObject({
+            cluster: words.Name.optional(),
+            claim: z.strictObject({ namespace: words.Label, name: words.Label }),
+          }),
+        ]),
+        response: { '2xx': answers.RestoreBegun },
+      },
+    },
+    async (req, reply) => {
+      const { name, id } = req.params;
+      const { body } = req;
+      // What it has is gone afterwards: whoever asks says of which.
+      if ('replace' in body && body.replace !== body.volume)
+        throw new Refusal('not-now', `What ${body.volume} has would be lost.`, {
+          remedy: `Give its name as "replace": ${body.volume}.`,
+        });
+      const begun = await ctx.db.transaction((m) => beginRestore(ctx, m, name, id, body, req.who.login));
+      return reply.status(201).send(begun);
     },
   );
   app.post(

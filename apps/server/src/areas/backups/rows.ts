@@ -32,6 +32,10 @@ export const backupsOf = (m: EntityManager, charter: string, volume?: string): P
     [charter, volume ?? null],
   );
 
+/** One that was not dropped. */
+export const backupById = async (m: EntityManager, id: number): Promise<BackupRow | undefined> =>
+  ((await m.query('select * from volume_backup where id = $1 and dropped is null', [id])) as BackupRow[])[0];
+
 /** Keeps what checks know of it: the newest backup of each volume. After each that was made, tested or dropped. */
 export async function noteBackups(m: EntityManager, charter: string): Promise<void> {
   const volumes: SeenBackups['volumes'] = {};

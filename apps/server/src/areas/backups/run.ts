@@ -1,7 +1,6 @@
 import { clearBlocks, Damaged, giveBack, makeBackup, needing, readIndex } from '@praesidor/backups';
 import { keptOf, planOf, volumesAsked } from '@praesidor/core/backup';
-import { hasServerAccount } from '@praesidor/core/charter';
-import type { Plan } from '@praesidor/core/charter';
+import type { Step } from '@praesidor/core/schedule';
 import { bytesText, counted, secondsText } from '@praesidor/core/words';
 import { once } from 'node:events';
 import { PassThrough } from 'node:stream';
@@ -12,16 +11,13 @@ import { StepFailure } from '../../engine/failure.ts';
 import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
-import { kubeOf } from '../builds/kube-of.ts';
-import { kitOf } from '../builds/kit-of-build.ts';
-import { standing } from '../builds/proofs.ts';
-import { accountOn } from '../builds/steps/files.ts';
-import { backupsOf, noteBackups } from './rows.ts';
+import { haltStep, openCluster, restoreStep, reviveStep } from './restore.ts';
+import { backupById, backupsOf, noteBackups } from './rows.ts';
 import { hostSource } from './source.ts';
 import { openStore } from './store.ts';
 import { whereIs } from './where.ts';
 
-/** Volumes of a cluster backed up, or tested, one after the other, as the engine carries it out. */
+/** Volumes of a cluster backed up, tested, or given back, one after the other, as the engine carries it out. */
 export const backupRun: RunKind = {
   kind: 'backup',
   act: 'backups.run',
@@ -30,10 +26,20 @@ export const backupRun: RunKind = {
   recorded: (run) => ({ subject: run.subject, facts: {} }),
   open: async (ctx, run) => ({
     perform: (tools) => {
-      const { kind } = tools.step;
-      return kind === 'copy' ? copy(ctx, run, tools) : kind === 'trial' ? trial(ctx, run, tools) : keep(ctx, run, tools);
+      const carriesOut = acts[tools.step.kind];
+      if (!carriesOut) throw new Error(`no step of a backup: ${tools.step.kind}`);
+      return carriesOut(ctx, run, tools);
     },
   }),
+};
+
+const acts: Partial<Record<Step['kind'], (ctx: Context, run: RunRow, tools: StepTools) => Promise<string>>> = {
+  copy,
+  trial,
+  keep,
+  halt: haltStep,
+  restore: restoreStep,
+  revive: reviveStep,
 };
 
 /** What a step is about: the volume is its lane. */
@@ -51,23 +57,9 @@ async function about(ctx: Context, run: RunRow, volume: string) {
 async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
   const volume = tools.step.lane;
   const { estate, asked, plan, store: declared } = await about(ctx, run, volume);
-  const [build] = await standing(ctx, estate, run.subject);
-  if (!build)
-    throw new StepFailure(`${run.subject} does not stand, or is being changed.`, 'Wait until its change has ended, then resume.');
-  const built = build.plan as Plan;
-  if (!hasServerAccount(built.charter))
-    throw new StepFailure(
-      `Hosts of ${run.subject} have no account for this server: its certificates come by starting hosts anew.`,
-      'Say under Certificates that they come over SSH, apply that change, then resume.',
-    );
-  const kit = await kitOf(ctx, build, estate);
-  const at = await whereIs(kubeOf(ctx, built, kit), asked);
-  const node = built.nodes.find((n) => n.host === at.host);
-  if (!node)
-    throw new StepFailure(
-      `${volume} lies on ${at.host}, which is no host of ${run.subject}.`,
-      'Look at its volume in the cluster.',
-    );
+  const cluster = await openCluster(ctx, estate, run.subject);
+  const at = await whereIs(cluster.kube, asked);
+  const login = cluster.login(at.host, volume);
   await tools.log(`${volume} is read on ${at.host}, ${at.path}`);
   const memory = memoryOf(tools);
   // One that is gone on with keeps its time: it is of then.
@@ -78,7 +70,7 @@ async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     const made = await makeBackup(
       store,
       keys,
-      hostSource(accountOn(ctx, kit, node), at.path),
+      hostSource(login, at.path),
       { cluster: run.subject, volume, at: taken },
       {
         labels: (run.asked.labels as string[] | undefined) ?? [],
@@ -113,11 +105,11 @@ async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string
 
 /** Reads the newest one back, holds it against what was sent, and counts the files in it. */
 async function trial(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
-  const volume = tools.step.lane;
   const m = ctx.db.manager;
   const wanted = run.asked.backup as number | undefined;
-  const row = (await backupsOf(m, run.subject, volume)).find((b) => wanted === undefined || b.id === wanted);
-  if (!row) throw new StepFailure(`There is no backup of ${volume}.`, 'Back it up first, then resume.');
+  const row = wanted === undefined ? (await backupsOf(m, run.subject, tools.step.lane))[0] : await backupById(m, wanted);
+  if (!row) throw new StepFailure(`There is no backup of ${tools.step.lane}.`, 'Back it up first, then resume.');
+  const { volume } = row;
   const declared = needIn(await estateNow(ctx.db), 'BackupStore', row.store);
   const { store, keys, close } = await openStore(ctx, declared, tools.signal);
   const tell = async (good: boolean, text: string) => {
@@ -126,7 +118,7 @@ async function trial(ctx: Context, run: RunRow, tools: StepTools): Promise<strin
       good,
       text.slice(0, 2000),
     ]);
-    await noteBackups(m, run.subject);
+    await noteBackups(m, row.charter);
   };
   try {
     const began = Date.now();

@@ -15,7 +15,7 @@ import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
-import { backupsOf, shown } from './rows.ts';
+import { backupById, backupsOf, shown } from './rows.ts';
 import { backupRun } from './run.ts';
 
 const last = (m: EntityManager, charter: string): Promise<RunRow | null> =>
@@ -53,6 +53,27 @@ export interface Wanted {
   labels?: readonly string[] | undefined;
 }
 
+/** Steps of such a run, with what they usually take. */
+const stepsFor =
+  (times: Awaited<ReturnType<typeof known>>, model: string) =>
+  (kind: Step['kind'], lane: string, title: string, after: string[]): Step => ({
+    id: `${kind}/${lane}`,
+    lane,
+    kind,
+    title,
+    after,
+    ...times(kind),
+    model,
+  });
+/** One run at a time for the volumes of a cluster. @throws Refusal */
+async function nothingUnderWay(m: EntityManager, name: string): Promise<void> {
+  const open = await last(m, name);
+  if (open && (openStates as readonly string[]).includes(open.state))
+    throw new Refusal('not-now', `${open.title} is under way: ${open.runBy ?? open.createdBy} began that.`, {
+      remedy: 'Wait for its end, or stop it.',
+    });
+}
+
 /** Begins to back up, or to test. @throws Refusal where nothing is to be done, or one is under way */
 export async function beginBackup(ctx: Context, m: EntityManager, name: string, wanted: Wanted, who: string): Promise<number> {
   await m.query('select pg_advisory_xact_lock(727019, hashtext($1))', [name]);
@@ -74,25 +95,12 @@ export async function beginBackup(ctx: Context, m: EntityManager, name: string, 
     throw new Refusal('not-now', `No plan of ${name} backs ${wanted.volumes ? wanted.volumes.join(', ') : 'a volume'} up.`, {
       remedy: 'Add a plan for backups to its charter.',
     });
-  const open = await last(m, name);
-  if (open && (openStates as readonly string[]).includes(open.state))
-    throw new Refusal('not-now', `${open.title} is under way: ${open.runBy ?? open.createdBy} began that.`, {
-      remedy: 'Wait for its end, or stop it.',
-    });
+  await nothingUnderWay(m, name);
   if (wanted.what === 'copy' && !(await standing(ctx, estate, name)).length)
     throw new Refusal('not-now', `${name} was not built from here, or is being changed.`, {
       remedy: 'Build it, or wait for the end of its change.',
     });
-  const times = await known(m);
-  const step = (kind: 'copy' | 'trial' | 'keep', lane: string, title: string, after: string[]): Step => ({
-    id: `${kind}/${lane}`,
-    lane,
-    kind,
-    title,
-    after,
-    ...times(kind),
-    model: name,
-  });
+  const step = stepsFor(await known(m), name);
   // One after the other: a host and a link are not to be filled by several at once.
   const steps: Step[] = [];
   for (const { v } of of)
@@ -137,6 +145,83 @@ export async function beginBackup(ctx: Context, m: EntityManager, name: string, 
     volumes: of.map((o) => o.v.name),
   });
   return id;
+}
+
+/** Where a backup is given back to. */
+export interface RestoreTo {
+  /** The cluster, where it is another than the one that it is of. */
+  cluster?: string | undefined;
+  /** A volume of a workload there, in the place of what it has. */
+  volume?: string | undefined;
+  /** A claim that is made for it. */
+  claim?: { namespace: string; name: string } | undefined;
+}
+
+/**
+ * Begins to give a backup back. It is read whole first: a damaged one takes nothing's place. What uses the volume ends before, and is
+ * begun again afterwards.
+ *
+ * @throws Refusal
+ */
+export async function beginRestore(
+  ctx: Context,
+  m: EntityManager,
+  of: string,
+  id: number,
+  to: RestoreTo,
+  who: string,
+): Promise<{ id: number; cluster: string }> {
+  const row = await backupById(m, id);
+  if (row?.charter !== of) throw new Refusal('not-found', `There is no backup ${id} of ${of}.`);
+  const name = to.cluster ?? of;
+  await m.query('select pg_advisory_xact_lock(727019, hashtext($1))', [name]);
+  const { estate } = await loadEstate(m);
+  const charter = needIn(estate, 'Charter', name);
+  const all = volumesAsked(charter);
+  if (to.volume !== undefined && !all.some((v) => v.name === to.volume))
+    throw new Refusal('not-found', `No workload of ${name} has a volume ${to.volume}.`, {
+      remedy: `There are ${all.map((a) => a.name).join(', ') || 'none'}.`,
+    });
+  const taken = to.claim && all.find((v) => v.namespace === to.claim?.namespace && v.claim === to.claim.name);
+  if (taken)
+    throw new Refusal('not-now', `${taken.claim} is the claim of ${taken.name}.`, {
+      remedy: 'Choose that volume, or another name for the claim.',
+    });
+  await nothingUnderWay(m, name);
+  if (!(await standing(ctx, estate, name)).length)
+    throw new Refusal('not-now', `${name} was not built from here, or is being changed.`, {
+      remedy: 'Build it, or wait for the end of its change.',
+    });
+  const step = stepsFor(await known(m), name);
+  const lane = to.volume ?? `${to.claim?.namespace}/${to.claim?.name}`;
+  const steps = [step('trial', lane, 'read the backup', [])];
+  if (to.volume !== undefined) steps.push(step('halt', lane, 'end what uses it', [`trial/${lane}`]));
+  steps.push(step('restore', lane, 'write it back', [(steps.at(-1) as Step).id]));
+  if (to.volume !== undefined) steps.push(step('revive', lane, 'start it again', [`restore/${lane}`]));
+  const declared = volumesAsked(needIn(estate, 'Charter', of)).find((v) => v.name === row.volume);
+  const made = to.claim && {
+    namespace: to.claim.namespace,
+    claim: to.claim.name,
+    // As large as it was asked for; of a volume that nobody asks for any more as large as what is in it, and half as much again.
+    sizeGB: declared?.sizeGB ?? Math.max(1, Math.ceil((Number(row.bytes) * 1.5) / 1e9)),
+    ...(declared?.class && charter.storage?.some((c) => c.name === declared.class) ? { class: declared.class } : {}),
+  };
+  const run = await queueRun(
+    ctx,
+    m,
+    {
+      kind: 'backup',
+      subject: name,
+      exclusive: `Backup ${name}`,
+      site: charter.site,
+      title: `Restore of ${row.volume}${name === of ? '' : ` of ${of}`} of ${row.at.toISOString().slice(0, 16).replace('T', ' ')} to ${lane} of ${name}`,
+      steps,
+      asked: { what: 'restore', backup: id, ...(made ? { made } : {}) },
+    },
+    who,
+  );
+  await record(m, who, 'began to restore a volume', name, { backup: id, of, volume: row.volume, to: lane });
+  return { id: run, cluster: name };
 }
 
 /** Stops it, or goes on with what failed or was stopped of it. */

@@ -92,3 +92,28 @@ export const hostSource = (at: SshAt, path: string): Source => ({
       throw new ProtocolError('digest', at.host, `${path} has other blocks than it had when it was told: somebody writes to it`);
   },
 });
+
+/** What a program of an earlier kit says of an archive that is none of files. */
+const unknownThere = /SHA256SUMS|what came is not whole|no files came/;
+
+/**
+ * Puts an archive in the place of what a folder of a host has, over SSH by the program of its kit.
+ *
+ * @throws ProtocolError; what the folder has then is neither what it had nor what it was to have
+ */
+export async function writeOver(at: SshAt, path: string, archive: AsyncIterable<Buffer>, signal?: AbortSignal): Promise<void> {
+  const head = Buffer.alloc(512);
+  head.write(`write volume ${path}\n`);
+  async function* all() {
+    yield head;
+    yield* archive;
+  }
+  const how = await runOver(at, 'volume', all(), { line: () => undefined, silentMs, ...(signal ? { signal } : {}) });
+  if (how.code === 65 && unknownThere.test(how.errors))
+    throw new ProtocolError(
+      'answer',
+      at.host,
+      'its kit is of an earlier version, which does not write volumes: apply changes to its cluster first',
+    );
+  ended(at, how);
+}

@@ -10,7 +10,7 @@ const put = '/usr/local/sbin/praesidor-put';
 const members = ['etcd', 'kube-apiserver', 'kube-controller-manager', 'kube-scheduler'];
 
 /**
- * What the server can do on a host that runs: put files there and have what reads them started anew, measure a path from it, and read a volume that lies there. The account has no password and no shell of its own: sshd
+ * What the server can do on a host that runs: put files there and have what reads them started anew, measure a path from it, and read and write a volume that lies there. The account has no password and no shell of its own: sshd
  * runs this one program for its key, whatever was asked for (authorized_keys(5), `command` and `restrict`).
  */
 export const serverAccountFiles: NodeWriter = {
@@ -42,6 +42,7 @@ const script = (node: PlannedNode) => `#!/bin/sh
 # Puts new files on ${node.host} while it runs, and has started anew what reads them at its start alone. It may be run again.
 # It reads a tar: what lies below root/ comes to its place, what lies below seed/ to where the host starts from, and SHA256SUMS says what is whole.
 # With reach in it, an address and a port, it tells how this host gets there, and puts nothing; with volume in it, it reads one out.
+# What begins with the words "write volume" and a path, filled up to 512 bytes, is an archive of a volume: that takes the place of what is there.
 set -eu
 PATH=/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin
 exec 9> /run/praesidor-put.lock
@@ -50,7 +51,24 @@ new=$(mktemp -d /run/praesidor-put.XXXXXX)
 trap 'mountpoint -q "$new/disk" && umount "$new/disk"; rm -rf "$new"' EXIT
 mkdir "$new/tar" "$new/disk"
 umask 022
-tar --extract --preserve-permissions --no-same-owner --directory "$new/tar"
+path_of_a_volume() {
+  case "$1" in *[!A-Za-z0-9._/-]* | */../* | */..) echo "that is no path of a volume" >&2; exit 65 ;; esac
+  case "$1" in ${volumeFolder}/?* | /var/lib/kubelet/plugins/kubernetes.io/csi/*/globalmount) ;; *) echo "that is no path of a volume" >&2; exit 65 ;; esac
+  [ -d "$1" ] || { echo "there is no $1 here" >&2; exit 66; }
+}
+dd bs=512 count=1 iflag=fullblock status=none of="$new/head"
+if [ "$(head -c 13 "$new/head" | tr -d '\0')" = "write volume " ]; then
+  # Files may be put meanwhile.
+  exec 9>&-
+  path=$(head -n 1 "$new/head" | cut -c 14-)
+  path_of_a_volume "$path"
+  # One that is cut off in the middle leaves less than there was: whoever asked begins again.
+  find "$path" -mindepth 1 -delete
+  tar --extract --preserve-permissions --same-owner --numeric-owner --acls --xattrs --xattrs-include='*' --directory "$path" || { echo "$path could not be written whole" >&2; exit 74; }
+  sync --file-system "$path"
+  exit 0
+fi
+cat "$new/head" - | tar --extract --preserve-permissions --no-same-owner --directory "$new/tar"
 cd "$new/tar"
 sha256sum --quiet --strict --check SHA256SUMS || { echo "what came is not whole: nothing was changed" >&2; exit 65; }
 if [ -f reach ]; then
@@ -91,9 +109,7 @@ if [ -f volume ]; then
   # A volume is read: nothing is changed, and files may be put meanwhile.
   exec 9>&-
   read -r verb path < volume
-  case "$path" in *[!A-Za-z0-9._/-]* | */../* | */..) echo "that is no path of a volume" >&2; exit 65 ;; esac
-  case "$path" in ${volumeFolder}/?* | /var/lib/kubelet/plugins/kubernetes.io/csi/*/globalmount) ;; *) echo "that is no path of a volume" >&2; exit 65 ;; esac
-  [ -d "$path" ] || { echo "there is no $path here" >&2; exit 66; }
+  path_of_a_volume "$path"
   # What does not change is the same archive every time (tar(1)); one file of it that changes meanwhile is no fault.
   archive() {
     code=0

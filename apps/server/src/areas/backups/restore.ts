@@ -1,0 +1,245 @@
+import { blockId, giveBack, readIndex } from '@praesidor/backups';
+import { type AskedVolume, volumesAsked } from '@praesidor/core/backup';
+import { hasServerAccount, type Plan } from '@praesidor/core/charter';
+import type { Charter, Estate } from '@praesidor/core/model';
+import { bytesText, counted, secondsText } from '@praesidor/core/words';
+import { halt, type KubeAt, apply, type KubeObject, remove, revive, type Scaled, usersOf } from '@praesidor/protocols/kube';
+import { ProtocolError } from '@praesidor/protocols/dial';
+import { once } from 'node:events';
+import { PassThrough } from 'node:stream';
+import { setTimeout as pause } from 'node:timers/promises';
+import { z } from 'zod';
+import type { Context } from '../../context.ts';
+import type { RunRow } from '../../db/tables.ts';
+import { StepFailure } from '../../engine/failure.ts';
+import type { StepTools } from '../../engine/kind.ts';
+import { needIn } from '../../estate/documents.ts';
+import { estateNow } from '../../estate/now.ts';
+import { kubeOf } from '../builds/kube-of.ts';
+import { kitOf } from '../builds/kit-of-build.ts';
+import { standing } from '../builds/proofs.ts';
+import { accountOn } from '../builds/steps/files.ts';
+import { type BackupRow, backupById } from './rows.ts';
+import { hostSource, writeOver } from './source.ts';
+import { openStore } from './store.ts';
+import { whereIs } from './where.ts';
+
+/** A claim that is made for what is given back. */
+export const NewClaim = z.strictObject({
+  namespace: z.string(),
+  claim: z.string(),
+  sizeGB: z.number(),
+  class: z.string().optional(),
+});
+/** What a restore was asked for, beside the steps. */
+const Asked = z.looseObject({ backup: z.number(), made: NewClaim.optional() });
+
+/** A cluster that was built from here and stands: its API, and its hosts over SSH. @throws StepFailure with what is to be done */
+export async function openCluster(ctx: Context, estate: Estate, name: string) {
+  const [build] = await standing(ctx, estate, name);
+  if (!build)
+    throw new StepFailure(`${name} does not stand, or is being changed.`, 'Wait until its change has ended, then resume.');
+  const built = build.plan as Plan;
+  if (!hasServerAccount(built.charter))
+    throw new StepFailure(
+      `Hosts of ${name} have no account for this server: its certificates come by starting hosts anew.`,
+      'Say under Certificates that they come over SSH, apply that change, then resume.',
+    );
+  const kit = await kitOf(ctx, build, estate);
+  return {
+    built,
+    kube: kubeOf(ctx, built, kit),
+    /** @throws StepFailure where it is no host of the cluster */
+    login: (host: string, volume: string) => {
+      const node = built.nodes.find((n) => n.host === host);
+      if (!node)
+        throw new StepFailure(`${volume} lies on ${host}, which is no host of ${name}.`, 'Look at its volume in the cluster.');
+      return accountOn(ctx, kit, node);
+    },
+  };
+}
+
+/** The volume that a run puts something in the place of: one of a workload, or a claim that it makes. */
+function targetOf(
+  run: RunRow,
+  charter: Charter,
+  lane: string,
+): Pick<AskedVolume, 'name' | 'namespace' | 'claim'> & { workload?: Scaled } {
+  const { made } = Asked.parse(run.asked);
+  if (made) return { name: lane, namespace: made.namespace, claim: made.claim };
+  const asked = volumesAsked(charter).find((v) => v.name === lane);
+  if (!asked)
+    throw new StepFailure(`No workload of ${charter.name} has the volume ${lane} any more.`, 'Stop this, and begin anew.');
+  const kind = charter.workloads?.find((w) => w.name === asked.workload && w.namespace === asked.namespace)?.kind ?? 'Deployment';
+  return { ...asked, workload: { kind, namespace: asked.namespace, name: asked.workload } };
+}
+
+async function about(ctx: Context, run: RunRow, tools: StepTools) {
+  const estate = await estateNow(ctx.db);
+  const charter = needIn(estate, 'Charter', run.subject);
+  const target = targetOf(run, charter, tools.step.lane);
+  return { estate, target, cluster: await openCluster(ctx, estate, run.subject) };
+}
+/** Asks until it is so. @throws StepFailure after a while */
+async function until<T>(
+  tools: StepTools,
+  ask: () => Promise<T | undefined>,
+  otherwise: () => string,
+  remedy: string,
+): Promise<T> {
+  const end = Date.now() + 600_000;
+  for (;;) {
+    const found = await ask();
+    if (found !== undefined) return found;
+    if (Date.now() > end) throw new StepFailure(otherwise(), remedy);
+    await pause(500, undefined, { signal: tools.signal });
+  }
+}
+
+/** All that uses the volume ends, and is begun again afterwards. */
+export async function haltStep(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { target, cluster } = await about(ctx, run, tools);
+  const { workload, claim, namespace } = target;
+  const had = workload ? await halt(cluster.kube, workload) : undefined;
+  let users: string[] = [];
+  await until(
+    tools,
+    async () => {
+      users = await usersOf(cluster.kube, namespace, claim);
+      return users.length ? undefined : true;
+    },
+    () => `${users.join(', ')} of ${namespace} still use ${target.name}.`,
+    'End what else uses it (kubectl get pods), then resume.',
+  );
+  return had ? `${workload?.name} had ${counted(had, 'pod')}: they have ended` : 'nothing used it';
+}
+
+/** What was halted has its pods again. */
+export async function reviveStep(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { target, cluster } = await about(ctx, run, tools);
+  const { workload } = target;
+  if (!workload) return 'nothing was halted';
+  let last = { ready: 0, wanted: 0 };
+  return until(
+    tools,
+    async () => {
+      const now = await revive(cluster.kube, workload);
+      if (!now) return `the cluster has no ${workload.kind} ${workload.name}: nothing is started`;
+      last = now;
+      await tools.progress(now.ready, Math.max(1, now.wanted));
+      return now.ready >= now.wanted ? `${counted(now.wanted, 'pod')} of ${workload.name} ready` : undefined;
+    },
+    () => `${last.ready} of ${last.wanted} pods of ${workload.name} are ready.`,
+    'See why (kubectl describe pods), then resume.',
+  );
+}
+
+/** A pod that does nothing has the claim meanwhile: so its volume is there, on a host. */
+const holderOf = (namespace: string, claim: string, image: string): KubeObject =>
+  ({
+    apiVersion: 'apps/v1',
+    kind: 'Deployment',
+    metadata: { name: `restore-${claim}`.slice(0, 60), namespace },
+    spec: {
+      replicas: 1,
+      selector: { matchLabels: { 'app.kubernetes.io/name': `restore-${claim}`.slice(0, 60) } },
+      template: {
+        metadata: { labels: { 'app.kubernetes.io/name': `restore-${claim}`.slice(0, 60) } },
+        spec: {
+          containers: [{ name: 'holder', image }],
+          volumes: [{ name: 'volume', persistentVolumeClaim: { claimName: claim } }],
+        },
+      },
+    },
+  }) as KubeObject;
+
+async function claimed(kube: KubeAt, made: z.infer<typeof NewClaim>): Promise<void> {
+  await apply(kube, {
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    metadata: { name: made.claim, namespace: made.namespace },
+    spec: {
+      accessModes: ['ReadWriteOnce'],
+      resources: { requests: { storage: `${made.sizeGB}G` } },
+      ...(made.class ? { storageClassName: made.class } : {}),
+    },
+  } as KubeObject);
+}
+
+/** The backup takes the place of what the volume has; then all its blocks are read there once more, and held against those that were backed up. */
+export async function restoreStep(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { estate, target, cluster } = await about(ctx, run, tools);
+  const { backup, made } = Asked.parse(run.asked);
+  const row: BackupRow | undefined = await backupById(ctx.db.manager, backup);
+  if (!row) throw new StepFailure(`Backup ${backup} was dropped.`, 'Stop this, and choose another one.');
+  if (made) await claimed(cluster.kube, made);
+  const image = cluster.built.release?.components.find((c) => c.name === 'pause')?.image;
+  const where = () => whereIs(cluster.kube, target);
+  const waits = (e: unknown) => {
+    if (e instanceof StepFailure) return undefined;
+    throw e;
+  };
+  // A local volume is where it is; another one is on a host as long as a pod has it.
+  let held: KubeObject | undefined;
+  let at = made ? undefined : await where().catch(waits);
+  if (!at) {
+    if (!image)
+      throw new StepFailure(
+        `The release of ${run.subject} has no image that could hold ${target.name}.`,
+        'Start a pod that uses it.',
+      );
+    held = holderOf(target.namespace, target.claim, image);
+    await apply(cluster.kube, held);
+    at = await until(
+      tools,
+      () => where().catch(waits),
+      () => `${target.namespace}/${target.claim} is on no host.`,
+      'See what its claim waits for (kubectl describe pvc), then resume.',
+    );
+  }
+  const users = (await usersOf(cluster.kube, target.namespace, target.claim)).filter(
+    (p) => !held || !p.startsWith(held.metadata.name),
+  );
+  if (users.length)
+    throw new StepFailure(
+      `${users.join(', ')} of ${target.namespace} ${users.length === 1 ? 'uses' : 'use'} ${target.name} again.`,
+      'Have what starts them end (kubectl get pods), then resume.',
+    );
+  const login = cluster.login(at.host, target.name);
+  const { store, keys, close } = await openStore(ctx, needIn(estate, 'BackupStore', row.store), tools.signal);
+  try {
+    const began = Date.now();
+    const index = await readIndex(store, keys, row.name, tools.signal);
+    await tools.log(`${row.volume} of ${row.at.toISOString()} is written on ${at.host}, ${at.path}`);
+    const pipe = new PassThrough({ highWaterMark: index.blockBytes });
+    const gives = giveBack(
+      store,
+      keys,
+      index,
+      async ({ bytes }) => {
+        if (!pipe.write(bytes)) await Promise.race([once(pipe, 'drain'), once(pipe, 'close')]);
+      },
+      { signal: tools.signal, progress: (done, of) => void tools.progress(done, of, bytesText(done)).catch(() => undefined) },
+    ).then(
+      () => pipe.end(),
+      (e: Error) => {
+        pipe.destroy(e);
+        throw e;
+      },
+    );
+    // Of both the first fault is the one that counts: the other follows from it.
+    await Promise.all([gives, writeOver(login, at.path, pipe, tools.signal).finally(() => pipe.destroy())]);
+    const there = await hostSource(login, at.path).blocks(tools.signal);
+    const other = index.blocks.findIndex((id, n) => blockId(keys, there[n]?.sha256 ?? '') !== id);
+    if (other >= 0 || there.length !== index.blocks.length)
+      throw new ProtocolError(
+        'digest',
+        at.host,
+        `block ${other < 0 ? index.blocks.length : other} of ${at.path} is another than the one that was backed up`,
+      );
+    return `${bytesText(index.bytes)} of ${row.at.toISOString()} on ${at.host}, each block as it was backed up, in ${secondsText(Math.max(1, Math.round((Date.now() - began) / 1000)))}`;
+  } finally {
+    close();
+    if (held) await remove(cluster.kube, held).catch(() => undefined);
+  }
+}
