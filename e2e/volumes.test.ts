@@ -1,12 +1,13 @@
-import { afterAll, beforeAll, describe, it } from 'vitest';
-import { backUp, backupEnded, declareVolume, deployVolume } from '../apps/server/test/volume-of-plover.ts';
-import { builtOrBroken, type Client, Installation, prepare } from '../apps/server/test/installation.ts';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from '../apps/server/test/volume-of-plover.ts';
+import { builtOrBroken, type Client, eventually, Installation, prepare } from '../apps/server/test/installation.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 
 /** Volumes and their backups, as an engineer sees and makes them. */
 const i = new Installation();
 let b: Browser;
 let c: Client;
+let there: Awaited<ReturnType<typeof deployVolume>>;
 const open = (path: string) => b.open(i.config.publicUrl + path);
 
 beforeAll(async () => {
@@ -40,8 +41,8 @@ describe('the page of volumes', () => {
     await declareVolume(c);
     await c.good('POST', '/api/builds', { charter: 'plover' });
     await builtOrBroken(c);
-    const { write } = await deployVolume(i, c);
-    write('tides', Buffer.from('high water'));
+    there = await deployVolume(i);
+    there.write('tides', Buffer.from('high water'));
     await open('/clusters/plover?site=lr&tab=volumes');
     await b.see('None yet: the first is made at the next time of a plan, or now.');
     await b.act("//button[.='Back up now' and not(@disabled)]");
@@ -60,6 +61,28 @@ describe('the page of volumes', () => {
     const run = await backUp(c);
     await backupEnded(c, run.id);
     await b.see('2 backups that can be given back');
+  });
+  it('gives one back in the place of what the volume has, once its name is typed', async () => {
+    there.write('tides', Buffer.from('low water'));
+    await b.act("//table[@aria-label='Backups made']//tbody/tr[1]//button[.='Restore…']");
+    await b.find("//*[@role='dialog']//button[.='Restore' and @disabled]");
+    await b.type('Type its name', 'ais-store/data');
+    await b.act("//*[@role='dialog']//button[.='Restore' and not(@disabled)]");
+    await b.see('end what uses it');
+    await b.find("//button[.='Back up now' and not(@disabled)]");
+    expect(there.read('tides')?.toString()).toBe('high water');
+  });
+  it('gives one back to a claim that is made for it', async () => {
+    await b.act("//table[@aria-label='Backups made']//tbody/tr[1]//button[.='Restore…']");
+    await b.act("//*[@role='dialog']//label[.='To a new claim']/input");
+    await b.act("//*[@role='dialog']//button[.='Restore' and not(@disabled)]");
+    const lane = await eventually(async () => {
+      const { last } = await backupsOf(c);
+      return last?.status.state === 'done' && last.steps.find((s) => s.lane.startsWith('default/'))?.lane;
+    }, 'its end');
+    const host = await there.lies(lane.slice('default/'.length));
+    expect([host === undefined, host === there.host]).toEqual([false, false]);
+    expect(there.read('tides', host)?.toString()).toBe('high water');
   });
   it('offers a reader nothing that they may not do', async () => {
     const reader = await i.as('reader');

@@ -13,6 +13,7 @@ import { builtOrBroken, type Client, eventually, Installation, prepare } from '.
 let i: Installation;
 let c: Client;
 let write: (name: string, bytes: Buffer) => void;
+let there: Awaited<ReturnType<typeof deployVolume>>;
 let store: Objects;
 const out = mkdtempSync(join(tmpdir(), 'given-back-'));
 
@@ -31,7 +32,8 @@ beforeAll(async () => {
   await c.good('POST', '/api/builds', { charter: 'plover' });
   const built = await builtOrBroken(c);
   expect(built.status.state).toBe('done');
-  ({ write } = await deployVolume(i, c));
+  there = await deployVolume(i);
+  write = there.write;
   store = i.world.objects.get('bw-objects') as Objects;
 });
 afterEach(() => {
@@ -126,6 +128,88 @@ describe('a volume of a cluster', () => {
     await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
     expect((await now()).backups[0]?.bytes).toBeGreaterThan(2 * tide(3).length);
     expect(before).toBe(2);
+  });
+  const restored = async (id: number, body: object) => {
+    const begun = await c.good<{ id: number; cluster: string }>('POST', `/api/charters/plover/backups/${id}/restore`, body);
+    expect(begun.cluster).toBe('plover');
+    return backupEnded(c, begun.id);
+  };
+  const over = { volume: 'ais-store/data', replace: 'ais-store/data' };
+  it('is given back in the place of what it has: what uses it ends before, and is begun again', async () => {
+    await made();
+    const [{ id = 0 } = {}] = (await now()).backups;
+    write('tides/2027', tide(99));
+    write('tides/never', tide(7));
+    const run = await restored(id, over);
+    expect([run.status.state, ...run.steps.map((s) => `${s.kind}: ${run.status.steps[s.id]?.text}`)]).toEqual([
+      'done',
+      expect.stringMatching(/^trial: .* came back as they were sent/),
+      'halt: ais-store had 1 pod: they have ended',
+      expect.stringMatching(/^restore: .* each block as it was backed up/),
+      'revive: 1 pod of ais-store ready',
+    ]);
+    expect([there.read('tides/2027')?.equals(tide(3)), there.read('tides/never'), await there.pods()]).toEqual([
+      true,
+      undefined,
+      1,
+    ]);
+    const { acts } = await c.good<{ acts: { act: string }[] }>('GET', '/api/acts?limit=5');
+    expect(acts.map((a) => a.act)).toContain('began to restore a volume');
+  });
+  it('is given back to a claim that is made for it, on a host that has room', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    const run = await restored(id, { claim: { namespace: 'default', name: 'ais-before' } });
+    expect(run.status.steps).toMatchObject({ 'restore/default/ais-before': { state: 'done' } });
+    const host = await there.lies('ais-before');
+    expect([host === undefined, host === there.host]).toEqual([false, false]);
+    expect(there.read('tides/2027', host)?.equals(tide(3))).toBe(true);
+    // What had it meanwhile is gone.
+    const taken = await c.call('POST', `/api/charters/plover/backups/${id}/restore`, {
+      claim: { namespace: 'default', name: 'ais-store-data' },
+    });
+    expect([taken.status, taken.body.message]).toEqual([409, 'ais-store-data is the claim of ais-store/data.']);
+  });
+  it('takes nothing’s place where it is damaged, and ends nothing', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    const [block] = blocks();
+    store.spoil('backups', block?.key ?? '');
+    const run = await restored(id, over);
+    expect([run.status.state, run.status.steps['halt/ais-store/data']?.state, await there.pods()]).toEqual([
+      'failed',
+      'waiting',
+      1,
+    ]);
+    expect(there.read('tides/2027')?.equals(tide(3))).toBe(true);
+    store.spoil('backups', block?.key ?? '');
+    await c.good('POST', '/api/charters/plover/backups/resume');
+    await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
+  });
+  it('goes on where the server was ended in the middle of writing', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    write('tides/2027', tide(98));
+    i.plant('store-slow', 'bw-objects');
+    const { id: run } = await c.good<{ id: number }>('POST', `/api/charters/plover/backups/${id}/restore`, over);
+    await eventually(async () => (await now()).last?.status.steps['restore/ais-store/data']?.state === 'running', 'it writes');
+    await i.restart();
+    i.lift('store-slow', 'bw-objects');
+    c = await i.as('warden');
+    expect((await backupEnded(c, run)).status.state).toBe('done');
+    expect([there.read('tides/2027')?.equals(tide(3)), await there.pods()]).toEqual([true, 1]);
+  });
+  it('is given back by who may, where it says which is lost, and to what there is', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    const ask = (body: object, who = c, at = id) => who.call('POST', `/api/charters/plover/backups/${at}/restore`, body);
+    expect((await ask(over, await i.as('builder'))).status).toBe(403);
+    expect(await ask({ volume: 'ais-store/data', replace: 'ais-store' })).toMatchObject({
+      status: 409,
+      body: { message: 'What ais-store/data has would be lost.' },
+    });
+    expect((await ask({ volume: 'ais-store/none', replace: 'ais-store/none' })).status).toBe(404);
+    expect((await ask(over, c, 4711)).status).toBe(404);
+    expect(await ask({ ...over, cluster: 'tern' })).toMatchObject({ status: 404 });
+    const both = await Promise.all([ask(over), ask(over)]);
+    expect(both.map((b) => b.status).sort()).toEqual([201, 409]);
+    await eventually(async () => (await now()).last?.status.state === 'done', 'its end');
   });
   it('is backed up once for each time of its plan, whoever of two servers looks', async () => {
     const { ctx } = i.running;

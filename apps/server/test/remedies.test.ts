@@ -158,7 +158,7 @@ const stands = async (): Promise<true> => {
 let deployed: ReturnType<typeof deployVolume> | undefined;
 let tides = 0;
 const backedUp = async (): Promise<Met> => {
-  deployed ??= deployVolume(i, c);
+  deployed ??= deployVolume(i);
   // Something new each time, so that it is sent.
   (await deployed).write('tides', Buffer.from(`high water ${++tides}`));
   const run = await backUp(c);

@@ -1,9 +1,12 @@
 import type { Backups } from '@praesidor/contract';
 import type { Plan } from '@praesidor/core/charter';
-import { apply, kube, type KubeObject } from '@praesidor/protocols/kube';
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { apply, kube, type KubeObject, running } from '@praesidor/protocols/kube';
 import { writeOn } from '../../../packages/standins/src/folders.ts';
 import { kubeOf } from '../src/areas/builds/kube-of.ts';
 import { kitOf } from '../src/areas/builds/kit-of-build.ts';
+import { estateNow } from '../src/estate/now.ts';
 import { standing } from '../src/areas/builds/proofs.ts';
 import { type Client, eventually, type Installation } from './installation.ts';
 
@@ -24,12 +27,16 @@ export async function declareVolume(c: Client): Promise<void> {
 }
 
 /** Somebody deploys the workload. @returns the host on which its volume lies, and what writes a file there */
-export async function deployVolume(i: Installation, c: Client) {
-  const { ctx } = i.running;
-  const estate = await c.estate();
-  const [b] = await standing(ctx, estate, 'plover');
-  if (!b) throw new Error('plover does not stand');
-  const at = kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate));
+export async function deployVolume(i: Installation) {
+  // By the server that runs when it is asked.
+  const api = async () => {
+    const { ctx } = i.running;
+    const estate = await estateNow(ctx.db);
+    const [b] = await standing(ctx, estate, 'plover');
+    if (!b) throw new Error('plover does not stand');
+    return kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate));
+  };
+  const at = await api();
   const claim = { name: 'ais-store-data', namespace: 'default' };
   await apply(at, {
     apiVersion: 'v1',
@@ -64,7 +71,19 @@ export async function deployVolume(i: Installation, c: Client) {
     if (!m?.installed) throw new Error(`${host} runs nothing`);
     writeOn(m, m.installed, folder, name, bytes);
   };
-  return { host, write };
+  /** A file of a volume of the class, on any host; undefined: there is none. */
+  const read = (name: string, on = host): Buffer | undefined => {
+    const m = i.world.machines.get(on);
+    const file = m && join(m.around.folders, on, folder, name);
+    return file && existsSync(file) ? readFileSync(file) : undefined;
+  };
+  const pods = async () => (await running(await api(), { kind: 'Deployment', namespace: 'default', name: 'ais-store' }))?.wanted;
+  /** On which host the volume of a claim lies; undefined: it has none. */
+  const lies = async (name: string) =>
+    (
+      await kube<{ spec: { volumeName?: string } }>(await api(), `/api/v1/namespaces/default/persistentvolumeclaims/${name}`)
+    )?.spec.volumeName?.replace('scratch-', '');
+  return { host, write, read, pods, lies };
 }
 
 export const backupsOf = (c: Client) => c.good<Backups>('GET', '/api/charters/plover/backups');

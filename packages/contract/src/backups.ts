@@ -38,4 +38,5 @@ export const Backups = z.strictObject({
 export type Backups = z.infer<typeof Backups>;
 /** The run, and the cluster in which it is. */
 export const RestoreBegun = z.strictObject({ id: Count, cluster: z.string() });
+export type RestoreBegun = z.infer<typeof RestoreBegun>;
 export const BackupBegun = z.strictObject({ id: Count });

@@ -9,6 +9,8 @@ export interface Place {
 /** What the scheduler has decided: pods do not move because a node came that would suit them better. */
 export class Placed {
   private readonly places = new Map<string, Place>();
+  /** Volumes by the claims that have them: a claim keeps its volume. */
+  readonly bound = new Map<string, string>();
 
   /**
    * The place of a pod: the one that it has, or else the node with the fewest pods among those that fit; undefined: none fits.

@@ -218,7 +218,7 @@ export function podsOf(s: Surroundings): State {
     ready: new Set(),
     proxied: new Set(),
     refused: [],
-    volumes: volumesOf(s.objects, s.givenAt, used),
+    volumes: volumesOf(s.objects, s.givenAt, used, s.placed?.bound),
   };
   // What runs on the network of its host comes first: the proxy, then the network, then the rest.
   const rank = (o: KubeObject) =>

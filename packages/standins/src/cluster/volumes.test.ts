@@ -146,4 +146,26 @@ describe('pods with a claim', () => {
     const modes = { accessModes: ['ReadWriteMany'] };
     expect(pods(2, volume('v', '5Gi', modes), claim('a', '1Gi', modes))).toEqual(['n1', 'n2']);
   });
+  it('keep theirs when nobody uses the claim any more, and give it free with the claim', () => {
+    const bound = new Map<string, string>();
+    const later = {
+      apiVersion: 'storage.k8s.io/v1',
+      kind: 'StorageClass',
+      metadata: { name: 'own' },
+      volumeBindingMode: 'WaitForFirstConsumer',
+    };
+    const has = (used: string[], ...objects: object[]) => {
+      const all = [later, ...objects] as never as KubeObject[];
+      return [...volumesOf(all, (o) => all.indexOf(o), new Set(used), bound).claims].map(
+        ([k, c]) => `${k} ${c.volume?.metadata.name ?? c.reason}`,
+      );
+    };
+    const [v1, v2] = [volume('v1', '5Gi'), volume('v2', '9Gi')];
+    expect(has([], v1, v2, claim('a', '1Gi'))).toEqual(['apps/a WaitForFirstConsumer']);
+    expect(has(['apps/a'], v1, v2, claim('a', '1Gi'))).toEqual(['apps/a v1']);
+    // b came later and is the smaller one: a has what it has.
+    expect(has(['apps/b'], v1, v2, claim('b', '1Gi'), claim('a', '1Gi'))).toEqual(['apps/b v2', 'apps/a v1']);
+    expect(has(['apps/b'], v1, v2, claim('b', '1Gi'))).toEqual(['apps/b v2']);
+    expect(has(['apps/c'], v1, v2, claim('b', '1Gi'), claim('c', '1Gi'))).toEqual(['apps/b v2', 'apps/c v1']);
+  });
 });

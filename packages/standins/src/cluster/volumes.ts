@@ -31,12 +31,14 @@ const annotations = (o: KubeObject) => (o.metadata.annotations ?? {}) as Record<
 
 /**
  * What is bound, in the order in which it was given: a claim takes the smallest free volume of its class that is large enough and can be
- * used as it asks; else its class provisions one, if its driver is there. `used` are the claims that pods name: some classes wait for them.
+ * used as it asks; else its class provisions one, if its driver is there. `used` are the claims that pods name: some classes wait for them. A claim keeps what
+ * it has, whoever uses it: `bound` is written to, by claim and volume.
  */
 export function volumesOf(
   objects: readonly KubeObject[],
   givenAt: (o: KubeObject) => number,
   used: ReadonlySet<string>,
+  bound: Map<string, string> = new Map(),
 ): Volumes {
   const out: Volumes = { volumes: [], claims: new Map() };
   const drivers = new Set<string>();
@@ -44,6 +46,7 @@ export function volumesOf(
   const owner = new Map<KubeObject, string>();
   const give = (key: string, claim: KubeObject, volume: KubeObject) => {
     owner.set(volume, key);
+    bound.set(key, volume.metadata.name);
     out.claims.set(key, { claim, volume });
   };
   const settle = (key: string, claim: KubeObject) => {
@@ -61,6 +64,9 @@ export function volumesOf(
         (v) =>
           !owner.has(v) &&
           (!volumeName || v.metadata.name === volumeName) &&
+          // What another claim has is not free.
+          ![...bound].some(([other, its]) => other !== key && its === v.metadata.name) &&
+          (!bound.has(key) || bound.get(key) === v.metadata.name) &&
           (v.spec.storageClassName ?? '') === name &&
           bytesOf(v.spec.capacity?.storage) >= wants &&
           (accessModes ?? []).every((m) => (v.spec.accessModes as string[]).includes(m)),
@@ -68,7 +74,7 @@ export function volumesOf(
       .sort((a, b) => bytesOf(a.spec.capacity.storage) - bytesOf(b.spec.capacity.storage));
     const storage = classes.get(name) as (KubeObject & { provisioner?: string; volumeBindingMode?: string }) | undefined;
     const pending = (reason: string, message: string) => out.claims.set(key, { claim, reason, message });
-    if (storage?.volumeBindingMode === 'WaitForFirstConsumer' && !used.has(key))
+    if (storage?.volumeBindingMode === 'WaitForFirstConsumer' && !used.has(key) && !bound.has(key))
       return pending('WaitForFirstConsumer', 'waiting for first consumer to be created before binding');
     if (free[0]) return give(key, claim, free[0]);
     if (!name) return pending('FailedBinding', 'no persistent volumes available for this claim and no storage class is set');
@@ -92,6 +98,10 @@ export function volumesOf(
     return give(key, claim, made);
   };
   const kinds = new Set(['CSIDriver', 'StorageClass', 'PersistentVolume', 'PersistentVolumeClaim']);
+  const there = new Set(
+    objects.flatMap((o) => (o.kind === 'PersistentVolumeClaim' ? [claimKey(o.metadata.namespace, o.metadata.name)] : [])),
+  );
+  for (const key of bound.keys()) if (!there.has(key)) bound.delete(key);
   const timeline = objects.filter((o) => kinds.has(o.kind)).sort((a, b) => givenAt(a) - givenAt(b));
   for (const o of timeline) {
     if (o.kind === 'CSIDriver') drivers.add(o.metadata.name);

@@ -15,6 +15,7 @@ import { StepFailure } from '../../engine/failure.ts';
 import type { StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
+import { sha256 } from '../clusters/kit.ts';
 import { kubeOf } from '../builds/kube-of.ts';
 import { kitOf } from '../builds/kit-of-build.ts';
 import { standing } from '../builds/proofs.ts';
@@ -134,17 +135,19 @@ export async function reviveStep(ctx: Context, run: RunRow, tools: StepTools): P
   );
 }
 
+/** One for each claim, whatever that is called. */
+const holderName = (namespace: string, claim: string) => `restore-${sha256(`${namespace}/${claim}`).slice(0, 12)}`;
 /** A pod that does nothing has the claim meanwhile: so its volume is there, on a host. */
 const holderOf = (namespace: string, claim: string, image: string): KubeObject =>
   ({
     apiVersion: 'apps/v1',
     kind: 'Deployment',
-    metadata: { name: `restore-${claim}`.slice(0, 60), namespace },
+    metadata: { name: holderName(namespace, claim), namespace },
     spec: {
       replicas: 1,
-      selector: { matchLabels: { 'app.kubernetes.io/name': `restore-${claim}`.slice(0, 60) } },
+      selector: { matchLabels: { 'app.kubernetes.io/name': holderName(namespace, claim) } },
       template: {
-        metadata: { labels: { 'app.kubernetes.io/name': `restore-${claim}`.slice(0, 60) } },
+        metadata: { labels: { 'app.kubernetes.io/name': holderName(namespace, claim) } },
         spec: {
           containers: [{ name: 'holder', image }],
           volumes: [{ name: 'volume', persistentVolumeClaim: { claimName: claim } }],

@@ -16,6 +16,10 @@ import { openStore } from './store.ts';
 
 const Named = z.strictObject({ name: words.Name });
 const One = Named.extend({ id: z.coerce.number().int().min(1) });
+/** What the API names objects by (RFC 1123 §2.1). */
+const DnsLabel = z
+  .string()
+  .regex(/^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$/, 'lower-case letters, digits and inner hyphens, at most 63');
 const Volumes = z.array(z.string().max(200)).min(1).max(2000).optional();
 
 /** Backups of volumes: made, tested, and taken out. */
@@ -65,7 +69,7 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
           z.strictObject({ cluster: words.Name.optional(), volume: words.Line(200, 1), replace: words.Line(200) }),
           z.strictObject({
             cluster: words.Name.optional(),
-            claim: z.strictObject({ namespace: words.Label, name: words.Label }),
+            claim: z.strictObject({ namespace: DnsLabel, name: DnsLabel }),
           }),
         ]),
         response: { '2xx': answers.RestoreBegun },

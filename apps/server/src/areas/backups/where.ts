@@ -22,7 +22,10 @@ interface Pod {
 }
 
 /** Where a volume is read: a folder of a host. Told by the API of its cluster. @throws StepFailure where it lies nowhere that can be read */
-export async function whereIs(at: KubeAt, v: Pick<AskedVolume, 'name' | 'namespace' | 'claim'>): Promise<{ host: string; path: string; node?: string }> {
+export async function whereIs(
+  at: KubeAt,
+  v: Pick<AskedVolume, 'name' | 'namespace' | 'claim'>,
+): Promise<{ host: string; path: string; node?: string }> {
   const ns = `/api/v1/namespaces/${v.namespace}`;
   const claim = await kube<Claim>(at, `${ns}/persistentvolumeclaims/${v.claim}`);
   if (!claim)

@@ -10,6 +10,7 @@ import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { RestoreDialog } from './RestoreDialog.tsx';
 
 /** Rows before somebody asks for all. */
 const first = 10;
@@ -26,6 +27,7 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
     [['backups', name]],
   );
   const [whole, setWhole] = useState(false);
+  const [restoring, setRestoring] = useState<VolumeBackup>();
   const { backups = [], last } = data ?? {};
   const state = last?.status.state;
   const open = state !== undefined && (openStates as readonly string[]).includes(state);
@@ -74,7 +76,14 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
           </thead>
           <tbody>
             {backups.slice(0, whole ? undefined : first).map((b) => (
-              <Line key={b.id} backup={b} name={name} takes={leave.may('backups.take')} />
+              <Line
+                key={b.id}
+                backup={b}
+                name={name}
+                takes={leave.may('backups.take')}
+                restores={leave.may('backups.restore') && !open}
+                onRestore={() => setRestoring(b)}
+              />
             ))}
           </tbody>
         </table>
@@ -92,11 +101,24 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
           All {backups.length}
         </button>
       )}
+      {restoring && <RestoreDialog name={name} backup={restoring} onClose={() => setRestoring(undefined)} />}
     </section>
   );
 }
 
-function Line({ backup: b, name, takes }: { backup: VolumeBackup; name: string; takes: boolean }) {
+function Line({
+  backup: b,
+  name,
+  takes,
+  restores,
+  onRestore,
+}: {
+  backup: VolumeBackup;
+  name: string;
+  takes: boolean;
+  restores: boolean;
+  onRestore: () => void;
+}) {
   return (
     <tr>
       <td className="font-semibold">{b.volume}</td>
@@ -125,6 +147,11 @@ function Line({ backup: b, name, takes }: { backup: VolumeBackup; name: string; 
           <a className="text-verdigris hover:underline" href={`/api/charters/${name}/backups/${b.id}/volume.tar`} download>
             Download
           </a>
+        )}
+        {restores && (
+          <button type="button" className="ml-3 text-verdigris hover:underline" onClick={onRestore}>
+            Restore…
+          </button>
         )}
       </td>
     </tr>
