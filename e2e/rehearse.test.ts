@@ -60,10 +60,16 @@ describe('a rehearsal', () => {
     ).toBe(1);
   });
   it('has a change tried: the charter has it, and the cases are others', async () => {
+    await open('/rehearse?site=bw&cluster=tern&lost=bw-03');
+    await b.act("//button[starts-with(., 'Show all ')]");
     await b.find(
       "//table[@aria-label='Changes that help']//tr[contains(., 'Move pods after 30 s')][contains(., '12 min 20 s → 7 min 50 s')]",
     );
     await b.act("//tr[contains(., 'Move pods after 30 s')]//button[.='Try it…']");
+    // Side by side, for the case that is looked at: 300 s less.
+    await b.find(
+      "//table[@aria-label='Now, and with the change']//tr[contains(., 'timetable-db')][td[2][.='12 min 20 s']][td[3][.='7 min 50 s']]",
+    );
     await b.act("//button[.='Make this change' and not(@disabled)]");
     const tolerate = async () => (await c.estate()).charters.find((x) => x.name === 'tern')?.timers?.tolerate;
     await eventually(async () => (await tolerate()) === 30, 'the charter has it');

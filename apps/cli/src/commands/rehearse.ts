@@ -27,7 +27,11 @@ function hostsOf(room: Room, words: readonly string[]): number[] {
   return words.flatMap((word) => {
     const [by = '', of = ''] = word.split('=');
     const found = room.hosts.flatMap((h, i) =>
-      (of === '' && h.name === word) || (of && (by === 'rack' || by === 'zone' || by === 'feed') && h[by] === of) ? [i] : [],
+      (of === '' && h.name === word) ||
+      (of && (by === 'rack' || by === 'zone' || by === 'feed') && h[by] === of) ||
+      (by === 'switch' && h.switches?.length === 1 && h.switches[0] === of)
+        ? [i]
+        : [],
     );
     if (!found.length) {
       const near = nearest(
@@ -39,6 +43,9 @@ function hostsOf(room: Room, words: readonly string[]): number[] {
     return found;
   });
 }
+/** A service by the first word of its name. */
+const serviceOf = (room: Room, word: string) =>
+  room.services?.find((s) => s.name.split(' ')[0]?.toLowerCase() === word.toLowerCase());
 /** @throws Unusable */
 function minutesOf(asked: Asked, option: string): number | undefined {
   const text = asked.options[option];
@@ -58,7 +65,7 @@ export const rehearse: CommandGroup = {
     {
       name: 'loss',
       about:
-        'what happens over time when hosts lose power: hosts by name, or rack=NAME, zone=NAME, feed=NAME, or registry; exit code 1: something does not come back by itself',
+        'what happens over time when hosts lose power: hosts by name, or rack=NAME, zone=NAME, feed=NAME, switch=NAME, or a service: registry, DNS, time, link; exit code 1: something does not come back by itself',
       words: '<cluster> <lost...>',
       options: [
         ['--drained', 'they are taken out of use: their pods are evicted first'],
@@ -74,11 +81,11 @@ export const rehearse: CommandGroup = {
             ...new Set(
               hostsOf(
                 room,
-                words.filter((w) => w !== 'registry'),
+                words.filter((w) => !serviceOf(room, w)),
               ),
             ),
           ],
-          ...(words.includes('registry') ? { registry: true } : {}),
+          ...(words.some((w) => serviceOf(room, w)?.pulls) ? { registry: true } : {}),
         });
         const back = minutesOf(asked, 'back');
         const then = asked.options.then;

@@ -210,10 +210,11 @@ export const compute = {
   /** What starts when at a site that lost all power. */
   coldStart: (site: string): ColdStart | undefined => (estate ? coldStartOf(estate, site) : undefined),
   /** What happens in one case, line by line. */
-  rehearseCase(name: string, losses: Loss[]): RehearsedRow[] | undefined {
-    const charter = estate?.charters.find((c) => c.name === name);
-    if (!estate || !charter) return undefined;
-    const room = roomOf(resolve(charter, estate));
+  rehearseCase(name: string, losses: Loss[], edits: Edit[] = []): RehearsedRow[] | undefined {
+    const known = estate && edits.length ? applyEdits(estate, edits) : estate;
+    const charter = known?.charters.find((c) => c.name === name);
+    if (!known || !charter) return undefined;
+    const room = roomOf(resolve(charter, known));
     return rowsOf(room, simulate(room, losses));
   },
   trace(from: string, to: string, asked: Asked): Traced {

@@ -1,19 +1,20 @@
 import { domainOf } from './place.ts';
-import type { Ms, Room, RoomVolume } from './room.ts';
+import type { Ms, Room, RoomHost, RoomService, RoomVolume } from './room.ts';
 import { type Loss, type Outcome, simulate } from './simulate.ts';
 
 /** What is lost at once. */
-export const sorts = ['host', 'two', 'rack', 'zone', 'feed', 'registry', 'site'] as const;
+export const sorts = ['host', 'two', 'rack', 'zone', 'feed', 'switch', 'service', 'site'] as const;
 export type Sort = (typeof sorts)[number];
 export interface Case {
   sort: Sort;
-  /** Of a rack, a zone, a feed, a registry: its name; else the hosts. */
+  /** Of a rack, a zone, a feed, a switch, a service: its name; else the hosts. */
   name: string;
   hosts: number[];
+  service?: RoomService;
 }
 /** What tells a case from all others: a zone and a power feed may have one name. */
 export const caseTitle = ({ sort, name }: Case): string =>
-  sort === 'rack' || sort === 'zone' || sort === 'feed' || sort === 'registry' ? `${sort} ${name}` : name;
+  sort === 'rack' || sort === 'zone' || sort === 'feed' || sort === 'switch' ? `${sort} ${name}` : name;
 /** What a case comes to, as a line of a table. */
 export interface Verdict {
   case: Case;
@@ -54,10 +55,13 @@ export function casesOf(room: Room): Case[] {
   const { hosts } = room;
   const all = hosts.map((_, i) => i);
   const paired = pairedOf(room);
-  const groups = (sort: 'rack' | 'zone' | 'feed'): Case[] => {
+  // Who hangs on two switches bears the loss of one.
+  const shares = (h: RoomHost, sort: 'rack' | 'zone' | 'feed' | 'switch') =>
+    sort === 'switch' ? (h.switches?.length === 1 ? h.switches[0] : undefined) : h[sort];
+  const groups = (sort: 'rack' | 'zone' | 'feed' | 'switch'): Case[] => {
     const of = new Map<string, number[]>();
     for (const i of all) {
-      const name = sort === 'feed' ? hosts[i]?.feed : hosts[i]?.[sort];
+      const name = shares(hosts[i] as RoomHost, sort);
       if (name) of.set(name, [...(of.get(name) ?? []), i]);
     }
     // What is everything is told as that.
@@ -70,14 +74,14 @@ export function casesOf(room: Room): Case[] {
     ...groups('rack'),
     ...groups('zone'),
     ...groups('feed'),
-    // One that runs on a host is lost with it; alone it is lost when its program is.
-    ...(room.registry && all.length ? [{ sort: 'registry' as const, name: room.registry.name, hosts: [] }] : []),
+    ...groups('switch'),
+    ...(all.length ? (room.services ?? []).map((s): Case => ({ sort: 'service', name: s.name, hosts: [], service: s })) : []),
     ...(all.length ? [{ sort: 'site' as const, name: 'everything', hosts: all }] : []),
   ];
 }
 
 /** What is lost in a case, at the beginning. */
-export const lossOf = ({ sort, hosts }: Case): Loss => ({ at: 0, hosts, ...(sort === 'registry' ? { registry: true } : {}) });
+export const lossOf = ({ hosts, service }: Case): Loss => ({ at: 0, hosts, ...(service?.pulls ? { registry: true } : {}) });
 
 /** What a case comes to. */
 export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room, [lossOf(of)], false)): Verdict {
@@ -105,7 +109,7 @@ export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room
     quorum: { left: outcome.quorum.left, of: room.members.length },
     coresLeft: outcome.coresLeft,
     homeless: outcome.homeless,
-    noImages: of.sort === 'registry' || of.hosts.includes(room.registry?.host ?? -1),
+    noImages: (of.service?.pulls ?? false) || of.hosts.includes(room.registry?.host ?? -1),
     stays: stays || lost.length > 0 || outcome.quorum.lost !== undefined,
     over,
   };
@@ -119,6 +123,7 @@ function textOf(v: Omit<Verdict, 'text'>): string {
     ...(v.lost.length ? [`no copy is left of ${v.lost.length === 1 ? v.lost[0] : `${v.lost.length} volumes`}`] : []),
     ...(v.homeless ? [`${pods(v.homeless)} no place`] : []),
     ...(v.noImages ? ['no image can be pulled: what is started on another host waits'] : []),
+    ...(v.case.service?.note ? [v.case.service.note] : []),
     ...(v.over.length ? [`${v.over.join(', ')} away for longer than accepted`] : []),
   ];
   return out.join('; ') || (v.stays ? 'something waits until it is mended' : 'holds');

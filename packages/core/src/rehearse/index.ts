@@ -1,3 +1,4 @@
+export * from './absences.ts';
 export * from './cases.ts';
 export * from './room.ts';
 export * from './rows.ts';

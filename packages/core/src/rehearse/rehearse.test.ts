@@ -2,8 +2,9 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
-import { type Charter, type Estate, kinds } from '../model/index.ts';
-import { caseTitle, casesOf, inCommon, rehearseAll, verdictOf } from './cases.ts';
+import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts';
+import { absencesOf } from './absences.ts';
+import { caseTitle, casesOf, inCommon, rehearseAll, type Verdict, verdictOf } from './cases.ts';
 import { placeCopies, placePods } from './place.ts';
 import { type Room, type RoomHost, type RoomVolume, type RoomWork, roomForVolumes, roomOf } from './room.ts';
 import { rowsOf } from './rows.ts';
@@ -221,7 +222,8 @@ describe('one loss after another', () => {
 });
 
 describe('the registry', () => {
-  const with_ = (host: number, more: Work[] = [{ at: [0] }]) => room(3, more, [], { registry: { name: 'lr-registry', host } });
+  const with_ = (host: number, more: Work[] = [{ at: [0] }]) =>
+    room(3, more, [], { registry: { name: 'lr-registry', host }, services: [{ name: 'registry lr-registry', pulls: true }] });
   it('that is away keeps a pod from starting where it never ran, until it is back', () => {
     // Moved at 350 s; the registry is back at 1,000 s, and the pod ready 20 s later.
     const o = simulate(with_(-1), [
@@ -251,6 +253,72 @@ describe('the registry', () => {
     expect(of('w2')).toBe('holds');
     // Without a host there is nothing to lose.
     expect(casesOf({ ...r, hosts: [] })).toEqual([]);
+  });
+});
+
+describe('all cases by their longest absence', () => {
+  it('counts each once, at the edge with the shorter ones, and apart those that do not mend themselves', () => {
+    const cases = rehearseAll(room(3, [{ at: [0] }]));
+    const of = (ms: number | undefined, stays: boolean) => ({ ...(cases[0] as Verdict), longest: { what: 'it', ms }, stays });
+    const list = absencesOf([
+      { ...(cases[0] as Verdict), longest: undefined, stays: false },
+      of(60_000, false),
+      of(60_001, true),
+      of(900_000, false),
+      of(900_001, false),
+      of(undefined, true),
+    ]);
+    expect(list.map((a) => [a.label, a.mends, a.stays])).toEqual([
+      ['nothing', 1, 0],
+      ['up to 1 min', 1, 0],
+      ['1 to 5 min', 0, 1],
+      ['5 to 15 min', 1, 0],
+      ['longer', 1, 0],
+      ['until mended', 0, 1],
+    ]);
+    expect(absencesOf(cases).reduce((sum, a) => sum + a.mends + a.stays, 0)).toBe(cases.length);
+  });
+});
+
+describe('what hosts share and use', () => {
+  it('a switch takes those that hang on it alone', () => {
+    const r = room(4, [{ at: [0] }]);
+    const hangs = (i: number, ...switches: string[]) => Object.assign(r.hosts[i] as RoomHost, { switches });
+    hangs(0, 'sw-1');
+    hangs(1, 'sw-1', 'sw-2');
+    hangs(2, 'sw-2');
+    // Nobody said it of w3 and of the control plane.
+    expect(casesOf(r).flatMap((c) => (c.sort === 'switch' ? [[caseTitle(c), ...c.hosts]] : []))).toEqual([
+      ['switch sw-1', 0],
+      ['switch sw-2', 2],
+    ]);
+  });
+  const estate = goodEstate();
+  const of = (more: Partial<Charter>, e = estate) => {
+    const plan = resolve({ ...(e.charters[0] as Charter), ...more } as Charter, e);
+    return rehearseAll(roomOf(plan))
+      .flatMap((v) => (v.case.sort === 'service' ? [`${caseTitle(v.case)}: ${v.text}`] : []))
+      .sort();
+  };
+  it('a service of the estate: what is missed at once, and what later', () => {
+    expect(of({})).toEqual([
+      'DNS: no image can be pulled: what is started on another host waits; a node that starts anew does not find the API',
+      'registry lr-registry: no image can be pulled: what is started on another host waits',
+      // 100 millionths of 86,400 s.
+      'time: clocks drift by up to 8.64 s a day',
+    ]);
+  });
+  it('the link counts where images come over it; a registry that is known by its address is found without DNS', () => {
+    const far = applyEdits(estate, [
+      { op: 'set', kind: 'Registry', key: 'lr-registry', path: ['site'], value: 'bw' },
+      { op: 'set', kind: 'Registry', key: 'lr-registry', path: ['endpoint'], value: '10.40.8.9:5000' },
+    ]);
+    expect(of({}, far)).toEqual([
+      'DNS: a node that starts anew does not find the API',
+      'link to other sites: no image can be pulled: what is started on another host waits',
+      'registry lr-registry: no image can be pulled: what is started on another host waits',
+      'time: clocks drift by up to 8.64 s a day',
+    ]);
   });
 });
 

@@ -1,5 +1,6 @@
 import { storageNodes } from '../charter/aspects/storage.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
+import { isIp, serverList } from '../address/parse.ts';
 import { disksOf } from '../charter/disks.ts';
 import type { Computed, PlannedClass, PlannedNode } from '../charter/plan.ts';
 import { answeringNodes } from '../reach/announce.ts';
@@ -13,6 +14,8 @@ export interface RoomHost {
   rack: string;
   zone: string;
   feed: string | undefined;
+  /** Switches that its adapters were seen to hang on; none: nobody said. */
+  switches?: string[];
   /** What pods can use. */
   cores: number;
   memoryGiB: number;
@@ -61,6 +64,14 @@ export interface RoomAddress {
   /** From the death of who answers until another does. */
   over: Ms;
 }
+/** Something of the estate that a cluster uses: what its loss does. */
+export interface RoomService {
+  name: string;
+  /** Without it no image can be pulled. */
+  pulls: boolean;
+  /** What else it does, as part of a sentence. */
+  note?: string;
+}
 /** A cluster as far as a loss is felt in it: who stands where, and how long everything takes. */
 export interface Room {
   charter: string;
@@ -74,6 +85,8 @@ export interface Room {
   majority: number;
   /** Where nodes pull images from, and the host of this cluster that it runs on; -1: elsewhere. */
   registry?: { name: string; host: number } | undefined;
+  /** What is used by all of it, and stands elsewhere. */
+  services?: RoomService[];
   /** Hosts that copies can lie on. */
   stores: number[];
   /** A host counts as lost. */
@@ -113,6 +126,7 @@ export function roomOf(plan: Computed): Room {
       rack: node.rack,
       zone: node.zone,
       feed: node.feed,
+      switches: [...new Set(node.facts.nics.flatMap((n) => (n.link && n.neighbour ? [n.neighbour.name] : [])))],
       cores: usableCores(node.facts.cores),
       memoryGiB: usableMemory(node.facts.memoryGiB),
       volumesGB: stored.has(node) ? roomForVolumes(node) : 0,
@@ -130,6 +144,7 @@ export function roomOf(plan: Computed): Room {
     members: hosts.flatMap((h, i) => (h.role === 'control-plane' ? [i] : [])),
     majority: plan.quorum.majority,
     registry: plan.mirror && { name: plan.mirror.name, host: hosts.findIndex((h) => h.name === plan.mirror?.host) },
+    services: servicesOf(plan),
     stores: hosts.flatMap((h, i) => (h.volumesGB > 0 ? [i] : [])),
     grace: s(timers.grace),
     election,
@@ -159,6 +174,22 @@ export function roomOf(plan: Computed): Room {
   placePods(room);
   placeCopies(room);
   return room;
+}
+
+/** Seconds that a clock by itself is wrong after a day, at the most: a hundred parts of a million. */
+const driftPerDay = 8.64;
+function servicesOf({ mirror, site, charter, network }: Computed): RoomService[] {
+  const asked = (field: 'resolvers' | 'ntp') =>
+    [network?.[field], site?.[field], field === 'ntp' ? charter.ntp : undefined].some((l) => serverList(l ?? []).servers.length);
+  const far = mirror !== undefined && mirror.site !== charter.site;
+  const byName = mirror !== undefined && !isIp(mirror.endpoint.replace(/:\d+$/, ''));
+  return [
+    // One that runs on a host is lost with it; alone it is lost when its program is.
+    ...(mirror ? [{ name: `registry ${mirror.name}`, pulls: true }] : []),
+    ...(asked('resolvers') ? [{ name: 'DNS', pulls: byName, note: 'a node that starts anew does not find the API' }] : []),
+    ...(asked('ntp') ? [{ name: 'time', pulls: false, note: `clocks drift by up to ${driftPerDay} s a day` }] : []),
+    ...(far ? [{ name: 'link to other sites', pulls: true }] : []),
+  ];
 }
 
 type Asked = { name: string; class?: string | undefined; sizeGB: number; access: 'one-node' | 'many-nodes' };

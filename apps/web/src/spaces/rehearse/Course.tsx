@@ -45,7 +45,7 @@ export function Course({
   onSet: (what: Record<string, string>) => void;
 }) {
   const hosts = chosen.case.hosts.length > 0;
-  const others = cases.filter((v) => (v.case.sort === 'host' || v.case.sort === 'registry') && v !== chosen);
+  const others = cases.filter((v) => (v.case.sort === 'host' || v.case.sort === 'service') && v !== chosen);
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-2 pt-2">
       {hosts && (

@@ -15,6 +15,8 @@ import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
 import { Course, courseOf, lossesOf } from './Course.tsx';
 import { SubNav } from './SubNav.tsx';
+import { AbsencesChart } from './AbsencesChart.tsx';
+import { Compared } from './Compared.tsx';
 import { TimeLines } from './TimeLines.tsx';
 
 const titles: Record<Sort, string> = {
@@ -23,7 +25,8 @@ const titles: Record<Sort, string> = {
   rack: 'a rack',
   zone: 'a zone',
   feed: 'a power feed',
-  registry: 'the registry',
+  switch: 'a switch',
+  service: 'a service',
   site: 'everything',
 };
 /** Lines of the table before somebody asks for all. */
@@ -147,6 +150,7 @@ export function RehearseSpace() {
           <h2 className="pt-5 pb-1 text-lg">
             Worst first <span className="ml-1.5 font-normal font-sans text-base text-ink-2">{counted(cases.length, 'case')}</span>
           </h2>
+          {cases.length > 1 && <AbsencesChart cases={cases} />}
           <Cases list={whole ? cases : cases.slice(0, first)} chosen={chosen} onChoose={choose} />
           {cases.length > first && (
             <div className="pt-2">
@@ -176,8 +180,13 @@ export function RehearseSpace() {
           about={`Cost: ${trying.cost}.`}
           edits={trying.edits}
           why={`Rehearsed: ${trying.label}`}
+          folded
           onClose={() => setTrying(undefined)}
-        />
+        >
+          {chosen && rows && (
+            <Compared name={name} title={caseTitle(chosen.case)} losses={losses} edits={trying.edits} before={rows} />
+          )}
+        </EditsDialog>
       )}
     </Space>
   );

@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { scaleOf } from './time-scale.ts';
 
@@ -12,7 +13,20 @@ describe('a scale of moments', () => {
   });
   it('has a tick for each moment that is far enough from the one before', () => {
     expect(scale.ticks.map((t) => t.text)).toEqual(['0', '50 s', '6 min 10 s', '12 min 10 s']);
-    for (const [i, t] of scale.ticks.entries()) if (i) expect(t.at - (scale.ticks[i - 1]?.at ?? 0)).toBeGreaterThan(0.08);
+  });
+  it('never has two that run into each other', () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 0, max: 90_000_000 }), { maxLength: 12 }), (moments) => {
+        const { ticks } = scaleOf(moments);
+        // A letter is 7.5 pixels wide, the line 600.
+        const half = (text: string) => (text.length * 7.5) / 600 / 2;
+        for (const [i, t] of ticks.entries()) {
+          const before = ticks[i - 1];
+          if (before) expect(t.at - half(t.text)).toBeGreaterThan(before.at + half(before.text));
+          expect(t.at + half(t.text)).toBeLessThanOrEqual(1);
+        }
+      }),
+    );
   });
   it('is one where nothing happens', () => {
     expect(scaleOf([]).ticks).toEqual([{ at: 0, text: '0' }]);

@@ -6,8 +6,8 @@ export interface Scale {
   at: (ms: number | undefined) => number;
   ticks: { at: number; text: string }[];
 }
-/** The least that lies between two ticks, as a share of the line. */
-const apart = 0.09;
+/** What a letter of a tick takes, as a share of the narrowest line; ticks stand in the middle of their moments. */
+const letter = 0.0128;
 /** Milliseconds at which the scale bends: below it is even, above it is logarithmic. */
 const bend = 20_000;
 
@@ -21,8 +21,10 @@ export function scaleOf(moments: readonly number[]): Scale {
   const ticks = [{ at: 0, text: '0' }];
   for (const m of all) {
     const place = at(m);
-    if (place - (ticks.at(-1)?.at ?? 0) >= apart && place <= 1 - apart / 2)
-      ticks.push({ at: place, text: secondsText(m / 1000) });
+    const text = secondsText(m / 1000);
+    const last = ticks.at(-1) as { at: number; text: string };
+    const room = ((text.length + last.text.length) / 2 + 1) * letter;
+    if (place - last.at >= room && place <= 1 - (text.length / 2) * letter) ticks.push({ at: place, text });
   }
   return { at, ticks };
 }
