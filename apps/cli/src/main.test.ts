@@ -196,6 +196,31 @@ describe('rehearse', () => {
       edits: [{ path: ['timers', 'tolerate'] }],
     });
   });
+  it('tells what starts when at a site, who waits for whom, and what waits in a circle', async () => {
+    const bw = await run('rehearse', 'start', 'bw', '--estate', demo);
+    expect(bw.code).toBe(0);
+    // Switches 3 min, hosts 5 min; then a majority of the control plane.
+    expect(bw.out).toContain('8 min          Control plane of tern, takes 1 min (assumed), waits for bw-06\n');
+    expect(bw.out).toContain('2 of bw-01, bw-06, bw-11: etcd wants 2 of 3 members');
+    const stop = await run('rehearse', 'start', 'bw', '--stop', '--estate', demo);
+    expect(stop.out.trim().split('\n').at(-1)).toMatch(/ stop Power$/);
+    // The clock of the ship comes from its own cluster.
+    const ship = await run('rehearse', 'start', 'dnl', '--estate', demo);
+    expect([ship.code, ship.out]).toEqual([
+      1,
+      expect.stringContaining(
+        'circle: Time waits for Service addresses of dunlin waits for Nodes of dunlin waits for Control plane of dunlin waits for Time',
+      ),
+    ]);
+    expect(JSON.parse((await run('rehearse', 'start', 'dnl', '--estate', demo, '--json')).out).circles[0]).toMatchObject({
+      unless: 'the clocks of the hosts are right by themselves',
+      mend: { label: 'Ask the time also of 10.40.0.60' },
+    });
+    expect(await run('rehearse', 'start', 'bx', '--estate', demo)).toMatchObject({
+      code: 2,
+      err: expect.stringContaining('there is no site bx; did you mean bw?'),
+    });
+  });
   it.each([
     [['all', 'trn'], 'there is no cluster trn; did you mean tern?'],
     [['loss', 'tern', 'bw-99'], 'tern has no bw-99'],

@@ -1,4 +1,13 @@
-import { afterText, circleMeans, circleText, coldStartOf, inStopOrder, needsText, waitsText } from '@praesidor/core/cold-start';
+import {
+  afterText,
+  circleMeans,
+  circleText,
+  coldStartOf,
+  inStopOrder,
+  needsText,
+  says,
+  waitsText,
+} from '@praesidor/core/cold-start';
 import { nearest } from '@praesidor/core/model';
 import {
   awayText,
@@ -155,8 +164,11 @@ export const rehearse: CommandGroup = {
             ? inStopOrder(all).map((p) => `${afterText(p.stopBegins).padEnd(14)} stop ${p.title}`)
             : [
                 ...all.parts.flatMap((p) => [
-                  `${afterText(p.begins).padEnd(14)} ${p.title}, up after ${afterText(p.takes)}${p.declared || !p.takes ? '' : ' (assumed)'}${p.waits.length ? `, waited for ${waitsText(all, p)}` : ''}`,
-                  ...needsText(all, p).map((t) => `${' '.repeat(17)}${t}`),
+                  `${afterText(p.begins).padEnd(14)} ${p.title}${p.takes ? `, takes ${afterText(p.takes)}${p.declared ? '' : ' (assumed)'}` : ''}${p.waits.length ? `, waits for ${waitsText(all, p)}` : ''}`,
+                  // What one part alone is needed for is said by whom it waits for.
+                  ...needsText(all, p)
+                    .filter(says)
+                    .map((t) => `${' '.repeat(17)}${t}`),
                 ]),
                 ...all.circles.flatMap((c) => [
                   `circle: ${circleText(c)}`,

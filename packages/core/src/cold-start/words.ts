@@ -16,6 +16,9 @@ export function needsText(all: ColdStart, row: StartRow): string[] {
     ...row.without.map((n) => `does not wait for ${what(n.any, n.any.length)}${n.unless ? `, as long as ${n.unless}` : ''}`),
   ];
 }
+/** Whether a need says more than for whom a part waits: it has a choice, or is not waited for. */
+export const says = (need: string): boolean => /^(one|\d+) of |^does not/.test(need);
+
 /** Whom a part waits for longest. */
 export const waitsText = (all: ColdStart, row: StartRow): string => {
   const titles = titlesOf(all);

@@ -7,6 +7,7 @@ import {
   inStopOrder,
   longestWay,
   needsText,
+  says,
   type StartCircle,
   type StartRow,
   waitsText,
@@ -257,7 +258,7 @@ const Waits = ({ all, row }: { all: ColdStart; row: StartRow }) => (
   <>
     {waitsText(all, row)}
     {needsText(all, row)
-      .filter((t) => /^(one|\d+) of |^does not/.test(t))
+      .filter(says)
       .map((t) => (
         <span key={t} className={`block text-sm ${t.startsWith('does not') ? 'text-brick' : 'text-ink-2'}`}>
           {t}
