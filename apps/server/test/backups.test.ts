@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Objects } from '../../../packages/standins/src/objects.ts';
 import { check } from '@praesidor/core/checks';
+import { apply, halt, kube, type KubeList, type KubeObject, remove, revive, usersOf } from '@praesidor/protocols/kube';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { backupsDue } from '../src/areas/backups/due.ts';
 import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
@@ -164,6 +165,8 @@ describe('a volume of a cluster', () => {
     expect([host === undefined, host === there.host]).toEqual([false, false]);
     expect(there.read('tides/2027', host)?.equals(tide(3))).toBe(true);
     // What had it meanwhile is gone.
+    const all = await kube<KubeList<KubeObject>>(await there.api(), '/apis/apps/v1/namespaces/default/deployments');
+    expect(all?.items.map((o) => o.metadata.name)).toEqual(['ais-store']);
     const taken = await c.call('POST', `/api/charters/plover/backups/${id}/restore`, {
       claim: { namespace: 'default', name: 'ais-store-data' },
     });
@@ -183,6 +186,66 @@ describe('a volume of a cluster', () => {
     store.spoil('backups', block?.key ?? '');
     await c.good('POST', '/api/charters/plover/backups/resume');
     await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
+  });
+  it('is held against what was backed up once it is written: a host that leaves a file out is found', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    there.spoil((s) => s.replaceAll('tar --extract --preserve', 'tar --extract --exclude=./tides/2027 --preserve'));
+    const run = await restored(id, over);
+    expect([run.status.state, run.status.steps['restore/ais-store/data']?.text]).toEqual([
+      'failed',
+      expect.stringMatching(/block \d+ of \/var\/lib\/containerd\/volumes\/scratch is another than the one that was backed up/),
+    ]);
+    // Nothing uses what is not whole.
+    expect(await there.pods()).toBe(0);
+    there.spoil((s) => s.replaceAll(' --exclude=./tides/2027', ''));
+    await c.good('POST', '/api/charters/plover/backups/resume');
+    await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
+    expect([there.read('tides/2027')?.equals(tide(3)), await there.pods()]).toEqual([true, 1]);
+  });
+  it('waits for whatever else uses it', async () => {
+    const [{ id = 0 } = {}] = (await now()).backups;
+    write('tides/2027', tide(97));
+    const at = await there.api();
+    const own = await kube<KubeObject & { spec: { template: { metadata: object } } }>(
+      at,
+      '/apis/apps/v1/namespaces/default/deployments/ais-store',
+    );
+    const other = {
+      apiVersion: 'apps/v1',
+      kind: 'Deployment',
+      metadata: { name: 'ais-reader', namespace: 'default' },
+      spec: {
+        ...own?.spec,
+        selector: { matchLabels: { app: 'reader' } },
+        template: { ...own?.spec.template, metadata: { labels: { app: 'reader' } } },
+      },
+    } as KubeObject;
+    await apply(at, other);
+    const { id: run } = await c.good<{ id: number }>('POST', `/api/charters/plover/backups/${id}/restore`, over);
+    await eventually(async () => (await there.pods()) === 0, 'its own pod ends');
+    expect((await usersOf(at, 'default', 'ais-store-data')).map((p) => p.replace(/-\d+$/, ''))).toEqual(['ais-reader']);
+    expect([(await now()).last?.status.steps['halt/ais-store/data']?.state, there.read('tides/2027')?.equals(tide(97))]).toEqual([
+      'running',
+      true,
+    ]);
+    await remove(at, other);
+    expect((await backupEnded(c, run)).status.state).toBe('done');
+    expect(there.read('tides/2027')?.equals(tide(3))).toBe(true);
+  });
+  it('has as many pods afterwards as before, however often they were ended', async () => {
+    const at = await there.api();
+    const o = { kind: 'Deployment', namespace: 'default', name: 'ais-store' } as const;
+    const scale = (replicas: number) =>
+      kube(at, '/apis/apps/v1/namespaces/default/deployments/ais-store', {
+        method: 'PATCH',
+        contentType: 'application/merge-patch+json',
+        body: { spec: { replicas } },
+      });
+    await scale(2);
+    expect([await halt(at, o), await halt(at, o), await there.pods()]).toEqual([2, 2, 0]);
+    expect([(await revive(at, o))?.wanted, (await revive(at, o))?.wanted, await there.pods()]).toEqual([2, 2, 2]);
+    await scale(1);
+    expect(await halt(at, { ...o, name: 'nothing' })).toBeUndefined();
   });
   it('goes on where the server was ended in the middle of writing', async () => {
     const [{ id = 0 } = {}] = (await now()).backups;

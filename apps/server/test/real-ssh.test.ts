@@ -134,6 +134,9 @@ mkdir -p /run/sshd
 ${bind
   .map(([from, to]) => `[ -e ${to} ] || { mkdir -p ${to}; echo ${to} >> ${at('made')}; }\nmount --bind ${at(from)} ${to}`)
   .join('\n')}
+# Whatever the program does, what is not bound here stays as it is.
+for rw in /run /tmp; do mount --bind $rw $rw; done
+mount -o remount,bind,ro /
 exec /usr/sbin/sshd -D -e -f /etc/ssh/sshd_config ${options.map((o) => `-o ${o}`).join(' ')}`;
     child = spawn('unshare', ['--mount', '--propagation', 'private', 'sh', '-c', script], {
       stdio: ['ignore', 'ignore', 'pipe'],

@@ -83,7 +83,12 @@ export async function deployVolume(i: Installation) {
     (
       await kube<{ spec: { volumeName?: string } }>(await api(), `/api/v1/namespaces/default/persistentvolumeclaims/${name}`)
     )?.spec.volumeName?.replace('scratch-', '');
-  return { host, write, read, pods, lies };
+  /** The program of the kit on its host, changed. */
+  const spoil = (change: (script: string) => string) => {
+    const files = i.world.machines.get(host)?.installed?.files as Record<string, string>;
+    files['/usr/local/sbin/praesidor-put'] = change(files['/usr/local/sbin/praesidor-put'] ?? '');
+  };
+  return { host, write, read, pods, lies, api, spoil };
 }
 
 export const backupsOf = (c: Client) => c.good<Backups>('GET', '/api/charters/plover/backups');

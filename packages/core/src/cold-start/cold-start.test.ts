@@ -387,6 +387,32 @@ describe('a site after a loss of all power', () => {
     // No gateway is declared: a machine at a switch, 180 s, and 60 s for the link.
     expect([of('link bw')?.title, of('time lr')?.begins]).toEqual(['Link to Breakwater Hall', 240]);
   });
+  it('is told by the ledger who answers at an address: a node, the API, another site', () => {
+    const asks = (owner: object, network = 'lr-machine') => {
+      let e = put(goodEstate(), {
+        kind: 'Site',
+        name: 'bw',
+        title: 'Breakwater Hall',
+        form: 'hall',
+        reach: 'open',
+        domain: 'bw.kestrelferries.example',
+      });
+      e = put(e, { kind: 'Network', name: 'bw-up', site: 'bw', purpose: 'uplink', prefix: '10.40.0.0/24' });
+      e = put(e, { kind: 'Reservation', address: '10.62.8.90', network, owner });
+      e = edited(e, { op: 'set', kind: 'Site', key: 'lr', path: ['ntp'], value: ['10.62.8.90'] });
+      return rowsOf(e).of('time lr');
+    };
+    const needed = (owner: object, network?: string) => {
+      const row = asks(owner, network);
+      return [...(row?.needs ?? []), ...(row?.without ?? [])].flatMap((n) => n.any);
+    };
+    expect(needed({ kind: 'charter', name: 'plover', use: 'node lr-05' })).toEqual(['host lr-05']);
+    expect(needed({ kind: 'charter', name: 'plover', use: 'api' })).toEqual(['control-plane plover']);
+    expect(needed({ kind: 'charter', name: 'plover', use: 'service a/b' })).toEqual(['services plover']);
+    expect(needed({ kind: 'host', name: 'lr-06' })).toEqual(['host lr-06']);
+    expect(needed({ kind: 'registry', name: 'lr-registry' })).toEqual(['registry lr-registry']);
+    expect(needed({ kind: 'hand', name: 'desk' }, 'bw-up')).toEqual(['link bw']);
+  });
   it.each([
     ['nothing wrong', goodEstate()],
     ['names in the cluster', dnsInCluster()],

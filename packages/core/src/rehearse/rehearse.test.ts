@@ -293,6 +293,17 @@ describe('what hosts share and use', () => {
       ['switch sw-2', 2],
     ]);
   });
+  it('a switch is one that a connected adapter was seen at', () => {
+    const e = goodEstate();
+    const nic = { name: 'eno1', mac: '52:8a:1c:40:00:01', speedGbit: 25, neighbour: { name: 'sw-1', port: '7' } };
+    const facts = e.hosts[0]?.facts;
+    if (facts)
+      facts.nics = [
+        { ...nic, link: true },
+        { ...nic, name: 'eno2', mac: '52:8a:1c:40:00:99', link: false, neighbour: { name: 'sw-2', port: '7' } },
+      ];
+    expect(roomOf(resolve(e.charters[0] as Charter, e)).hosts[0]?.switches).toEqual(['sw-1']);
+  });
   const estate = goodEstate();
   const of = (more: Partial<Charter>, e = estate) => {
     const plan = resolve({ ...(e.charters[0] as Charter), ...more } as Charter, e);

@@ -484,6 +484,7 @@ export class ApiStandin {
   }
 
   private pod(p: State['pods'][number]): KubeObject {
+    const { containers, volumes } = p.owner.spec.template.spec;
     const waiting = p.reason && p.node ? { waiting: { reason: p.reason, message: p.message } } : { running: {} };
     return {
       apiVersion: 'v1',
@@ -496,7 +497,7 @@ export class ApiStandin {
           { kind: p.owner.kind, name: p.owner.metadata.name, apiVersion: p.owner.apiVersion, uid: p.owner.metadata.name },
         ],
       },
-      spec: { nodeName: p.node, containers: p.owner.spec.template.spec.containers },
+      spec: { nodeName: p.node, containers, ...(volumes ? { volumes } : {}) },
       status: {
         phase: p.ready ? 'Running' : 'Pending',
         ...(p.ip ? { podIP: p.ip } : {}),

@@ -63,7 +63,7 @@ if [ "$(head -c 13 "$new/head" | tr -d '\0')" = "write volume " ]; then
   path=$(head -n 1 "$new/head" | cut -c 14-)
   path_of_a_volume "$path"
   # One that is cut off in the middle leaves less than there was: whoever asked begins again.
-  find "$path" -mindepth 1 -delete
+  find "$path" -xdev -mindepth 1 -delete
   tar --extract --preserve-permissions --same-owner --numeric-owner --acls --xattrs --xattrs-include='*' --directory "$path" || { echo "$path could not be written whole" >&2; exit 74; }
   sync --file-system "$path"
   exit 0
