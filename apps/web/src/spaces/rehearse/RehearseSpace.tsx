@@ -150,13 +150,13 @@ export function RehearseSpace() {
           <h2 className="pt-5 pb-1 text-lg">
             Worst first <span className="ml-1.5 font-normal font-sans text-base text-ink-2">{counted(cases.length, 'case')}</span>
           </h2>
-          {cases.length > 1 && <AbsencesChart cases={cases} />}
           <Cases list={whole ? cases : cases.slice(0, first)} chosen={chosen} onChoose={choose} />
           {cases.length > first && (
             <div className="pt-2">
               <Button onClick={() => setWhole(!whole)}>{whole ? 'Show the worst' : `Show all ${cases.length} cases`}</Button>
             </div>
           )}
+          {cases.length > 1 && <AbsencesChart cases={cases} />}
           {all && all.alone > 0 && (
             <p className="pt-2 text-ink-2">
               Any two are lost of the hosts that decide and those with most on them;{' '}
