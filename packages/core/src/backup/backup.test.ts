@@ -5,6 +5,7 @@ import type { Keep } from '../model/backup.ts';
 import { type Charter, kinds } from '../model/documents.ts';
 import {
   clockChanges,
+  offsetChanges,
   coverage,
   keptOf,
   nextTime,
@@ -44,6 +45,22 @@ describe('times of a plan', () => {
       { at: '2027-03-28T01:00', is: 'lacking', planned: '02:30', done: '03:00' },
       { at: '2027-10-31T00:30', is: 'twice', planned: '02:30', done: '02:30' },
     ]);
+    // Day by day it is the same, wherever clocks change.
+    const daily = (zone: string, from: number, until: number) => {
+      const out: number[] = [];
+      for (let at = from + 86_400_000; at < until; at += 86_400_000)
+        if (DateTime.fromMillis(at, { zone }).offset !== DateTime.fromMillis(at - 86_400_000, { zone }).offset) out.push(at);
+      return out;
+    };
+    for (const zone of ['Europe/Lisbon', 'America/Santiago', 'Africa/Casablanca', 'Australia/Lord_Howe', 'UTC'])
+      for (const days of [1, 7, 8, 366, 800]) {
+        const from = ms('2026-11-03T07:00');
+        expect([zone, days, offsetChanges(zone, from, from + days * 86_400_000)]).toEqual([
+          zone,
+          days,
+          daily(zone, from, from + days * 86_400_000),
+        ]);
+      }
     expect(clockChanges('30 4 * * *', 'Europe/Berlin', ms('2027-01-01T00:00'))).toEqual([]);
     expect(clockChanges('30 2 * * *', 'UTC', ms('2027-01-01T00:00'))).toEqual([]);
     expect(clockChanges('*/30 * * * *', 'Europe/Berlin', ms('2027-01-01T00:00'))).toEqual([]);

@@ -27,14 +27,27 @@ export const nextTime = (text: string, zone: string, from: number): number | und
 
 const day = 86_400_000;
 
+/** Days between two looks at the clocks of a zone: none changes them twice in a week. */
+const apart = 7;
 /** Moments from which on clocks of a zone have another offset, to the day. */
 export function offsetChanges(zone: string, from: number, until: number): number[] {
   const out: number[] = [];
-  let before = DateTime.fromMillis(from, { zone }).offset;
-  for (let at = from + day; at < until; at += day) {
-    const { offset } = DateTime.fromMillis(at, { zone });
-    if (offset !== before) out.push(at);
-    before = offset;
+  const offset = (days: number) => DateTime.fromMillis(from + days * day, { zone }).offset;
+  const last = Math.ceil((until - from) / day) - 1;
+  let before = offset(0);
+  for (let n = 0; n < last; n += apart) {
+    const end = Math.min(last, n + apart);
+    const then = offset(end);
+    if (then === before) continue;
+    // In that week: the first day that has it.
+    let [has, hasNot] = [end, n];
+    while (has - hasNot > 1) {
+      const middle = (has + hasNot) >> 1;
+      if (offset(middle) === then) has = middle;
+      else hasNot = middle;
+    }
+    out.push(from + has * day);
+    before = then;
   }
   return out;
 }
@@ -59,7 +72,11 @@ export function clockChanges(text: string, zone: string, from: number): ClockCha
   const out: ClockChange[] = [];
   const clock = (d: DateTime) => d.toFormat('HH:mm');
   const wants = hour.split(',').map((h) => `${h.padStart(2, '0')}:${minute.padStart(2, '0')}`);
-  for (const at of timesAfter(text, zone, from, 10_000, from + 366 * day)) {
+  // Around each change alone: on all other days a plan is done when it says.
+  const around = offsetChanges(zone, from - day, from + 368 * day).flatMap((change) =>
+    timesAfter(text, zone, Math.max(from, change - 2 * day), 1000, Math.min(from + 366 * day, change + day)),
+  );
+  for (const at of around) {
     const local = DateTime.fromMillis(at, { zone });
     const done = clock(local);
     if (!wants.includes(done)) {
