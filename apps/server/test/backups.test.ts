@@ -304,6 +304,22 @@ describe('a volume of a cluster', () => {
     expect(await c.call('POST', '/api/charters/plover/backups', { volumes: ['ais-store/none'] })).toMatchObject({ status: 404 });
     expect(await c.call('POST', '/api/charters/gannet/backups/resume')).toMatchObject({ status: 404 });
   });
+  it('is not dropped while it is given back to another cluster, or that can be gone on with', async () => {
+    const oldest = (await now()).backups.at(-1)?.id ?? 0;
+    const set = (state: string) =>
+      i.query(
+        `update run set subject = 'gannet', state = $1, asked = asked || jsonb_build_object('backup', $2::int)
+          where id = (select min(id) from run where kind = 'backup' and asked->>'what' = 'restore')`,
+        [state, oldest],
+      );
+    await set('failed');
+    await made();
+    await made();
+    expect((await now()).backups.map((b) => b.id)).toContain(oldest);
+    await set('done');
+    await made();
+    expect((await now()).backups.map((b) => b.id)).not.toContain(oldest);
+  });
   it('needs its key: without the entry of the keyring nothing is sent, and with another one nothing is mixed', async () => {
     await edit(['key'], 'nothing', 'BackupStore', 'bw-objects');
     const without = await made();

@@ -206,7 +206,7 @@ function mended(
  * What starts when after a loss of all power, and what stops when before a planned one. Circles are broken at the need that a condition
  * can stand in for, else at the first that a change would mend, else at the last of them, so that everything after them is told too.
  *
- * @param parts is left as it is
+ * @param given is left as it is
  */
 export function inOrder(given: ReadonlyMap<string, Part>): ColdStart {
   const parts = given as Map<string, Part>;

@@ -33,16 +33,19 @@ export class Parts {
 
   /** Everything that is wanted at the site: its gateways, registries, clusters. */
   wanted(): this {
-    for (const g of this.view.by('Gateway', 'site', this.site.name)) this.gateway(g);
-    for (const r of this.view.by('Registry', 'site', this.site.name)) if (r.role !== 'source') this.registry(r);
+    this.standing();
     for (const c of this.view.by('Charter', 'site', this.site.name)) this.cluster(c.name);
     return this;
   }
 
-  /** What everybody at the site needs: each circle goes through one of these, for nothing waits for work. */
-  shared(): this {
+  private standing(): void {
     for (const g of this.view.by('Gateway', 'site', this.site.name)) this.gateway(g);
     for (const r of this.view.by('Registry', 'site', this.site.name)) if (r.role !== 'source') this.registry(r);
+  }
+
+  /** What everybody at the site needs: each circle goes through one of these, for nothing waits for work. */
+  shared(): this {
+    this.standing();
     for (const n of ['', ...this.view.by('Network', 'site', this.site.name).map((x) => x.name)]) {
       this.served('names', n);
       this.served('time', n);

@@ -58,13 +58,26 @@ export interface Telling {
   silentMs?: number;
 }
 
+/** Waits until a stream takes more, or is closed. */
+export const drained = (to: Writable): Promise<void> =>
+  new Promise((done) => {
+    if (to.destroyed) return done();
+    const on = () => {
+      to.off('drain', on);
+      to.off('close', on);
+      done();
+    };
+    to.on('drain', on);
+    to.on('close', on);
+  });
+
 /** Gives a program what it is to read as fast as it reads. */
 async function feed(to: Writable, pieces: AsyncIterable<Buffer>, alive: () => void): Promise<void> {
   for await (const piece of pieces) {
     alive();
     // One that has ended reads nothing more: how it ended is told by itself.
     if (to.destroyed || to.writableEnded) return;
-    if (!to.write(piece)) await new Promise<void>((go) => to.once('drain', go).once('close', go));
+    if (!to.write(piece)) await drained(to);
   }
 }
 

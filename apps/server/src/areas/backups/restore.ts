@@ -5,7 +5,7 @@ import type { Charter, Estate } from '@praesidor/core/model';
 import { bytesText, counted, secondsText } from '@praesidor/core/words';
 import { halt, type KubeAt, apply, type KubeObject, remove, revive, type Scaled, usersOf } from '@praesidor/protocols/kube';
 import { ProtocolError } from '@praesidor/protocols/dial';
-import { once } from 'node:events';
+import { drained } from '@praesidor/protocols/ssh';
 import { PassThrough } from 'node:stream';
 import { setTimeout as pause } from 'node:timers/promises';
 import { z } from 'zod';
@@ -220,7 +220,9 @@ export async function restoreStep(ctx: Context, run: RunRow, tools: StepTools): 
       keys,
       index,
       async ({ bytes }) => {
-        if (!pipe.write(bytes)) await Promise.race([once(pipe, 'drain'), once(pipe, 'close')]);
+        // The host has broken off: how is told by itself.
+        if (pipe.destroyed) throw new ProtocolError('cut', at.host, 'it takes nothing more');
+        if (!pipe.write(bytes)) await drained(pipe);
       },
       { signal: tools.signal, progress: (done, of) => void tools.progress(done, of, bytesText(done)).catch(() => undefined) },
     ).then(

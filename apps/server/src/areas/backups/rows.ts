@@ -36,6 +36,15 @@ export const backupsOf = (m: EntityManager, charter: string, volume?: string): P
 export const backupById = async (m: EntityManager, id: number): Promise<BackupRow | undefined> =>
   ((await m.query('select * from volume_backup where id = $1 and dropped is null', [id])) as BackupRow[])[0];
 
+/** Backups that are given back just now, or that one which was broken off can go on with: by number. */
+export const restoringNow = async (m: EntityManager): Promise<Set<number>> => {
+  const rows = (await m.query(
+    `select (asked->>'backup')::int as id from run where kind = 'backup' and asked->>'what' = 'restore' and state <> 'done'
+       and id in (select max(id) from run where kind = 'backup' group by subject)`,
+  )) as { id: number }[];
+  return new Set(rows.map((r) => r.id));
+};
+
 /** Keeps what checks know of it: the newest backup of each volume. After each that was made, tested or dropped. */
 export async function noteBackups(m: EntityManager, charter: string): Promise<void> {
   const volumes: SeenBackups['volumes'] = {};

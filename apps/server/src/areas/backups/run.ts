@@ -12,7 +12,7 @@ import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { haltStep, openCluster, restoreStep, reviveStep } from './restore.ts';
-import { backupById, backupsOf, noteBackups } from './rows.ts';
+import { backupById, backupsOf, noteBackups, restoringNow } from './rows.ts';
 import { hostSource } from './source.ts';
 import { openStore } from './store.ts';
 import { whereIs } from './where.ts';
@@ -173,6 +173,7 @@ async function keep(ctx: Context, run: RunRow, { step, log, signal }: StepTools)
   const { store, keys, close } = await openStore(ctx, declared, signal);
   try {
     let gone = 0;
+    const restoring = await restoringNow(ctx.db.manager);
     for (const v of volumesAsked(charter)) {
       const plan = planOf(charter, v.of);
       if (plan?.store !== declared.name) continue;
@@ -183,6 +184,8 @@ async function keep(ctx: Context, run: RunRow, { step, log, signal }: StepTools)
         Date.now(),
       );
       for (const { row } of goes) {
+        // Somebody gives it back just now, perhaps to another cluster: it goes the next time.
+        if (restoring.has(row.id)) continue;
         await store.remove([row.name], signal);
         await ctx.db.manager.query('update volume_backup set dropped = now() where id = $1', [row.id]);
         await log(`${v.name} of ${row.at.toISOString()} is kept no longer`);
