@@ -1,12 +1,12 @@
 import type { Pulls } from '@praesidor/contract';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
-import { BarController, BarElement, CategoryScale, type ChartConfiguration, LinearScale, Tooltip } from 'chart.js';
 import { useCallback } from 'react';
 import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
+import { barParts, stackedBars } from '../../parts/bars.ts';
 import { Chart } from '../../parts/Chart.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Refused } from '../../parts/Refused.tsx';
@@ -20,7 +20,6 @@ const spans = [
   ['7', 'a week', 'day'],
   ['30', 'a month', 'day'],
 ] as const;
-const uses = [BarController, BarElement, CategoryScale, LinearScale, Tooltip];
 
 /** What hosts pulled, read from the registries' own logs: over time, by node, by image, and what tried the outside. */
 export function PullsSpace() {
@@ -39,27 +38,17 @@ export function PullsSpace() {
   const p = pulls.data;
   const over = p?.over;
   const drawn = useCallback(
-    (colour: (n: string) => string): ChartConfiguration<'bar'> => ({
-      type: 'bar',
-      data: {
-        labels: (over ?? []).map((o) => (by === 'hour' ? clock(o.at) : day(o.at))),
-        datasets: [
-          { label: 'from mirrors', data: (over ?? []).map((o) => o.inside), backgroundColor: colour('--verdigris'), stack: 'a' },
-          { label: 'from outside', data: (over ?? []).map((o) => o.outside), backgroundColor: colour('--brick'), stack: 'a' },
+    (colour: (n: string) => string) =>
+      stackedBars(
+        colour,
+        (over ?? []).map((o) => (by === 'hour' ? clock(o.at) : day(o.at))),
+        [
+          { label: 'from mirrors', data: (over ?? []).map((o) => o.inside) },
+          { label: 'from outside', data: (over ?? []).map((o) => o.outside) },
         ],
-      },
-      options: {
-        animation: false,
-        maintainAspectRatio: false,
-        scales: {
-          x: { ticks: { color: colour('--ink-3') }, grid: { display: false } },
-          y: { ticks: { color: colour('--ink-3'), maxTicksLimit: 4, precision: 0 }, grid: { color: colour('--rule') } },
-        },
-        datasets: { bar: { maxBarThickness: 34 } },
-      },
-    }),
+      ),
     [over, by],
-  ) as (colour: (n: string) => string) => ChartConfiguration;
+  );
   const outside = p?.outside.length ?? 0;
   return (
     <Space
@@ -116,7 +105,12 @@ export function PullsSpace() {
         p && (
           <>
             <figure aria-label="Pulls over time" className="pt-3">
-              <Chart uses={uses} config={drawn} says={`${p.total} from mirrors, ${outside} from outside`} className="h-[140px]" />
+              <Chart
+                uses={barParts}
+                config={drawn}
+                says={`${p.total} from mirrors, ${outside} from outside`}
+                className="h-[140px]"
+              />
             </figure>
             {outside > 0 && (
               <section
