@@ -198,6 +198,9 @@ describe('a volume of a cluster', () => {
     // Nothing uses what is not whole.
     expect(await there.pods()).toBe(0);
     there.spoil((s) => s.replaceAll(' --exclude=./tides/2027', ''));
+    // To go on with it is to restore.
+    expect((await (await i.as('builder')).call('POST', '/api/charters/plover/backups/resume')).status).toBe(403);
+    expect((await now()).last?.status.state).toBe('failed');
     await c.good('POST', '/api/charters/plover/backups/resume');
     await eventually(async () => (await now()).last?.status.state === 'done', 'it goes on');
     expect([there.read('tides/2027')?.equals(tide(3)), await there.pods()]).toEqual([true, 1]);

@@ -1,10 +1,11 @@
 import { failedSteps, openStates, type RunState, type RunStatus, skippable, stateText } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
+import { permit, principalOf } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import type { RunRow } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
-import type { RunKind } from './kind.ts';
+import { actOf, type RunKind } from './kind.ts';
 import { append, statusOf } from './state.ts';
 import { admit } from './turns.ts';
 
@@ -51,6 +52,8 @@ export async function actOnRun(
       `${capital(kind.called(run))} is ${stateText[status.state]}; to ${name} it, it must be ${from.map((s) => stateText[s]).join(' or ')}.`,
     );
   if (name === 'resume') {
+    // It goes on in the name of whoever resumes it.
+    permit(await principalOf(m, who), actOf(kind, run));
     await kind.resumed?.(ctx, m, run, status);
     await m.query("update run set state = 'running', run_by = $2, ended_at = null where id = $1", [run.id, who]);
     await ctx.queue.send(m, 'run', String(run.id));

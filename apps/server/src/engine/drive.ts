@@ -11,7 +11,7 @@ import { estateNow } from '../estate/now.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
 import { failureOf, NotBefore } from './failure.ts';
 import { remember, say } from './history.ts';
-import type { Driven, RunKind } from './kind.ts';
+import { actOf, type Driven, type RunKind } from './kind.ts';
 import { append, keep, logLine, statusOf, topicOf } from './state.ts';
 import { Track } from './track.ts';
 import { admit, giveBack, takeLease } from './turns.ts';
@@ -35,7 +35,7 @@ export async function drive(
   if (!run || !kind || !['queued', 'running', 'paused'].includes(run.state)) return;
   // Places that a driver before this one held: it is gone.
   await giveBack(m, id);
-  const why = await whyNot(m, run.runBy ?? run.createdBy, kind.act);
+  const why = await whyNot(m, run.runBy ?? run.createdBy, actOf(kind, run));
   if (why) return refuse(ctx, kind, run, why);
   const track = await Track.of(m, run);
   // A version before, or somebody at the database: what happened is right, and the row follows it.

@@ -47,8 +47,8 @@ export interface Driven {
 /** A kind of long work. A new one is a file, a name in `db/tables.ts` and a line where its area is registered. */
 export interface RunKind {
   kind: RunRow['kind'];
-  /** What whoever begins it, and goes on with it, must be allowed to do. */
-  act: ActName;
+  /** What whoever begins it, and goes on with it, must be allowed to do; of some kinds it depends on what was asked for. */
+  act: ActName | ((run: RunRow) => ActName);
   /** What one is called in a sentence: "build 3 of plover". */
   called: (run: RunRow) => string;
   /** In the record: "stopped a build". */
@@ -61,3 +61,5 @@ export interface RunKind {
   /** In the transaction in which it is stopped, or resumed. `why`: it may not go on in the name of whoever began it. */
   closed?: (m: EntityManager, run: RunRow, why?: string) => Promise<void>;
 }
+
+export const actOf = (kind: RunKind, run: RunRow): ActName => (typeof kind.act === 'function' ? kind.act(run) : kind.act);

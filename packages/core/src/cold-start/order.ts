@@ -278,7 +278,12 @@ function stopping(parts: Known, state: State, without: ReadonlySet<Need>): Map<s
   };
   for (const [p, m] of later) if (!leads(m, p)) needs.get(p)?.add(m);
   const neededBy = new Map<string, string[]>();
-  for (const [p, list] of needs) for (const m of list) neededBy.set(m, [...(neededBy.get(m) ?? []), p]);
+  for (const [p, list] of needs)
+    for (const m of list) {
+      const by = neededBy.get(m);
+      if (by) by.push(p);
+      else neededBy.set(m, [p]);
+    }
   const at = new Map<string, number>();
   const stopAt = (id: string): number => {
     const known = at.get(id);

@@ -20,7 +20,7 @@ import { whereIs } from './where.ts';
 /** Volumes of a cluster backed up, tested, or given back, one after the other, as the engine carries it out. */
 export const backupRun: RunKind = {
   kind: 'backup',
-  act: 'backups.run',
+  act: (run) => (run.asked.what === 'restore' ? 'backups.restore' : 'backups.run'),
   noun: 'a backup',
   called: (run) => run.title,
   recorded: (run) => ({ subject: run.subject, facts: {} }),
