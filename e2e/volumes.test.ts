@@ -1,6 +1,14 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from '../apps/server/test/volume-of-plover.ts';
+import {
+  backUp,
+  backupEnded,
+  backupsOf,
+  declareVolume,
+  deployVolume,
+  standbyAtGannet,
+} from '../apps/server/test/volume-of-plover.ts';
 import { builtOrBroken, type Client, eventually, Installation, prepare } from '../apps/server/test/installation.ts';
+import { standbysDue } from '../apps/server/src/areas/backups/standby.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 
 /** Volumes and their backups, as an engineer sees and makes them. */
@@ -84,6 +92,35 @@ describe('the page of volumes', () => {
     expect([host === undefined, host === there.host]).toEqual([false, false]);
     expect(there.read('tides', host)?.toString()).toBe('high water');
   });
+  it('keeps a standby copy at another cluster, activates it once its name is typed, and gives it back', async () => {
+    const copy = await standbyAtGannet(i, c);
+    const { last } = await backupsOf(c);
+    const row = "//table[@aria-label='Standby copies']//tbody/tr[contains(., 'ais-store')][contains(., 'plover')]";
+    await open('/clusters/gannet?site=bw&tab=volumes');
+    await b.find(`${row}[contains(., 'nothing yet')]`);
+    await standbysDue(i.running.ctx);
+    await b.find(`${row}[contains(., 'follows')][contains(., 'may be 24 h')]`);
+    expect([last?.status.state, copy.read('tides')?.toString()]).toEqual(['done', 'high water']);
+    there.write('tides', Buffer.from('spring tide'));
+    await b.act(`${row}//button[.='Activate…' and not(@disabled)]`);
+    await b.find("//*[@role='dialog']//button[.='Activate' and @disabled]");
+    await b.type('Type its name', 'ais-store');
+    await b.act("//*[@role='dialog']//button[.='Activate' and not(@disabled)]");
+    await b.find(`${row}[contains(., 'active')][contains(., 'by warden')]`);
+    await eventually(async () => (await copy.pods()) === 1, 'its pod');
+    expect([copy.read('tides')?.toString(), await there.pods()]).toEqual(['spring tide', 0]);
+    await eventually(async () => (await backupsOf(c, 'gannet')).last?.status.state === 'done', 'its end');
+    // The other cluster tells of it too.
+    await open('/clusters/plover?site=lr&tab=volumes');
+    await b.find(`${row}[contains(., 'at gannet')][contains(., 'active')][not(.//button)]`);
+    await open('/clusters/gannet?site=bw&tab=volumes');
+    await b.act(`${row}//button[.='Give back…' and not(@disabled)]`);
+    await b.type('Type its name', 'ais-store');
+    await b.act("//*[@role='dialog']//button[.='Give back' and not(@disabled)]");
+    await b.find(`${row}[contains(., 'follows')]`);
+    await eventually(async () => (await there.pods()) === 1, 'its pod there');
+    await eventually(async () => (await backupsOf(c, 'gannet')).last?.status.state === 'done', 'its end');
+  });
   it('offers a reader nothing that they may not do', async () => {
     const reader = await i.as('reader');
     await b.driver.manage().deleteAllCookies();
@@ -91,5 +128,7 @@ describe('the page of volumes', () => {
     await open('/clusters/plover?site=lr&tab=volumes');
     await b.find("//button[.='Back up now' and @disabled]");
     await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][not(.//a)]");
+    await open('/clusters/gannet?site=bw&tab=volumes');
+    await b.find("//table[@aria-label='Standby copies']//button[.='Activate…' and @disabled]");
   });
 });

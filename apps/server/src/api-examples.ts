@@ -62,6 +62,10 @@ export const exampleRequests: Record<string, ExampleRequest> = {
     params: { name: 'plover', id: 1 },
     body: { volume: 'ais-store/data', replace: 'ais-store/data' },
   },
+  'POST /api/charters/:name/standbys/:workload/:turn': {
+    params: { name: 'gannet', workload: 'ais-store', turn: 'activate' },
+    body: { turn: 'ais-store' },
+  },
   'GET /api/charters/:name/backups/:id/volume.tar': { params: { name: 'plover', id: 1 } },
 
   'POST /api/hosts/sweep': { body: { site: 'lr', range: '10.62.7.10-10.62.7.20' } },

@@ -396,9 +396,9 @@ interface BuildAnswer {
 }
 export const buildOf = (c: Client, number = 1, charter = 'plover') =>
   c.good<BuildAnswer>('GET', `/api/builds/${charter}/${number}`);
-export const builtOrBroken = (c: Client, number = 1) =>
+export const builtOrBroken = (c: Client, number = 1, charter = 'plover') =>
   eventually(async () => {
-    const b = await buildOf(c, number);
+    const b = await buildOf(c, number, charter);
     return ['done', 'failed'].includes(b.status.state) && b;
   }, `the end of build ${number}`);
 

@@ -8,35 +8,61 @@ import { kubeOf } from '../src/areas/builds/kube-of.ts';
 import { kitOf } from '../src/areas/builds/kit-of-build.ts';
 import { estateNow } from '../src/estate/now.ts';
 import { standing } from '../src/areas/builds/proofs.ts';
-import { type Client, eventually, type Installation } from './installation.ts';
+import { builtOrBroken, type Client, eventually, type Installation, shipmentIn } from './installation.ts';
 
 /** Where the volume of `ais-store` lies on its host. */
 const folder = '/var/lib/containerd/volumes/scratch';
 
-/** plover is given a local class, a workload with a volume, and nightly backups of it. Before it is built. */
-export async function declareVolume(c: Client): Promise<void> {
+/** A cluster is given a local class, a workload with a volume, and nightly backups of it. Before it is built. */
+export async function declareVolume(c: Client, charter = 'plover', more: Record<string, unknown> = {}): Promise<void> {
   const values = {
     storage: [{ name: 'scratch', kind: 'local', standard: true }],
     workloads: [{ name: 'ais-store', volumes: [{ name: 'data', sizeGB: 1 }] }],
     backups: [{ name: 'nightly', store: 'bw-objects', at: '0 2 * * *', keep: { last: 2 }, trial: '0 5 * * 0' }],
+    ...more,
   };
   await c.good('POST', '/api/edits', {
     why: 'a volume',
-    edits: Object.entries(values).map(([field, value]) => ({ op: 'set', kind: 'Charter', key: 'plover', path: [field], value })),
+    edits: Object.entries(values).map(([field, value]) => ({ op: 'set', kind: 'Charter', key: charter, path: [field], value })),
   });
 }
 
+/** gannet, of guests in another hall, is built and keeps a standby copy of the workload of plover. @returns its volume */
+export async function standbyAtGannet(i: Installation, c: Client): ReturnType<typeof deployVolume> {
+  await eventually(async () => {
+    const { bills, registries } = (await c.estate()).observed;
+    return bills['1.33.6'] && registries['bw-registry'];
+  }, 'the bills');
+  const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
+    target: 'bw-registry',
+    bills: ['1.33.6', 'inbound-router'],
+  });
+  await c.good('POST', `/api/shipments/${shipment.label}/start`);
+  await shipmentIn(c, shipment.label, 'landed');
+  await declareVolume(c, 'gannet', {
+    backups: undefined,
+    standbys: [{ workload: 'ais-store', cluster: 'plover', of: 'ais-store', mayLag: 86_400 }],
+  });
+  await c.good('POST', '/api/builds', { charter: 'gannet' });
+  const built = await builtOrBroken(c, 1, 'gannet');
+  if (built.status.state !== 'done') throw new Error('gannet was not built');
+  return deployVolume(i, 'gannet');
+}
+
 /** Somebody deploys the workload. @returns the host on which its volume lies, and what writes a file there */
-export async function deployVolume(i: Installation) {
+export async function deployVolume(i: Installation, charter = 'plover') {
   // By the server that runs when it is asked.
-  const api = async () => {
+  const stands = async () => {
     const { ctx } = i.running;
     const estate = await estateNow(ctx.db);
-    const [b] = await standing(ctx, estate, 'plover');
-    if (!b) throw new Error('plover does not stand');
-    return kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate));
+    const [b] = await standing(ctx, estate, charter);
+    if (!b) throw new Error(`${charter} does not stand`);
+    return { plan: b.plan as Plan, at: kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)) };
   };
-  const at = await api();
+  const api = async () => (await stands()).at;
+  const { at, plan } = await stands();
+  // What every host has.
+  const image = plan.release?.components.find((x) => x.name === 'pause')?.image;
   const claim = { name: 'ais-store-data', namespace: 'default' };
   await apply(at, {
     apiVersion: 'v1',
@@ -54,7 +80,7 @@ export async function deployVolume(i: Installation) {
       template: {
         metadata: { labels: { app: 'ais-store' } },
         spec: {
-          containers: [{ name: 'ais', image: 'images.upstream.example/addons/log-shipper:2.9.1' }],
+          containers: [{ name: 'ais', image }],
           volumes: [{ name: 'data', persistentVolumeClaim: { claimName: claim.name } }],
         },
       },
@@ -66,14 +92,15 @@ export async function deployVolume(i: Installation) {
     'the claim to have a volume',
   );
   const host = volume.replace('scratch-', '');
+  const machine = (name: string) => i.world.everyMachine().find((m) => m.hardware.name === name);
   const write = (name: string, bytes: Buffer) => {
-    const m = i.world.machines.get(host);
+    const m = machine(host);
     if (!m?.installed) throw new Error(`${host} runs nothing`);
     writeOn(m, m.installed, folder, name, bytes);
   };
   /** A file of a volume of the class, on any host; undefined: there is none. */
   const read = (name: string, on = host): Buffer | undefined => {
-    const m = i.world.machines.get(on);
+    const m = machine(on);
     const file = m && join(m.around.folders, on, folder, name);
     return file && existsSync(file) ? readFileSync(file) : undefined;
   };
@@ -91,13 +118,13 @@ export async function deployVolume(i: Installation) {
   return { host, write, read, pods, lies, api, spoil };
 }
 
-export const backupsOf = (c: Client) => c.good<Backups>('GET', '/api/charters/plover/backups');
+export const backupsOf = (c: Client, charter = 'plover') => c.good<Backups>('GET', `/api/charters/${charter}/backups`);
 
 /** A run of backups, when it has come to an end. */
-export const backupEnded = (c: Client, id: number) =>
+export const backupEnded = (c: Client, id: number, charter = 'plover') =>
   eventually(async () => {
-    const { last } = await backupsOf(c);
+    const { last } = await backupsOf(c, charter);
     return last?.id === id && ['done', 'failed', 'stopped'].includes(last.status.state) && last;
   }, 'the end of the backup');
-export const backUp = async (c: Client) =>
-  backupEnded(c, (await c.good<{ id: number }>('POST', '/api/charters/plover/backups', {})).id);
+export const backUp = async (c: Client, charter = 'plover') =>
+  backupEnded(c, (await c.good<{ id: number }>('POST', `/api/charters/${charter}/backups`, {})).id, charter);

@@ -28,6 +28,9 @@ export const Backups = z.strictObject({
     .strictObject({
       id: Count,
       title: z.string(),
+      /** What it is for, and the workload whose standby copy it is about. */
+      what: z.string(),
+      standby: z.string().optional(),
       createdAt: Moment,
       createdBy: z.string(),
       steps: z.array(Step),
@@ -40,3 +43,4 @@ export type Backups = z.infer<typeof Backups>;
 export const RestoreBegun = z.strictObject({ id: Count, cluster: z.string() });
 export type RestoreBegun = z.infer<typeof RestoreBegun>;
 export const BackupBegun = z.strictObject({ id: Count });
+export type BackupBegun = z.infer<typeof BackupBegun>;

@@ -1,4 +1,4 @@
-import { nextTime, storesView, volumesView, clockChanges } from '@praesidor/core/backup';
+import { nextTime, type StandbyRow, storesView, volumesView, clockChanges } from '@praesidor/core/backup';
 import { counted, gigabytesText, momentText, secondsText } from '@praesidor/core/words';
 import { estateOf, estateOption, nowOption, plannedCluster } from '../estate.ts';
 import { type Asked, type CommandGroup, tell } from '../options.ts';
@@ -6,6 +6,12 @@ import { type Asked, type CommandGroup, tell } from '../options.ts';
 const common = [estateOption, nowOption];
 const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : secondsText(ms / 1000));
 
+/** How far a standby copy is behind, and how far it may be. */
+const behind = (s: StandbyRow): string => {
+  const may = `may be ${spell(s.mayLag)} behind`;
+  if (s.state === 'active') return 'active';
+  return s.lag === undefined ? `holds nothing that is known here, ${may}` : `${spell(s.lag)} behind, ${may}`;
+};
 function viewed(asked: Asked) {
   const { estate, plan, room } = plannedCluster(asked);
   return { estate, view: volumesView(plan, room, estate) };
@@ -36,8 +42,13 @@ export const volumes: CommandGroup = {
             const backed = v.store
               ? `${v.plan?.name}, ${v.count} kept, can lose ${spell(v.loses)}, read back in ${spell(v.back)}`
               : 'not backed up';
-            return `${v.name} ${gigabytesText(v.sizeGB)} ${v.class ?? 'no class'}: ${copies || 'at the NFS server'}; ${backed}`;
+            return `${v.name} ${gigabytesText(v.sizeGB)} ${v.class ?? 'no class'}: ${copies || 'at the NFS server'}; ${v.from ? `standby copy of ${v.from}` : backed}`;
           }),
+          ...view.standbys.map(
+            (s) =>
+              `standby copy ${s.standby.workload} of ${s.standby.of} of ${s.standby.cluster}: ${counted(s.volumes.length, 'volume')}, ${behind(s)}`,
+          ),
+          ...view.keptAt.map((s) => `${s.standby.of} is kept at ${s.charter} too: ${behind(s)}`),
           ...(view.volumes.length ? [] : ['no workload has a volume']),
         ]);
         return view.volumes.some((v) => v.copies.includes(undefined)) ? 1 : 0;

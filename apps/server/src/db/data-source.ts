@@ -22,6 +22,7 @@ import { Notices1766000000000 } from './migrations/0019-notices.ts';
 import { ShipmentRuns1766100000000 } from './migrations/0020-shipment-runs.ts';
 import { Gateways1766200000000 } from './migrations/0021-gateways.ts';
 import { Backups1766300000000 } from './migrations/0022-backups.ts';
+import { Standbys1766400000000 } from './migrations/0023-standbys.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -50,6 +51,7 @@ const migrations = [
   ShipmentRuns1766100000000,
   Gateways1766200000000,
   Backups1766300000000,
+  Standbys1766400000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -3,6 +3,7 @@ import { expire } from '../areas/addresses/ledger.ts';
 import { readZone } from '../areas/addresses/zones.ts';
 import { forgetKits } from '../areas/images/kit/make.ts';
 import { backupsDue } from '../areas/backups/due.ts';
+import { standbysDue } from '../areas/backups/standby.ts';
 import { proveClusters } from '../areas/builds/proofs.ts';
 import { renewClusters } from '../areas/builds/by-itself.ts';
 import { renewDue } from '../areas/images/trust.ts';
@@ -73,6 +74,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
   const forget = () => {
     void forgetKits(ctx).catch((e: Error) => ctx.log('watch', { error: e.message }));
     void backupsDue(ctx).catch((e: Error) => ctx.log('backups', { error: e.message }));
+    void standbysDue(ctx).catch((e: Error) => ctx.log('standby copies', { error: e.message }));
   };
   forget();
   const minute = setInterval(forget, 60_000);

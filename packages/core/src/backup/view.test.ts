@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
-import { applyEdits, type Charter, type Edit, kinds } from '../model/index.ts';
+import { applyEdits, type Charter, type Edit, kinds, type Standby } from '../model/index.ts';
 import { roomOf } from '../rehearse/index.ts';
-import { storesView, volumesView } from './index.ts';
+import { standbyVolumes, storesView, volumesView } from './index.ts';
 
 const store = kinds.BackupStore.parse({
   kind: 'BackupStore',
@@ -82,6 +82,62 @@ describe('volumes of a cluster', () => {
     // 4 GB each: 32,000 Mbit at 800 Mbit/s.
     expect(plan?.next[0]?.takes).toBe(80_000);
     expect(new Date(plan?.trial ?? 0).getUTCDay()).toBe(0);
+  });
+  it('are kept at another cluster as well: by what they are called, with how far that is behind', () => {
+    const now = Date.parse(goodEstate().now);
+    const ago = (hours: number) => new Date(now - hours * 3_600_000).toISOString();
+    const e = estate();
+    const plover = e.charters[0] as Charter;
+    const gannet = kinds.Charter.parse({
+      ...plover,
+      name: 'gannet',
+      backups: undefined,
+      workloads: [
+        { name: 'kept', kind: 'StatefulSet', replicas: 3, volumes: [{ name: 'data', sizeGB: 40 }] },
+        { name: 'plotter', volumes: [{ name: 'own', sizeGB: 1 }] },
+      ],
+      standbys: [{ workload: 'kept', cluster: 'plover', of: 'archive' }],
+    });
+    const seen = { at: ago(2), store: 'lr-objects' };
+    const both = {
+      ...e,
+      charters: [plover, gannet],
+      observed: {
+        ...e.observed,
+        backups: {
+          plover: { volumes: { 'archive/data-0': seen, 'archive/data-1': { ...seen, at: ago(3) } } },
+          gannet: { volumes: {}, standbys: { kept: { state: 'follows' as const, holds: ago(26) } } },
+        },
+      },
+    };
+    // The third of gannet has none at plover.
+    expect(standbyVolumes(gannet, gannet.standbys?.[0] as Standby, plover)).toMatchObject({
+      pairs: [
+        { here: { name: 'kept/data-0' }, there: { name: 'archive/data-0' } },
+        { here: { name: 'kept/data-1' }, there: { name: 'archive/data-1' } },
+      ],
+      unmatched: ['gannet has kept/data-2, plover has none for it'],
+      small: [],
+    });
+    const row = {
+      charter: 'gannet',
+      volumes: ['kept/data-0', 'kept/data-1'],
+      sizeGB: 80,
+      // The older of the two newest: both volumes have one of then.
+      newest: ago(3),
+      lag: 26 * 3_600_000,
+      // A day between two, 40 s of 4 GB at 800 Mbit/s, and an hour for what is under way; the clocks of lr do not change within the year.
+      mayLag: 24 * 3_600_000 + 40_000 + 3_600_000,
+    };
+    const view = (c: Charter) => {
+      const plan = resolve(c, both);
+      return volumesView(plan, roomOf(plan), both);
+    };
+    expect(view(gannet).standbys).toEqual([expect.objectContaining(row)]);
+    expect(view(plover).keptAt).toEqual([expect.objectContaining(row)]);
+    expect([view(plover).standbys, view(gannet).keptAt]).toEqual([[], []]);
+    // What is kept from another cluster is lost with none of its own: one volume of gannet is.
+    expect([view(gannet).bare, view(gannet).volumes.map((v) => v.from)]).toEqual([1, ['plover', 'plover', 'plover', undefined]]);
   });
   it('come to 96 GB in the store: each whole, and two days of 4', () => {
     expect(storesView(estate())).toEqual([{ store, taken: [{ charter: 'plover', gb: 96 }], sumGB: 96 }]);

@@ -4,6 +4,7 @@ import type { Estate } from '../model/estate.ts';
 import type { Room } from '../rehearse/room.ts';
 import { type Covered, coverage, passes, rateTo, takenIn } from './plans.ts';
 import { timesAfter } from './times.ts';
+import { type StandbyRow, standbysOf } from './standby.ts';
 import { type UsableRoom, usableRoom } from './usable.ts';
 
 /** A volume as it is planned. */
@@ -14,6 +15,8 @@ export interface VolumeRow extends Covered {
   apart: 'host' | 'rack' | 'zone';
   /** Pods that use it. */
   pods: number;
+  /** The cluster that it is kept from, where it is of a standby copy. */
+  from?: string;
 }
 /** A plan with what comes next. */
 export interface PlanRow {
@@ -42,13 +45,20 @@ export interface VolumesView {
   /** Until everything is read back from its stores, one volume after the other at each; and the slowest part of a way. */
   recovery: { ms: number; gb: number; by: string } | undefined;
   days: number;
+  /** Standby copies that it keeps, and those that others keep of it. */
+  standbys: StandbyRow[];
+  keptAt: StandbyRow[];
 }
 
 const day = 86_400_000;
 /** Days that are looked ahead. */
 export const aheadDays = 7;
 
-export function volumesView(plan: Computed, room: Room, estate: Pick<Estate, 'sites' | 'backupStores' | 'now'>): VolumesView {
+export function volumesView(
+  plan: Computed,
+  room: Room,
+  estate: Pick<Estate, 'sites' | 'backupStores' | 'charters' | 'observed' | 'now'>,
+): VolumesView {
   const { charter } = plan;
   const now = Date.parse(estate.now);
   const site = estate.sites.find((s) => s.name === charter.site);
@@ -57,6 +67,7 @@ export function volumesView(plan: Computed, room: Room, estate: Pick<Estate, 'si
   const volumes = room.volumes.flatMap((v, i): VolumeRow[] => {
     const c = covered.get(v.name);
     if (!c) return [];
+    const from = charter.standbys?.find((s) => s.workload === c.workload)?.cluster;
     return [
       {
         ...c,
@@ -64,6 +75,7 @@ export function volumesView(plan: Computed, room: Room, estate: Pick<Estate, 'si
         copies: v.copies.map((h) => (h < 0 ? undefined : room.hosts[h]?.name)),
         apart: v.apart,
         pods: room.pods.filter((p) => p.volumes.includes(i)).length,
+        ...(from ? { from } : {}),
       },
     ];
   });
@@ -105,9 +117,11 @@ export function volumesView(plan: Computed, room: Room, estate: Pick<Estate, 'si
     volumes,
     plans,
     atRisk: volumes.filter((v) => v.loses !== undefined).sort((a, b) => (b.loses ?? 0) - (a.loses ?? 0))[0],
-    bare: volumes.filter((v) => !v.store).length,
+    bare: volumes.filter((v) => !v.store && !v.from).length,
     recovery: recoveryOf(volumes, estate, charter.site),
     days: aheadDays,
+    standbys: standbysOf(estate, charter.name, (c) => coverage(c, estate, now)),
+    keptAt: standbysOf(estate, charter.name, (c) => coverage(c, estate, now), true),
   };
 }
 

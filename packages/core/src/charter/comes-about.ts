@@ -46,6 +46,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['workloads', 'at once', 'what is rehearsed is another; nothing of the cluster changes'],
   ['storage', 'at once', 'classes come and go; volumes that were made stay as they are'],
   ['backups', 'at once', 'the next backup goes by it'],
+  ['standbys', 'at once', 'copies are kept of the next backup on; nothing else of the cluster changes'],
   ['ntp', 'rolling', 'it is written on each host'],
   ['syslog', 'rolling', 'it is written on each host'],
   ['timezone', 'rolling', 'it is written on each host'],

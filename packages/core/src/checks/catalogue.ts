@@ -1,5 +1,10 @@
 import { STO031 } from './rules/STO-031.ts';
 import { STO032 } from './rules/STO-032.ts';
+import { STO033 } from './rules/STO-033.ts';
+import { STO034 } from './rules/STO-034.ts';
+import { STO035 } from './rules/STO-035.ts';
+import { STO036 } from './rules/STO-036.ts';
+import { STO037 } from './rules/STO-037.ts';
 import { STO012 } from './rules/STO-012.ts';
 import { STO013 } from './rules/STO-013.ts';
 import { STO014 } from './rules/STO-014.ts';
@@ -458,6 +463,11 @@ export const catalogue: readonly Check[] = [
   STO030,
   STO031,
   STO032,
+  STO033,
+  STO034,
+  STO035,
+  STO036,
+  STO037,
   TPL001,
   TPL002,
   TPL003,

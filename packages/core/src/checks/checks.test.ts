@@ -192,6 +192,30 @@ const backed =
         ),
       ),
     );
+/** gannet keeps a standby copy of what plover runs; plover is backed up as `plans` say. */
+const stood =
+  (standby: object = {}, { site = 'bw', plans = [nightly] as object[], sizeGB = 100 } = {}): Change =>
+  (e) => {
+    const there = backed(plans)(e);
+    return put({
+      ...(there.charters[0] as Charter),
+      name: 'gannet',
+      site,
+      backups: undefined,
+      workloads: [{ name: 'kept', kind: 'StatefulSet', volumes: [{ name: 'data', sizeGB }] }],
+      standbys: [{ workload: 'kept', cluster: 'plover', of: 'archive', ...standby }],
+    })(there);
+  };
+/** What gannet holds was there so many hours ago. */
+const holds =
+  (hours: number, more: object = {}) =>
+  (e: Estate) =>
+    observe((o) => {
+      o.backups.gannet = {
+        volumes: {},
+        standbys: { kept: { state: 'follows', holds: new Date(Date.parse(e.now) - hours * 3_600_000).toISOString(), ...more } },
+      };
+    })(e);
 const withKeys: Change = (e) => ({
   ...e,
   keys: [
@@ -812,6 +836,11 @@ const cases: Record<string, Change> = {
         },
       };
     })(backed([nightly])(e)),
+  'STO-033': (e) => holds(40)(stood()(e)),
+  'STO-034': stood({ of: 'archives' }),
+  'STO-035': stood({}, { plans: [] }),
+  'STO-036': stood({}, { site: 'lr' }),
+  'STO-037': (e) => holds(2, { state: 'active', since: e.now, by: 'iris' })(stood()(e)),
   'KEY-004': (e) =>
     plover(
       ['answers'],
@@ -1347,6 +1376,39 @@ describe('who a finding about a precinct or a kept address is about', () => {
     expect(found('SVC-014', keep(planned([{ name: 'archives' }])(goodEstate())))).toEqual([
       '10.62.8.70 is kept for default/archive, which plover does not publish any more',
     ]);
+  });
+  it('a standby copy that is further behind than it may be: by its own word, or as the plan comes out', () => {
+    const behind = (hours: number, standby: object = {}, more: object = {}) =>
+      found('STO-033', holds(hours, more)(stood(standby)(goodEstate())));
+    // Nightly, and 10 GB of the 100 in a day at 1 Gbit/s: 24 h and 80 s may be lost; an hour for what is under way. At 25 h and 80 s it is in time.
+    expect([behind(25), behind(25 + 79 / 3600), behind(25 + 81 / 3600).length]).toEqual([[], [], 1]);
+    expect(behind(3, { mayLag: 7200 })).toEqual(['The standby copy of archive of plover is 3 h behind']);
+    expect(behind(2, { mayLag: 7200 })).toEqual([]);
+    // Of what is active nothing follows any more.
+    expect(behind(99, {}, { state: 'active', since: goodEstate().now, ended: true })).toEqual([]);
+  });
+  it('a volume without a backup, not where it is kept from another cluster, until it is activated', () => {
+    expect(found('STO-013', stood()(goodEstate()))).toEqual([]);
+    expect(found('STO-013', set('Charter', 'gannet', ['standbys'], undefined)(stood()(goodEstate())))).toEqual([
+      'kept/data is not backed up',
+    ]);
+    const planned = set('Charter', 'gannet', ['backups'], [nightly])(stood()(goodEstate()));
+    const young = (state: string) => found('STO-031', holds(2, { state })(planned));
+    expect([young('follows'), young('active')]).toEqual([[], ['There is no backup of kept/data-0']]);
+  });
+  it('a standby copy that keeps nothing, each with its reason', () => {
+    const wrong = (standby: object, more: object = {}) => found('STO-034', stood(standby, more)(goodEstate()));
+    expect(wrong({})).toEqual([]);
+    expect(wrong({ cluster: 'knot' })).toEqual(['The standby copy kept is of knot, and there is no such cluster']);
+    expect(wrong({ cluster: 'gannet' })).toEqual(['The standby copy kept is of its own cluster']);
+    expect(wrong({ workload: 'keep' })).toEqual(['The standby copy keep: gannet has no workload keep with volumes']);
+    expect(wrong({}, { sizeGB: 99 })).toEqual(['kept/data-0 is smaller than what it keeps']);
+    const more = set('Charter', 'plover', ['workloads', 0, 'replicas'], 2)(stood()(goodEstate()));
+    expect(found('STO-034', more)).toEqual(['The standby copy kept does not have the same volumes as archive of plover']);
+  });
+  it('a standby copy that was activated, until what it is of has been ended', () => {
+    const active = (more: object) => found('STO-037', holds(2, { state: 'active', ...more })(stood()(goodEstate())));
+    expect([active({}).length, active({ ended: true }).length]).toEqual([1, 0]);
   });
   it('a workload that is away for longer than accepted: to the second, with its volume, and never where it has two replicas', () => {
     const away = (more: object, e = goodEstate()) => found('CHT-047', runs(more)(e));

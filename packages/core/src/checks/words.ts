@@ -858,6 +858,26 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'The volume cannot be given back as it was.',
     mend: 'Back up anew, and test that.',
   },
+  'STO-033': {
+    why: 'When the other cluster is lost, so is all that was written since.',
+    mend: 'Look at the last run and mend what it says, or accept that it is further behind.',
+  },
+  'STO-034': {
+    why: 'On the day on which it is needed there is nothing to activate.',
+    mend: 'Give both workloads volumes of the same names, those of the copy at least as large.',
+  },
+  'STO-035': {
+    why: 'A standby copy follows backups, and there are none.',
+    mend: 'Add a plan that backs these volumes up.',
+  },
+  'STO-036': {
+    why: 'Fire, water or power takes both.',
+    mend: 'Keep it in a cluster at another site.',
+  },
+  'STO-037': {
+    why: 'Both may take orders: what is written there is lost when it is given back.',
+    mend: 'End it at the other cluster, or see that nobody reaches it there.',
+  },
   'CHT-046': {
     why: 'What is planned to run does not.',
     mend: 'Add hosts, ask for less, or let its pods share a place.',

@@ -90,3 +90,15 @@ export const Backup = z.strictObject({
   trial: Cron.optional(),
 });
 export type Backup = z.infer<typeof Backup>;
+
+/** A workload whose volumes are kept in this cluster as well, from backups of another one, until it is activated here. */
+export const Standby = z.strictObject({
+  /** The workload of this cluster; it has no pods while its volumes follow. */
+  workload: Label,
+  /** Where it runs, and what it is called there. */
+  cluster: Name,
+  of: Label,
+  /** How old what its volumes hold may be, in seconds. */
+  mayLag: z.number().int().min(60).max(31_536_000).optional(),
+});
+export type Standby = z.infer<typeof Standby>;

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { parsePrefix } from '../address/parse.ts';
 import { AsNumber } from './as-number.ts';
-import { Backup } from './backup.ts';
+import { Backup, Standby } from './backup.ts';
 import { Workload } from './workload.ts';
 import { doc } from './doc.ts';
 import { OfTemplate } from './of-template.ts';
@@ -207,6 +207,8 @@ export const Charter = doc('Charter', {
   workloads: z.array(Workload).max(2000).optional(),
   /** How volumes of the workloads are backed up. */
   backups: z.array(Backup).max(50).optional(),
+  /** Workloads of other clusters whose volumes are kept here too. */
+  standbys: z.array(Standby).max(500).optional(),
   /** Time servers, where nodes ask others than their network's; where their logs go; and the time zone of their clocks. */
   ntp: ServerList.optional(),
   syslog: Hostport.optional(),
@@ -269,5 +271,9 @@ export const Charter = doc('Charter', {
   for (const [i, name] of plans.entries())
     if (plans.indexOf(name) !== i)
       ctx.addIssue({ code: 'custom', path: ['backups', i, 'name'], message: `${name} is another plan` });
+  const kept = (c.standbys ?? []).map((s) => s.workload);
+  for (const [i, name] of kept.entries())
+    if (kept.indexOf(name) !== i)
+      ctx.addIssue({ code: 'custom', path: ['standbys', i, 'workload'], message: `${name} is a standby copy already` });
 });
 export type Charter = z.infer<typeof Charter>;

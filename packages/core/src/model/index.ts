@@ -1,4 +1,5 @@
 export * from './against.ts';
+export type { Backup, Standby } from './backup.ts';
 export * from './bills.ts';
 export * from './systems.ts';
 export * from './difference.ts';

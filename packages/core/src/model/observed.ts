@@ -110,6 +110,19 @@ export type SeenHypervisor = z.infer<typeof SeenHypervisor>;
 /** A controller of a listed host that failed when it was asked last; one that answers is not kept. */
 export const SeenController = z.strictObject({ at: z.string(), error: z.string(), fault: z.string() });
 export type SeenController = z.infer<typeof SeenController>;
+/** A standby copy: of when its volumes are, and whether it was activated. */
+export const SeenStandby = z.strictObject({
+  state: z.enum(['follows', 'active']),
+  /** Of when the oldest of its volumes is; none holds nothing yet. */
+  holds: z.string().optional(),
+  /** Why it does not hold the newest backup, where the last try failed. */
+  fault: z.string().optional(),
+  /** When it was activated, by whom; and whether what ran at the other cluster was ended there. */
+  since: z.string().optional(),
+  by: z.string().optional(),
+  ended: z.boolean().optional(),
+});
+export type SeenStandby = z.infer<typeof SeenStandby>;
 /** Of a cluster: the newest backup of each volume that has one, and what its last test came to. */
 export const SeenBackups = z.strictObject({
   volumes: z.record(
@@ -120,6 +133,8 @@ export const SeenBackups = z.strictObject({
       tried: z.strictObject({ at: z.string(), good: z.boolean(), text: z.string() }).optional(),
     }),
   ),
+  /** Standby copies that it keeps, by workload. */
+  standbys: z.record(z.string(), SeenStandby).optional(),
 });
 export type SeenBackups = z.infer<typeof SeenBackups>;
 /** What answers at an address of a management network. */

@@ -89,6 +89,8 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       for (const s of new Set((doc.backups ?? []).map((b) => b.store)))
         yield ['BackupStore', s, 'is backed up there', 'Choose another store'];
       for (const c of doc.apart ?? []) yield ['Charter', c, 'is kept apart from it', 'Take it out of the charter'];
+      for (const c of new Set((doc.standbys ?? []).map((s) => s.cluster)))
+        yield ['Charter', c, 'keeps standby copies of it', 'Take them out of the charter'];
       if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
       if (doc.second) yield ['Network', doc.second.network, 'has its machines in it too', 'Take it out of the charter'];

@@ -48,6 +48,7 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   halt: volumes,
   restore: volumes,
   revive: volumes,
+  silent: volumes,
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });

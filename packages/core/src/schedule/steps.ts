@@ -40,6 +40,7 @@ export const StepKind = z.enum([
   'halt',
   'restore',
   'revive',
+  'silent',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -115,6 +116,7 @@ export const usual: Record<StepKind, [number, number]> = {
   halt: [40, 600],
   restore: [120, 3600],
   revive: [40, 600],
+  silent: [5, 20],
   keep: [5, 60],
 };
 

@@ -1,14 +1,14 @@
 import { blockId, giveBack, readIndex } from '@praesidor/backups';
-import { type AskedVolume, volumesAsked } from '@praesidor/core/backup';
+import type { AskedVolume } from '@praesidor/core/backup';
 import { hasServerAccount, type Plan } from '@praesidor/core/charter';
-import type { Charter, Estate } from '@praesidor/core/model';
+import type { Estate } from '@praesidor/core/model';
 import { bytesText, counted, secondsText } from '@praesidor/core/words';
-import { halt, type KubeAt, apply, type KubeObject, remove, revive, type Scaled, usersOf } from '@praesidor/protocols/kube';
+import { halt, kube, type KubeAt, apply, type KubeObject, remove, revive, type Scaled, usersOf } from '@praesidor/protocols/kube';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { drained } from '@praesidor/protocols/ssh';
 import { PassThrough } from 'node:stream';
 import { setTimeout as pause } from 'node:timers/promises';
-import { z } from 'zod';
+import type { z } from 'zod';
 import type { Context } from '../../context.ts';
 import type { RunRow } from '../../db/tables.ts';
 import { StepFailure } from '../../engine/failure.ts';
@@ -20,20 +20,12 @@ import { kubeOf } from '../builds/kube-of.ts';
 import { kitOf } from '../builds/kit-of-build.ts';
 import { standing } from '../builds/proofs.ts';
 import { accountOn } from '../builds/steps/files.ts';
-import { type BackupRow, backupById } from './rows.ts';
+import { askedOf, type NewClaim, placeOf, volumeAt } from './asked.ts';
+import { type BackupRow, backupById, backupsOf } from './rows.ts';
 import { hostSource, writeOver } from './source.ts';
 import { openStore } from './store.ts';
+import { endedThere, holdsNothing, holdsOf, turned } from './standby-rows.ts';
 import { whereIs } from './where.ts';
-
-/** A claim that is made for what is given back. */
-export const NewClaim = z.strictObject({
-  namespace: z.string(),
-  claim: z.string(),
-  sizeGB: z.number(),
-  class: z.string().optional(),
-});
-/** What a restore was asked for, beside the steps. */
-const Asked = z.looseObject({ backup: z.number(), made: NewClaim.optional() });
 
 /** A cluster that was built from here and stands: its API, and its hosts over SSH. @throws StepFailure with what is to be done */
 export async function openCluster(ctx: Context, estate: Estate, name: string) {
@@ -60,26 +52,23 @@ export async function openCluster(ctx: Context, estate: Estate, name: string) {
   };
 }
 
-/** The volume that a run puts something in the place of: one of a workload, or a claim that it makes. */
+/** The volume that a step is about: one of a workload, or a claim that the run makes. */
 function targetOf(
   run: RunRow,
-  charter: Charter,
-  lane: string,
+  estate: Estate,
+  step: StepTools['step'],
 ): Pick<AskedVolume, 'name' | 'namespace' | 'claim'> & { workload?: Scaled } {
-  const { made } = Asked.parse(run.asked);
-  if (made) return { name: lane, namespace: made.namespace, claim: made.claim };
-  const asked = volumesAsked(charter).find((v) => v.name === lane);
-  if (!asked)
-    throw new StepFailure(`No workload of ${charter.name} has the volume ${lane} any more.`, 'Stop this, and begin anew.');
+  const { made } = askedOf(run);
+  if (made) return { name: step.lane, namespace: made.namespace, claim: made.claim };
+  const { charter, asked } = volumeAt(estate, placeOf(run, step));
   const kind = charter.workloads?.find((w) => w.name === asked.workload && w.namespace === asked.namespace)?.kind ?? 'Deployment';
   return { ...asked, workload: { kind, namespace: asked.namespace, name: asked.workload } };
 }
 
-async function about(ctx: Context, run: RunRow, tools: StepTools) {
+async function about(ctx: Context, run: RunRow, { step }: StepTools) {
   const estate = await estateNow(ctx.db);
-  const charter = needIn(estate, 'Charter', run.subject);
-  const target = targetOf(run, charter, tools.step.lane);
-  return { estate, target, cluster: await openCluster(ctx, estate, run.subject) };
+  const { charter } = placeOf(run, step);
+  return { estate, charter, target: targetOf(run, estate, step), cluster: await openCluster(ctx, estate, charter) };
 }
 /** Asks until it is so. @throws StepFailure after a while */
 async function until<T>(
@@ -112,7 +101,34 @@ export async function haltStep(ctx: Context, run: RunRow, tools: StepTools): Pro
     () => `${users.join(', ')} of ${namespace} still use ${target.name}.`,
     'End what else uses it (kubectl get pods), then resume.',
   );
+  await endedThere(ctx.db.manager, run, tools.step);
   return had ? `${workload?.name} had ${counted(had, 'pod')}: they have ended` : 'nothing used it';
+}
+
+/** What a standby copy is of does not answer: nothing there can be ended, and whoever said so is taken at his word only where it is so. */
+export async function silentStep(ctx: Context, run: RunRow, { step }: StepTools): Promise<string> {
+  const { charter } = placeOf(run, step);
+  const estate = await estateNow(ctx.db);
+  const answers = await answering(ctx, estate, charter);
+  if (answers)
+    throw new StepFailure(
+      `${charter} answers: what runs there can be ended.`,
+      'Stop this, and activate it anew, so that it is ended there first.',
+    );
+  return `${charter} does not answer`;
+}
+/** Whether the API of a cluster answers; one that was taken down does not. @throws StepFailure where it is being changed */
+export async function answering(ctx: Context, estate: Estate, name: string): Promise<boolean> {
+  if (!estate.hosts.some((h) => h.state === 'serving' && h.held?.charter === name)) return false;
+  const { kube: at } = await openCluster(ctx, estate, name);
+  return kube(at, '/version').then(
+    () => true,
+    (e: unknown) => {
+      // Who says no is there.
+      if (e instanceof ProtocolError) return e.status !== undefined;
+      throw e;
+    },
+  );
 }
 
 /** What was halted has its pods again. */
@@ -120,6 +136,7 @@ export async function reviveStep(ctx: Context, run: RunRow, tools: StepTools): P
   const { target, cluster } = await about(ctx, run, tools);
   const { workload } = target;
   if (!workload) return 'nothing was halted';
+  await turned(ctx.db.manager, run);
   let last = { ready: 0, wanted: 0 };
   return until(
     tools,
@@ -169,50 +186,84 @@ async function claimed(kube: KubeAt, made: z.infer<typeof NewClaim>): Promise<vo
   } as KubeObject);
 }
 
+/**
+ * Where a volume lies, for as long as it is asked for: a local one is where it is; another is on a host as long as a pod has it, and where none has,
+ * one that does nothing is given it.
+ *
+ * @param there false: nothing has the volume yet, and nobody is asked
+ * @returns `is`: whether a pod is the one that was given it; `release`: that one ends, also one that was left by a try before
+ */
+export async function held(
+  { kube: at, built }: Pick<Awaited<ReturnType<typeof openCluster>>, 'kube' | 'built'>,
+  target: Pick<AskedVolume, 'name' | 'namespace' | 'claim'>,
+  tools: StepTools,
+  there = true,
+) {
+  const where = () =>
+    whereIs(at, target).catch((e: unknown) => {
+      if (e instanceof StepFailure) return undefined;
+      throw e;
+    });
+  const image = built.release?.components.find((c) => c.name === 'pause')?.image;
+  const holder = holderOf(target.namespace, target.claim, image ?? '');
+  const release = async () => void (await remove(at, holder).catch(() => undefined));
+  const is = (pod: string) => pod.startsWith(holder.metadata.name);
+  const lies = there ? await where() : undefined;
+  if (lies) return { ...lies, release, is };
+  if (!image)
+    throw new StepFailure(
+      `The release of ${built.charter.name} has no image that could hold ${target.name}.`,
+      'Start a pod that uses it.',
+    );
+  await apply(at, holder);
+  const found = await until(
+    tools,
+    where,
+    () => `${target.namespace}/${target.claim} is on no host.`,
+    'See what its claim waits for (kubectl describe pvc), then resume.',
+  ).catch(async (e: unknown) => {
+    await release();
+    throw e;
+  });
+  return { ...found, release, is };
+}
+
+/** The backup that a step gives back. @throws StepFailure where there is none any more */
+async function backupFor(ctx: Context, run: RunRow, tools: StepTools): Promise<BackupRow> {
+  const { backup, gives } = askedOf(run);
+  const from = gives?.[tools.step.id];
+  const m = ctx.db.manager;
+  const id = from ? from.backup : backup;
+  const row = id === undefined ? from && (await backupsOf(m, from.charter, from.volume))[0] : await backupById(m, id);
+  if (!row)
+    throw new StepFailure(
+      id === undefined ? `There is no backup of ${from?.volume ?? tools.step.lane}.` : `Backup ${id} was dropped.`,
+      'Stop this, and choose another one.',
+    );
+  return row;
+}
+
 /** The backup takes the place of what the volume has; then all its blocks are read there once more, and held against those that were backed up. */
 export async function restoreStep(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
   const { estate, target, cluster } = await about(ctx, run, tools);
-  const { backup, made } = Asked.parse(run.asked);
-  const row: BackupRow | undefined = await backupById(ctx.db.manager, backup);
-  if (!row) throw new StepFailure(`Backup ${backup} was dropped.`, 'Stop this, and choose another one.');
+  const { made } = askedOf(run);
+  const row = await backupFor(ctx, run, tools);
   if (made) await claimed(cluster.kube, made);
-  const image = cluster.built.release?.components.find((c) => c.name === 'pause')?.image;
-  const where = () => whereIs(cluster.kube, target);
-  const waits = (e: unknown) => {
-    if (e instanceof StepFailure) return undefined;
-    throw e;
-  };
-  // A local volume is where it is; another one is on a host as long as a pod has it.
-  let held: KubeObject | undefined;
-  let at = made ? undefined : await where().catch(waits);
-  if (!at) {
-    if (!image)
-      throw new StepFailure(
-        `The release of ${run.subject} has no image that could hold ${target.name}.`,
-        'Start a pod that uses it.',
-      );
-    held = holderOf(target.namespace, target.claim, image);
-    await apply(cluster.kube, held);
-    at = await until(
-      tools,
-      () => where().catch(waits),
-      () => `${target.namespace}/${target.claim} is on no host.`,
-      'See what its claim waits for (kubectl describe pvc), then resume.',
-    );
-  }
-  const users = (await usersOf(cluster.kube, target.namespace, target.claim)).filter(
-    (p) => !held || !p.startsWith(held.metadata.name),
-  );
-  if (users.length)
-    throw new StepFailure(
-      `${users.join(', ')} of ${target.namespace} ${users.length === 1 ? 'uses' : 'use'} ${target.name} again.`,
-      'Have what starts them end (kubectl get pods), then resume.',
-    );
-  const login = cluster.login(at.host, target.name);
-  const { store, keys, close } = await openStore(ctx, needIn(estate, 'BackupStore', row.store), tools.signal);
+  const at = await held(cluster, target, tools, !made);
+  const ways: (() => unknown)[] = [at.release];
   try {
+    const users = (await usersOf(cluster.kube, target.namespace, target.claim)).filter((p) => !at.is(p));
+    if (users.length)
+      throw new StepFailure(
+        `${users.join(', ')} of ${target.namespace} ${users.length === 1 ? 'uses' : 'use'} ${target.name} again.`,
+        'Have what starts them end (kubectl get pods), then resume.',
+      );
+    const login = cluster.login(at.host, target.name);
+    const { store, keys, close } = await openStore(ctx, needIn(estate, 'BackupStore', row.store), tools.signal);
+    ways.push(close);
     const began = Date.now();
     const index = await readIndex(store, keys, row.name, tools.signal);
+    await holdsNothing(ctx.db.manager, run, tools.step);
     await tools.log(`${row.volume} of ${row.at.toISOString()} is written on ${at.host}, ${at.path}`);
     const pipe = new PassThrough({ highWaterMark: index.blockBytes });
     const gives = giveBack(
@@ -242,9 +293,9 @@ export async function restoreStep(ctx: Context, run: RunRow, tools: StepTools): 
         at.host,
         `block ${other < 0 ? index.blocks.length : other} of ${at.path} is another than the one that was backed up`,
       );
+    await holdsOf(ctx.db.manager, run, tools.step, row.at);
     return `${bytesText(index.bytes)} of ${row.at.toISOString()} on ${at.host}, each block as it was backed up, in ${secondsText(Math.max(1, Math.round((Date.now() - began) / 1000)))}`;
   } finally {
-    close();
-    if (held) await remove(cluster.kube, held).catch(() => undefined);
+    for (const end of ways) await end();
   }
 }

@@ -12,6 +12,7 @@ import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { backupsOf } from './rows.ts';
 import { actOnBackup, backupsNow, beginBackup, beginRestore } from './service.ts';
+import { beginTurn } from './standby.ts';
 import { openStore } from './store.ts';
 
 const Named = z.strictObject({ name: words.Name });
@@ -85,6 +86,34 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
         });
       const begun = await ctx.db.transaction((m) => beginRestore(ctx, m, name, id, body, req.who.login));
       return reply.status(201).send(begun);
+    },
+  );
+  app.post(
+    '/api/charters/:name/standbys/:workload/:turn',
+    {
+      config: { act: 'backups.restore' },
+      schema: {
+        params: Named.extend({ workload: DnsLabel, turn: z.enum(['activate', 'give-back']) }),
+        body: z.strictObject({
+          /** The name of the workload once more: where it runs is another afterwards. */
+          turn: words.Line(200),
+          silent: z.boolean().optional(),
+        }),
+        response: { '2xx': answers.BackupBegun },
+      },
+    },
+    async (req, reply) => {
+      const { name, workload, turn: what } = req.params;
+      if (req.body.turn !== workload)
+        throw new Refusal('not-now', `${workload} runs elsewhere afterwards.`, {
+          remedy: `Give its name as "turn": ${workload}.`,
+        });
+      if (what === 'give-back' && req.body.silent)
+        throw new Refusal('not-now', 'What is given back goes to a cluster that answers.');
+      const id = await ctx.db.transaction((m) =>
+        beginTurn(ctx, m, name, { what, workload, silent: req.body.silent }, req.who.login),
+      );
+      return reply.status(201).send({ id });
     },
   );
   app.post(

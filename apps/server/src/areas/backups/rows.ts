@@ -39,8 +39,9 @@ export const backupById = async (m: EntityManager, id: number): Promise<BackupRo
 /** Backups that are given back just now, or that one which was broken off can go on with: by number. */
 export const restoringNow = async (m: EntityManager): Promise<Set<number>> => {
   const rows = (await m.query(
-    `select (asked->>'backup')::int as id from run where kind = 'backup' and asked->>'what' = 'restore' and state <> 'done'
-       and id in (select max(id) from run where kind = 'backup' group by subject)`,
+    `select distinct x.id from run r, lateral (select (r.asked->>'backup')::int as id union all select (g.value->>'backup')::int from jsonb_each(r.asked->'gives') g) x
+       where r.kind = 'backup' and r.asked->>'what' in ('restore', 'follow') and r.state <> 'done' and x.id is not null
+       and r.id in (select max(id) from run where kind = 'backup' group by subject)`,
   )) as { id: number }[];
   return new Set(rows.map((r) => r.id));
 };
@@ -54,7 +55,30 @@ export async function noteBackups(m: EntityManager, charter: string): Promise<vo
       store: b.store,
       ...(b.tried ? { tried: { at: b.tried.toISOString(), good: b.tried_good ?? false, text: b.tried_text ?? '' } } : {}),
     };
-  await observe(m, 'backups', charter, { volumes } satisfies SeenBackups);
+  const kept = (await m.query('select * from standby where charter = $1', [charter])) as {
+    workload: string;
+    state: 'follows' | 'active';
+    holds: Record<string, string>;
+    whole: boolean;
+    fault: string | null;
+    since: Date | null;
+    activated_by: string | null;
+    ended: boolean;
+  }[];
+  const standbys: NonNullable<SeenBackups['standbys']> = {};
+  for (const k of kept) {
+    // Of the oldest of its volumes; while one is being written, of none.
+    const holds = k.whole ? Object.values(k.holds).sort()[0] : undefined;
+    standbys[k.workload] = {
+      state: k.state,
+      ...(holds ? { holds } : {}),
+      ...(k.fault ? { fault: k.fault } : {}),
+      ...(k.since ? { since: k.since.toISOString() } : {}),
+      ...(k.activated_by ? { by: k.activated_by } : {}),
+      ...(k.state === 'active' ? { ended: k.ended } : {}),
+    };
+  }
+  await observe(m, 'backups', charter, { volumes, ...(kept.length ? { standbys } : {}) } satisfies SeenBackups);
   await tell(m, 'SeenBackups', charter);
 }
 

@@ -1,5 +1,6 @@
 import { clearBlocks, Damaged, giveBack, makeBackup, needing, readIndex } from '@praesidor/backups';
-import { keptOf, planOf, volumesAsked } from '@praesidor/core/backup';
+import { keptOf, planOf, standbyVolumes, volumesAsked } from '@praesidor/core/backup';
+import type { Backup, Estate } from '@praesidor/core/model';
 import type { Step } from '@praesidor/core/schedule';
 import { bytesText, counted, secondsText } from '@praesidor/core/words';
 import { once } from 'node:events';
@@ -11,16 +12,19 @@ import { StepFailure } from '../../engine/failure.ts';
 import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
-import { haltStep, openCluster, restoreStep, reviveStep } from './restore.ts';
+import { askedOf, type Place, placeOf, type Purpose, volumeAt } from './asked.ts';
+import { haltStep, held, openCluster, restoreStep, reviveStep, silentStep } from './restore.ts';
 import { backupById, backupsOf, noteBackups, restoringNow } from './rows.ts';
 import { hostSource } from './source.ts';
+import { notFollowed } from './standby-rows.ts';
 import { openStore } from './store.ts';
 import { whereIs } from './where.ts';
 
 /** Volumes of a cluster backed up, tested, or given back, one after the other, as the engine carries it out. */
+const overwrites: ReadonlySet<Purpose> = new Set(['restore', 'activate', 'give-back']);
 export const backupRun: RunKind = {
   kind: 'backup',
-  act: (run) => (run.asked.what === 'restore' ? 'backups.restore' : 'backups.run'),
+  act: (run) => (overwrites.has(askedOf(run).what) ? 'backups.restore' : 'backups.run'),
   noun: 'a backup',
   called: (run) => run.title,
   recorded: (run) => ({ subject: run.subject, facts: {} }),
@@ -28,7 +32,10 @@ export const backupRun: RunKind = {
     perform: (tools) => {
       const carriesOut = acts[tools.step.kind];
       if (!carriesOut) throw new Error(`no step of a backup: ${tools.step.kind}`);
-      return carriesOut(ctx, run, tools);
+      return carriesOut(ctx, run, tools).catch(async (e: Error) => {
+        if (!tools.signal.aborted) await notFollowed(ctx.db.manager, run, e.message);
+        throw e;
+      });
     },
   }),
 };
@@ -40,40 +47,41 @@ const acts: Partial<Record<Step['kind'], (ctx: Context, run: RunRow, tools: Step
   halt: haltStep,
   restore: restoreStep,
   revive: reviveStep,
+  silent: silentStep,
 };
 
-/** What a step is about: the volume is its lane. */
-async function about(ctx: Context, run: RunRow, volume: string) {
-  const estate = await estateNow(ctx.db);
-  const charter = needIn(estate, 'Charter', run.subject);
-  const asked = volumesAsked(charter).find((v) => v.name === volume);
-  if (!asked)
-    throw new StepFailure(`No workload of ${run.subject} has the volume ${volume} any more.`, 'Stop this, and begin anew.');
-  const plan = planOf(charter, asked.of);
-  if (!plan) throw new StepFailure(`No plan of ${run.subject} backs ${volume} up.`, 'Add one to its charter, then resume.');
-  return { estate, charter, asked, plan, store: needIn(estate, 'BackupStore', plan.store) };
-}
-
 async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
-  const volume = tools.step.lane;
-  const { estate, asked, plan, store: declared } = await about(ctx, run, volume);
-  const cluster = await openCluster(ctx, estate, run.subject);
-  const at = await whereIs(cluster.kube, asked);
-  const login = cluster.login(at.host, volume);
-  await tools.log(`${volume} is read on ${at.host}, ${at.path}`);
+  const place = placeOf(run, tools.step);
+  const { volume } = place;
+  const estate = await estateNow(ctx.db);
+  const { charter, asked } = volumeAt(estate, place);
+  // What was activated goes back by the plan of the cluster that it came from, where it has none of its own.
+  const plan = planOf(charter, asked.of) ?? planOfSource(estate, run, place);
+  if (!plan) throw new StepFailure(`No plan of ${charter.name} backs ${volume} up.`, 'Add one to its charter, then resume.');
+  const declared = needIn(estate, 'BackupStore', plan.store);
+  const cluster = await openCluster(ctx, estate, charter.name);
   const memory = memoryOf(tools);
   // One that is gone on with keeps its time: it is of then.
   const taken = memory.knows.at ?? new Date().toISOString();
   await memory.remember('at', taken);
-  const { store, keys, close } = await openStore(ctx, declared, tools.signal);
+  // Where it was ended before, no pod has it any more.
+  const at = askedOf(run).standby
+    ? await held(cluster, asked, tools)
+    : { ...(await whereIs(cluster.kube, asked)), release: async () => undefined };
+  const opened = await openStore(ctx, declared, tools.signal).catch(async (e: unknown) => {
+    await at.release();
+    throw e;
+  });
+  const { store, keys } = opened;
   try {
+    await tools.log(`${volume} is read on ${at.host}, ${at.path}`);
     const made = await makeBackup(
       store,
       keys,
-      hostSource(login, at.path),
-      { cluster: run.subject, volume, at: taken },
+      hostSource(cluster.login(at.host, volume), at.path),
+      { cluster: charter.name, volume, at: taken },
       {
-        labels: (run.asked.labels as string[] | undefined) ?? [],
+        labels: askedOf(run).labels ?? [],
         signal: tools.signal,
         progress: (done, of) =>
           void tools.progress(done, of || Math.max(done, asked.sizeGB * 1e9), bytesText(done)).catch(() => undefined),
@@ -83,7 +91,7 @@ async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string
       `insert into volume_backup (charter, volume, plan, store, name, at, bytes, sent, blocks, labels, made_by) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
        on conflict (store, name) do update set bytes = excluded.bytes, sent = excluded.sent, blocks = excluded.blocks, dropped = null`,
       [
-        run.subject,
+        charter.name,
         volume,
         plan.name,
         declared.name,
@@ -96,18 +104,30 @@ async function copy(ctx: Context, run: RunRow, tools: StepTools): Promise<string
         run.runBy ?? run.createdBy,
       ],
     );
-    await noteBackups(ctx.db.manager, run.subject);
+    await noteBackups(ctx.db.manager, charter.name);
     return `${bytesText(made.index.bytes)}, of which ${bytesText(made.sent.bytes)} were sent to ${declared.name}`;
   } finally {
-    close();
+    opened.close();
+    await at.release();
   }
+}
+
+/** The plan of the volume that one here was kept from. */
+function planOfSource(estate: Estate, run: RunRow, { charter, volume }: Place): Backup | undefined {
+  const here = estate.charters.find((c) => c.name === charter);
+  const standby = here?.standbys?.find((s) => s.workload === askedOf(run).standby?.workload);
+  const there = estate.charters.find((c) => c.name === standby?.cluster);
+  if (!here || !standby || !there) return undefined;
+  const pair = standbyVolumes(here, standby, there).pairs.find((p) => p.here.name === volume);
+  return pair && planOf(there, pair.there.of);
 }
 
 /** Reads the newest one back, holds it against what was sent, and counts the files in it. */
 async function trial(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
   const m = ctx.db.manager;
-  const wanted = run.asked.backup as number | undefined;
-  const row = wanted === undefined ? (await backupsOf(m, run.subject, tools.step.lane))[0] : await backupById(m, wanted);
+  const { backup: wanted, gives } = askedOf(run);
+  const from = gives?.[tools.step.id] ?? { charter: run.subject, volume: tools.step.lane, backup: wanted };
+  const row = from.backup === undefined ? (await backupsOf(m, from.charter, from.volume))[0] : await backupById(m, from.backup);
   if (!row) throw new StepFailure(`There is no backup of ${tools.step.lane}.`, 'Back it up first, then resume.');
   const { volume } = row;
   const declared = needIn(await estateNow(ctx.db), 'BackupStore', row.store);

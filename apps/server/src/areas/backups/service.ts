@@ -16,7 +16,9 @@ import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
 import { backupById, backupsOf, shown } from './rows.ts';
+import { askedOf } from './asked.ts';
 import { backupRun } from './run.ts';
+import { following } from './standby-rows.ts';
 
 const last = (m: EntityManager, charter: string): Promise<RunRow | null> =>
   m.findOne(Runs, { where: { kind: 'backup', subject: charter }, order: { id: 'DESC' } });
@@ -32,6 +34,8 @@ export async function backupsNow(ctx: Context, charter: string): Promise<z.input
           last: {
             id: run.id,
             title: run.title,
+            what: askedOf(run).what,
+            ...(askedOf(run).standby ? { standby: askedOf(run).standby?.workload } : {}),
             createdAt: run.createdAt,
             createdBy: run.createdBy,
             steps: run.steps,
@@ -54,7 +58,7 @@ export interface Wanted {
 }
 
 /** Steps of such a run, with what they usually take. */
-const stepsFor =
+export const stepsFor =
   (times: Awaited<ReturnType<typeof known>>, model: string) =>
   (kind: Step['kind'], lane: string, title: string, after: string[]): Step => ({
     id: `${kind}/${lane}`,
@@ -65,11 +69,15 @@ const stepsFor =
     ...times(kind),
     model,
   });
-/** One run at a time for the volumes of a cluster. @throws Refusal */
-async function nothingUnderWay(m: EntityManager, name: string): Promise<void> {
-  const open = await last(m, name);
-  if (open && (openStates as readonly string[]).includes(open.state))
-    throw new Refusal('not-now', `${open.title} is under way: ${open.runBy ?? open.createdBy} began that.`, {
+/** One run at a time for the volumes of a cluster: of its own, or of a standby copy of it that is activated or given back. @throws Refusal */
+export async function nothingUnderWay(m: EntityManager, name: string): Promise<void> {
+  const [open] = (await m.query(
+    `select title, coalesce(run_by, created_by) as who from run where kind = 'backup' and state = any($2)
+       and (subject = $1 or (asked->>'what' <> 'follow' and asked->'standby'->>'cluster' = $1)) limit 1`,
+    [name, openStates],
+  )) as { title: string; who: string }[];
+  if (open)
+    throw new Refusal('not-now', `${open.title} is under way: ${open.who} began that.`, {
       remedy: 'Wait for its end, or stop it.',
     });
 }
@@ -85,8 +93,14 @@ export async function beginBackup(ctx: Context, m: EntityManager, name: string, 
     throw new Refusal('not-found', `No workload of ${name} has a volume ${strange}.`, {
       remedy: `There are ${all.map((a) => a.name).join(', ') || 'none'}.`,
     });
+  // What follows another cluster is backed up there.
+  const follows = await following(
+    m,
+    name,
+    (charter.standbys ?? []).map((s) => s.workload),
+  );
   const of = all.flatMap((v) => {
-    const plan = planOf(charter, v.of);
+    const plan = follows.has(v.workload) && wanted.what === 'copy' ? undefined : planOf(charter, v.of);
     return plan && (!wanted.plan || plan.name === wanted.plan) && (!wanted.volumes || wanted.volumes.includes(v.name))
       ? [{ v, plan }]
       : [];

@@ -7,6 +7,7 @@ import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Empty } from '../../parts/Empty.tsx';
 import { scoped } from '../../state/scope.ts';
 import { MadeBackups } from './MadeBackups.tsx';
+import { Standbys } from './Standbys.tsx';
 import { computerWith } from '../../workers/compute.ts';
 
 const spell = (ms: number | undefined) => (ms === undefined ? 'not known' : ms < 1000 ? 'less than 1 s' : secondsText(ms / 1000));
@@ -36,7 +37,10 @@ export default function VolumesTab({ name, site }: { name: string; site: string 
     <>
       <Facts view={view} />
       <Volumes view={view} />
-      <Plans view={view} name={name} site={site} now={snapshot ? Date.parse(snapshot.estate.now) : 0} />
+      {(view.plans.length > 0 || view.volumes.some((v) => !v.from)) && (
+        <Plans view={view} name={name} site={site} now={snapshot ? Date.parse(snapshot.estate.now) : 0} />
+      )}
+      <Standbys name={name} site={site} view={view} stands={built} />
       <MadeBackups name={name} stands={built} />
     </>
   );
@@ -67,7 +71,7 @@ function Facts({ view }: { view: VolumesView }) {
             all of {bare === 1 ? view.volumes.find((v) => !v.store)?.name : counted(bare, 'volume')}
           </span>
         )}
-        {atRisk && `${spell(atRisk.loses)} of ${atRisk.name}`}
+        {atRisk ? `${spell(atRisk.loses)} of ${atRisk.name}` : bare === 0 && 'nothing that is not kept elsewhere'}
       </Fact>
       <Fact title="Read back after everything is lost">
         {recovery
@@ -133,7 +137,9 @@ function Volumes({ view }: { view: VolumesView }) {
               <Copies volume={v} named={!drawn} />
             </td>
             <td>
-              {v.store ? (
+              {v.from ? (
+                <span className="text-ink-2">standby copy of {v.from}</span>
+              ) : v.store ? (
                 <>
                   {v.plan?.name}
                   <span className="text-ink-2">, {counted(v.count, 'kept', 'kept')}</span>
@@ -144,8 +150,8 @@ function Volumes({ view }: { view: VolumesView }) {
                 <span className="text-ochre">none</span>
               )}
             </td>
-            <td className={v.store ? '' : 'text-brick'}>{v.store ? spell(v.loses) : 'all of it'}</td>
-            <td>{v.store ? spell(v.back) : '—'}</td>
+            <td className={v.store || v.from ? '' : 'text-brick'}>{v.from ? '—' : v.store ? spell(v.loses) : 'all of it'}</td>
+            <td>{v.store && !v.from ? spell(v.back) : '—'}</td>
           </tr>
         ))}
       </tbody>

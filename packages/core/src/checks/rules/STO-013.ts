@@ -7,7 +7,11 @@ export const STO013 = each('Charter', {
   severity: 'mind',
   about: 'volumes of the workloads are backed up by no plan',
   find: (d, view) => {
-    const asked = (d.workloads ?? []).flatMap((w) => (w.volumes ?? []).map((v) => `${w.name}/${v.name}`));
+    // What is kept from another cluster is backed up there.
+    const from = new Set((d.standbys ?? []).map((s) => s.workload));
+    const asked = (d.workloads ?? []).flatMap((w) =>
+      (from.has(w.name) ? [] : (w.volumes ?? [])).map((v) => `${w.name}/${v.name}`),
+    );
     const bare = asked.filter((v) => !planOf(d, v));
     if (!bare.length) return [];
     const stores = view.all('BackupStore');

@@ -14,6 +14,8 @@ export const STO031 = each('Charter', {
     return coverageFor(view, d).flatMap((v) => {
       const newest = seen.volumes[v.name];
       if (v.loses === undefined || !v.plan) return [];
+      // What follows another cluster is backed up there.
+      if (d.standbys?.some((s) => s.workload === v.workload) && seen.standbys?.[v.workload]?.state !== 'active') return [];
       const index = (d.backups ?? []).findIndex((b) => b.name === v.plan?.name);
       // An hour for what is under way at the moment.
       if (newest && now - Date.parse(newest.at) <= v.loses + hour) return [];

@@ -304,6 +304,24 @@ export const charterFields: Fields = {
     example: '0 4 * * 0',
     mono: true,
   },
+  standbys: {
+    label: 'Standby copies',
+    help: 'Workloads of other clusters whose volumes are kept here from their backups, to be activated.',
+    rare: true,
+  },
+  'standbys.*.workload': {
+    label: 'Workload',
+    help: 'Of this cluster. It has no pods while its volumes follow.',
+    example: 'timetable-db',
+    mono: true,
+  },
+  'standbys.*.cluster': { label: 'Of the cluster', refers: { kind: 'Charter', anywhere: true }, mono: true },
+  'standbys.*.of': { label: 'Its workload', help: 'Its volumes have the same names.', example: 'timetable-db', mono: true },
+  'standbys.*.mayLag': {
+    label: 'May be behind',
+    help: 'How old what it holds may be. Empty: as old as a backup of its plan is at the worst.',
+    unit: 'seconds',
+  },
   sshKeys: {
     sheet: { section: 6 },
     label: 'SSH keys',
