@@ -112,7 +112,7 @@ export async function deployVolume(i: Installation, charter = 'plover') {
     )?.spec.volumeName?.replace('scratch-', '');
   /** The program of the kit on its host, changed. */
   const spoil = (change: (script: string) => string) => {
-    const files = i.world.machines.get(host)?.installed?.files as Record<string, string>;
+    const files = machine(host)?.installed?.files as Record<string, string>;
     files['/usr/local/sbin/praesidor-put'] = change(files['/usr/local/sbin/praesidor-put'] ?? '');
   };
   return { host, write, read, pods, lies, api, spoil };
