@@ -62,6 +62,9 @@ export const exampleRequests: Record<string, ExampleRequest> = {
     params: { name: 'plover', id: 1 },
     body: { volume: 'ais-store/data', replace: 'ais-store/data' },
   },
+  'GET /api/charters/:name/losses': { params: { name: 'plover' } },
+  'POST /api/charters/:name/losses': { params: { name: 'plover' }, body: { host: 'lr-05', off: 'lr-05' } },
+  'POST /api/charters/:name/losses/:act': { params: { name: 'plover', act: 'stop' } },
   'POST /api/charters/:name/standbys/:workload/:turn': {
     params: { name: 'gannet', workload: 'ais-store', turn: 'activate' },
     body: { turn: 'ais-store' },

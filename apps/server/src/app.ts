@@ -25,6 +25,7 @@ import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { backups } from './areas/backups/routes.ts';
+import { losses } from './areas/losses/routes.ts';
 import { gateways } from './areas/gateways/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
@@ -56,6 +57,7 @@ const areas = [
   images,
   gateways,
   backups,
+  losses,
   clusters,
   etcdBackups,
   builds,

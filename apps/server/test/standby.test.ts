@@ -126,6 +126,27 @@ describe('a standby copy', () => {
     });
     await plan(undefined);
   });
+  it('follows while the other cluster is backed up, and is activated when nobody writes or reads there', async () => {
+    there.write('tides/2026', tide(32));
+    await backUp(c);
+    i.plant('store-slow', 'bw-objects');
+    await standbysDue(i.running.ctx);
+    const { id: follows = 0 } = (await backupsOf(c, 'gannet')).last ?? {};
+    // To follow keeps nobody from making the next backup.
+    const next = await c.call<{ id: number }>('POST', '/api/charters/plover/backups', {});
+    expect(next.status).toBe(201);
+    i.lift('store-slow', 'bw-objects');
+    expect((await backupEnded(c, follows, 'gannet')).status.state).toBe('done');
+    await backupEnded(c, next.body.id);
+    i.plant('store-slow', 'bw-objects');
+    const { id } = await c.good<{ id: number }>('POST', '/api/charters/plover/backups', {});
+    expect((await turn('activate')).body).toMatchObject({
+      message: 'Backup of ais-store/data of plover is under way: warden began that.',
+    });
+    i.lift('store-slow', 'bw-objects');
+    await backupEnded(c, id);
+    await looks();
+  });
   it('is activated by who may, where its name is said, and once', async () => {
     expect((await turn('activate', undefined, await i.as('builder'))).status).toBe(403);
     expect((await turn('activate', { turn: 'ais' })).body).toMatchObject({ message: 'ais-store runs elsewhere afterwards.' });
@@ -216,6 +237,8 @@ describe('a standby copy', () => {
     const run = await turned('activate');
     expect(failed(run)).toEqual([expect.stringMatching(/^copy\/plover ais-store\/data: .*no room left$/)]);
     i.lift('store-full', 'bw-objects');
+    // Whoever goes on with it activates it.
+    expect((await (await i.as('builder')).call('POST', '/api/charters/gannet/backups/resume')).status).toBe(403);
     // Ended there, and not begun here.
     expect([await there.pods(), await here.pods(), (await copy())?.state]).toEqual([0, 0, 'follows']);
     expect((await turned('give-back')).status.state).toBe('done');

@@ -5,6 +5,7 @@ import {
   type Estate,
   type Kind,
   SeenBackups,
+  SeenLosses,
   SeenController,
   SeenHypervisor,
   SeenRegistry,
@@ -32,6 +33,7 @@ export const EstateAnswer = z.strictObject({
     controllers: byName(SeenController),
     /** By cluster: the newest backup of each volume. */
     backups: byName(SeenBackups),
+    losses: byName(SeenLosses),
     zones: byName(ServedZone),
     sightings: z.array(Sighting),
   }),

@@ -12,6 +12,7 @@ const topics = {
   shipment: 'Shipment',
   gateway: 'Setup',
   backup: 'Backup',
+  loss: 'Loss',
 } as const satisfies Record<RunRow['kind'], string>;
 /** By which a run is told to whoever looks on: `Build`, and `BuildProgress` and `BuildLog` for what passes. */
 export const topicOf = (run: Pick<RunRow, 'kind'>) => topics[run.kind];

@@ -7,6 +7,7 @@ import {
   type Estate,
   type Kind,
   type SeenBackups,
+  type SeenLosses,
   type SeenController,
   type SeenHypervisor,
   type SeenRegistry,
@@ -86,6 +87,7 @@ async function read(m: EntityManager, rows: Rows, now: Date, keep = true): Promi
     else if (o.kind === 'registry') estate.observed.registries[o.subject] = o.data as SeenRegistry;
     else if (o.kind === 'hypervisor') estate.observed.hypervisors[o.subject] = o.data as SeenHypervisor;
     else if (o.kind === 'controller') estate.observed.controllers[o.subject] = o.data as SeenController;
+    else if (o.kind === 'losses') estate.observed.losses[o.subject] = o.data as SeenLosses;
     else if (o.kind === 'backups') estate.observed.backups[o.subject] = o.data as SeenBackups;
     else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
   }
@@ -106,7 +108,7 @@ const sightingOf = (r: SightingRow): Sighting => ({
 
 export async function observe(
   m: EntityManager,
-  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller' | 'backups',
+  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller' | 'backups' | 'losses',
   subject: string,
   data: unknown,
 ): Promise<void> {

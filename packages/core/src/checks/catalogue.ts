@@ -33,6 +33,7 @@ import { CHT046 } from './rules/CHT-046.ts';
 import { CHT047 } from './rules/CHT-047.ts';
 import { CHT048 } from './rules/CHT-048.ts';
 import { CHT049 } from './rules/CHT-049.ts';
+import { CHT051 } from './rules/CHT-051.ts';
 import { CHT050 } from './rules/CHT-050.ts';
 import { SVC015 } from './rules/SVC-015.ts';
 import { SVC014 } from './rules/SVC-014.ts';
@@ -304,6 +305,7 @@ export const catalogue: readonly Check[] = [
   CHT048,
   CHT049,
   CHT050,
+  CHT051,
   DNS001,
   DNS002,
   DNS003,

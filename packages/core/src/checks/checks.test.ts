@@ -841,6 +841,14 @@ const cases: Record<string, Change> = {
   'STO-035': stood({}, { plans: [] }),
   'STO-036': stood({}, { site: 'lr' }),
   'STO-037': (e) => holds(2, { state: 'active', since: e.now, by: 'iris' })(stood()(e)),
+  'CHT-051': (e) =>
+    observe((o) => {
+      const counted = { what: 'counted' as const, name: 'lr-04', text: 'counts as lost', is: { from: 40_000, to: 55_000 } };
+      const came = { from: 61_000, to: 63_000 };
+      o.losses.plover = {
+        hosts: { 'lr-04': { at: e.now, by: 'iris', lines: [{ ...counted, came, agrees: false }], without: [] } },
+      };
+    })(e),
   'KEY-004': (e) =>
     plover(
       ['answers'],
@@ -880,7 +888,7 @@ cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kes
 
 /** Pages of the interface (apps/web/src/routes.tsx). */
 const pages =
-  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|rehearse\/cold-start|keyring)$/;
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|rehearse|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|rehearse\/cold-start|keyring)$/;
 
 describe('every check', () => {
   it('finds nothing in a good estate', () => {

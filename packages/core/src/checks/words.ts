@@ -898,6 +898,10 @@ export const checkWords: Readonly<Record<string, { why: string; mend: string }>>
     why: 'It has started so far because something happened to be there; after an outage it may not be.',
     mend: 'Let one of them ask something outside the circle, or see to it that the condition holds.',
   },
+  'CHT-051': {
+    why: 'What is rehearsed is taken for what happens: here one of both is wrong.',
+    mend: 'Correct what the charter says of it, apply changes that wait, or try it again.',
+  },
   'TPL-001': {
     why: 'Nobody sees any more what the cluster was meant to be like.',
     mend: 'Declare the template again, or let the charter stand by itself.',

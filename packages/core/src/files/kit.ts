@@ -76,14 +76,16 @@ export const keptFor = (plan: Plan, role: PoolRole) => plan.nodes.filter((n) => 
 export function placedOn(plan: Plan, role: PoolRole) {
   const nodes = keptFor(plan, role);
   if (!nodes.length) return {};
-  const taints = [...new Set(nodes.flatMap((n) => n.taints))].map(taintOf);
-  return {
-    nodeSelector: { [roleLabel(role)]: 'yes' },
-    ...(taints.length
-      ? { tolerations: taints.map((t) => ({ ...t, operator: t.value === undefined ? 'Exists' : 'Equal' })) }
-      : {}),
-  };
+  const past = tolerations(nodes);
+  return { nodeSelector: { [roleLabel(role)]: 'yes' }, ...(past.length ? { tolerations: past } : {}) };
 }
+/** What lets pods past the taints of nodes. */
+export const tolerations = (nodes: readonly PlannedNode[]) =>
+  [...new Set(nodes.flatMap((n) => n.taints))].map((text) => {
+    const t = taintOf(text);
+    const effect = t.effect as 'NoSchedule' | 'PreferNoSchedule' | 'NoExecute';
+    return { ...t, effect, operator: t.value === undefined ? ('Exists' as const) : ('Equal' as const) };
+  });
 /** The image of a component by its name, or undefined when neither release nor add-ons have it. */
 export const imageOf = (ctx: KitContext, component: string): string | undefined =>
   componentsOf(ctx).find((c) => c.name === component)?.image;

@@ -1,7 +1,17 @@
 import { z } from 'zod';
 import { type Doc, type Kind, kinds } from './documents.ts';
 import { type Estate, keyOf, sliceOf } from './estate.ts';
-import { Acceptance, Bill, SeenBackups, SeenController, SeenHypervisor, SeenRegistry, ServedZone, Sighting } from './observed.ts';
+import {
+  Acceptance,
+  Bill,
+  SeenBackups,
+  SeenLosses,
+  SeenController,
+  SeenHypervisor,
+  SeenRegistry,
+  ServedZone,
+  Sighting,
+} from './observed.ts';
 
 const some = <T extends z.ZodType>(of: T) => z.record(z.string(), of.nullable()).optional();
 
@@ -21,11 +31,12 @@ export const EstateDifference = z.strictObject({
   hypervisors: some(SeenHypervisor),
   controllers: some(SeenController),
   backups: some(SeenBackups),
+  losses: some(SeenLosses),
   zones: some(ServedZone),
 });
 export type EstateDifference = z.infer<typeof EstateDifference>;
 
-const observations = ['bills', 'registries', 'hypervisors', 'controllers', 'backups', 'zones'] as const;
+const observations = ['bills', 'registries', 'hypervisors', 'controllers', 'backups', 'losses', 'zones'] as const;
 const listed = Object.entries(sliceOf) as [Kind, (typeof sliceOf)[Kind]][];
 
 /**

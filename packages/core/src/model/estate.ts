@@ -24,6 +24,7 @@ import type {
   Acceptance,
   Bill,
   SeenBackups,
+  SeenLosses,
   SeenController,
   SeenHypervisor,
   SeenRegistry,
@@ -64,6 +65,7 @@ export interface Estate {
     controllers: Record<string, SeenController>;
     /** By cluster: those of which volumes were backed up from here. */
     backups: Record<string, SeenBackups>;
+    losses: Record<string, SeenLosses>;
     zones: Record<string, ServedZone>;
     sightings: Sighting[];
   };
@@ -100,7 +102,7 @@ export const emptyEstate = (now: string): Estate => ({
   charters: [],
   keys: [],
   accepted: [],
-  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, backups: {}, zones: {}, sightings: [] },
+  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, backups: {}, losses: {}, zones: {}, sightings: [] },
 });
 
 export const sliceOf = {

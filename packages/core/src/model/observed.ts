@@ -137,6 +137,33 @@ export const SeenBackups = z.strictObject({
   standbys: z.record(z.string(), SeenStandby).optional(),
 });
 export type SeenBackups = z.infer<typeof SeenBackups>;
+/** From when to when, in milliseconds after a loss. */
+const LossSpan = z.strictObject({ from: z.number(), to: z.number() });
+/** A loss that was tried: what came when, by the clock of the cluster, beside what was rehearsed. */
+export const TriedLoss = z.strictObject({
+  at: z.string(),
+  by: z.string(),
+  lines: z.array(
+    z.strictObject({
+      /** It counts as lost; a workload has all its pods again; an address answers again. */
+      what: z.enum(['counted', 'work', 'address']),
+      name: z.string(),
+      text: z.string(),
+      /** Rehearsed, and measured; none: never, and not while it was looked at. */
+      is: LossSpan.optional(),
+      came: LossSpan.optional(),
+      agrees: z.boolean(),
+    }),
+  ),
+  /** What was not looked at, with why. */
+  without: z.array(z.string()),
+  /** Until it was ready again, from when it was switched on; milliseconds. */
+  back: z.number().optional(),
+});
+export type TriedLoss = z.infer<typeof TriedLoss>;
+/** Of a cluster: the last loss of each host that was tried. */
+export const SeenLosses = z.strictObject({ hosts: z.record(z.string(), TriedLoss) });
+export type SeenLosses = z.infer<typeof SeenLosses>;
 /** What answers at an address of a management network. */
 export const Sighting = z.strictObject({
   address: z.string(),

@@ -50,6 +50,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
       hypervisors: seen(view, 'seen hypervisor'),
       controllers: seen(view, 'seen controller'),
       backups: seen(view, 'seen backups'),
+      losses: seen(view, 'seen losses'),
       zones: seen(view, 'served zone'),
       get sightings() {
         return view.all('sighting');

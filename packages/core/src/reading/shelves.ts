@@ -7,6 +7,7 @@ import type {
   Acceptance,
   Bill,
   SeenBackups,
+  SeenLosses,
   SeenController,
   SeenHypervisor,
   SeenRegistry,
@@ -25,6 +26,7 @@ export type Shelved = { [K in Kind]: DocOf<K> } & {
   'seen hypervisor': SeenHypervisor;
   'seen controller': SeenController;
   'seen backups': SeenBackups;
+  'seen losses': SeenLosses;
   'served zone': ServedZone;
   sighting: Sighting;
 };
@@ -103,6 +105,7 @@ export const groupings = {
   'seen hypervisor': {},
   'seen controller': {},
   'seen backups': {},
+  'seen losses': {},
   'served zone': {},
   sighting: { site: (s: Sighting) => s.site },
 } satisfies { [K in ShelfName]: Record<string, (value: never) => Groups> };

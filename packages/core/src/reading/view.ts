@@ -16,6 +16,7 @@ const observedShelves = {
   'seen hypervisor': 'hypervisors',
   'seen controller': 'controllers',
   'seen backups': 'backups',
+  'seen losses': 'losses',
   'served zone': 'zones',
 } as const satisfies Partial<Record<ShelfName, keyof Estate['observed']>>;
 

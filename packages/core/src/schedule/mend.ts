@@ -7,6 +7,7 @@ export interface MendPlace {
   go: string;
 }
 
+const losses = (s: Step): MendPlace => ({ label: 'Open the rehearsal', go: `/rehearse?cluster=${s.model ?? ''}&lost=${s.lane}` });
 const volumes = (s: Step): MendPlace => ({ label: 'Open its volumes', go: `/clusters/${s.model ?? ''}?tab=volumes` });
 const shipments = (): MendPlace => ({ label: 'Open the shipments', go: '/images/shipments' });
 const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror'>) => MendPlace> = {
@@ -49,6 +50,9 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   restore: volumes,
   revive: volumes,
   silent: volumes,
+  whole: losses,
+  lose: losses,
+  return: losses,
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });

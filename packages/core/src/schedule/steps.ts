@@ -41,6 +41,9 @@ export const StepKind = z.enum([
   'restore',
   'revive',
   'silent',
+  'whole',
+  'lose',
+  'return',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -117,6 +120,9 @@ export const usual: Record<StepKind, [number, number]> = {
   restore: [120, 3600],
   revive: [40, 600],
   silent: [5, 20],
+  whole: [5, 20],
+  lose: [420, 900],
+  return: [180, 600],
   keep: [5, 60],
 };
 

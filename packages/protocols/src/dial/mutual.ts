@@ -28,7 +28,11 @@ export async function askMutual<T>(
   at: MutualAt,
   purpose: Purpose,
   ask: Ask,
-  read: (status: number, body: AsyncIterable<Uint8Array> & { text: () => Promise<string> }) => Promise<T>,
+  read: (
+    status: number,
+    body: AsyncIterable<Uint8Array> & { text: () => Promise<string> },
+    headers: Record<string, string | string[] | undefined>,
+  ) => Promise<T>,
 ): Promise<T> {
   const where = `${at.host}:${at.port}`;
   const to = await at.dialer.locate({ purpose, host: at.address, port: at.port });
@@ -52,7 +56,7 @@ export async function askMutual<T>(
       headersTimeout: silent,
       bodyTimeout: silent,
     });
-    return await read(r.statusCode, r.body);
+    return await read(r.statusCode, r.body, r.headers);
   } catch (cause) {
     throw ProtocolError.from(cause, where);
   } finally {

@@ -15,12 +15,13 @@ export interface KubeList<T> {
   items: T[];
 }
 
+type Options = { method?: string; body?: unknown; contentType?: string };
 /** One request. Answers undefined on 404. @throws ProtocolError */
-export async function kube<T>(
-  k: KubeAt,
-  path: string,
-  options: { method?: string; body?: unknown; contentType?: string } = {},
-): Promise<T | undefined> {
+export const kube = async <T>(k: KubeAt, path: string, options: Options = {}): Promise<T | undefined> =>
+  (await kubeTold<T>(k, path, options)).body;
+
+/** One request, with what time it was there when it was answered: to the second, in milliseconds since 1970 (RFC 9110 §6.6.1). @throws ProtocolError */
+export async function kubeTold<T>(k: KubeAt, path: string, options: Options = {}): Promise<{ body: T | undefined; at: number }> {
   const where = `${k.host}:${k.port}`;
   return askMutual(
     k,
@@ -32,9 +33,10 @@ export async function kube<T>(
         ? {}
         : { headers: { 'content-type': options.contentType ?? 'application/json' }, body: JSON.stringify(options.body) }),
     },
-    async (status, body) => {
+    async (status, body, headers) => {
       const text = await body.text();
-      if (status === 404) return undefined;
+      const at = Date.parse(String(headers.date ?? ''));
+      if (status === 404) return { body: undefined, at };
       if (status >= 400)
         throw new ProtocolError(
           status === 401 || status === 403 ? 'credentials' : 'answer',
@@ -42,7 +44,7 @@ export async function kube<T>(
           `it answered ${status} to ${path}: ${saidBy(text)}`,
           status,
         );
-      return JSON.parse(text) as T;
+      return { body: JSON.parse(text) as T, at };
     },
   );
 }

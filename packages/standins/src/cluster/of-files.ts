@@ -28,9 +28,9 @@ export function selected(items: KubeObject[], params: URLSearchParams): KubeObje
   );
 }
 
-/** A flag of the API server, by its static pod. */
-export function flagOf(files: Record<string, string>, name: string): string | undefined {
-  const pod = parseYaml(files['/etc/kubernetes/manifests/kube-apiserver.yaml'] ?? '{}') as {
+/** A flag of the API server, or of another program of the control plane, by its static pod. */
+export function flagOf(files: Record<string, string>, name: string, program = 'kube-apiserver'): string | undefined {
+  const pod = parseYaml(files[`/etc/kubernetes/manifests/${program}.yaml`] ?? '{}') as {
     spec?: { containers?: { command?: string[] }[] };
   };
   return pod.spec?.containers?.[0]?.command?.find((c) => c.startsWith(`--${name}=`))?.slice(name.length + 3);

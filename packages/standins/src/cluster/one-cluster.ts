@@ -23,6 +23,9 @@ import { kubeletConfig, trusted } from './trusts.ts';
 import { shown } from './volumes.ts';
 import { Versions, watch } from './watch.ts';
 
+/** Seconds until a router that waits takes over: three advertisements of a second each, and the skew of a priority of 100. */
+const missed = 3 + (256 - 100) / 256;
+
 interface Member {
   machine: Machine;
   kit: Installed;
@@ -78,6 +81,8 @@ export class ApiStandin {
   private readonly versions = new Versions();
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
+  /** Until when nobody has the address of the API. */
+  private nobody = 0;
   /** How many came to the load balancer. */
   private connections = 0;
 
@@ -148,6 +153,13 @@ export class ApiStandin {
     return m.mute;
   }
   remove(machine: Machine): void {
+    // Who has the address of the API is gone: until the next one has noticed (VRRP, RFC 5798 §6.1), nobody answers there.
+    const led = this.controlPlane()[0];
+    if (led?.machine === machine && /^\s+virtual_router_id/m.test(led.kit.files['/etc/keepalived/keepalived.conf'] ?? '')) {
+      this.close();
+      this.nobody = this.clock.after(Date.now(), missed);
+      setTimeout(() => this.settle(), this.nobody - Date.now() + 1).unref();
+    }
     for (const [name, m] of this.members)
       if (m.machine === machine) {
         m.away ??= Date.now();
@@ -166,7 +178,7 @@ export class ApiStandin {
       this.close();
       return;
     }
-    if (this.server) return;
+    if (this.server || Date.now() < this.nobody) return;
     const files = running[0].kit.files;
     const text = files['/etc/haproxy/haproxy.cfg'] ?? '';
     const own = apiPort(files);
@@ -211,6 +223,22 @@ export class ApiStandin {
     return flagOf(this.controlPlane()[0]?.kit.files ?? {}, name);
   }
   private given = () => [...this.objects.values()].map((o) => o.object);
+  /** What the control plane goes by when a node is silent, in seconds (kube-controller-manager, kube-apiserver). */
+  private timers(): { grace: number; tolerate: number } {
+    const files = this.controlPlane()[0]?.kit.files ?? {};
+    return {
+      grace: Number.parseInt(flagOf(files, 'node-monitor-grace-period', 'kube-controller-manager') ?? '50', 10),
+      tolerate: Number(flagOf(files, 'default-unreachable-toleration-seconds') ?? 300),
+    };
+  }
+  /** As the API writes times: to the second, by its own clock. */
+  private readonly stamp = (wall: number) => new Date(this.clock.at(wall)).toISOString().replace(/\.\d+Z/, 'Z');
+  /** Since when a node counts as lost; undefined: it does not. */
+  private lostSince(m: Member): number | undefined {
+    const silent = this.silentSince(m);
+    const lost = silent === undefined ? undefined : this.clock.after(silent, this.timers().grace);
+    return lost !== undefined && lost <= Date.now() ? lost : undefined;
+  }
   private state(): State {
     const crt = this.controlPlane()[0]?.kit.files['/etc/kubernetes/pki/apiserver.crt'];
     const since = new Map([...this.objects.values()].map((o) => [o.object, o.since]));
@@ -236,7 +264,9 @@ export class ApiStandin {
       placed: this.placed,
       allowPrivileged: this.flag('allow-privileged') === 'true',
       apiNames: crt ? namesIn(crt) : [],
-      age: (from) => ((Date.now() - from) * this.clock.speed) / 1000,
+      timers: this.timers(),
+      age: this.clock.since,
+      after: this.clock.after,
       givenAt: (o) => since.get(o) ?? 0,
     });
   }
@@ -253,8 +283,9 @@ export class ApiStandin {
     const services = outside.filter((o) => o.spec?.externalIPs?.length);
     const state = outside.length ? this.state() : undefined;
     if (state)
-      for (const [o, { address }] of this.published.of(this.given(), state, Date.now()))
-        if (behind(state, o).length)
+      // Nobody answers while who has the address is gone, and its lease is not.
+      for (const [o, { address, node }] of this.published.of(this.given(), state, Date.now()))
+        if (behind(state, o).some((p) => !state.silent.has(p.node ?? '')) && !state.silent.has(node?.name ?? ''))
           for (const { port } of o.spec.ports as { port: number }[]) wanted.set(`${address} ${port}`, { address, port });
     for (const service of services)
       for (const address of service.spec.externalIPs as string[]) {
@@ -288,6 +319,8 @@ export class ApiStandin {
   private readonly answer = async (req: IncomingMessage, res: ServerResponse): Promise<void> => {
     if (this.silent()) return;
     const url = new URL(req.url ?? '/', 'https://api');
+    // By the clock of its host (RFC 9110 §6.6.1).
+    res.setHeader('date', new Date(this.clock.at()).toUTCString());
     const send = (status: number, body: object) =>
       void res.writeHead(status, { 'content-type': 'application/json' }).end(JSON.stringify(body));
     const refuse = (code: number, reason: string, text: string) =>
@@ -447,6 +480,9 @@ export class ApiStandin {
       .sort(([a], [b]) => a.localeCompare(b, 'en', { numeric: true }))
       .map(([name, m]) => {
         const args = readEnvironment(m.kit.files['/etc/kubernetes/kubelet.env'] ?? '').KUBELET_ARGS ?? '';
+        const lost = this.lostSince(m);
+        const ready = state.ready.has(name);
+        const turned = lost ?? (ready ? this.clock.after(m.since, 30) : m.since);
         const own = (/--node-labels=(\S+)/.exec(args)?.[1] ?? '').split(',').filter(Boolean);
         return {
           apiVersion: 'v1',
@@ -465,7 +501,8 @@ export class ApiStandin {
             conditions: [
               {
                 type: 'Ready',
-                status: this.silentSince(m) === undefined ? (state.ready.has(name) ? 'True' : 'False') : 'Unknown',
+                status: lost === undefined ? (ready ? 'True' : 'False') : 'Unknown',
+                lastTransitionTime: this.stamp(turned),
               },
             ],
             addresses: [
@@ -505,7 +542,11 @@ export class ApiStandin {
           p.node
             ? { type: 'PodScheduled', status: 'True' }
             : { type: 'PodScheduled', status: 'False', reason: p.reason, message: p.message },
-          { type: 'Ready', status: p.ready ? 'True' : 'False' },
+          {
+            type: 'Ready',
+            status: p.ready ? 'True' : 'False',
+            ...(p.turned === undefined ? {} : { lastTransitionTime: this.stamp(p.turned) }),
+          },
         ],
         ...(p.node ? { containerStatuses: [{ name: p.owner.metadata.name, ready: p.ready, state: waiting }] } : {}),
       },

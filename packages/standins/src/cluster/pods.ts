@@ -22,12 +22,15 @@ export interface Surroundings {
   placed?: Placed;
   nodes: NodeState[];
   objects: KubeObject[];
-  /** What the API server was told on its command line. */
+  /** What the control plane was told on its command line, in seconds. */
+  timers?: { grace: number; tolerate: number };
   allowPrivileged: boolean;
   /** Names in the certificate that it shows. */
   apiNames: string[];
   /** Seconds of the simulated clock since an object was given, or a node came. */
   age: (since: number) => number;
+  /** The moment so many seconds of the simulated clock after one, by the wall clock. */
+  after?: (since: number, seconds: number) => number;
   givenAt: (o: KubeObject) => number;
 }
 export interface Pod {
@@ -41,6 +44,8 @@ export interface Pod {
   ip?: string;
   hostNetwork: boolean;
   ready: boolean;
+  /** Since when it is ready, or is not, by the wall clock; as far as that is known. */
+  turned?: number;
   /** Why it is not: as the scheduler, the kubelet or the runtime says it. */
   reason?: string;
   message?: string;
@@ -50,6 +55,8 @@ export interface State {
   ready: Set<string>;
   /** Nodes on which services have rules. */
   proxied: Set<string>;
+  /** Nodes that say nothing, and for how many seconds of the simulated clock. */
+  silent: Map<string, number>;
   volumes: Volumes;
   /** Pods that could not even be made, by their owner. */
   refused: { owner: KubeObject; message: string }[];
@@ -66,7 +73,7 @@ interface Container {
 interface PodSpec {
   serviceAccountName?: string;
   hostNetwork?: boolean;
-  tolerations?: { key?: string; operator?: string; effect?: string }[];
+  tolerations?: { key?: string; operator?: string; effect?: string; tolerationSeconds?: number }[];
   containers: Container[];
   initContainers?: Container[];
   volumes?: {
@@ -84,8 +91,21 @@ const tolerates = (spec: PodSpec, taint: { key: string; effect: string }) =>
       (t.effect === undefined || t.effect === taint.effect),
   );
 const notReady = { key: 'node.kubernetes.io/not-ready', effect: 'NoSchedule' };
-/** Seconds after which what ran on a silent node is made anew elsewhere. */
-const tolerated = 300;
+const unreachable = 'node.kubernetes.io/unreachable';
+/** Seconds that a pod stays on a node that counts as lost: its own word, or what admission gives it (Kubernetes documentation, "Taints and Tolerations"). */
+const tolerated = (s: Surroundings, spec: PodSpec): number => {
+  const own = (spec.tolerations ?? []).find(
+    (t) =>
+      (t.key === unreachable || (t.key === undefined && t.operator === 'Exists')) && (t.effect ?? 'NoExecute') === 'NoExecute',
+  );
+  return own ? (own.tolerationSeconds ?? Number.POSITIVE_INFINITY) : (s.timers?.tolerate ?? usual.tolerate);
+};
+/** What programs of the control plane go by where nothing is said. */
+const usual = { grace: 50, tolerate: 300 };
+/** Seconds after which a volume is taken from a node that does not answer (Kubernetes documentation, "Non-graceful node shutdown"). */
+const detaches = 360;
+/** Seconds until a pod that was made runs. */
+const starts = 15;
 const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
 /** Folders that every node has; what must be there already and is not keeps a pod from starting. */
 const there = ['/lib/modules', '/etc', '/run', '/var/lib', '/proc', '/sys', '/etc/kubernetes', '/etc/haproxy'];
@@ -217,6 +237,7 @@ export function podsOf(s: Surroundings): State {
     pods: [],
     ready: new Set(),
     proxied: new Set(),
+    silent: new Map(s.nodes.flatMap((n) => (n.away === undefined ? [] : [[n.name, s.age(n.away)] as const]))),
     refused: [],
     volumes: volumesOf(s.objects, s.givenAt, used, s.placed?.bound),
   };
@@ -241,6 +262,8 @@ export function podsOf(s: Surroundings): State {
     );
     const fits = stored.why ? [] : able.filter((n) => stored.nodes?.includes(n.name) ?? true);
     const replicas = Number(o.spec.replicas ?? 1);
+    const grace = s.timers?.grace ?? usual.grace;
+    const stays = grace + tolerated(s, spec);
     const put = (i: number): { node?: NodeState | undefined; place?: Place | undefined } => {
       if (!s.placed) return { node: fits[i % fits.length] };
       const place = s.placed.of(
@@ -248,9 +271,16 @@ export function podsOf(s: Surroundings): State {
         fits.map((n) => n.name),
         (name) => {
           const n = byName.get(name);
-          return n !== undefined && (n.away === undefined || s.age(n.away) < tolerated);
+          return n !== undefined && (n.away === undefined || s.age(n.away) < stays);
         },
         load,
+        (left) => {
+          const away = byName.get(left ?? '')?.away;
+          // What is on one node at a time is taken from it by force first.
+          return away === undefined || !s.after
+            ? Date.now()
+            : s.after(away, stays + (stored.oneNode && !stored.nodes ? detaches : 0));
+        },
       );
       const node = place && byName.get(place.node);
       if (node) load.set(node.name, (load.get(node.name) ?? 0) + 1);
@@ -282,16 +312,21 @@ export function podsOf(s: Surroundings): State {
       }
       const why = keptFrom(s, o, node, { network: state.ready.has(node.name), proxy: state.proxied.has(node.name) });
       const first = places[0]?.node;
-      if (node.away !== undefined) [pod.reason, pod.message] = ['NodeLost', `${node.name} does not answer`];
-      else if (why) [pod.reason, pod.message] = why;
+      // Nobody knows yet that a node is lost: its pods are still said to be ready.
+      const known = node.away === undefined || s.age(node.away) >= grace;
+      if (node.away !== undefined && known) {
+        [pod.reason, pod.message] = ['NodeLost', `${node.name} does not answer`];
+        if (s.after) pod.turned = s.after(node.away, grace);
+      } else if (why) [pod.reason, pod.message] = why;
       else if (stored.oneNode && first !== node)
         [pod.reason, pod.message] = [
           'FailedAttachVolume',
           `Multi-Attach error for volume "${stored.oneNode}": it is used on ${first?.name} already`,
         ];
-      else if (s.age(made) < 15) [pod.reason, pod.message] = ['ContainerCreating', 'it starts'];
+      else if (s.age(made) < starts) [pod.reason, pod.message] = ['ContainerCreating', 'it starts'];
       else {
         pod.ready = true;
+        if (s.after) pod.turned = s.after(made, starts);
         pod.ip = spec.hostNetwork ? node.address : `10.255.${s.nodes.indexOf(node)}.${i + 2}`;
         if (rank(o) === 0) state.proxied.add(node.name);
         if (o.kind === 'DaemonSet' && laysNetwork(o, node) && s.age(made) >= 30) state.ready.add(node.name);

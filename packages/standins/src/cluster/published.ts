@@ -5,6 +5,9 @@ import type { State } from './pods.ts';
 /** The program of a release that gives services their addresses, by the last part of its image's name. */
 const program = 'service-announcer';
 
+/** Seconds after which another node answers for an address whose node does not renew its lease. */
+const leaseSeconds = 15;
+
 /** What a service of type LoadBalancer got, and, by ARP, which node answers for it. */
 export interface Given {
   address: string;
@@ -21,7 +24,9 @@ export class Published {
 
   of(objects: readonly KubeObject[], state: State, now: number): Map<KubeObject, Given> {
     const out = new Map<KubeObject, Given>();
-    const runs = state.pods.filter((p) => p.ready && p.owner.metadata.name === program).flatMap((p) => p.node ?? []);
+    const runs = state.pods
+      .filter((p) => p.ready && p.owner.metadata.name === program)
+      .flatMap((p) => (p.node && (state.silent.get(p.node) ?? 0) < leaseSeconds ? p.node : []));
     const settings = objects.find((o) => o.kind === 'ConfigMap' && o.metadata.name === program)?.data as
       | { range?: string; announce?: string; services?: string }
       | undefined;
@@ -51,7 +56,10 @@ export class Published {
       }
       let leads = this.leads.get(address);
       if (!leads || !runs.includes(leads.name)) {
-        leads = { name: runs[Number(BigInt(out.size) % BigInt(runs.length))] as string, since: now };
+        // Who is silent is not chosen, even where its lease has not ended.
+        const choice = runs.filter((r) => !state.silent.has(r));
+        if (!choice.length) continue;
+        leads = { name: choice[Number(BigInt(out.size) % BigInt(choice.length))] as string, since: now };
         this.leads.set(address, leads);
       }
       out.set(o, { address, node: leads });
@@ -76,7 +84,11 @@ export const leasesOf = (given: Iterable<Given>): KubeObject[] =>
             apiVersion: 'coordination.k8s.io/v1',
             kind: 'Lease',
             metadata: { name: `address-${address.replaceAll(/[.:]+/g, '-').replace(/-$/, '')}`, namespace: 'kube-system' },
-            spec: { holderIdentity: node.name, acquireTime: new Date(node.since).toISOString(), leaseDurationSeconds: 15 },
+            spec: {
+              holderIdentity: node.name,
+              acquireTime: new Date(node.since).toISOString(),
+              leaseDurationSeconds: leaseSeconds,
+            },
           },
         ]
       : [],

@@ -27,13 +27,18 @@ import { openStore } from './store.ts';
 import { endedThere, holdsNothing, holdsOf, turned } from './standby-rows.ts';
 import { whereIs } from './where.ts';
 
-/** A cluster that was built from here and stands: its API, and its hosts over SSH. @throws StepFailure with what is to be done */
-export async function openCluster(ctx: Context, estate: Estate, name: string) {
+/**
+ * A cluster that was built from here and stands: its API, and its hosts over SSH.
+ *
+ * @param entered false: hosts need not be entered
+ * @throws StepFailure with what is to be done
+ */
+export async function openCluster(ctx: Context, estate: Estate, name: string, entered = true) {
   const [build] = await standing(ctx, estate, name);
   if (!build)
     throw new StepFailure(`${name} does not stand, or is being changed.`, 'Wait until its change has ended, then resume.');
   const built = build.plan as Plan;
-  if (!hasServerAccount(built.charter))
+  if (entered && !hasServerAccount(built.charter))
     throw new StepFailure(
       `Hosts of ${name} have no account for this server: its certificates come by starting hosts anew.`,
       'Say under Certificates that they come over SSH, apply that change, then resume.',

@@ -18,6 +18,7 @@ import { SubNav } from './SubNav.tsx';
 import { AbsencesChart } from './AbsencesChart.tsx';
 import { Compared } from './Compared.tsx';
 import { TimeLines } from './TimeLines.tsx';
+import { TriedLoss } from './TriedLoss.tsx';
 
 const titles: Record<Sort, string> = {
   host: 'one host',
@@ -141,6 +142,9 @@ export function RehearseSpace() {
           </div>
           <Course asks={asks} cases={cases} chosen={chosen} onSet={set} />
           {rows && <TimeLines rows={rows} />}
+          {chosen.case.sort === 'host' && (
+            <TriedLoss key={`${name} ${chosen.case.name}`} name={name} host={chosen.case.name} rows={rows ?? []} />
+          )}
           {all?.works === 0 && (
             <p className="pt-2 text-ink-2">
               No workloads are declared: what runs in {name} is not known here.{' '}

@@ -100,6 +100,20 @@ describe('what the build gives to the API', () => {
     });
     expect(one(context(['servicePool'], undefined), 'ConfigMap', 'service-announcer')).toBeUndefined();
   });
+  it('the program that announces runs where the plan says that nodes answer: past the taints of workers, not past that of the control plane', () => {
+    const pods = (path: string[], value: unknown) =>
+      (
+        one(context(path, value), 'DaemonSet', 'service-announcer') as unknown as {
+          spec: { template: { spec: { tolerations: object[] } } };
+        }
+      ).spec.template.spec.tolerations;
+    const away = { operator: 'Exists', effect: 'NoExecute' };
+    expect(pods(['workers', 'labels'], [])).toEqual([away]);
+    expect(pods(['workers', 'taints'], ['kept=radar:NoSchedule'])).toEqual([
+      away,
+      { key: 'kept', value: 'radar', effect: 'NoSchedule', operator: 'Equal' },
+    ]);
+  });
   it('the API server starts pods that set up their node', () => {
     expect(text(context(), 'hosts/lr-01/root/etc/kubernetes/manifests/kube-apiserver.yaml')).toContain('--allow-privileged=true');
   });

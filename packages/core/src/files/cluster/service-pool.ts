@@ -1,5 +1,6 @@
 import { announcer } from '../../model/announcer.ts';
-import { imageOf, type KitContext } from '../kit.ts';
+import { answeringNodes } from '../../reach/announce.ts';
+import { imageOf, type KitContext, tolerations } from '../kit.ts';
 import { accountWith, type ClusterObject, configMap, follow, nodeName, onEveryNode } from './object.ts';
 
 /**
@@ -39,6 +40,8 @@ export function servicePool(ctx: KitContext): ClusterObject[] {
       name: announcer,
       cluster: charter.name,
       pod: {
+        // Not past the taint of the control plane: where there are workers, they answer.
+        tolerations: [{ operator: 'Exists', effect: 'NoExecute' }, ...tolerations(answeringNodes(ctx.plan))],
         hostNetwork: true,
         serviceAccountName: announcer,
         containers: [

@@ -1,0 +1,20 @@
+import type { SeenLosses, TriedLoss } from '@praesidor/core/model';
+import type { EntityManager } from 'typeorm';
+import { observe } from '../../estate/load.ts';
+import { tell } from '../../events/bus.ts';
+
+const seen = async (m: EntityManager, charter: string): Promise<SeenLosses> =>
+  ((await m.query("select data from observation where kind = 'losses' and subject = $1", [charter])) as { data: SeenLosses }[])[0]
+    ?.data ?? { hosts: {} };
+
+/** What came of the last trial with a host takes the place of the one before. */
+export async function keepLoss(m: EntityManager, charter: string, host: string, tried: TriedLoss): Promise<void> {
+  const before = await seen(m, charter);
+  await observe(m, 'losses', charter, { hosts: { ...before.hosts, [host]: tried } } satisfies SeenLosses);
+  await tell(m, 'SeenLosses', charter);
+}
+/** It is ready again. */
+export async function noteBack(m: EntityManager, charter: string, host: string, ms: number): Promise<void> {
+  const tried = (await seen(m, charter)).hosts[host];
+  if (tried) await keepLoss(m, charter, host, { ...tried, back: ms });
+}

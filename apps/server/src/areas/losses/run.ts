@@ -1,0 +1,201 @@
+import { setTimeout as pause } from 'node:timers/promises';
+import { type Computed, type Plan, resolve } from '@praesidor/core/charter';
+import type { Estate, TriedLoss } from '@praesidor/core/model';
+import { expectedOf, type Expected, roomAsSeen, roomOf, triedLine } from '@praesidor/core/rehearse';
+import { counted, secondsText } from '@praesidor/core/words';
+import { connects } from '@praesidor/protocols/dial';
+import { type ClusterSeen, clusterSeen, clusterTime, type KubeAt, publishedServices } from '@praesidor/protocols/kube';
+import type { Context } from '../../context.ts';
+import type { RunRow } from '../../db/tables.ts';
+import { StepFailure } from '../../engine/failure.ts';
+import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
+import { needIn } from '../../estate/documents.ts';
+import { estateNow } from '../../estate/now.ts';
+import { openCluster } from '../backups/restore.ts';
+import { powered } from '../hosts/machine.ts';
+import { keepLoss, noteBack } from './rows.ts';
+import { type Before, keyOf, watched } from './watch.ts';
+
+/** A host of a cluster that stands is switched off, what happens is held against what was rehearsed, and it is switched on again. */
+export const lossRun: RunKind = {
+  kind: 'loss',
+  act: 'losses.try',
+  noun: 'the trial of a loss',
+  called: (run) => run.title,
+  recorded: (run) => ({ subject: run.subject, facts: {} }),
+  open: async (ctx, run) => ({
+    perform: (tools) => {
+      const carriesOut = acts[tools.step.kind];
+      if (!carriesOut) throw new Error(`no step of a loss: ${tools.step.kind}`);
+      return carriesOut(ctx, run, tools);
+    },
+  }),
+};
+const acts: Partial<Record<StepTools['step']['kind'], (ctx: Context, run: RunRow, tools: StepTools) => Promise<string>>> = {
+  whole,
+  lose,
+  return: back,
+};
+
+async function about(ctx: Context, run: RunRow, tools: StepTools) {
+  const host = tools.step.lane;
+  const estate = await estateNow(ctx.db);
+  const { kube: at, built } = await openCluster(ctx, estate, run.subject, false);
+  const machine = await powered(ctx, needIn(estate, 'Host', host), tools.signal);
+  if (!machine) throw new StepFailure(`Nobody switches ${host} off and on: it has no controller.`, 'Stop this.');
+  return { host, estate, at, built, machine };
+}
+
+/** Nothing else is missing: two losses at once would be another case. */
+async function whole(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { at, built } = await about(ctx, run, tools);
+  const seen = await clusterSeen(at);
+  const missing = built.nodes.flatMap((n) => (seen.nodes.some((s) => s.name === n.host && s.ready) ? [] : [n.host]));
+  if (missing.length)
+    throw new StepFailure(
+      `${missing.join(', ')} ${missing.length === 1 ? 'is' : 'are'} not ready: a further loss is another case.`,
+      'Mend that first, then resume.',
+    );
+  return `${counted(seen.nodes.length, 'host')} ready, ${counted(seen.pods.filter((p) => p.ready).length, 'pod')} of workloads`;
+}
+
+/** What is to come, with pods where they are now; what is not looked at, with why. */
+function forecast(estate: Estate, built: Plan, host: string, pods: ClusterSeen['pods'], leads: Record<string, string>) {
+  const charter = estate.charters.find((c) => c.name === built.charter.name) ?? built.charter;
+  const plan = resolve(charter, estate);
+  const { room, absent } = roomAsSeen(
+    roomOf(plan),
+    pods.flatMap((p) => (p.host && p.ready ? [{ namespace: p.namespace, work: p.work, host: p.host }] : [])),
+    leads,
+  );
+  const expected = expectedOf(
+    room,
+    room.hosts.findIndex((h) => h.name === host),
+    plan.timers.lease,
+  );
+  const before = new Map(room.works.map((w): [string, Before] => [w.name, { namespace: w.namespace, ready: w.pods.length }]));
+  return { expected, before, without: absent.map((w) => `${w}: the cluster has no pod of it`) };
+}
+
+/** Addresses that take connections at a port; the API is heard by itself. */
+function doors(ctx: Context, plan: Computed): Map<string, () => Promise<boolean>> {
+  return new Map(
+    plan.services.flatMap(({ name, address, port }) =>
+      address && port
+        ? [
+            [
+              name,
+              () =>
+                connects(ctx.dialer.exits, 'cluster', address, port, 1000).then(
+                  () => true,
+                  () => false,
+                ),
+            ] as const,
+          ]
+        : [],
+    ),
+  );
+}
+
+async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { host, estate, at, built, machine } = await about(ctx, run, tools);
+  const memory = memoryOf(tools);
+  const addresses = doors(ctx, resolve(needIn(estate, 'Charter', run.subject), estate));
+  // Looked at before, and kept: whoever goes on with it finds the cluster without the host.
+  if (!memory.knows.seen) {
+    const { pods } = await clusterSeen(at);
+    const answer: string[] = [];
+    for (const [name, answers] of addresses) if (await answers()) answer.push(name);
+    await memory.remember('answer', JSON.stringify(answer));
+    const published = await publishedServices(at);
+    await memory.remember(
+      'leads',
+      JSON.stringify(Object.fromEntries(published.flatMap((p) => (p.node ? p.addresses.map((a) => [a, p.node?.name]) : [])))),
+    );
+    await memory.remember(
+      'seen',
+      JSON.stringify(pods.map(({ namespace, work, host: on, ready }) => ({ namespace, work, host: on, ready }))),
+    );
+    await memory.remember('from', String(await clusterTime(at)));
+  }
+  const {
+    expected: all,
+    before,
+    without,
+  } = forecast(estate, built, host, JSON.parse(memory.knows.seen ?? '[]'), JSON.parse(memory.knows.leads ?? '{}'));
+  if (await machine.on()) {
+    await machine.off();
+    while (await machine.on()) await pause(200, undefined, { signal: tools.signal });
+  }
+  const lost = { host, from: Number(memory.knows.from), to: Number(memory.knows.to) };
+  if (!memory.knows.to) {
+    lost.to = await answered(at, tools.signal);
+    await memory.remember('to', String(lost.to));
+    await tools.log(`${host} has no power`);
+  }
+  const answer = JSON.parse(memory.knows.answer ?? '[]') as string[];
+  const expected = all.filter((e) => {
+    if (e.what !== 'address' || e.name === 'API' || answer.includes(e.name)) return true;
+    without.push(`${e.name}: ${addresses.has(e.name) ? 'nobody answered there before' : 'no port of it is declared'}`);
+    return false;
+  });
+  // What another host answers for goes on.
+  for (const name of answer)
+    if (!expected.some((e) => e.what === 'address' && e.name === name))
+      expected.push({ what: 'address', name, text: 'goes on answering', is: { from: 0, to: 0 } });
+  for (const name of [...addresses.keys()]) if (!answer.includes(name)) addresses.delete(name);
+  const came = await watched(lost, expected, before, {
+    seen: () => clusterSeen(at),
+    addresses,
+    pause: () => pause(every, undefined, { signal: tools.signal }),
+    now: () => Date.now(),
+    heard: (c, of) => void tools.progress(c.size, of, [...c.keys()].at(-1)).catch(() => undefined),
+  });
+  const lines = expected.map((e: Expected) => triedLine(e, came.get(keyOf(e))));
+  const tried: TriedLoss = {
+    at: new Date().toISOString(),
+    by: run.runBy ?? run.createdBy,
+    lines,
+    without,
+  };
+  await keepLoss(ctx.db.manager, run.subject, host, tried);
+  const other = lines.filter((l) => !l.agrees);
+  return other.length
+    ? `${other.length} of ${lines.length} otherwise than rehearsed: ${other.map((l) => l.name).join(', ')}`
+    : `${counted(lines.length, 'time')} as rehearsed`;
+}
+/** Milliseconds between two looks. */
+const every = 300;
+
+/** What time it is in the cluster, once it answers again. */
+async function answered(at: KubeAt, signal: AbortSignal): Promise<number> {
+  for (;;) {
+    const time = await clusterTime(at).catch(() => undefined);
+    if (time !== undefined) return time;
+    await pause(100, undefined, { signal });
+  }
+}
+
+/** It is switched on, and waited for until it is ready. */
+async function back(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
+  const { host, at, machine } = await about(ctx, run, tools);
+  const memory = memoryOf(tools);
+  if (!memory.knows.from) await memory.remember('from', String(await answered(at, tools.signal)));
+  if (!(await machine.on())) await machine.restart();
+  const end = Date.now() + 1_800_000;
+  for (;;) {
+    const seen = await clusterSeen(at).catch(() => undefined);
+    const node = seen?.nodes.find((n) => n.name === host);
+    if (seen && node?.ready) {
+      const ms = Math.max(0, seen.at - Number(memory.knows.from));
+      await noteBack(ctx.db.manager, run.subject, host, ms);
+      return `${host} is ready again, after ${secondsText(Math.round(ms / 1000))}`;
+    }
+    if (Date.now() > end)
+      throw new StepFailure(
+        `${host} has power and is not ready after half an hour.`,
+        'See its console and its kubelet, then resume.',
+      );
+    await pause(every, undefined, { signal: tools.signal });
+  }
+}
