@@ -121,24 +121,6 @@ describe('the page of volumes', () => {
     await eventually(async () => (await there.pods()) === 1, 'its pod there');
     await eventually(async () => (await backupsOf(c, 'gannet')).last?.status.state === 'done', 'its end');
   });
-  it('switches a host off once its name is typed, and shows what came beside what was rehearsed', async () => {
-    i.world.clock.setSpeed(60);
-    const { host } = there;
-    await open(`/rehearse?cluster=plover&lost=${host}`);
-    await b.see(`${host} serves, and was never switched off to see what happens`);
-    await b.act(`//button[.='Switch ${host} off…' and not(@disabled)]`);
-    await b.find("//*[@role='dialog']//button[.='Switch off' and @disabled]");
-    await b.type('Type its name', host);
-    await b.act("//*[@role='dialog']//button[.='Switch off' and not(@disabled)]");
-    await b.see('switch it off, and look');
-    await eventually(async () => i.world.machines.get(host)?.power === 'Off', 'it is off');
-    const line = "//table[@aria-label='Measured beside rehearsed']//tr";
-    await b.find(`${line}[contains(., 'counts as lost')][contains(., '40 s to 55 s')][contains(., 'as rehearsed')]`);
-    // Its volume lies on that host alone.
-    await b.find(`${line}[contains(., 'ais-store')][contains(., 'not by itself')][contains(., 'not while it was looked at')]`);
-    await b.see('after it was switched on');
-    expect(i.world.machines.get(host)?.power).toBe('On');
-  });
   it('offers a reader nothing that they may not do', async () => {
     const reader = await i.as('reader');
     await b.driver.manage().deleteAllCookies();
@@ -148,7 +130,5 @@ describe('the page of volumes', () => {
     await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][not(.//a)]");
     await open('/clusters/gannet?site=bw&tab=volumes');
     await b.find("//table[@aria-label='Standby copies']//button[.='Activate…' and @disabled]");
-    await open(`/rehearse?cluster=plover&lost=${there.host}`);
-    await b.find(`//button[.='Switch ${there.host} off…' and @disabled]`);
   });
 });

@@ -26,6 +26,7 @@ import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { backups } from './areas/backups/routes.ts';
 import { losses } from './areas/losses/routes.ts';
+import { sitePower } from './areas/site-power/routes.ts';
 import { gateways } from './areas/gateways/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
 import { images } from './areas/images/routes.ts';
@@ -58,6 +59,7 @@ const areas = [
   gateways,
   backups,
   losses,
+  sitePower,
   clusters,
   etcdBackups,
   builds,

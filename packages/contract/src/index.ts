@@ -6,6 +6,7 @@ export * from './estate.ts';
 export * from './events.ts';
 export * from './backups.ts';
 export * from './losses.ts';
+export * from './site-power.ts';
 export * from './gateways.ts';
 export * from './hosts.ts';
 export * from './images.ts';

@@ -24,6 +24,8 @@ const keysFor: Record<string, string[][]> = {
   BackupStore: [['estate']],
   Backup: [['backups']],
   Loss: [['losses']],
+  SitePower: [['site power']],
+  SitePowerProgress: [['site power']],
   LossProgress: [['losses']],
   SeenLosses: [['losses'], ['estate']],
   SeenBackups: [['backups'], ['estate']],

@@ -37,6 +37,7 @@ export const acts = {
   'guests.cast': { role: 'builder', does: 'create guests' },
   'gateways.set-up': { role: 'builder', does: 'set gateways up' },
   'backups.run': { role: 'builder', does: 'back up and test volumes' },
+  'sites.power': { role: 'warden', does: 'start a site in order, or shut its hosts down' },
   'losses.try': { role: 'warden', does: 'switch a host of a cluster that stands off, to see what happens' },
   'backups.restore': { role: 'warden', does: 'put a backup in the place of a volume' },
   'backups.take': { role: 'builder', does: 'take what a backup holds' },

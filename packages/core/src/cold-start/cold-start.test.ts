@@ -1,9 +1,21 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { goodEstate, host } from '../../test/estate.ts';
-import { applyEdits, type Doc, type Edit, type Estate, kinds } from '../model/index.ts';
+import { applyEdits, type Doc, type Edit, type Estate, type Host, kinds } from '../model/index.ts';
 import { viewOf } from '../reading/index.ts';
-import { circlesAt, coldStartOf, groupsOf, inOrder, longestWay, inStopOrder, needsText, waitsText } from './index.ts';
+import {
+  circlesAt,
+  coldStartOf,
+  groupsOf,
+  inOrder,
+  inStopOrder,
+  longestWay,
+  needsText,
+  startSteps,
+  stopSteps,
+  switchedBy,
+  waitsText,
+} from './index.ts';
 import type { Need, Part } from './part.ts';
 
 const part = (id: string, takes: number, needs: Partial<Need>[] = [], stops = 0): Part => ({
@@ -188,6 +200,87 @@ describe('in order', () => {
         for (const p of all.parts) expect(p.up).toBe(p.begins + p.takes);
       }),
     );
+  });
+});
+
+describe('steps', () => {
+  const of = (kind: Part['kind'], name: string, takes: number, needs: Partial<Need>[] = [], stops = 0): Part => ({
+    ...part(`${kind} ${name}`, takes, needs, stops),
+    kind,
+  });
+  const all = ordered(
+    of('power', 'p', 0),
+    of('switch', 's', 180, [{ any: ['power p'] }]),
+    of('host', 'dns-1', 100, [{ any: ['switch s'] }], 20),
+    of('names', 'here', 0, [{ any: ['host dns-1'] }]),
+    of('host', 'm1', 200, [{ any: ['switch s'] }], 20),
+    of('host', 'm2', 250, [{ any: ['switch s'] }], 20),
+    of('host', 'm3', 300, [{ any: ['switch s'] }], 20),
+    of('host', 'w1', 300, [{ any: ['switch s'] }], 20),
+    of('control-plane', 'c', 60, [{ any: ['host m1', 'host m2', 'host m3'], of: 2 }, { any: ['names here'] }], 10),
+    of('nodes', 'c', 30, [{ any: ['control-plane c'] }, { any: ['host w1'] }]),
+    of('storage', 'c kept', 10, [{ any: ['nodes c'] }]),
+    of('work', 'c default/archive', 10, [{ any: ['storage c kept'] }], 30),
+  );
+  const after = (steps: ReturnType<typeof startSteps>['steps']) =>
+    Object.fromEntries(steps.map((s) => [s.id, [...s.after].sort()]));
+  it('to start: hosts at once as far as is known here, and what answers after what it stands on, of several the quickest', () => {
+    const { steps, byHand } = startSteps(all, 'lr', (h) => (h === 'dns-1' ? 'by hand' : 'here'));
+    expect(after(steps)).toEqual({
+      'on/host m1': [],
+      'on/host m2': [],
+      'on/host m3': [],
+      'on/host w1': [],
+      // Nobody here switches the host that it runs on.
+      'answers/names here': [],
+      // Two of three: those that are up after 380 and 430 s, not the third.
+      'answers/control-plane c': ['answers/names here', 'on/host m1', 'on/host m2'],
+      'answers/nodes c': ['answers/control-plane c', 'on/host w1'],
+    });
+    expect(byHand.sort()).toEqual(['host dns-1', 'power p', 'switch s']);
+    // What is switched is a host; what is waited for takes as long as it was said to.
+    expect(
+      steps.map((s) => [s.id, s.host, s.p50]).filter(([id]) => String(id).includes('m1') || String(id).includes('nodes')),
+    ).toEqual([
+      ['on/host m1', 'm1', 5],
+      ['answers/nodes c', undefined, 30],
+    ]);
+  });
+  it('to stop: hosts in turns, what others need last', () => {
+    const { steps, byHand } = stopSteps(all, 'lr', () => 'here');
+    // Work takes 30 s, then the worker; the control plane 10 s more, then its members, and what they ask for names.
+    expect(after(steps)).toEqual({
+      'off/host w1': [],
+      'off/host m1': ['off/host w1'],
+      'off/host m2': ['off/host w1'],
+      'off/host m3': ['off/host w1'],
+      'off/host dns-1': ['off/host w1'],
+    });
+    expect(byHand).toEqual(['power p', 'switch s']);
+  });
+  it('are of hosts that serve: what is only planned is left as it is, and what has no controller is for the room', () => {
+    const [a, ...rest] = goodEstate().hosts;
+    const serving = (more: object) => [{ ...a, state: 'serving', name: 'x', ...more } as Host, ...rest];
+    const bmc = { address: '10.62.7.11', fingerprint: 'ab', credential: 'bmc' };
+    const by = (more: object, name = 'x') => switchedBy(serving(more))(name);
+    expect([by({ bmc }), by({ bmc: undefined }), by({ bmc, state: 'held' }), by({}, 'unknown')]).toEqual([
+      'here',
+      'by hand',
+      'not',
+      'by hand',
+    ]);
+    const { steps, byHand } = startSteps(all, 'lr', (h) => (h === 'w1' ? 'not' : 'here'));
+    expect([steps.map((s) => s.host).filter((h) => h === 'w1'), byHand]).toEqual([[], ['power p', 'switch s']]);
+  });
+  it('of a real site name steps that are there, each after others alone', () => {
+    const e = coldStartOf(goodEstate(), 'lr');
+    if (!e) throw new Error('no site');
+    for (const { steps } of [startSteps(e, 'lr', () => 'here'), stopSteps(e, 'lr', () => 'here')]) {
+      const ids = steps.map((s) => s.id);
+      expect(new Set(ids).size).toBe(ids.length);
+      for (const s of steps) for (const a of s.after) expect(ids).toContain(a);
+      expect(steps.filter((s) => s.host).length).toBeGreaterThan(5);
+    }
   });
 });
 

@@ -53,6 +53,8 @@ const places: Record<StepKind, (step: Step, plan: Pick<Plan, 'charter' | 'mirror
   whole: losses,
   lose: losses,
   return: losses,
+  on: (s) => host(s),
+  answers: (s) => ({ label: 'Open the cold start', go: `/rehearse/cold-start?of=${s.model ?? ''}` }),
   remove: () => ({ label: 'Open the hypervisors', go: '/hosts/hypervisors' }),
 };
 const gateways = (s: Step): MendPlace => ({ label: `Open ${s.lane}`, go: '/addresses/routes' });

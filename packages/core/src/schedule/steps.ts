@@ -44,6 +44,8 @@ export const StepKind = z.enum([
   'whole',
   'lose',
   'return',
+  'on',
+  'answers',
 ]);
 export type StepKind = z.infer<typeof StepKind>;
 /** What steps use together, and how many may at once where nobody sets it otherwise. `builds` are changes to clusters of one site. */
@@ -123,6 +125,8 @@ export const usual: Record<StepKind, [number, number]> = {
   whole: [5, 20],
   lose: [420, 900],
   return: [180, 600],
+  on: [5, 30],
+  answers: [60, 600],
   keep: [5, 60],
 };
 

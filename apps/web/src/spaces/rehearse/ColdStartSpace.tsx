@@ -24,6 +24,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
+import { CarriedOut } from './CarriedOut.tsx';
 import { StartGraph } from './StartGraph.tsx';
 import { SubNav } from './SubNav.tsx';
 
@@ -106,6 +107,7 @@ export function ColdStartSpace() {
               </button>
             ))}
           </div>
+          <CarriedOut key={name} site={name} title={title} all={all} to={stops ? 'stop' : 'start'} />
           {all.circles.map((c) => (
             <Circle key={c.parts.map((p) => p.id).join()} circle={c} onMend={() => setMending(c)} />
           ))}
