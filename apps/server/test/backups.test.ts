@@ -13,7 +13,7 @@ import { builtOrBroken, type Client, eventually, Installation, prepare } from '.
 /** plover with a local class and a workload with a volume, of which nightly backups go to an object store: from the bytes on a host to the archive that comes back. */
 let i: Installation;
 let c: Client;
-let write: (name: string, bytes: Buffer) => void;
+let write: (name: string, bytes: Buffer, on?: string) => void;
 let there: Awaited<ReturnType<typeof deployVolume>>;
 let store: Objects;
 const out = mkdtempSync(join(tmpdir(), 'given-back-'));
@@ -322,6 +322,48 @@ describe('a volume of a cluster', () => {
     await set('done');
     await made();
     expect((await now()).backups.map((b) => b.id)).not.toContain(oldest);
+  });
+  it('of a StatefulSet is that of one of its pods: backed up and given back by its number', async () => {
+    const workloads = (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads ?? [];
+    await edit(['workloads'], [...workloads, { name: 'journal', kind: 'StatefulSet', volumes: [{ name: 'data', sizeGB: 1 }] }]);
+    const api = await there.api();
+    const image = (
+      await kube<{ spec: { template: { spec: { containers: { image: string }[] } } } }>(
+        api,
+        '/apis/apps/v1/namespaces/default/deployments/ais-store',
+      )
+    )?.spec.template.spec.containers[0]?.image;
+    await apply(api, {
+      apiVersion: 'apps/v1',
+      kind: 'StatefulSet',
+      metadata: { name: 'journal', namespace: 'default' },
+      spec: {
+        replicas: 1,
+        selector: { matchLabels: { app: 'journal' } },
+        template: {
+          metadata: { labels: { app: 'journal' } },
+          spec: { containers: [{ name: 'journal', image, volumeMounts: [{ name: 'data', mountPath: '/data' }] }] },
+        },
+        volumeClaimTemplates: [
+          { metadata: { name: 'data' }, spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '1G' } } } },
+        ],
+      },
+    } as KubeObject);
+    const host = await eventually(() => there.lies('data-journal-0'), 'its claim has a volume');
+    const running = async () => (await revive(api, { kind: 'StatefulSet', namespace: 'default', name: 'journal' }))?.ready;
+    await eventually(async () => (await running()) === 1, 'it runs');
+    write('log', tide(1), host);
+    const { id } = await c.good<{ id: number }>('POST', '/api/charters/plover/backups', { volumes: ['journal/data-0'] });
+    expect((await backupEnded(c, id)).status.state).toBe('done');
+    const backup = (await now()).backups.find((b) => b.volume === 'journal/data-0')?.id ?? 0;
+    write('log', tide(2), host);
+    const run = await restored(backup, { volume: 'journal/data-0', replace: 'journal/data-0' });
+    expect([run.status.state, run.status.steps['halt/journal/data-0']?.text]).toEqual([
+      'done',
+      'journal had 1 pod: they have ended',
+    ]);
+    expect([there.read('log', host)?.equals(tide(1)), await running()]).toEqual([true, 1]);
+    await edit(['workloads'], workloads);
   });
   it('needs its key: without the entry of the keyring nothing is sent, and with another one nothing is mixed', async () => {
     await edit(['key'], 'nothing', 'BackupStore', 'bw-objects');

@@ -20,11 +20,11 @@ const stands = async () => {
   return { plan: b.plan as Plan, at: kubeOf(ctx, b.plan as Plan, await kitOf(ctx, b, estate)) };
 };
 const pods = async () => (await clusterSeen((await stands()).at)).pods.filter((p) => p.ready);
-const deploy = async (name: string, replicas: number) => {
+const deploy = async (name: string, replicas: number, kind = 'Deployment') => {
   const { at, plan } = await stands();
   await apply(at, {
     apiVersion: 'apps/v1',
-    kind: 'Deployment',
+    kind,
     metadata: { name, namespace: 'default' },
     spec: {
       replicas,
@@ -67,10 +67,25 @@ beforeAll(async () => {
   i = await new Installation().start({ timeoutSeconds: 20 });
   c = await i.as('warden');
   await prepare(c);
+  const { charters } = await c.estate();
+  const workloads = charters.find((x) => x.name === 'plover')?.workloads ?? [];
+  await c.good('POST', '/api/edits', {
+    why: 'a journal',
+    edits: [
+      {
+        op: 'set',
+        kind: 'Charter',
+        key: 'plover',
+        path: ['workloads'],
+        value: [...workloads, { name: 'journal', kind: 'StatefulSet', ready: 5 }],
+      },
+    ],
+  });
   await c.good('POST', '/api/builds', { charter: 'plover' });
   expect((await builtOrBroken(c)).status.state).toBe('done');
   await deploy('radar-archive', 1);
   await deploy('berth-planner', 2);
+  await deploy('journal', 1, 'StatefulSet');
   await publish('berth-planner');
   // Slow enough that what comes after what can be told apart.
   i.world.clock.setSpeed(80);
@@ -114,6 +129,19 @@ describe('a loss that is tried', () => {
     // Fifteen seconds of a lease, as far as can be told: between one look and the next some pass there.
     expect([address?.agrees, (address?.came?.to ?? 0) >= 15_000]).toEqual([true, true]);
     expect(await leadOf('berth-planner')).not.toBe(host);
+  });
+  it('leaves what nobody can tell the end of where it is: the pod of a StatefulSet, until its host is back', async () => {
+    const host = await hostOf('journal');
+    const run = await lose(host);
+    expect(run.status.state).toBe('done');
+    const line = (await tried(host))?.lines.find((l) => l.name === 'journal');
+    expect([line?.is, line?.came, line?.agrees, line?.text]).toEqual([
+      undefined,
+      undefined,
+      true,
+      `its pod counts as running on ${host} until that is back, or its pod is removed by hand`,
+    ]);
+    await eventually(async () => (await hostOf('journal')) === host, 'it runs there again');
   });
   it('comes with the API: away until another member has its address', async () => {
     const host = (await stands()).plan.nodes.find((n) => n.role === 'control-plane')?.host ?? '';

@@ -93,9 +93,9 @@ export async function deployVolume(i: Installation, charter = 'plover') {
   );
   const host = volume.replace('scratch-', '');
   const machine = (name: string) => i.world.everyMachine().find((m) => m.hardware.name === name);
-  const write = (name: string, bytes: Buffer) => {
-    const m = machine(host);
-    if (!m?.installed) throw new Error(`${host} runs nothing`);
+  const write = (name: string, bytes: Buffer, on = host) => {
+    const m = machine(on);
+    if (!m?.installed) throw new Error(`${on} runs nothing`);
     writeOn(m, m.installed, folder, name, bytes);
   };
   /** A file of a volume of the class, on any host; undefined: there is none. */

@@ -1,4 +1,5 @@
 export * from './blocks.ts';
+export * from './fill.ts';
 export * from './keep.ts';
 export * from './plans.ts';
 export * from './standby.ts';

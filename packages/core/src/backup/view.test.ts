@@ -3,7 +3,7 @@ import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { applyEdits, type Charter, type Edit, kinds, type Standby } from '../model/index.ts';
 import { roomOf } from '../rehearse/index.ts';
-import { standbyVolumes, storesView, volumesView } from './index.ts';
+import { fillOf, standbyVolumes, storesView, volumesView } from './index.ts';
 
 const store = kinds.BackupStore.parse({
   kind: 'BackupStore',
@@ -140,6 +140,29 @@ describe('volumes of a cluster', () => {
     expect([view(gannet).bare, view(gannet).volumes.map((v) => v.from)]).toEqual([1, ['plover', 'plover', 'plover', undefined]]);
   });
   it('come to 96 GB in the store: each whole, and two days of 4', () => {
-    expect(storesView(estate())).toEqual([{ store, taken: [{ charter: 'plover', gb: 96 }], sumGB: 96 }]);
+    expect(storesView(estate())).toEqual([expect.objectContaining({ store, taken: [{ charter: 'plover', gb: 96 }], sumGB: 96 })]);
+  });
+  it('fill their store: nothing until the first, then each whole, then 4 GB a day each until one is dropped for each that comes', () => {
+    const hour = 3_600_000;
+    const e = estate();
+    const now = Date.parse(e.now);
+    // The estate is of 09:00; the first two are made at 02:00 of the next day: in 17 hours.
+    const first = now + 17 * hour;
+    expect(fillOf(store, e, now)).toEqual({
+      points: [
+        { at: now, gb: 0 },
+        { at: first - 1, gb: 0 },
+        { at: first, gb: 80 },
+        { at: first + 48 * hour, gb: 96 },
+      ],
+      fullAt: undefined,
+    });
+    // 88 GB are reached when half of the 16 GB were added: after a day.
+    expect(fillOf({ ...store, sizeGB: 88 }, e, now).fullAt).toBe(first + 24 * hour);
+    // What is too small for the first one is full at once, what nobody measured never is.
+    expect([fillOf({ ...store, sizeGB: 79 }, e, now).fullAt, fillOf({ ...store, sizeGB: undefined }, e, now).fullAt]).toEqual([
+      first,
+      undefined,
+    ]);
   });
 });

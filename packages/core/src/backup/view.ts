@@ -2,6 +2,7 @@ import type { Computed } from '../charter/plan.ts';
 import type { Backup, BackupStore } from '../model/backup.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Room } from '../rehearse/room.ts';
+import { type Fill, fillOf } from './fill.ts';
 import { type Covered, coverage, passes, rateTo, takenIn } from './plans.ts';
 import { timesAfter } from './times.ts';
 import { type StandbyRow, standbysOf } from './standby.ts';
@@ -144,9 +145,10 @@ export interface StoreRow {
   store: BackupStore;
   taken: { charter: string; gb: number }[];
   sumGB: number;
+  fill: Fill;
 }
 export const storesView = (estate: Pick<Estate, 'sites' | 'backupStores' | 'charters' | 'now'>): StoreRow[] =>
   estate.backupStores.map((store) => {
     const taken = takenIn(store, estate, Date.parse(estate.now));
-    return { store, taken, sumGB: taken.reduce((sum, t) => sum + t.gb, 0) };
+    return { store, taken, sumGB: taken.reduce((sum, t) => sum + t.gb, 0), fill: fillOf(store, estate, Date.parse(estate.now)) };
   });

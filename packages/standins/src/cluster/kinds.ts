@@ -68,6 +68,14 @@ const known: Record<string, Known> = {
     short: 'deploy',
     model: apps.Deployment,
   },
+  StatefulSet: {
+    group: 'apps',
+    version: 'v1',
+    resource: 'statefulsets',
+    namespaced: true,
+    short: 'sts',
+    model: apps.StatefulSet,
+  },
   ClusterRole: {
     group: 'rbac.authorization.k8s.io',
     version: 'v1',
@@ -154,7 +162,10 @@ export function refusal(kind: string, object: KubeObject, at: { namespace?: stri
     const wanted = Object.entries((object.spec.selector?.matchLabels ?? {}) as Record<string, string>);
     if (!wanted.length || wanted.some(([key, value]) => labels[key] !== value))
       return '`selector` does not match template `labels`';
-    const volumes = new Set(((template.spec.volumes ?? []) as { name: string }[]).map((v) => v.name));
+    const volumes = new Set([
+      ...((template.spec.volumes ?? []) as { name: string }[]).map((v) => v.name),
+      ...((object.spec.volumeClaimTemplates ?? []) as KubeObject[]).map((v) => v.metadata.name),
+    ]);
     const containers = [...(template.spec.initContainers ?? []), ...template.spec.containers] as {
       name: string;
       volumeMounts?: { name: string }[];

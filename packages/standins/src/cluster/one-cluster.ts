@@ -16,7 +16,7 @@ import { Kubelets } from './kubelet.ts';
 import { Placed } from './placed.ts';
 import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
-import { behind, type NodeState, podsOf, type State } from './pods.ts';
+import { behind, type NodeState, ownClaims, podsOf, type State } from './pods.ts';
 import { leasesOf, nodePortOf, Published } from './published.ts';
 import { nodeTable } from './tables.ts';
 import { kubeletConfig, trusted } from './trusts.ts';
@@ -365,6 +365,7 @@ export class ApiStandin {
       const before = this.objects.get(path);
       const same = before && JSON.stringify(before.object) === JSON.stringify(object);
       this.objects.set(path, same ? before : { object, since: Date.now() });
+      this.claim(object);
       if (!same) this.changed();
       return send(200, this.withStatus(object, this.state()));
     }
@@ -411,6 +412,23 @@ export class ApiStandin {
           },
     );
   };
+
+  /** Claims of the pods of a StatefulSet are made with it, and stay when it has fewer. */
+  private claim(o: KubeObject): void {
+    if (o.kind !== 'StatefulSet') return;
+    for (let i = 0; i < Number(o.spec.replicas ?? 1); i++)
+      for (const { claim, template } of ownClaims(o, i)) {
+        const { namespace = 'default' } = o.metadata;
+        const path = `/api/v1/namespaces/${namespace}/persistentvolumeclaims/${claim}`;
+        const object = {
+          apiVersion: 'v1',
+          kind: 'PersistentVolumeClaim',
+          metadata: { name: claim, namespace },
+          spec: template.spec,
+        };
+        if (!this.objects.has(path)) this.objects.set(path, { object, since: Date.now() });
+      }
+  }
 
   /** A service's own address lies in the range that the API server was told. */
   private outOfRange(o: KubeObject): string | undefined {
@@ -521,7 +539,9 @@ export class ApiStandin {
   }
 
   private pod(p: State['pods'][number]): KubeObject {
-    const { containers, volumes } = p.owner.spec.template.spec;
+    const { containers, volumes: given = [] } = p.owner.spec.template.spec;
+    const own = ownClaims(p.owner, Number(p.name.split('-').at(-1)));
+    const volumes = [...given, ...own.map((c) => ({ name: c.volume, persistentVolumeClaim: { claimName: c.claim } }))];
     const waiting = p.reason && p.node ? { waiting: { reason: p.reason, message: p.message } } : { running: {} };
     return {
       apiVersion: 'v1',
@@ -534,7 +554,7 @@ export class ApiStandin {
           { kind: p.owner.kind, name: p.owner.metadata.name, apiVersion: p.owner.apiVersion, uid: p.owner.metadata.name },
         ],
       },
-      spec: { nodeName: p.node, containers, ...(volumes ? { volumes } : {}) },
+      spec: { nodeName: p.node, containers, ...(volumes.length ? { volumes } : {}) },
       status: {
         phase: p.ready ? 'Running' : 'Pending',
         ...(p.ip ? { podIP: p.ip } : {}),
@@ -625,7 +645,8 @@ export class ApiStandin {
     const own = state.pods.filter((p) => p.owner.kind === o.kind && p.owner.metadata.name === o.metadata.name);
     const ready = own.filter((p) => p.ready).length;
     if (o.kind === 'DaemonSet') return { ...o, status: { desiredNumberScheduled: own.length, numberReady: ready } };
-    if (o.kind === 'Deployment') return { ...o, status: { replicas: own.length, readyReplicas: ready } };
+    if (o.kind === 'Deployment' || o.kind === 'StatefulSet')
+      return { ...o, status: { replicas: own.length, readyReplicas: ready } };
     if (o.kind === 'Service' && ['LoadBalancer', 'NodePort'].includes(o.spec?.type)) {
       const address = this.published.of(this.given(), state, Date.now()).get(o)?.address;
       const since = [...this.objects.values()].find((x) => x.object === o)?.since;

@@ -207,14 +207,23 @@ function laysNetwork(o: KubeObject, node: NodeState): boolean {
   );
 }
 
-const claimsOf = (o: KubeObject): string[] =>
-  (specOf(o).volumes ?? []).flatMap((v) =>
-    v.persistentVolumeClaim ? [claimKey(o.metadata.namespace, v.persistentVolumeClaim.claimName)] : [],
-  );
+const replicasOf = (o: KubeObject): number => (o.kind === 'DaemonSet' ? 1 : Number(o.spec.replicas ?? 1));
+/** Claims that each pod of a StatefulSet has for itself: by the name of their template, and of the pod (Kubernetes documentation, "StatefulSets"). */
+export const ownClaims = (o: KubeObject, i: number): { volume: string; claim: string; template: KubeObject }[] =>
+  ((o.kind === 'StatefulSet' ? (o.spec.volumeClaimTemplates ?? []) : []) as KubeObject[]).map((t) => ({
+    volume: t.metadata.name,
+    claim: `${t.metadata.name}-${o.metadata.name}-${i}`,
+    template: t,
+  }));
+const claimsOf = (o: KubeObject, i: number): string[] =>
+  [
+    ...(specOf(o).volumes ?? []).flatMap((v) => v.persistentVolumeClaim?.claimName ?? []),
+    ...ownClaims(o, i).map((c) => c.claim),
+  ].map((name) => claimKey(o.metadata.namespace, name));
 /** What the claims of a workload mean for where its pods go: why nowhere, which nodes, and a volume that only one node has at a time. */
-function storedFor(o: KubeObject, { claims }: Volumes): { why?: string; nodes?: string[]; oneNode?: string } {
+function storedFor(o: KubeObject, i: number, { claims }: Volumes): { why?: string; nodes?: string[]; oneNode?: string } {
   const out: { nodes?: string[]; oneNode?: string } = {};
-  for (const key of claimsOf(o)) {
+  for (const key of claimsOf(o, i)) {
     const claim = claims.get(key);
     if (!claim) return { why: `persistentvolumeclaim "${key.split('/')[1]}" not found` };
     if (!claim.volume) return { why: 'pod has unbound immediate PersistentVolumeClaims' };
@@ -231,8 +240,8 @@ function storedFor(o: KubeObject, { claims }: Volumes): { why?: string; nodes?: 
  * network has had time to start on them; everything else waits for that.
  */
 export function podsOf(s: Surroundings): State {
-  const owners = s.objects.filter((o) => o.kind === 'DaemonSet' || o.kind === 'Deployment');
-  const used = new Set(owners.flatMap(claimsOf));
+  const owners = s.objects.filter((o) => o.kind === 'DaemonSet' || o.kind === 'Deployment' || o.kind === 'StatefulSet');
+  const used = new Set(owners.flatMap((o) => Array.from({ length: replicasOf(o) }, (_, i) => claimsOf(o, i)).flat()));
   const state: State = {
     pods: [],
     ready: new Set(),
@@ -253,25 +262,28 @@ export function podsOf(s: Surroundings): State {
       continue;
     }
     const spec = specOf(o);
-    const stored = storedFor(o, state.volumes);
+    const ordinal = o.kind === 'StatefulSet';
+    const shared = storedFor(o, 0, state.volumes);
+    const storedOf = (i: number) => (ordinal ? storedFor(o, i, state.volumes) : shared);
     const able = s.nodes.filter(
       (n) =>
         n.away === undefined &&
         !n.unschedulable &&
         [...n.taints, ...(state.ready.has(n.name) ? [] : [notReady])].every((t) => tolerates(spec, t)),
     );
-    const fits = stored.why ? [] : able.filter((n) => stored.nodes?.includes(n.name) ?? true);
-    const replicas = Number(o.spec.replicas ?? 1);
     const grace = s.timers?.grace ?? usual.grace;
     const stays = grace + tolerated(s, spec);
     const put = (i: number): { node?: NodeState | undefined; place?: Place | undefined } => {
+      const stored = storedOf(i);
+      const fits = stored.why ? [] : able.filter((n) => stored.nodes?.includes(n.name) ?? true);
       if (!s.placed) return { node: fits[i % fits.length] };
       const place = s.placed.of(
         keyOf(o, i),
         fits.map((n) => n.name),
         (name) => {
           const n = byName.get(name);
-          return n !== undefined && (n.away === undefined || s.age(n.away) < stays);
+          // A pod of a StatefulSet is made nowhere else while nobody knows whether it runs.
+          return n !== undefined && (ordinal || n.away === undefined || s.age(n.away) < stays);
         },
         load,
         (left) => {
@@ -289,10 +301,11 @@ export function podsOf(s: Surroundings): State {
     const places: { node?: NodeState | undefined; place?: Place | undefined }[] =
       o.kind === 'DaemonSet'
         ? s.nodes.filter((n) => n.taints.every((t) => tolerates(spec, t))).map((node) => ({ node }))
-        : Array.from({ length: replicas }, (_, i) => put(i));
+        : Array.from({ length: replicasOf(o) }, (_, i) => put(i));
     for (const [i, { node, place }] of places.entries()) {
       const made = Math.max(s.givenAt(o), place?.since ?? 0, node?.since ?? 0);
-      const again = place && place.times > 1 ? `-${place.times}` : '';
+      const stored = storedOf(i);
+      const again = !ordinal && place && place.times > 1 ? `-${place.times}` : '';
       const pod: Pod = {
         key: keyOf(o, i),
         name: `${o.metadata.name}-${node && o.kind === 'DaemonSet' ? node.name : i}${again}`,
@@ -318,7 +331,7 @@ export function podsOf(s: Surroundings): State {
         [pod.reason, pod.message] = ['NodeLost', `${node.name} does not answer`];
         if (s.after) pod.turned = s.after(node.away, grace);
       } else if (why) [pod.reason, pod.message] = why;
-      else if (stored.oneNode && first !== node)
+      else if (!ordinal && stored.oneNode && first !== node)
         [pod.reason, pod.message] = [
           'FailedAttachVolume',
           `Multi-Attach error for volume "${stored.oneNode}": it is used on ${first?.name} already`,

@@ -9,6 +9,7 @@ import { At } from '../../parts/FindingMarker.tsx';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { computerWith } from '../../workers/compute.ts';
+import FillChart from './FillChart.tsx';
 import { SubNav } from './SubNav.tsx';
 
 /** Where backups go: what each store may hold, and what plans come to there. */
@@ -107,6 +108,15 @@ export function StoresSpace() {
             })}
           </tbody>
         </table>
+      )}
+      {list.map((row) =>
+        row.fill.points.length > 1 ? (
+          <FillChart
+            key={row.store.name}
+            row={row}
+            zone={snapshot?.estate.sites.find((x) => x.name === row.store.site)?.timezone ?? 'UTC'}
+          />
+        ) : null,
       )}
     </Space>
   );
