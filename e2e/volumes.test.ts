@@ -53,6 +53,9 @@ describe('the page of volumes', () => {
     there.write('tides', Buffer.from('high water'));
     await open('/clusters/plover?site=lr&tab=volumes');
     await b.see('None yet: the first is made at the next time of a plan, or now.');
+    await b.find(
+      `//table[@aria-label='Volumes as they are']//tr[contains(., 'ais-store/data')][contains(., 'has its volume')][contains(., '${there.host}')]`,
+    );
     await b.act("//button[.='Back up now' and not(@disabled)]");
     await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][contains(., 'never')]//a[.='Download']");
     await b.act("//button[.='Test the newest' and not(@disabled)]");

@@ -4,6 +4,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Objects } from '../../../packages/standins/src/objects.ts';
 import { check } from '@praesidor/core/checks';
+import type { SeenVolumes } from '@praesidor/contract';
 import { apply, halt, kube, type KubeList, type KubeObject, remove, revive, usersOf } from '@praesidor/protocols/kube';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { backupsDue } from '../src/areas/backups/due.ts';
@@ -322,6 +323,70 @@ describe('a volume of a cluster', () => {
     await set('done');
     await made();
     expect((await now()).backups.map((b) => b.id)).not.toContain(oldest);
+  });
+  it('is told as it is: where it lies, who uses it, and why what waits does', async () => {
+    const workloads = (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads ?? [];
+    await edit(['workloads'], [...workloads, { name: 'later', volumes: [{ name: 'data', sizeGB: 2 }] }]);
+    const api = await there.api();
+    const claim = (name: string, storageClassName: string) =>
+      apply(api, {
+        apiVersion: 'v1',
+        kind: 'PersistentVolumeClaim',
+        metadata: { name, namespace: 'default' },
+        spec: { accessModes: ['ReadWriteOnce'], storageClassName, resources: { requests: { storage: '3Gi' } } },
+      } as KubeObject);
+    await claim('nowhere', 'gold');
+    const seen = async () => (await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes')).volumes;
+    const of = async (name: string) => (await seen()).find((v) => (v.planned ?? v.claim) === name);
+    expect(await of('ais-store/data')).toEqual({
+      planned: 'ais-store/data',
+      namespace: 'default',
+      claim: 'ais-store-data',
+      state: 'bound',
+      bytes: expect.any(Number),
+      lies: [there.host],
+      users: [{ pod: expect.stringMatching(/^ais-store-0/), host: there.host, ready: true }],
+    });
+    expect(await of('later/data')).toMatchObject({ state: 'absent', bytes: 2e9, claim: 'later-data', users: [] });
+    expect(await of('nowhere')).toEqual({
+      namespace: 'default',
+      claim: 'nowhere',
+      state: 'waits',
+      bytes: 3 * 2 ** 30,
+      class: 'gold',
+      lies: [],
+      users: [],
+      why: 'storageclass.storage.k8s.io "gold" not found',
+    });
+    // What is planned comes first.
+    expect((await seen()).map((v) => v.planned !== undefined).lastIndexOf(true)).toBe(1);
+    // A pod that cannot mount what it needs waits, and its volume with it.
+    const own = await kube<KubeObject & { spec: { template: { spec: { volumes: object[] } } } }>(
+      api,
+      '/apis/apps/v1/namespaces/default/deployments/ais-store',
+    );
+    const stuck = structuredClone({
+      apiVersion: 'apps/v1',
+      kind: 'Deployment',
+      metadata: { name: 'ais-index', namespace: 'default' },
+      spec: own?.spec,
+    }) as unknown as KubeObject & { spec: { template: { spec: { volumes: object[] } } } };
+    stuck.spec.template.spec.volumes.push({ name: 'settings', configMap: { name: 'ais-index' } });
+    await apply(api, stuck);
+    await eventually(async () => (await of('ais-store/data'))?.why, 'it is stuck');
+    expect(await of('ais-store/data')).toMatchObject({
+      state: 'bound',
+      why: expect.stringMatching(/^ais-index-0.*: MountVolume.SetUp failed .*configmap "ais-index" not found$/),
+    });
+    await remove(api, stuck);
+    await remove(api, {
+      apiVersion: 'v1',
+      kind: 'PersistentVolumeClaim',
+      metadata: { name: 'nowhere', namespace: 'default' },
+    } as KubeObject);
+    await edit(['workloads'], workloads);
+    // tern was built by something else.
+    expect(await c.call('GET', '/api/charters/tern/volumes')).toMatchObject({ status: 409 });
   });
   it('of a StatefulSet is that of one of its pods: backed up and given back by its number', async () => {
     const workloads = (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads ?? [];

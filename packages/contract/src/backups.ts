@@ -39,6 +39,23 @@ export const Backups = z.strictObject({
     .optional(),
 });
 export type Backups = z.infer<typeof Backups>;
+/** A volume of a cluster as its API says: one that is planned, or one that nobody declared. */
+export const SeenVolume = z.strictObject({
+  /** As it is planned; none: nobody declared it. */
+  planned: z.string().optional(),
+  namespace: z.string(),
+  claim: z.string(),
+  /** It has a volume, waits for one, or is not in the cluster. */
+  state: z.enum(['bound', 'waits', 'absent']),
+  bytes: z.number(),
+  class: z.string().optional(),
+  lies: z.array(z.string()),
+  users: z.array(z.strictObject({ pod: z.string(), host: z.string().optional(), ready: z.boolean() })),
+  why: z.string().optional(),
+});
+export type SeenVolume = z.infer<typeof SeenVolume>;
+export const SeenVolumes = z.strictObject({ at: Moment, volumes: z.array(SeenVolume) });
+export type SeenVolumes = z.infer<typeof SeenVolumes>;
 /** The run, and the cluster in which it is. */
 export const RestoreBegun = z.strictObject({ id: Count, cluster: z.string() });
 export type RestoreBegun = z.infer<typeof RestoreBegun>;

@@ -1,3 +1,4 @@
+export * from './claims.ts';
 export * from './client.ts';
 export * from './drain.ts';
 export * from './lost.ts';

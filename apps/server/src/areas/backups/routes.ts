@@ -13,6 +13,7 @@ import { Refusal } from '../../refusal.ts';
 import { backupsOf } from './rows.ts';
 import { actOnBackup, backupsNow, beginBackup, beginRestore } from './service.ts';
 import { beginTurn } from './standby.ts';
+import { volumesSeen } from './seen.ts';
 import { openStore } from './store.ts';
 
 const Named = z.strictObject({ name: words.Name });
@@ -29,6 +30,11 @@ export async function backups(app: App, { ctx }: { ctx: Context }) {
     '/api/charters/:name/backups',
     { config: { act: 'plan.read' }, schema: { params: Named, response: { '2xx': answers.Backups } } },
     async (req) => backupsNow(ctx, req.params.name),
+  );
+  app.get(
+    '/api/charters/:name/volumes',
+    { config: { act: 'plan.read' }, schema: { params: Named, response: { '2xx': answers.SeenVolumes } } },
+    async (req) => volumesSeen(ctx, req.params.name),
   );
   app.post(
     '/api/charters/:name/backups',

@@ -30,7 +30,7 @@ function config({ store, fill }: StoreRow, colour: (n: string) => string): Chart
   const last = fill.points.at(-1);
   const days = (at: number) => (at - from) / day;
   // A little further than it grows, so that it is seen to have come to rest.
-  const end = Math.max(7, days(last?.at ?? from) * 1.15);
+  const end = Math.ceil(Math.max(7, days(last?.at ?? from) * 1.15));
   const line = { borderWidth: 1.5, pointRadius: 0 };
   return {
     type: 'line',
@@ -73,7 +73,11 @@ function config({ store, fill }: StoreRow, colour: (n: string) => string): Chart
           ticks: { color: colour('--ink-3'), maxTicksLimit: 9, precision: 0 },
           grid: { display: false },
         },
-        y: { min: 0, ticks: { color: colour('--ink-3'), maxTicksLimit: 5 }, grid: { color: colour('--rule') } },
+        y: {
+          min: 0,
+          ticks: { color: colour('--ink-3'), maxTicksLimit: 5, callback: (v) => `${v} GB` },
+          grid: { color: colour('--rule') },
+        },
       },
     },
   } as ChartConfiguration;

@@ -7,6 +7,7 @@ import { useBuilds, useSnapshot } from '../../api/queries.ts';
 import { Empty } from '../../parts/Empty.tsx';
 import { scoped } from '../../state/scope.ts';
 import { MadeBackups } from './MadeBackups.tsx';
+import { SeenVolumes } from './SeenVolumes.tsx';
 import { Standbys } from './Standbys.tsx';
 import { computerWith } from '../../workers/compute.ts';
 
@@ -40,6 +41,7 @@ export default function VolumesTab({ name, site }: { name: string; site: string 
       {(view.plans.length > 0 || view.volumes.some((v) => !v.from)) && (
         <Plans view={view} name={name} site={site} now={snapshot ? Date.parse(snapshot.estate.now) : 0} />
       )}
+      {built && <SeenVolumes name={name} site={site} />}
       <Standbys name={name} site={site} view={view} stands={built} />
       <MadeBackups name={name} stands={built} />
     </>

@@ -1,0 +1,122 @@
+import { type KubeAt, type KubeList, kube } from './client.ts';
+
+/** A claim of a cluster with the volume that it has, as the API says. */
+export interface ClaimSeen {
+  namespace: string;
+  claim: string;
+  /** Whether it has a volume. */
+  bound: boolean;
+  class: string | undefined;
+  /** Bytes of the volume; of one that has none, those that are asked for. */
+  bytes: number;
+  volume: string | undefined;
+  /** Hosts that it lies on, where it lies on some alone (nodeAffinity of the volume); none: that is its driver's business. */
+  lies: string[];
+  /** Pods that use it, with the hosts that they are on. */
+  users: { pod: string; host: string | undefined; ready: boolean }[];
+  /** Why it, or what uses it, waits: as the API tells it in events. */
+  why: string | undefined;
+}
+
+interface Claim {
+  metadata: { name: string; namespace?: string };
+  spec?: { volumeName?: string; storageClassName?: string; resources?: { requests?: { storage?: string } } };
+  status?: { phase?: string; capacity?: { storage?: string } };
+}
+interface Volume {
+  metadata: { name: string };
+  spec: {
+    capacity?: { storage?: string };
+    nodeAffinity?: {
+      required?: { nodeSelectorTerms?: { matchExpressions?: { key: string; operator: string; values?: string[] }[] }[] };
+    };
+  };
+}
+interface Pod {
+  metadata: { name: string; namespace?: string };
+  spec?: { nodeName?: string; volumes?: { persistentVolumeClaim?: { claimName: string } }[] };
+  status?: { phase?: string; conditions?: { type: string; status: string }[] };
+}
+interface Event {
+  involvedObject?: { kind: string; name: string; namespace?: string };
+  reason?: string;
+  message?: string;
+  type?: string;
+}
+
+const units: Record<string, number> = {
+  '': 1,
+  k: 1e3,
+  M: 1e6,
+  G: 1e9,
+  T: 1e12,
+  P: 1e15,
+  Ki: 2 ** 10,
+  Mi: 2 ** 20,
+  Gi: 2 ** 30,
+  Ti: 2 ** 40,
+  Pi: 2 ** 50,
+};
+/** Bytes of a quantity (Kubernetes API, resource.Quantity), such as 10Gi; 0 where it is none. */
+export function bytesOf(quantity: string | undefined): number {
+  const [, number, unit = ''] = /^(\d+(?:\.\d+)?)([A-Za-z]*)$/.exec(quantity ?? '') ?? [];
+  return Math.round(Number(number ?? 0) * (units[unit] ?? 0));
+}
+/** What is told of pods that has to do with their volumes (kubelet and attach-detach controller). */
+const ofVolumes = new Set(['FailedAttachVolume', 'FailedMount', 'FailedMapVolume', 'VolumeConditionAbnormal']);
+
+/** Claims of a cluster, with their volumes, who uses them, and why what waits does. @throws ProtocolError */
+export async function claimsSeen(k: KubeAt): Promise<ClaimSeen[]> {
+  const [claims, volumes, pods, events] = await Promise.all([
+    kube<KubeList<Claim>>(k, '/api/v1/persistentvolumeclaims'),
+    kube<KubeList<Volume>>(k, '/api/v1/persistentvolumes'),
+    kube<KubeList<Pod>>(k, '/api/v1/pods'),
+    kube<KubeList<Event>>(k, '/api/v1/events'),
+  ]);
+  const named = new Map((volumes?.items ?? []).map((v) => [v.metadata.name, v]));
+  // The newest of each comes last.
+  const told = new Map(
+    (events?.items ?? []).flatMap((e) => {
+      const { kind, name, namespace = 'default' } = e.involvedObject ?? { kind: '', name: '' };
+      const counts = kind === 'PersistentVolumeClaim' || (kind === 'Pod' && ofVolumes.has(e.reason ?? ''));
+      return counts ? [[`${kind} ${namespace}/${name}`, e.message ?? e.reason ?? ''] as const] : [];
+    }),
+  );
+  return (claims?.items ?? []).map(({ metadata, spec, status }): ClaimSeen => {
+    const namespace = metadata.namespace ?? 'default';
+    const volume = spec?.volumeName ? named.get(spec.volumeName) : undefined;
+    const users = (pods?.items ?? []).flatMap((p) =>
+      (p.metadata.namespace ?? 'default') === namespace &&
+      p.status?.phase !== 'Succeeded' &&
+      p.status?.phase !== 'Failed' &&
+      p.spec?.volumes?.some((v) => v.persistentVolumeClaim?.claimName === metadata.name)
+        ? [
+            {
+              pod: p.metadata.name,
+              host: p.spec.nodeName,
+              ready: p.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True') ?? false,
+            },
+          ]
+        : [],
+    );
+    const bound = status?.phase === 'Bound';
+    const waits = users.find((u) => !u.ready && told.has(`Pod ${namespace}/${u.pod}`));
+    return {
+      namespace,
+      claim: metadata.name,
+      bound,
+      class: spec?.storageClassName,
+      bytes: bytesOf(status?.capacity?.storage ?? volume?.spec.capacity?.storage ?? spec?.resources?.requests?.storage),
+      volume: spec?.volumeName,
+      lies: (volume?.spec.nodeAffinity?.required?.nodeSelectorTerms ?? []).flatMap(
+        (t) => t.matchExpressions?.find((e) => e.key === 'kubernetes.io/hostname' && e.operator === 'In')?.values ?? [],
+      ),
+      users,
+      why: waits
+        ? `${waits.pod}: ${told.get(`Pod ${namespace}/${waits.pod}`)}`
+        : bound
+          ? undefined
+          : told.get(`PersistentVolumeClaim ${namespace}/${metadata.name}`),
+    };
+  });
+}
