@@ -153,6 +153,12 @@ describe('volumes and backup', () => {
 });
 
 describe('rehearse', () => {
+  it('tells what is missed of a service over time, until it is back', async () => {
+    const { out } = await run('rehearse', 'loss', 'tern', 'time', '--back', '1440', '--estate', demo);
+    expect(out).toContain('clocks (of all hosts, by themselves): 1 s apart after 1 h 23 min');
+    const dns = await run('rehearse', 'loss', 'tern', 'DNS', '--back', '10', '--estate', demo);
+    expect(dns.out).toContain('names (DNS): 10 min');
+  });
   it('tells what happens when a host is lost, and that something does not come back', async () => {
     const { code, out } = await run('rehearse', 'loss', 'tern', 'bw-02', '--estate', demo);
     expect(code).toBe(1);

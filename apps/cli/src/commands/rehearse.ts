@@ -16,6 +16,8 @@ import {
   rehearseAll,
   type Room,
   rowsOf,
+  type Loss,
+  serviceRows,
   simulate,
   type Verdict,
   whatMatters,
@@ -95,14 +97,15 @@ export const rehearse: CommandGroup = {
             ),
           ],
           ...(words.some((w) => serviceOf(room, w)?.pulls) ? { registry: true } : {}),
+          services: words.flatMap((w) => serviceOf(room, w)?.name ?? []),
         });
         const back = minutesOf(asked, 'back');
         const then = asked.options.then;
-        const outcome = simulate(room, [
+        const losses: Loss[] = [
           { at: 0, ...lossOf(asked.words.slice(1)), drained: asked.options.drained === true, back },
           ...(typeof then === 'string' ? [{ at: minutesOf(asked, 'after') ?? 600_000, ...lossOf([then]) }] : []),
-        ]);
-        const rows = rowsOf(room, outcome);
+        ];
+        const rows = [...rowsOf(room, simulate(room, losses)), ...serviceRows(room, losses)];
         tell(
           asked,
           write,

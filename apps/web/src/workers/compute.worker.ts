@@ -54,6 +54,7 @@ import {
   type RehearsedRow,
   roomOf,
   rowsOf,
+  serviceRows,
   simulate,
   type Tried,
   type Verdict,
@@ -215,7 +216,7 @@ export const compute = {
     const charter = known?.charters.find((c) => c.name === name);
     if (!known || !charter) return undefined;
     const room = roomOf(resolve(charter, known));
-    return rowsOf(room, simulate(room, losses));
+    return [...rowsOf(room, simulate(room, losses)), ...serviceRows(room, losses)];
   },
   trace(from: string, to: string, asked: Asked): Traced {
     const known = estate;

@@ -81,7 +81,12 @@ export function casesOf(room: Room): Case[] {
 }
 
 /** What is lost in a case, at the beginning. */
-export const lossOf = ({ hosts, service }: Case): Loss => ({ at: 0, hosts, ...(service?.pulls ? { registry: true } : {}) });
+export const lossOf = ({ hosts, service }: Case): Loss => ({
+  at: 0,
+  hosts,
+  ...(service?.pulls ? { registry: true } : {}),
+  ...(service ? { services: [service.name] } : {}),
+});
 
 /** What a case comes to. */
 export function verdictOf(room: Room, of: Case, outcome: Outcome = simulate(room, [lossOf(of)], false)): Verdict {

@@ -7,7 +7,7 @@ import { absencesOf } from './absences.ts';
 import { caseTitle, casesOf, inCommon, rehearseAll, type Verdict, verdictOf } from './cases.ts';
 import { placeCopies, placePods } from './place.ts';
 import { type Room, type RoomHost, type RoomVolume, type RoomWork, roomForVolumes, roomOf } from './room.ts';
-import { rowsOf } from './rows.ts';
+import { rowsOf, serviceRows } from './rows.ts';
 import { simulate, type WorkOutcome } from './simulate.ts';
 import { whatMatters } from './what-matters.ts';
 
@@ -223,7 +223,10 @@ describe('one loss after another', () => {
 
 describe('the registry', () => {
   const with_ = (host: number, more: Work[] = [{ at: [0] }]) =>
-    room(3, more, [], { registry: { name: 'lr-registry', host }, services: [{ name: 'registry lr-registry', pulls: true }] });
+    room(3, more, [], {
+      registry: { name: 'lr-registry', host },
+      services: [{ name: 'registry lr-registry', pulls: true, gives: 'images' }],
+    });
   it('that is away keeps a pod from starting where it never ran, until it is back', () => {
     // Moved at 350 s; the registry is back at 1,000 s, and the pod ready 20 s later.
     const o = simulate(with_(-1), [
@@ -318,6 +321,36 @@ describe('what hosts share and use', () => {
       // 100 millionths of 86,400 s.
       'time: clocks drift by up to 8.64 s a day',
     ]);
+  });
+  it('a service over time: names at once, clocks when they have gone 1 s apart, each two hundred millionths of a second in a second', () => {
+    const room = roomOf(resolve(estate.charters[0] as Charter, estate));
+    const minute = 60_000;
+    const over = (name: string, back?: number) =>
+      serviceRows(room, [{ at: 0, hosts: [], back, services: [name] }]).map((r) => [
+        r.title,
+        r.sum,
+        r.bad,
+        ...r.parts.map((p) => [p.from, p.to, p.is]),
+      ]);
+    expect(over('DNS', 30 * minute)).toEqual([
+      ['names', '30 min', false, [0, 1_800_000, 'away'], [1_800_000, undefined, 'good']],
+    ]);
+    expect(over('DNS')).toEqual([['names', 'until mended', true, [0, undefined, 'away']]]);
+    // 1 s ÷ 0.0002 = 5,000 s: an hour, 23 minutes and 20 seconds.
+    expect(over('time', 24 * 60 * minute)).toEqual([
+      [
+        'clocks',
+        '1 s apart after 1 h 23 min',
+        false,
+        [0, 5_000_000, 'good'],
+        [5_000_000, 86_400_000, 'less'],
+        [86_400_000, undefined, 'good'],
+      ],
+    ]);
+    expect(over('time', 60 * minute)).toEqual([
+      ['clocks', 'never 1 s apart', false, [0, 3_600_000, 'good'], [3_600_000, undefined, 'good']],
+    ]);
+    expect(over('nothing')).toEqual([]);
   });
   it('the link counts where images come over it; a registry that is known by its address is found without DNS', () => {
     const far = applyEdits(estate, [

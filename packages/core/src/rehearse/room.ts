@@ -71,6 +71,8 @@ export interface RoomService {
   pulls: boolean;
   /** What else it does, as part of a sentence. */
   note?: string;
+  /** What is missed of it over time: names, the time, or images. */
+  gives: 'names' | 'time' | 'images';
 }
 /** A cluster as far as a loss is felt in it: who stands where, and how long everything takes. */
 export interface Room {
@@ -176,8 +178,9 @@ export function roomOf(plan: Computed): Room {
   return room;
 }
 
-/** Seconds that a clock by itself is wrong after a day, at the most: a hundred parts of a million. */
-const driftPerDay = 8.64;
+/** How wrong a clock goes by itself, at the most: a hundred parts of a million. In a day it is so many seconds. */
+export const drift = 100e-6;
+const driftPerDay = 86_400 * drift;
 function servicesOf({ mirror, site, charter, network }: Computed): RoomService[] {
   const asked = (field: 'resolvers' | 'ntp') =>
     [network?.[field], site?.[field], field === 'ntp' ? charter.ntp : undefined].some((l) => serverList(l ?? []).servers.length);
@@ -185,10 +188,14 @@ function servicesOf({ mirror, site, charter, network }: Computed): RoomService[]
   const byName = mirror !== undefined && !isIp(mirror.endpoint.replace(/:\d+$/, ''));
   return [
     // One that runs on a host is lost with it; alone it is lost when its program is.
-    ...(mirror ? [{ name: `registry ${mirror.name}`, pulls: true }] : []),
-    ...(asked('resolvers') ? [{ name: 'DNS', pulls: byName, note: 'a node that starts anew does not find the API' }] : []),
-    ...(asked('ntp') ? [{ name: 'time', pulls: false, note: `clocks drift by up to ${driftPerDay} s a day` }] : []),
-    ...(far ? [{ name: 'link to other sites', pulls: true }] : []),
+    ...(mirror ? [{ name: `registry ${mirror.name}`, pulls: true, gives: 'images' as const }] : []),
+    ...(asked('resolvers')
+      ? [{ name: 'DNS', pulls: byName, gives: 'names' as const, note: 'a node that starts anew does not find the API' }]
+      : []),
+    ...(asked('ntp')
+      ? [{ name: 'time', pulls: false, gives: 'time' as const, note: `clocks drift by up to ${driftPerDay} s a day` }]
+      : []),
+    ...(far ? [{ name: 'link to other sites', pulls: true, gives: 'images' as const }] : []),
   ];
 }
 

@@ -1,6 +1,6 @@
 import { secondsText } from '../words/amounts.ts';
-import type { Ms, Room, RoomVolume } from './room.ts';
-import type { Outcome } from './simulate.ts';
+import { drift, type Ms, type Room, type RoomVolume } from './room.ts';
+import type { Loss, Outcome } from './simulate.ts';
 
 /** A part of a line in time: `away`: nothing answers; `less`: less than there is to be; `good`. */
 export interface RehearsedPart {
@@ -140,3 +140,65 @@ export function rowsOf(room: Room, o: Outcome): RehearsedRow[] {
   });
   return rows;
 }
+
+/** Clocks that are further apart than this are told by etcd as a fault ("the clock difference against peer is too high"). */
+const apart: Ms = 1000;
+
+/**
+ * What is missed over time of services that are away: names and images at once, the time when clocks have gone apart. Two clocks may go wrong in opposite ways.
+ *
+ * @param losses each with the services that it takes
+ */
+export const serviceRows = (room: Room, losses: readonly Loss[]): RehearsedRow[] =>
+  losses.flatMap((l) =>
+    (l.services ?? []).flatMap((name): RehearsedRow[] => {
+      const service = room.services?.find((s) => s.name === name);
+      if (!service) return [];
+      const { at, back } = l;
+      const again = (text: string): RehearsedPart[] =>
+        back === undefined ? [] : [{ from: back, to: undefined, is: 'good', text }];
+      if (service.gives !== 'time')
+        return [
+          {
+            title: service.gives,
+            about: name,
+            parts: [
+              {
+                from: at,
+                to: back,
+                is: 'away',
+                text:
+                  service.gives === 'names' ? 'none is found but those that somebody has asked for lately' : 'none can be pulled',
+              },
+              ...again(service.gives === 'names' ? 'found again' : 'pulled again'),
+            ],
+            sum: awayText(back === undefined ? undefined : back - at),
+            bad: back === undefined,
+          },
+        ];
+      const from = at + Math.round(apart / (2 * drift));
+      const goes = back === undefined || back > from;
+      return [
+        {
+          title: 'clocks',
+          about: 'of all hosts, by themselves',
+          parts: [
+            { from: at, to: goes ? from : back, is: 'good', text: 'less than 1 s apart' },
+            ...(goes
+              ? [
+                  {
+                    from,
+                    to: back,
+                    is: 'less' as const,
+                    text: 'more than 1 s apart: etcd warns, and logs cannot be laid beside each other',
+                  },
+                ]
+              : []),
+            ...again('set right again'),
+          ],
+          sum: goes ? `1 s apart after ${awayText(from - at)}` : 'never 1 s apart',
+          bad: false,
+        },
+      ];
+    }),
+  );

@@ -12,6 +12,8 @@ export interface Loss {
   drained?: boolean | undefined;
   /** The registry is away too, or alone: what is started where its image is not lacks it. */
   registry?: boolean | undefined;
+  /** Services of the estate that are away, by name: what that does to nobody's pods is told apart (`serviceRows`). */
+  services?: readonly string[] | undefined;
 }
 /** From when to when something was so; `to` undefined: until somebody mends it. */
 export interface Span {
