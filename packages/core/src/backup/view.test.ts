@@ -159,6 +159,11 @@ describe('volumes of a cluster', () => {
     });
     // 88 GB are reached when half of the 16 GB were added: after a day.
     expect(fillOf({ ...store, sizeGB: 88 }, e, now).fullAt).toBe(first + 24 * hour);
+    // A volume that is kept for longer grows for longer, and the others do not with it: 2 GB, and ten days of a tenth.
+    const plover = e.charters[0] as Charter;
+    const cache = { name: 'long', volumes: ['plotter/cache'], store: 'lr-objects', at: '0 3 * * *', keep: { last: 11 } };
+    const both = { ...e, charters: [{ ...plover, backups: [...(plover.backups ?? []), cache] }] };
+    expect(fillOf(store, both, now).points.at(-1)).toEqual({ at: first + hour + 240 * hour, gb: expect.closeTo(96 + 3, 6) });
     // What is too small for the first one is full at once, what nobody measured never is.
     expect([fillOf({ ...store, sizeGB: 79 }, e, now).fullAt, fillOf({ ...store, sizeGB: undefined }, e, now).fullAt]).toEqual([
       first,

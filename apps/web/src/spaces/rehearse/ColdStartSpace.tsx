@@ -60,7 +60,7 @@ export function ColdStartSpace() {
   return (
     <Space
       space="cold-start"
-      title="Cold start"
+      title={stops ? 'Planned stop' : 'Cold start'}
       sheets={<SubNav site={site} />}
       facts={all?.parts.length ? sumText(title, all, stops) : 'what starts when after a loss of all power'}
       findings={findings}
@@ -156,6 +156,12 @@ function Circle({ circle, onMend }: { circle: StartCircle; onMend: () => void })
   );
 }
 
+/** Work and volumes of two clusters may have one name. */
+const Whose = ({ part }: { part: StartRow }) =>
+  part.charter && (part.kind === 'work' || part.kind === 'storage') ? (
+    <span className="text-ink-2"> of {part.charter}</span>
+  ) : null;
+
 /** The drawing, and the order as a list with its times: for the eye, and for the room. */
 function Start({ all, site }: { all: ColdStart; site: string }) {
   const groups = useMemo(() => groupsOf(all), [all]);
@@ -229,6 +235,7 @@ function Start({ all, site }: { all: ColdStart; site: string }) {
                   <td className="whitespace-nowrap!">{afterText(p.begins)}</td>
                   <td className={way.has(p.id) ? 'font-semibold' : ''}>
                     {p.path ? <Link to={scoped(p.path, site)}>{p.title}</Link> : p.title}
+                    <Whose part={p} />
                   </td>
                   <td className="print:hidden">
                     <Bar begins={p.begins} up={p.up} total={all.total} heavy={way.has(p.id)} />
@@ -303,7 +310,10 @@ function Stop({ all }: { all: ColdStart }) {
           {rows.map((p) => (
             <tr key={p.id} data-row tabIndex={0}>
               <td className="whitespace-nowrap!">{afterText(p.stopBegins)}</td>
-              <td>{p.title}</td>
+              <td>
+                {p.title}
+                <Whose part={p} />
+              </td>
               <td>{p.stopped > p.stopBegins ? afterText(p.stopped - p.stopBegins) : ''}</td>
               <Sign />
             </tr>
