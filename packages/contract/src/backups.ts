@@ -1,5 +1,5 @@
-import { RunStatus, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
+import { LastRun } from './last-run.ts';
 import { Count, Moment } from './parts.ts';
 
 /** A backup that was made of a volume; one that was dropped is not told any more. */
@@ -24,19 +24,8 @@ export type VolumeBackup = z.infer<typeof VolumeBackup>;
 /** Backups of a cluster, the newest first, and the run that was last. */
 export const Backups = z.strictObject({
   backups: z.array(VolumeBackup),
-  last: z
-    .strictObject({
-      id: Count,
-      title: z.string(),
-      /** What it is for, and the workload whose standby copy it is about. */
-      what: z.string(),
-      standby: z.string().optional(),
-      createdAt: Moment,
-      createdBy: z.string(),
-      steps: z.array(Step),
-      status: RunStatus,
-    })
-    .optional(),
+  /** What it is for, and the workload whose standby copy it is about. */
+  last: LastRun.extend({ what: z.string(), standby: z.string().optional() }).optional(),
 });
 export type Backups = z.infer<typeof Backups>;
 /** A volume of a cluster as its API says: one that is planned, or one that nobody declared. */

@@ -5,6 +5,7 @@ export * from './clusters.ts';
 export * from './estate.ts';
 export * from './events.ts';
 export * from './backups.ts';
+export * from './last-run.ts';
 export * from './losses.ts';
 export * from './site-power.ts';
 export * from './gateways.ts';

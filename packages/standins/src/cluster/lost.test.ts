@@ -5,7 +5,8 @@ import type { Charter } from '@praesidor/core/model';
 import { goodEstate, withAddon } from '../../../core/test/estate.ts';
 import type { KubeObject } from './kinds.ts';
 import { Placed } from './placed.ts';
-import { type NodeState, ownClaims, podsOf } from './pods.ts';
+import { type NodeState, ownClaims, podsOf, type State } from './pods.ts';
+import { Published } from './published.ts';
 
 /** A cluster of six nodes whose clock is a number of seconds, of which one falls silent at 10,000. */
 const estate = withAddon(goodEstate(), 'inbound-router', 'inbound-check');
@@ -137,5 +138,57 @@ describe('a StatefulSet', () => {
     expect([0, 1].map((i) => ownClaims(set, i).map((c) => c.claim))).toEqual([['data-archive-0'], ['data-archive-1']]);
     expect(course(set).after(1)).toMatchObject({ node: undefined, reason: 'Unschedulable' });
     expect(ownClaims({ ...set, kind: 'Deployment' }, 0)).toEqual([]);
+  });
+});
+
+describe('the node that answers for an address', () => {
+  const objects: KubeObject[] = [
+    {
+      apiVersion: 'v1',
+      kind: 'ConfigMap',
+      metadata: { name: 'service-announcer' },
+      data: { range: '10.62.8.70-10.62.8.71', announce: 'arp' },
+    },
+    {
+      apiVersion: 'v1',
+      kind: 'Service',
+      metadata: { name: 'feed', namespace: 'default' },
+      spec: { type: 'LoadBalancer', ports: [] },
+    },
+  ];
+  const state = (nodes: string[], silent: Record<string, number> = {}): State => ({
+    pods: nodes.map((node) => ({
+      key: node,
+      name: node,
+      namespace: 'kube-system',
+      labels: {},
+      owner: { apiVersion: 'apps/v1', kind: 'DaemonSet', metadata: { name: 'service-announcer' } },
+      node,
+      hostNetwork: true,
+      ready: true,
+    })),
+    ready: new Set(),
+    proxied: new Set(),
+    silent: new Map(Object.entries(silent)),
+    volumes: { volumes: [], claims: new Map() },
+    refused: [],
+  });
+  it('has it until its lease ends, fifteen seconds after it was heard last; then one that is heard has it', () => {
+    const p = new Published();
+    const leads = (silent: Record<string, number>) =>
+      [...p.of(objects, state(['lr-04', 'lr-05'], silent), 0).values()][0]?.node?.name;
+    const first = leads({}) as string;
+    expect([leads({ [first]: 14 }), leads({ [first]: 15 }) === first, leads({ [first]: 15 }) !== undefined]).toEqual([
+      first,
+      false,
+      true,
+    ]);
+    // Who comes back does not take it back.
+    expect(leads({})).not.toBe(first);
+  });
+  it('is none that is silent itself', () => {
+    const p = new Published();
+    const at = (silent: Record<string, number>) => p.of(objects, state(['lr-04', 'lr-05'], silent), 0).size;
+    expect([at({ 'lr-04': 3, 'lr-05': 3 }), at({ 'lr-04': 3 })]).toEqual([0, 1]);
   });
 });

@@ -6,10 +6,9 @@ import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { type RunRow, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
 import { known } from '../../engine/history.ts';
-import { statusOf } from '../../engine/state.ts';
+import { lastRun, shownRun } from '../../engine/last-run.ts';
 import { queueRun } from '../../engine/turns.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -20,30 +19,16 @@ import { askedOf } from './asked.ts';
 import { backupRun } from './run.ts';
 import { following } from './standby-rows.ts';
 
-const last = (m: EntityManager, charter: string): Promise<RunRow | null> =>
-  m.findOne(Runs, { where: { kind: 'backup', subject: charter }, order: { id: 'DESC' } });
+const last = (m: EntityManager, charter: string) => lastRun(m, 'backup', charter);
 
 /** Backups of a cluster, and how the last run went. */
 export async function backupsNow(ctx: Context, charter: string): Promise<z.input<typeof answers.Backups>> {
   const m = ctx.db.manager;
   const run = await last(m, charter);
-  return {
-    backups: (await backupsOf(m, charter)).map(shown),
-    ...(run
-      ? {
-          last: {
-            id: run.id,
-            title: run.title,
-            what: askedOf(run).what,
-            ...(askedOf(run).standby ? { standby: askedOf(run).standby?.workload } : {}),
-            createdAt: run.createdAt,
-            createdBy: run.createdBy,
-            steps: run.steps,
-            status: await statusOf(m, run),
-          },
-        }
-      : {}),
-  };
+  const backups = (await backupsOf(m, charter)).map(shown);
+  if (!run) return { backups };
+  const { what, standby } = askedOf(run);
+  return { backups, last: { ...(await shownRun(m, run)), what, ...(standby ? { standby: standby.workload } : {}) } };
 }
 
 export interface Wanted {

@@ -6,10 +6,9 @@ import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { type RunRow, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
 import { known } from '../../engine/history.ts';
-import { statusOf } from '../../engine/state.ts';
+import { lastRun, shownRun } from '../../engine/last-run.ts';
 import { queueRun } from '../../engine/turns.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -17,16 +16,13 @@ import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
 import { lossRun } from './run.ts';
 
-const last = (m: EntityManager, charter: string): Promise<RunRow | null> =>
-  m.findOne(Runs, { where: { kind: 'loss', subject: charter }, order: { id: 'DESC' } });
+const last = (m: EntityManager, charter: string) => lastRun(m, 'loss', charter);
 
 /** How the last trial of a loss went. */
 export async function lossesNow(ctx: Context, charter: string): Promise<z.input<typeof answers.Losses>> {
   const m = ctx.db.manager;
   const run = await last(m, charter);
-  if (!run) return {};
-  const { id, title, createdAt, createdBy, steps } = run;
-  return { last: { id, host: String(run.asked.host), title, createdAt, createdBy, steps, status: await statusOf(m, run) } };
+  return run ? { last: { ...(await shownRun(m, run)), host: String(run.asked.host) } } : {};
 }
 
 /** Begins to switch a host off. @throws Refusal where that is not a loss that can be looked at */

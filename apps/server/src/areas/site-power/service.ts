@@ -5,9 +5,8 @@ import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
-import { type RunRow, Runs } from '../../db/tables.ts';
 import { actOnRun, type RunAct } from '../../engine/acts.ts';
-import { statusOf } from '../../engine/state.ts';
+import { lastRun, shownRun } from '../../engine/last-run.ts';
 import { queueRun } from '../../engine/turns.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -16,16 +15,13 @@ import { standing } from '../builds/proofs.ts';
 import { powerRun } from './run.ts';
 
 export type PowerTo = 'start' | 'stop';
-const last = (m: EntityManager, site: string): Promise<RunRow | null> =>
-  m.findOne(Runs, { where: { kind: 'power', subject: site }, order: { id: 'DESC' } });
+const last = (m: EntityManager, site: string) => lastRun(m, 'power', site);
 
 /** How a site was started or stopped last. */
 export async function powerNow(ctx: Context, site: string): Promise<z.input<typeof answers.SitePower>> {
   const m = ctx.db.manager;
   const run = await last(m, site);
-  if (!run) return {};
-  const { id, title, createdAt, createdBy, steps } = run;
-  return { last: { id, to: run.asked.to as PowerTo, title, createdAt, createdBy, steps, status: await statusOf(m, run) } };
+  return run ? { last: { ...(await shownRun(m, run)), to: run.asked.to as PowerTo } } : {};
 }
 
 /** Begins to start a site, or to shut its hosts down. @throws Refusal */

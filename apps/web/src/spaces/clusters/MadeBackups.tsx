@@ -1,5 +1,4 @@
 import type { Backups, VolumeBackup } from '@praesidor/contract';
-import { openStates } from '@praesidor/core/schedule';
 import { bytesText, counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -10,6 +9,7 @@ import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { runState } from '../../state/run-state.ts';
 import { RestoreDialog } from './RestoreDialog.tsx';
 
 /** Rows before somebody asks for all. */
@@ -29,8 +29,7 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
   const [whole, setWhole] = useState(false);
   const [restoring, setRestoring] = useState<VolumeBackup>();
   const { backups = [], last } = data ?? {};
-  const state = last?.status.state;
-  const open = state !== undefined && (openStates as readonly string[]).includes(state);
+  const { open, broken } = runState(last);
   const held = !leave.may('backups.run') || act.isPending;
   const button = (label: string, how: '' | '/test' | '/stop' | '/resume', filled = false) => (
     <Button filled={filled} disabled={held} title={leave.why('backups.run')} onClick={() => act.mutate(how)}>
@@ -47,12 +46,12 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
           </span>
         </h2>
         {open && button('Stop', '/stop')}
-        {(state === 'failed' || state === 'stopped') && button('Resume', '/resume')}
+        {broken && button('Resume', '/resume')}
         {!open && backups.length > 0 && button('Test the newest', '/test')}
         {!open && stands && button('Back up now', '', true)}
       </div>
       <Refused error={act.error ?? error} />
-      {last && (open || state === 'failed' || state === 'stopped') && (
+      {last && (open || broken) && (
         <div className="mb-3 border-rule-2 border-y py-1">
           <p className="text-ink-2">
             {last.title}, begun by {last.createdBy}, <When at={last.createdAt} />

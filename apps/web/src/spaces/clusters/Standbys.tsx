@@ -8,6 +8,7 @@ import { Link } from 'react-router';
 import { When } from '../../parts/When.tsx';
 import { scoped } from '../../state/scope.ts';
 import { useMay } from '../../state/may.ts';
+import { runState } from '../../state/run-state.ts';
 import { type Turning, TurnDialog } from './TurnDialog.tsx';
 
 const spell = (ms: number) => (ms < 1000 ? 'less than 1 s' : secondsText(ms / 1000));
@@ -24,10 +25,7 @@ export function Standbys({ name, site, view, stands }: { name: string; site: str
   if (!standbys.length && !keptAt.length) return null;
   // Its activation was broken off: it has ended there, and does not run here.
   const broken = (row: StandbyRow) =>
-    last?.what === 'activate' &&
-    last.standby === row.standby.workload &&
-    row.state === 'follows' &&
-    (last.status.state === 'failed' || last.status.state === 'stopped');
+    last?.what === 'activate' && last.standby === row.standby.workload && row.state === 'follows' && runState(last).broken;
   const begin = (row: StandbyRow, what: Turning, label: string) => (
     <button
       type="button"

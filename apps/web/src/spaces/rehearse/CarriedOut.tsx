@@ -1,6 +1,5 @@
 import type { SitePower, SitePowerBegun } from '@praesidor/contract';
 import { type ColdStart, startSteps, stopSteps, switchedBy } from '@praesidor/core/cold-start';
-import { openStates } from '@praesidor/core/schedule';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
@@ -14,6 +13,7 @@ import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { runState } from '../../state/run-state.ts';
 
 type To = 'start' | 'stop';
 
@@ -31,8 +31,7 @@ export function CarriedOut({ site, title, all, to }: { site: string; title: stri
   );
   const { last } = data ?? {};
   const state = last?.status.state;
-  const open = state !== undefined && (openStates as readonly string[]).includes(state);
-  const broken = state === 'failed' || state === 'stopped';
+  const { open, broken } = runState(last);
   const hosts = plan.steps.filter((s) => s.host).length;
   const held = !leave.may('sites.power') || act.isPending;
   return (

@@ -1,7 +1,6 @@
 import type { LossBegun, Losses } from '@praesidor/contract';
 import type { TriedLoss as Seen } from '@praesidor/core/model';
 import { type RehearsedRow, spanText } from '@praesidor/core/rehearse';
-import { openStates } from '@praesidor/core/schedule';
 import { counted, secondsText } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -16,6 +15,7 @@ import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
+import { runState } from '../../state/run-state.ts';
 
 /** The loss of a host that serves, tried: what was measured beside what was rehearsed, and how it goes just now. */
 export function TriedLoss({ name, host, rows }: { name: string; host: string; rows: readonly RehearsedRow[] }) {
@@ -31,9 +31,7 @@ export function TriedLoss({ name, host, rows }: { name: string; host: string; ro
   const [asking, setAsking] = useState(false);
   if (!serves && !tried) return null;
   const { last } = data ?? {};
-  const state = last?.status.state;
-  const open = state !== undefined && (openStates as readonly string[]).includes(state);
-  const broken = state === 'failed' || state === 'stopped';
+  const { open, broken } = runState(last);
   const held = !leave.may('losses.try') || act.isPending;
   return (
     <section aria-label="Tried" className="pt-5">
