@@ -72,6 +72,9 @@ describe('the page of volumes', () => {
     const run = await backUp(c);
     await backupEnded(c, run.id);
     await b.see('2 backups that can be given back');
+    await b.find(
+      "//table[@aria-label='What there is, over time']//tr[contains(., 'ais-store/data')]//*[@role='img'][starts-with(@aria-label, '2 backups, the oldest')]",
+    );
   });
   it('gives one back in the place of what the volume has, once its name is typed', async () => {
     there.write('tides', Buffer.from('low water'));

@@ -10,13 +10,14 @@ import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { runState } from '../../state/run-state.ts';
+import { ExistingBackups } from './ExistingBackups.tsx';
 import { RestoreDialog } from './RestoreDialog.tsx';
 
 /** Rows before somebody asks for all. */
 const first = 10;
 
 /** Backups that were made of a cluster's volumes, with what makes and tests them. */
-export function MadeBackups({ name, stands }: { name: string; stands: boolean }) {
+export function MadeBackups({ name, stands, zone }: { name: string; stands: boolean; zone: string }) {
   const leave = useMay();
   const at = `/api/charters/${name}/backups`;
   const { data, error } = useQuery({ queryKey: ['backups', name], queryFn: () => api<Backups>('GET', at) });
@@ -58,6 +59,15 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
           </p>
           <Steps steps={last.steps} status={last.status.steps} />
         </div>
+      )}
+      {backups.length > 1 && (
+        <>
+          <ExistingBackups backups={backups} zone={zone} />
+          <p className="-mt-2 pb-3 text-ink-2 text-sm">
+            <Key is="border-verdigris bg-verdigris" /> tested, passed <Key is="border-plum bg-leaf" /> never tested{' '}
+            <Key is="border-brick bg-brick" /> failed its test
+          </p>
+        </>
       )}
       {backups.length > 0 ? (
         <table className="grid-table" aria-label="Backups made">
@@ -104,6 +114,10 @@ export function MadeBackups({ name, stands }: { name: string; stands: boolean })
     </section>
   );
 }
+
+const Key = ({ is }: { is: string }) => (
+  <span aria-hidden className={`ml-2 inline-block h-3 w-[6px] border align-middle ${is}`} />
+);
 
 function Line({
   backup: b,

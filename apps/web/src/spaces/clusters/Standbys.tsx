@@ -119,7 +119,7 @@ function Behind({ row }: { row: StandbyRow }) {
   const late = row.mayLag !== undefined && row.lag > row.mayLag;
   return (
     <>
-      <span className={late ? 'text-brick' : ''}>{spell(Math.max(0, row.lag))}</span>
+      <span className={`whitespace-nowrap ${late ? 'text-brick' : ''}`}>{spell(Math.max(0, row.lag))}</span>
       <span className="block whitespace-nowrap text-ink-2 text-sm">{may}</span>
     </>
   );

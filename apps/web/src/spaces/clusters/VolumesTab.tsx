@@ -43,7 +43,7 @@ export default function VolumesTab({ name, site }: { name: string; site: string 
       )}
       {built && <SeenVolumes name={name} site={site} />}
       <Standbys name={name} site={site} view={view} stands={built} />
-      <MadeBackups name={name} stands={built} />
+      <MadeBackups name={name} stands={built} zone={view.zone} />
     </>
   );
 }
