@@ -1,5 +1,6 @@
 import type { Losses } from '@praesidor/contract';
-import type { Plan } from '@praesidor/core/charter';
+import { type Plan, resolve } from '@praesidor/core/charter';
+import type { Charter } from '@praesidor/core/model';
 import { check } from '@praesidor/core/checks';
 import { apply, clusterSeen, type KubeObject, publishedServices } from '@praesidor/protocols/kube';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
@@ -197,6 +198,21 @@ describe('a loss that is tried', () => {
     await c.good('POST', '/api/charters/plover/losses/resume');
     await eventually(async () => (await now()).last?.status.state === 'done', 'its end');
     expect(i.world.machines.get(host)?.power).toBe('On');
+  });
+  it('is none where the control plane would have no majority: nothing could be seen', async () => {
+    const set = (value: number) =>
+      c.good('POST', '/api/edits', {
+        why: 'one member',
+        edits: [{ op: 'set', kind: 'Charter', key: 'plover', path: ['controlPlane', 'count'], value }],
+      });
+    await set(1);
+    const estate = await c.estate();
+    const plan = resolve(estate.charters.find((x) => x.name === 'plover') as Charter, estate);
+    const only = plan.nodes.find((n) => n.role === 'control-plane')?.host ?? '';
+    expect((await begin(only)).body).toMatchObject({
+      message: `Without ${only} the control plane of plover has no majority: nothing could be seen.`,
+    });
+    await set(3);
   });
   it('is none while another host is missing', async () => {
     const { plan } = await stands();
