@@ -83,6 +83,21 @@ describe('a site', () => {
     const run = await carried('start');
     expect([run.status.state, members.map((h) => i.world.machines.get(h)?.bootId)]).toEqual(['done', boots]);
   });
+  it('waits for no cluster that nobody here can ask, and switches no host that nothing runs on', async () => {
+    const free = (await c.estate()).hosts.filter((h) => h.site === 'lr' && h.state !== 'serving').map((h) => h.name);
+    expect(free.length).toBeGreaterThan(0);
+    const asked = async () => {
+      const run = await carried('start');
+      expect(run.status.state).toBe('done');
+      expect(run.steps.filter((s) => free.includes(s.host ?? ''))).toEqual([]);
+      return run.steps.map((s) => s.id).filter((id) => id.endsWith(' plover'));
+    };
+    expect(await asked()).toEqual(['answers/control-plane plover', 'answers/nodes plover']);
+    // As if its last change had failed: nobody knows what stands there.
+    await i.query("update run set state = 'failed' where kind = 'change'");
+    expect(await asked()).toEqual([]);
+    await i.query("update run set state = 'done' where kind = 'change'");
+  });
   it('waits for a host that does not go off, and keeps what that stands on; it is gone on with', async () => {
     const role = new Map((await c.estate()).hosts.map((h) => [h.name, h.held?.role]));
     const stuck = members.find((h) => role.get(h) === 'worker') ?? '';
