@@ -112,8 +112,9 @@ export class ApiStandin {
     for (const node of cordoned) this.cordoned.add(node);
   }
 
+  /** It stands, also while its address goes from one member to the next. */
   get up(): boolean {
-    return this.server !== undefined;
+    return this.server !== undefined || Date.now() < this.nobody;
   }
   names = () => [...this.members].filter(([, m]) => m.away === undefined).map(([name]) => name);
   private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane' && m.away === undefined);
@@ -153,13 +154,7 @@ export class ApiStandin {
     return m.mute;
   }
   remove(machine: Machine): void {
-    // Who has the address of the API is gone: until the next one has noticed (VRRP, RFC 5798 §6.1), nobody answers there.
     const led = this.controlPlane()[0];
-    if (led?.machine === machine && /^\s+virtual_router_id/m.test(led.kit.files['/etc/keepalived/keepalived.conf'] ?? '')) {
-      this.close();
-      this.nobody = this.clock.after(Date.now(), missed);
-      setTimeout(() => this.settle(), this.nobody - Date.now() + 1).unref();
-    }
     for (const [name, m] of this.members)
       if (m.machine === machine) {
         m.away ??= Date.now();
@@ -167,14 +162,22 @@ export class ApiStandin {
         this.apis.stop(name);
         this.kubelets.stop(name);
       }
+    // Who has the address of the API is gone: until the next one has noticed (VRRP, RFC 5798 §6.1), nobody answers there.
+    const moves = /^\s+virtual_router_id/m.test(led?.kit.files['/etc/keepalived/keepalived.conf'] ?? '');
+    if (led?.machine === machine && moves && this.server && this.quorum()) {
+      this.close();
+      this.nobody = this.clock.after(Date.now(), missed);
+      setTimeout(() => this.settle(), this.nobody - Date.now() + 1).unref();
+      return;
+    }
     this.settle();
   }
+  private quorum = () => this.etcd.up() >= Math.floor(this.etcd.size / 2) + 1;
 
   /** The API answers while a majority of the etcd members run. */
   private settle(): void {
     const running = this.controlPlane();
-    const quorum = this.etcd.up() >= Math.floor(this.etcd.size / 2) + 1;
-    if (!quorum || !running[0] || whyNoApi(running[0].kit.files)) {
+    if (!this.quorum() || !running[0] || whyNoApi(running[0].kit.files)) {
       this.close();
       return;
     }

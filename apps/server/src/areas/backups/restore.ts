@@ -21,7 +21,7 @@ import { kitOf } from '../builds/kit-of-build.ts';
 import { standing } from '../builds/proofs.ts';
 import { accountOn } from '../builds/steps/files.ts';
 import { askedOf, type NewClaim, placeOf, volumeAt } from './asked.ts';
-import { type BackupRow, backupById, backupsOf } from './rows.ts';
+import { type BackupRow, backupById, newestBackup } from './rows.ts';
 import { hostSource, writeOver } from './source.ts';
 import { openStore } from './store.ts';
 import { endedThere, holdsNothing, holdsOf, turned } from './standby-rows.ts';
@@ -239,7 +239,7 @@ async function backupFor(ctx: Context, run: RunRow, tools: StepTools): Promise<B
   const from = gives?.[tools.step.id];
   const m = ctx.db.manager;
   const id = from ? from.backup : backup;
-  const row = id === undefined ? from && (await backupsOf(m, from.charter, from.volume))[0] : await backupById(m, id);
+  const row = id === undefined ? from && (await newestBackup(m, from.charter, from.volume)) : await backupById(m, id);
   if (!row)
     throw new StepFailure(
       id === undefined ? `There is no backup of ${from?.volume ?? tools.step.lane}.` : `Backup ${id} was dropped.`,

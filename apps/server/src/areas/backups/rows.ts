@@ -32,6 +32,15 @@ export const backupsOf = (m: EntityManager, charter: string, volume?: string): P
     [charter, volume ?? null],
   );
 
+/** The newest one of a volume; undefined: there is none. */
+export const newestBackup = async (m: EntityManager, charter: string, volume: string): Promise<BackupRow | undefined> =>
+  (
+    (await m.query(
+      'select * from volume_backup where charter = $1 and volume = $2 and dropped is null order by at desc, id desc limit 1',
+      [charter, volume],
+    )) as BackupRow[]
+  )[0];
+
 /** One that was not dropped. */
 export const backupById = async (m: EntityManager, id: number): Promise<BackupRow | undefined> =>
   ((await m.query('select * from volume_backup where id = $1 and dropped is null', [id])) as BackupRow[])[0];

@@ -14,7 +14,7 @@ import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { askedOf, type Place, placeOf, type Purpose, volumeAt } from './asked.ts';
 import { haltStep, held, openCluster, restoreStep, reviveStep, silentStep } from './restore.ts';
-import { backupById, backupsOf, noteBackups, restoringNow } from './rows.ts';
+import { backupById, backupsOf, newestBackup, noteBackups, restoringNow } from './rows.ts';
 import { hostSource } from './source.ts';
 import { notFollowed } from './standby-rows.ts';
 import { openStore } from './store.ts';
@@ -127,7 +127,7 @@ async function trial(ctx: Context, run: RunRow, tools: StepTools): Promise<strin
   const m = ctx.db.manager;
   const { backup: wanted, gives } = askedOf(run);
   const from = gives?.[tools.step.id] ?? { charter: run.subject, volume: tools.step.lane, backup: wanted };
-  const row = from.backup === undefined ? (await backupsOf(m, from.charter, from.volume))[0] : await backupById(m, from.backup);
+  const row = from.backup === undefined ? await newestBackup(m, from.charter, from.volume) : await backupById(m, from.backup);
   if (!row) throw new StepFailure(`There is no backup of ${tools.step.lane}.`, 'Back it up first, then resume.');
   const { volume } = row;
   const declared = needIn(await estateNow(ctx.db), 'BackupStore', row.store);

@@ -13,7 +13,7 @@ import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
 import type { Asked, Place, Purpose } from './asked.ts';
 import { answering } from './restore.ts';
-import { type BackupRow, backupsOf } from './rows.ts';
+import { type BackupRow, newestBackup } from './rows.ts';
 import { nothingUnderWay, stepsFor } from './service.ts';
 import { standbyState } from './standby-rows.ts';
 
@@ -216,7 +216,8 @@ export async function standbysDue(ctx: Context, now = Date.now()): Promise<void>
         if (state?.state === 'active') {
           if (!state.ended && (await answering(ctx, estate, s.cluster)))
             await ctx.db.transaction((m) => beginEnd(ctx, m, c.name, s.workload));
-        } else await ctx.db.transaction((m) => beginFollow(ctx, m, c.name, s.workload, now));
+        } else if ((await behindOf(ctx.db.manager, found(estate, c.name, s.workload), now)).length)
+          await ctx.db.transaction((m) => beginFollow(ctx, m, c.name, s.workload, now));
       })().catch((e: Error) => ctx.log('a standby copy waits', { charter: c.name, workload: s.workload, why: e.message }));
     }
 }
@@ -246,25 +247,30 @@ async function beginEnd(ctx: Context, m: EntityManager, charter: string, workloa
   });
 }
 
+/** Volumes that do not hold the newest backup, with that one: none while one of them has no backup, or a try has just failed. */
+async function behindOf(m: EntityManager, f: Found, now: number): Promise<[StandbyPair, BackupRow][]> {
+  const state = await standbyState(m, f.here.name, f.standby.workload);
+  if (state?.state === 'active') return [];
+  if (state?.fault && state.looked && now - state.looked.getTime() < againMs) return [];
+  const newest: [StandbyPair, BackupRow][] = [];
+  for (const p of f.pairs) {
+    const row = await newestBackup(m, f.there.name, p.there.name);
+    if (!row) return [];
+    newest.push([p, row]);
+  }
+  return newest.filter(
+    ([p, row]) => !state?.holds[p.here.name] || row.at.getTime() > Date.parse(state.holds[p.here.name] as string),
+  );
+}
+
 /** Takes the newest backups, where they are newer than what it holds. @throws Refusal */
 async function beginFollow(ctx: Context, m: EntityManager, charter: string, workload: string, now: number): Promise<void> {
   const { estate } = await loadEstate(m);
   const f = found(estate, charter, workload);
   // Only this cluster is written to: backups of the other one go on meanwhile.
   await alone(m, [charter]);
-  const state = await standbyState(m, charter, workload);
-  if (state?.state === 'active') return;
-  const newest: [StandbyPair, BackupRow][] = [];
-  for (const p of f.pairs) {
-    const [row] = await backupsOf(m, f.there.name, p.there.name);
-    if (!row) return;
-    newest.push([p, row]);
-  }
-  const behind = newest.filter(
-    ([p, row]) => !state?.holds[p.here.name] || row.at.getTime() > Date.parse(state.holds[p.here.name] as string),
-  );
+  const behind = await behindOf(m, f, now);
   if (!behind.length) return;
-  if (state?.fault && state.looked && now - state.looked.getTime() < againMs) return;
   await m.query(
     'insert into standby (charter, workload, looked) values ($1, $2, $3) on conflict (charter, workload) do update set looked = $3',
     [charter, workload, new Date(now)],
