@@ -81,8 +81,8 @@ export class ApiStandin {
   private readonly versions = new Versions();
   private readonly inbound = new Map<string, NetServer>();
   private timer: NodeJS.Timeout | undefined;
-  /** Until when nobody has the address of the API. */
-  private nobody = 0;
+  /** While nobody has the address of the API: until another member takes it. */
+  private moving: NodeJS.Timeout | undefined;
   /** How many came to the load balancer. */
   private connections = 0;
 
@@ -114,7 +114,7 @@ export class ApiStandin {
 
   /** It stands, also while its address goes from one member to the next. */
   get up(): boolean {
-    return this.server !== undefined || Date.now() < this.nobody;
+    return this.server !== undefined || this.moving !== undefined;
   }
   names = () => [...this.members].filter(([, m]) => m.away === undefined).map(([name]) => name);
   private controlPlane = () => [...this.members.values()].filter((m) => m.role === 'control-plane' && m.away === undefined);
@@ -166,8 +166,14 @@ export class ApiStandin {
     const moves = /^\s+virtual_router_id/m.test(led?.kit.files['/etc/keepalived/keepalived.conf'] ?? '');
     if (led?.machine === machine && moves && this.server && this.quorum()) {
       this.close();
-      this.nobody = this.clock.after(Date.now(), missed);
-      setTimeout(() => this.settle(), this.nobody - Date.now() + 1).unref();
+      clearTimeout(this.moving);
+      this.moving = setTimeout(
+        () => {
+          this.moving = undefined;
+          this.settle();
+        },
+        (missed * 1000) / this.clock.speed,
+      ).unref();
       return;
     }
     this.settle();
@@ -178,10 +184,12 @@ export class ApiStandin {
   private settle(): void {
     const running = this.controlPlane();
     if (!this.quorum() || !running[0] || whyNoApi(running[0].kit.files)) {
+      clearTimeout(this.moving);
+      this.moving = undefined;
       this.close();
       return;
     }
-    if (this.server || Date.now() < this.nobody) return;
+    if (this.server || this.moving) return;
     const files = running[0].kit.files;
     const text = files['/etc/haproxy/haproxy.cfg'] ?? '';
     const own = apiPort(files);
@@ -206,6 +214,7 @@ export class ApiStandin {
 
   /** For good: its etcd with it. */
   end(): void {
+    clearTimeout(this.moving);
     this.close();
     this.apis.close();
     this.kubelets.close();

@@ -101,35 +101,42 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
   const { host, estate, at, built, machine } = await about(ctx, run, tools);
   const memory = memoryOf(tools);
   const addresses = doors(ctx, resolve(needIn(estate, 'Charter', run.subject), estate));
-  // Looked at before, and kept: whoever goes on with it finds the cluster without the host.
-  if (!memory.knows.seen) {
+  // Looked at before it goes off, and kept: whoever goes on with it finds the cluster without the host. One that is on again is looked at anew.
+  if (await machine.on()) {
     const { pods } = await clusterSeen(at);
     const answer: string[] = [];
     for (const [name, answers] of addresses) if (await answers()) answer.push(name);
-    await memory.remember('answer', JSON.stringify(answer));
     const published = await publishedServices(at);
-    await memory.remember(
-      'leads',
-      JSON.stringify(Object.fromEntries(published.flatMap((p) => (p.node ? p.addresses.map((a) => [a, p.node?.name]) : [])))),
-    );
+    const leads = published.flatMap((p) => (p.node ? p.addresses.map((a) => [a, p.node?.name]) : []));
+    await memory.remember('answer', JSON.stringify(answer));
+    await memory.remember('leads', JSON.stringify(Object.fromEntries(leads)));
     await memory.remember(
       'seen',
       JSON.stringify(pods.map(({ namespace, work, host: on, ready }) => ({ namespace, work, host: on, ready }))),
     );
+    await memory.remember('to', undefined);
     await memory.remember('from', String(await clusterTime(at)));
+    await machine.off();
+    const end = Date.now() + patience;
+    while (await machine.on()) {
+      if (Date.now() > end)
+        throw new StepFailure(`${host} was told to go off, and still has power.`, 'See its controller, then resume.');
+      await pause(200, undefined, { signal: tools.signal });
+    }
   }
+  if (!memory.knows.from)
+    throw new StepFailure(
+      `${host} has no power: there is nothing to see of its loss.`,
+      `Switch ${host} on at its page, then resume.`,
+    );
   const {
     expected: all,
     before,
     without,
   } = forecast(estate, built, host, JSON.parse(memory.knows.seen ?? '[]'), JSON.parse(memory.knows.leads ?? '{}'));
-  if (await machine.on()) {
-    await machine.off();
-    while (await machine.on()) await pause(200, undefined, { signal: tools.signal });
-  }
   const lost = { host, from: Number(memory.knows.from), to: Number(memory.knows.to) };
   if (!memory.knows.to) {
-    lost.to = await answered(at, tools.signal);
+    lost.to = await answered(at, host, tools.signal);
     await memory.remember('to', String(lost.to));
     await tools.log(`${host} has no power`);
   }
@@ -164,14 +171,21 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     ? `${other.length} of ${lines.length} otherwise than rehearsed: ${other.map((l) => l.name).join(', ')}`
     : `${counted(lines.length, 'time')} as rehearsed`;
 }
+/** Milliseconds after which what should follow at once is given up. */
+const patience = 600_000;
 /** Milliseconds between two looks. */
 const every = 300;
 
 /** What time it is in the cluster, once it answers again. */
-async function answered(at: KubeAt, signal: AbortSignal): Promise<number> {
-  for (;;) {
+async function answered(at: KubeAt, host: string, signal: AbortSignal): Promise<number> {
+  for (const end = Date.now() + patience; ; ) {
     const time = await clusterTime(at).catch(() => undefined);
     if (time !== undefined) return time;
+    if (Date.now() > end)
+      throw new StepFailure(
+        `The API has not answered for ten minutes, and ${host} has no power.`,
+        `Switch ${host} on at its page, then resume.`,
+      );
     await pause(100, undefined, { signal });
   }
 }
@@ -180,7 +194,7 @@ async function answered(at: KubeAt, signal: AbortSignal): Promise<number> {
 async function back(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
   const { host, at, machine } = await about(ctx, run, tools);
   const memory = memoryOf(tools);
-  if (!memory.knows.from) await memory.remember('from', String(await answered(at, tools.signal)));
+  if (!memory.knows.from) await memory.remember('from', String(await answered(at, host, tools.signal)));
   if (!(await machine.on())) await machine.restart();
   const end = Date.now() + 1_800_000;
   for (;;) {
