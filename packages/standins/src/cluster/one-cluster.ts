@@ -14,6 +14,7 @@ import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
 import { Kubelets } from './kubelet.ts';
 import { Placed } from './placed.ts';
+import { merged } from './merge-patch.ts';
 import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
 import { behind, type NodeState, ownClaims, podsOf, type State } from './pods.ts';
@@ -53,17 +54,6 @@ export interface SavedCluster {
 }
 
 /** One cluster's API over TLS with the certificates of its boot kit. What is in it follows from what was given to it. */
-/** What a document is after a patch (JSON Merge Patch, RFC 7396). */
-function merged(target: unknown, patch: unknown): unknown {
-  if (typeof patch !== 'object' || patch === null || Array.isArray(patch)) return patch;
-  const out: Record<string, unknown> =
-    typeof target === 'object' && target !== null && !Array.isArray(target) ? { ...target } : {};
-  for (const [key, value] of Object.entries(patch))
-    if (value === null) delete out[key];
-    else out[key] = merged(out[key], value);
-  return out;
-}
-
 export class ApiStandin {
   private readonly members = new Map<string, Member>();
   /** What was given, by its path, and when. */

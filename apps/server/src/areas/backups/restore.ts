@@ -1,6 +1,5 @@
 import { blockId, giveBack, readIndex } from '@praesidor/backups';
 import type { AskedVolume } from '@praesidor/core/backup';
-import { hasServerAccount, type Plan } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
 import { bytesText, counted, secondsText } from '@praesidor/core/words';
 import { halt, kube, type KubeAt, apply, type KubeObject, remove, revive, type Scaled, usersOf } from '@praesidor/protocols/kube';
@@ -16,46 +15,13 @@ import type { StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { sha256 } from '../clusters/kit.ts';
-import { kubeOf } from '../builds/kube-of.ts';
-import { kitOf } from '../builds/kit-of-build.ts';
-import { standing } from '../builds/proofs.ts';
-import { accountOn } from '../builds/steps/files.ts';
 import { askedOf, type NewClaim, placeOf, volumeAt } from './asked.ts';
 import { type BackupRow, backupById, newestBackup } from './rows.ts';
 import { hostSource, writeOver } from './source.ts';
+import { openCluster } from '../builds/open-cluster.ts';
 import { openStore } from './store.ts';
 import { endedThere, holdsNothing, holdsOf, turned } from './standby-rows.ts';
 import { whereIs } from './where.ts';
-
-/**
- * A cluster that was built from here and stands: its API, and its hosts over SSH.
- *
- * @param entered false: hosts need not be entered
- * @throws StepFailure with what is to be done
- */
-export async function openCluster(ctx: Context, estate: Estate, name: string, entered = true) {
-  const [build] = await standing(ctx, estate, name);
-  if (!build)
-    throw new StepFailure(`${name} does not stand, or is being changed.`, 'Wait until its change has ended, then resume.');
-  const built = build.plan as Plan;
-  if (entered && !hasServerAccount(built.charter))
-    throw new StepFailure(
-      `Hosts of ${name} have no account for this server: its certificates come by starting hosts anew.`,
-      'Say under Certificates that they come over SSH, apply that change, then resume.',
-    );
-  const kit = await kitOf(ctx, build, estate);
-  return {
-    built,
-    kube: kubeOf(ctx, built, kit),
-    /** @throws StepFailure where it is no host of the cluster */
-    login: (host: string, volume: string) => {
-      const node = built.nodes.find((n) => n.host === host);
-      if (!node)
-        throw new StepFailure(`${volume} lies on ${host}, which is no host of ${name}.`, 'Look at its volume in the cluster.');
-      return accountOn(ctx, kit, node);
-    },
-  };
-}
 
 /** The volume that a step is about: one of a workload, or a claim that the run makes. */
 function targetOf(

@@ -7,7 +7,7 @@ import { StepFailure } from '../../engine/failure.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
-import { openCluster } from './restore.ts';
+import { openCluster } from '../builds/open-cluster.ts';
 
 type Seen = z.input<typeof answers.SeenVolume>;
 

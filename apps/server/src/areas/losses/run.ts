@@ -11,7 +11,7 @@ import { StepFailure } from '../../engine/failure.ts';
 import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
-import { openCluster } from '../backups/restore.ts';
+import { openCluster } from '../builds/open-cluster.ts';
 import { powered } from '../hosts/machine.ts';
 import { keepLoss, noteBack } from './rows.ts';
 import { type Before, keyOf, watched } from './watch.ts';

@@ -1,7 +1,7 @@
 import { type Expected, type Interval, looksUntil, minute, second } from '@praesidor/core/rehearse';
 import type { ClusterSeen } from '@praesidor/protocols/kube';
 
-/** What is asked of a cluster while one of its hosts is away. */
+/** Ways to look at a cluster while one of its hosts is away. */
 export interface Asks {
   /** @throws where the API does not answer */
   seen: () => Promise<ClusterSeen>;

@@ -1,6 +1,5 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { serverList } from '@praesidor/core/address';
-import type { Plan } from '@praesidor/core/charter';
 import type { Estate } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { lookup } from '@praesidor/protocols/dns';
@@ -13,9 +12,7 @@ import { StepFailure } from '../../engine/failure.ts';
 import type { RunKind, StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
-import { kitOf } from '../builds/kit-of-build.ts';
-import { kubeOf } from '../builds/kube-of.ts';
-import { standing } from '../builds/proofs.ts';
+import { openCluster } from '../builds/open-cluster.ts';
 import { powered } from '../hosts/machine.ts';
 import { openRegistry } from '../images/registries.ts';
 
@@ -97,7 +94,7 @@ async function answers(ctx: Context, run: RunRow, tools: StepTools): Promise<str
 }
 
 type Ask = (ctx: Context, estate: Estate, name: string, site: string, signal: AbortSignal) => Promise<string | undefined>;
-/** What is asked of a part, by its kind. @throws with why it does not answer */
+/** How each kind of part shows that it is up. @throws with why it does not answer */
 const asks: Record<string, Ask> = {
   names: async (ctx, estate, name) => {
     const { servers, domain } = servedAt(estate, name, 'resolvers');
@@ -145,11 +142,7 @@ async function first(servers: readonly string[], ask: (address: string) => Promi
     }
   throw last;
 }
-async function apiOf(ctx: Context, estate: Estate, name: string) {
-  const [build] = await standing(ctx, estate, name);
-  if (!build) throw new Error(`${name} was not built from here: nobody here can ask its API`);
-  return kubeOf(ctx, build.plan as Plan, await kitOf(ctx, build, estate));
-}
+const apiOf = async (ctx: Context, estate: Estate, name: string) => (await openCluster(ctx, estate, name, false)).kube;
 
 /** Asks until there is an answer. @throws StepFailure after half an hour */
 async function until<T>(
