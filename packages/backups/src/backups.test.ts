@@ -113,6 +113,16 @@ describe('a backup in a folder', () => {
     const [a, b] = await Promise.all([keysOf(store, secret), keysOf(store, secret)]);
     expect(a).toEqual(b);
   });
+  it('takes one of many who write the same name first, and the whole of what that one wrote', async () => {
+    const store = folderStore(folder());
+    const all = Array.from({ length: 24 }, (_, i) => Buffer.alloc(40_000 + i, i));
+    const wrote = await Promise.all(all.map((b) => store.put('first.json', b, undefined, 'there')));
+    expect(wrote.filter(Boolean)).toHaveLength(1);
+    expect(await store.get('first.json')).toEqual(all[wrote.indexOf(true)]);
+    const names: string[] = [];
+    for await (const { name } of store.list('')) names.push(name);
+    expect(names).toEqual(['first.json']);
+  });
   it('of nothing is nothing', async () => {
     const store = folderStore(folder());
     const keys = await keysOf(store, secret);

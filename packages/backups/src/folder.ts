@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { access, mkdir, open, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
+import { access, link, mkdir, open, readdir, readFile, rename, rm, stat } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import type { BlockStore, Stored } from './store.ts';
@@ -29,14 +29,6 @@ export function folderStore(root: string, title = root): BlockStore {
     title,
     put: async (name, bytes, _signal, unless) => {
       const path = at(name);
-      if (
-        unless === 'there' &&
-        (await access(path).then(
-          () => true,
-          () => false,
-        ))
-      )
-        return false;
       const beside = join(root, `.new-${randomBytes(8).toString('hex')}`);
       try {
         await mkdir(dirname(path), { recursive: true });
@@ -47,9 +39,14 @@ export function folderStore(root: string, title = root): BlockStore {
         } finally {
           await file.close();
         }
-        await rename(beside, path);
+        if (unless === 'there') {
+          // A second name is given to a file only where none of that name is: of two who come at once, one is told.
+          await link(beside, path);
+          await rm(beside, { force: true });
+        } else await rename(beside, path);
       } catch (e) {
         await rm(beside, { force: true }).catch(() => undefined);
+        if (unless === 'there' && (e as NodeJS.ErrnoException).code === 'EEXIST') return false;
         fails(e);
       }
       return true;
