@@ -344,6 +344,7 @@ describe('a volume of a cluster', () => {
       claim: 'ais-store-data',
       state: 'bound',
       bytes: expect.any(Number),
+      class: 'scratch',
       lies: [there.host],
       users: [{ pod: expect.stringMatching(/^ais-store-0/), host: there.host, ready: true }],
     });

@@ -24,11 +24,13 @@ const roles = ['reader', 'planner', 'builder', 'warden'] as const;
 /** How many images of a release that run anywhere in the cluster suites ship and pull: the whole has 83 of them. */
 const few = 5;
 /** A release with the images that every host needs, and few of the others. */
-function short(doc: Doc): Doc {
-  if (doc.kind !== 'Release') return doc;
-  let n = 0;
-  return { ...doc, components: doc.components.filter((c) => c.on !== 'cluster' || n++ < few) };
-}
+const short =
+  (needs: readonly string[]) =>
+  (doc: Doc): Doc => {
+    if (doc.kind !== 'Release') return doc;
+    let n = 0;
+    return { ...doc, components: doc.components.filter((c) => c.on !== 'cluster' || n++ < few || needs.includes(c.name)) };
+  };
 
 /** A private database on the tests' own PostgreSQL, which `npm test` starts. */
 export async function privateDatabase(): Promise<{ url: string; drop: () => Promise<void> }> {
@@ -136,6 +138,7 @@ export class Installation {
     bare = false,
     empty = false,
     whole = false,
+    needs = [],
     watch = 3600,
     machines = [],
     database,
@@ -152,6 +155,8 @@ export class Installation {
     empty?: boolean;
     /** Releases with all of their images, as the demonstration has them. */
     whole?: boolean;
+    /** Programs of releases that the suite needs besides. */
+    needs?: readonly string[];
     /** Seconds between looks at the outside. */
     watch?: number;
     /** Machines that stand there besides those of the demonstration. */
@@ -170,7 +175,7 @@ export class Installation {
     const spec = readWorld(
       join(root, empty ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
       join(root, 'demo/estate'),
-      whole ? undefined : short,
+      whole ? undefined : short(needs),
     );
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
     spec.machines.push(...machines);
@@ -201,7 +206,7 @@ export class Installation {
       logLevel: 'silent',
       ...settings,
     };
-    await this.load(bare || empty, empty, whole);
+    await this.load(bare || empty, empty, whole ? (doc) => doc : short(needs));
     if (serve) this.running = await startServer(this.config);
     return this;
   }
@@ -224,13 +229,11 @@ export class Installation {
     };
   }
 
-  private async load(bare: boolean, empty = false, whole = false): Promise<void> {
+  private async load(bare: boolean, empty: boolean, as: (doc: Doc) => Doc): Promise<void> {
     const db = await openDatabase(this.config.databaseUrl);
     const docs = readdirSync(join(root, 'demo/estate'))
       .sort()
-      .flatMap((f) =>
-        readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => (whole ? d.doc : short(d.doc))),
-      );
+      .flatMap((f) => readDocuments(readFileSync(join(root, 'demo/estate', f), 'utf8'), f).docs.map((d) => as(d.doc)));
     await db.transaction(async (m) => {
       for (const kind of Object.keys(kinds) as Kind[])
         for (const doc of docs)

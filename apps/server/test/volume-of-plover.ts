@@ -50,7 +50,7 @@ export async function standbyAtGannet(i: Installation, c: Client): ReturnType<ty
 }
 
 /** Somebody deploys the workload. @returns the host on which its volume lies, and what writes a file there */
-export async function deployVolume(i: Installation, charter = 'plover') {
+export async function deployVolume(i: Installation, charter = 'plover', sizeGB = 1) {
   // By the server that runs when it is asked.
   const stands = async () => {
     const { ctx } = i.running;
@@ -68,7 +68,7 @@ export async function deployVolume(i: Installation, charter = 'plover') {
     apiVersion: 'v1',
     kind: 'PersistentVolumeClaim',
     metadata: claim,
-    spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '1G' } } },
+    spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: `${sizeGB}G` } } },
   } as KubeObject);
   await apply(at, {
     apiVersion: 'apps/v1',

@@ -28,6 +28,18 @@ export const Backups = z.strictObject({
   last: LastRun.extend({ what: z.string(), standby: z.string().optional() }).optional(),
 });
 export type Backups = z.infer<typeof Backups>;
+/** A copy of a volume: it has all that was written, takes in what it lacks from another host, lacks something, is on a host that does not answer, or is gone. */
+export const SeenCopy = z.strictObject({
+  host: z.string(),
+  state: z.enum(['current', 'filling', 'behind', 'silent', 'gone']),
+  age: z.number(),
+  from: z.string().optional(),
+  filled: z.number().optional(),
+  of: z.number().optional(),
+  left: z.number().optional(),
+  why: z.string().optional(),
+});
+export type SeenCopy = z.infer<typeof SeenCopy>;
 /** A volume of a cluster as its API says: one that is planned, or one that nobody declared. */
 export const SeenVolume = z.strictObject({
   /** As it is planned; none: nobody declared it. */
@@ -39,6 +51,9 @@ export const SeenVolume = z.strictObject({
   bytes: z.number(),
   class: z.string().optional(),
   lies: z.array(z.string()),
+  /** Its copies, as its driver tells them, and how many the class asks for. Times in milliseconds, by the clock of the cluster: for how long it has been so, and until it is whole. */
+  copies: z.array(SeenCopy).optional(),
+  wanted: Count.optional(),
   users: z.array(z.strictObject({ pod: z.string(), host: z.string().optional(), ready: z.boolean() })),
   why: z.string().optional(),
 });

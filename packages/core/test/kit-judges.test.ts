@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
 import { parse as parseToml } from 'smol-toml';
+import * as extensions from 'kubernetes-models/apiextensions.k8s.io/v1';
 import * as apps from 'kubernetes-models/apps/v1';
 import * as rbac from 'kubernetes-models/rbac.authorization.k8s.io/v1';
 import * as storage from 'kubernetes-models/storage.k8s.io/v1';
@@ -174,7 +175,7 @@ describe.runIf(which('netplan'))('netplan', () => {
   });
 });
 describe("the API's own description of its objects", () => {
-  const models = { ...core, ...apps, ...rbac, ...storage } as unknown as Record<
+  const models = { ...core, ...apps, ...rbac, ...storage, ...extensions } as unknown as Record<
     string,
     new (
       data: unknown,
@@ -197,6 +198,7 @@ describe("the API's own description of its objects", () => {
         'ClusterRole',
         'ClusterRoleBinding',
         'ConfigMap',
+        'CustomResourceDefinition',
         'DaemonSet',
         'Deployment',
         'PersistentVolume',

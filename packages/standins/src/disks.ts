@@ -44,6 +44,7 @@ export function layOut(
   serials: readonly string[],
   files: Record<string, string>,
   may: { layOut: boolean; erase: boolean },
+  erased: (disk: Disk) => void = () => undefined,
 ): string[] {
   const said: string[] = [];
   for (const row of rowsOf(files)) {
@@ -56,6 +57,7 @@ export function layOut(
       if (!may.layOut) throw new Error(`${row.bay} (${row.use}) holds another table of partitions`);
       const held = there ? `gpt, ${there.systems.map((s) => s.files.label ?? 'ext4').join(', ')}` : '';
       if (held && !may.erase) throw new NotEmpty(`${row.bay} (${row.use}) is not empty, it holds ${held}`);
+      if (there) erased(there);
       if (held) said.push(`${row.bay} (${row.use}) is erased: ${held}`);
       disks.set(serial, { table: row.table, systems: [{ uuid: row.files, files: { label: row.use }, images: [] }] });
     }

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { Clock } from './clock.ts';
 import type { Faults } from './faults.ts';
 import type { Disk } from './disks.ts';
+import { forgets } from './folders.ts';
 import { type Installed, runNode } from './node.ts';
 import type { Surroundings } from './world.ts';
 
@@ -217,6 +218,8 @@ export class Machine {
   }
   erase(drive: number): Task {
     return this.work(`erase of bay ${drive}`, 600, () => {
+      const disk = this.disks.get(this.serials[drive - 1] ?? '');
+      if (disk) forgets(this, disk);
       this.disks.delete(this.serials[drive - 1] ?? '');
       return 'erased';
     });

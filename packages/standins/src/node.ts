@@ -9,6 +9,7 @@ import { ask, authoritiesIn } from './ask.ts';
 import { type Disk, fileSystemAt, layOut, NotEmpty, rowsOf } from './disks.ts';
 import { readEnvironment } from './environment.ts';
 import { httpBoot, unified } from './firmware.ts';
+import { forgets } from './folders.ts';
 import type { Machine } from './machine.ts';
 import { configuredMacs, networkOf } from './networkd.ts';
 import type { Login } from './login.ts';
@@ -316,7 +317,7 @@ async function layOutDisks(m: Machine, seed: Seed, files: Record<string, string>
   }
   const network = seed.from === 'network';
   try {
-    for (const text of layOut(m.disks, m.serials, files, { layOut: network, erase: ERASE === 'yes' }))
+    for (const text of layOut(m.disks, m.serials, files, { layOut: network, erase: ERASE === 'yes' }, (d) => forgets(m, d)))
       if (network) await report('disks', 'progress', 'SUCCESS', text);
   } catch (e) {
     await report(e instanceof NotEmpty ? nameOfNotEmpty(files) : 'disks', 'finish', 'FAIL', (e as Error).message);

@@ -118,6 +118,8 @@ export interface PlannedClass {
   /** How many places there are that are so apart. */
   places: number;
   copies: number;
+  /** How a copy that is lost is made anew: seconds after its host counts as lost, and Gbit/s that one host takes in. */
+  rebuild?: { after: number; gbit: number } | undefined;
   server?: string;
   path?: string;
 }

@@ -6,7 +6,8 @@ import { applyEdits, type Charter, type Estate, kinds } from '../model/index.ts'
 import { absencesOf } from './absences.ts';
 import { caseTitle, casesOf, inCommon, rehearseAll, type Verdict, verdictOf } from './cases.ts';
 import { placeCopies, placePods } from './place.ts';
-import { type Room, type RoomHost, type RoomVolume, type RoomWork, roomForVolumes, roomOf } from './room.ts';
+import { roomForVolumes } from '../charter/aspects/storage.ts';
+import { type Room, type RoomHost, type RoomVolume, type RoomWork, roomOf } from './room.ts';
 import { rowsOf, serviceRows } from './rows.ts';
 import { simulate, type WorkOutcome } from './simulate.ts';
 import { whatMatters } from './what-matters.ts';

@@ -1,7 +1,6 @@
-import { storageNodes } from '../charter/aspects/storage.ts';
+import { rebuildOf, roomForVolumes, storageNodes } from '../charter/aspects/storage.ts';
 import { usableCores, usableMemory } from '../charter/arithmetic.ts';
 import { isIp, serverList } from '../address/parse.ts';
-import { disksOf } from '../charter/disks.ts';
 import type { Computed, PlannedClass, PlannedNode } from '../charter/plan.ts';
 import { answeringNodes } from '../reach/announce.ts';
 import { placeCopies, placePods } from './place.ts';
@@ -105,17 +104,6 @@ const election = s(1) + s(1);
 const detach = s(360);
 /** Until a volume is at a node, where nothing else is said. */
 const attach = 10;
-/** How a copy is made anew, where nothing else is said. */
-const rebuild = { after: 600, gbit: 1 };
-
-/** Room for volumes on a node, in GB: the disks that its kit leaves alone; where it leaves none, half of the disk with the containers. */
-export function roomForVolumes(node: PlannedNode): number {
-  const used = disksOf(node);
-  const left = node.facts.disks.filter((d) => !used.some((u) => u.disk === d));
-  if (left.length) return left.reduce((sum, d) => sum + d.sizeGB, 0);
-  return Math.floor((used.find((u) => u.use === 'containers')?.disk.sizeGB ?? 0) / 2);
-}
-
 /** What a plan is, rehearsed: pods and copies are placed as a scheduler would, the same ones every time. */
 export function roomOf(plan: Computed): Room {
   const { charter, nodes, timers } = plan;
@@ -213,7 +201,6 @@ function volumesOf(
     const of = v.class ? plan.storage.find((c) => c.name === v.class) : standard;
     if (!of) return [];
     const declared = plan.charter.storage?.find((c) => c.name === of.name);
-    const made = declared?.rebuild ?? rebuild;
     return [
       room.volumes.push({
         name: `${name}/${v.name}${suffix}`,
@@ -225,7 +212,7 @@ function volumesOf(
         oneNode: v.access === 'one-node' && of.kind !== 'nfs',
         attach: s(declared?.attach ?? attach),
         // 8 bits a byte: a GB takes 8 s at 1 Gbit/s.
-        rebuild: { after: s(made.after), msPerGB: 8000 / made.gbit },
+        rebuild: { after: s(rebuildOf(of).after), msPerGB: 8000 / rebuildOf(of).gbit },
       }) - 1,
     ];
   });

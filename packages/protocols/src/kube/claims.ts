@@ -1,3 +1,4 @@
+import { type CopySeen, copiesSeen } from './copies.ts';
 import { type KubeAt, type KubeList, kube } from './client.ts';
 
 /** A claim of a cluster with the volume that it has, as the API says. */
@@ -12,6 +13,8 @@ export interface ClaimSeen {
   volume: string | undefined;
   /** Hosts that it lies on, where it lies on some alone (nodeAffinity of the volume); none: that is its driver's business. */
   lies: string[];
+  /** Its copies, where it has some and its driver tells of them. */
+  copies?: CopySeen[];
   /** Pods that use it, with the hosts that they are on. */
   users: { pod: string; host: string | undefined; ready: boolean }[];
   /** Why it, or what uses it, waits: as the API tells it in events. */
@@ -27,6 +30,8 @@ interface Volume {
   metadata: { name: string };
   spec: {
     capacity?: { storage?: string };
+    storageClassName?: string;
+    csi?: { driver: string };
     nodeAffinity?: {
       required?: { nodeSelectorTerms?: { matchExpressions?: { key: string; operator: string; values?: string[] }[] }[] };
     };
@@ -73,9 +78,12 @@ export async function claimsSeen(k: KubeAt): Promise<ClaimSeen[]> {
     kube<KubeList<Pod>>(k, '/api/v1/pods'),
     kube<KubeList<Event>>(k, '/api/v1/events'),
   ]);
+  const drivers = new Set((volumes?.items ?? []).flatMap((v) => v.spec.csi?.driver ?? []));
+  const told = new Map<string, CopySeen[] | undefined>();
+  for (const d of drivers) told.set(d, await copiesSeen(k, d));
   const named = new Map((volumes?.items ?? []).map((v) => [v.metadata.name, v]));
   // The newest of each comes last.
-  const told = new Map(
+  const said = new Map(
     (events?.items ?? []).flatMap((e) => {
       const { kind, name, namespace = 'default' } = e.involvedObject ?? { kind: '', name: '' };
       const counts = kind === 'PersistentVolumeClaim' || (kind === 'Pod' && ofVolumes.has(e.reason ?? ''));
@@ -100,12 +108,14 @@ export async function claimsSeen(k: KubeAt): Promise<ClaimSeen[]> {
         : [],
     );
     const bound = status?.phase === 'Bound';
-    const waits = users.find((u) => !u.ready && told.has(`Pod ${namespace}/${u.pod}`));
+    const waits = users.find((u) => !u.ready && said.has(`Pod ${namespace}/${u.pod}`));
+    const copies = told.get(volume?.spec.csi?.driver ?? '')?.filter((c) => c.volume === volume?.metadata.name);
     return {
+      ...(copies ? { copies } : {}),
       namespace,
       claim: metadata.name,
       bound,
-      class: spec?.storageClassName,
+      class: spec?.storageClassName ?? volume?.spec.storageClassName,
       bytes: bytesOf(status?.capacity?.storage ?? volume?.spec.capacity?.storage ?? spec?.resources?.requests?.storage),
       volume: spec?.volumeName,
       lies: (volume?.spec.nodeAffinity?.required?.nodeSelectorTerms ?? []).flatMap(
@@ -113,10 +123,10 @@ export async function claimsSeen(k: KubeAt): Promise<ClaimSeen[]> {
       ),
       users,
       why: waits
-        ? `${waits.pod}: ${told.get(`Pod ${namespace}/${waits.pod}`)}`
+        ? `${waits.pod}: ${said.get(`Pod ${namespace}/${waits.pod}`)}`
         : bound
           ? undefined
-          : told.get(`PersistentVolumeClaim ${namespace}/${metadata.name}`),
+          : said.get(`PersistentVolumeClaim ${namespace}/${metadata.name}`),
     };
   });
 }

@@ -1,5 +1,6 @@
 export * from './claims.ts';
 export * from './client.ts';
+export * from './copies.ts';
 export * from './drain.ts';
 export * from './lost.ts';
 export * from './published.ts';

@@ -68,6 +68,14 @@ export class Clusters {
   left(machine: Machine): void {
     for (const c of this.clusters.values()) c.remove(machine);
   }
+  /** What a kubelet mounts on a machine at a path, where its cluster's driver keeps it. */
+  mounted = (machine: Machine, path: string) => {
+    for (const c of this.clusters.values()) {
+      const found = c.mounted(machine, path);
+      if (found) return found;
+    }
+    return undefined;
+  };
   list = () => [...this.clusters.values()].map((c) => ({ name: c.name, up: c.up, members: c.names() }));
   close(): void {
     for (const c of this.clusters.values()) c.end();

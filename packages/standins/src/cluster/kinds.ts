@@ -1,3 +1,4 @@
+import * as extensions from 'kubernetes-models/apiextensions.k8s.io/v1';
 import * as apps from 'kubernetes-models/apps/v1';
 import * as networking from 'kubernetes-models/networking.k8s.io/v1';
 import * as policy from 'kubernetes-models/policy/v1';
@@ -15,7 +16,7 @@ export interface KubeObject {
   [key: string]: unknown;
 }
 
-interface Known {
+export interface Known {
   group: string;
   version: string;
   resource: string;
@@ -106,6 +107,14 @@ const known: Record<string, Known> = {
     short: 'sc',
     model: storage.StorageClass,
   },
+  CustomResourceDefinition: {
+    group: 'apiextensions.k8s.io',
+    version: 'v1',
+    resource: 'customresourcedefinitions',
+    namespaced: false,
+    short: 'crd',
+    model: extensions.CustomResourceDefinition,
+  },
   CSIDriver: { group: 'storage.k8s.io', version: 'v1', resource: 'csidrivers', namespaced: false, model: storage.CSIDriver },
   PodDisruptionBudget: {
     group: 'policy',
@@ -124,28 +133,50 @@ const known: Record<string, Known> = {
     short: 'csr',
   },
 };
-const entries = Object.entries(known);
+/** Kinds that the API server has by itself, and those that somebody defined (Kubernetes documentation, "CustomResourceDefinition"). */
+export type Kinds = ReadonlyMap<string, Known>;
+export const ownKinds: Kinds = new Map(Object.entries(known));
+export function kindsWith(given: Iterable<KubeObject>): Kinds {
+  const out = new Map(ownKinds);
+  for (const o of given) {
+    if (o.kind !== 'CustomResourceDefinition') continue;
+    const { group, names, scope, versions } = o.spec as {
+      group: string;
+      names: { plural: string; kind: string };
+      scope: string;
+      versions: { name: string; served: boolean }[];
+    };
+    if (o.metadata.name !== `${names.plural}.${group}`) continue;
+    for (const v of versions)
+      if (v.served) out.set(names.kind, { group, version: v.name, resource: names.plural, namespaced: scope === 'Namespaced' });
+  }
+  return out;
+}
 const versionOf = (k: Known) => (k.group ? `${k.group}/${k.version}` : k.version);
 
 /** What a path of the API names: a resource, of a namespace or not, one of them or all; undefined: nothing that is served. */
-export function named(path: string): { kind: string; resource: string; namespace?: string; name?: string } | undefined {
+export function named(
+  path: string,
+  kinds: Kinds = ownKinds,
+): { kind: string; resource: string; namespace?: string; name?: string } | undefined {
   const m = /^\/(?:api\/(v1)|apis\/([a-z0-9.]+)\/(v1))(?:\/namespaces\/([a-z0-9-]+))?\/([a-z]+)(?:\/([A-Za-z0-9:._-]+))?$/.exec(
     path,
   );
   if (!m) return undefined;
   const [, , group = '', , namespace, resource, name] = m;
-  const found = entries.find(([, k]) => k.group === group && k.resource === resource && (k.namespaced || !namespace));
+  const found = [...kinds].find(([, k]) => k.group === group && k.resource === resource && (k.namespaced || !namespace));
   if (!found) return undefined;
   return { kind: found[0], resource: found[1].resource, ...(namespace ? { namespace } : {}), ...(name ? { name } : {}) };
 }
-export const apiVersionOf = (kind: string): string => versionOf(known[kind] as Known);
+export const apiVersionOf = (kind: string, kinds: Kinds = ownKinds): string => versionOf(kinds.get(kind) as Known);
 
 /**
  * Why the API does not take an object, as it says so; undefined: it does. The fields are held against the API's description;
  * what else it looks at is told in its reference (selectors, mounts, names).
  */
 export function refusal(kind: string, object: KubeObject, at: { namespace?: string; name?: string }): string | undefined {
-  const k = known[kind] as Known;
+  const k = ownKinds.get(kind);
+  if (!k) return `${kind} is written by its own program alone`;
   if (object.kind !== kind || object.apiVersion !== versionOf(k)) return `the object is no ${kind} of ${versionOf(k)}`;
   if (object.metadata?.name !== at.name) return 'the name of the object does not match the name on the URL';
   if (k.namespaced && object.metadata.namespace !== at.namespace)
@@ -188,7 +219,8 @@ const document = (k: Known, kind: string) => ({
   ...(k.short ? { shortNames: [k.short] } : {}),
 });
 /** Documents of discovery by their paths. */
-export const discovery: Record<string, object> = {
+export const discoveryOf = (kinds: Kinds = ownKinds): Record<string, object> => documents([...kinds]);
+const documents = (entries: [string, Known][]): Record<string, object> => ({
   '/api': { kind: 'APIVersions', versions: ['v1'] },
   '/apis': {
     kind: 'APIGroupList',
@@ -210,4 +242,4 @@ export const discovery: Record<string, object> = {
       },
     ]),
   ),
-};
+});

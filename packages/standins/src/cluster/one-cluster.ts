@@ -8,8 +8,10 @@ import { holds, isIp, parseIp, parsePrefix, prefixRange } from '@praesidor/core/
 import type { Clock } from '../clock.ts';
 import { readEnvironment } from '../environment.ts';
 import type { Machine } from '../machine.ts';
+import { filesOf } from '../folders.ts';
 import { type Installed, imageNames } from '../node.ts';
-import { apiVersionOf, discovery, type KubeObject, named, refusal } from './kinds.ts';
+import { Copies, type SavedCopies } from './copies.ts';
+import { apiVersionOf, discoveryOf, kindsWith, type KubeObject, named, refusal } from './kinds.ts';
 import { EtcdStandin } from './etcd.ts';
 import { evict } from './evict.ts';
 import { Kubelets } from './kubelet.ts';
@@ -17,7 +19,7 @@ import { Placed } from './placed.ts';
 import { merged } from './merge-patch.ts';
 import { apiServer, MemberApis } from './member-api.ts';
 import { apiFrontend, apiPort, flagOf, selected, versionOf, whyNoApi } from './of-files.ts';
-import { behind, type NodeState, ownClaims, podsOf, type State } from './pods.ts';
+import { behind, type NodeState, ownClaims, podsOf, type State, usesClaim } from './pods.ts';
 import { leasesOf, nodePortOf, Published } from './published.ts';
 import { nodeTable } from './tables.ts';
 import { kubeletConfig, trusted } from './trusts.ts';
@@ -51,6 +53,7 @@ export interface SavedCluster {
   objects: [path: string, object: KubeObject][];
   labels: [node: string, labels: Record<string, string>][];
   cordoned: string[];
+  copies?: SavedCopies;
 }
 
 /** One cluster's API over TLS with the certificates of its boot kit. What is in it follows from what was given to it. */
@@ -64,6 +67,7 @@ export class ApiStandin {
   /** Nodes that take no further pods. */
   private readonly cordoned = new Set<string>();
   private readonly placed = new Placed();
+  private readonly copies = new Copies();
   private readonly published = new Published();
   private readonly etcd: EtcdStandin;
   private readonly apis: MemberApis;
@@ -95,8 +99,10 @@ export class ApiStandin {
     objects: [...this.objects].map(([path, o]) => [path, o.object]),
     labels: [...this.labels],
     cordoned: [...this.cordoned],
+    copies: this.copies.save(),
   });
-  restore({ objects, labels, cordoned }: SavedCluster): void {
+  restore({ objects, labels, cordoned, copies }: SavedCluster): void {
+    this.copies.restore(copies ?? []);
     for (const [path, object] of objects) this.objects.set(path, { object, since: Date.now() });
     for (const [node, l] of labels) this.labels.set(node, l);
     for (const node of cordoned) this.cordoned.add(node);
@@ -241,7 +247,46 @@ export class ApiStandin {
     const lost = silent === undefined ? undefined : this.clock.after(silent, this.timers().grace);
     return lost !== undefined && lost <= Date.now() ? lost : undefined;
   }
+  /** What follows from what was given; the driver of volumes has its say, and what waits for one goes on then. */
   private state(): State {
+    const state = this.follows();
+    return this.copies.settle(this.around(state)) ? this.follows() : state;
+  }
+  private around(state: State) {
+    return {
+      hosts: new Map(
+        [...this.members].map(([name, m]) => [
+          name,
+          {
+            files: filesOf(m.machine),
+            since: m.since,
+            ...(this.silentSince(m) === undefined ? {} : { away: this.silentSince(m) }),
+          },
+        ]),
+      ),
+      objects: this.given(),
+      state,
+      grace: this.timers().grace,
+      now: Date.now(),
+      after: this.clock.after,
+    };
+  }
+  /** A volume of the driver that is mounted on a machine at a path: the folder that has all of it, and what puts what lies in another one in its place. */
+  mounted(machine: Machine, path: string): { folder: string | undefined; put: (from: string) => boolean } | undefined {
+    const state = this.state();
+    const volume = this.copies.mountedAt(path, state.volumes.volumes);
+    const [name] = [...this.members].find(([, m]) => m.machine === machine) ?? [];
+    const [key] = [...state.volumes.claims].find(([, c]) => c.volume?.metadata.name === volume) ?? [];
+    if (!volume || !state.pods.some((p) => p.ready && p.node === name && key && usesClaim(p, key))) return undefined;
+    return {
+      folder: this.copies.opened(volume),
+      put: (from) => {
+        this.state();
+        return this.copies.put(volume, from);
+      },
+    };
+  }
+  private follows(): State {
     const crt = this.controlPlane()[0]?.kit.files['/etc/kubernetes/pki/apiserver.crt'];
     const since = new Map([...this.objects.values()].map((o) => [o.object, o.since]));
     return podsOf({
@@ -270,6 +315,7 @@ export class ApiStandin {
       age: this.clock.since,
       after: this.clock.after,
       givenAt: (o) => since.get(o) ?? 0,
+      lacks: (volume, driver, node, soFar) => this.copies.lacks(volume, driver, node, soFar),
     });
   }
 
@@ -279,6 +325,8 @@ export class ApiStandin {
    */
   private settleInbound(): void {
     const wanted = new Map<string, { address: string; port: number }>();
+    // Copies go on while nobody asks.
+    if (this.given().some((o) => o.kind === 'CSIDriver')) this.state();
     const outside = this.given().filter(
       (o) => o.kind === 'Service' && (o.spec?.externalIPs?.length || o.spec?.type === 'LoadBalancer'),
     );
@@ -340,14 +388,16 @@ export class ApiStandin {
       res.writeHead(200).end('ok');
       return;
     }
-    if (discovery[path]) return send(200, discovery[path]);
+    const kinds = kindsWith(this.given());
+    const described = discoveryOf(kinds)[path];
+    if (described) return send(200, described);
     const evicted = /^\/api\/v1\/namespaces\/([a-z0-9-]+)\/pods\/([a-z0-9.-]+)\/eviction$/.exec(path);
     if (evicted && req.method === 'POST') {
       const { status, body, key } = evict({ namespace: evicted[1] ?? '', name: evicted[2] ?? '' }, this.state(), this.given());
       if (key) this.placed.release(key);
       return send(status, body);
     }
-    const at = named(path);
+    const at = named(path, kinds);
     if (!at) return refuse(404, 'NotFound', 'the server could not find the requested resource');
     if (req.method === 'PATCH' || req.method === 'PUT' || req.method === 'POST') {
       let text = '';
@@ -408,7 +458,7 @@ export class ApiStandin {
         ? nodeTable(items)
         : {
             kind: `${at.kind}List`,
-            apiVersion: apiVersionOf(at.kind),
+            apiVersion: apiVersionOf(at.kind, kinds),
             metadata: { resourceVersion: this.versions.next(listed, items) },
             items,
           },
@@ -473,6 +523,7 @@ export class ApiStandin {
     if (kind === 'Endpoints') return this.endpoints(state);
     if (kind === 'Lease')
       return [...leasesOf(this.published.of(this.given(), state, Date.now()).values()), ...this.kubeletLeases()];
+    if (kind === 'Copy') return this.copies.objects(kindsWith(this.given()).get(kind)?.group ?? '', this.stamp);
     if (kind === 'PersistentVolume') return state.volumes.volumes.map((v) => shown(v, state.volumes));
     const given = this.given().filter((o) => o.kind === kind);
     return given.map((o) => this.withStatus(o, state));

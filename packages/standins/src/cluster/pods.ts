@@ -32,6 +32,8 @@ export interface Surroundings {
   /** The moment so many seconds of the simulated clock after one, by the wall clock. */
   after?: (since: number, seconds: number) => number;
   givenAt: (o: KubeObject) => number;
+  /** Why a volume that a driver keeps cannot be used on a node; undefined: it can. */
+  lacks?: (volume: string, driver: string, node: string, soFar: State) => string | undefined;
 }
 export interface Pod {
   /** What stays of it when it is made anew elsewhere. */
@@ -108,7 +110,18 @@ const detaches = 360;
 const starts = 15;
 const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
 /** Folders that every node has; what must be there already and is not keeps a pod from starting. */
-const there = ['/lib/modules', '/etc', '/run', '/var/lib', '/proc', '/sys', '/etc/kubernetes', '/etc/haproxy'];
+const there = [
+  '/lib/modules',
+  '/dev',
+  '/var/lib/kubelet',
+  '/etc',
+  '/run',
+  '/var/lib',
+  '/proc',
+  '/sys',
+  '/etc/kubernetes',
+  '/etc/haproxy',
+];
 
 /** Why a pod could not be made at all (admission); undefined: it is. */
 function refusedToMake(s: Surroundings, o: KubeObject): string | undefined {
@@ -220,6 +233,9 @@ const claimsOf = (o: KubeObject, i: number): string[] =>
     ...(specOf(o).volumes ?? []).flatMap((v) => v.persistentVolumeClaim?.claimName ?? []),
     ...ownClaims(o, i).map((c) => c.claim),
   ].map((name) => claimKey(o.metadata.namespace, name));
+/** Whether a pod has a claim, by its namespace and name. */
+export const usesClaim = (p: Pod, key: string): boolean =>
+  claimsOf(p.owner, p.owner.kind === 'StatefulSet' ? Number(p.name.split('-').at(-1)) : 0).includes(key);
 /** What the claims of a workload mean for where its pods go: why nowhere, which nodes, and a volume that only one node has at a time. */
 function storedFor(o: KubeObject, i: number, { claims }: Volumes): { why?: string; nodes?: string[]; oneNode?: string } {
   const out: { nodes?: string[]; oneNode?: string } = {};
@@ -327,6 +343,10 @@ export function podsOf(s: Surroundings): State {
       const first = places[0]?.node;
       // Nobody knows yet that a node is lost: its pods are still said to be ready.
       const known = node.away === undefined || s.age(node.away) >= grace;
+      const lacking = claimsOf(o, i).flatMap((key) => {
+        const { metadata, spec: of } = state.volumes.claims.get(key)?.volume ?? {};
+        return (of?.csi && metadata && s.lacks?.(metadata.name, of.csi.driver as string, node.name, state)) || [];
+      });
       if (node.away !== undefined && known) {
         [pod.reason, pod.message] = ['NodeLost', `${node.name} does not answer`];
         if (s.after) pod.turned = s.after(node.away, grace);
@@ -336,6 +356,7 @@ export function podsOf(s: Surroundings): State {
           'FailedAttachVolume',
           `Multi-Attach error for volume "${stored.oneNode}": it is used on ${first?.name} already`,
         ];
+      else if (lacking[0]) [pod.reason, pod.message] = ['FailedMount', lacking[0]];
       else if (s.age(made) < starts) [pod.reason, pod.message] = ['ContainerCreating', 'it starts'];
       else {
         pod.ready = true;

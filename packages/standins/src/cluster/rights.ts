@@ -42,5 +42,13 @@ export const asks: Record<string, string[]> = {
   'pod-network': ['/nodes', '/pods'],
   'cluster-dns': ['/services', '/namespaces', 'discovery.k8s.io/endpointslices'],
   'inbound-router': ['/services', '/secrets', 'discovery.k8s.io/endpointslices', 'networking.k8s.io/ingresses'],
+  'volume-controller': [
+    '/persistentvolumes',
+    '/persistentvolumeclaims',
+    '/nodes',
+    'storage.k8s.io/storageclasses',
+    'volumes.praesidor/copies',
+  ],
+  'volume-node': ['/persistentvolumes', 'storage.k8s.io/volumeattachments', 'volumes.praesidor/copies'],
   'service-announcer': ['/services', '/nodes'],
 };

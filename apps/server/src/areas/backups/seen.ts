@@ -15,7 +15,7 @@ type Seen = z.input<typeof answers.SeenVolume>;
 export async function volumesSeen(ctx: Context, name: string): Promise<z.input<typeof answers.SeenVolumes>> {
   const estate = await estateNow(ctx.db);
   const charter = needIn(estate, 'Charter', name);
-  const { kube } = await openCluster(ctx, estate, name, false).catch((e: unknown) => {
+  const { kube, built } = await openCluster(ctx, estate, name, false).catch((e: unknown) => {
     if (e instanceof StepFailure) throw new Refusal('not-now', e.message, e.remedy ? { remedy: e.remedy } : {});
     throw e;
   });
@@ -30,6 +30,12 @@ export async function volumesSeen(ctx: Context, name: string): Promise<z.input<t
     bytes: c.bytes,
     ...(c.class ? { class: c.class } : {}),
     lies: c.lies,
+    ...(c.copies
+      ? {
+          copies: c.copies.map(({ volume: _, ...copy }) => copy),
+          wanted: built.storage.find((s) => s.name === c.class)?.copies ?? c.copies.length,
+        }
+      : {}),
     users: c.users.map(({ pod, host, ready }) => ({ pod, ready, ...(host ? { host } : {}) })),
     ...(c.why ? { why: c.why } : {}),
   });

@@ -1,6 +1,7 @@
 import { counted } from '../../words/amounts.ts';
 import type { StorageClass } from '../../model/charter.ts';
 import type { Plan, PlannedClass, PlannedNode } from '../plan.ts';
+import { disksOf } from '../disks.ts';
 import { roleLabel } from '../pools.ts';
 import { aspect, because } from './aspect.ts';
 import { nodes } from './nodes.ts';
@@ -19,6 +20,18 @@ export function storageNodes(all: readonly PlannedNode[]): readonly PlannedNode[
   return kept.length ? kept : workers.length ? workers : all;
 }
 
+/** Room for volumes on a node, in GB: the disks that its kit leaves alone; where it leaves none, half of the disk with the containers. */
+export function roomForVolumes(node: PlannedNode): number {
+  const used = disksOf(node);
+  const left = node.facts.disks.filter((d) => !used.some((u) => u.disk === d));
+  if (left.length) return left.reduce((sum, d) => sum + d.sizeGB, 0);
+  return Math.floor((used.find((u) => u.use === 'containers')?.disk.sizeGB ?? 0) / 2);
+}
+
+/** How a copy is made anew, where nothing else is said: seconds after its host counts as lost, and Gbit/s that a host takes in. */
+const usualRebuild = { after: 600, gbit: 1 };
+export const rebuildOf = (c: Pick<PlannedClass, 'rebuild'>) => c.rebuild ?? usualRebuild;
+
 /** A class with what follows for it: as many copies as there are places for, three at most, each on another host. */
 function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
   const apart = c.apart ?? 'host';
@@ -31,6 +44,7 @@ function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
     filesystem: c.filesystem ?? 'ext4',
     apart,
     places,
+    ...(c.rebuild ? { rebuild: c.rebuild } : {}),
     copies: c.kind === 'copies' ? (c.copies ?? Math.max(1, Math.min(atMost, places))) : 1,
     ...(c.server ? { server: c.server, path: c.path ?? '/' } : {}),
   };

@@ -1,5 +1,4 @@
-import { storageNodes } from '../../charter/aspects/storage.ts';
-import { roomForVolumes } from '../../rehearse/room.ts';
+import { roomForVolumes, storageNodes } from '../../charter/aspects/storage.ts';
 import { at, each, planFor } from '../check.ts';
 
 export const STO010 = each('Charter', {

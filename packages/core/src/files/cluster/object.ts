@@ -1,3 +1,4 @@
+import type { ICustomResourceDefinition } from 'kubernetes-models/apiextensions.k8s.io/v1/CustomResourceDefinition';
 import type { IDaemonSet } from 'kubernetes-models/apps/v1/DaemonSet';
 import type { IDeployment } from 'kubernetes-models/apps/v1/Deployment';
 import type { IClusterRole } from 'kubernetes-models/rbac.authorization.k8s.io/v1/ClusterRole';
@@ -26,6 +27,7 @@ export type ClusterObject = (
   | IPersistentVolume
   | IStorageClass
   | ICSIDriver
+  | ICustomResourceDefinition
 ) & {
   metadata: { name: string; namespace?: string };
 };

@@ -1,0 +1,161 @@
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { join } from 'node:path';
+import type { SeenVolume, SeenVolumes } from '@praesidor/contract';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { filesOf, writeMounted } from '../../../packages/standins/src/folders.ts';
+import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
+import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
+
+/** plover keeps a volume in two copies on three workers: hosts are switched off and on, and what lies where is looked at in bytes. */
+let i: Installation;
+let c: Client;
+const driver = 'volumes.praesidor';
+const handle = 'default/ais-store-data';
+const mount = `/var/lib/kubelet/plugins/kubernetes.io/csi/${driver}/${createHash('sha256').update(handle).digest('hex')}/globalmount`;
+
+const machine = (name: string) => {
+  const m = i.world.everyMachine().find((x) => x.hardware.name === name);
+  if (!m) throw new Error(`no machine ${name}`);
+  return m;
+};
+/** What a host has of the volume, by file; undefined: no copy of it. */
+const has = (host: string): Record<string, string> | undefined => {
+  const f = join(filesOf(machine(host)), '/var/lib/containerd/volumes/copies/pvc-default-ais-store-data');
+  return existsSync(f) ? Object.fromEntries(readdirSync(f).map((n) => [n, readFileSync(join(f, n), 'utf8')])) : undefined;
+};
+const seen = async (): Promise<SeenVolume> => {
+  const { volumes } = await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes');
+  return volumes.find((v) => v.planned === 'ais-store/data') as SeenVolume;
+};
+const told = async () => (await seen()).copies?.map((x) => `${x.host} ${x.state}`);
+const hostsOf = async () => ((await seen()).copies ?? []).map((x) => x.host);
+/** The host on which the pod runs, when it does. */
+const runsOn = () => eventually(async () => (await seen()).users.find((u) => u.ready)?.host, 'the pod runs');
+const write = async (name: string, text: string) => writeMounted(machine(await runsOn()), mount, name, Buffer.from(text));
+const whole = () => eventually(async () => (await seen()).copies?.every((x) => x.state === 'current'), 'both copies are current');
+/** The hosts with copies: one that does not run the pod is the second. */
+const pair = async (): Promise<[string, string]> => {
+  const on = await runsOn();
+  const [a = '', b = ''] = await hostsOf();
+  return b === on ? [b, a] : [a, b];
+};
+const others = (of: readonly string[]) =>
+  i.world
+    .everyMachine()
+    .filter(
+      (m) =>
+        m.installed && m.hardware.name.startsWith('lr-') && workers.includes(m.hardware.name) && !of.includes(m.hardware.name),
+    );
+let workers: string[] = [];
+
+beforeAll(async () => {
+  i = await new Installation().start({ timeoutSeconds: 20, needs: ['volume-controller'] });
+  c = await i.as('warden');
+  await prepare(c);
+  await declareVolume(c, 'plover', {
+    // 10 GB at 0.02 Gbit/s: 4,000 s.
+    storage: [{ name: 'kept', kind: 'copies', standard: true, copies: 2, apart: 'host', rebuild: { after: 900, gbit: 0.02 } }],
+    workloads: [{ name: 'ais-store', volumes: [{ name: 'data', sizeGB: 10 }] }],
+  });
+  await c.good('POST', '/api/builds', { charter: 'plover' });
+  expect((await builtOrBroken(c)).status.state).toBe('done');
+  await deployVolume(i, 'plover', 10);
+  workers = (await c.estate()).hosts.filter((h) => h.held?.charter === 'plover' && h.held.role === 'worker').map((h) => h.name);
+});
+afterEach(() => {
+  for (const f of i.world.faults.list()) i.world.faults.lift(f);
+});
+afterAll(() => i.stop());
+
+describe('a volume with copies', () => {
+  it('lies on as many hosts as its class says, and what was written lies on both', async () => {
+    await write('tides', 'high water');
+    const v = await seen();
+    expect([v.wanted, v.class, v.lies]).toEqual([2, 'kept', []]);
+    expect(await told()).toEqual((await hostsOf()).map((h) => `${h} current`));
+    expect(new Set(await hostsOf()).size).toBe(2);
+    for (const h of await hostsOf()) expect(has(h)).toEqual({ tides: 'high water' });
+  });
+  it('is backed up from where it is mounted; what is given back lies on both copies', async () => {
+    const run = await backUp(c);
+    expect(run.status.state).toBe('done');
+    const [{ id = 0 } = {}] = (await backupsOf(c)).backups;
+    await write('tides', 'spoilt');
+    for (const h of await hostsOf()) expect(has(h)).toEqual({ tides: 'spoilt' });
+    const begun = await c.good<{ id: number }>('POST', `/api/charters/plover/backups/${id}/restore`, {
+      volume: 'ais-store/data',
+      replace: 'ais-store/data',
+    });
+    expect((await backupEnded(c, begun.id)).status.state).toBe('done');
+    for (const h of await hostsOf()) expect(has(h)).toEqual({ tides: 'high water' });
+  });
+  it('misses a write while a host is off, and takes everything in when it is back: told from whom, and until when', async () => {
+    const [other, host] = await pair();
+    machine(host).powerOff();
+    await eventually(async () => (await told())?.includes(`${host} silent`), 'it is silent');
+    await write('ebb', 'low water');
+    expect(has(host)).toEqual({ tides: 'high water' });
+    machine(host).powerOn();
+    const filling = await eventually(
+      async () => (await seen()).copies?.find((x) => x.host === host && x.state === 'filling'),
+      'it takes in what it lacks',
+    );
+    expect(filling).toMatchObject({ from: other, of: 10e9 });
+    // 10 GB at 0.02 Gbit/s: 4,000 s.
+    expect(filling.left).toBeLessThanOrEqual(4000_000);
+    expect(((filling.filled ?? 0) / 10e9) * 4000_000 + (filling.left ?? 0)).toBeCloseTo(4000_000, -5);
+    await whole();
+    expect(has(host)).toEqual({ tides: 'high water', ebb: 'low water' });
+  });
+  it('is made anew on a third host; a host that is killed meanwhile begins again, and what was given up goes', async () => {
+    const [other, host] = await pair();
+    machine(host).powerOff();
+    // Lost after the grace of the charter, and 900 s more.
+    const third = await eventually(
+      async () => (await seen()).copies?.find((x) => x.state === 'filling')?.host,
+      'a third takes it in',
+    );
+    expect([other, host]).not.toContain(third);
+    machine(third).powerOff();
+    await eventually(async () => (await told())?.includes(`${third} silent`), 'it is silent');
+    expect(has(third)).not.toEqual(has(other));
+    machine(third).powerOn();
+    await whole();
+    expect(new Set(await hostsOf())).toEqual(new Set([other, third]));
+    expect(has(third)).toEqual({ tides: 'high water', ebb: 'low water' });
+    expect(has(host)).toBeDefined();
+    machine(host).powerOn();
+    await eventually(async () => has(host) === undefined, 'the one that was given up goes');
+  });
+  it('of which both are lost: nothing is written until the one is back that has all, and nothing is lost that was acknowledged', async () => {
+    const two = await hostsOf();
+    const rest = others(two);
+    for (const m of rest) m.powerOff();
+    await eventually(
+      async () => (await seen()).users.some((u) => u.ready && two.includes(u.host ?? '')),
+      'its pod is with a copy',
+    );
+    const [a, b] = await pair();
+    machine(b).powerOff();
+    await eventually(async () => (await told())?.includes(`${b} silent`), 'one is silent');
+    await write('last', 'acknowledged');
+    machine(a).powerOff();
+    await eventually(async () => (await told())?.every((t) => t.endsWith('silent')), 'both are silent');
+    expect(() => writeMounted(machine(a), mount, 'never', Buffer.from('x'))).toThrow('Input/output error');
+    machine(b).powerOn();
+    await eventually(async () => (await told())?.includes(`${b} behind`), 'one is back, and lacks the last write');
+    // The pod is made there when it may be: it cannot start.
+    const stuck = await eventually(async () => {
+      const v = await seen();
+      return v.why && v.users.some((u) => u.host === b) ? v : undefined;
+    }, 'its pod waits');
+    expect(stuck.why).toContain(`${a} does not answer`);
+    expect(has(b)?.last).toBeUndefined();
+    machine(a).powerOn();
+    for (const m of rest) m.powerOn();
+    await whole();
+    expect([has(a), has(b)]).toEqual([has(a), has(a)]);
+    expect(has(b)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged' });
+  });
+});
