@@ -1,10 +1,11 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
-import type { SeenVolume, SeenVolumes } from '@praesidor/contract';
+import type { SeenVolume, SeenVolumes, StandingProof } from '@praesidor/contract';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { filesOf, writeMounted } from '../../../packages/standins/src/folders.ts';
 import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
+import { Plover } from './plover.ts';
 import { builtOrBroken, type Client, eventually, Installation, prepare } from './installation.ts';
 
 /** plover keeps a volume in two copies on three workers: hosts are switched off and on, and what lies where is looked at in bytes. */
@@ -157,5 +158,48 @@ describe('a volume with copies', () => {
     await whole();
     expect([has(a), has(b)]).toEqual([has(a), has(a)]);
     expect(has(b)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged' });
+  });
+  it('goes elsewhere before a host leaves, and the host waits for it', async () => {
+    const p = new Plover(i, c);
+    const [other, leaves] = await pair();
+    const before = (await c.estate()).charters.find((x) => x.name === 'plover')?.except ?? [];
+    await p.set('one fewer', [['workers', 'count'], workers.length - 1], [['except'], [...before, leaves]]);
+    expect((await p.due())?.leaves).toEqual([leaves]);
+    await p.begin('remove-hosts');
+    const b = await p.done(2);
+    const log = await c.good<{ lines: { line: string }[] }>(
+      'GET',
+      `/api/builds/plover/2/log?step=${encodeURIComponent(`${leaves}/drain`)}`,
+    );
+    expect(log.lines.map((l) => l.line)).toContainEqual(
+      expect.stringContaining('default/ais-store-data has 1 of 2 copies elsewhere'),
+    );
+    expect(b.proof?.find((x) => x.what === 'volumes with all their copies')).toMatchObject({ good: true, found: '1 of 1' });
+    const two = await hostsOf();
+    expect([two.includes(leaves), two.includes(other)]).toEqual([false, true]);
+    for (const h of two) expect(has(h)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged' });
+    expect(has(leaves)).toBeUndefined();
+  });
+  it('that has not all its copies is drift: told with which, and since when', async () => {
+    const [, host] = await pair();
+    const prove = () => c.good('POST', '/api/charters/plover/proof');
+    const line = async () =>
+      (await c.good<StandingProof>('GET', '/api/charters/plover/proof')).lines.find(
+        (l) => l.what === 'volumes with all their copies',
+      );
+    await prove();
+    expect(await line()).toMatchObject({ good: true, found: '1 of 1' });
+    machine(host).powerOff();
+    await eventually(async () => (await told())?.includes(`${host} silent`), 'it is silent');
+    await prove();
+    expect(await line()).toMatchObject({
+      good: false,
+      planned: '1 of 1',
+      found: '0 of 1',
+      evidence: [expect.stringContaining(`${host} does not answer for`)],
+      mend: { label: 'Open its volumes', go: '/clusters/plover?tab=volumes' },
+    });
+    machine(host).powerOn();
+    await whole();
   });
 });

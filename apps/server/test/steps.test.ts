@@ -314,7 +314,7 @@ describe('a node is drained', () => {
     expect(e.message).toBe(`tides/web-0 stays on ${worker.host}: ${message}`);
     // By its name the page offers to go on without it.
     expect(e.code).toBe('not-drained');
-    const build = { moves: { stands: [] }, decided: { undrained: [worker.host] } };
+    const build = { moves: { stands: [], leaves: [] }, decided: { undrained: [worker.host] } };
     expect((await run('drain', { more: { build: build as never } })).end).toBe('not drained, as was decided: 1 pod left');
     // It is asked again, and said once.
     expect(posts().length).toBeGreaterThan(1);
@@ -336,6 +336,105 @@ describe('a node is drained', () => {
     delete objects[node];
     expect((await run('drain')).end).toBe(`the API knows no ${worker.host}: nothing runs there`);
     expect(posts()).toEqual([]);
+  });
+});
+
+describe('a host is let go', () => {
+  const node = `/api/v1/nodes/${worker.host}`;
+  const other = nodes.filter((n) => n.role === 'worker')[1] as (typeof nodes)[number];
+  const classes = [{ name: 'kept', kind: 'copies', copies: 2 }] as never as typeof plan.storage;
+  const kept = { ...plan, storage: classes };
+  const copy = (host: string, status: object) => ({
+    spec: { volume: 'v', host },
+    status: { since: new Date().toISOString(), ...status },
+  });
+  const filling = {
+    state: 'filling',
+    from: worker.host,
+    filled: 50,
+    of: 200,
+    until: new Date(Date.now() + 90_400).toISOString(),
+  };
+  const volumes = (spec: object, ...copies: object[]) => {
+    objects[node] = { metadata: { name: worker.host }, status: { conditions: [{ type: 'Ready', status: 'True' }] } };
+    objects['/api/v1/nodes'] = {
+      items: nodes.map((n) => ({ metadata: { name: n.host }, status: { conditions: [{ type: 'Ready', status: 'True' }] } })),
+    };
+    objects['/api/v1/pods'] = { items: [] };
+    objects['/api/v1/events'] = { items: [] };
+    objects['/api/v1/persistentvolumes'] = { items: [{ metadata: { name: 'v' }, spec: { storageClassName: 'kept', ...spec } }] };
+    objects['/api/v1/persistentvolumeclaims'] = {
+      items: [{ metadata: { name: 'data', namespace: 'tides' }, spec: { volumeName: 'v' }, status: { phase: 'Bound' } }],
+    };
+    objects['/apis/volumes.praesidor/v1/copies'] = { items: copies };
+  };
+  const csi = { csi: { driver: 'volumes.praesidor' } };
+  const local = {
+    nodeAffinity: {
+      required: {
+        nodeSelectorTerms: [{ matchExpressions: [{ key: 'kubernetes.io/hostname', operator: 'In', values: [worker.host] }] }],
+      },
+    },
+  };
+  const drains = (more: object = {}) =>
+    run('drain', { more: { plan: kept, build: { moves: { stands: [], leaves: [], ...more }, decided: {}, ...more } } as never });
+  const leaves = { leaves: [worker.host] };
+  it('for a while when another host has all that is there, and not before', async () => {
+    volumes(csi, copy(worker.host, { state: 'current' }), copy(other.host, filling));
+    const e = await broken(drains());
+    expect([e.message, e.code]).toEqual([
+      expect.stringMatching(
+        new RegExp(
+          `^tides/data has its only whole copy on ${worker.host}; ${other.host} rebuilds from ${worker.host}, 25 % done, 1 min 30 s left$`,
+        ),
+      ),
+      'only-here',
+    ]);
+    // Nothing was asked to go meanwhile.
+    expect(asked.filter((a) => a.startsWith('PATCH'))).toEqual([]);
+    volumes(csi, copy(worker.host, { state: 'current' }), copy(other.host, { state: 'current' }));
+    expect((await drains()).end).toBe('no pods to move');
+    volumes(csi, copy(worker.host, { state: 'behind' }), copy(other.host, { state: 'strange' }));
+    expect((await drains()).end).toBe('no pods to move');
+  });
+  it('for good when all copies are whole elsewhere', async () => {
+    volumes(csi, copy(worker.host, { state: 'current' }), copy(other.host, { state: 'current' }));
+    expect((await broken(drains(leaves))).message).toBe('tides/data has 1 of 2 copies elsewhere');
+    const [a, b] = nodes.filter((n) => n.role === 'worker' && n !== worker);
+    volumes(
+      csi,
+      copy(worker.host, { state: 'current' }),
+      copy(a?.host ?? '', { state: 'current' }),
+      copy(b?.host ?? '', { state: 'current' }),
+    );
+    expect((await drains(leaves)).end).toBe('no pods to move');
+  });
+  it('for good when nothing lies there alone, or somebody decided so', async () => {
+    volumes(local);
+    expect((await drains()).end).toBe('no pods to move');
+    const e = await broken(drains(leaves));
+    expect([e.message, e.code]).toEqual([`tides/data lies on ${worker.host} alone`, 'only-here']);
+    expect((await drains({ ...leaves, decided: { unkept: [worker.host] } })).end).toBe('no pods to move');
+  });
+  it('by an API that does not say so: then it is said that it does not', async () => {
+    volumes(csi);
+    delete objects['/api/v1/persistentvolumes'];
+    refused = {};
+    const gone = {
+      more: {
+        plan: kept,
+        kube: () => ({
+          dialer: { locate: async () => ({ host: '127.0.0.1', port: 1, address: '127.0.0.1' }) },
+          host: plan.api.name,
+          address: plan.api.address,
+          ca: anchor,
+          certificate: pair.cert,
+          key: pair.key,
+        }),
+      },
+    };
+    const e = await broken(run('drain', gone as never));
+    expect([e.code, e.remedy]).toEqual(['not-drained', expect.stringContaining('See why the API does not answer')]);
   });
 });
 

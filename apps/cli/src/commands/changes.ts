@@ -190,10 +190,11 @@ const hosts: [string, string][] = [
   ['--undrained <hosts>', 'hosts that are taken out although pods are left there'],
   ['--off <hosts>', 'hosts that are off, and nobody at the server can see it'],
   ['--unbacked <name>', 'the name of the cluster: etcd is not backed up'],
+  ['--unkept <hosts>', 'hosts that go although data of volumes lie there alone'],
 ];
 const decided = ({ options }: Asked) =>
   Object.fromEntries(
-    ['erase', 'undrained', 'off', 'unbacked'].flatMap((k) =>
+    ['erase', 'undrained', 'off', 'unbacked', 'unkept'].flatMap((k) =>
       typeof options[k] === 'string' ? [[k, options[k].split(',')]] : [],
     ),
   );

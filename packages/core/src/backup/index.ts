@@ -1,3 +1,4 @@
+export * from './as-they-are.ts';
 export * from './blocks.ts';
 export * from './fill.ts';
 export * from './keep.ts';

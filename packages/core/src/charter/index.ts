@@ -1,4 +1,5 @@
 export * from './addresses.ts';
+export { storageNodes } from './aspects/storage.ts';
 export * from './arithmetic.ts';
 export * from './certificates.ts';
 export { comesAbout, type FieldComes, ruledPaths, type Way, ways } from './comes-about.ts';

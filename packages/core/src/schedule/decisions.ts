@@ -5,12 +5,13 @@ export const diskNotEmpty = 'disk-not-empty';
 export const notDrained = 'not-drained';
 export const notOff = 'not-off';
 export const notBackedUp = 'not-backed-up';
-export const FailureCode = z.enum([diskNotEmpty, notDrained, notOff, notBackedUp]);
+export const onlyHere = 'only-here';
+export const FailureCode = z.enum([diskNotEmpty, notDrained, notOff, notBackedUp, onlyHere]);
 export type FailureCode = z.infer<typeof FailureCode>;
 
 export interface DecisionWords {
   /** What it is called in the API. */
-  key: 'erase' | 'undrained' | 'off' | 'unbacked';
+  key: 'erase' | 'undrained' | 'off' | 'unbacked' | 'unkept';
   /** On the button. */
   label: string;
   /** On the button of the dialog. */
@@ -56,6 +57,14 @@ export const decisions: Record<FailureCode, DecisionWords> = {
     title: (cluster) => `Go on although etcd of ${cluster} is not backed up`,
     about: 'What the cluster knows is then in the members of etcd alone: if this goes wrong, it is lost.',
     said: (cluster) => `let it go on without a backup of etcd of ${cluster}`,
+  },
+  [onlyHere]: {
+    key: 'unkept',
+    label: 'Go on without its data…',
+    act: 'Go on',
+    title: (hosts) => `Go on although data lie on ${hosts} alone`,
+    about: 'Nobody can reach them while it is off. Once a host that leaves is wiped, they are gone for good.',
+    said: (hosts) => `let it go on although data lie on ${hosts} alone`,
   },
 };
 export const decisionKeys = Object.values(decisions).map((d) => d.key);

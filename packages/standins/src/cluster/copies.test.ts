@@ -18,6 +18,8 @@ class Room {
   readonly hosts = new Map<string, CopyHost>();
   now = 0;
   decides = true;
+  /** Hosts that copies may lie on no more. */
+  readonly going = new Set<string>();
   constructor(
     readonly wanted = 2,
     readonly apart = 'host',
@@ -39,7 +41,10 @@ class Room {
         kind: 'ConfigMap',
         metadata: { name: 'volume-controller' },
         data: {
-          hosts: [...this.hosts.keys()].map((h) => `${h} rack-${Number(h.slice(1)) % 2} - ${this.gb}`).join('\n'),
+          hosts: [...this.hosts.keys()]
+            .filter((h) => !this.going.has(h))
+            .map((h) => `${h} rack-${Number(h.slice(1)) % 2} - ${this.gb}`)
+            .join('\n'),
           rebuild: 'kept 600 1',
         },
       },
@@ -225,6 +230,33 @@ describe('copies of a volume', () => {
     ]);
     r.at(130).on('h1').at(138);
     expect([r.told(), r.has('h2')]).toEqual([['h1 current 130 s', 'h2 current 138 s'], { a: 'one', b: 'two' }]);
+  });
+  it('leave hosts that they may lie on no more: they are used until others are whole, and go then', () => {
+    const r = new Room();
+    r.write('a', 'one');
+    r.at(100).going.add('h1').add('h2');
+    expect(r.at(100).told()).toEqual([
+      'h1 current 0 s',
+      'h2 current 0 s',
+      'h3 filling 100 s from h1 until 108 s',
+      'h4 filling 100 s from h1 until 108 s',
+    ]);
+    r.write('b', 'two');
+    expect(
+      r
+        .at(108)
+        .told()
+        .map((t) => t.split(' ').slice(0, 2).join(' ')),
+    ).toEqual(['h3 current', 'h4 current']);
+    expect([r.has('h1'), r.has('h3'), r.has('h4')]).toEqual([undefined, { a: 'one', b: 'two' }, { a: 'one', b: 'two' }]);
+    // Nowhere else to go: they stay where they are.
+    const small = new Room(2, 'host', ['h1', 'h2']);
+    small.write('a', 'one');
+    small.going.add('h2');
+    expect([small.at(5000).told(), small.has('h2')]).toEqual([['h1 current 0 s', 'h2 current 0 s'], { a: 'one' }]);
+    // One that does not answer is given up for those that do.
+    small.off('h2');
+    expect(small.told()).toEqual(['h1 current 0 s']);
   });
   it('that are erased are gone, and taken in anew as long as one is left', () => {
     const r = new Room();

@@ -174,36 +174,39 @@ export class Copies {
     Object.assign(lacking, { host: found.host, has: k.writes, filling: undefined });
   }
 
-  /** Gives copies that have no host one, and those another whose host is away for too long. */
+  /**
+   * Gives copies that have no host one, and those another whose host is away for too long. One on a host that copies may lie on no more is given up when all others are whole; until then it is
+   * one more.
+   */
   private place(is: Is, name: string, k: Kept, after: number, takes: number): void {
     const source = k.copies.find((c) => current(is, k, c));
-    while (k.copies.length < k.wanted) {
-      const host = this.room(
-        is,
-        k,
-        k.copies.map((c) => c.host),
-      );
+    const placed = (c: Copy) => is.places.has(c.host);
+    const good = k.copies.filter((c) => placed(c) && current(is, k, c)).length;
+    k.copies = k.copies.filter((c) => {
+      if (placed(c) || (up(is, c.host) && good < k.wanted) || !good) return true;
+      k.left.push({ host: c.host, has: c.has });
+      return false;
+    });
+    while (k.copies.filter(placed).length < k.wanted) {
+      const others = k.copies.filter(placed).map((c) => c.host);
+      const host = this.room(is, k, others);
       if (!host) break;
       const empty = k.writes === 0;
       if (empty) mkdirSync(at(is, host, name), { recursive: true });
       else if (!source) break;
+      k.left = k.left.filter((l) => l.host !== host);
       k.copies.push({ host, has: empty ? 0 : -1, state: 'behind', since: is.a.now });
     }
     for (const c of k.copies) {
       const h = is.a.hosts.get(c.host);
       c.message = undefined;
-      if (up(is, c.host) || !source) continue;
-      const lost =
-        h && is.places.has(c.host)
-          ? h.away === undefined
-            ? Number.POSITIVE_INFINITY
-            : is.a.after(h.away, is.a.grace + after)
-          : is.a.now;
+      if (!placed(c) || up(is, c.host) || !source) continue;
+      const lost = h ? (h.away === undefined ? Number.POSITIVE_INFINITY : is.a.after(h.away, is.a.grace + after)) : is.a.now;
       if (lost > is.a.now) continue;
       const to = this.room(
         is,
         k,
-        k.copies.filter((o) => o !== c).map((o) => o.host),
+        k.copies.filter((o) => o !== c && placed(o)).map((o) => o.host),
       );
       if (!to) {
         c.message = `no further ${k.apart} has room for a copy`;

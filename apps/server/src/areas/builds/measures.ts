@@ -1,4 +1,5 @@
 import { X509Certificate } from 'node:crypto';
+import { copyText, wholeOf } from '@praesidor/core/backup';
 import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
@@ -6,9 +7,10 @@ import { stepOf } from '@praesidor/core/schedule';
 import { secondsText } from '@praesidor/core/words';
 import { connects, fingerprintOf, seenAs } from '@praesidor/protocols/dial';
 import { lookup } from '@praesidor/protocols/dns';
-import { isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
+import { claimsSeen, isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import { loadEstate } from '../../estate/load.ts';
+import { volumesAsIs } from './volumes-as-is.ts';
 import { openRegistry } from '../images/registries.ts';
 import type { StepContext } from './step.ts';
 
@@ -156,6 +158,24 @@ async function programs(s: Proving): Promise<Proof[]> {
     evidence.push(`${p.kind} ${p.namespace}/${p.name}: ${r ? `${r.ready} of ${r.wanted}` : 'not there'}`);
   }
   return [allOf('programs of the cluster run', whole, given.length, evidence)];
+}
+
+/** Every volume with copies has as many whole ones as its class asks for. */
+async function copies(s: Proving): Promise<Proof[]> {
+  const volumes = volumesAsIs(await claimsSeen(s.kube()), s.plan).flatMap((v) => {
+    const whole = wholeOf(v);
+    return whole ? [{ ...v, ...whole }] : [];
+  });
+  if (!volumes.length) return [];
+  const good = volumes.filter((v) => v.whole >= v.of);
+  return [
+    allOf(
+      'volumes with all their copies',
+      good.length,
+      volumes.length,
+      volumes.map((v) => `${v.name}: ${(v.copies ?? []).map((c) => `${c.host} ${copyText(c)}`).join(', ')}`),
+    ),
+  ];
 }
 
 /** Somebody takes connections at the inbound address, as it is seen from here. */
@@ -335,6 +355,7 @@ export const measures: readonly Measure[] = [
     measure: certificates,
     mend: (c) => ({ label: 'Renew certificates', go: `/clusters/${c}/change?kind=renew` }),
   },
+  { name: 'copies', every: 5, measure: copies, mend: (c) => ({ label: 'Open its volumes', go: `/clusters/${c}?tab=volumes` }) },
   { name: 'inbound', every: 5, measure: inboundAddress, mend: charterPage },
   { name: 'names', every: 15, measure: names, mend: () => ({ label: 'Open Names', go: '/addresses/names' }) },
   { name: 'pulls', measure: pulls, mend: () => ({ label: 'Open Images', go: '/images' }) },

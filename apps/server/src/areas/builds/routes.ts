@@ -23,7 +23,7 @@ const OneAct = One.extend({ act: z.enum(runActs) });
 const Hosts = z.array(words.Name).max(1000).optional();
 /**
  * What was decided for hosts whose steps failed. `erase`: their disks are erased, whatever they hold, where they lay them out. `undrained`: they are
- * taken out although pods are left there. `off`: they are off, and nobody here can see it. `unbacked`, with the name of the cluster: etcd is not backed up.
+ * taken out although pods are left there. `off`: they are off, and nobody here can see it. `unbacked`, with the name of the cluster: etcd is not backed up. `unkept`: they go although data lie there alone.
  */
 const HowToGoOn = z.preprocess(
   (v) => v ?? {},
@@ -32,6 +32,7 @@ const HowToGoOn = z.preprocess(
     undrained: Hosts,
     off: Hosts,
     unbacked: Hosts,
+    unkept: Hosts,
     /** `repeat` and `skip` are of one step; one is skipped for a reason. */
     step: z.string().max(120).optional(),
     reason: z.string().max(500).optional(),

@@ -198,6 +198,6 @@ async function decide(m: EntityManager, build: BuildRow, { erase = [], ...more }
   await m.query('update build set erase = $2, decided = $3 where id = $1', [
     build.id,
     [...new Set([...build.erase, ...erase])],
-    JSON.stringify({ undrained: both('undrained'), off: both('off'), unbacked: both('unbacked') }),
+    JSON.stringify({ undrained: both('undrained'), off: both('off'), unbacked: both('unbacked'), unkept: both('unkept') }),
   ]);
 }

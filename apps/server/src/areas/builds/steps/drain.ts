@@ -3,6 +3,7 @@ import { counted } from '@praesidor/core/words';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { type Evicted, evict, isReady, type KubeNode, kube, podsOn } from '@praesidor/protocols/kube';
 import { type StepContext, StepFailure, type StepRunner } from '../step.ts';
+import { keepsData } from './data-kept.ts';
 import { keepsQuorum } from './quorum-kept.ts';
 
 /**
@@ -14,6 +15,7 @@ export const drain: StepRunner = {
   run: async (s) => {
     const host = s.step.host ?? '';
     await keepsQuorum(s, host);
+    await keepsData(s, host);
     if (s.build.decided.undrained?.includes(host)) return undrained(s, host);
     return drained(s, host).catch(
       decidable('Give its pods room elsewhere, or change their disruption budget, then retry; or go on without draining.'),
