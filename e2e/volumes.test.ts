@@ -1,9 +1,13 @@
+import { join } from 'node:path';
+import type { SeenVolumes } from '@praesidor/contract';
+import { By } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import {
   backUp,
   backupEnded,
   backupsOf,
   declareVolume,
+  deployCopies,
   deployVolume,
   standbyAtGannet,
 } from '../apps/server/test/volume-of-plover.ts';
@@ -16,10 +20,11 @@ const i = new Installation();
 let b: Browser;
 let c: Client;
 let there: Awaited<ReturnType<typeof deployVolume>>;
+const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
 const open = (path: string) => b.open(i.config.publicUrl + path);
 
 beforeAll(async () => {
-  await i.start({ timeoutSeconds: 20 });
+  await i.start({ timeoutSeconds: 20, needs: ['volume-controller'] });
   b = await openBrowser();
   c = await i.as('warden');
   await open('/sign-in');
@@ -46,7 +51,13 @@ describe('the page of volumes', () => {
   });
   it('backs up by a click, shows how that goes, and gives what was made', async () => {
     await prepare(c);
-    await declareVolume(c);
+    await declareVolume(c, 'plover', {
+      storage: [
+        { name: 'scratch', kind: 'local', standard: true },
+        // 10 GB at 0.02 Gbit/s: 4,000 s.
+        { name: 'kept', kind: 'copies', copies: 2, apart: 'host', rebuild: { after: 900, gbit: 0.02 } },
+      ],
+    });
     await c.good('POST', '/api/builds', { charter: 'plover' });
     await builtOrBroken(c);
     there = await deployVolume(i);
@@ -60,6 +71,35 @@ describe('the page of volumes', () => {
     await b.find("//table[@aria-label='Backups made']//tr[contains(., 'ais-store/data')][contains(., 'never')]//a[.='Download']");
     await b.act("//button[.='Test the newest' and not(@disabled)]");
     await b.find("//table[@aria-label='Backups made']//tr[contains(., 'passed')]");
+  });
+  it('tells of a volume with copies which are whole, which host lacks one, and until when it is rebuilt', async () => {
+    await deployCopies(i);
+    const row = (...has: string[]) =>
+      `//table[@aria-label='Volumes as they are']//tr[contains(., 'ais-index-data')]${has.map((t) => `[contains(., '${t}')]`).join('')}`;
+    await open('/clusters/plover?site=lr&tab=volumes');
+    await b.find(row('2 of 2 copies'));
+    const { volumes } = await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes');
+    const index = volumes.find((v) => v.claim === 'ais-index-data');
+    const off = index?.copies?.find((x) => !index.users.some((u) => u.host === x.host))?.host ?? '';
+    const machine = i.world.everyMachine().find((m) => m.hardware.name === off);
+    machine?.powerOff();
+    const again = async () => {
+      await b.act("//button[.='Look again' and not(@disabled)]");
+      await b.find("//button[.='Look again' and not(@disabled)]");
+    };
+    await again();
+    await b.find(row('1 of 2 copies', `${off} does not answer for`));
+    await shot('copies-silent');
+    await eventually(async () => {
+      await again();
+      return (await b.driver.findElements(By.xpath(row('rebuilds from', 'left')))).length > 0;
+    }, 'another host takes it in');
+    await shot('copies-rebuilt');
+    machine?.powerOn();
+    await eventually(async () => {
+      await again();
+      return (await b.driver.findElements(By.xpath(row('2 of 2 copies')))).length > 0;
+    }, 'both are whole');
   });
   it('says what failed and what to do, and goes on when that is mended', async () => {
     i.plant('store-full', 'bw-objects');

@@ -1,7 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
-import type { SeenVolume, SeenVolumes, StandingProof } from '@praesidor/contract';
+import type { Losses, SeenVolume, SeenVolumes, StandingProof } from '@praesidor/contract';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { filesOf, writeMounted } from '../../../packages/standins/src/folders.ts';
 import { backUp, backupEnded, backupsOf, declareVolume, deployVolume } from './volume-of-plover.ts';
@@ -159,6 +159,45 @@ describe('a volume with copies', () => {
     expect([has(a), has(b)]).toEqual([has(a), has(a)]);
     expect(has(b)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged' });
   });
+  it('is rehearsed where its copies lie; a loss that is tried waits until all are whole again, within what was rehearsed', async () => {
+    const [, host] = await pair();
+    const losses = () => c.good<Losses>('GET', '/api/charters/plover/losses');
+    const ended = async () => {
+      const { id } = await c.good<{ id: number }>('POST', '/api/charters/plover/losses', { host, off: host });
+      return eventually(async () => {
+        const { last } = await losses();
+        return last?.id === id && ['done', 'failed', 'stopped'].includes(last.status.state) && last;
+      }, 'the end of the loss');
+    };
+    // Something is written while it is off.
+    const run = ended();
+    await eventually(async () => (await told())?.includes(`${host} silent`), 'it is off');
+    await write('flood', 'a little');
+    expect((await run).status.state).toBe('done');
+    const line = (await c.estate()).observed.losses.plover?.hosts[host]?.lines.find((l) => l.what === 'copies');
+    expect(line).toMatchObject({ name: '1 volume', text: 'all copies whole again', agrees: true });
+    // 10 GB at 0.02 Gbit/s: it takes 4,000 s, after it had power.
+    expect((line?.came?.to ?? 0) - (line?.is?.from ?? 0)).toBeGreaterThan(4000_000);
+    expect(has(host)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged', flood: 'a little' });
+  });
+  it('that lacks a copy keeps a loss from being tried', async () => {
+    const [, host] = await pair();
+    machine(host).powerOff();
+    await eventually(async () => (await told())?.includes(`${host} silent`), 'it is off');
+    await write('flood', 'much');
+    machine(host).powerOn();
+    await eventually(async () => (await told())?.includes(`${host} filling`), 'it takes in what it lacks');
+    const { id } = await c.good<{ id: number }>('POST', '/api/charters/plover/losses', { host, off: host });
+    const failed = await eventually(async () => {
+      const { last } = await c.good<Losses>('GET', '/api/charters/plover/losses');
+      return last?.id === id && last.status.state === 'failed' && last;
+    }, 'it is refused');
+    expect(failed.status.steps[`whole/${host}`]?.text).toBe(
+      'default/ais-store-data has not all copies: a further loss is another case.',
+    );
+    await whole();
+    await c.good('POST', '/api/charters/plover/losses/stop').catch(() => undefined);
+  });
   it('goes elsewhere before a host leaves, and the host waits for it', async () => {
     const p = new Plover(i, c);
     const [other, leaves] = await pair();
@@ -177,7 +216,7 @@ describe('a volume with copies', () => {
     expect(b.proof?.find((x) => x.what === 'volumes with all their copies')).toMatchObject({ good: true, found: '1 of 1' });
     const two = await hostsOf();
     expect([two.includes(leaves), two.includes(other)]).toEqual([false, true]);
-    for (const h of two) expect(has(h)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged' });
+    for (const h of two) expect(has(h)).toEqual({ tides: 'high water', ebb: 'low water', last: 'acknowledged', flood: 'much' });
     expect(has(leaves)).toBeUndefined();
   });
   it('that has not all its copies is drift: told with which, and since when', async () => {

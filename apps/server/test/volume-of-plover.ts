@@ -118,6 +118,40 @@ export async function deployVolume(i: Installation, charter = 'plover', sizeGB =
   return { host, write, read, pods, lies, api, spoil };
 }
 
+/** Somebody deploys what has a volume of the class `kept`, and nobody declared it. */
+export async function deployCopies(i: Installation): Promise<void> {
+  const { ctx } = i.running;
+  const estate = await estateNow(ctx.db);
+  const [b] = await standing(ctx, estate, 'plover');
+  if (!b) throw new Error('plover does not stand');
+  const plan = b.plan as Plan;
+  const at = kubeOf(ctx, plan, await kitOf(ctx, b, estate));
+  const named = { name: 'ais-index', namespace: 'default' };
+  await apply(at, {
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    metadata: { ...named, name: 'ais-index-data' },
+    spec: { accessModes: ['ReadWriteOnce'], storageClassName: 'kept', resources: { requests: { storage: '10G' } } },
+  } as KubeObject);
+  await apply(at, {
+    apiVersion: 'apps/v1',
+    kind: 'Deployment',
+    metadata: named,
+    spec: {
+      replicas: 1,
+      selector: { matchLabels: { app: named.name } },
+      template: {
+        metadata: { labels: { app: named.name } },
+        spec: {
+          containers: [{ name: 'index', image: plan.release?.components.find((x) => x.name === 'pause')?.image }],
+          volumes: [{ name: 'data', persistentVolumeClaim: { claimName: 'ais-index-data' } }],
+        },
+      },
+    },
+  } as KubeObject);
+  await eventually(async () => (await running(at, { kind: 'Deployment', ...named }))?.ready, 'it runs');
+}
+
 export const backupsOf = (c: Client, charter = 'plover') => c.good<Backups>('GET', `/api/charters/${charter}/backups`);
 
 /** A run of backups, when it has come to an end. */

@@ -87,7 +87,8 @@ export function volumesView(
     return { name, sizeGB: volumesGB, heldGB: held.get(name) ?? 0 };
   });
   const kept = volumes.filter((v) => v.kind === 'copies');
-  const copies = plan.storage.find((s) => s.kind === 'copies' && (s.standard || kept.some((v) => v.class === s.name)))?.copies;
+  const classes = plan.storage.filter((s) => s.kind === 'copies');
+  const copies = (classes.find((s) => s.standard || kept.some((v) => v.class === s.name)) ?? classes[0])?.copies;
   const plans = (charter.backups ?? []).map((b): PlanRow => {
     const of = volumes.filter((v) => v.plan === b);
     const store = estate.backupStores.find((s) => s.name === b.store);

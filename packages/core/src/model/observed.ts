@@ -145,8 +145,8 @@ export const TriedLoss = z.strictObject({
   by: z.string(),
   lines: z.array(
     z.strictObject({
-      /** It counts as lost; a workload has all its pods again; an address answers again. */
-      what: z.enum(['counted', 'work', 'address']),
+      /** It counts as lost; a workload has all its pods again; an address answers again; volumes have all their copies again. */
+      what: z.enum(['counted', 'work', 'address', 'copies']),
       name: z.string(),
       text: z.string(),
       /** Rehearsed, and measured; none: never, and not while it was looked at. */

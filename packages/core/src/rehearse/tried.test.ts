@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { resolve } from '../charter/index.ts';
 import { applyEdits, type Charter } from '../model/index.ts';
-import { expectedOf, looksUntil, roomAsSeen, roomOf, spanText, triedLine } from './index.ts';
+import { expectedCopies, expectedOf, looksUntil, roomAsSeen, roomOf, spanText, triedLine } from './index.ts';
 
 const estate = () =>
   applyEdits(goodEstate(), [
@@ -48,6 +48,40 @@ describe('a loss beside what was rehearsed', () => {
       // Who does not announce it has it by mistake.
       [3, 4, 5],
     ]);
+  });
+  it('has all copies again when what was missed is taken in, or when another host has taken it in', () => {
+    const e = applyEdits(estate(), [
+      {
+        op: 'set',
+        kind: 'Charter',
+        key: 'plover',
+        path: ['storage'],
+        value: [{ name: 'kept', kind: 'copies', copies: 2, standard: true }],
+      },
+      { op: 'set', kind: 'Charter', key: 'plover', path: ['workloads', 0, 'volumes'], value: [{ name: 'data', sizeGB: 50 }] },
+    ]);
+    const planned = roomOf(resolve(e.charters[0] as Charter, e));
+    const { room: now } = roomAsSeen(
+      planned,
+      [pod('archive', 'lr-05')],
+      {},
+      { 'archive/data': ['lr-06', 'lr-05'], other: ['lr-04'] },
+    );
+    const named = (h: string) => now.hosts.findIndex((x) => x.name === h);
+    expect(now.volumes[0]?.copies).toEqual([named('lr-06'), named('lr-05')]);
+    // Off for 300 s and ready after 400; its programs within a minute; 50 GB at 1 Gbit/s are 400 s; 5 s until somebody looks.
+    expect(expectedCopies(now, named('lr-05'), 300_000, 400_000)).toEqual({
+      what: 'copies',
+      name: '1 volume',
+      text: 'all copies whole again',
+      is: { from: 300_000, to: 400_000 + 60_000 + 400_000 + 5000 },
+    });
+    // Lost after 50 s: 600 s later another host begins to take it in, whatever becomes of this one.
+    expect(expectedCopies(now, named('lr-05'), 3_000_000, 3_100_000)?.is).toEqual({
+      from: 650_000,
+      to: 650_000 + 400_000 + 5000,
+    });
+    expect(expectedCopies(now, named('lr-04'), 300_000, 400_000)).toBeUndefined();
   });
   it('is to come between two times: the longer way, and the shorter one', () => {
     const { room: now } = roomAsSeen(room(), [

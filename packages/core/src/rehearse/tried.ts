@@ -1,5 +1,5 @@
 import type { TriedLoss } from '../model/observed.ts';
-import { secondsText } from '../words/amounts.ts';
+import { counted, secondsText } from '../words/amounts.ts';
 import type { Ms, Room } from './room.ts';
 import { simulate } from './simulate.ts';
 
@@ -27,12 +27,14 @@ export const minute: Ms = 60_000;
  * A room with its pods where they are, and with who answers for its addresses. Workloads that are not in the cluster have none; those that nobody declared are left out.
  *
  * @param leads by address: the host that answers for it, as far as somebody says so
+ * @param copies by volume: the hosts with its copies, as far as its driver says so
  * @returns a room of its own, and workloads that were declared and have no pod
  */
 export function roomAsSeen(
   room: Room,
   seen: readonly SeenPod[],
   leads: Readonly<Record<string, string>> = {},
+  copies: Readonly<Record<string, readonly string[]>> = {},
 ): { room: Room; absent: string[] } {
   const hosts = new Map(room.hosts.map((h, i) => [h.name, i]));
   const pods: Room['pods'] = [];
@@ -52,7 +54,11 @@ export function roomAsSeen(
     const at = hosts.get(leads[a.address] ?? '');
     return at === undefined || !a.hosts.includes(at) ? a : { ...a, hosts: [at, ...a.hosts.filter((h) => h !== at)] };
   });
-  return { room: { ...room, pods, works, addresses }, absent };
+  const volumes = room.volumes.map((v) => {
+    const at = copies[v.name]?.flatMap((h) => hosts.get(h) ?? []);
+    return at?.length ? { ...v, copies: at } : v;
+  });
+  return { room: { ...room, pods, works, addresses, volumes }, absent };
 }
 
 /**
@@ -99,6 +105,29 @@ export function expectedOf(room: Room, host: number, lease: number): Expected[] 
   }
   return out;
 }
+
+/**
+ * When volumes with a copy on a host that was lost have all their copies again, once it is back: not before it had power, or before another host could have taken one in; and not after
+ * everything that it missed was taken in. Undefined: none has.
+ *
+ * @param on when it was switched on, @param ready and when it was ready; both after the loss
+ */
+export function expectedCopies(room: Room, host: number, on: Ms, ready: Ms): Expected | undefined {
+  const volumes = room.volumes.flatMap((v, i) => (v.kind === 'copies' && v.copies.includes(host) ? [i] : []));
+  if (!volumes.length) return undefined;
+  const o = simulate(room, [{ at: 0, hosts: [host], back: ready + programs }], true);
+  const ends = volumes.map((i) => o.volumes.find((v) => v.volume === i)?.degraded.to);
+  const elsewhere = Math.min(...volumes.map((i) => (o.noticed ?? 0) + (room.volumes[i]?.rebuild.after ?? 0)));
+  const whole = ends.every((e) => e !== undefined);
+  return {
+    what: 'copies',
+    name: counted(volumes.length, 'volume'),
+    text: whole ? 'all copies whole again' : 'not all copies whole again',
+    ...(whole ? { is: { from: Math.min(on, elsewhere), to: Math.max(...ends.map((e) => e ?? 0)) + looks } } : {}),
+  };
+}
+/** Until the program that keeps copies runs on a host that is ready. */
+const programs: Ms = 60_000;
 
 /**
  * Until when it is looked, in milliseconds after the loss: a minute longer than all that is to come, for what is never to come; ten for what is late.

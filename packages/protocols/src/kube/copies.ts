@@ -12,6 +12,8 @@ export interface CopySeen {
   state: (typeof copyStates)[number];
   /** For how long that has been so, by the clock of the cluster; milliseconds. */
   age: number;
+  /** Since when, by that clock; milliseconds since 1970. */
+  since: number;
   /** While it is filling: from which host, how much of how many bytes, and for how long about; milliseconds. */
   from?: string;
   filled?: number;
@@ -43,6 +45,7 @@ export async function copiesSeen(k: KubeAt, driver: string): Promise<CopySeen[] 
       host: spec.host,
       state,
       age: Number.isNaN(since) ? 0 : Math.max(0, at - since),
+      since: Number.isNaN(since) ? at : since,
       ...(status.from ? { from: status.from } : {}),
       ...(status.of ? { filled: status.filled ?? 0, of: status.of } : {}),
       ...(Number.isNaN(until) ? {} : { left: Math.max(0, until - at) }),

@@ -32,7 +32,7 @@ export async function volumesSeen(ctx: Context, name: string): Promise<z.input<t
     lies: c.lies,
     ...(c.copies
       ? {
-          copies: c.copies.map(({ volume: _, ...copy }) => copy),
+          copies: c.copies.map(({ volume: _, since: __, ...copy }) => copy),
           wanted: built.storage.find((s) => s.name === c.class)?.copies ?? c.copies.length,
         }
       : {}),

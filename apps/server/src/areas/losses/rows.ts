@@ -18,3 +18,8 @@ export async function noteBack(m: EntityManager, charter: string, host: string, 
   const tried = (await seen(m, charter)).hosts[host];
   if (tried) await keepLoss(m, charter, host, { ...tried, back: ms });
 }
+/** What was seen once it was back. */
+export async function noteLine(m: EntityManager, charter: string, host: string, line: TriedLoss['lines'][number]): Promise<void> {
+  const tried = (await seen(m, charter)).hosts[host];
+  if (tried) await keepLoss(m, charter, host, { ...tried, lines: [...tried.lines.filter((l) => l.what !== line.what), line] });
+}

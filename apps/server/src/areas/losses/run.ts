@@ -1,10 +1,27 @@
 import { setTimeout as pause } from 'node:timers/promises';
+import { volumesAsked, wholeOf } from '@praesidor/core/backup';
 import { type Computed, type Plan, resolve } from '@praesidor/core/charter';
-import type { Estate, TriedLoss } from '@praesidor/core/model';
-import { expectedOf, type Expected, roomAsSeen, roomOf, triedLine } from '@praesidor/core/rehearse';
+import type { Charter, Estate, TriedLoss } from '@praesidor/core/model';
+import {
+  expectedCopies,
+  expectedOf,
+  type Expected,
+  minute,
+  roomAsSeen,
+  roomOf,
+  second,
+  triedLine,
+} from '@praesidor/core/rehearse';
 import { counted, secondsText } from '@praesidor/core/words';
 import { connects } from '@praesidor/protocols/dial';
-import { type ClusterSeen, clusterSeen, clusterTime, type KubeAt, publishedServices } from '@praesidor/protocols/kube';
+import {
+  claimsSeen,
+  type ClusterSeen,
+  clusterSeen,
+  clusterTime,
+  type KubeAt,
+  publishedServices,
+} from '@praesidor/protocols/kube';
 import type { Context } from '../../context.ts';
 import type { RunRow } from '../../db/tables.ts';
 import { StepFailure } from '../../engine/failure.ts';
@@ -12,8 +29,9 @@ import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
 import { openCluster } from '../builds/open-cluster.ts';
+import { volumesAsIs } from '../builds/volumes-as-is.ts';
 import { powered } from '../hosts/machine.ts';
-import { keepLoss, noteBack } from './rows.ts';
+import { keepLoss, noteBack, noteLine } from './rows.ts';
 import { type Before, keyOf, watched } from './watch.ts';
 
 /** A host of a cluster that stands is switched off, what happens is held against what was rehearsed, and it is switched on again. */
@@ -23,15 +41,19 @@ export const lossRun: RunKind = {
   noun: 'the trial of a loss',
   called: (run) => run.title,
   recorded: (run) => ({ subject: run.subject, facts: {} }),
-  open: async (ctx, run) => ({
+  open: async (ctx, run, track) => ({
     perform: (tools) => {
       const carriesOut = acts[tools.step.kind];
       if (!carriesOut) throw new Error(`no step of a loss: ${tools.step.kind}`);
-      return carriesOut(ctx, run, tools);
+      return carriesOut(ctx, run, tools, (step) => track.status.steps[step]?.notes ?? {});
     },
   }),
 };
-const acts: Partial<Record<StepTools['step']['kind'], (ctx: Context, run: RunRow, tools: StepTools) => Promise<string>>> = {
+/** What another step of the run put down. */
+type Noted = (step: string) => Readonly<Record<string, string>>;
+const acts: Partial<
+  Record<StepTools['step']['kind'], (ctx: Context, run: RunRow, tools: StepTools, noted: Noted) => Promise<string>>
+> = {
   whole,
   lose,
   return: back,
@@ -56,25 +78,60 @@ async function whole(ctx: Context, run: RunRow, tools: StepTools): Promise<strin
       `${missing.join(', ')} ${missing.length === 1 ? 'is' : 'are'} not ready: a further loss is another case.`,
       'Mend that first, then resume.',
     );
+  const lacking = volumesAsIs(await claimsSeen(at), built).filter((v) => {
+    const is = wholeOf(v);
+    return is && is.whole < is.of;
+  });
+  if (lacking.length)
+    throw new StepFailure(
+      `${lacking.map((v) => v.name).join(', ')} ${lacking.length === 1 ? 'has' : 'have'} not all copies: a further loss is another case.`,
+      'Wait until they are rebuilt (Volumes, As they are), then resume.',
+    );
   return `${counted(seen.nodes.length, 'host')} ready, ${counted(seen.pods.filter((p) => p.ready).length, 'pod')} of workloads`;
 }
 
 /** What is to come, with pods where they are now; what is not looked at, with why. */
-function forecast(estate: Estate, built: Plan, host: string, pods: ClusterSeen['pods'], leads: Record<string, string>) {
+function forecast(
+  estate: Estate,
+  built: Plan,
+  host: string,
+  pods: ClusterSeen['pods'],
+  leads: Record<string, string>,
+  copies: Record<string, string[]>,
+) {
   const charter = estate.charters.find((c) => c.name === built.charter.name) ?? built.charter;
   const plan = resolve(charter, estate);
   const { room, absent } = roomAsSeen(
     roomOf(plan),
     pods.flatMap((p) => (p.host && p.ready ? [{ namespace: p.namespace, work: p.work, host: p.host }] : [])),
     leads,
+    copies,
   );
-  const expected = expectedOf(
-    room,
-    room.hosts.findIndex((h) => h.name === host),
-    plan.timers.lease,
-  );
+  const lost = room.hosts.findIndex((h) => h.name === host);
+  const expected = expectedOf(room, lost, plan.timers.lease);
   const before = new Map(room.works.map((w): [string, Before] => [w.name, { namespace: w.namespace, ready: w.pods.length }]));
-  return { expected, before, without: absent.map((w) => `${w}: the cluster has no pod of it`) };
+  return { room, lost, expected, before, without: absent.map((w) => `${w}: the cluster has no pod of it`) };
+}
+
+/** The same by what was put down before the loss. */
+const asSeen = (estate: Estate, built: Plan, host: string, noted: Readonly<Record<string, string>>) =>
+  forecast(
+    estate,
+    built,
+    host,
+    JSON.parse(noted.seen ?? '[]'),
+    JSON.parse(noted.leads ?? '{}'),
+    JSON.parse(noted.copies ?? '{}'),
+  );
+/** Where copies of planned volumes lie, as their driver says. */
+async function copiesOf(at: KubeAt, charter: Charter): Promise<Record<string, string[]>> {
+  const claims = new Map((await claimsSeen(at)).map((c) => [`${c.namespace}/${c.claim}`, c]));
+  return Object.fromEntries(
+    volumesAsked(charter).flatMap((v) => {
+      const copies = claims.get(`${v.namespace}/${v.claim}`)?.copies;
+      return copies?.length ? [[v.name, copies.map((c) => c.host)]] : [];
+    }),
+  );
 }
 
 /** Addresses that take connections at a port; the API is heard by itself. */
@@ -109,6 +166,7 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     const published = await publishedServices(at);
     const leads = published.flatMap((p) => (p.node ? p.addresses.map((a) => [a, p.node?.name]) : []));
     await memory.remember('answer', JSON.stringify(answer));
+    await memory.remember('copies', JSON.stringify(await copiesOf(at, needIn(estate, 'Charter', run.subject))));
     await memory.remember('leads', JSON.stringify(Object.fromEntries(leads)));
     await memory.remember(
       'seen',
@@ -129,11 +187,7 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
       `${host} has no power: there is nothing to see of its loss.`,
       `Switch ${host} on at its page, then resume.`,
     );
-  const {
-    expected: all,
-    before,
-    without,
-  } = forecast(estate, built, host, JSON.parse(memory.knows.seen ?? '[]'), JSON.parse(memory.knows.leads ?? '{}'));
+  const { expected: all, before, without } = asSeen(estate, built, host, memory.knows);
   const lost = { host, from: Number(memory.knows.from), to: Number(memory.knows.to) };
   if (!memory.knows.to) {
     lost.to = await answered(at, host, tools.signal);
@@ -190,9 +244,9 @@ async function answered(at: KubeAt, host: string, signal: AbortSignal): Promise<
   }
 }
 
-/** It is switched on, and waited for until it is ready. */
-async function back(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
-  const { host, at, machine } = await about(ctx, run, tools);
+/** It is switched on, and waited for until it is ready, and until volumes have all their copies again. */
+async function back(ctx: Context, run: RunRow, tools: StepTools, noted: Noted): Promise<string> {
+  const { host, estate, at, built, machine } = await about(ctx, run, tools);
   const memory = memoryOf(tools);
   if (!memory.knows.from) await memory.remember('from', String(await answered(at, host, tools.signal)));
   if (!(await machine.on())) await machine.restart();
@@ -203,13 +257,47 @@ async function back(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     if (seen && node?.ready) {
       const ms = Math.max(0, seen.at - Number(memory.knows.from));
       await noteBack(ctx.db.manager, run.subject, host, ms);
-      return `${host} is ready again, after ${secondsText(Math.round(ms / 1000))}`;
+      const copies = await copiesBack(at, asSeen(estate, built, host, noted(`lose/${host}`)), noted(`lose/${host}`), {
+        on: Number(memory.knows.from),
+        ready: seen.at,
+        charter: needIn(estate, 'Charter', run.subject),
+        tools,
+      });
+      if (copies) await noteLine(ctx.db.manager, run.subject, host, copies);
+      return `${host} is ready again, after ${secondsText(Math.round(ms / 1000))}${copies?.agrees === false ? '; copies otherwise than rehearsed' : ''}`;
     }
     if (Date.now() > end)
       throw new StepFailure(
         `${host} has power and is not ready after half an hour.`,
         'See its console and its kubelet, then resume.',
       );
+    await pause(every, undefined, { signal: tools.signal });
+  }
+}
+
+/** Looks until all volumes with a copy there have all their copies, or should have; undefined: there is none, or nothing was put down before the loss. */
+async function copiesBack(
+  at: KubeAt,
+  { room, lost }: Pick<ReturnType<typeof forecast>, 'room' | 'lost'>,
+  noted: Readonly<Record<string, string>>,
+  { on, ready, charter, tools }: { on: number; ready: number; charter: Charter; tools: StepTools },
+): Promise<TriedLoss['lines'][number] | undefined> {
+  if (!noted.from || !noted.to) return undefined;
+  const loss = { from: Number(noted.from), to: Number(noted.to) };
+  const e = expectedCopies(room, lost, on - loss.from, ready - loss.from);
+  if (!e) return undefined;
+  const known = JSON.parse(noted.copies ?? '{}') as Record<string, string[]>;
+  const planned = new Set(volumesAsked(charter).flatMap((v) => (known[v.name] ? [`${v.namespace}/${v.claim}`] : [])));
+  const until = ready + (e.is ? Math.max(0, e.is.to - (ready - loss.from)) + 10 * minute : minute);
+  for (;;) {
+    const [time, claims] = await Promise.all([clusterTime(at), claimsSeen(at)]).catch(() => [undefined, []] as const);
+    const copies = claims.flatMap((c) => (planned.has(`${c.namespace}/${c.claim}`) ? (c.copies ?? []) : []));
+    if (copies.length && copies.every((c) => c.state === 'current')) {
+      // One that never missed anything is as old as its host's start.
+      const last = Math.max(...copies.map((c) => c.since).filter((s) => s >= loss.from), on);
+      return triedLine(e, { from: Math.max(0, last - loss.to), to: last + second - loss.from });
+    }
+    if (!planned.size || (time !== undefined && time > until)) return triedLine(e, undefined);
     await pause(every, undefined, { signal: tools.signal });
   }
 }

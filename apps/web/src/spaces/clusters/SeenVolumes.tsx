@@ -1,4 +1,5 @@
 import type { SeenVolume, SeenVolumes as Answer } from '@praesidor/contract';
+import { copyText, wholeOf } from '@praesidor/core/backup';
 import { bytesText, counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment } from 'react';
@@ -18,7 +19,7 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
     refetchOnWindowFocus: false,
   });
   const list = data?.volumes ?? [];
-  const amiss = list.filter((v) => v.state !== 'bound' || v.why).length;
+  const amiss = list.filter((v) => v.state !== 'bound' || v.why || lacks(v)).length;
   return (
     <section aria-label="As they are" className="pt-6">
       <div className="flex items-center gap-2 pb-1">
@@ -27,8 +28,10 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
           <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
             {data ? (
               <>
-                {amiss ? `${amiss} of ${counted(list.length, 'volume')} wait or are not there` : counted(list.length, 'volume')},
-                told by {name}, <When at={data.at} />
+                {amiss
+                  ? `${amiss} of ${counted(list.length, 'volume')} wait, lack a copy or are not there`
+                  : counted(list.length, 'volume')}
+                , told by {name}, <When at={data.at} />
               </>
             ) : (
               'asked of the cluster'
@@ -66,19 +69,8 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
                 </td>
                 <td className="whitespace-nowrap text-right">{bytesText(v.bytes)}</td>
                 <td className="text-ink-2">{v.class ?? '—'}</td>
-                <td>
-                  {v.lies.length ? (
-                    v.lies.map((h, i) => (
-                      <Fragment key={h}>
-                        {i > 0 && ', '}
-                        <Link className="text-verdigris hover:underline" to={scoped(`/hosts/${h}`, site)}>
-                          {h}
-                        </Link>
-                      </Fragment>
-                    ))
-                  ) : (
-                    <span className="text-ink-2">{v.state === 'bound' ? 'as its driver decides' : '—'}</span>
-                  )}
+                <td className="whitespace-normal!">
+                  <Lies volume={v} site={site} />
                 </td>
                 <td className="whitespace-normal!">
                   {v.users.length ? (
@@ -102,8 +94,53 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
   );
 }
 
+/** Whether a volume has fewer whole copies than its class asks for. */
+const lacks = (v: SeenVolume): boolean => {
+  const is = wholeOf({ name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted });
+  return is !== undefined && is.whole < is.of;
+};
+
+/** The hosts that a volume lies on: each of its copies with what it is, or those that it lies on alone. */
+function Lies({ volume: v, site }: { volume: SeenVolume; site: string }) {
+  const host = (h: string) => (
+    <Link className="text-verdigris hover:underline" to={scoped(`/hosts/${h}`, site)}>
+      {h}
+    </Link>
+  );
+  if (v.copies?.length)
+    return v.copies.map((c) => (
+      <span key={c.host} className="block">
+        {host(c.host)}{' '}
+        <span className={c.state === 'current' ? 'text-ink-2' : c.state === 'filling' ? 'text-ochre' : 'text-brick'}>
+          {copyText(c)}
+        </span>
+      </span>
+    ));
+  if (v.copies) return <span className="text-brick">on no host yet</span>;
+  if (!v.lies.length) return <span className="text-ink-2">{v.state === 'bound' ? 'as its driver decides' : '—'}</span>;
+  return v.lies.map((h, i) => (
+    <Fragment key={h}>
+      {i > 0 && ', '}
+      {host(h)}
+    </Fragment>
+  ));
+}
+
 function State({ volume: v }: { volume: SeenVolume }) {
   if (v.state === 'absent') return <span className="text-ochre">not there: its workload is not deployed</span>;
   if (v.state === 'waits') return <span className="text-brick">no volume{v.why ? `: ${v.why}` : ' yet'}</span>;
-  return v.why ? <span className="text-brick">stuck: {v.why}</span> : <span>has its volume</span>;
+  const is = wholeOf({ name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted });
+  const copies = is && is.whole < is.of && (
+    <span className={is.whole ? 'text-ochre' : 'text-brick'}>
+      {is.whole ? `${is.whole} of ${counted(is.of, 'copy', 'copies')}` : 'nobody has all of it: it cannot be used'}
+    </span>
+  );
+  if (v.why)
+    return (
+      <>
+        {copies && <span className="block">{copies}</span>}
+        <span className="text-brick">stuck: {v.why}</span>
+      </>
+    );
+  return copies || <span>{is ? `${is.whole} of ${counted(is.of, 'copy', 'copies')}` : 'has its volume'}</span>;
 }
