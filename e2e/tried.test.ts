@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { declareVolume, deployVolume } from '../apps/server/test/volume-of-plover.ts';
 import { builtOrBroken, type Client, eventually, Installation, prepare } from '../apps/server/test/installation.ts';
@@ -8,6 +9,7 @@ const i = new Installation();
 let b: Browser;
 let c: Client;
 let there: Awaited<ReturnType<typeof deployVolume>>;
+const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
 const open = (path: string) => b.open(i.config.publicUrl + path);
 const as = async (cookie: string) => {
   await b.driver.manage().deleteAllCookies();
@@ -49,6 +51,20 @@ describe('what was rehearsed', () => {
     await b.find(`${line}[contains(., 'ais-store')][contains(., 'not by itself')][contains(., 'not while it was looked at')]`);
     await b.see('after it was switched on');
     expect(i.world.machines.get(host)?.power).toBe('On');
+    await shot('tried');
+    // Of several hosts all are named, and the name of the case is typed.
+    const [first = '', second = ''] = (await c.estate()).hosts.flatMap((h) =>
+      h.held?.charter === 'plover' && h.held.role === 'worker' ? [h.name] : [],
+    );
+    await open(`/rehearse?cluster=plover&lost=${first}+and+${second}`);
+    await b.see(`${first} and ${second} were never switched off to see what happens`);
+    await b.act("//button[.='Switch 2 hosts off…' and not(@disabled)]");
+    await b.type('Type its name', first);
+    await b.find("//*[@role='dialog'][contains(., 'is cut, as in a loss')]//button[.='Switch off' and @disabled]");
+    await b.type('Type its name', `${first} and ${second}`);
+    await b.find("//*[@role='dialog']//button[.='Switch off' and not(@disabled)]");
+    await shot('tried-two');
+    await b.act("//*[@role='dialog']//button[.='Cancel']");
   });
   it('shuts a site down in turns, and starts it again, once its name is typed', async () => {
     i.world.clock.setSpeed(2000);

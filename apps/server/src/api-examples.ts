@@ -67,7 +67,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/sites/:name/power/:act': { params: { name: 'lr', act: 'stop' } },
   'GET /api/charters/:name/volumes': { params: { name: 'plover' } },
   'GET /api/charters/:name/losses': { params: { name: 'plover' } },
-  'POST /api/charters/:name/losses': { params: { name: 'plover' }, body: { host: 'lr-05', off: 'lr-05' } },
+  'POST /api/charters/:name/losses': { params: { name: 'plover' }, body: { case: 'lr-05', off: 'lr-05' } },
   'POST /api/charters/:name/losses/:act': { params: { name: 'plover', act: 'stop' } },
   'POST /api/charters/:name/standbys/:workload/:turn': {
     params: { name: 'gannet', workload: 'ais-store', turn: 'activate' },

@@ -21,7 +21,7 @@ function cluster(
     now: () => s * 1000,
   };
 }
-const lost = { host: 'lr-05', from: 999_000, to: 1_000_000 };
+const lost = { hosts: ['lr-05'], from: 999_000, to: 1_000_000 };
 const counted: Expected = { what: 'counted', name: 'lr-05', text: '', is: { from: 40_000, to: 55_000 } };
 const work: Expected = { what: 'work', name: 'archive', text: '', is: { from: 60_000, to: 90_000 } };
 const door = (name: string, is?: { from: number; to: number }): Expected => ({

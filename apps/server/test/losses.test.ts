@@ -49,13 +49,13 @@ const publish = async (name: string) => {
 };
 const now = () => c.good<Losses>('GET', '/api/charters/plover/losses');
 const begin = (host: string, off = host, who = c) =>
-  who.call<{ id: number }>('POST', '/api/charters/plover/losses', { host, off });
+  who.call<{ id: number }>('POST', '/api/charters/plover/losses', { case: host, off });
 const ended = (id: number) =>
   eventually(async () => {
     const { last } = await now();
     return last?.id === id && ['done', 'failed', 'stopped'].includes(last.status.state) && last;
   }, 'the end of the loss');
-const tried = async (host: string) => (await c.estate()).observed.losses.plover?.hosts[host];
+const tried = async (host: string) => (await c.estate()).observed.losses.plover?.cases[host];
 /** Who answers for the address of a service. */
 const leadOf = async (service: string) =>
   (await publishedServices((await stands()).at)).find((s) => s.name === service)?.node?.name ?? '';
@@ -151,6 +151,35 @@ describe('a loss that is tried', () => {
     expect([run.status.state, lines.filter((l) => !l.agrees)]).toEqual(['done', []]);
     expect(lines.map((l) => `${l.what} ${l.name}`)).toContain('address API');
   });
+  it('may be of two hosts at one moment: what ran on both, and each counts as lost', async () => {
+    const first = await hostOf('radar-archive');
+    const second = (await c.estate()).hosts.find(
+      (h) => h.held?.charter === 'plover' && h.held.role === 'worker' && h.name !== first,
+    )?.name as string;
+    const room = (await c.estate()).hosts.map((h) => h.name);
+    const [a, b] = [first, second].sort((x, y) => room.indexOf(x) - room.indexOf(y));
+    const title = `${a} and ${b}`;
+    expect((await begin(title, a ?? '')).status).toBe(409);
+    const { status, body } = await begin(title);
+    expect(status).toBe(201);
+    await eventually(async () => [a, b].every((h) => i.world.machines.get(h ?? '')?.power === 'Off'), 'both are off at one time');
+    const run = await ended(body.id);
+    const lines = (await tried(title))?.lines ?? [];
+    expect([run.status.state, lines.filter((l) => !l.agrees)]).toEqual(['done', []]);
+    expect(lines.filter((l) => l.what === 'counted').map((l) => l.name)).toEqual([a, b]);
+    expect(lines.find((l) => l.name === 'radar-archive')?.came?.to).toBeGreaterThan(340_000);
+    expect(run.status.steps[`return/${title}`]?.text).toMatch(new RegExp(`^${a}, ${b} are ready again, after `));
+    expect([a, b].map((h) => i.world.machines.get(h ?? '')?.power)).toEqual(['On', 'On']);
+  });
+  it('is refused where the rehearsal knows no such loss of hosts', async () => {
+    for (const name of ['DNS', 'nobody', 'rack nowhere']) expect(await begin(name)).toMatchObject({ status: 404 });
+    // Two members of three: nothing could be seen.
+    const members = (await c.estate()).hosts
+      .filter((h) => h.held?.charter === 'plover' && h.held.role === 'control-plane')
+      .map((h) => h.name);
+    expect(await begin(`${members[0]} and ${members[1]}`)).toMatchObject({ status: 409 });
+    expect((await begin('everything')).status).toBe(409);
+  });
   it('is a finding where it went otherwise: the charter says what the cluster has not got yet', async () => {
     const set = (value: unknown) =>
       c.good('POST', '/api/edits', {
@@ -186,7 +215,7 @@ describe('a loss that is tried', () => {
     expect((await begin(host, host, await i.as('builder'))).status).toBe(403);
     expect((await begin(host, 'lr')).body).toMatchObject({ message: `What runs on ${host} is away.` });
     expect((await begin('bw-02')).status).toBe(404);
-    expect((await c.call('POST', '/api/charters/tern/losses', { host: 'bw-02', off: 'bw-02' })).body).toMatchObject({
+    expect((await c.call('POST', '/api/charters/tern/losses', { case: 'bw-02', off: 'bw-02' })).body).toMatchObject({
       message: 'Nobody switches bw-02 off and on from here: it has no controller.',
     });
     const both = await Promise.all([begin(host), begin(host)]);

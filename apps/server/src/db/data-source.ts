@@ -23,6 +23,7 @@ import { ShipmentRuns1766100000000 } from './migrations/0020-shipment-runs.ts';
 import { Gateways1766200000000 } from './migrations/0021-gateways.ts';
 import { Backups1766300000000 } from './migrations/0022-backups.ts';
 import { Standbys1766400000000 } from './migrations/0023-standbys.ts';
+import { Losses1766500000000 } from './migrations/0024-losses.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -52,6 +53,7 @@ const migrations = [
   Gateways1766200000000,
   Backups1766300000000,
   Standbys1766400000000,
+  Losses1766500000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -74,6 +74,8 @@ export interface Rehearsed {
   /** How many hosts are not lost together with another one; there are too many. */
   alone: number;
   cases: Verdict[];
+  /** Names of hosts, by their numbers in cases. */
+  hosts: string[];
   common: { what: string; share: number }[];
   matters: Tried[];
 }
@@ -195,6 +197,7 @@ export const compute = {
       works: room.works.length,
       alone: Math.max(0, room.hosts.length - mostPaired),
       cases,
+      hosts: room.hosts.map((h) => h.name),
       common: inCommon(room, cases),
       matters: whatMatters(plan, estate),
     };

@@ -47,7 +47,9 @@ export function workersAtOnce(b: Between): AtOnce {
     return away;
   };
   const room = Math.min(roomFor('cores'), roomFor('memoryGiB'), roomFor('pods'));
-  const copies = b.plan.storage.filter((s) => s.kind === 'copies' && s.copies > 1 && !(s.apart === 'zone' && s.places > 1));
+  const copies = b.plan.storage.filter(
+    (s) => s.kind === 'copies' && s.copies > 1 && !(s.apart === 'zone' && s.places > 1 && !s.mayShare),
+  );
   const limits: AtOnce[] = [
     {
       most: Math.max(1, room),

@@ -115,7 +115,9 @@ export interface PlannedClass {
   reclaim: StorageClass['reclaim'];
   filesystem: 'ext4' | 'xfs';
   apart: 'host' | 'rack' | 'zone';
-  /** How many places there are that are so apart. */
+  /** A copy shares that with another rather than have no place; never a host. */
+  mayShare?: boolean | undefined;
+  /** How many places there are that are so apart; hosts, where they may share. */
   places: number;
   copies: number;
   /** How a copy that is lost is made anew: seconds after its host counts as lost, and Gbit/s that one host takes in. */

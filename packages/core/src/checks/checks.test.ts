@@ -846,7 +846,7 @@ const cases: Record<string, Change> = {
       const counted = { what: 'counted' as const, name: 'lr-04', text: 'counts as lost', is: { from: 40_000, to: 55_000 } };
       const came = { from: 61_000, to: 63_000 };
       o.losses.plover = {
-        hosts: { 'lr-04': { at: e.now, by: 'iris', lines: [{ ...counted, came, agrees: false }], without: [] } },
+        cases: { 'lr-04': { at: e.now, by: 'iris', lines: [{ ...counted, came, agrees: false }], without: [] } },
       };
     })(e),
   'KEY-004': (e) =>
@@ -1417,6 +1417,16 @@ describe('who a finding about a precinct or a kept address is about', () => {
   it('a standby copy that was activated, until what it is of has been ended', () => {
     const active = (more: object) => found('STO-037', holds(2, { state: 'active', ...more })(stood()(goodEstate())));
     expect([active({}).length, active({ ended: true }).length]).toEqual([1, 0]);
+  });
+  it('more copies than places: of hosts, where they may share the rest', () => {
+    const e = goodEstate();
+    const hosts = resolve(e.charters[0] as Charter, e).nodes.filter((n) => n.role === 'worker').length;
+    const asks = (copies: number, more: object) => found('STO-003', classes({ ...kept, copies, ...more })(goodEstate()));
+    expect([asks(hosts, {}), asks(hosts + 1, {}).length]).toEqual([[], 1]);
+    // All of them stand in one rack.
+    expect(asks(hosts, { apart: 'rack' })).toEqual([`${hosts} copies, and 1 rack`]);
+    expect(asks(hosts, { apart: 'rack', mayShare: true })).toEqual([]);
+    expect(asks(hosts + 1, { apart: 'rack', mayShare: true })).toEqual([`${hosts + 1} copies, and ${hosts} hosts`]);
   });
   it('a workload that is away for longer than accepted: to the second, with its volume, and never where it has two replicas', () => {
     const away = (more: object, e = goodEstate()) => found('CHT-047', runs(more)(e));

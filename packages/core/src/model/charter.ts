@@ -78,6 +78,8 @@ const StorageClass = z
     /** Copies in the cluster: how many, and what no two of them may share. */
     copies: z.number().int().min(1).max(5).optional(),
     apart: z.enum(['host', 'rack', 'zone']).optional(),
+    /** A copy shares a rack or a zone with another, never a host, rather than have no place. */
+    mayShare: z.boolean().optional(),
     filesystem: z.enum(['ext4', 'xfs']).optional(),
     reclaim: z.enum(['keep', 'delete']).default('keep'),
     /** Claims that name no class get this one. */
@@ -98,8 +100,11 @@ const StorageClass = z
     const wrong = (path: string, message: string) => ctx.addIssue({ code: 'custom', path: [path], message });
     if (c.kind === 'nfs' && !c.server) wrong('server', 'an NFS class has a server');
     if (c.kind === 'nfs' && !c.path) wrong('path', 'an NFS class has a path');
-    if (c.kind !== 'copies' && (c.copies || c.apart || c.rebuild))
-      wrong(c.copies ? 'copies' : c.apart ? 'apart' : 'rebuild', 'only a class with copies in the cluster has them');
+    if (c.kind !== 'copies' && (c.copies || c.apart || c.mayShare || c.rebuild))
+      wrong(
+        c.copies ? 'copies' : c.apart ? 'apart' : c.mayShare ? 'mayShare' : 'rebuild',
+        'only a class with copies in the cluster has them',
+      );
     if (c.kind !== 'nfs' && (c.server || c.path)) wrong(c.server ? 'server' : 'path', 'only an NFS class has it');
   });
 export type StorageClass = z.infer<typeof StorageClass>;

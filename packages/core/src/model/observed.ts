@@ -161,8 +161,8 @@ export const TriedLoss = z.strictObject({
   back: z.number().optional(),
 });
 export type TriedLoss = z.infer<typeof TriedLoss>;
-/** Of a cluster: the last loss of each host that was tried. */
-export const SeenLosses = z.strictObject({ hosts: z.record(z.string(), TriedLoss) });
+/** Of a cluster: each loss that was tried, the last time, by what was lost as the rehearsal calls it. */
+export const SeenLosses = z.strictObject({ cases: z.record(z.string(), TriedLoss) });
 export type SeenLosses = z.infer<typeof SeenLosses>;
 /** What answers at an address of a management network. */
 export const Sighting = z.strictObject({

@@ -126,29 +126,39 @@ export function placeCopies(room: Room): void {
   }
 }
 
-/** The host that a further copy of a volume is given, by what is filled already; -1: none that is apart enough has room. */
+/**
+ * The host that a further copy of a volume is given, by what is filled already: one that shares nothing with the others, or as little as can be where they may share; then the one with the largest
+ * share of its room free. -1: none that is apart enough has room.
+ */
 export function storeFor(
   room: Room,
   at: readonly number[],
-  volume: { sizeGB: number; apart: 'host' | 'rack' | 'zone' },
+  volume: { sizeGB: number; apart: 'host' | 'rack' | 'zone'; mayShare?: boolean | undefined },
   filled: Float64Array,
   up: (host: number) => boolean,
 ): number {
   const domain = domainsOf(room)[volume.apart];
+  const share = volume.mayShare === true;
   let best = -1;
   let bestShare = -1;
+  let bestShared = 0;
   next: for (let n = 0; n < room.stores.length; n++) {
     const i = room.stores[n] as number;
     const all = (room.hosts[i] as RoomHost).volumesGB;
     const left = all - (filled[i] as number);
-    if (left < volume.sizeGB || left / all <= bestShare + enough) continue;
+    // Most have a smaller share free than the best so far, and that shares nothing: nothing else is looked at.
+    if (left < volume.sizeGB || (bestShared === 0 && left / all <= bestShare + enough)) continue;
+    let shared = 0;
     for (let k = 0; k < at.length; k++) {
       const o = at[k] as number;
-      if (o === i || (o >= 0 && domain[o] === domain[i])) continue next;
+      if (o === i || (o >= 0 && domain[o] === domain[i] && !share)) continue next;
+      if (share && o >= 0 && domain[o] === domain[i]) shared++;
     }
+    if (best >= 0 && (shared > bestShared || (shared === bestShared && left / all <= bestShare + enough))) continue;
     if (!up(i)) continue;
     best = i;
     bestShare = left / all;
+    bestShared = shared;
   }
   return best;
 }

@@ -471,6 +471,31 @@ describe('what is placed', () => {
     // A fourth has no host of its own.
     expect([...hosts(1)].sort()).toEqual([-1, 0, 1, 2]);
   });
+  it('shares a rack where it may and must, as few times as can be, and never a host: property', () => {
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 9 }),
+        fc.integer({ min: 1, max: 5 }),
+        fc.integer({ min: 1, max: 30 }),
+        (workers, n, many) => {
+          const copies = Array.from({ length: n }, () => -1);
+          const r = room(
+            workers,
+            [],
+            Array.from({ length: many }, () => ({ sizeGB: 1, apart: 'rack' as const, mayShare: true, copies: [...copies] })),
+          );
+          placeCopies(r);
+          const racks = new Set(r.stores.map((h) => r.hosts[h]?.rack)).size;
+          for (const v of r.volumes) {
+            const at = v.copies.filter((h) => h >= 0);
+            expect(new Set(at).size).toBe(Math.min(n, workers));
+            expect(at.length).toBe(Math.min(n, workers));
+            expect(new Set(at.map((h) => r.hosts[h]?.rack)).size).toBe(Math.min(n, racks));
+          }
+        },
+      ),
+    );
+  });
   it('never puts two copies where they must not be, and fills hosts alike: property', () => {
     fc.assert(
       fc.property(

@@ -50,6 +50,8 @@ export interface RoomVolume {
   /** Hosts with a copy; -1 stands for one that found no place. */
   copies: number[];
   apart: PlannedClass['apart'];
+  /** A copy shares that with another rather than have no place; never a host. */
+  mayShare?: boolean | undefined;
   oneNode: boolean;
   attach: Ms;
   rebuild: { after: Ms; msPerGB: number };
@@ -209,6 +211,7 @@ function volumesOf(
         kind: of.kind,
         copies: new Array<number>(of.kind === 'nfs' ? 0 : of.copies).fill(-1),
         apart: of.apart,
+        mayShare: of.mayShare ?? false,
         oneNode: v.access === 'one-node' && of.kind !== 'nfs',
         attach: s(declared?.attach ?? attach),
         // 8 bits a byte: a GB takes 8 s at 1 Gbit/s.

@@ -70,18 +70,18 @@ describe('a loss beside what was rehearsed', () => {
     const named = (h: string) => now.hosts.findIndex((x) => x.name === h);
     expect(now.volumes[0]?.copies).toEqual([named('lr-06'), named('lr-05')]);
     // Off for 300 s and ready after 400; its programs within a minute; 50 GB at 1 Gbit/s are 400 s; 5 s until somebody looks.
-    expect(expectedCopies(now, named('lr-05'), 300_000, 400_000)).toEqual({
+    expect(expectedCopies(now, [named('lr-05')], 300_000, 400_000)).toEqual({
       what: 'copies',
       name: '1 volume',
       text: 'all copies whole again',
       is: { from: 300_000, to: 400_000 + 60_000 + 400_000 + 5000 },
     });
     // Lost after 50 s: 600 s later another host begins to take it in, whatever becomes of this one.
-    expect(expectedCopies(now, named('lr-05'), 3_000_000, 3_100_000)?.is).toEqual({
+    expect(expectedCopies(now, [named('lr-05')], 3_000_000, 3_100_000)?.is).toEqual({
       from: 650_000,
       to: 650_000 + 400_000 + 5000,
     });
-    expect(expectedCopies(now, named('lr-04'), 300_000, 400_000)).toBeUndefined();
+    expect(expectedCopies(now, [named('lr-04')], 300_000, 400_000)).toBeUndefined();
   });
   it('is to come between two times: the longer way, and the shorter one', () => {
     const { room: now } = roomAsSeen(room(), [
@@ -91,7 +91,7 @@ describe('a loss beside what was rehearsed', () => {
       pod('journal', 'lr-05'),
     ]);
     const at = now.hosts.findIndex((h) => h.name === 'lr-05');
-    const list = expectedOf({ ...now, addresses: [] }, at, 40);
+    const list = expectedOf({ ...now, addresses: [] }, [at], 40);
     expect(list).toEqual([
       // 50 s of grace; up to a quarter of 40 s before, and up to 5 s until it is looked at.
       { what: 'counted', name: 'lr-05', text: 'counts as lost', is: { from: 40_000, to: 55_000 } },

@@ -62,23 +62,23 @@ export function roomAsSeen(
 }
 
 /**
- * What is to come when a host loses its power, and between which times. The rehearsal takes the longer of what takes between two times; what is known of the shorter one is taken off: a host
+ * What is to come when hosts lose their power at one moment, and between which times. The rehearsal takes the longer of what takes between two times; what is known of the shorter one is taken off: a host
  * that was about to renew its lease, and a program that is ready at once.
  *
  * @param lease seconds of the lease that a host renews four times
  */
-export function expectedOf(room: Room, host: number, lease: number): Expected[] {
-  const o = simulate(room, [{ at: 0, hosts: [host] }], false);
+export function expectedOf(room: Room, hosts: readonly number[], lease: number): Expected[] {
+  const o = simulate(room, [{ at: 0, hosts }], false);
   const renewed: Ms = (lease / 4) * 1000;
   const out: Expected[] = [];
-  const name = room.hosts[host]?.name ?? '';
-  if (o.noticed !== undefined)
-    out.push({
-      what: 'counted',
-      name,
-      text: 'counts as lost',
-      is: { from: o.noticed - renewed, to: o.noticed + looks },
-    });
+  for (const h of hosts)
+    if (o.noticed !== undefined)
+      out.push({
+        what: 'counted',
+        name: room.hosts[h]?.name ?? '',
+        text: 'counts as lost',
+        is: { from: o.noticed - renewed, to: o.noticed + looks },
+      });
   for (const w of o.works) {
     const work = room.works[w.work];
     const last = w.ready.at(-1);
@@ -107,15 +107,15 @@ export function expectedOf(room: Room, host: number, lease: number): Expected[] 
 }
 
 /**
- * When volumes with a copy on a host that was lost have all their copies again, once it is back: not before it had power, or before another host could have taken one in; and not after
+ * When volumes with a copy on a host that was lost have all their copies again, once all hosts are back: not before the last had power, or before another host could have taken one in; and not after
  * everything that it missed was taken in. Undefined: none has.
  *
- * @param on when it was switched on, @param ready and when it was ready; both after the loss
+ * @param on when they were switched on, @param ready and when the last was ready; both after the loss
  */
-export function expectedCopies(room: Room, host: number, on: Ms, ready: Ms): Expected | undefined {
-  const volumes = room.volumes.flatMap((v, i) => (v.kind === 'copies' && v.copies.includes(host) ? [i] : []));
+export function expectedCopies(room: Room, hosts: readonly number[], on: Ms, ready: Ms): Expected | undefined {
+  const volumes = room.volumes.flatMap((v, i) => (v.kind === 'copies' && v.copies.some((h) => hosts.includes(h)) ? [i] : []));
   if (!volumes.length) return undefined;
-  const o = simulate(room, [{ at: 0, hosts: [host], back: ready + programs }], true);
+  const o = simulate(room, [{ at: 0, hosts, back: ready + programs }], true);
   const ends = volumes.map((i) => o.volumes.find((v) => v.volume === i)?.degraded.to);
   const elsewhere = Math.min(...volumes.map((i) => (o.noticed ?? 0) + (room.volumes[i]?.rebuild.after ?? 0)));
   const whole = ends.every((e) => e !== undefined);

@@ -25,6 +25,7 @@ class Room {
     readonly apart = 'host',
     names = ['h1', 'h2', 'h3', 'h4'],
     readonly gb = 100,
+    readonly share = false,
   ) {
     for (const name of names) this.hosts.set(name, { files: join(this.dir, name), since: 0 });
     this.settle();
@@ -48,7 +49,11 @@ class Room {
           rebuild: 'kept 600 1',
         },
       },
-      { kind: 'StorageClass', metadata: { name: 'kept' }, parameters: { copies: String(this.wanted), apart: this.apart } },
+      {
+        kind: 'StorageClass',
+        metadata: { name: 'kept' },
+        parameters: { copies: String(this.wanted), apart: this.apart, ...(this.share ? { share: 'true' } : {}) },
+      },
     ] as never as KubeObject[];
     const volume = {
       kind: 'PersistentVolume',
@@ -131,6 +136,9 @@ describe('copies of a volume', () => {
     expect(new Room(3).told().map((t) => t.split(' ')[0])).toEqual(['h1', 'h2', 'h3']);
     // h1 and h3 stand in one rack.
     expect(new Room(2, 'rack', ['h1', 'h3', 'h4']).told().map((t) => t.split(' ')[0])).toEqual(['h1', 'h4']);
+    // Where they may share: a rack, and never a host.
+    expect(new Room(3, 'rack', ['h1', 'h3', 'h4'], 100, true).told().map((t) => t.split(' ')[0])).toEqual(['h1', 'h4', 'h3']);
+    expect(new Room(3, 'rack', ['h1', 'h4'], 100, true).told()).toHaveLength(2);
     // A third rack is not there.
     expect(new Room(3, 'rack').told()).toHaveLength(2);
     expect(new Room(2, 'host', ['h1', 'h2'], 0.5).told()).toEqual([]);

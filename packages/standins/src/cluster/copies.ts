@@ -46,6 +46,8 @@ interface Kept {
   bytes: number;
   wanted: number;
   apart: 'host' | 'rack' | 'zone';
+  /** It shares that with another rather than have no place. */
+  share: boolean;
   /** Writes that were acknowledged so far. */
   writes: number;
   copies: Copy[];
@@ -122,6 +124,7 @@ export class Copies {
         bytes: bytesOf(v.spec.capacity?.storage),
         wanted: Number(storage?.parameters?.copies ?? 1),
         apart: (storage?.parameters?.apart ?? 'host') as Kept['apart'],
+        share: storage?.parameters?.share === 'true',
         kept: storage?.reclaimPolicy === 'Retain',
       };
       this.volumes.set(name, k);
@@ -250,10 +253,11 @@ export class Copies {
       [...this.volumes.values()].reduce((sum, v) => sum + (v.copies.some((c) => c.host === host) ? v.bytes / 1e9 : 0), 0);
     return [...is.places]
       .filter(
-        ([host, p]) => up(is, host) && !others.includes(host) && !taken.has(domain(host)) && p.gb - held(host) >= k.bytes / 1e9,
+        ([host, p]) =>
+          up(is, host) && !others.includes(host) && (k.share || !taken.has(domain(host))) && p.gb - held(host) >= k.bytes / 1e9,
       )
-      .map(([host, p]) => ({ host, share: (p.gb - held(host)) / p.gb }))
-      .sort((a, b) => b.share - a.share || a.host.localeCompare(b.host, 'en', { numeric: true }))[0]?.host;
+      .map(([host, p]) => ({ host, shares: taken.has(domain(host)) ? 1 : 0, free: (p.gb - held(host)) / p.gb }))
+      .sort((a, b) => a.shares - b.shares || b.free - a.free || a.host.localeCompare(b.host, 'en', { numeric: true }))[0]?.host;
   }
 
   /** Those that were given up go where nobody needs them. */

@@ -117,6 +117,8 @@ export class ApiStandin {
 
   add(machine: Machine, kit: Installed): void {
     const role = readEnvironment(kit.files['/etc/praesidor/boot.env'] ?? '').ROLE ?? 'worker';
+    // What followed from its absence comes before it is back.
+    this.copiesUpToNow();
     this.members.set(kit.host, { machine, kit, role, since: Date.now(), kubelet: kit.files[kubeletConfig] ?? '' });
     this.kubelets.begin(kit.host, kit.address, kit.files);
     if (role === 'control-plane') {
@@ -252,6 +254,9 @@ export class ApiStandin {
     const state = this.follows();
     return this.copies.settle(this.around(state)) ? this.follows() : state;
   }
+  private copiesUpToNow(): void {
+    if (this.up && this.given().some((x) => x.kind === 'CSIDriver')) this.state();
+  }
   private around(state: State) {
     return {
       hosts: new Map(
@@ -326,7 +331,7 @@ export class ApiStandin {
   private settleInbound(): void {
     const wanted = new Map<string, { address: string; port: number }>();
     // Copies go on while nobody asks.
-    if (this.given().some((o) => o.kind === 'CSIDriver')) this.state();
+    this.copiesUpToNow();
     const outside = this.given().filter(
       (o) => o.kind === 'Service' && (o.spec?.externalIPs?.length || o.spec?.type === 'LoadBalancer'),
     );

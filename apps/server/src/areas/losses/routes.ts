@@ -8,7 +8,7 @@ import { actOnLoss, beginLoss, lossesNow } from './service.ts';
 
 const Named = z.strictObject({ name: words.Name });
 
-/** Losses that are tried: a host of a cluster that stands is switched off, and what happens is measured. */
+/** Losses that are tried: hosts of a cluster that stands are switched off, and what happens is measured. */
 export async function losses(app: App, { ctx }: { ctx: Context }) {
   app.get(
     '/api/charters/:name/losses',
@@ -21,16 +21,16 @@ export async function losses(app: App, { ctx }: { ctx: Context }) {
       config: { act: 'losses.try' },
       schema: {
         params: Named,
-        /** The host, and its name once more. */
-        body: z.strictObject({ host: words.Name, off: words.Line(200) }),
+        /** What is lost, as the rehearsal calls it: a host, two hosts, a rack. And that once more. */
+        body: z.strictObject({ case: words.Line(200), off: words.Line(200) }),
         response: { '2xx': answers.LossBegun },
       },
     },
     async (req, reply) => {
-      const { host, off } = req.body;
-      if (off !== host)
-        throw new Refusal('not-now', `What runs on ${host} is away.`, { remedy: `Give its name as "off": ${host}.` });
-      return reply.status(201).send({ id: await beginLoss(ctx, req.params.name, host, req.who.login) });
+      const { case: lost, off } = req.body;
+      if (off !== lost)
+        throw new Refusal('not-now', `What runs on ${lost} is away.`, { remedy: `Give its name as "off": ${lost}.` });
+      return reply.status(201).send({ id: await beginLoss(ctx, req.params.name, lost, req.who.login) });
     },
   );
   app.post(

@@ -1,4 +1,5 @@
 import { setTimeout as pause } from 'node:timers/promises';
+import { z } from 'zod';
 import { volumesAsked, wholeOf } from '@praesidor/core/backup';
 import { type Computed, type Plan, resolve } from '@praesidor/core/charter';
 import type { Charter, Estate, TriedLoss } from '@praesidor/core/model';
@@ -34,7 +35,11 @@ import { powered } from '../hosts/machine.ts';
 import { keepLoss, noteBack, noteLine } from './rows.ts';
 import { type Before, keyOf, watched } from './watch.ts';
 
-/** A host of a cluster that stands is switched off, what happens is held against what was rehearsed, and it is switched on again. */
+/** What a loss was asked for: what is lost as the rehearsal calls it, and which hosts that are. */
+export const Asked = z.strictObject({ case: z.string(), hosts: z.array(z.string()).min(1) });
+export type Asked = z.infer<typeof Asked>;
+
+/** Hosts of a cluster that stands are switched off, what happens is held against what was rehearsed, and they are switched on again. */
 export const lossRun: RunKind = {
   kind: 'loss',
   act: 'losses.try',
@@ -60,13 +65,20 @@ const acts: Partial<
 };
 
 async function about(ctx: Context, run: RunRow, tools: StepTools) {
-  const host = tools.step.lane;
+  const { case: lost, hosts } = Asked.parse(run.asked);
   const estate = await estateNow(ctx.db);
   const { kube: at, built } = await openCluster(ctx, estate, run.subject, false);
-  const machine = await powered(ctx, needIn(estate, 'Host', host), tools.signal);
-  if (!machine) throw new StepFailure(`Nobody switches ${host} off and on: it has no controller.`, 'Stop this.');
-  return { host, estate, at, built, machine };
+  const machines = await Promise.all(
+    hosts.map(async (name) => {
+      const machine = await powered(ctx, needIn(estate, 'Host', name), tools.signal);
+      if (!machine) throw new StepFailure(`Nobody switches ${name} off and on: it has no controller.`, 'Stop this.');
+      return { name, ...machine };
+    }),
+  );
+  return { lost, hosts, estate, at, built, machines };
 }
+/** Hosts in a sentence, and what goes with them. */
+const are = (hosts: readonly string[], one: string, many: string) => `${hosts.join(', ')} ${hosts.length === 1 ? one : many}`;
 
 /** Nothing else is missing: two losses at once would be another case. */
 async function whole(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
@@ -94,7 +106,7 @@ async function whole(ctx: Context, run: RunRow, tools: StepTools): Promise<strin
 function forecast(
   estate: Estate,
   built: Plan,
-  host: string,
+  hosts: readonly string[],
   pods: ClusterSeen['pods'],
   leads: Record<string, string>,
   copies: Record<string, string[]>,
@@ -107,18 +119,18 @@ function forecast(
     leads,
     copies,
   );
-  const lost = room.hosts.findIndex((h) => h.name === host);
+  const lost = room.hosts.flatMap((h, i) => (hosts.includes(h.name) ? [i] : []));
   const expected = expectedOf(room, lost, plan.timers.lease);
   const before = new Map(room.works.map((w): [string, Before] => [w.name, { namespace: w.namespace, ready: w.pods.length }]));
   return { room, lost, expected, before, without: absent.map((w) => `${w}: the cluster has no pod of it`) };
 }
 
 /** The same by what was put down before the loss. */
-const asSeen = (estate: Estate, built: Plan, host: string, noted: Readonly<Record<string, string>>) =>
+const asSeen = (estate: Estate, built: Plan, hosts: readonly string[], noted: Readonly<Record<string, string>>) =>
   forecast(
     estate,
     built,
-    host,
+    hosts,
     JSON.parse(noted.seen ?? '[]'),
     JSON.parse(noted.leads ?? '{}'),
     JSON.parse(noted.copies ?? '{}'),
@@ -155,11 +167,13 @@ function doors(ctx: Context, plan: Computed): Map<string, () => Promise<boolean>
 }
 
 async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string> {
-  const { host, estate, at, built, machine } = await about(ctx, run, tools);
+  const { lost: what, hosts, estate, at, built, machines } = await about(ctx, run, tools);
   const memory = memoryOf(tools);
   const addresses = doors(ctx, resolve(needIn(estate, 'Charter', run.subject), estate));
-  // Looked at before it goes off, and kept: whoever goes on with it finds the cluster without the host. One that is on again is looked at anew.
-  if (await machine.on()) {
+  const on = async () => (await Promise.all(machines.map(async (m) => ((await m.on()) ? [m.name] : [])))).flat();
+  // Looked at before they go off, and kept: whoever goes on with it finds the cluster without them. Where all are on again it is looked at anew.
+  const standing = await on();
+  if (standing.length === hosts.length) {
     const { pods } = await clusterSeen(at);
     const answer: string[] = [];
     for (const [name, answers] of addresses) if (await answers()) answer.push(name);
@@ -170,29 +184,33 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     await memory.remember('leads', JSON.stringify(Object.fromEntries(leads)));
     await memory.remember(
       'seen',
-      JSON.stringify(pods.map(({ namespace, work, host: on, ready }) => ({ namespace, work, host: on, ready }))),
+      JSON.stringify(pods.map(({ namespace, work, host: where, ready }) => ({ namespace, work, host: where, ready }))),
     );
     await memory.remember('to', undefined);
     await memory.remember('from', String(await clusterTime(at)));
-    await machine.off();
-    const end = Date.now() + patience;
-    while (await machine.on()) {
-      if (Date.now() > end)
-        throw new StepFailure(`${host} was told to go off, and still has power.`, 'See its controller, then resume.');
-      await pause(200, undefined, { signal: tools.signal });
-    }
   }
   if (!memory.knows.from)
     throw new StepFailure(
-      `${host} has no power: there is nothing to see of its loss.`,
-      `Switch ${host} on at its page, then resume.`,
+      `${are(hosts, 'has', 'have')} no power: there is nothing to see of ${hosts.length === 1 ? 'its' : 'their'} loss.`,
+      `Switch ${hosts.join(', ')} on, then resume.`,
     );
-  const { expected: all, before, without } = asSeen(estate, built, host, memory.knows);
-  const lost = { host, from: Number(memory.knows.from), to: Number(memory.knows.to) };
+  let left = standing;
+  await Promise.all(machines.filter((m) => left.includes(m.name)).map((m) => m.off()));
+  for (const end = Date.now() + patience; ; await pause(200, undefined, { signal: tools.signal })) {
+    left = await on();
+    if (!left.length) break;
+    if (Date.now() > end)
+      throw new StepFailure(
+        `${are(left, 'was', 'were')} told to go off, and still ${left.length === 1 ? 'has' : 'have'} power.`,
+        'See the controller, then resume.',
+      );
+  }
+  const { expected: all, before, without } = asSeen(estate, built, hosts, memory.knows);
+  const lost = { hosts, from: Number(memory.knows.from), to: Number(memory.knows.to) };
   if (!memory.knows.to) {
-    lost.to = await answered(at, host, tools.signal);
+    lost.to = await answered(at, hosts, tools.signal);
     await memory.remember('to', String(lost.to));
-    await tools.log(`${host} has no power`);
+    await tools.log(`${are(hosts, 'has', 'have')} no power`);
   }
   const answer = JSON.parse(memory.knows.answer ?? '[]') as string[];
   const expected = all.filter((e) => {
@@ -219,7 +237,7 @@ async function lose(ctx: Context, run: RunRow, tools: StepTools): Promise<string
     lines,
     without,
   };
-  await keepLoss(ctx.db.manager, run.subject, host, tried);
+  await keepLoss(ctx.db.manager, run.subject, what, tried);
   const other = lines.filter((l) => !l.agrees);
   return other.length
     ? `${other.length} of ${lines.length} otherwise than rehearsed: ${other.map((l) => l.name).join(', ')}`
@@ -231,45 +249,46 @@ const patience = 600_000;
 const every = 300;
 
 /** What time it is in the cluster, once it answers again. */
-async function answered(at: KubeAt, host: string, signal: AbortSignal): Promise<number> {
+async function answered(at: KubeAt, hosts: readonly string[], signal: AbortSignal): Promise<number> {
   for (const end = Date.now() + patience; ; ) {
     const time = await clusterTime(at).catch(() => undefined);
     if (time !== undefined) return time;
     if (Date.now() > end)
       throw new StepFailure(
-        `The API has not answered for ten minutes, and ${host} has no power.`,
-        `Switch ${host} on at its page, then resume.`,
+        `The API has not answered for ten minutes, and ${are(hosts, 'has', 'have')} no power.`,
+        `Switch ${hosts.join(', ')} on, then resume.`,
       );
     await pause(100, undefined, { signal });
   }
 }
 
-/** It is switched on, and waited for until it is ready, and until volumes have all their copies again. */
+/** All are switched on, and waited for until they are ready, and until volumes have all their copies again. */
 async function back(ctx: Context, run: RunRow, tools: StepTools, noted: Noted): Promise<string> {
-  const { host, estate, at, built, machine } = await about(ctx, run, tools);
+  const { lost, hosts, estate, at, built, machines } = await about(ctx, run, tools);
   const memory = memoryOf(tools);
-  if (!memory.knows.from) await memory.remember('from', String(await answered(at, host, tools.signal)));
-  if (!(await machine.on())) await machine.restart();
+  if (!memory.knows.from) await memory.remember('from', String(await answered(at, hosts, tools.signal)));
+  await Promise.all(machines.map(async (m) => void ((await m.on()) || (await m.restart()))));
   const end = Date.now() + 1_800_000;
   for (;;) {
     const seen = await clusterSeen(at).catch(() => undefined);
-    const node = seen?.nodes.find((n) => n.name === host);
-    if (seen && node?.ready) {
+    const lacking = hosts.filter((h) => !seen?.nodes.find((n) => n.name === h)?.ready);
+    if (seen && !lacking.length) {
       const ms = Math.max(0, seen.at - Number(memory.knows.from));
-      await noteBack(ctx.db.manager, run.subject, host, ms);
-      const copies = await copiesBack(at, asSeen(estate, built, host, noted(`lose/${host}`)), noted(`lose/${host}`), {
+      await noteBack(ctx.db.manager, run.subject, lost, ms);
+      const before = noted(`lose/${lost}`);
+      const copies = await copiesBack(at, asSeen(estate, built, hosts, before), before, {
         on: Number(memory.knows.from),
         ready: seen.at,
         charter: needIn(estate, 'Charter', run.subject),
         tools,
       });
-      if (copies) await noteLine(ctx.db.manager, run.subject, host, copies);
-      return `${host} is ready again, after ${secondsText(Math.round(ms / 1000))}${copies?.agrees === false ? '; copies otherwise than rehearsed' : ''}`;
+      if (copies) await noteLine(ctx.db.manager, run.subject, lost, copies);
+      return `${are(hosts, 'is', 'are')} ready again, after ${secondsText(Math.round(ms / 1000))}${copies?.agrees === false ? '; copies otherwise than rehearsed' : ''}`;
     }
     if (Date.now() > end)
       throw new StepFailure(
-        `${host} has power and is not ready after half an hour.`,
-        'See its console and its kubelet, then resume.',
+        `${are(lacking, 'has power and is', 'have power and are')} not ready after half an hour.`,
+        'See the console and the kubelet, then resume.',
       );
     await pause(every, undefined, { signal: tools.signal });
   }

@@ -1,7 +1,7 @@
 import type * as answers from '@praesidor/contract';
 import { openStates, type Step } from '@praesidor/core/schedule';
 import { resolve } from '@praesidor/core/charter';
-import { roomOf, simulate } from '@praesidor/core/rehearse';
+import { caseTitle, casesOf, roomOf, simulate } from '@praesidor/core/rehearse';
 import type { EntityManager } from 'typeorm';
 import type { z } from 'zod';
 import { record } from '../../audit.ts';
@@ -14,7 +14,7 @@ import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
-import { lossRun } from './run.ts';
+import { Asked, lossRun } from './run.ts';
 
 const last = (m: EntityManager, charter: string) => lastRun(m, 'loss', charter);
 
@@ -22,21 +22,28 @@ const last = (m: EntityManager, charter: string) => lastRun(m, 'loss', charter);
 export async function lossesNow(ctx: Context, charter: string): Promise<z.input<typeof answers.Losses>> {
   const m = ctx.db.manager;
   const run = await last(m, charter);
-  return run ? { last: { ...(await shownRun(m, run)), host: String(run.asked.host) } } : {};
+  return run ? { last: { ...(await shownRun(m, run)), case: Asked.parse(run.asked).case } } : {};
 }
 
-/** Begins to switch a host off. @throws Refusal where that is not a loss that can be looked at */
-export async function beginLoss(ctx: Context, name: string, host: string, who: string): Promise<number> {
+/** Begins to switch off what a case of the rehearsal loses. @throws Refusal where that is not a loss that can be looked at */
+export async function beginLoss(ctx: Context, name: string, lost: string, who: string): Promise<number> {
   return ctx.db.transaction(async (m) => {
     const { estate } = await loadEstate(m);
     const charter = needIn(estate, 'Charter', name);
-    const it = estate.hosts.find((h) => h.name === host);
-    if (it?.state !== 'serving' || it.held?.charter !== name)
-      throw new Refusal('not-found', `${host} does not serve in ${name}.`);
-    if (!it.guest && !it.bmc?.fingerprint)
-      throw new Refusal('not-now', `Nobody switches ${host} off and on from here: it has no controller.`, {
-        remedy: 'Enter its controller on the page of the host.',
-      });
+    const room = roomOf(resolve(charter, estate));
+    const of = casesOf(room).find((c) => caseTitle(c) === lost);
+    if (!of?.hosts.length)
+      throw new Refusal('not-found', `The rehearsal of ${name} has no loss of hosts that is called ${lost}.`);
+    const hosts = of.hosts.map((h) => room.hosts[h]?.name ?? '');
+    for (const host of hosts) {
+      const it = estate.hosts.find((h) => h.name === host);
+      if (it?.state !== 'serving' || it.held?.charter !== name)
+        throw new Refusal('not-found', `${host} does not serve in ${name}.`);
+      if (!it.guest && !it.bmc?.fingerprint)
+        throw new Refusal('not-now', `Nobody switches ${host} off and on from here: it has no controller.`, {
+          remedy: 'Enter its controller on the page of the host.',
+        });
+    }
     if (!(await standing(ctx, estate, name)).length)
       throw new Refusal('not-now', `${name} was not built from here, or is being changed.`, {
         remedy: 'Build it, or wait for the end of its change.',
@@ -46,17 +53,15 @@ export async function beginLoss(ctx: Context, name: string, host: string, who: s
       throw new Refusal('not-now', `${open.title} is under way: ${open.runBy ?? open.createdBy} began that.`, {
         remedy: 'Wait for its end, or stop it.',
       });
-    const room = roomOf(resolve(charter, estate));
-    const at = room.hosts.findIndex((h) => h.name === host);
-    if (at < 0 || simulate(room, [{ at: 0, hosts: [at] }], false).quorum.lost)
-      throw new Refusal('not-now', `Without ${host} the control plane of ${name} has no majority: nothing could be seen.`, {
-        remedy: 'Choose another host.',
+    if (simulate(room, [{ at: 0, hosts: of.hosts }], false).quorum.lost)
+      throw new Refusal('not-now', `Without ${lost} the control plane of ${name} has no majority: nothing could be seen.`, {
+        remedy: 'Choose another loss.',
       });
     const times = await known(m);
     const step = (kind: Step['kind'], title: string, after: string[]): Step => ({
-      id: `${kind}/${host}`,
-      lane: host,
-      host,
+      id: `${kind}/${lost}`,
+      lane: lost,
+      ...(hosts.length === 1 ? { host: lost } : {}),
       kind,
       title,
       after,
@@ -72,17 +77,17 @@ export async function beginLoss(ctx: Context, name: string, host: string, who: s
         // Nothing else is changed in the cluster meanwhile.
         exclusive: `Charter ${name}`,
         site: charter.site,
-        title: `Loss of ${host} of ${name}`,
+        title: `Loss of ${lost} of ${name}`,
         steps: [
           step('whole', 'see that nothing else is missing', []),
-          step('lose', 'switch it off, and look', [`whole/${host}`]),
-          step('return', 'switch it on again', [`lose/${host}`]),
+          step('lose', `switch ${hosts.length === 1 ? 'it' : 'them'} off, and look`, [`whole/${lost}`]),
+          step('return', `switch ${hosts.length === 1 ? 'it' : 'them'} on again`, [`lose/${lost}`]),
         ],
-        asked: { host },
+        asked: { case: lost, hosts } satisfies Asked,
       },
       who,
     );
-    await record(m, who, 'began to try a loss', name, { host });
+    await record(m, who, 'began to try a loss', name, { lost });
     return id;
   });
 }

@@ -12,9 +12,9 @@ export interface Asks {
   now: () => number;
   heard?: (came: ReadonlyMap<string, Interval>, of: number) => void;
 }
-/** When a host lost its power, by the clock of its cluster: not before the one, not after the other. */
+/** When hosts lost their power, by the clock of their cluster: not before the one, not after the other. */
 export interface Lost {
-  host: string;
+  hosts: readonly string[];
   from: number;
   to: number;
 }
@@ -55,7 +55,11 @@ export async function watched(
     if (seen)
       for (const e of expected) {
         const at =
-          e.what === 'counted' ? countedAt(seen, lost) : e.what === 'work' ? backAt(seen, lost, e.name, before) : undefined;
+          e.what === 'counted'
+            ? countedAt(seen, lost, e.name)
+            : e.what === 'work'
+              ? backAt(seen, lost, e.name, before)
+              : undefined;
         if (at !== undefined && !came.has(keyOf(e))) came.set(keyOf(e), since(at));
       }
     // Who counts as lost was lost long before: what was not missed until then was not away for longer than from one look to the next.
@@ -72,15 +76,17 @@ export async function watched(
   }
 }
 
-/** Since when the host counts as lost. */
-function countedAt(seen: ClusterSeen, lost: Lost): number | undefined {
-  const node = seen.nodes.find((n) => n.name === lost.host);
+/** Since when a host counts as lost. */
+function countedAt(seen: ClusterSeen, lost: Lost, name: string): number | undefined {
+  const node = seen.nodes.find((n) => n.name === name);
   return node && !node.ready && (node.since ?? 0) >= lost.from ? node.since : undefined;
 }
 /** Since when a workload has as many ready pods as before, none of them where nothing runs. */
 function backAt(seen: ClusterSeen, lost: Lost, name: string, before: ReadonlyMap<string, Before>): number | undefined {
   const had = before.get(name);
-  const its = seen.pods.filter((p) => p.work === name && p.namespace === had?.namespace && p.host !== lost.host && p.ready);
+  const its = seen.pods.filter(
+    (p) => p.work === name && p.namespace === had?.namespace && !lost.hosts.includes(p.host ?? '') && p.ready,
+  );
   if (!had || its.length < had.ready) return undefined;
   const last = Math.max(...its.flatMap((p) => p.since ?? []));
   // Stamps are to the second: what was ready before is older.

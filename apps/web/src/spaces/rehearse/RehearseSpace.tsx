@@ -142,8 +142,14 @@ export function RehearseSpace() {
           </div>
           <Course asks={asks} cases={cases} chosen={chosen} onSet={set} />
           {rows && <TimeLines rows={rows} />}
-          {chosen.case.sort === 'host' && (
-            <TriedLoss key={`${name} ${chosen.case.name}`} name={name} host={chosen.case.name} rows={rows ?? []} />
+          {chosen.case.hosts.length > 0 && (
+            <TriedLoss
+              key={`${name} ${caseTitle(chosen.case)}`}
+              name={name}
+              lost={caseTitle(chosen.case)}
+              hosts={chosen.case.hosts.map((h) => all?.hosts[h] ?? '')}
+              rows={rows ?? []}
+            />
           )}
           {all?.works === 0 && (
             <p className="pt-2 text-ink-2">

@@ -17,14 +17,25 @@ import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { runState } from '../../state/run-state.ts';
 
-/** The loss of a host that serves, tried: what was measured beside what was rehearsed, and how it goes just now. */
-export function TriedLoss({ name, host, rows }: { name: string; host: string; rows: readonly RehearsedRow[] }) {
+/** The loss of hosts that serve, tried: what was measured beside what was rehearsed, and how it goes just now. */
+export function TriedLoss({
+  name,
+  lost,
+  hosts,
+  rows,
+}: {
+  name: string;
+  lost: string;
+  hosts: readonly string[];
+  rows: readonly RehearsedRow[];
+}) {
   const leave = useMay();
   const estate = useSnapshot().data?.estate;
   const built = useBuilds().data?.some((b) => b.charter === name && b.state === 'done') ?? false;
-  const it = estate?.hosts.find((h) => h.name === host);
-  const serves = built && it?.state === 'serving' && it.held?.charter === name;
-  const tried = estate?.observed.losses[name]?.hosts[host];
+  const serves =
+    built && hosts.every((n) => estate?.hosts.some((h) => h.name === n && h.state === 'serving' && h.held?.charter === name));
+  const tried = estate?.observed.losses[name]?.cases[lost];
+  const one = hosts.length === 1;
   const at = `/api/charters/${name}/losses`;
   const { data, error } = useQuery({ queryKey: ['losses', name], enabled: serves, queryFn: () => api<Losses>('GET', at) });
   const act = useAct((how: 'stop' | 'resume') => api<object>('POST', `${at}/${how}`), '', [['losses', name]]);
@@ -41,29 +52,29 @@ export function TriedLoss({ name, host, rows }: { name: string; host: string; ro
           <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
             {tried ? (
               <>
-                {host} was switched off by {tried.by}, <When at={tried.at} />
+                {lost} was switched off by {tried.by}, <When at={tried.at} />
                 {tried.back === undefined
                   ? ''
-                  : `; ready again ${secondsText(Math.round(tried.back / 1000))} after it was switched on`}
+                  : `; ready again ${secondsText(Math.round(tried.back / 1000))} after ${one ? 'it was' : 'they were'} switched on`}
               </>
             ) : (
-              `${host} serves, and was never switched off to see what happens`
+              `${one ? `${lost} serves, and was` : lost === hosts.join(' and ') ? `${lost} were` : `${lost} (${hosts.join(', ')}) was`} never switched off to see what happens`
             )}
           </span>
         </h2>
-        {open && last?.host === host && (
+        {open && last?.case === lost && (
           <Button disabled={held} title={leave.why('losses.try')} onClick={() => act.mutate('stop')}>
             Stop
           </Button>
         )}
-        {broken && last?.host === host && (
+        {broken && last?.case === lost && (
           <Button disabled={held} title={leave.why('losses.try')} onClick={() => act.mutate('resume')}>
             Resume
           </Button>
         )}
         {serves && !open && (
           <Button disabled={held} title={leave.why('losses.try')} onClick={() => setAsking(true)}>
-            Switch {host} off…
+            Switch {one ? lost : counted(hosts.length, 'host')} off…
           </Button>
         )}
       </div>
@@ -77,7 +88,7 @@ export function TriedLoss({ name, host, rows }: { name: string; host: string; ro
         </div>
       )}
       {tried && <Lines tried={tried} />}
-      {asking && <OffDialog name={name} host={host} rows={rows} onClose={() => setAsking(false)} />}
+      {asking && <OffDialog name={name} lost={lost} hosts={hosts} rows={rows} onClose={() => setAsking(false)} />}
     </section>
   );
 }
@@ -131,17 +142,19 @@ function apart({ is, came }: Seen['lines'][number]): string {
 
 function OffDialog({
   name,
-  host,
+  lost,
+  hosts,
   rows,
   onClose,
 }: {
   name: string;
-  host: string;
+  lost: string;
+  hosts: readonly string[];
   rows: readonly RehearsedRow[];
   onClose: () => void;
 }) {
   const [typed, setTyped] = useState('');
-  const act = useAct(() => api<LossBegun>('POST', `/api/charters/${name}/losses`, { host, off: typed.trim() }), '', [
+  const act = useAct(() => api<LossBegun>('POST', `/api/charters/${name}/losses`, { case: lost, off: typed.trim() }), '', [
     ['losses', name],
   ]);
   const bad = rows.filter((r) => r.bad);
@@ -149,14 +162,14 @@ function OffDialog({
     <Dialog
       open
       onClose={onClose}
-      title={`Switch ${host} off`}
-      about={`Its power is cut, as in a loss: nothing is drained. What ${name} does then is measured, and ${host} is switched on again.`}
+      title={`Switch ${lost} off`}
+      about={`${hosts.length === 1 ? 'Its power is' : `The power of ${hosts.join(', ')} is`} cut, as in a loss: nothing is drained. What ${name} does then is measured, and ${hosts.length === 1 ? 'it is' : 'they are'} switched on again.`}
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
-            disabled={typed.trim() !== host || act.isPending}
+            disabled={typed.trim() !== lost || act.isPending}
             onClick={() => act.mutate(undefined, { onSuccess: onClose })}
           >
             Switch off
@@ -178,7 +191,7 @@ function OffDialog({
         </ul>
       )}
       <p className="pb-3 text-ink-2">Where pods really run may be elsewhere than rehearsed here: that is looked at before.</p>
-      <Field label="Type its name" hint={<span className="mono">{host}</span>}>
+      <Field label="Type its name" hint={<span className="mono">{lost}</span>}>
         {(id) => <Input id={id} value={typed} onChange={(e) => setTyped(e.target.value)} className="mono" />}
       </Field>
       <Refused error={act.error} />

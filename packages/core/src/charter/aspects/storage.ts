@@ -35,7 +35,7 @@ export const rebuildOf = (c: Pick<PlannedClass, 'rebuild'>) => c.rebuild ?? usua
 /** A class with what follows for it: as many copies as there are places for, three at most, each on another host. */
 function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
   const apart = c.apart ?? 'host';
-  const places = new Set(on.map(domainOf[apart]).filter(Boolean)).size;
+  const places = new Set(on.map(domainOf[c.mayShare ? 'host' : apart]).filter(Boolean)).size;
   return {
     name: c.name,
     kind: c.kind,
@@ -43,6 +43,7 @@ function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
     reclaim: c.reclaim,
     filesystem: c.filesystem ?? 'ext4',
     apart,
+    ...(c.mayShare ? { mayShare: true } : {}),
     places,
     ...(c.rebuild ? { rebuild: c.rebuild } : {}),
     copies: c.kind === 'copies' ? (c.copies ?? Math.max(1, Math.min(atMost, places))) : 1,
@@ -52,7 +53,7 @@ function planned(c: StorageClass, on: readonly PlannedNode[]): PlannedClass {
 
 const keptText = (c: PlannedClass) =>
   c.kind === 'copies'
-    ? `${counted(c.copies, 'copy', 'copies')}, apart by ${c.apart}`
+    ? `${counted(c.copies, 'copy', 'copies')}, apart by ${c.apart}${c.mayShare && c.apart !== 'host' ? ' where they can be' : ''}`
     : c.kind === 'local'
       ? 'on one host'
       : `${c.server}:${c.path}`;

@@ -26,7 +26,12 @@ function classOf(c: PlannedClass): ClusterObject {
     ...(c.kind === 'copies'
       ? {
           allowVolumeExpansion: true,
-          parameters: { copies: String(c.copies), apart: c.apart, 'csi.storage.k8s.io/fstype': c.filesystem },
+          parameters: {
+            copies: String(c.copies),
+            apart: c.apart,
+            ...(c.mayShare ? { share: 'true' } : {}),
+            'csi.storage.k8s.io/fstype': c.filesystem,
+          },
         }
       : {}),
   };

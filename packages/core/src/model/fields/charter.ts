@@ -254,6 +254,11 @@ export const charterFields: Fields = {
   },
   'storage.*.copies': { label: 'Copies', help: 'Empty: as many as there are hosts, three at most.', rare: true },
   'storage.*.apart': { label: 'Apart by', choices: { host: 'host', rack: 'rack', zone: 'zone' }, rare: true },
+  'storage.*.mayShare': {
+    label: 'May share',
+    help: 'A copy shares a rack or a zone, never a host, rather than have no place.',
+    rare: true,
+  },
   'storage.*.filesystem': { label: 'File system', rare: true },
   'storage.*.reclaim': { label: 'When released', choices: { keep: 'it is kept', delete: 'it is deleted' } },
   'storage.*.standard': { label: 'The default', help: 'For claims that name no class.', rare: true },
