@@ -2,7 +2,7 @@ import type { Losses } from '@praesidor/contract';
 import { type Plan, resolve } from '@praesidor/core/charter';
 import type { Charter } from '@praesidor/core/model';
 import { check } from '@praesidor/core/checks';
-import { apply, clusterSeen, type KubeObject, publishedServices } from '@praesidor/protocols/kube';
+import { apply, clusterSeen, clusterTime, type KubeObject, publishedServices } from '@praesidor/protocols/kube';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { kitOf } from '../src/areas/builds/kit-of-build.ts';
 import { kubeOf } from '../src/areas/builds/kube-of.ts';
@@ -150,6 +150,32 @@ describe('a loss that is tried', () => {
     const lines = (await tried(host))?.lines ?? [];
     expect([run.status.state, lines.filter((l) => !l.agrees)]).toEqual(['done', []]);
     expect(lines.map((l) => `${l.what} ${l.name}`)).toContain('address API');
+  });
+  it('leaves nobody at the address of the API until the next member has missed three advertisements (RFC 5798)', async () => {
+    // 3 s and the skew of a priority of 100, (256 − 100) / 256 s: 3.6 s, a tenth of that by our clock.
+    i.world.clock.setSpeed(10);
+    const { at } = await stands();
+    const leads = (await c.estate()).hosts.find((h) => h.held?.charter === 'plover' && h.held.role === 'control-plane');
+    const machine = i.world.machines.get(leads?.name ?? '');
+    const began = Date.now();
+    machine?.powerOff();
+    let silent = 0;
+    await eventually(async () => {
+      const answers = await clusterTime(at).then(
+        () => true,
+        () => false,
+      );
+      if (!answers) silent++;
+      return answers;
+    }, 'another member has the address');
+    expect([silent > 0, Date.now() - began >= 360]).toEqual([true, true]);
+    i.world.clock.setSpeed(2000);
+    machine?.powerOn();
+    // Its node was not missed for long enough to count as lost.
+    const there = () => i.world.clusters.list().find((x) => x.name === 'plover')?.members ?? [];
+    await eventually(async () => there().includes(leads?.name ?? ''), 'it is there again');
+    await eventually(async () => (await clusterSeen(at)).nodes.every((n) => n.ready), 'all are ready');
+    i.world.clock.setSpeed(80);
   });
   it('may be of two hosts at one moment: what ran on both, and each counts as lost', async () => {
     const first = await hostOf('radar-archive');
