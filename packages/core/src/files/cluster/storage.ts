@@ -137,7 +137,7 @@ const copyKind: ClusterObject = {
 const settings = (ctx: KitContext): ClusterObject =>
   configMap('volume-controller', {
     hosts: storageNodes(ctx.plan.nodes)
-      .map((n) => [n.host, ...[n.rack, n.zone].map((place) => place || '-'), roomForVolumes(n)].join(' '))
+      .map((node) => [node.host, node.rack || '-', node.zone || '-', roomForVolumes(node)].join(' '))
       .join('\n'),
     rebuild: ctx.plan.storage
       .filter((c) => c.kind === 'copies')
