@@ -82,24 +82,26 @@ describe('the page of volumes', () => {
     const index = volumes.find((v) => v.claim === 'ais-index-data');
     const off = index?.copies?.find((x) => !index.users.some((u) => u.host === x.host))?.host ?? '';
     const machine = i.world.everyMachine().find((m) => m.hardware.name === off);
+    // Slowly, so that what comes after what is seen by who looks.
+    i.world.clock.setSpeed(100);
     machine?.powerOff();
-    const again = async () => {
-      await b.act("//button[.='Look again' and not(@disabled)]");
-      await b.find("//button[.='Look again' and not(@disabled)]");
-    };
-    await again();
-    await b.find(row('1 of 2 copies', `${off} does not answer for`));
+    const looked = (...has: string[]) =>
+      eventually(
+        async () => {
+          await b.act("//button[.='Look again' and not(@disabled)]");
+          await b.find("//button[.='Look again' and not(@disabled)]");
+          return (await b.driver.findElements(By.xpath(row(...has)))).length > 0;
+        },
+        () => `the page says ${has.join(', ')}`,
+      );
+    await looked('1 of 2 copies', `${off} does not answer for`);
     await shot('copies-silent');
-    await eventually(async () => {
-      await again();
-      return (await b.driver.findElements(By.xpath(row('rebuilds from', 'left')))).length > 0;
-    }, 'another host takes it in');
+    i.world.clock.setSpeed(500);
+    await looked('rebuilds from', 'left');
     await shot('copies-rebuilt');
+    i.world.clock.setSpeed(2000);
     machine?.powerOn();
-    await eventually(async () => {
-      await again();
-      return (await b.driver.findElements(By.xpath(row('2 of 2 copies')))).length > 0;
-    }, 'both are whole');
+    await looked('2 of 2 copies');
   });
   it('says what failed and what to do, and goes on when that is mended', async () => {
     i.plant('store-full', 'bw-objects');

@@ -11,7 +11,10 @@ export class Refused extends Error {}
 /** Options of every command that works on a server. */
 export const serverOptions: [string, string][] = [
   ['--server <url>', 'where the server is; PRAESIDOR_SERVER where not given'],
-  ['--login <name>', 'who does it; PRAESIDOR_LOGIN where not given. The password is PRAESIDOR_PASSWORD'],
+  [
+    '--login <name>',
+    'who does it, by password; PRAESIDOR_LOGIN where not given, and PRAESIDOR_PASSWORD. A program has PRAESIDOR_TOKEN in place of both',
+  ],
   ['--ca <file>', 'authority that the server’s certificate is of, beside those that are known'],
 ];
 
@@ -19,10 +22,11 @@ export const serverOptions: [string, string][] = [
 const patience = 60_000;
 const here = /^(localhost|127(\.\d+){3}|\[::1\])$/;
 
-/** A server that somebody has signed in at; it is asked over HTTP as the browser asks it. */
+/** A server that somebody has signed in at, or whose token a program has; it is asked over HTTP as the browser asks it. */
 export class Server {
   private cookie = '';
   private csrf = '';
+  private token: string | undefined;
   private constructor(
     private readonly url: URL,
     private readonly ca: string | undefined,
@@ -40,13 +44,20 @@ export class Server {
     const at = new URL(url);
     if (at.protocol !== 'https:' && !(at.protocol === 'http:' && here.test(at.hostname)))
       throw new Unusable(
-        `--server: the password is not sent over ${at.protocol}//${at.host}: it would be read on its way. Use https://`,
+        `--server: a password or token is not sent over ${at.protocol}//${at.host}: it would be read on its way. Use https://`,
       );
+    const server = new Server(at, typeof options.ca === 'string' ? readText(options.ca) : undefined);
+    const token = process.env.PRAESIDOR_TOKEN;
+    if (token && options.login === undefined) {
+      server.token = token;
+      return work(server);
+    }
     const login = of('login', 'PRAESIDOR_LOGIN');
     const password = process.env.PRAESIDOR_PASSWORD;
     if (!login || !password)
-      throw new Unusable('--login says who does it, and PRAESIDOR_PASSWORD is the password: one of them is not set');
-    const server = new Server(at, typeof options.ca === 'string' ? readText(options.ca) : undefined);
+      throw new Unusable(
+        'PRAESIDOR_TOKEN is not set; or --login says who does it, and PRAESIDOR_PASSWORD is the password: one of them is not set',
+      );
     const me = await server.post('/api/sign-in', { login, password }, Me);
     server.csrf = me.csrf;
     try {
@@ -75,6 +86,7 @@ export class Server {
     const at = new URL(path, this.url);
     const headers = {
       accept: 'application/json',
+      ...(this.token ? { authorization: `Bearer ${this.token}` } : {}),
       ...(this.cookie ? { cookie: this.cookie, 'x-csrf-token': this.csrf } : {}),
       ...(body === undefined ? {} : { 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }),
     };

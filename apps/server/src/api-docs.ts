@@ -83,7 +83,7 @@ export async function apiDocs(app: FastifyInstance) {
     const list = [...groups].sort(([a], [b]) => (a < b ? -1 : 1));
     return reply.type('text/html; charset=utf-8').send(
       `<!doctype html><html lang="en"><meta charset="utf-8"><title>Praesidor API</title><style>${style}</style><h1>API of Praesidor</h1>
-<p>Sign in with <code>POST /api/sign-in</code>: it answers a <code>csrf</code> value and sets a cookie. Every request that changes something carries both,
+<p>A program sends a token in the header <code>Authorization: Bearer …</code>: it may what it was made for (People, Tokens), and needs nothing else. A browser signs in with <code>POST /api/sign-in</code>: it answers a <code>csrf</code> value and sets a cookie. Every request of it that changes something carries both,
 the value in the header <code>x-csrf-token</code>. Refusals are JSON with <code>code</code>, <code>message</code>, and mostly <code>remedy</code> and <code>places</code>.
 For programs: <a href="/api/openapi.json">openapi.json</a> (OpenAPI 3.1).</p>
 <p>${list.map(([g]) => `<a href="#${g}">${g}</a>`).join(' · ')}</p>

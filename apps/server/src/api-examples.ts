@@ -28,6 +28,10 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/accounts/:login/password': { params: { login: 'ben' }, body: {} },
   'GET /api/accounts/:login/sessions': { params: { login: 'ben' } },
   'DELETE /api/accounts/:login/sessions/:id': { params: { login: 'ben', id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
+  'GET /api/accounts/:login/tokens': { params: { login: 'ben' } },
+  'DELETE /api/accounts/:login/tokens/:id': { params: { login: 'ben', id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
+  'POST /api/me/tokens': { body: { name: 'nightly', acts: ['plan.read', 'builds.run'], days: 90 } },
+  'DELETE /api/me/tokens/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'DELETE /api/me/sessions/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'POST /api/me/password': { body: { current: 'correct horse battery', next: 'a longer one for today' } },
 

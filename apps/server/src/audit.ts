@@ -2,6 +2,7 @@ import type { ActName } from '@praesidor/core/access';
 import type { NoticeAbout } from '@praesidor/core/notices';
 import type { Change } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
+import { type Asking, asking } from './auth/asking.ts';
 import { publishTransient } from './events/bus.ts';
 import { listText } from './compute/turns.ts';
 
@@ -21,7 +22,7 @@ export async function record(
   told: { about?: NoticeAbout; site?: string } = {},
 ): Promise<number> {
   const rows = (await m.query(
-    'insert into audit (who, act, subject, detail, changes, under, about, site) values ($1, $2, $3, $4, $5, $6, $7, $8) returning id',
+    'insert into audit (who, act, subject, detail, changes, under, about, site, token, address) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id',
     [
       who,
       act,
@@ -31,6 +32,8 @@ export async function record(
       under,
       told.about ?? null,
       told.site ?? null,
+      asking()?.token ?? null,
+      asking()?.address ?? null,
     ],
   )) as { id: string }[];
   await publishTransient(m, 'Act', rows[0]?.id ?? '');
@@ -44,15 +47,17 @@ export interface Recorded {
   subject: string;
   changes: readonly Change[];
   under: ActName;
+  /** From where it was asked: several that end in one commit were not asked by one. */
+  asked: Asking | undefined;
 }
 
 /** Records several acts in one statement. Answers their numbers, in their order. */
 export async function recordAll(m: EntityManager, acts: readonly Recorded[]): Promise<number[]> {
   const rows = (await m.query(
     `with given as materialized (
-       select n, nextval(pg_get_serial_sequence('audit', 'id')) as id, who, act, subject, changes, under
-       from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[], $5::text[]) with ordinality g(who, act, subject, changes, under, n)),
-     put as (insert into audit (id, who, act, subject, detail, changes, under) select id, who, act, subject, '{}', changes, under from given)
+       select n, nextval(pg_get_serial_sequence('audit', 'id')) as id, who, act, subject, changes, under, token, address
+       from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[], $5::text[], $6::text[], $7::text[]) with ordinality g(who, act, subject, changes, under, token, address, n)),
+     put as (insert into audit (id, who, act, subject, detail, changes, under, token, address) select id, who, act, subject, '{}', changes, under, token, address from given)
      select id::int as id from given order by n`,
     [
       acts.map((a) => a.who),
@@ -60,6 +65,8 @@ export async function recordAll(m: EntityManager, acts: readonly Recorded[]): Pr
       acts.map((a) => a.subject.slice(0, 300)),
       await Promise.all(acts.map((a) => (a.changes.length ? listText(a.changes) : null))),
       acts.map((a) => a.under),
+      acts.map((a) => a.asked?.token ?? null),
+      acts.map((a) => a.asked?.address ?? null),
     ],
   )) as { id: number }[];
   await publishTransient(m, 'Act', String(rows[0]?.id ?? ''));

@@ -1,3 +1,4 @@
+import type { NewToken } from '@praesidor/contract';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { main } from '../../cli/src/main.ts';
 import { buildOf, type Client, eventually, Installation, prepare } from './installation.ts';
@@ -68,7 +69,7 @@ describe('a change from the command line', () => {
     expect(await p.due()).toBeNull();
     const log = (await changes('log', 'plover', '1')).out.split('\n').length - 1;
     expect(log).toBe(lines.length - 1);
-    expect(await changes('begin', 'plover', '--yes')).toMatchObject({ code: 0, out: 'plover stands as planned\n' });
+    expect(await changes('stop', 'plover', '1')).toMatchObject({ code: 0, out: 'plover stands as planned\n' });
     // By whom, is on record, and that nobody is left signed in.
     const { acts } = await c.good<{ acts: { act: string; who: string }[] }>('GET', '/api/acts?limit=100');
     expect(acts).toContainEqual(expect.objectContaining({ act: 'began a build', who: 'builder' }));
@@ -118,5 +119,31 @@ describe('a change from the command line', () => {
     expect(await changes('log', 'plover', 'x')).toMatchObject({ code: 2 });
     expect(await changes('show', 'nobody')).toMatchObject({ code: 1, err: expect.stringContaining('nobody') });
     expect(await changes('show', 'plover', '--kind', 'x')).toMatchObject({ code: 2, err: expect.stringContaining('take-down') });
+  });
+  it('is done by a program with its token alone, as far as that was made for it', async () => {
+    const builder = await i.as('builder');
+    const { token } = await builder.good<NewToken>('POST', '/api/me/tokens', { name: 'pipeline', acts: ['plan.read'], days: 1 });
+    for (const name of ['LOGIN', 'PASSWORD']) delete process.env[`PRAESIDOR_${name}`];
+    expect(await changes('list')).toMatchObject({ code: 2, err: expect.stringContaining('PRAESIDOR_TOKEN is not set') });
+    process.env.PRAESIDOR_TOKEN = token;
+    try {
+      const sessions = () => i.query<{ n: number }>("select count(*)::int as n from session where login = 'builder'");
+      const before = await sessions();
+      expect((await changes('list', 'plover')).code).toBe(0);
+      // Nobody signs in for it.
+      expect(await sessions()).toEqual(before);
+      expect(await changes('stop', 'plover', '1')).toMatchObject({
+        code: 1,
+        err: expect.stringContaining('The token pipeline of builder was not made to run builds.'),
+      });
+      expect(await changes('list', '--server', 'http://praesidor.example')).toMatchObject({
+        code: 2,
+        err: expect.stringContaining('a password or token is not sent'),
+      });
+      process.env.PRAESIDOR_TOKEN = `${token}x`;
+      expect(await changes('list')).toMatchObject({ code: 1, err: expect.stringContaining('The token is not known here') });
+    } finally {
+      delete process.env.PRAESIDOR_TOKEN;
+    }
   });
 });

@@ -348,13 +348,13 @@ describe('a host is let go', () => {
     spec: { volume: 'v', host },
     status: { since: new Date().toISOString(), ...status },
   });
-  const filling = {
+  const filling = () => ({
     state: 'filling',
     from: worker.host,
     filled: 50,
     of: 200,
     until: new Date(Date.now() + 90_400).toISOString(),
-  };
+  });
   const volumes = (spec: object, ...copies: object[]) => {
     objects[node] = { metadata: { name: worker.host }, status: { conditions: [{ type: 'Ready', status: 'True' }] } };
     objects['/api/v1/nodes'] = {
@@ -380,12 +380,12 @@ describe('a host is let go', () => {
     run('drain', { more: { plan: kept, build: { moves: { stands: [], leaves: [], ...more }, decided: {}, ...more } } as never });
   const leaves = { leaves: [worker.host] };
   it('for a while when another host has all that is there, and not before', async () => {
-    volumes(csi, copy(worker.host, { state: 'current' }), copy(other.host, filling));
+    volumes(csi, copy(worker.host, { state: 'current' }), copy(other.host, filling()));
     const e = await broken(drains());
     expect([e.message, e.code]).toEqual([
       expect.stringMatching(
         new RegExp(
-          `^tides/data has its only whole copy on ${worker.host}; ${other.host} rebuilds from ${worker.host}, 25 % done, 1 min 30 s left$`,
+          `^tides/data has its only whole copy on ${worker.host}; ${other.host} rebuilds from ${worker.host}, 25 % done, 1 min \\d+ s left$`,
         ),
       ),
       'only-here',

@@ -37,3 +37,20 @@ export const Sessions = z.strictObject({ sessions: z.array(Session) });
 
 /** Shown once, and kept nowhere in this form. */
 export const NewPassword = z.strictObject({ password: z.string().optional() });
+
+/** A token that somebody made for a program: for which acts, until when, when it was used last, and from where. */
+export const Token = z.strictObject({
+  id: z.string(),
+  name: z.string(),
+  acts: z.array(z.string()),
+  madeAt: Moment,
+  endsAt: Moment,
+  usedAt: Moment.nullable(),
+  usedFrom: z.string().nullable(),
+});
+export type Token = z.infer<typeof Token>;
+export const Tokens = z.strictObject({ tokens: z.array(Token) });
+export type Tokens = z.infer<typeof Tokens>;
+/** The token itself is told once, and kept nowhere in this form. */
+export const NewToken = z.strictObject({ id: z.string(), token: z.string(), endsAt: Moment });
+export type NewToken = z.infer<typeof NewToken>;

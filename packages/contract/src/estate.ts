@@ -68,6 +68,9 @@ export const RecordedAct = z.strictObject({
   act: z.string(),
   subject: z.string(),
   canUndo: z.boolean(),
+  /** By which token, and from which address, where somebody asked. */
+  token: z.string().nullish(),
+  address: z.string().nullish(),
 });
 export type RecordedAct = z.infer<typeof RecordedAct>;
 export const RecordedActs = z.strictObject({ acts: z.array(RecordedAct) });

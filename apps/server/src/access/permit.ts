@@ -1,4 +1,12 @@
-import { type ActName, authorize, type Difference, type KeyringEntry, type Principal, system } from '@praesidor/core/access';
+import {
+  type ActName,
+  authorize,
+  type Difference,
+  type KeyringEntry,
+  type Principal,
+  type Role,
+  system,
+} from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { Refusal } from '../refusal.ts';
 
@@ -35,7 +43,7 @@ export async function principalOf(m: EntityManager, login: string): Promise<Prin
   if (login === system().login) return system();
   const [row] = (await m.query('select login, role, disabled from account where login = $1', [login])) as {
     login: string;
-    role: Extract<Principal, { kind: 'person' }>['role'];
+    role: Role;
     disabled: boolean;
   }[];
   if (!row || row.disabled)

@@ -10,6 +10,8 @@ import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import { Refusal } from '../refusal.ts';
 import { hashed, newToken } from './seal.ts';
+import { asking, within } from './asking.ts';
+import { tokenOf } from './tokens.ts';
 import { Sessions as SessionReader, type Who } from './sessions.ts';
 import { SignIns } from './sign-ins.ts';
 
@@ -32,6 +34,9 @@ declare module 'fastify' {
   }
 }
 
+/** What a program sends in place of a cookie (RFC 6750 §2.1). */
+const bearer = (req: FastifyRequest): string | undefined => /^Bearer ([\w.~+/-]+=*)$/i.exec(req.headers.authorization ?? '')?.[1];
+
 const cookieName = 'praesidor';
 const sessionHours = 12;
 
@@ -49,7 +54,21 @@ export const auth = fp(
       const token = req.cookies[cookieName];
       return token ? sessions.find(hashed(token)) : undefined;
     };
-    app.decorate('stillSignedIn', async (req: FastifyRequest) => (await sessionOf(req)) !== undefined);
+    /** Who asks: by the token that a program sends, or by the session of a browser. */
+    const whoAsks = async (req: FastifyRequest): Promise<{ who: Who; principal: Principal } | undefined> => {
+      const sent = bearer(req);
+      if (sent === undefined) {
+        const session = await sessionOf(req);
+        return session && { who: session, principal: { kind: 'person', login: session.login, role: session.role } };
+      }
+      const found = await tokenOf(ctx.db, sent, req.ip);
+      if (!found) return undefined;
+      const { login, person, role, name, acts } = found;
+      return { who: { login, name: person, role, csrf: '', session: '' }, principal: { kind: 'token', login, role, name, acts } };
+    };
+    app.decorate('stillSignedIn', async (req: FastifyRequest) => (await whoAsks(req)) !== undefined);
+    // What is recorded of a request is recorded with where it came from.
+    app.addHook('onRequest', (req, _reply, done) => within({ address: req.ip }, done));
 
     app.addHook('onRoute', (route) => {
       if (!route.url.startsWith('/api/')) return;
@@ -62,14 +81,22 @@ export const auth = fp(
     app.addHook('onRequest', async (req) => {
       const { act, open } = req.routeOptions.config ?? {};
       if (open || !act) return;
-      const session = await sessionOf(req);
-      if (!session)
-        throw new Refusal('not-signed-in', 'You are not signed in, or your session has ended.', {
-          remedy: 'Sign in again; what you typed stays on the page.',
-        });
-      req.who = session;
-      req.principal = { kind: 'person', login: session.login, role: session.role };
-      if (req.method !== 'GET' && req.method !== 'HEAD' && req.headers['x-csrf-token'] !== session.csrf)
+      const found = await whoAsks(req);
+      if (!found)
+        throw bearer(req) === undefined
+          ? new Refusal('not-signed-in', 'You are not signed in, or your session has ended.', {
+              remedy: 'Sign in again; what you typed stays on the page.',
+            })
+          : new Refusal('not-signed-in', 'The token is not known here, or it has ended.', {
+              remedy: 'Make another one: People, Tokens.',
+            });
+      req.who = found.who;
+      req.principal = found.principal;
+      const asked = asking();
+      if (asked && found.principal.kind === 'token') asked.token = found.principal.name;
+      // A browser sends its cookie whoever made the page; a token is sent by who has it.
+      const page = found.principal.kind === 'person';
+      if (page && req.method !== 'GET' && req.method !== 'HEAD' && req.headers['x-csrf-token'] !== found.who.csrf)
         throw new Refusal('csrf', 'The request did not come from the page you signed in on.', { remedy: 'Load the page again.' });
       permit(req.principal, act);
     });

@@ -24,6 +24,7 @@ import { Gateways1766200000000 } from './migrations/0021-gateways.ts';
 import { Backups1766300000000 } from './migrations/0022-backups.ts';
 import { Standbys1766400000000 } from './migrations/0023-standbys.ts';
 import { Losses1766500000000 } from './migrations/0024-losses.ts';
+import { Tokens1766600000000 } from './migrations/0025-tokens.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -54,6 +55,7 @@ const migrations = [
   Backups1766300000000,
   Standbys1766400000000,
   Losses1766500000000,
+  Tokens1766600000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -2,6 +2,7 @@ import type { Principal } from '@praesidor/core/access';
 import type { Change, Edit } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { record, recordAll } from '../audit.ts';
+import { type Asking, asking, within } from '../auth/asking.ts';
 import { Refusal } from '../refusal.ts';
 import { changePlan, permitted } from './change.ts';
 import { changedMeanwhile, changesOf, lockDocs, nameOf, type Ref, refOf, writeDeeds } from './documents.ts';
@@ -17,6 +18,8 @@ export interface Asked {
 interface Waiting extends Asked {
   refs: Ref[];
   done: (act: number) => void;
+  /** Whose request it is: several are answered together. */
+  by: Asking | undefined;
   fail: (reason: unknown) => void;
 }
 type Outcome = { act: number } | { refused: Refusal } | 'alone';
@@ -42,7 +45,7 @@ export class EditsTogether {
     const simple = refs.length <= mostDocs && asked.edits.every((e) => e.op !== 'drop');
     if (!simple) return alone(this.db, asked);
     return new Promise((done, fail) => {
-      this.waiting.push({ ...asked, refs, done, fail });
+      this.waiting.push({ ...asked, refs, by: asking(), done, fail });
       if (!this.busy) void this.go();
     });
   }
@@ -55,7 +58,7 @@ export class EditsTogether {
       const outcomes = await this.db.transaction((m) => together(m, group)).catch(() => group.map((): Outcome => 'alone'));
       for (const [n, one] of group.entries()) {
         const o = outcomes[n] as Outcome;
-        if (o === 'alone') void alone(this.db, one).then(one.done, one.fail);
+        if (o === 'alone') void within(one.by, () => alone(this.db, one)).then(one.done, one.fail);
         else if ('act' in o) one.done(o.act);
         else one.fail(o.refused);
       }
@@ -122,7 +125,14 @@ async function together(m: EntityManager, group: readonly Waiting[]): Promise<Ou
   );
   const acts = await recordAll(
     m,
-    good.map(({ of, changes }) => ({ who: of.who.login, act: of.why, subject: subjectOf(changes), changes, under: how.act })),
+    good.map(({ of, changes }) => ({
+      who: of.who.login,
+      act: of.why,
+      subject: subjectOf(changes),
+      changes,
+      under: how.act,
+      asked: of.by,
+    })),
   );
   for (const [k, d] of good.entries()) outcomes[d.n] = { act: acts[k] as number };
   return outcomes;

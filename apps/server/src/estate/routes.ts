@@ -139,7 +139,7 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
       const { before, limit } = req.query;
       return {
         acts: (await ctx.db.manager.query(
-          'select a.id::int as id, at, who, act, subject, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
+          'select a.id::int as id, at, who, act, subject, token, address, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
           [before ?? null, limit],
         )) as z.input<typeof answers.RecordedAct>[],
       };
@@ -151,7 +151,7 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
     async function* lines() {
       for (let after = 0; ; ) {
         const rows = (await ctx.db.manager.query(
-          'select id::int as id, at, who, act, subject, detail, undone_by::int as "undoneBy" from audit where id > $1 order by id limit 1000',
+          'select id::int as id, at, who, token, address, act, subject, detail, undone_by::int as "undoneBy" from audit where id > $1 order by id limit 1000',
           [after],
         )) as { id: number }[];
         if (!rows.length) return;

@@ -19,6 +19,8 @@ import {
   placeFault,
   roles,
   system,
+  tokenActsOf,
+  tokenLooks,
 } from './index.ts';
 
 const person = (role: (typeof roles)[number]) => ({ kind: 'person', login: role.slice(0, 3), role }) as const;
@@ -38,6 +40,28 @@ describe('who may do what', () => {
     const d = authorize(person(role), act as ActName);
     expect(d.allowed).toBe(roles.indexOf(role) >= roles.indexOf(acts[act as ActName].role));
     if (!d.allowed) expect(d.message).toContain(`is ${role}`);
+  });
+  it.each(actNames)('%s by a token is as its person may, where it was made for that, and never else', (act) => {
+    for (const role of roles) {
+      const token = (made: readonly string[]) =>
+        ({ kind: 'token', login: role.slice(0, 3), role, name: 'nightly', acts: made }) as const;
+      expect(authorize(token([act]), act)).toEqual(authorize(person(role), act));
+      const other = authorize(token(actNames.filter((a) => a !== act)), act);
+      expect(other).toMatchObject({
+        allowed: false,
+        code: 'not-allowed',
+        message: expect.stringMatching(/^The token nightly of \w+ was not made to /),
+      });
+    }
+  });
+  it('nobody makes a token for accounts, for tokens, or for more than they may', () => {
+    for (const role of roles) {
+      const made = tokenActsOf(role);
+      expect(made.filter((a) => ['account.own', 'accounts.manage'].includes(a))).toEqual([]);
+      expect(made.every((a) => may(person(role), a))).toBe(true);
+    }
+    expect(tokenActsOf('warden').length).toBe(actNames.length - 2);
+    expect(tokenLooks.every((a) => tokenActsOf('reader').includes(a))).toBe(true);
   });
   it('the installation itself is asked nothing', () => {
     expect(actNames.every((a) => may(system(), a))).toBe(true);

@@ -4,8 +4,12 @@ import { type ActName, acts, includes, type Role } from './acts.ts';
 import { type KeyringEntry, mayName } from './credentials.ts';
 import { needsOf } from './fields.ts';
 
-/** Who acts: a person with an account, or the installation itself. */
-export type Principal = { kind: 'person'; login: string; role: Role } | { kind: 'system'; login: string };
+/** Who acts: a person with an account, a token that somebody made for some acts, or the installation itself. */
+export type Principal =
+  | { kind: 'person'; login: string; role: Role }
+  | { kind: 'token'; login: string; role: Role; name: string; acts: readonly string[] }
+  | { kind: 'system'; login: string };
+type Asking = Exclude<Principal, { kind: 'system' }>;
 export const system = (login = 'Praesidor'): Principal => ({ kind: 'system', login });
 
 /** What an act does to documents, and how it came to that. */
@@ -37,6 +41,12 @@ const ask = 'Ask a warden.';
 export function authorize(who: Principal, act: ActName, difference?: Difference): Decision {
   if (who.kind === 'system') return yes;
   const rule = acts[act];
+  if (who.kind === 'token' && !who.acts.includes(act))
+    return refused(
+      `The token ${who.name} of ${who.login} was not made to ${rule.does}.`,
+      undefined,
+      'Make one that may: People, Tokens.',
+    );
   if (!includes(who.role, rule.role)) return refused(`To ${rule.does} takes the role ${rule.role}; ${who.login} is ${who.role}.`);
   for (const change of difference?.changes ?? []) {
     const d = ofChange(who, change, difference as Difference);
@@ -48,7 +58,7 @@ export function authorize(who: Principal, act: ActName, difference?: Difference)
 /** Whether a decision is yes, for whoever only shows or hides. */
 export const may = (who: Principal, act: ActName, difference?: Difference): boolean => authorize(who, act, difference).allowed;
 
-function ofChange(who: Extract<Principal, { kind: 'person' }>, c: Change, { via, keys }: Difference): Decision {
+function ofChange(who: Asking, c: Change, { via, keys }: Difference): Decision {
   const { kind, key, before, after } = c;
   if (after && (after.kind !== kind || (before && keyOf(after) !== key)))
     return {

@@ -2,3 +2,4 @@ export * from './acts.ts';
 export * from './authorize.ts';
 export * from './credentials.ts';
 export * from './fields.ts';
+export * from './tokens.ts';

@@ -1,7 +1,7 @@
 import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { roles } from '@praesidor/core/access';
+import { type ActName, actNames, mostTokenDays, roles } from '@praesidor/core/access';
 import { words } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import {
@@ -14,6 +14,7 @@ import {
   resetPassword,
   sessionsOf,
 } from './service.ts';
+import { endToken, makeToken, tokensOf } from './tokens.ts';
 
 const Login = z
   .string()
@@ -23,6 +24,15 @@ const Password = z.string().min(leastPassword, `a password has at least ${leastP
 const Named = z.strictObject({ login: Login });
 const OneSession = z.strictObject({ login: Login, id: z.uuid() });
 const New = z.strictObject({ login: Login, name: words.Line(80, 1), role: z.enum(roles), password: Password.optional() });
+const NewToken = z.strictObject({
+  name: words.Line(60, 1),
+  /** What it is for, of the catalogue of acts. */
+  acts: z
+    .array(z.enum(actNames as [ActName, ...ActName[]]))
+    .min(1)
+    .max(actNames.length),
+  days: z.number().int().min(1).max(mostTokenDays),
+});
 const Changes = z.strictObject({
   name: words.Line(80, 1).optional(),
   role: z.enum(roles).optional(),
@@ -87,6 +97,36 @@ export async function accounts(app: App, { ctx }: { ctx: Context }) {
     { config: own, schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ id: z.uuid() }) } },
     async (req) => {
       await ctx.db.transaction((m) => endSession(m, req.who.login, req.params.id, req.who.login));
+      return {};
+    },
+  );
+  app.get('/api/me/tokens', { config: own, schema: { response: { '2xx': answers.Tokens } } }, async (req) => ({
+    tokens: await tokensOf(ctx.db.manager, req.who.login),
+  }));
+  app.post(
+    '/api/me/tokens',
+    { config: own, schema: { response: { '2xx': answers.NewToken }, body: NewToken } },
+    async (req, reply) => reply.status(201).send(await ctx.db.transaction((m) => makeToken(m, req.who, req.body))),
+  );
+  app.delete(
+    '/api/me/tokens/:id',
+    { config: own, schema: { response: { '2xx': answers.Nothing }, params: z.strictObject({ id: z.uuid() }) } },
+    async (req) => {
+      await ctx.db.transaction((m) => endToken(m, req.who.login, req.params.id, req.who.login));
+      return {};
+    },
+  );
+  app.get(
+    '/api/accounts/:login/tokens',
+    { config: manage, schema: { response: { '2xx': answers.Tokens }, params: Named } },
+    async (req) => ({ tokens: await tokensOf(ctx.db.manager, req.params.login) }),
+  );
+  app.delete(
+    '/api/accounts/:login/tokens/:id',
+    { config: manage, schema: { response: { '2xx': answers.Nothing }, params: OneSession } },
+    async (req) => {
+      const { login, id } = req.params;
+      await ctx.db.transaction((m) => endToken(m, login, id, req.who.login));
       return {};
     },
   );

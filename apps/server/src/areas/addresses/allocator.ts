@@ -1,3 +1,4 @@
+import { type Asking, asking } from '../../auth/asking.ts';
 import { parseIp, type Space } from '@praesidor/core/address';
 import { choose, spaceFor, type Spoken, type Wish } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
@@ -24,6 +25,8 @@ export interface Granted {
 interface Request {
   asked: Asked;
   who: string;
+  /** Whose request it is: several are answered together. */
+  by: Asking | undefined;
   done: (g: Granted) => void;
   refuse: (e: unknown) => void;
 }
@@ -53,7 +56,7 @@ export class Allocator {
 
   reserve(asked: Asked, who: string): Promise<Granted> {
     return new Promise((done, refuse) => {
-      const request = { asked, who, done, refuse };
+      const request = { asked, who, by: asking(), done, refuse };
       const queue = this.waiting.get(asked.network);
       if (queue) {
         queue.push(request);
@@ -121,7 +124,7 @@ export class Allocator {
     const good = batch.map((_, i) => i).filter((i) => !answers[i]);
     const acts = await this.record(
       m,
-      good.map((i) => ({ who: batch[i]?.who ?? '', list: made[i] ?? [] })),
+      good.map((i) => ({ who: batch[i]?.who ?? '', by: batch[i]?.by, list: made[i] ?? [] })),
     );
     known.seq = await seqOf(m, name);
     this.known.set(name, known);
@@ -188,17 +191,22 @@ export class Allocator {
   }
 
   /** One record an act, with what undoes it. */
-  private async record(m: EntityManager, acts: readonly { who: string; list: readonly Reservation[] }[]): Promise<number[]> {
+  private async record(
+    m: EntityManager,
+    acts: readonly { who: string; by: Asking | undefined; list: readonly Reservation[] }[],
+  ): Promise<number[]> {
     if (!acts.length) return [];
     const changes = (list: readonly Reservation[]) =>
       list.map((r): Change => ({ kind: 'Reservation', key: keyOf(r), before: null, after: r }));
     const rows = (await m.query(
-      "insert into audit (who, act, subject, detail, changes, under) select who, 'reserved', subject, detail::jsonb, changes::jsonb, 'ledger.change' from unnest($1::text[], $2::text[], $3::text[], $4::text[]) with ordinality as t(who, subject, detail, changes, n) order by n returning id",
+      "insert into audit (who, act, subject, detail, changes, under, token, address) select who, 'reserved', subject, detail::jsonb, changes::jsonb, 'ledger.change', token, address from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[]) with ordinality as t(who, subject, detail, changes, token, address, n) order by n returning id",
       [
         acts.map((a) => a.who),
         acts.map((a) => a.list.map((r) => r.address).join(' ')),
         acts.map((a) => JSON.stringify({ owner: a.list[0]?.owner })),
         acts.map((a) => JSON.stringify(changes(a.list))),
+        acts.map((a) => a.by?.token ?? null),
+        acts.map((a) => a.by?.address ?? null),
       ],
     )) as { id: string }[];
     return rows.map((r) => Number(r.id));

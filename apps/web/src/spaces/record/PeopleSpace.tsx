@@ -14,6 +14,7 @@ import { useAct } from '../../state/act.ts';
 import { useMay } from '../../state/may.ts';
 import { PeopleNav } from './PeopleNav.tsx';
 import { Sessions } from './Sessions.tsx';
+import { Tokens } from './Tokens.tsx';
 
 const means: Record<Role, string> = {
   reader: 'reader: looks',
@@ -77,7 +78,9 @@ export function PeopleSpace() {
         </table>
       )}
       {one && one.login !== me?.login && <Sessions title={`Where ${one.name} is signed in`} login={one.login} />}
+      {one && one.login !== me?.login && <Tokens title={`Tokens of ${one.name}`} login={one.login} />}
       <Sessions title="Where you are signed in" login={undefined} />
+      <Tokens title="Your tokens" login={undefined} />
       {adding && <Add onClose={() => setAdding(false)} />}
       {own && <OwnPassword onClose={() => setOwn(false)} />}
     </Space>

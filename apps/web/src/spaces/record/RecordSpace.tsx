@@ -43,7 +43,10 @@ export function RecordSpace() {
               <td className="mono">
                 <When at={a.at} as="exact" />
               </td>
-              <td>{a.who}</td>
+              <td title={a.address ? `from ${a.address}` : undefined}>
+                {a.who}
+                {a.token && <span className="text-ink-2">, token {a.token}</span>}
+              </td>
               <td>{a.act}</td>
               <td className="max-w-[420px] truncate" title={a.subject}>
                 {a.subject}
