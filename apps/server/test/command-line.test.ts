@@ -69,7 +69,7 @@ describe('a change from the command line', () => {
     expect(await p.due()).toBeNull();
     const log = (await changes('log', 'plover', '1')).out.split('\n').length - 1;
     expect(log).toBe(lines.length - 1);
-    expect(await changes('stop', 'plover', '1')).toMatchObject({ code: 0, out: 'plover stands as planned\n' });
+    expect(await changes('begin', 'plover', '--yes')).toMatchObject({ code: 0, out: 'plover stands as planned\n' });
     // By whom, is on record, and that nobody is left signed in.
     const { acts } = await c.good<{ acts: { act: string; who: string }[] }>('GET', '/api/acts?limit=100');
     expect(acts).toContainEqual(expect.objectContaining({ act: 'began a build', who: 'builder' }));
