@@ -1,5 +1,7 @@
+import { execFile } from 'node:child_process';
+import { promisify } from 'node:util';
 import { join } from 'node:path';
-import { Key } from 'selenium-webdriver';
+import { By, Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, Installation } from '../apps/server/test/installation.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
@@ -153,6 +155,32 @@ describe('people', () => {
     await b.see('It is the last warden');
     const cookie = (r.headers.getSetCookie()[0] ?? '').split(';')[0] as string;
     expect((await fetch(url('/api/me'), { headers: { cookie } })).status).toBe(401);
+  });
+  it('makes a token for a program: told once, used from a command line, seen to be used, and ended', async () => {
+    await b.open(url('/people'));
+    await b.act("//button[.='Make a token…' and not(@disabled)]");
+    await b.find("//*[@role='dialog']//button[.='Make' and @disabled]");
+    await b.type('Name', 'nightly');
+    await b.act("//*[@role='dialog']//button[.='Make' and not(@disabled)]");
+    await b.see('shown only now');
+    const lines = await Promise.all(
+      (await b.driver.findElements(By.css('[role=dialog] button.mono'))).map(async (e) =>
+        (await e.getText()).replaceAll('\n', ''),
+      ),
+    );
+    const token = lines.find((l) => /^praesidor-[\w-]+$/.test(l)) ?? '';
+    await shot('token');
+    // What is shown to be copied is what works.
+    const curl = lines.find((l) => l.startsWith('curl')) ?? '';
+    const said = await promisify(execFile)('sh', ['-c', `${curl} -s --max-time 10 -o /dev/null -w '%{http_code}'`]);
+    expect([curl.includes(token), said.stdout]).toEqual([true, '200']);
+    await b.click('button', 'Close');
+    await b.driver.navigate().refresh();
+    const row = "//table[@aria-label='Your tokens']//tr[contains(., 'nightly')][contains(., 'look at the plan')]";
+    await b.find(`${row}[contains(., '127.0.0.1')]`);
+    await b.click('button', 'End nightly');
+    await b.see('None: a program that works here by itself needs one.');
+    expect((await fetch(url('/api/estate'), { headers: { authorization: `Bearer ${token}` } })).status).toBe(401);
   });
 });
 

@@ -216,12 +216,13 @@ function Shown({ made, name }: { made: NewToken; name: string }) {
   return (
     <>
       <p className="pb-2">
-        The token <b>{name}</b>, shown only now: <Copy text={made.token} className="mono break-all font-semibold" />
+        The token <b>{name}</b>, shown only now:{' '}
+        <Copy text={made.token} className="mono whitespace-normal! break-all font-semibold" />
       </p>
       {lines.map(([what, text]) => (
         <p key={what} className="pb-1">
           <span className="block text-ink-2">{what}</span>
-          <Copy text={text} className="mono break-all text-sm" />
+          <Copy text={text} className="mono whitespace-normal! break-all text-sm" />
         </p>
       ))}
     </>
