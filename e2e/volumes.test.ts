@@ -102,6 +102,18 @@ describe('the page of volumes', () => {
     i.world.clock.setSpeed(2000);
     machine?.powerOn();
     await looked('2 of 2 copies');
+    // Without both: what may bring it back, and what is lost if nothing does.
+    i.world.clock.setSpeed(100);
+    const both =
+      (await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes')).volumes.find((v) => v.claim === 'ais-index-data')
+        ?.copies ?? [];
+    const machines = i.world.everyMachine().filter((m) => both.some((x) => x.host === m.hardware.name));
+    for (const m of machines) m.powerOff();
+    await looked('cannot be used: no host that answers has all of it', 'all of it is lost: it has no backup');
+    await shot('copies-none');
+    i.world.clock.setSpeed(2000);
+    for (const m of machines) m.powerOn();
+    await looked('2 of 2 copies');
   });
   it('says what failed and what to do, and goes on when that is mended', async () => {
     i.plant('store-full', 'bw-objects');

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { type CopyAsIs, copyText, keptBy, type VolumeAsIs, wholeOf } from './as-they-are.ts';
+import { type CopyAsIs, copyText, keptBy, unreachable, type VolumeAsIs, wholeOf } from './as-they-are.ts';
 
 const copy = (host: string, state: CopyAsIs['state'] = 'current', more: Partial<CopyAsIs> = {}): CopyAsIs => ({
   host,
@@ -31,6 +31,23 @@ describe('a volume', () => {
     expect(wholeOf(volume([copy('a'), rebuilds]))).toEqual({ whole: 1, of: 2, left: 1_280_000 });
     expect(wholeOf(volume([copy('a'), rebuilds, copy('c', 'silent')], 3))).toEqual({ whole: 1, of: 3, left: undefined });
     expect(wholeOf({ name: 'v', lies: ['a'] })).toBeUndefined();
+  });
+});
+describe('data that no whole copy has', () => {
+  const of = (...copies: CopyAsIs[]) => volume(copies);
+  it('may come back with the hosts that do not answer; else what was written after the newest backup is lost', () => {
+    expect(unreachable(of(copy('a'), copy('b', 'gone')), 'x')).toBeUndefined();
+    expect(unreachable({ name: 'v', lies: ['a'] }, 'x')).toBeUndefined();
+    expect(unreachable(of(), 'x')).toBe('it lies on no host yet');
+    expect(unreachable(of(copy('a', 'silent'), copy('b', 'behind')), '1 Dec 02:00')).toBe(
+      'no host that answers has all of it; a may. If that is lost for good, what was written after the newest backup, of 1 Dec 02:00, is lost',
+    );
+    expect(unreachable(of(copy('a', 'silent'), copy('b', 'silent')), undefined)).toBe(
+      'no host that answers has all of it; a or b may. If those are lost for good, all of it is lost: it has no backup',
+    );
+    expect(unreachable(of(copy('a', 'gone'), copy('b', 'gone')), '1 Dec 02:00')).toBe(
+      'every copy is gone or lacks the last writes; what was written after the newest backup, of 1 Dec 02:00, is lost',
+    );
   });
 });
 describe('a host is kept', () => {

@@ -51,6 +51,24 @@ export function wholeOf(v: VolumeAsIs): { whole: number; of: number; left: numbe
 }
 
 /**
+ * What became of the data of a volume of which no copy is whole: whether hosts may bring them back, and what a backup has. Undefined: one is whole, or it has none that are told.
+ *
+ * @param newest of when its newest backup is, in words
+ */
+export function unreachable(v: VolumeAsIs, newest: string | undefined): string | undefined {
+  const is = wholeOf(v);
+  if (!is || is.whole) return undefined;
+  if (!v.copies?.length) return 'it lies on no host yet';
+  const away = v.copies.filter((c) => c.state === 'silent').map((c) => c.host);
+  const backup = newest
+    ? `what was written after the newest backup, of ${newest}, is lost`
+    : 'all of it is lost: it has no backup';
+  return away.length
+    ? `no host that answers has all of it; ${away.join(' or ')} may. If ${away.length === 1 ? 'that is' : 'those are'} lost for good, ${backup}`
+    : `every copy is gone or lacks the last writes; ${backup}`;
+}
+
+/**
  * What would be lost, or could not be reached, without a host: a volume that has its only whole copy there; and where it goes for good, one that lies there alone, or has too few whole copies
  * on hosts that stay.
  *

@@ -1,10 +1,11 @@
 import type { SeenVolume, SeenVolumes as Answer } from '@praesidor/contract';
-import { copyText, wholeOf } from '@praesidor/core/backup';
-import { bytesText, counted } from '@praesidor/core/words';
+import { copyText, unreachable, wholeOf } from '@praesidor/core/backup';
+import { bytesText, counted, momentText } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
@@ -19,6 +20,13 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
     refetchOnWindowFocus: false,
   });
   const list = data?.volumes ?? [];
+  const estate = useSnapshot().data?.estate;
+  const zone = estate?.sites.find((s) => s.name === site)?.timezone ?? 'UTC';
+  /** Of when the newest backup of a volume is, by the clock of its site. */
+  const newest = (v: SeenVolume) => {
+    const at = v.planned ? estate?.observed.backups[name]?.volumes[v.planned]?.at : undefined;
+    return at ? momentText(at, zone) : undefined;
+  };
   const amiss = list.filter((v) => v.state !== 'bound' || v.why || lacks(v)).length;
   return (
     <section aria-label="As they are" className="pt-6">
@@ -65,7 +73,7 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
                   </span>
                 </td>
                 <td className="whitespace-normal!">
-                  <State volume={v} />
+                  <State volume={v} newest={newest(v)} />
                 </td>
                 <td className="whitespace-nowrap text-right">{bytesText(v.bytes)}</td>
                 <td className="text-ink-2">{v.class ?? '—'}</td>
@@ -126,13 +134,14 @@ function Lies({ volume: v, site }: { volume: SeenVolume; site: string }) {
   ));
 }
 
-function State({ volume: v }: { volume: SeenVolume }) {
+function State({ volume: v, newest }: { volume: SeenVolume; newest: string | undefined }) {
   if (v.state === 'absent') return <span className="text-ochre">not there: its workload is not deployed</span>;
   if (v.state === 'waits') return <span className="text-brick">no volume{v.why ? `: ${v.why}` : ' yet'}</span>;
-  const is = wholeOf({ name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted });
+  const told = { name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted };
+  const is = wholeOf(told);
   const copies = is && is.whole < is.of && (
     <span className={is.whole ? 'text-ochre' : 'text-brick'}>
-      {is.whole ? `${is.whole} of ${counted(is.of, 'copy', 'copies')}` : 'nobody has all of it: it cannot be used'}
+      {is.whole ? `${is.whole} of ${counted(is.of, 'copy', 'copies')}` : `cannot be used: ${unreachable(told, newest)}`}
     </span>
   );
   if (v.why)
