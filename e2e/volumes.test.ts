@@ -24,7 +24,7 @@ const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process
 const open = (path: string) => b.open(i.config.publicUrl + path);
 
 beforeAll(async () => {
-  await i.start({ timeoutSeconds: 20, needs: ['volume-controller'] });
+  await i.start({ timeoutSeconds: 20, needs: ['volume-controller'], settings: { minuteMs: 86_400_000 } });
   b = await openBrowser();
   c = await i.as('warden');
   await open('/sign-in');

@@ -32,6 +32,8 @@ export interface Config {
   timeoutSeconds: number;
   /** Seconds between looks at served zones and registries. */
   watch: number;
+  /** Milliseconds after which it is looked again for what is due; a minute where nothing is said. */
+  minuteMs?: number;
   secureCookies: boolean;
   /** False: what was just declared waits for the next round of looks. For tests that set what was seen. */
   looksAtOnce?: boolean;

@@ -79,7 +79,11 @@ describe.runIf(able).each([4, 6] as const)('etcd with the kit of three control-p
     }
     const list = await asked(third.host, 'member', 'list');
     for (const m of laid.members) expect(list.out).toContain(`started, ${m.host}, https://${at(m.address)}:2380`);
-    expect((await asked(third.host, 'get', 'a', '--print-value-only')).out.trim()).toBe('1');
+    // While its leader changes, one is told so and asks again.
+    await eventually(
+      async () => (await asked(third.host, 'get', 'a', '--print-value-only')).out.trim() === '1',
+      'the third to know what was written before it came',
+    );
   });
   it('goes on without one, and takes it back as it was', async () => {
     const [first, second] = laid.members;

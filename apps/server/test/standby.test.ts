@@ -36,7 +36,8 @@ const failed = (run: Awaited<ReturnType<typeof backupEnded>>) =>
   Object.entries(run.status.steps).flatMap(([id, s]) => (s.state === 'failed' ? [`${id}: ${s.text}`] : []));
 
 beforeAll(async () => {
-  i = await new Installation().start({ timeoutSeconds: 20 });
+  // It is looked for what is due when the suite says so, and at no other moment.
+  i = await new Installation().start({ timeoutSeconds: 20, settings: { minuteMs: 86_400_000 } });
   c = await i.as('warden');
   await prepare(c);
   await declareVolume(c);

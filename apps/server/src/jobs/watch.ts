@@ -77,7 +77,7 @@ export function watch(ctx: Context, everyMs: number): () => void {
     void standbysDue(ctx).catch((e: Error) => ctx.log('standby copies', { error: e.message }));
   };
   forget();
-  const minute = setInterval(forget, 60_000);
+  const minute = setInterval(forget, ctx.config.minuteMs ?? 60_000);
   return () => {
     stopped = true;
     clearInterval(minute);
