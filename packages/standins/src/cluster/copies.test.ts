@@ -231,6 +231,9 @@ describe('copies of a volume', () => {
     r.at(110).off('h1');
     expect([r.told(), r.write('c', 'three')]).toEqual([['h1 silent 110 s', 'h2 silent 100 s'], false]);
     r.at(120).on('h2');
+    // Nor by who has opened it before.
+    expect(r.copies.put('v', join(r.dir, 'stage'))).toBe(false);
+    expect(r.has('h2')).toEqual({ a: 'one' });
     expect([r.told()[1], r.lacks()?.includes('h2 lacks something'), r.write('c', 'three')]).toEqual([
       'h2 behind 120 s',
       true,

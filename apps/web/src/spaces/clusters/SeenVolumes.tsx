@@ -144,7 +144,8 @@ function State({ volume: v, newest }: { volume: SeenVolume; newest: string | und
       {is.whole ? `${is.whole} of ${counted(is.of, 'copy', 'copies')}` : `cannot be used: ${unreachable(told, newest)}`}
     </span>
   );
-  if (v.why)
+  // What it waits for is that nobody has all of it: that is said already.
+  if (v.why && is?.whole !== 0)
     return (
       <>
         {copies && <span className="block">{copies}</span>}
