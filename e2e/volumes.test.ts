@@ -75,9 +75,20 @@ describe('the page of volumes', () => {
   it('tells of a volume with copies which are whole, which host lacks one, and until when it is rebuilt', async () => {
     await deployCopies(i);
     const row = (...has: string[]) =>
-      `//table[@aria-label='Volumes as they are']//tr[contains(., 'ais-index-data')]${has.map((t) => `[contains(., '${t}')]`).join('')}`;
+      `//table[@aria-label='Volumes as they are']//tr[contains(., 'ais-index')]${has.map((t) => `[contains(., '${t}')]`).join('')}`;
     await open('/clusters/plover?site=lr&tab=volumes');
     await b.find(row('2 of 2 copies'));
+    // Nobody declared what has it: a click puts it into the charter, and the page has its volume among those that are planned.
+    await b.see('It is neither rehearsed nor backed up.');
+    await shot('undeclared');
+    await b.act("//button[.='Declare it' and not(@disabled)]");
+    await b.find("//table[@aria-label='Volumes']//tr[contains(., 'ais-index/data')][contains(., 'kept')]");
+    expect(
+      (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads?.find((w) => w.name === 'ais-index'),
+    ).toMatchObject({
+      replicas: 1,
+      volumes: [{ name: 'data', class: 'kept', sizeGB: 10 }],
+    });
     const { volumes } = await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes');
     const index = volumes.find((v) => v.claim === 'ais-index-data');
     const off = index?.copies?.find((x) => !index.users.some((u) => u.host === x.host))?.host ?? '';
@@ -114,6 +125,13 @@ describe('the page of volumes', () => {
     i.world.clock.setSpeed(2000);
     for (const m of machines) m.powerOn();
     await looked('2 of 2 copies');
+    const declared = (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads ?? [];
+    await c.good('POST', '/api/edits', {
+      why: 'one workload is enough for the rest',
+      edits: [
+        { op: 'set', kind: 'Charter', key: 'plover', path: ['workloads'], value: declared.filter((w) => w.name !== 'ais-index') },
+      ],
+    });
   });
   it('says what failed and what to do, and goes on when that is mended', async () => {
     i.plant('store-full', 'bw-objects');

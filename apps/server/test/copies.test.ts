@@ -78,6 +78,26 @@ describe('a volume with copies', () => {
     expect(new Set(await hostsOf()).size).toBe(2);
     for (const h of await hostsOf()) expect(has(h)).toEqual({ tides: 'high water' });
   });
+  it('of a workload that nobody declared is told with what a charter would say of it', async () => {
+    const undeclared = async () =>
+      (await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes')).undeclared.map((w) => w.name);
+    expect(await undeclared()).toEqual([]);
+    const p = new Plover(i, c);
+    const workloads = (await c.estate()).charters.find((x) => x.name === 'plover')?.workloads;
+    await p.set('nothing is declared', [['workloads'], []]);
+    const { undeclared: found, volumes } = await c.good<SeenVolumes>('GET', '/api/charters/plover/volumes');
+    expect(found).toEqual([
+      expect.objectContaining({
+        name: 'ais-store',
+        kind: 'Deployment',
+        replicas: 1,
+        volumes: [{ name: 'data', class: 'kept', sizeGB: 10, access: 'one-node' }],
+      }),
+    ]);
+    expect(volumes.map((v) => v.planned)).toEqual([undefined]);
+    await p.set('as it was', [['workloads'], workloads]);
+    expect(await undeclared()).toEqual([]);
+  });
   it('is backed up from where it is mounted; what is given back lies on both copies', async () => {
     const run = await backUp(c);
     expect(run.status.state).toBe('done');

@@ -1,3 +1,4 @@
+import { Workload } from '@praesidor/core/model';
 import { z } from 'zod';
 import { LastRun } from './last-run.ts';
 import { Count, Moment } from './parts.ts';
@@ -58,7 +59,12 @@ export const SeenVolume = z.strictObject({
   why: z.string().optional(),
 });
 export type SeenVolume = z.infer<typeof SeenVolume>;
-export const SeenVolumes = z.strictObject({ at: Moment, volumes: z.array(SeenVolume) });
+export const SeenVolumes = z.strictObject({
+  at: Moment,
+  volumes: z.array(SeenVolume),
+  /** What runs there and is not declared, as a charter would say it. */
+  undeclared: z.array(Workload),
+});
 export type SeenVolumes = z.infer<typeof SeenVolumes>;
 /** The run, and the cluster in which it is. */
 export const RestoreBegun = z.strictObject({ id: Count, cluster: z.string() });

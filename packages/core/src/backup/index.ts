@@ -1,6 +1,7 @@
 export * from './as-they-are.ts';
 export * from './blocks.ts';
 export * from './fill.ts';
+export * from './found.ts';
 export * from './keep.ts';
 export * from './plans.ts';
 export * from './standby.ts';

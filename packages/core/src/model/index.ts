@@ -30,3 +30,4 @@ export {
 } from './template.ts';
 export * from './uses.ts';
 export * as words from './words.ts';
+export { Workload } from './workload.ts';

@@ -7,3 +7,4 @@ export * from './published.ts';
 export * from './requested.ts';
 export * from './scale.ts';
 export * from './waits.ts';
+export * from './workloads.ts';

@@ -1,6 +1,6 @@
 import type * as answers from '@praesidor/contract';
-import { volumesAsked } from '@praesidor/core/backup';
-import { claimsSeen } from '@praesidor/protocols/kube';
+import { undeclared, volumesAsked } from '@praesidor/core/backup';
+import { claimsSeen, workloadsSeen } from '@praesidor/protocols/kube';
 import type { z } from 'zod';
 import type { Context } from '../../context.ts';
 import { StepFailure } from '../../engine/failure.ts';
@@ -19,7 +19,7 @@ export async function volumesSeen(ctx: Context, name: string): Promise<z.input<t
     if (e instanceof StepFailure) throw new Refusal('not-now', e.message, e.remedy ? { remedy: e.remedy } : {});
     throw e;
   });
-  const claims = await claimsSeen(kube);
+  const [claims, works] = await Promise.all([claimsSeen(kube), workloadsSeen(kube)]);
   const planned = volumesAsked(charter);
   const known = new Map(claims.map((c) => [`${c.namespace}/${c.claim}`, c]));
   const shown = (c: (typeof claims)[number], as?: string): Seen => ({
@@ -42,6 +42,7 @@ export async function volumesSeen(ctx: Context, name: string): Promise<z.input<t
   const keys = new Set(planned.map((v) => `${v.namespace}/${v.claim}`));
   return {
     at: new Date(),
+    undeclared: undeclared(charter, works, claims),
     volumes: [
       ...planned.map((v): Seen => {
         const c = known.get(`${v.namespace}/${v.claim}`);

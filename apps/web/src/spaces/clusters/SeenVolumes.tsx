@@ -9,6 +9,8 @@ import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
+import { useAct } from '../../state/act.ts';
+import { useMay } from '../../state/may.ts';
 import { scoped } from '../../state/scope.ts';
 
 /** Volumes of a cluster that stands, as its API tells them: asked when the page is opened, and by a click. */
@@ -98,7 +100,49 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
           </tbody>
         </table>
       )}
+      {data && data.undeclared.length > 0 && <Undeclared name={name} works={data.undeclared} />}
     </section>
+  );
+}
+
+/** What runs there and nobody declared: with a click it is in the charter, and rehearsed and backed up like the rest. */
+function Undeclared({ name, works }: { name: string; works: Answer['undeclared'] }) {
+  const leave = useMay();
+  const charter = useSnapshot().data?.estate.charters.find((c) => c.name === name);
+  const declare = useAct(
+    () =>
+      api('POST', '/api/edits', {
+        why: `declare what runs in ${name}`,
+        edits: [{ op: 'set', kind: 'Charter', key: name, path: ['workloads'], value: [...(charter?.workloads ?? []), ...works] }],
+      }),
+    `${counted(works.length, 'workload')} declared: correct what the cluster does not tell on the sheet.`,
+    [['estate'], ['volumes seen', name]],
+  );
+  return (
+    <div className="flex items-start gap-3 pt-2">
+      <p className="mr-auto">
+        Runs there, and no charter says so:{' '}
+        {works.map((w, n) => (
+          <span key={`${w.namespace}/${w.name}`}>
+            {n > 0 && ', '}
+            <span className="font-semibold">{w.name}</span>{' '}
+            <span className="text-ink-2">
+              ({counted(w.replicas, 'pod')}
+              {w.volumes?.length ? `, ${counted(w.volumes.length, 'volume')}` : ''})
+            </span>
+          </span>
+        ))}
+        . <span className="text-ink-2">{works.length === 1 ? 'It is' : 'They are'} neither rehearsed nor backed up.</span>
+      </p>
+      <Button
+        disabled={!charter || !leave.may('plan.edit') || declare.isPending}
+        title={leave.why('plan.edit')}
+        onClick={() => declare.mutate()}
+      >
+        Declare {works.length === 1 ? 'it' : 'them'}
+      </Button>
+      <Refused error={declare.error} />
+    </div>
   );
 }
 
