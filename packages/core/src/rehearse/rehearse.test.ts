@@ -476,13 +476,14 @@ describe('what is placed', () => {
       fc.property(
         fc.integer({ min: 1, max: 9 }),
         fc.integer({ min: 1, max: 5 }),
-        fc.integer({ min: 1, max: 30 }),
-        (workers, n, many) => {
+        fc.array(fc.integer({ min: 1, max: 20 }), { minLength: 1, maxLength: 30 }),
+        (workers, n, sizes) => {
           const copies = Array.from({ length: n }, () => -1);
           const r = room(
             workers,
             [],
-            Array.from({ length: many }, () => ({ sizeGB: 1, apart: 'rack' as const, mayShare: true, copies: [...copies] })),
+            // Of many sizes: the host with the most room is often in a rack that has a copy already.
+            sizes.map((sizeGB) => ({ sizeGB, apart: 'rack' as const, mayShare: true, copies: [...copies] })),
           );
           placeCopies(r);
           const racks = new Set(r.stores.map((h) => r.hosts[h]?.rack)).size;
