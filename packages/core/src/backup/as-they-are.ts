@@ -68,6 +68,10 @@ export function unreachable(v: VolumeAsIs, newest: string | undefined): string |
     : `every copy is gone or lacks the last writes; ${backup}`;
 }
 
+/** Whether a volume lies on a host, and on no other that stays: it goes elsewhere by nobody's doing but a person's. */
+export const liesAlone = (v: VolumeAsIs, host: string, going: readonly string[]): boolean =>
+  v.lies.includes(host) && v.lies.every((h) => going.includes(h));
+
 /**
  * What would be lost, or could not be reached, without a host: a volume that has its only whole copy there; and where it goes for good, one that lies there alone, or has too few whole copies
  * on hosts that stay.
@@ -81,7 +85,7 @@ export function keptBy(
 ): string[] {
   const goes = forGood?.going ?? [host];
   return volumes.flatMap((v): string[] => {
-    if (forGood && v.lies.includes(host) && v.lies.every((h) => goes.includes(h))) return [`${v.name} lies on ${host} alone`];
+    if (forGood && liesAlone(v, host, goes)) return [`${v.name} lies on ${host} alone`];
     if (!v.copies?.some((c) => c.host === host && c.state !== 'gone')) return [];
     const elsewhere = v.copies.filter((c) => !goes.includes(c.host));
     const whole = elsewhere.filter((c) => c.state === 'current').length;

@@ -1,5 +1,6 @@
 import { type CopySeen, copiesSeen } from './copies.ts';
 import { type KubeAt, type KubeList, kube } from './client.ts';
+import { quantityOf } from './requested.ts';
 
 /** A claim of a cluster with the volume that it has, as the API says. */
 export interface ClaimSeen {
@@ -49,24 +50,8 @@ interface Event {
   type?: string;
 }
 
-const units: Record<string, number> = {
-  '': 1,
-  k: 1e3,
-  M: 1e6,
-  G: 1e9,
-  T: 1e12,
-  P: 1e15,
-  Ki: 2 ** 10,
-  Mi: 2 ** 20,
-  Gi: 2 ** 30,
-  Ti: 2 ** 40,
-  Pi: 2 ** 50,
-};
 /** Bytes of a quantity (Kubernetes API, resource.Quantity), such as 10Gi; 0 where it is none. */
-export function bytesOf(quantity: string | undefined): number {
-  const [, number, unit = ''] = /^(\d+(?:\.\d+)?)([A-Za-z]*)$/.exec(quantity ?? '') ?? [];
-  return Math.round(Number(number ?? 0) * (units[unit] ?? 0));
-}
+export const bytesOf = (quantity: string | undefined): number => Math.round(quantityOf(quantity));
 /** What is told of pods that has to do with their volumes (kubelet and attach-detach controller). */
 const ofVolumes = new Set(['FailedAttachVolume', 'FailedMount', 'FailedMapVolume', 'VolumeConditionAbnormal']);
 

@@ -3,7 +3,7 @@ import { createHash } from 'node:crypto';
 import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import type { KubeObject } from './kinds.ts';
-import type { State } from './pods.ts';
+import { program, type State } from './pods.ts';
 import { bytesOf } from './volumes.ts';
 
 /** Programs of a release, by the last part of the name of their image: one decides where copies lie, one on every host keeps and mounts them. */
@@ -62,7 +62,6 @@ interface Place {
   gb: number;
 }
 
-const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
 const runs = (state: State, name: string) =>
   state.pods.filter(
     (p) => p.ready && (p.owner.spec.template.spec.containers as { image: string }[]).some((c) => program(c.image) === name),

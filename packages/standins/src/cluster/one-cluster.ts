@@ -394,7 +394,7 @@ export class ApiStandin {
       return;
     }
     const kinds = kindsWith(this.given());
-    const described = discoveryOf(kinds)[path];
+    const described = /^\/apis?$|^\/api\/v1$|^\/apis\/[^/]+\/[^/]+$/.test(path) ? discoveryOf(kinds)[path] : undefined;
     if (described) return send(200, described);
     const evicted = /^\/api\/v1\/namespaces\/([a-z0-9-]+)\/pods\/([a-z0-9.-]+)\/eviction$/.exec(path);
     if (evicted && req.method === 'POST') {

@@ -108,7 +108,8 @@ const usual = { grace: 50, tolerate: 300 };
 const detaches = 360;
 /** Seconds until a pod that was made runs. */
 const starts = 15;
-const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
+/** What an image is of, by the last part of its name. */
+export const program = (image: string) => (image.split('/').at(-1) ?? '').split(/[:@]/)[0] as string;
 /** Folders that every node has; what must be there already and is not keeps a pod from starting. */
 const there = [
   '/lib/modules',

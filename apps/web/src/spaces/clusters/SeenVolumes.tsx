@@ -146,9 +146,10 @@ function Undeclared({ name, works }: { name: string; works: Answer['undeclared']
   );
 }
 
+const asIs = ({ claim, lies, copies, wanted }: SeenVolume) => ({ name: claim, lies, copies, wanted });
 /** Whether a volume has fewer whole copies than its class asks for. */
 const lacks = (v: SeenVolume): boolean => {
-  const is = wholeOf({ name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted });
+  const is = wholeOf(asIs(v));
   return is !== undefined && is.whole < is.of;
 };
 
@@ -181,7 +182,7 @@ function Lies({ volume: v, site }: { volume: SeenVolume; site: string }) {
 function State({ volume: v, newest }: { volume: SeenVolume; newest: string | undefined }) {
   if (v.state === 'absent') return <span className="text-ochre">not there: its workload is not deployed</span>;
   if (v.state === 'waits') return <span className="text-brick">no volume{v.why ? `: ${v.why}` : ' yet'}</span>;
-  const told = { name: v.claim, lies: v.lies, copies: v.copies, wanted: v.wanted };
+  const told = asIs(v);
   const is = wholeOf(told);
   const copies = is && is.whole < is.of && (
     <span className={is.whole ? 'text-ochre' : 'text-brick'}>

@@ -1,4 +1,4 @@
-import { keptBy } from '@praesidor/core/backup';
+import { keptBy, liesAlone } from '@praesidor/core/backup';
 import { storageNodes } from '@praesidor/core/charter';
 import { clusterObjects } from '@praesidor/core/files';
 import { notDrained, onlyHere } from '@praesidor/core/schedule';
@@ -36,14 +36,16 @@ export async function keepsData(s: StepContext, host: string): Promise<void> {
         // As somebody decided: an API that cannot be asked keeps nobody.
         if (!seen) return s.build.decided.undrained?.includes(host) ? true : undefined;
         why = '';
-        held = keptBy(volumesAsIs(seen.claims, s.plan), host, going && { going, places: seen.places });
+        const volumes = volumesAsIs(seen.claims, s.plan);
+        held = keptBy(volumes, host, going && { going, places: seen.places });
         const lacks = held.map((h) => h.split(';')[0]).join('; ');
         if (lacks && lacks !== told) await s.log(held.join('; '));
         told = lacks;
         // Bytes that copies have taken in: as long as there are more of them, it goes on.
         const [filled, of] = taken(seen.claims);
         if (of) await s.progress(filled, of);
-        return held.length && !hopeless(held, host) ? undefined : true;
+        // What lies on one host alone does not go elsewhere by itself: that is not waited for.
+        return held.length && !(going && volumes.some((v) => liesAlone(v, host, going))) ? undefined : true;
       },
       () => why || held.join('; '),
     );
@@ -65,8 +67,6 @@ export async function keepsData(s: StepContext, host: string): Promise<void> {
     );
 }
 
-/** What lies on one host alone does not go elsewhere by itself. */
-const hopeless = (held: readonly string[], host: string) => held.some((h) => h.endsWith(`lies on ${host} alone`));
 const taken = (claims: readonly ClaimSeen[]): [number, number] => {
   const filling = claims.flatMap((c) => c.copies ?? []).filter((c) => c.of);
   return [filling.reduce((sum, c) => sum + (c.filled ?? 0), 0), filling.reduce((sum, c) => sum + (c.of ?? 0), 0)];
