@@ -414,6 +414,8 @@ describe('a host is let go', () => {
     expect((await drains()).end).toBe('no pods to move');
     const e = await broken(drains(leaves));
     expect([e.message, e.code]).toEqual([`tides/data lies on ${worker.host} alone`, 'only-here']);
+    // Nobody waits for what does not come by itself: it is said at once what a person can do.
+    expect(e.remedy).toContain('Back it up and give it back');
     expect((await drains({ ...leaves, decided: { unkept: [worker.host] } })).end).toBe('no pods to move');
   });
   it('by an API that does not say so: then it is said that it does not', async () => {
