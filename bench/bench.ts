@@ -9,6 +9,7 @@ import { hosts } from './hosts.ts';
 import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
+import { pipeline } from './pipeline.ts';
 import { reach } from './reach.ts';
 import { rehearse } from './rehearse.ts';
 import { sheet } from './sheet.ts';
@@ -27,6 +28,7 @@ const all = {
   hosts,
   images: imagesBench,
   kits,
+  pipeline,
   reach,
   rehearse,
   sheet,

@@ -56,6 +56,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/rehearse/cold-start?of=bw', 'Cold start', []],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
+  ['/people/teams', 'Teams', []],
   ['/record', 'Record', []],
   ['/notices', 'Notices', ['Add…']],
   ['/proving', 'Proving ground', []],

@@ -102,6 +102,7 @@ describe('a cold start', () => {
   });
   it('goes backwards for a planned stop: work first, power last', async () => {
     await b.act("//button[@role='radio'][.='Planned stop']");
+    await b.find("//*[@aria-label='Order of stop']//tbody/tr");
     const lines = await b.driver.executeScript(
       'return [...document.querySelectorAll(\'[aria-label="Order of stop"] tbody tr\')].map((r) => r.children[1].textContent)',
     );

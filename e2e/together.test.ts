@@ -128,8 +128,7 @@ describe('text that is declared', () => {
 });
 
 describe('people', () => {
-  let password = '';
-  it('are added with a password that is shown once, and sign in with it', async () => {
+  it('are added with a link that is shown once: whoever opens it chooses the password, and is signed in', async () => {
     await b.open(url('/people'));
     await b.click('button', 'Add account…');
     await b.type('Login', 'rui');
@@ -137,16 +136,38 @@ describe('people', () => {
     await b.choose('Role', 'reader');
     await b.click('button', 'Add', "//*[@role='dialog']");
     await b.see('shown only now');
-    password = (await b.textOf("//*[@role='dialog']//button[contains(@class, 'mono')]")).trim();
+    const link = (await b.textOf("//*[@role='dialog']//button[contains(@class, 'mono')]")).replace(/\s/g, '');
+    await shot('invited');
     await b.click('button', 'Close');
+    const guest = await openBrowser();
+    try {
+      await guest.open(link);
+      await guest.see('Rui Tavares');
+      await guest.type('Password', 'password2026!');
+      await guest.type('Repeat password', 'password2026!');
+      await guest.act("//button[.='Sign in' and not(@disabled)]");
+      await guest.see('many people have it');
+      if (process.env.SHOTS) await guest.picture(join(process.env.SHOTS, 'join.png'));
+      await guest.type('Password', 'lantern over wet granite');
+      await guest.type('Repeat password', 'lantern over wet granite');
+      await guest.act("//button[.='Sign in' and not(@disabled)]");
+      await guest.see('Next moves');
+      // It is good once.
+      await guest.open(url('/estate'));
+      await guest.open(link);
+      await guest.driver.navigate().refresh();
+      await guest.see('This link has been used');
+    } finally {
+      await guest.close();
+    }
     const r = await fetch(url('/api/sign-in'), {
       method: 'POST',
       headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ login: 'rui', password }),
+      body: JSON.stringify({ login: 'rui', password: 'lantern over wet granite' }),
     });
     expect(r.status).toBe(200);
     await b.driver.navigate().refresh();
-    await b.find("//tr[td[.='rui']]//*[.='in 1 browser']");
+    await b.find("//tr[td[.='rui']]//*[.='in 2 browsers']");
     await shot('people');
     await b.click('button', 'Disable rui');
     await b.find("//tr[td[.='rui']]//*[.='disabled']");

@@ -65,10 +65,10 @@ try {
   const accounts = kept(join(state, 'accounts.json'), () =>
     [
       ['iris', 'Iris Wend', 'warden'],
-      ['bo', 'Bo Lindqvist', 'builder'],
-      ['pia', 'Pia Moreau', 'planner'],
-      ['rui', 'Rui Sants', 'reader'],
-    ].map(([login, name, role]) => ({ login, name, role, password: word() })),
+      ['bo', 'Bo Lindqvist', 'builder', ['vessel-traffic', 'ticketing', 'aboard']],
+      ['pia', 'Pia Moreau', 'planner', ['vessel-traffic', 'ticketing']],
+      ['rui', 'Rui Sants', 'reader', ['aboard'], { ptl: 'planner' }],
+    ].map(([login, name, role, teams, sites]) => ({ login, name, role, password: word(), teams, sites })),
   );
   const port = await freePort(Number(process.env.PORT ?? 8080));
   const env = {

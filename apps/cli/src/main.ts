@@ -8,12 +8,13 @@ import { follow } from './commands/follow.ts';
 import { hosts } from './commands/hosts.ts';
 import { images } from './commands/images.ts';
 import { names } from './commands/names.ts';
+import { onServer } from './commands/on-server.ts';
 import { reach } from './commands/reach.ts';
 import { rehearse } from './commands/rehearse.ts';
 import { backup, volumes } from './commands/volumes.ts';
 import { schema } from './commands/schema.ts';
 import { Unusable } from './estate.ts';
-import type { CommandGroup, CommandOf, Options } from './options.ts';
+import type { CommandGroup, CommandOf, Options, SubCommand } from './options.ts';
 import { Refused } from './server.ts';
 
 const commands: { name: string; about: string; run: CommandOf }[] = [
@@ -55,24 +56,26 @@ export async function main(
       code = c.run(options, write);
     });
   }
+  const add = (to: Command, c: SubCommand) => {
+    const sub = to
+      .command(`${c.name} ${c.words ?? ''}`.trim())
+      .description(c.about)
+      .option('--json', 'for programs')
+      .exitOverride()
+      .configureOutput({ writeOut: write, writeErr: told });
+    for (const [flags, about] of c.options ?? []) sub.option(flags, about);
+    sub.action(async () => {
+      code = await c.run({ words: sub.args, options: sub.opts() }, write);
+    });
+  };
+  for (const c of onServer) add(program, c);
   for (const g of groups) {
     const group = program
       .command(g.name)
       .description(g.about)
       .exitOverride()
       .configureOutput({ writeOut: write, writeErr: told });
-    for (const c of g.commands) {
-      const sub = group
-        .command(`${c.name} ${c.words ?? ''}`.trim())
-        .description(c.about)
-        .option('--json', 'for programs')
-        .exitOverride()
-        .configureOutput({ writeOut: write, writeErr: told });
-      for (const [flags, about] of c.options ?? []) sub.option(flags, about);
-      sub.action(async () => {
-        code = await c.run({ words: sub.args, options: sub.opts() }, write);
-      });
-    }
+    for (const c of g.commands) add(group, c);
   }
   try {
     await program.parseAsync(args, { from: 'user' });

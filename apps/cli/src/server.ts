@@ -3,6 +3,7 @@ import { request as secure } from 'node:https';
 import { Me } from '@praesidor/contract';
 import type { z } from 'zod';
 import { readText, Unusable } from './estate.ts';
+import { signedIn } from './signed-in.ts';
 import type { Asked } from './options.ts';
 
 /** The server does not do it, and says why: nothing is wrong with what was typed. */
@@ -38,7 +39,8 @@ export class Server {
       const v = options[name] ?? process.env[variable];
       return typeof v === 'string' && v ? v : undefined;
     };
-    const url = of('server', 'PRAESIDOR_SERVER');
+    const kept = signedIn();
+    const url = of('server', 'PRAESIDOR_SERVER') ?? kept?.server;
     if (!url) throw new Unusable('--server: say where the server is, such as https://praesidor.example');
     if (!URL.canParse(url)) throw new Unusable(`--server: ${url} is no address`);
     const at = new URL(url);
@@ -46,8 +48,10 @@ export class Server {
       throw new Unusable(
         `--server: a password or token is not sent over ${at.protocol}//${at.host}: it would be read on its way. Use https://`,
       );
-    const server = new Server(at, typeof options.ca === 'string' ? readText(options.ca) : undefined);
-    const token = process.env.PRAESIDOR_TOKEN;
+    // What somebody signed in with is sent to the server that it is of, and nowhere else.
+    const own = kept && new URL(kept.server).href === at.href ? kept : undefined;
+    const server = new Server(at, typeof options.ca === 'string' ? readText(options.ca) : own?.ca);
+    const token = process.env.PRAESIDOR_TOKEN ?? (of('login', 'PRAESIDOR_LOGIN') ? undefined : own?.token);
     if (token && options.login === undefined) {
       server.token = token;
       return work(server);
@@ -56,7 +60,7 @@ export class Server {
     const password = process.env.PRAESIDOR_PASSWORD;
     if (!login || !password)
       throw new Unusable(
-        'PRAESIDOR_TOKEN is not set; or --login says who does it, and PRAESIDOR_PASSWORD is the password: one of them is not set',
+        'nobody is signed in: praesidor sign-in, or PRAESIDOR_TOKEN; or --login says who does it, and PRAESIDOR_PASSWORD is the password',
       );
     const me = await server.post('/api/sign-in', { login, password }, Me);
     server.csrf = me.csrf;
@@ -67,6 +71,18 @@ export class Server {
     }
   }
 
+  /** An answer that is no JSON, as it comes. */
+  async text(path: string): Promise<string> {
+    const { status, text } = await this.send('GET', path, undefined);
+    if (status < 400) return text;
+    throw refusalOf(parsed(text), this.url.host, status);
+  }
+  /** Any request, as it is written: what it answers, as it was read. */
+  any = (method: string, path: string, body?: unknown): Promise<unknown> => this.ask(method, path, body as object | undefined);
+  /** Where it is. */
+  get href(): string {
+    return this.url.href;
+  }
   get = async <S extends z.ZodType>(path: string, answer: S): Promise<z.output<S>> => answer.parse(await this.ask('GET', path));
   async post<S extends z.ZodType>(path: string, body: object, answer?: S): Promise<z.output<S>> {
     const said = await this.ask('POST', path, body);
@@ -78,8 +94,7 @@ export class Server {
     if (cookies) this.cookie = cookies;
     const said = parsed(text);
     if (status < 400) return said;
-    const { message, remedy } = (said ?? {}) as { message?: string; remedy?: string };
-    throw new Refused([message ?? `${this.url.host} answered with ${status}`, remedy].filter(Boolean).join(' '));
+    throw refusalOf(said, this.url.host, status);
   }
 
   private send(method: string, path: string, body: string | undefined) {
@@ -121,4 +136,15 @@ function parsed(text: string): unknown {
   } catch {
     return undefined;
   }
+}
+
+/** What was refused, with each place and what to do, a line each. */
+function refusalOf(said: unknown, host: string, status: number): Refused {
+  const { message, remedy, places } = (said ?? {}) as {
+    message?: string;
+    remedy?: string;
+    places?: { path?: string; code?: string; message: string }[];
+  };
+  const lines = (places ?? []).slice(1, 20).map((p) => `  ${[p.code, p.path, p.message].filter(Boolean).join(' ')}`);
+  return new Refused([[message ?? `${host} answered with ${status}`, remedy].filter(Boolean).join(' '), ...lines].join('\n'));
 }

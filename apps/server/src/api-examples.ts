@@ -30,6 +30,11 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'DELETE /api/accounts/:login/sessions/:id': { params: { login: 'ben', id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'GET /api/accounts/:login/tokens': { params: { login: 'ben' } },
   'DELETE /api/accounts/:login/tokens/:id': { params: { login: 'ben', id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
+  'POST /api/accounts/:login/invitation': { params: { login: 'reader' } },
+  'POST /api/invitations/look': { body: { token: 'DgSnpXkqjVJIYIvRl9YhZ0yQ6Hq9qOSRQCQhWUbF3ps' } },
+  'POST /api/invitations/take': {
+    body: { token: 'DgSnpXkqjVJIYIvRl9YhZ0yQ6Hq9qOSRQCQhWUbF3ps', password: 'four words that differ' },
+  },
   'POST /api/me/tokens': { body: { name: 'nightly', acts: ['plan.read', 'builds.run'], days: 90 } },
   'DELETE /api/me/tokens/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'DELETE /api/me/sessions/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
@@ -51,6 +56,12 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'DELETE /api/findings/accept': { query: { finding: 'CHT-019 Charter dunlin workers.count' } },
   'POST /api/acts/:id/undo': { params: { id: 17 } },
   'GET /api/acts': { query: { limit: 50 } },
+  'GET /api/acts/:id': { params: { id: 1 } },
+  'GET /api/documents/:kind': { params: { kind: 'charter' }, query: { site: 'lr' } },
+  'GET /api/documents/:kind/:key': { params: { kind: 'network', key: 'lr-machine' } },
+  'POST /api/difference': {
+    body: { text: 'apiVersion: praesidor/v1\nkind: Network\nname: lr-pier\nsite: lr\npurpose: machine\nprefix: 10.62.10.0/26\n' },
+  },
   'POST /api/import': {
     body: {
       text: 'apiVersion: praesidor/v1\nkind: Network\nname: lr-yard\nsite: lr\ntitle: Yard\npurpose: machine\nprefix: 10.62.9.0/26\n',

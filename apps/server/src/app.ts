@@ -39,6 +39,9 @@ import type { Config } from './config.ts';
 import type { Context } from './context.ts';
 import { toRefusal } from './db/errors.ts';
 import { estate } from './estate/routes.ts';
+import { readRoutes } from './estate/read-routes.ts';
+import { recordRoutes } from './record/routes.ts';
+import { keepSealed } from './record/seal.ts';
 import { events } from './events/routes.ts';
 import { startJobs } from './jobs/handlers.ts';
 import { lookSoon } from './jobs/look-soon.ts';
@@ -51,6 +54,8 @@ import { type Place, Refusal } from './refusal.ts';
 const areas = [
   accounts,
   estate,
+  readRoutes,
+  recordRoutes,
   schemas,
   findings,
   hosts,
@@ -106,6 +111,7 @@ export async function startServer(config: Config): Promise<Running> {
   app.setErrorHandler((e: FastifyError, req, reply) => {
     const said = toRefusal(e);
     if (said instanceof Refusal && said.code === 'away') reply.header('retry-after', '2');
+    if (said instanceof Refusal && said.more.retryAfter) reply.header('retry-after', String(said.more.retryAfter));
     if (said instanceof Refusal) return reply.status(said.status).send({ code: said.code, message: said.message, ...said.more });
     if (hasZodFastifySchemaValidationErrors(e)) {
       const schema = (req.routeOptions.schema as Record<string, unknown> | undefined)?.[e.validationContext ?? 'body'];
@@ -172,6 +178,7 @@ export async function startServer(config: Config): Promise<Running> {
     await end();
     throw e;
   }
+  const stopSealing = keepSealed(ctx.db, log);
   const stopTelling = tellOthers(ctx);
   const stopWatch = watch(ctx, config.watch * 1000);
   const stopLooks = config.looksAtOnce === false ? () => undefined : lookSoon(ctx);
@@ -185,6 +192,7 @@ export async function startServer(config: Config): Promise<Running> {
       stopTelling();
       stopWatch();
       stopLooks();
+      await stopSealing();
       await end();
     },
   };

@@ -19,10 +19,10 @@ export async function record(
   changes?: readonly Change[],
   under: ActName = 'plan.edit',
   /** Who is to be told of it: what it is about, and at which site. */
-  told: { about?: NoticeAbout; site?: string } = {},
+  told: { about?: NoticeAbout; site?: string; undoes?: number } = {},
 ): Promise<number> {
   const rows = (await m.query(
-    'insert into audit (who, act, subject, detail, changes, under, about, site, token, address) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id',
+    'insert into audit (who, act, subject, detail, changes, under, about, site, token, address, undoes) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id',
     [
       who,
       act,
@@ -34,6 +34,7 @@ export async function record(
       told.site ?? null,
       asking()?.token ?? null,
       asking()?.address ?? null,
+      told.undoes ?? null,
     ],
   )) as { id: string }[];
   await publishTransient(m, 'Act', rows[0]?.id ?? '');

@@ -2,6 +2,7 @@ import { X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type AddressMapping, parseAddressMap } from '@praesidor/protocols/dial';
+import { type Rate, usualRates } from './auth/rate.ts';
 
 /** What the process is told at its start. Nothing reads the environment later. */
 export interface Config {
@@ -34,6 +35,8 @@ export interface Config {
   watch: number;
   /** Milliseconds after which it is looked again for what is due; a minute where nothing is said. */
   minuteMs?: number;
+  /** How often a token is answered. */
+  tokenRates?: Readonly<Record<'reads' | 'writes', Rate>>;
   secureCookies: boolean;
   /** False: what was just declared waits for the next round of looks. For tests that set what was seen. */
   looksAtOnce?: boolean;
@@ -75,6 +78,11 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
   if (!(watch >= 1)) throw new Error('PRAESIDOR_WATCH must be a number of seconds, 1 or more');
   const role = env.PRAESIDOR_ROLE || 'server';
   if (role !== 'server' && role !== 'worker') throw new Error('PRAESIDOR_ROLE must be server or worker');
+  const rate = (name: string, usual: number): Rate => {
+    const perSecond = Number(env[name] ?? usual);
+    if (!(perSecond >= 1)) throw new Error(`${name} must be a number of requests a second, 1 or more`);
+    return { perSecond, atOnce: 2 * perSecond };
+  };
   // Machines are told where a server is: a worker does not serve them.
   if (role === 'worker') need('PRAESIDOR_URL');
   return {
@@ -95,6 +103,10 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     ...(env.PROVING_URL ? { provingUrl: env.PROVING_URL } : {}),
     timeoutSeconds,
     watch,
+    tokenRates: {
+      reads: rate('PRAESIDOR_TOKEN_READS', usualRates.reads.perSecond),
+      writes: rate('PRAESIDOR_TOKEN_WRITES', usualRates.writes.perSecond),
+    },
     secureCookies: env.PRAESIDOR_SECURE_COOKIES === 'yes',
     logLevel: env.LOG_LEVEL ?? 'warn',
   };

@@ -19,6 +19,10 @@ export const refusalWords: Readonly<Record<RefusalCode | 'fault', { means: strin
     mend: 'Send `x-csrf-token` as `/api/me` tells it.',
   },
   'not-found': { means: 'What the request names is not there.', mend: 'Check the name; the nearest one is in `remedy`.' },
+  'beyond-allowance': {
+    means: 'A team would have more hosts, addresses or clusters than its allowance.',
+    mend: 'Ask for less, take another cluster down, or have a warden raise the allowance.',
+  },
   conflict: {
     means: 'Somebody else changed the same in the meantime.',
     mend: 'Look at `current` and `collisions`, choose, and send it again.',

@@ -17,6 +17,7 @@ const catalogue = {
   'too-many': 429,
   'too-large': 413,
   'in-use': 409,
+  'beyond-allowance': 409,
   away: 503,
 } as const;
 export type RefusalCode = keyof typeof catalogue;
@@ -39,6 +40,8 @@ export class Refusal extends Error {
     message: string,
     readonly more: {
       remedy?: string;
+      /** Seconds after which it is worth asking again. */
+      retryAfter?: number;
       places?: Place[];
       /** What stands there now. */
       current?: unknown;

@@ -36,6 +36,8 @@ describe('roles, decided by the server', () => {
     };
     const open = new Set([
       '/api/sign-in',
+      '/api/invitations/look',
+      '/api/invitations/take',
       '/api/health',
       '/api/ready',
       '/api/openapi.json',

@@ -54,7 +54,7 @@ describe('an account', () => {
     const edit = () =>
       cleo.call('POST', '/api/edits', {
         why: 'x',
-        edits: [{ op: 'set', kind: 'Charter', key: 'tern', path: ['owner'], value: 'x' }],
+        edits: [{ op: 'set', kind: 'Mould', key: 'staging-node', path: ['title'], value: 'x' }],
       });
     expect((await edit()).status).toBe(403);
     await c.good('PATCH', '/api/accounts/cleo', { role: 'planner' });

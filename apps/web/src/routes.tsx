@@ -6,6 +6,7 @@ import { SignIn } from './spaces/sign-in/SignIn.tsx';
 /** A space loads when it is opened. A new one is a folder and a line. */
 export const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn /> },
+  { path: '/join', lazy: async () => ({ Component: (await import('./spaces/sign-in/Join.tsx')).Join }) },
   {
     path: '/',
     element: <Frame />,
@@ -96,6 +97,10 @@ export const router = createBrowserRouter([
       { path: 'proving', lazy: async () => ({ Component: (await import('./spaces/proving/ProvingSpace.tsx')).ProvingSpace }) },
       { path: 'notices', lazy: async () => ({ Component: (await import('./spaces/record/NoticesSpace.tsx')).NoticesSpace }) },
       { path: 'people', lazy: async () => ({ Component: (await import('./spaces/record/PeopleSpace.tsx')).PeopleSpace }) },
+      {
+        path: 'people/teams',
+        lazy: async () => ({ Component: (await import('./spaces/record/TeamsSpace.tsx')).TeamsSpace }),
+      },
       { path: 'record', lazy: async () => ({ Component: (await import('./spaces/record/RecordSpace.tsx')).RecordSpace }) },
     ],
   },

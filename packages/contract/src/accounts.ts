@@ -1,10 +1,13 @@
 import { z } from 'zod';
 import { Count, Moment, Role } from './parts.ts';
 
+/** More than the role, at single sites; and the teams that somebody is in. */
+const rights = { sites: z.record(z.string(), Role), teams: z.array(z.string()) };
 export const Me = z.strictObject({
   login: z.string(),
   name: z.string(),
   role: Role,
+  ...rights,
   /** Goes into the header `x-csrf-token` of every request that changes something. */
   csrf: z.string(),
   session: z.string().optional(),
@@ -15,6 +18,7 @@ export const Account = z.strictObject({
   login: z.string(),
   name: z.string(),
   role: Role,
+  ...rights,
   disabled: z.boolean(),
   changedAt: Moment,
   sessions: Count,
@@ -36,13 +40,23 @@ export type Session = z.infer<typeof Session>;
 export const Sessions = z.strictObject({ sessions: z.array(Session) });
 
 /** Shown once, and kept nowhere in this form. */
-export const NewPassword = z.strictObject({ password: z.string().optional() });
+export const Invitation = z.strictObject({ token: z.string(), endsAt: Moment });
+export const NewPassword = z.strictObject({ password: z.string().optional(), invitation: Invitation.optional() });
+export type NewPassword = z.infer<typeof NewPassword>;
+/** Whose link it is. */
+export type Invitation = z.infer<typeof Invitation>;
+export const Invited = z.strictObject({ login: z.string(), name: z.string(), endsAt: Moment });
+export type Invited = z.infer<typeof Invited>;
+export const TakenUp = z.strictObject({ login: z.string() });
 
 /** A token that somebody made for a program: for which acts, until when, when it was used last, and from where. */
 export const Token = z.strictObject({
   id: z.string(),
   name: z.string(),
   acts: z.array(z.string()),
+  /** Where it is kept to some sites, or to the clusters of one team. */
+  sites: z.array(z.string()).nullable(),
+  team: z.string().nullable(),
   madeAt: Moment,
   endsAt: Moment,
   usedAt: Moment.nullable(),

@@ -33,7 +33,13 @@ export const CharterSaved = z.strictObject({
   version: Count,
   revision: Count,
   /** What is held for it now, and what was given back. */
-  held: z.strictObject({ hosts: z.array(z.string()), addresses: z.array(z.string()), released: z.array(z.string()) }),
+  held: z.strictObject({
+    hosts: z.array(z.string()),
+    addresses: z.array(z.string()),
+    released: z.array(z.string()),
+    /** Why nothing was held: its team would have more than its allowance. */
+    notHeld: z.string().optional(),
+  }),
   act: Count,
 });
 export const PrecinctMade = z.strictObject({

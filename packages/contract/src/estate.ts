@@ -1,6 +1,7 @@
 import {
   Acceptance,
   Bill,
+  type Doc,
   EstateDifference,
   type Estate,
   type Kind,
@@ -14,7 +15,7 @@ import {
   sliceOf,
 } from '@praesidor/core/model';
 import { z } from 'zod';
-import { Count, document, Moment } from './parts.ts';
+import { described, Count, document, Moment } from './parts.ts';
 
 const byName = <T extends z.ZodType>(of: T) => z.record(z.string(), of);
 /** Everything declared, by kind, and the latest of what was observed. */
@@ -74,5 +75,72 @@ export const RecordedAct = z.strictObject({
 });
 export type RecordedAct = z.infer<typeof RecordedAct>;
 export const RecordedActs = z.strictObject({ acts: z.array(RecordedAct) });
+/** One act with all that is on record of it. */
+export const WholeAct = RecordedAct.omit({ canUndo: true }).extend({
+  detail: z.record(z.string(), z.unknown()),
+  undoes: Count.nullable(),
+  undoneBy: Count.nullable(),
+  /** Fields of documents that it changed; without `before` there was none, without `after` there is none. */
+  fields: z.array(
+    z.strictObject({
+      kind: z.string(),
+      key: z.string(),
+      path: z.string(),
+      before: z.unknown().optional(),
+      after: z.unknown().optional(),
+    }),
+  ),
+  /** Further ones, which are not told here. */
+  more: Count,
+});
+export type WholeAct = z.infer<typeof WholeAct>;
+/** Up to which act the record is sealed; and acts that are not what was put down. */
+export const RecordSeal = z.strictObject({
+  sealed: z.strictObject({ last: Count, at: Moment, digest: z.string() }).nullable(),
+  checkedAt: Moment.nullable(),
+  broken: z.array(z.strictObject({ after: Count, last: Count, at: z.string() })),
+});
+export type RecordSeal = z.infer<typeof RecordSeal>;
+
+/** A document as it stands, with who wrote it last. */
+export const StandingDocument = z.strictObject({
+  key: z.string(),
+  doc: described<Doc>('a document, as in /api/schema/:kind'),
+  version: Count,
+  by: z.string(),
+  at: Moment,
+});
+export const Documents = z.strictObject({ documents: z.array(StandingDocument) });
+/** A finding, without what it offers. */
+export const ToldFinding = z.strictObject({
+  code: z.string(),
+  severity: z.enum(['stop', 'mind', 'note']),
+  subject: z.strictObject({ kind: z.string(), name: z.string() }),
+  title: z.string(),
+  text: z.string(),
+  site: z.string(),
+  /** Clusters that it keeps from being built. */
+  charters: z.array(z.string()),
+});
+export type ToldFinding = z.infer<typeof ToldFinding>;
+/** What a text would change, and what would be found then. */
+export const Difference = z.strictObject({
+  /** The state that it was held against: sent along, nothing that was changed since is written over. */
+  revision: Count,
+  same: Count,
+  changes: z.array(
+    z.strictObject({
+      kind: z.string(),
+      key: z.string(),
+      what: z.enum(['added', 'changed']),
+      fields: z.array(z.strictObject({ path: z.string(), before: z.unknown().optional(), after: z.unknown().optional() })),
+    }),
+  ),
+  come: z.array(ToldFinding),
+  go: z.array(ToldFinding),
+  /** Why whoever asks may not do it. */
+  refused: z.string().nullable(),
+});
+export type Difference = z.infer<typeof Difference>;
 
 export const Imported = z.strictObject({ documents: Count, added: Count, changed: Count, same: Count, act: Count });

@@ -35,6 +35,8 @@ export const Fault = z.strictObject({
   code: z.string(),
   message: z.string(),
   remedy: z.string().optional(),
+  /** Seconds after which it is worth asking again, as in the header `retry-after`. */
+  retryAfter: Count.optional(),
   places: z
     .array(
       z.strictObject({

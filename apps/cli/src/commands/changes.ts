@@ -42,7 +42,7 @@ const dueOf = async (server: Server, asked: Asked) => {
   return (await server.get(`/api/charters/${named(asked)}/change${kind ? `?kind=${kind}` : ''}`, ChangeDue)).due;
 };
 /** A command on a server; `words` and options are its own beside those of all of them. */
-const on = (
+export const on = (
   command: Omit<SubCommand, 'run'> & { run: (server: Server, asked: Asked, write: Write) => Promise<number> },
 ): SubCommand => ({
   ...command,
@@ -96,12 +96,13 @@ async function follow(
   }
 }
 
-async function agreed(asked: Asked, title: string): Promise<boolean> {
+/** Whether somebody agrees, who is asked unless `--yes` says so already. @throws Unusable where nobody is here */
+export async function agreed(asked: Asked, question: string): Promise<boolean> {
   if (asked.options.yes) return true;
-  if (!process.stdin.isTTY) throw new Unusable('--yes: nobody is here to be asked whether it is to begin');
+  if (!process.stdin.isTTY) throw new Unusable('--yes: nobody is here to be asked');
   const line = createInterface({ input: process.stdin, output: process.stderr });
   try {
-    return (await line.question(`${title}: begin? Type yes: `)).trim() === 'yes';
+    return (await line.question(`${question} Type yes: `)).trim() === 'yes';
   } finally {
     line.close();
   }
@@ -126,7 +127,7 @@ const show = on({
   },
 });
 
-const begin = on({
+export const begin = on({
   name: 'begin',
   words: '<charter>',
   about: 'shows what would be done, asks, and begins it',
@@ -150,7 +151,7 @@ const begin = on({
         `--confirm: ${due.label.toLowerCase()} is confirmed by the name of the cluster. ${due.confirm ?? ''}`.trim(),
       );
     // What ends something is confirmed by its name.
-    if (!due.ends && !(await agreed(asked, due.title))) {
+    if (!due.ends && !(await agreed(asked, `${due.title}: begin?`))) {
       write('not begun\n');
       return 1;
     }
@@ -176,7 +177,7 @@ const list = on({
   },
 });
 
-const log = on({
+export const log = on({
   name: 'log',
   words: '<charter> <number>',
   about: 'what was put down of a change, line by line',

@@ -4,15 +4,17 @@ import {
   type Difference,
   type KeyringEntry,
   type Principal,
-  type Role,
+  type Rights,
   system,
+  type SiteOf,
+  type Where,
 } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { Refusal } from '../refusal.ts';
 
 /** Asks whether somebody may do something. @throws Refusal that says why not, and what to do */
-export function permit(who: Principal, act: ActName, difference?: Difference): void {
-  const d = authorize(who, act, difference);
+export function permit(who: Principal, act: ActName, difference?: Difference, where?: Where | 'anywhere'): void {
+  const d = authorize(who, act, difference, where);
   if (d.allowed) return;
   throw new Refusal(d.code, d.message, {
     remedy: d.remedy,
@@ -25,9 +27,9 @@ export const keyringEntries = async (m: EntityManager): Promise<KeyringEntry[]> 
   (await m.query('select name, use, places from keyring order by name')) as KeyringEntry[];
 
 /** Why a job may not go on in the name of somebody; undefined: it may. The account may have been disabled, or its role changed. */
-export async function whyNot(m: EntityManager, login: string, act: ActName): Promise<string | undefined> {
+export async function whyNot(m: EntityManager, login: string, act: ActName, where?: Where): Promise<string | undefined> {
   try {
-    permit(await principalOf(m, login), act);
+    permit(await principalOf(m, login), act, undefined, where);
     return undefined;
   } catch (e) {
     if (e instanceof Refusal && e.code === 'not-allowed') return e.message;
@@ -41,14 +43,33 @@ export async function whyNot(m: EntityManager, login: string, act: ActName): Pro
  */
 export async function principalOf(m: EntityManager, login: string): Promise<Principal> {
   if (login === system().login) return system();
-  const [row] = (await m.query('select login, role, disabled from account where login = $1', [login])) as {
+  const [row] = (await m.query(`select login, ${rightsOf('account')}, disabled from account where login = $1`, [
+    login,
+  ])) as (Rights & {
     login: string;
-    role: Role;
     disabled: boolean;
-  }[];
+  })[];
   if (!row || row.disabled)
     throw new Refusal('not-allowed', `${login}, in whose name this runs, ${row ? 'is disabled' : 'has no account any more'}.`, {
       remedy: 'Start it again under another account.',
     });
-  return { kind: 'person', login: row.login, role: row.role };
+  return { kind: 'person', login: row.login, role: row.role, sites: row.sites, teams: row.teams };
+}
+
+/** What somebody may where, as the database tells it. */
+export interface HeldRights extends Rights {
+  sites: Record<string, Rights['role']>;
+  teams: string[];
+}
+/** The columns of what somebody may where, of an account in a query. */
+export const rightsOf = (account: string): string =>
+  `${account}.role, ${account}.sites, array(select t.team from account_team t where t.login = ${account}.login order by t.team) as teams`;
+
+/** Sites of all networks and DNS zones: what addresses and records are asked by. */
+export async function sitesOfNetworks(m: EntityManager): Promise<SiteOf> {
+  const rows = (await m.query(
+    "select 'n' as what, key, doc->>'site' as site from network union all select 'z', key, doc->>'site' from zone",
+  )) as { what: 'n' | 'z'; key: string; site: string }[];
+  const of = new Map(rows.map((r) => [`${r.what} ${r.key}`, r.site]));
+  return { network: (name) => of.get(`n ${name}`), zone: (name) => of.get(`z ${name}`) };
 }

@@ -6,13 +6,16 @@ import fp from 'fastify-plugin';
 import { z } from 'zod';
 import { type ActName, acts, type Principal } from '@praesidor/core/access';
 import { permit } from '../access/permit.ts';
+import { placeOf, whereIs } from '../access/where.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import { Refusal } from '../refusal.ts';
 import { hashed, newToken } from './seal.ts';
 import { asking, within } from './asking.ts';
-import { tokenOf } from './tokens.ts';
-import { Sessions as SessionReader, type Who } from './sessions.ts';
+import { Tokens } from './tokens.ts';
+import { sessionsIn, type Who } from './sessions.ts';
+import { Once } from './once.ts';
+import { Rates } from './rate.ts';
 import { SignIns } from './sign-ins.ts';
 
 declare module 'fastify' {
@@ -37,6 +40,10 @@ declare module 'fastify' {
 /** What a program sends in place of a cookie (RFC 6750 §2.1). */
 const bearer = (req: FastifyRequest): string | undefined => /^Bearer ([\w.~+/-]+=*)$/i.exec(req.headers.authorization ?? '')?.[1];
 
+/** Whoever may do everything everywhere need not be asked where. */
+const unbounded = (p: Principal): boolean =>
+  p.kind === 'system' || (p.role === 'warden' && (p.kind === 'person' || !(p.only?.sites || p.only?.team)));
+
 const cookieName = 'praesidor';
 const sessionHours = 12;
 
@@ -48,23 +55,36 @@ export const auth = fp(
     app.decorateRequest('principal', undefined as never);
     const routes: FastifyInstance['actsOfRoutes'] = [];
     app.decorate('actsOfRoutes', routes);
-    const sessions = new SessionReader(ctx.db);
+    const sessions = sessionsIn(ctx.db);
+    const tokens = new Tokens(ctx.db);
     const signIns = new SignIns(ctx.db);
+    const rates = new Rates(ctx.config.tokenRates);
+    const once = new Once(ctx.db);
     const sessionOf = async (req: FastifyRequest) => {
       const token = req.cookies[cookieName];
       return token ? sessions.find(hashed(token)) : undefined;
     };
     /** Who asks: by the token that a program sends, or by the session of a browser. */
-    const whoAsks = async (req: FastifyRequest): Promise<{ who: Who; principal: Principal } | undefined> => {
+    const whoAsks = async (req: FastifyRequest): Promise<{ who: Who; principal: Principal; token?: string } | undefined> => {
       const sent = bearer(req);
       if (sent === undefined) {
         const session = await sessionOf(req);
-        return session && { who: session, principal: { kind: 'person', login: session.login, role: session.role } };
+        return (
+          session && {
+            who: session,
+            principal: { kind: 'person', login: session.login, role: session.role, sites: session.sites, teams: session.teams },
+          }
+        );
       }
-      const found = await tokenOf(ctx.db, sent, req.ip);
+      const found = await tokens.find(sent, req.ip);
       if (!found) return undefined;
-      const { login, person, role, name, acts } = found;
-      return { who: { login, name: person, role, csrf: '', session: '' }, principal: { kind: 'token', login, role, name, acts } };
+      const { login, person, name, acts, only, ...rights } = found;
+      const { role, sites, teams } = rights;
+      return {
+        who: { login, name: person, role, sites, teams, csrf: '', session: '' },
+        principal: { kind: 'token', login, role, sites, teams, name, acts, only },
+        token: `${login} ${name}`,
+      };
     };
     app.decorate('stillSignedIn', async (req: FastifyRequest) => (await whoAsks(req)) !== undefined);
     // What is recorded of a request is recorded with where it came from.
@@ -98,7 +118,27 @@ export const auth = fp(
       const page = found.principal.kind === 'person';
       if (page && req.method !== 'GET' && req.method !== 'HEAD' && req.headers['x-csrf-token'] !== found.who.csrf)
         throw new Refusal('csrf', 'The request did not come from the page you signed in on.', { remedy: 'Load the page again.' });
-      permit(req.principal, act);
+      if (found.token) rates.take(found.token, req.method === 'GET' || req.method === 'HEAD' ? 'reads' : 'writes');
+      permit(req.principal, act, undefined, 'anywhere');
+    });
+
+    // Where it is done is known when the request has been read.
+    app.addHook('preHandler', async (req) => {
+      const { act, open } = req.routeOptions.config ?? {};
+      if (open || !act || acts[act].role === 'reader' || unbounded(req.principal)) return;
+      const place = placeOf(req.method, req.routeOptions.url ?? '');
+      const where = await whereIs(ctx.db.manager, place?.of(req) ?? []);
+      if (place?.each && (where.unknown || !where.sites.length)) return;
+      permit(req.principal, act, undefined, where);
+    });
+
+    // After it was found that it may be done: what was refused is not kept under its key.
+    app.addHook('preHandler', async (req, reply) => {
+      if (req.who && (await once.begin(req, reply))) return reply;
+    });
+    app.addHook('onSend', async (req, reply, payload) => {
+      await once.end(req, reply.statusCode, payload);
+      return payload;
     });
 
     const secure = ctx.config.secureCookies;
@@ -139,7 +179,8 @@ export const auth = fp(
           secure,
           maxAge: sessionHours * 3600,
         });
-        return { login: account.login, name: account.name, role: account.role, csrf };
+        const { name, role, sites, teams } = account;
+        return { login: account.login, name, role, sites, teams, csrf };
       },
     );
 

@@ -1,13 +1,12 @@
 import { hash, verify } from '@node-rs/argon2';
-import type { Role } from '@praesidor/core/access';
 import type { DataSource } from 'typeorm';
+import { type HeldRights, rightsOf } from '../access/permit.ts';
 import { Refusal } from '../refusal.ts';
 import { newToken } from './seal.ts';
 
-interface Found {
+interface Found extends HeldRights {
   login: string;
   name: string;
-  role: Role;
 }
 
 /** Minutes in which failures count. */
@@ -48,11 +47,12 @@ export class SignIns {
         `Too many failed log-ins for this account from here; the next is taken in ${Math.max(1, Math.ceil(n.wait / 60))} min.`,
         {
           remedy: 'Wait, or ask a warden to set a new password.',
+          retryAfter: Math.max(1, n.wait),
         },
       );
     }
     const [account] = (await this.db.query(
-      'select login, name, role, password_hash as hash, disabled from account where login = $1',
+      `select login, name, ${rightsOf('account')}, password_hash as hash, disabled from account where login = $1`,
       [login],
     )) as (Found & { hash: string; disabled: boolean })[];
     const good = await this.inTurn(async () => verify(account?.hash ?? (await decoy()), password).catch(() => false));
@@ -63,7 +63,8 @@ export class SignIns {
     await this.forget(login, address);
     if (account.disabled)
       throw new Refusal('sign-in-wrong', `The account ${login} is disabled.`, { remedy: 'A warden can enable it again.' });
-    return { login: account.login, name: account.name, role: account.role };
+    const { name, role, sites, teams } = account;
+    return { login: account.login, name, role, sites, teams };
   }
 
   private forget = (login: string, address: string, at?: Date) =>

@@ -2,7 +2,7 @@ import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
-import { type Estate, estateDifference } from '@praesidor/core/model';
+import { type Doc, type Estate, estateDifference } from '@praesidor/core/model';
 import { bundled } from '../bundle.ts';
 import type { ChangeAsked, TaskName, Tasks } from './tasks.ts';
 
@@ -103,6 +103,8 @@ export class ComputeWorker {
   stopsOf = (estate: Estate, charter: string): Promise<Finding[]> => this.run('stopsOf', { ...this.tell(estate), charter });
   /** What beginning a change of a cluster holds, and what stops it, what it writes and its plan when that is held. */
   changeOf = (estate: Estate, asked: ChangeAsked) => this.run('changeOf', { ...this.tell(estate), ...asked });
+  /** What documents would change in what is found. */
+  consequencesOf = (estate: Estate, docs: Doc[]) => this.run('consequencesOf', { ...this.tell(estate), docs });
   /** A finding as it stands, by its identifier. */
   findingOf = (estate: Estate, id: string): Promise<Finding | undefined> => this.run('findingOf', { ...this.tell(estate), id });
 

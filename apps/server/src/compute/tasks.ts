@@ -6,6 +6,7 @@ import { type HostColumns, readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
 import {
   applyDifference,
+  applyEdits,
   type Doc,
   type Estate,
   type EstateDifference,
@@ -100,6 +101,20 @@ export const tasks = {
       const { code, message, more } = e;
       return { held: nothingHeld(), stops: [], plan: undefined, kit: [], refused: { code, message, more } };
     }
+  },
+  /** What documents would change in what is found, if they were declared: what comes, and what goes. */
+  consequencesOf: ({ docs, ...told }: Told & { docs: Doc[] }) => {
+    const estate = tell(told);
+    const before = checker.run(estate).findings;
+    const after = checker.run(
+      applyEdits(
+        estate,
+        docs.map((doc) => ({ op: 'put', doc })),
+      ),
+    ).findings;
+    const ids = (list: readonly Finding[]) => new Set(list.map((f) => f.id));
+    const [was, is] = [ids(before), ids(after)];
+    return { come: after.filter((f) => !was.has(f.id)), go: before.filter((f) => !is.has(f.id)) };
   },
   /** A finding by its identifier, also one that somebody lives with. */
   findingOf: ({ id, ...told }: Told & { id: string }) => {

@@ -25,6 +25,9 @@ import { Backups1766300000000 } from './migrations/0022-backups.ts';
 import { Standbys1766400000000 } from './migrations/0023-standbys.ts';
 import { Losses1766500000000 } from './migrations/0024-losses.ts';
 import { Tokens1766600000000 } from './migrations/0025-tokens.ts';
+import { Teams1766700000000 } from './migrations/0026-teams.ts';
+import { Record1766800000000 } from './migrations/0027-record.ts';
+import { Invitations1766900000000 } from './migrations/0028-invitations.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -56,6 +59,9 @@ const migrations = [
   Standbys1766400000000,
   Losses1766500000000,
   Tokens1766600000000,
+  Teams1766700000000,
+  Record1766800000000,
+  Invitations1766900000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

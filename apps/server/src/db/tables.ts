@@ -47,6 +47,7 @@ export const tableOf = {
   Addon: 'addon',
   BackupStore: 'backup_store',
   Template: 'template',
+  Team: 'team',
   Charter: 'charter',
   Reservation: 'reservation',
   Record: 'name_record',

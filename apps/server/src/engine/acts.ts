@@ -1,6 +1,7 @@
 import { failedSteps, openStates, type RunState, type RunStatus, skippable, stateText } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { permit, principalOf } from '../access/permit.ts';
+import { whereOfRun } from '../access/where.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import type { RunRow } from '../db/tables.ts';
@@ -53,7 +54,7 @@ export async function actOnRun(
     );
   if (name === 'resume') {
     // It goes on in the name of whoever resumes it.
-    permit(await principalOf(m, who), actOf(kind, run));
+    permit(await principalOf(m, who), actOf(kind, run), undefined, await whereOfRun(m, run));
     await kind.resumed?.(ctx, m, run, status);
     await m.query("update run set state = 'running', run_by = $2, ended_at = null where id = $1", [run.id, who]);
     await ctx.queue.send(m, 'run', String(run.id));

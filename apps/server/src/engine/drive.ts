@@ -3,6 +3,7 @@ import type { Estate } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { ended, openStates, ready, type Share, share, shareKey, type Step, waitsUntil } from '@praesidor/core/schedule';
 import { whyNot } from '../access/permit.ts';
+import { whereOfRun } from '../access/where.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import { isAway } from '../db/errors.ts';
@@ -35,7 +36,7 @@ export async function drive(
   if (!run || !kind || !['queued', 'running', 'paused'].includes(run.state)) return;
   // Places that a driver before this one held: it is gone.
   await giveBack(m, id);
-  const why = await whyNot(m, run.runBy ?? run.createdBy, actOf(kind, run));
+  const why = await whyNot(m, run.runBy ?? run.createdBy, actOf(kind, run), await whereOfRun(m, run));
   if (why) return refuse(ctx, kind, run, why);
   const track = await Track.of(m, run);
   // A version before, or somebody at the database: what happened is right, and the row follows it.

@@ -15,7 +15,8 @@ import {
   withVersionKept,
 } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import { keyringEntries, permit } from '../access/permit.ts';
+import { keyringEntries, permit, sitesOfNetworks } from '../access/permit.ts';
+import { withinAllowance } from './allowance.ts';
 import { inTurns } from '../compute/turns.ts';
 import { Refusal } from '../refusal.ts';
 import {
@@ -56,7 +57,7 @@ export async function changePlan(m: EntityManager, who: Principal, edits: readon
 async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
   const real = await permitted(m, who, changes, how);
   await refuseInUse(m, real);
-  await writeChanges(m, real, who.login, how.note);
+  await withinAllowance(m, real, () => writeChanges(m, real, who.login, how.note));
   if (how.revision !== undefined) await refuseChangedSince(m, real, how.revision);
   return real;
 }
@@ -71,13 +72,19 @@ export async function permitted(
   const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   const named = real.some((c) => c.after && credentialOf(c.after));
   const keys = named ? { keys: await keyringEntries(m) } : {};
+  // Of addresses and records it is asked where they are, where that makes a difference.
+  const placed = scoped(who) && real.some((c) => c.kind === 'Reservation' || c.kind === 'Record');
+  const of = { ...keys, ...(placed ? { siteOf: await sitesOfNetworks(m) } : {}) };
   if (!real.length) permit(who, how.act, { changes: real, via: how.via });
   await inTurns(real, (part) => {
-    permit(who, how.act, { changes: part, via: how.via, ...keys });
+    permit(who, how.act, { changes: part, via: how.via, ...of });
     return [];
   });
   return real.map(versioned);
 }
+
+const scoped = (who: Principal): boolean =>
+  who.kind !== 'system' && (Object.keys(who.sites ?? {}).length > 0 || (who.kind === 'token' && who.only?.sites !== undefined));
 
 /** A template that asks or fixes something else is its next version; the one before is kept for the clusters of it. */
 const versioned = (c: Change): Change =>

@@ -4,6 +4,7 @@ import type { DataSource, EntityManager } from 'typeorm';
 import { record, recordAll } from '../audit.ts';
 import { type Asking, asking, within } from '../auth/asking.ts';
 import { Refusal } from '../refusal.ts';
+import { countsForTeams } from './allowance.ts';
 import { changePlan, permitted } from './change.ts';
 import { changedMeanwhile, changesOf, lockDocs, nameOf, type Ref, refOf, writeDeeds } from './documents.ts';
 
@@ -105,6 +106,7 @@ async function together(m: EntityManager, group: readonly Waiting[]): Promise<Ou
     if (!of.refs.every((r) => standing.has(nameOf(r)))) continue;
     try {
       const changes = await permitted(m, of.who, changesOf(of.edits, standing), how);
+      if (countsForTeams(changes)) continue;
       deeds.push({ n, of, changes });
     } catch (e) {
       if (!(e instanceof Refusal)) throw e;

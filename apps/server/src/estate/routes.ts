@@ -13,6 +13,7 @@ import { changePlan, mergeDocs, takeBack } from './change.ts';
 import { validDoc } from './documents.ts';
 import { EditsTogether } from './edits-together.ts';
 import { planAsText } from './export.ts';
+import { differenceOf } from './read-routes.ts';
 
 const KindName = z.enum(Object.keys(kinds) as [Kind, ...Kind[]]);
 /** What tells one document of a kind from another: printable text. */
@@ -47,12 +48,10 @@ const ImportBody = z.strictObject({
   text: z.string().max(64_000_000),
   file: z.string().max(200).default('import'),
   revision: z.number().int().min(0).optional(),
+  /** Refused where a check would stop something that nothing stops now. */
+  unstopped: z.boolean().default(false),
   /** Documents as they stood when the person began: others' changes since are kept, field by field. */
   base: z.array(z.unknown()).max(1000).optional(),
-});
-const Since = z.strictObject({
-  before: z.coerce.number().int().min(1).optional(),
-  limit: z.coerce.number().int().min(1).max(1000).default(200),
 });
 const importLimit = 80_000_000;
 
@@ -115,55 +114,21 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
     async (req) => {
       const { id } = req.params;
       return ctx.db.transaction(async (m) => {
-        const [row] = (await m.query('select at, act, subject, changes, under, undone_by from audit where id = $1 for update', [
-          id,
-        ])) as { at: Date; act: string; subject: string; changes: Change[] | null; under: never; undone_by: string | null }[];
+        const [row] = (await m.query(
+          'select a.at, a.act, a.subject, a.changes, a.under, (select u.id from audit u where u.undoes = a.id) as undone_by from audit a where a.id = $1 for update',
+          [id],
+        )) as { at: Date; act: string; subject: string; changes: Change[] | null; under: never; undone_by: string | null }[];
         if (!row?.changes) throw new Refusal('not-found', 'There is nothing to undo in that act.');
         if (row.undone_by) throw new Refusal('not-now', 'It has been undone already.');
         // Undoing takes what the act itself took, and what its documents take.
-        permit(req.principal, row.under);
+        permit(req.principal, row.under, undefined, 'anywhere');
         const note = `undid: ${row.act}`;
         const changes = await takeBack(m, req.principal, row.changes, row.at, note);
-        const undo = await record(m, req.who.login, note, row.subject, { of: id }, changes, row.under);
-        await m.query('update audit set undone_by = $2 where id = $1', [id, undo]);
+        const undo = await record(m, req.who.login, note, row.subject, { of: id }, changes, row.under, { undoes: id });
         return { act: undo };
       });
     },
   );
-
-  /** Newest first, a page at a time: `before` is the number of the last one seen. */
-  app.get(
-    '/api/acts',
-    { config: { act: 'record.read' }, schema: { response: { '2xx': answers.RecordedActs }, querystring: Since } },
-    async (req) => {
-      const { before, limit } = req.query;
-      return {
-        acts: (await ctx.db.manager.query(
-          'select a.id::int as id, at, who, act, subject, token, address, changes is not null and undone_by is null as "canUndo" from audit a where $1::bigint is null or a.id < $1 order by a.id desc limit $2',
-          [before ?? null, limit],
-        )) as z.input<typeof answers.RecordedAct>[],
-      };
-    },
-  );
-
-  /** The whole record as JSON lines, oldest first, a page of the database at a time: it may be years long. */
-  app.get('/api/acts/export', { config: { act: 'record.read' } }, async (_req, reply) => {
-    async function* lines() {
-      for (let after = 0; ; ) {
-        const rows = (await ctx.db.manager.query(
-          'select id::int as id, at, who, token, address, act, subject, detail, undone_by::int as "undoneBy" from audit where id > $1 order by id limit 1000',
-          [after],
-        )) as { id: number }[];
-        if (!rows.length) return;
-        yield `${rows.map((r) => JSON.stringify(r)).join('\n')}\n`;
-        after = rows.at(-1)?.id ?? after;
-      }
-    }
-    return reply
-      .type('application/jsonl; charset=utf-8')
-      .header('content-disposition', 'attachment; filename="record.jsonl"')
-      .send(Readable.from(lines()));
-  });
 
   app.get('/api/export', { config: { act: 'plan.read' } }, async (_req, reply) =>
     reply
@@ -181,7 +146,7 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
       schema: { response: { '2xx': answers.Imported }, body: ImportBody },
     },
     async (req) => {
-      const { text, file, revision, base } = req.body;
+      const { text, file, revision, base, unstopped } = req.body;
       const { docs, faults } = await ctx.compute.run('readDocuments', { text, file });
       if (faults.length)
         throw new Refusal(
@@ -196,6 +161,25 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
           `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} is listed twice, again in line ${twice.line}.`,
           { places: [{ file, line: twice.line, message: 'declared twice' }] },
         );
+      if (unstopped) {
+        const { come } = await differenceOf(
+          ctx,
+          req.principal,
+          docs.map((d) => d.doc),
+        );
+        const stops = come.filter((f) => f.severity === 'stop');
+        if (stops.length)
+          throw new Refusal(
+            'not-now',
+            `Nothing was imported: ${counted(stops.length, 'finding would stop', 'findings would stop')} something. ${stops[0]?.code} ${stops[0]?.title}.`,
+            {
+              places: stops
+                .slice(0, 100)
+                .map((f) => ({ code: f.code, message: `${f.subject.kind} ${f.subject.name}: ${f.title}` })),
+              remedy: 'Settle it in the files, or declare them all the same.',
+            },
+          );
+      }
       return ctx.db.transaction(async (m) => {
         const how = { act: 'plan.import', via: 'hand', note: 'imported' } as const;
         const wanted = docs.map((d) => d.doc);

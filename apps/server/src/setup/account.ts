@@ -5,7 +5,7 @@ import type { Role } from '@praesidor/core/access';
 /** Makes an account, or sets one anew, which ends its sessions; argon2id with the library's defaults (19 MiB, 2 passes). */
 export async function setAccount(
   m: EntityManager,
-  a: { login: string; name: string; role: Role; password: string },
+  a: { login: string; name: string; role: Role; password: string; sites?: Record<string, Role>; teams?: string[] },
 ): Promise<void> {
   await m.query(
     'insert into account (login, name, role, password_hash) values ($1, $2, $3, $4) on conflict (login) do update set name = excluded.name, role = excluded.role, password_hash = excluded.password_hash',

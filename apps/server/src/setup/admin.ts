@@ -1,6 +1,7 @@
 import { type Role, roles } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
-import { changeAccount, isRole, leastPassword, listAccounts, makeAccount, resetPassword } from '../areas/accounts/service.ts';
+import { leastPassword } from '../areas/accounts/passwords.ts';
+import { changeAccount, isRole, listAccounts, makeAccount, resetPassword } from '../areas/accounts/service.ts';
 import { openDatabase } from '../db/data-source.ts';
 import { rotateKey } from './rotate-key.ts';
 

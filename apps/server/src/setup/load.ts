@@ -12,6 +12,7 @@ import {
 } from '@praesidor/core/model';
 import { parse } from 'yaml';
 import { gatewayKey } from '../areas/gateways/key.ts';
+import { giveRights } from '../areas/accounts/service.ts';
 import { keep } from '../areas/keyring/service.ts';
 import { readConfig } from '../config.ts';
 import { openDatabase } from '../db/data-source.ts';
@@ -30,7 +31,8 @@ try {
   // The account of a first start is for an installation that has none.
   const [{ people } = { people: 0 }] = (await db.query('select count(*)::int as people from account')) as { people: number }[];
   const first = process.env.PRAESIDOR_FIRST_ACCOUNT && !people ? [JSON.parse(process.env.PRAESIDOR_FIRST_ACCOUNT)] : [];
-  for (const a of [...first, ...JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]')] as Parameters<typeof setAccount>[1][])
+  const given = [...first, ...JSON.parse(process.env.PRAESIDOR_ACCOUNTS ?? '[]')] as Parameters<typeof setAccount>[1][];
+  for (const a of given)
     if (!((await db.manager.query('select 1 from account where login = $1', [a.login])) as unknown[]).length)
       await setAccount(db.manager, a);
   const [{ n } = { n: 0 }] = (await db.query('select count(*)::int as n from site')) as { n: number }[];
@@ -69,6 +71,8 @@ try {
         places: string[];
       }[])
         await keep(config, m, e, 'set-up');
+      // What people may at single sites, and their teams, once those are there.
+      for (const { login, ...more } of given) await giveRights(m, login, more);
       for (const name of Object.keys(routers)) await giveAccount(name, gatewayAccount((await gatewayKey(config, m)).public));
     });
   }

@@ -54,7 +54,13 @@ export const setCsrf = (token: string) => {
 export const api = async <T = object>(method: Method, path: string, body?: unknown): Promise<T> =>
   (await ask<T>(method, path, body)).json;
 
-type Method = 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+export type Method = 'GET' | 'POST' | 'PUT' | 'PATCH' | 'DELETE';
+/** One request as it is sent. */
+export interface Call {
+  method: Method;
+  path: string;
+  body?: unknown;
+}
 /** An answer as text and as what was read from it. @throws ApiError */
 export async function ask<T = object>(method: Method, path: string, body?: unknown): Promise<{ json: T; text: string }> {
   let r: Response;

@@ -22,6 +22,7 @@ const keysFor: Record<string, string[][]> = {
   SetupProgress: [['setup']],
   SetupLog: [['setup']],
   BackupStore: [['estate']],
+  Team: [['estate']],
   Backup: [['backups']],
   Loss: [['losses']],
   SitePower: [['site power']],

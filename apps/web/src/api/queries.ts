@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQuery, keepPreviousData } from '@tanstack/react-query';
 import type {
   Account as AccountDto,
   Builds,
@@ -202,12 +202,19 @@ export const useProving = (on = true) =>
   });
 export const actsPage = 100;
 /** The record, newest first, a page at a time. */
-export const useActs = () =>
+/** What is looked for in the record; what is empty is not asked. */
+export type ActsWanted = Partial<Record<'who' | 'token' | 'text' | 'from' | 'to', string>>;
+export const useActs = (wanted: ActsWanted = {}) =>
   useInfiniteQuery({
-    queryKey: ['acts'],
+    queryKey: ['acts', wanted],
     initialPageParam: 0,
-    queryFn: async ({ pageParam }) =>
-      (await api<{ acts: ActDto[] }>('GET', `/api/acts?limit=${actsPage}${pageParam ? `&before=${pageParam}` : ''}`)).acts,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ pageParam }): Promise<ActDto[]> => {
+      const asked = new URLSearchParams(Object.entries(wanted).filter(([, v]) => v));
+      asked.set('limit', String(actsPage));
+      if (pageParam) asked.set('before', String(pageParam));
+      return (await api<{ acts: ActDto[] }>('GET', `/api/acts?${asked}`)).acts;
+    },
     getNextPageParam: (last) => (last.length < actsPage ? undefined : last.at(-1)?.id),
   });
 export const useLevels = (network: string | undefined) =>

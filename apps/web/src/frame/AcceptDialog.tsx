@@ -1,10 +1,9 @@
 import type { Finding } from '@praesidor/core/checks';
 import { useState } from 'react';
-import { api } from '../api/client.ts';
 import { Button } from '../parts/Button.tsx';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Field, Input } from '../parts/Fields.tsx';
-import { useAct } from '../state/act.ts';
+import { useCall } from '../state/call.ts';
 
 /** Three months: long enough to be rid of it, and short enough to look again. */
 const usualDays = 90;
@@ -14,8 +13,8 @@ const inDays = (n: number) => new Date(Date.now() + n * 86_400_000).toISOString(
 export default function AcceptDialog({ finding: f, onClose }: { finding: Finding; onClose: () => void }) {
   const [reason, setReason] = useState('');
   const [until, setUntil] = useState(inDays(usualDays));
-  const accept = useAct(
-    () => api<object>('POST', '/api/findings/accept', { finding: f.id, reason, until: `${until}T00:00:00Z` }),
+  const accept = useCall<object>(
+    () => ({ method: 'POST', path: '/api/findings/accept', body: { finding: f.id, reason, until: `${until}T00:00:00Z` } }),
     `${f.code} is accepted until then.`,
     [['estate'], ['acts']],
   );
@@ -39,6 +38,7 @@ export default function AcceptDialog({ finding: f, onClose }: { finding: Finding
           </Button>
         </>
       }
+      same={accept.call}
     >
       <p className="pb-3">{f.text}</p>
       <Field label="Reason">

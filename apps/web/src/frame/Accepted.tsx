@@ -1,17 +1,16 @@
 import type { Finding } from '@praesidor/core/checks';
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
-import { api } from '../api/client.ts';
 import { When } from '../parts/When.tsx';
-import { useAct } from '../state/act.ts';
+import { useCall } from '../state/call.ts';
 import { useMay } from '../state/may.ts';
 
 /** Findings that somebody lives with, folded to a line. */
 export function Accepted({ findings }: { findings: readonly Finding[] }) {
   const [open, setOpen] = useState(false);
   const leave = useMay();
-  const back = useAct(
-    (f: Finding) => api<object>('DELETE', `/api/findings/accept?finding=${encodeURIComponent(f.id)}`),
+  const back = useCall<object, Finding>(
+    (f: Finding) => ({ method: 'DELETE', path: `/api/findings/accept?finding=${encodeURIComponent(f.id)}` }),
     (_, f) => `${f.code} stands among the others again.`,
     [['estate'], ['acts']],
   );

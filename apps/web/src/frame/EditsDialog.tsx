@@ -2,13 +2,13 @@ import type { Edit } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
-import { api } from '../api/client.ts';
+import type { Call } from '../api/client.ts';
 import { useSnapshot } from '../api/queries.ts';
 import { FindingMarker } from '../parts/FindingMarker.tsx';
 import { Button } from '../parts/Button.tsx';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Refused } from '../parts/Refused.tsx';
-import { useAct } from '../state/act.ts';
+import { useCall } from '../state/call.ts';
 import { computer, computerWith } from '../workers/compute.ts';
 import { describe, type Row } from './describe.ts';
 
@@ -34,12 +34,12 @@ export default function EditsDialog({
   /** The change cannot be made: why. */
   blocked?: string | undefined;
   /** The act that makes them, where more comes with it than the edits. */
-  send?: () => Promise<{ act: number }>;
+  send?: Call;
   label?: string;
   /** What is in the dialog says it all; every change by field is there for whoever opens it. */
   folded?: boolean;
   /** What is said when it is made. */
-  done?: string;
+  done?: string | (() => string);
   children?: ReactNode;
   onDone?: () => void;
   onClose: () => void;
@@ -56,8 +56,8 @@ export default function EditsDialog({
       return (await c.preview(JSON.parse(text) as Edit[])) ?? null;
     },
   });
-  const act = useAct(
-    () => (send ? send() : api<{ act: number }>('POST', '/api/edits', { edits, why, revision: snapshot.data?.revision })),
+  const act = useCall<{ act: number }>(
+    () => send ?? { method: 'POST', path: '/api/edits', body: { edits, why, revision: snapshot.data?.revision } },
     done ?? `${why}: done.`,
     [['estate'], ['charter'], ['files']],
   );
@@ -88,6 +88,7 @@ export default function EditsDialog({
           </Button>
         </>
       }
+      same={act.call}
     >
       {children}
       {blocked && <p className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">{blocked}</p>}

@@ -1,5 +1,7 @@
 import { Dialog as R } from 'radix-ui';
 import type { ReactNode } from 'react';
+import type { Call } from '../api/client.ts';
+import { SameAct } from './SameAct.tsx';
 
 /** A leaf laid over the sheet: title, what it is about, content, acts at the foot. */
 export function Dialog({
@@ -10,6 +12,7 @@ export function Dialog({
   children,
   acts,
   wide,
+  same,
 }: {
   open: boolean;
   onClose: () => void;
@@ -18,6 +21,8 @@ export function Dialog({
   children: ReactNode;
   acts?: ReactNode;
   wide?: boolean;
+  /** The request that it sends, as it would be sent now. */
+  same?: (() => Call) | undefined;
 }) {
   return (
     <R.Root
@@ -37,6 +42,7 @@ export function Dialog({
             {about && <div className="text-ink-2">{about}</div>}
           </div>
           <div className="min-h-0 flex-1 overflow-auto px-5 py-3">{children}</div>
+          {same && <SameAct same={same} />}
           {acts && <div className="flex justify-end gap-2.5 border-rule border-t px-5 py-3">{acts}</div>}
         </R.Content>
       </R.Portal>

@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { api } from '../api/client.ts';
 import { useSnapshot } from '../api/queries.ts';
-import { useAct } from '../state/act.ts';
+import { useCall } from '../state/call.ts';
 import { Button } from './Button.tsx';
 import { Dialog } from './Dialog.tsx';
 import { FilePicker } from './FilePicker.tsx';
@@ -53,7 +53,10 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
     placeholderData: (old) => old,
     queryFn: () => api<TablePreview<W | 'wrong'>>('POST', `${p.at}/preview`, { text, ...scope }),
   });
-  const take = useAct(() => api<T>('POST', `${p.at}/import`, { text, leaveOut, revision, ...scope, ...p.also }), p.done);
+  const take = useCall<T>(
+    () => ({ method: 'POST', path: `${p.at}/import`, body: { text, leaveOut, revision, ...scope, ...p.also } }),
+    p.done,
+  );
   const preview = text.trim() ? asked.data : undefined;
   const whats = Object.keys(p.kinds) as (W | 'wrong')[];
   const n = preview ? whats.reduce((sum, w) => sum + (p.kinds[w].take ? preview.counts[w] : 0), 0) : 0;
@@ -77,6 +80,7 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
           </Button>
         </>
       }
+      same={take.call}
     >
       <div className="flex items-center gap-3 pb-2">
         <FilePicker accept=".csv,.tsv,.txt" onText={setText} />

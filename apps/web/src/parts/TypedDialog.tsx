@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import type { Call } from '../api/client.ts';
 import { Button } from './Button.tsx';
 import { Dialog } from './Dialog.tsx';
 import { Field, Input } from './Fields.tsx';
@@ -11,6 +12,7 @@ export function TypedDialog({
   act,
   onDone,
   onClose,
+  same,
 }: {
   title: string;
   about: string;
@@ -18,6 +20,8 @@ export function TypedDialog({
   act: string;
   onDone: () => void;
   onClose: () => void;
+  /** The request that it sends. */
+  same?: (() => Call) | undefined;
 }) {
   const [typed, setTyped] = useState('');
   return (
@@ -26,6 +30,7 @@ export function TypedDialog({
       onClose={onClose}
       title={title}
       about={about}
+      same={same}
       acts={
         <>
           <Button onClick={onClose}>Cancel</Button>

@@ -61,6 +61,8 @@ import {
   whatMatters,
 } from '@praesidor/core/rehearse';
 import { type StoreRow, storesView, type VolumesView, volumesView } from '@praesidor/core/backup';
+import { type TeamRow, teamRows } from '@praesidor/core/teams';
+import { viewOf } from '@praesidor/core/reading';
 import { isIp } from '@praesidor/core/address';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
@@ -209,6 +211,8 @@ export const compute = {
     const plan = resolve(charter, estate);
     return volumesView(plan, roomOf(plan), estate);
   },
+  /** Teams, with what they have and what they have planned. */
+  teams: (): TeamRow[] => (estate ? teamRows(viewOf(estate)) : []),
   /** Stores for backups, with what is planned to lie there. */
   stores: (): StoreRow[] => (estate ? storesView(estate) : []),
   /** What starts when at a site that lost all power. */

@@ -15,6 +15,7 @@ const goes = 'it decides where credentials are sent, and whom to trust';
 /** In this order; the first that fits a field counts. */
 export const fieldRules: readonly FieldRule[] = [
   { kind: 'Site', path: [], needs: 'warden', why: 'sites are a warden’s' },
+  { kind: 'Team', path: [], needs: 'warden', why: 'it says how much people may take' },
   { kind: 'Host', path: ['state'], needs: 'act', why: 'acts lead from one state to the next' },
   { kind: 'Host', path: ['held'], needs: 'act', why: 'a host is held for a charter' },
   { kind: 'Host', path: ['drained'], needs: 'act', why: 'draining is an act' },

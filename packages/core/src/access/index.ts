@@ -3,3 +3,4 @@ export * from './authorize.ts';
 export * from './credentials.ts';
 export * from './fields.ts';
 export * from './tokens.ts';
+export * from './where.ts';

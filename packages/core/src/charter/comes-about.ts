@@ -59,6 +59,7 @@ const rules: readonly [path: string, way: Way, why: string][] = [
   ['template', 'at once', 'it says where the charter comes from'],
   ['purpose', 'at once', 'it is for people'],
   ['owner', 'at once', 'it is for people'],
+  ['team', 'at once', 'what it takes counts in the allowance of that team'],
   ['notes', 'at once', 'it is for people'],
 ];
 

@@ -1,3 +1,9 @@
+import { ACC001 } from './rules/ACC-001.ts';
+import { ACC002 } from './rules/ACC-002.ts';
+import { ACC003 } from './rules/ACC-003.ts';
+import { ACC004 } from './rules/ACC-004.ts';
+import { ACC005 } from './rules/ACC-005.ts';
+import { ACC006 } from './rules/ACC-006.ts';
 import { STO031 } from './rules/STO-031.ts';
 import { STO032 } from './rules/STO-032.ts';
 import { STO033 } from './rules/STO-033.ts';
@@ -470,6 +476,12 @@ export const catalogue: readonly Check[] = [
   STO035,
   STO036,
   STO037,
+  ACC001,
+  ACC002,
+  ACC003,
+  ACC004,
+  ACC005,
+  ACC006,
   TPL001,
   TPL002,
   TPL003,

@@ -8,7 +8,7 @@ import type { Edit } from '../model/edit.ts';
 import { keyOf } from '../model/estate.ts';
 import type { GroupOf, Shelved, ShelfName, View } from '../reading/index.ts';
 
-export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD' | 'TPL';
+export type Area = 'NET' | 'HST' | 'ADR' | 'DNS' | 'IMG' | 'KEY' | 'CHT' | 'STO' | 'SVC' | 'BLD' | 'TPL' | 'ACC';
 export type Severity = 'stop' | 'mind' | 'note';
 
 /** What can be done about a finding: described edits, previewed and undone as such, or an act that stands elsewhere. */

@@ -26,7 +26,8 @@ const set =
       | 'Zone'
       | 'Release'
       | 'Addon'
-      | 'Template',
+      | 'Template'
+      | 'Reservation',
     key: string,
     path: (string | number)[],
     value: unknown,
@@ -41,6 +42,10 @@ const put =
     ]);
 const plover = (path: string[], value: unknown) => set('Charter', 'plover', path, value);
 const machine = (path: (string | number)[], value: unknown) => set('Network', 'lr-machine', path, value);
+const ofTeam =
+  (team: object): Change =>
+  (e) =>
+    plover(['team'], 'radar')(put({ kind: 'Team', name: 'radar', ...team })(e));
 const observe =
   (change: (o: Estate['observed']) => void): Change =>
   (e) => {
@@ -849,6 +854,12 @@ const cases: Record<string, Change> = {
         cases: { 'lr-04': { at: e.now, by: 'iris', lines: [{ ...counted, came, agrees: false }], without: [] } },
       };
     })(e),
+  'ACC-001': ofTeam({ sites: ['bw'] }),
+  'ACC-002': (e) => fromTemplate(ofTeam({ templates: ['other'] })(e)),
+  'ACC-003': ofTeam({ allowance: { hosts: 2 } }),
+  'ACC-004': plover(['team'], 'radar'),
+  'ACC-005': ofTeam({ allowance: { addresses: 1 } }),
+  'ACC-006': put({ kind: 'Team', name: 'radar', moulds: ['none'] }),
   'KEY-004': (e) =>
     plover(
       ['answers'],
@@ -888,7 +899,7 @@ cases['DNS-005'] = (e) => record('53.8.62.10.in-addr.arpa', 'PTR', 'other.lr.kes
 
 /** Pages of the interface (apps/web/src/routes.tsx). */
 const pages =
-  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|rehearse|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|rehearse\/cold-start|keyring)$/;
+  /^\/(estate|declare|hosts(\/(racks|hypervisors|profiles|[a-z][\w-]*))?|addresses(\/(names|routes))?|rehearse|images(\/(rules|pulls|clean-up))?|clusters(\/(stores|(templates\/)?[a-z]+))?|rehearse\/cold-start|keyring|people\/teams)$/;
 
 describe('every check', () => {
   it('finds nothing in a good estate', () => {
@@ -897,7 +908,7 @@ describe('every check', () => {
   it('has a case, and a code of its own', () => {
     expect(Object.keys(cases).sort()).toEqual(catalogue.map((c) => c.code).sort());
     expect(catalogue.length).toBeGreaterThanOrEqual(110);
-    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO|SVC|TPL)-\d{3}$/);
+    for (const c of catalogue) expect(c.code).toMatch(/^(NET|HST|ADR|DNS|IMG|KEY|CHT|STO|SVC|TPL|ACC)-\d{3}$/);
   });
   it('says why it matters and what mends it, in sentences; nothing is said of a check that is none', () => {
     expect(Object.keys(checkWords).sort()).toEqual(catalogue.map((c) => c.code).sort());
@@ -1523,5 +1534,82 @@ describe('a proxy', () => {
     expect(found(out())).toEqual([]);
     expect(found(proxied(gated({})(goodEstate())))).toEqual([]);
     expect(found(proxied(out({ rules: [{ do: 'deny', from: '10.62.8.0/25', protocol: 'tcp', port: 443 }] })))).toEqual([]);
+  });
+});
+
+describe('the allowance of a team', () => {
+  const found = (code: string, e: Estate) => check(e).findings.filter((f) => f.code === code);
+  const titles = (code: string, e: Estate) => found(code, e).map((f) => f.title);
+  const plan = resolve(goodEstate().charters[0] as Charter, goodEstate());
+  const hosts = plan.nodes.length;
+
+  it('has room to the last host, and not for one more', () => {
+    expect(titles('ACC-003', ofTeam({ allowance: { hosts } })(goodEstate()))).toEqual([]);
+    expect(titles('ACC-003', ofTeam({ allowance: { hosts: hosts - 1 } })(goodEstate()))).toEqual([
+      `With plover, radar would have ${hosts} of ${hosts - 1} hosts`,
+    ]);
+  });
+  it('counts cores, memory and disks as they were read of the hosts', () => {
+    const of = (list: (f: NonNullable<Estate['hosts'][number]['facts']>) => number) =>
+      plan.nodes.reduce((n, node) => n + list(node.facts), 0);
+    const sums = {
+      cores: of((f) => f.cores),
+      memoryGiB: of((f) => f.memoryGiB),
+      storageGB: of((f) => f.disks.reduce((n, d) => n + d.sizeGB, 0)),
+    };
+    for (const [measure, sum] of Object.entries(sums)) {
+      expect(sum).toBeGreaterThan(0);
+      expect([measure, titles('ACC-003', ofTeam({ allowance: { [measure]: Math.ceil(sum) } })(goodEstate()))]).toEqual([
+        measure,
+        [],
+      ]);
+      expect(titles('ACC-003', ofTeam({ allowance: { [measure]: Math.ceil(sum) - 1 } })(goodEstate()))[0]).toContain(
+        `With plover, radar would have ${sum} of ${Math.ceil(sum) - 1}`,
+      );
+    }
+  });
+  it('takes nothing away that stands: what a cluster has it keeps, where the allowance was made smaller', () => {
+    const stands = ofTeam({ allowance: { hosts: 1, addresses: 1 } })(serving(goodEstate()));
+    expect(titles('ACC-003', stands)).toEqual([]);
+    expect(found('ACC-005', stands)[0]?.text).toBe('It has more than that already, which it keeps.');
+    // One host more is one too many.
+    const workers = (goodEstate().charters[0] as Charter).workers.count;
+    const five = serving(plover(['workers', 'count'], workers - 1)(goodEstate()));
+    const spare = goodEstate().hosts.filter((h) => !five.hosts.some((x) => x.name === h.name));
+    const fewer = { ...five, hosts: [...five.hosts, ...spare] };
+    const grows = plover(['workers', 'count'], workers)(ofTeam({ allowance: { hosts: 1 } })(fewer));
+    expect(titles('ACC-003', grows)).toEqual([`With plover, radar would have ${hosts} of 1 host`]);
+  });
+  it('is kept by each cluster by itself, beside what stands; what is only planned of all is told of the team', () => {
+    const { apiVersion: _, kind: __, ...first } = structuredClone(goodEstate().charters[0] as Charter);
+    const two = put({ kind: 'Charter', ...first, name: 'petrel', team: 'radar', api: {}, inbound: {} });
+    const allowed = (clusters: number) => two(ofTeam({ allowance: { clusters } })(goodEstate()));
+    expect(titles('ACC-003', allowed(1))).toEqual([]);
+    expect(titles('ACC-005', allowed(1))).toEqual(['radar plans 2 of 1 cluster']);
+    expect(titles('ACC-005', allowed(2))).toEqual([]);
+    // The first stands: the second cannot be built any more.
+    const one = two(ofTeam({ allowance: { clusters: 1 } })(serving(goodEstate())));
+    expect(found('ACC-003', one).map((f) => [f.charters, f.title])).toEqual([
+      [['petrel'], 'With petrel, radar would have 2 of 1 cluster'],
+    ]);
+  });
+  it('does not count an address that rests', () => {
+    const stands = ofTeam({ allowance: { addresses: plan.reservations.length } })(serving(goodEstate()));
+    const rests = put({
+      kind: 'Reservation',
+      address: '10.62.8.90',
+      network: 'lr-machine',
+      owner: { kind: 'charter', name: 'plover' },
+      resting: true,
+    })(stands);
+    expect(titles('ACC-005', rests)).toEqual([]);
+    const awake = set('Reservation', 'lr-machine/10.62.8.90', ['resting'], undefined)(rests);
+    expect(titles('ACC-005', awake)).toHaveLength(1);
+  });
+  it('is raised by its remedy to what is asked for', () => {
+    const e = ofTeam({ allowance: { hosts: 1, addresses: 1 } })(goodEstate());
+    const mended = applyEdits(e, found('ACC-003', e)[0]?.remedy?.edits ?? []);
+    expect([...titles('ACC-003', mended), ...titles('ACC-005', mended)]).toEqual([]);
+    expect(mended.teams[0]?.allowance).toEqual({ hosts, addresses: plan.reservations.length });
   });
 });

@@ -2,6 +2,30 @@ import { catalogue } from './catalogue.ts';
 
 /** What somebody reads about a check beside what it is about: why it matters, and what mends it. A test holds the list to the catalogue. */
 export const checkWords: Readonly<Record<string, { why: string; mend: string }>> = {
+  'ACC-001': {
+    why: 'Teams have sites so that what one of them does stays where it is theirs.',
+    mend: 'Build it at one of its sites, give it to another team, or let the team have clusters there.',
+  },
+  'ACC-002': {
+    why: 'Moulds and templates are given to teams so that what they build is what was agreed.',
+    mend: 'Choose one of those that the team has, or give it this one.',
+  },
+  'ACC-003': {
+    why: 'What one team takes another lacks.',
+    mend: 'Ask for less, take another cluster down, or have a warden raise the allowance.',
+  },
+  'ACC-004': {
+    why: 'Whose cluster it is decides who may change it.',
+    mend: 'Declare the team, or take it out of the charter.',
+  },
+  'ACC-005': {
+    why: 'Who comes last cannot build, and learns of it late.',
+    mend: 'Plan less, or raise the allowance.',
+  },
+  'ACC-006': {
+    why: 'What a team is given is what it may use: a name of something that is not there gives nothing.',
+    mend: 'Declare it, or take it out.',
+  },
   'ADR-001': {
     why: 'A DHCP server leases addresses of the pool, and the cluster gives the same ones to services.',
     mend: 'Move the pool to a free range, or shorten the scope.',

@@ -21,6 +21,7 @@ export const sorts = [
   'network',
   'registry',
   'store',
+  'team',
   'image',
   'zone',
   'build',

@@ -69,6 +69,9 @@ export function thingsOf(estate: Estate, findings: readonly Finding[]): Thing[] 
         words(s.title, s.bucket),
       ),
     ),
+    ...estate.teams.map((t) =>
+      thing('team', '', t.name, words('team,', t.title), `/people/teams?at=${t.name}`, words(t.title, t.sites?.join(' '))),
+    ),
     ...estate.gateways.map((g) =>
       thing(
         'network',

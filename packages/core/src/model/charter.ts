@@ -114,6 +114,8 @@ export const Charter = doc('Charter', {
   site: Name,
   purpose: Line(200).default(''),
   owner: Line(80).default(''),
+  /** The team whose cluster it is. */
+  team: Name.optional(),
   release: VersionName,
   arch: Arch.default('x86-64'),
   addons: z.array(VersionName).max(50).default([]),

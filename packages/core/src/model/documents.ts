@@ -6,6 +6,7 @@ import { Charter, type OverlayKind, overlayKinds, PoolRole } from './charter.ts'
 import { doc } from './doc.ts';
 import { Gateway, StaticRoute, TrafficRule } from './gateway.ts';
 import { precinctFaults, Precincts } from './precincts.ts';
+import { Team } from './team.ts';
 import { Template } from './template.ts';
 import { Facts, Media } from './facts.ts';
 import { Manifests } from './manifests.ts';
@@ -430,7 +431,7 @@ export const Baseline = doc('Baseline', {
     .default([]),
 });
 
-export { BackupStore, Gateway, Template };
+export { BackupStore, Gateway, Team, Template };
 export { Charter, FactName, type OverlayKind, overlayKinds, PoolRole, Requirement, RoleName };
 
 /** The catalogue of kinds; the order is the order in which an import must write them. */
@@ -449,6 +450,7 @@ export const kinds = {
   Addon,
   BackupStore,
   Template,
+  Team,
   Charter,
   Reservation,
   Record: NameRecord,
@@ -484,6 +486,7 @@ export type Doc =
   | Addon
   | BackupStore
   | Template
+  | Team
   | Charter
   | Reservation
   | NameRecord;

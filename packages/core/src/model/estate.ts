@@ -17,6 +17,7 @@ import type {
   Release,
   Reservation,
   Site,
+  Team,
   Template,
   Zone,
 } from './documents.ts';
@@ -52,6 +53,7 @@ export interface Estate {
   moulds: Mould[];
   hypervisors: Hypervisor[];
   templates: Template[];
+  teams: Team[];
   charters: Charter[];
   /** Names of keyring entries, with what they are for; never their content. */
   keys: { name: string; use: string; places: string[] }[];
@@ -99,6 +101,7 @@ export const emptyEstate = (now: string): Estate => ({
   moulds: [],
   hypervisors: [],
   templates: [],
+  teams: [],
   charters: [],
   keys: [],
   accepted: [],
@@ -122,6 +125,7 @@ export const sliceOf = {
   Mould: 'moulds',
   Hypervisor: 'hypervisors',
   Template: 'templates',
+  Team: 'teams',
   Charter: 'charters',
 } as const satisfies Record<Kind, Slice>;
 

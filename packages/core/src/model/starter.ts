@@ -24,6 +24,7 @@ export const creatableKinds = [
   'Release',
   'Addon',
   'BackupStore',
+  'Team',
   'Reservation',
   'Record',
 ] as const satisfies Kind[];
@@ -248,6 +249,14 @@ const writers: Record<CreatableKind, (estate: Estate, site: string, given: Reado
       'sizeGB: 1000',
     );
   },
+  Team: (estate, site) =>
+    lines(
+      'Team',
+      `name: ${fresh('new-team', estate.teams)}`,
+      'title: ',
+      `sites: [${site}] # where its clusters may stand`,
+      'allowance: {hosts: 8, addresses: 32, clusters: 2} # also cores, memoryGiB, storageGB',
+    ),
   Mould: (estate, site) => {
     const machine = estate.networks.find((n) => n.site === site && n.purpose === 'machine') ?? estate.networks[0];
     return lines(

@@ -36,6 +36,8 @@ const page = (doc: Doc): string => {
       return '/images/rules';
     case 'BackupStore':
       return '/clusters/stores';
+    case 'Team':
+      return `/people/teams?at=${doc.name}`;
     default:
       return `/declare?edit=${encodeURIComponent(`${doc.kind} ${keyOf(doc)}`)}`;
   }
@@ -91,6 +93,7 @@ function* references(doc: Doc): Generator<[Kind, string, string, label?: string]
       for (const c of doc.apart ?? []) yield ['Charter', c, 'is kept apart from it', 'Take it out of the charter'];
       for (const c of new Set((doc.standbys ?? []).map((s) => s.cluster)))
         yield ['Charter', c, 'keeps standby copies of it', 'Take them out of the charter'];
+      if (doc.team) yield ['Team', doc.team, 'is a cluster of it', 'Give the cluster to another team'];
       if (doc.template) yield ['Template', doc.template.name, 'came from it', 'Let the charter forget it'];
       yield ['Network', doc.machineNetwork, 'has its machines in it'];
       if (doc.second) yield ['Network', doc.second.network, 'has its machines in it too', 'Take it out of the charter'];

@@ -33,6 +33,8 @@ export function placeOf(subject: Finding['subject'], site: string): string {
     case 'Hypervisor':
     case 'Mould':
       return q('/hosts/hypervisors');
+    case 'Team':
+      return q('/people/teams', `at=${name}`);
     case 'BackupStore':
       return q('/clusters/stores', `at=${name}`);
     case 'Profile':

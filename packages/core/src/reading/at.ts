@@ -34,6 +34,7 @@ export function readAs(view: View, own: { [S in keyof Estate]?: () => Estate[S] 
     moulds: 'Mould',
     hypervisors: 'Hypervisor',
     templates: 'Template',
+    teams: 'Team',
     charters: 'Charter',
     keys: 'key',
     accepted: 'acceptance',

@@ -79,9 +79,11 @@ export const groupings = {
   Addon: { source: (a: DocOf<'Addon'>) => a.source },
   BackupStore: { ...speaks, ...credential, site: (s: DocOf<'BackupStore'>) => s.site },
   Template: {},
+  Team: {},
   Charter: {
     ...speaks,
     template: (c: DocOf<'Charter'>) => c.template?.name,
+    team: (c: DocOf<'Charter'>) => c.team,
     site: (c: DocOf<'Charter'>) => c.site,
     network: (c: DocOf<'Charter'>) => c.machineNetwork,
     mirror: (c: DocOf<'Charter'>) => c.mirror,

@@ -1,3 +1,4 @@
 export * from './amounts.ts';
 export * from './own.ts';
 export * from './moments.ts';
+export * from './request-text.ts';

@@ -4,16 +4,9 @@ import { z } from 'zod';
 import { type ActName, actNames, mostTokenDays, roles } from '@praesidor/core/access';
 import { words } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
-import {
-  changeAccount,
-  changeOwnPassword,
-  endSession,
-  leastPassword,
-  listAccounts,
-  makeAccount,
-  resetPassword,
-  sessionsOf,
-} from './service.ts';
+import { changeAccount, changeOwnPassword, endSession, listAccounts, makeAccount, resetPassword, sessionsOf } from './service.ts';
+import { invite, invited, takeUp } from './invitations.ts';
+import { leastPassword } from './passwords.ts';
 import { endToken, makeToken, tokensOf } from './tokens.ts';
 
 const Login = z
@@ -23,7 +16,6 @@ const Login = z
 const Password = z.string().min(leastPassword, `a password has at least ${leastPassword} characters`).max(256);
 const Named = z.strictObject({ login: Login });
 const OneSession = z.strictObject({ login: Login, id: z.uuid() });
-const New = z.strictObject({ login: Login, name: words.Line(80, 1), role: z.enum(roles), password: Password.optional() });
 const NewToken = z.strictObject({
   name: words.Line(60, 1),
   /** What it is for, of the catalogue of acts. */
@@ -32,10 +24,27 @@ const NewToken = z.strictObject({
     .min(1)
     .max(actNames.length),
   days: z.number().int().min(1).max(mostTokenDays),
+  /** What it changes, it changes at these sites alone, and of this team alone. */
+  sites: z.array(words.Name).min(1).max(500).optional(),
+  team: words.Name.optional(),
+});
+const SiteRoles = z.record(words.Name, z.enum(roles)).refine((r) => Object.keys(r).length <= 1000, 'up to 1,000 sites');
+const Teams = z.array(words.Name).max(200);
+const New = z.strictObject({
+  login: Login,
+  name: words.Line(80, 1),
+  role: z.enum(roles),
+  sites: SiteRoles.optional(),
+  teams: Teams.optional(),
+  password: Password.optional(),
+  invite: z.literal(true).optional(),
 });
 const Changes = z.strictObject({
   name: words.Line(80, 1).optional(),
   role: z.enum(roles).optional(),
+  /** In place of those that it has: roles at single sites, and teams. */
+  sites: SiteRoles.optional(),
+  teams: Teams.optional(),
   disabled: z.boolean().optional(),
 });
 
@@ -71,6 +80,27 @@ export async function accounts(app: App, { ctx }: { ctx: Context }) {
       },
     },
     async (req) => ctx.db.transaction((m) => resetPassword(m, req.params.login, req.body.password, req.who.login)),
+  );
+  /** A link with which somebody chooses a password: it is told once, and is good once. */
+  app.post(
+    '/api/accounts/:login/invitation',
+    { config: manage, schema: { response: { '2xx': answers.Invitation }, params: Named } },
+    async (req, reply) => reply.status(201).send(await ctx.db.transaction((m) => invite(m, req.params.login, req.who.login))),
+  );
+  const Link = z.strictObject({ token: z.string().min(1).max(100) });
+  // Whoever has the link is asked nothing else: it stands in no address, and so in no log.
+  app.post(
+    '/api/invitations/look',
+    { config: { open: true }, schema: { response: { '2xx': answers.Invited }, body: Link } },
+    async (req) => invited(ctx.db.manager, req.body.token),
+  );
+  app.post(
+    '/api/invitations/take',
+    {
+      config: { open: true },
+      schema: { response: { '2xx': answers.TakenUp }, body: Link.extend({ password: Password }) },
+    },
+    async (req) => ctx.db.transaction((m) => takeUp(m, req.body.token, req.body.password)),
   );
   app.get(
     '/api/accounts/:login/sessions',

@@ -3,12 +3,17 @@ import { hash, verify } from '@node-rs/argon2';
 import { type Role, roles } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
+import { invite } from './invitations.ts';
+import { refuseGuessed } from './passwords.ts';
+import { rightsOf } from '../../access/permit.ts';
 import { Refusal } from '../../refusal.ts';
 
 export interface AccountView {
   login: string;
   name: string;
   role: Role;
+  sites: Record<string, Role>;
+  teams: string[];
   disabled: boolean;
   changedAt: Date;
   /** How many browsers are signed in, and when the last one asked for something. */
@@ -26,9 +31,6 @@ export interface SessionView {
   own: boolean;
 }
 
-/** Fewest characters of a password. */
-export const leastPassword = 10;
-
 /** A password that can be read over the telephone: 100 bits in five groups, without letters that look alike. */
 export function newPassword(): string {
   const letters = 'abcdefghjkmnpqrstuvwxyz23456789';
@@ -38,7 +40,7 @@ export function newPassword(): string {
 
 export async function listAccounts(m: EntityManager): Promise<AccountView[]> {
   return (await m.query(
-    `select a.login, a.name, a.role, a.disabled, a.changed_at as "changedAt", count(s.id)::int as sessions, max(s.seen_at) as "lastSeen"
+    `select a.login, a.name, ${rightsOf('a')}, a.disabled, a.changed_at as "changedAt", count(s.id)::int as sessions, max(s.seen_at) as "lastSeen"
      from account a left join session s on s.login = a.login and s.expires_at > now() group by a.login order by a.login`,
   )) as AccountView[];
 }
@@ -47,13 +49,15 @@ interface Account {
   login: string;
   name: string;
   role: Role;
+  sites: Record<string, Role>;
+  teams: string[];
   disabled: boolean;
   hash: string;
 }
 /** The account, locked; with it all wardens, so that two cannot take the last one's role at once. */
 async function lockAccount(m: EntityManager, login: string): Promise<Account> {
   const rows = (await m.query(
-    "select login, name, role, disabled, password_hash as hash from account where login = $1 or role = 'warden' order by login for update",
+    `select login, name, ${rightsOf('account')}, disabled, password_hash as hash from account where login = $1 or role = 'warden' order by login for update`,
     [login],
   )) as Account[];
   const found = rows.find((r) => r.login === login);
@@ -72,12 +76,49 @@ async function keepAWarden(m: EntityManager): Promise<void> {
     });
 }
 
+type Given = { sites?: Record<string, Role> | undefined; teams?: readonly string[] | undefined };
+/** What is put down of roles at sites and of teams, where there are any. */
+const rightsGiven = ({ sites, teams }: Given) => ({
+  ...(sites && Object.keys(sites).length ? { sites } : {}),
+  ...(teams?.length ? { teams } : {}),
+});
+/** Roles at single sites and teams, in place of those that an account has. @throws Refusal where there is no such site or team */
+export async function giveRights(m: EntityManager, login: string, { sites, teams }: Given): Promise<void> {
+  if (sites) {
+    const names = Object.keys(sites);
+    const known = ((await m.query('select key from site where key = any($1)', [names])) as { key: string }[]).map((r) => r.key);
+    const strange = names.find((s) => !known.includes(s));
+    if (strange)
+      throw new Refusal('invalid', `There is no site ${strange}.`, { places: [{ path: 'sites', message: 'not declared' }] });
+    await m.query('update account set sites = $2, changed_at = now() where login = $1', [login, JSON.stringify(sites)]);
+  }
+  if (!teams) return;
+  await m.query('delete from account_team where login = $1', [login]);
+  const put = (await m.query(
+    'with put as (insert into account_team (login, team) select $1, key from team where key = any($2) returning team) select team from put',
+    [login, teams],
+  )) as { team: string }[];
+  const strange = teams.find((t) => !put.some((p) => p.team === t));
+  if (strange)
+    throw new Refusal('invalid', `There is no team ${strange}.`, { places: [{ path: 'teams', message: 'not declared' }] });
+}
+
 /** Makes an account. Without a password one is made, which is answered once and kept nowhere in the clear. */
 export async function makeAccount(
   m: EntityManager,
-  a: { login: string; name: string; role: Role; password?: string | undefined },
+  a: {
+    login: string;
+    name: string;
+    role: Role;
+    sites?: Record<string, Role> | undefined;
+    teams?: string[] | undefined;
+    password?: string | undefined;
+    /** A link is made with which its owner chooses a password, and no password is told. */
+    invite?: boolean | undefined;
+  },
   who: string,
-): Promise<{ password?: string }> {
+): Promise<{ password?: string; invitation?: { token: string; endsAt: Date } }> {
+  if (a.password !== undefined) await refuseGuessed(a.password, a.login);
   const password = a.password ?? newPassword();
   const rows = (await m.query(
     'insert into account (login, name, role, password_hash) values ($1, $2, $3, $4) on conflict (login) do nothing returning login',
@@ -88,7 +129,9 @@ export async function makeAccount(
       remedy: 'Choose another login, or change that account.',
       places: [{ path: 'login', message: 'taken' }],
     });
-  await record(m, who, 'made an account', a.login, { role: a.role });
+  await giveRights(m, a.login, a);
+  await record(m, who, 'made an account', a.login, { role: a.role, ...rightsGiven(a) });
+  if (a.invite) return { invitation: await invite(m, a.login, who) };
   return a.password === undefined ? { password } : {};
 }
 
@@ -96,7 +139,13 @@ export async function makeAccount(
 export async function changeAccount(
   m: EntityManager,
   login: string,
-  to: { name?: string | undefined; role?: Role | undefined; disabled?: boolean | undefined },
+  to: {
+    name?: string | undefined;
+    role?: Role | undefined;
+    sites?: Record<string, Role> | undefined;
+    teams?: string[] | undefined;
+    disabled?: boolean | undefined;
+  },
   who: string,
 ): Promise<void> {
   const before = await lockAccount(m, login);
@@ -108,8 +157,12 @@ export async function changeAccount(
     after.disabled,
   ]);
   if (before.role === 'warden' && !before.disabled) await keepAWarden(m);
-  if (after.disabled) await m.query('delete from session where login = $1', [login]);
-  const { name, role, disabled } = before;
+  if (after.disabled) {
+    await m.query('delete from session where login = $1', [login]);
+    await m.query('delete from invitation where login = $1', [login]);
+  }
+  const { name, role, disabled, sites, teams } = before;
+  await giveRights(m, login, to);
   await record(
     m,
     who,
@@ -120,8 +173,8 @@ export async function changeAccount(
         : 'changed an account',
     login,
     {
-      before: { name, role, disabled },
-      after,
+      before: { name, role, disabled, ...rightsGiven({ sites, teams }) },
+      after: { ...after, ...rightsGiven({ sites: to.sites ?? sites, teams: to.teams ?? teams }) },
     },
   );
 }
@@ -134,7 +187,9 @@ export async function resetPassword(
   who: string,
 ): Promise<{ password?: string }> {
   await lockAccount(m, login);
+  if (given !== undefined) await refuseGuessed(given, login);
   const password = given ?? newPassword();
+  await m.query('delete from invitation where login = $1', [login]);
   await m.query('update account set password_hash = $2, changed_at = now() where login = $1', [login, await hash(password)]);
   await m.query('delete from session where login = $1', [login]);
   await m.query('delete from sign_in_failure where login = $1', [login]);
@@ -160,7 +215,9 @@ export async function changeOwnPassword(
     throw new Refusal('invalid', 'The new password is the present one.', {
       places: [{ path: 'next', message: 'is the present one' }],
     });
+  await refuseGuessed(next, login, 'next');
   await m.query('update account set password_hash = $2, changed_at = now() where login = $1', [login, await hash(next)]);
+  await m.query('delete from invitation where login = $1', [login]);
   await m.query('delete from session where login = $1 and id <> $2', [login, session]);
   await record(m, login, 'changed their password', login);
 }

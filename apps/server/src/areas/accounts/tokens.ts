@@ -1,4 +1,4 @@
-import { mostTokenDays, tokenActsOf, type Role } from '@praesidor/core/access';
+import { includes, mostTokenDays, type Rights, roleAnywhere, tokenActsOf } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import { hashed, newToken } from '../../auth/seal.ts';
@@ -9,6 +9,8 @@ export interface TokenView {
   id: string;
   name: string;
   acts: string[];
+  sites: string[] | null;
+  team: string | null;
   madeAt: Date;
   endsAt: Date;
   usedAt: Date | null;
@@ -18,7 +20,7 @@ export interface TokenView {
 /** Tokens of somebody, those that have ended too, until they are taken away. */
 export const tokensOf = async (m: EntityManager, login: string): Promise<TokenView[]> =>
   (await m.query(
-    'select id, name, acts, made_at as "madeAt", ends_at as "endsAt", used_at as "usedAt", used_from as "usedFrom" from token where login = $1 order by made_at desc, name',
+    'select id, name, acts, sites, team, made_at as "madeAt", ends_at as "endsAt", used_at as "usedAt", used_from as "usedFrom" from token where login = $1 order by made_at desc, name',
     [login],
   )) as TokenView[];
 
@@ -28,9 +30,17 @@ const mostTokens = 50;
 /** Makes a token for some of what somebody may do. @returns the token, which is told once and kept nowhere @throws Refusal */
 export async function makeToken(
   m: EntityManager,
-  { login, role }: { login: string; role: Role },
-  asked: { name: string; acts: readonly string[]; days: number },
+  who: Rights & { login: string },
+  asked: {
+    name: string;
+    acts: readonly string[];
+    days: number;
+    sites?: readonly string[] | undefined;
+    team?: string | undefined;
+  },
 ): Promise<{ id: string; token: string; endsAt: Date }> {
+  const { login } = who;
+  const role = roleAnywhere(who);
   const may: readonly string[] = tokenActsOf(role);
   const more = asked.acts.filter((a) => !may.includes(a));
   if (more.length)
@@ -38,6 +48,7 @@ export async function makeToken(
       remedy: 'Leave that out, or have somebody make it who may do that.',
       places: [{ path: 'acts', message: `more than ${login} may` }],
     });
+  await refuseStrange(m, who, asked);
   // One at a time for each person: two at once would not see each other.
   await m.query('select 1 from account where login = $1 for update', [login]);
   const [{ n } = { n: 0 }] = (await m.query('select count(*)::int as n from token where login = $1', [login])) as { n: number }[];
@@ -47,17 +58,49 @@ export async function makeToken(
     });
   const token = tokenPrefix + newToken();
   const [row] = (await m.query(
-    `insert into token (login, name, token_hash, acts, ends_at) values ($1, $2, $3, $4, now() + make_interval(days => $5))
+    `insert into token (login, name, token_hash, acts, ends_at, sites, team) values ($1, $2, $3, $4, now() + make_interval(days => $5), $6, $7)
      on conflict (login, name) do nothing returning id, ends_at as "endsAt"`,
-    [login, asked.name, hashed(token), [...new Set(asked.acts)].sort(), Math.min(asked.days, mostTokenDays)],
+    [
+      login,
+      asked.name,
+      hashed(token),
+      [...new Set(asked.acts)].sort(),
+      Math.min(asked.days, mostTokenDays),
+      asked.sites ?? null,
+      asked.team ?? null,
+    ],
   )) as { id: string; endsAt: Date }[];
   if (!row)
     throw new Refusal('conflict', `${login} has a token ${asked.name} already.`, {
       remedy: 'Choose another name, or end that one.',
       places: [{ path: 'name', message: 'taken' }],
     });
-  await record(m, login, 'made a token', asked.name, { acts: asked.acts, ends: row.endsAt });
+  await record(m, login, 'made a token', asked.name, {
+    acts: asked.acts,
+    ends: row.endsAt,
+    ...(asked.sites ? { sites: asked.sites } : {}),
+    ...(asked.team ? { team: asked.team } : {}),
+  });
   return { ...row, token };
+}
+
+/** @throws Refusal where a token is to be kept to what is not there, or to a team that its person is not in */
+async function refuseStrange(
+  m: EntityManager,
+  who: Rights & { login: string },
+  asked: { sites?: readonly string[] | undefined; team?: string | undefined },
+): Promise<void> {
+  const sites = asked.sites ?? [];
+  const known = ((await m.query('select key from site where key = any($1)', [sites])) as { key: string }[]).map((r) => r.key);
+  const strange = sites.find((s) => !known.includes(s));
+  if (strange)
+    throw new Refusal('invalid', `There is no site ${strange}.`, { places: [{ path: 'sites', message: 'not declared' }] });
+  if (asked.team === undefined) return;
+  const [team] = (await m.query('select key from team where key = $1', [asked.team])) as unknown[];
+  if (!team)
+    throw new Refusal('invalid', `There is no team ${asked.team}.`, { places: [{ path: 'team', message: 'not declared' }] });
+  if (!who.teams?.includes(asked.team) && !includes(who.role, 'warden'))
+    throw new Refusal('not-allowed', `${who.login} is not in the team ${asked.team}.`, { remedy: 'Ask a warden.' });
 }
 
 /** Ends a token: from then on nothing is answered to it. */

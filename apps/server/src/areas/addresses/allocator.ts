@@ -4,6 +4,7 @@ import { choose, spaceFor, type Spoken, type Wish } from '@praesidor/core/ledger
 import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { toRefusal } from '../../db/errors.ts';
+import { withinAllowance } from '../../estate/allowance.ts';
 import { tellMany } from '../../events/bus.ts';
 import { spokenIn, stampOf } from './spoken.ts';
 import { Refusal } from '../../refusal.ts';
@@ -43,6 +44,8 @@ interface Known {
 }
 
 const most = 400;
+const changes = (list: readonly Reservation[]) =>
+  list.map((r): Change => ({ kind: 'Reservation', key: keyOf(r), before: null, after: r }));
 
 /**
  * Gives out addresses. Requests for one network that come while another is being written are granted together, in
@@ -110,11 +113,13 @@ export class Allocator {
     if (freed.length) await m.query('delete from reservation where key = any($1)', [freed]);
     const all = made.flatMap((list, i) => list.map((r) => ({ r, who: batch[i]?.who ?? '' })));
     if (all.length) {
-      await m.query('insert into reservation (key, doc, updated_by) select * from unnest($1::text[], $2::jsonb[], $3::text[])', [
-        all.map(({ r }) => keyOf(r)),
-        all.map(({ r }) => JSON.stringify(r)),
-        all.map(({ who }) => who),
-      ]);
+      await withinAllowance(m, changes(all.map(({ r }) => r)), () =>
+        m.query('insert into reservation (key, doc, updated_by) select * from unnest($1::text[], $2::jsonb[], $3::text[])', [
+          all.map(({ r }) => keyOf(r)),
+          all.map(({ r }) => JSON.stringify(r)),
+          all.map(({ who }) => who),
+        ]),
+      );
       await tellMany(
         m,
         'Reservation',
@@ -196,8 +201,6 @@ export class Allocator {
     acts: readonly { who: string; by: Asking | undefined; list: readonly Reservation[] }[],
   ): Promise<number[]> {
     if (!acts.length) return [];
-    const changes = (list: readonly Reservation[]) =>
-      list.map((r): Change => ({ kind: 'Reservation', key: keyOf(r), before: null, after: r }));
     const rows = (await m.query(
       "insert into audit (who, act, subject, detail, changes, under, token, address) select who, 'reserved', subject, detail::jsonb, changes::jsonb, 'ledger.change', token, address from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::text[], $6::text[]) with ordinality as t(who, subject, detail, changes, token, address, n) order by n returning id",
       [

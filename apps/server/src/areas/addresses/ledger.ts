@@ -5,6 +5,7 @@ import { type Change, keyOf, type Reservation } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
+import { withinAllowance } from '../../estate/allowance.ts';
 import {
   dropDoc,
   insertDoc,
@@ -218,7 +219,7 @@ export async function importCsv(
       const before = (standing.get(`Reservation ${key}`)?.doc as Reservation | undefined) ?? null;
       return { kind: 'Reservation', key, before, after: { ...doc, since: doc.since ?? since } };
     });
-    await writeChanges(m, changes, who, '');
+    await withinAllowance(m, changes, () => writeChanges(m, changes, who, ''));
     if (revision !== undefined) await refuseChangedSince(m, changes, revision);
     const act = await record(
       m,

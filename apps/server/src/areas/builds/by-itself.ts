@@ -1,5 +1,6 @@
 import { firstEnd, renewFrom } from '@praesidor/core/changes';
 import { whyNot } from '../../access/permit.ts';
+import { whereOfRun } from '../../access/where.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Runs } from '../../db/tables.ts';
@@ -48,7 +49,7 @@ export async function goOn(ctx: Context, id: number): Promise<void> {
     await logLine(m, run, run.steps.at(-1)?.id ?? '', 'warn', `the next release is not begun: ${why}`);
     await record(m, 'Praesidor', 'did not go on', charter, { after: run.title, why });
   };
-  const not = await whyNot(m, who, 'builds.run');
+  const not = await whyNot(m, who, 'builds.run', await whereOfRun(m, run));
   if (not) return hindered(not);
   try {
     if ((await dueChange(ctx, charter))?.kind === 'upgrade') await beginChange(ctx, charter, 'upgrade', who);

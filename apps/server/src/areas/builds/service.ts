@@ -15,7 +15,7 @@ import { loadEstate, thisMinute } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { beginAuthority } from '../clusters/authorities.ts';
-import { hold, toldSince } from '../clusters/service.ts';
+import { hold, inTurnToHold, toldSince } from '../clusters/service.ts';
 import { withChanges } from '../clusters/would-hold.ts';
 import { requestedOf } from './proofs.ts';
 import { changeRun, nothingUnderWay } from './change-run.ts';
@@ -72,91 +72,97 @@ export async function beginChange(
     });
   try {
     const before = await looked(ctx, name, ends === true);
-    return await ctx.db.transaction(async (m) => {
-      // What ends holds nothing more, and no finding keeps it.
-      const held = ends ? undefined : await hold(m, name, who, before);
-      const asRead = sameChanges(held?.changes ?? [], before.held.changes) && !(await toldSince(m, before.revision, name));
-      // Otherwise than it was read: what is held is held by now, and it is looked at as it stands.
-      const found = asRead
-        ? before
-        : await lookedAt(ctx, (await loadEstate(m)).estate, name, { holds: false, ends: ends === true });
-      const { whole, stops, kit } = found;
-      const charter = needIn(whole, 'Charter', name);
-      if (stops.length)
-        throw new Refusal(
-          'not-now',
-          `${name} cannot be built: ${counted(stops.length, 'finding stops', 'findings stop')} it. ${stops[0]?.code} ${stops[0]?.title}.`,
+    return await inTurnToHold(() =>
+      ctx.db.transaction(async (m) => {
+        // What ends holds nothing more, and no finding keeps it.
+        const held = ends ? undefined : await hold(m, name, who, before);
+        const asRead = sameChanges(held?.changes ?? [], before.held.changes) && !(await toldSince(m, before.revision, name));
+        // Otherwise than it was read: what is held is held by now, and it is looked at as it stands.
+        const found = asRead
+          ? before
+          : await lookedAt(ctx, (await loadEstate(m)).estate, name, { holds: false, ends: ends === true });
+        const { whole, stops, kit } = found;
+        const charter = needIn(whole, 'Charter', name);
+        if (stops.length)
+          throw new Refusal(
+            'not-now',
+            `${name} cannot be built: ${counted(stops.length, 'finding stops', 'findings stop')} it. ${stops[0]?.code} ${stops[0]?.title}.`,
+            {
+              places: stops.map((f) => ({ path: f.path.join('.'), code: f.code, message: f.title })),
+              remedy: 'Open the charter and settle what stands in its margin.',
+            },
+          );
+        await nothingUnderWay(m, name);
+        const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested, found.plan);
+        if (!due && asked)
+          throw nothing
+            ? new Refusal('not-now', nothing(name))
+            : new Refusal('not-now', `${changeKind(kind).label}: ${name} does not stand as planned.`, {
+                remedy: 'Do first what is due for it.',
+              });
+        if (!due)
+          throw new Refusal(
+            'not-now',
+            `${name} stands as planned: there is nothing to ${changeKind(kind).label.toLowerCase()}.`,
+            {
+              remedy: 'Change its charter first.',
+            },
+          );
+        if (due.kind !== kind)
+          throw new Refusal('conflict', `What is due for ${name} is “${due.title}” by now, not “${changeKind(kind).label}”.`, {
+            remedy: 'Look at what would be done, and begin that.',
+          });
+        if (due.refused.length)
+          throw new Refusal('not-now', `${due.title}: ${due.refused.join('; ')}.`, { remedy: 'Change the charter.' });
+        const [{ revision } = { revision: 1 }] = (await m.query(
+          'select coalesce(max(revision), 1) as revision from charter_revision where charter = $1',
+          [name],
+        )) as { revision: number }[];
+        const [{ last } = { last: 0 }] = (await m.query('select coalesce(max(number), 0) as last from build where charter = $1', [
+          name,
+        ])) as { last: number }[];
+        const number = last + 1;
+        const id = await queueRun(
+          ctx,
+          m,
           {
-            places: stops.map((f) => ({ path: f.path.join('.'), code: f.code, message: f.title })),
-            remedy: 'Open the charter and settle what stands in its margin.',
+            kind: 'change',
+            subject: `${name} ${number}`,
+            exclusive: `Charter ${name}`,
+            site: charter.site,
+            title: due.title,
+            steps: due.steps,
+            asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
           },
+          who,
+          { waits: true },
         );
-      await nothingUnderWay(m, name);
-      const { plan, due } = await dueOf(ctx, m, whole, name, kind, before.requested, found.plan);
-      if (!due && asked)
-        throw nothing
-          ? new Refusal('not-now', nothing(name))
-          : new Refusal('not-now', `${changeKind(kind).label}: ${name} does not stand as planned.`, {
-              remedy: 'Do first what is due for it.',
-            });
-      if (!due)
-        throw new Refusal('not-now', `${name} stands as planned: there is nothing to ${changeKind(kind).label.toLowerCase()}.`, {
-          remedy: 'Change its charter first.',
+        await m.insert(Builds, {
+          id,
+          charter: name,
+          number,
+          revision,
+          plan: plan as never,
+          kind,
+          moves: { joins: due.joins, leaves: due.leaves, stands: due.stands } as never,
         });
-      if (due.kind !== kind)
-        throw new Refusal('conflict', `What is due for ${name} is “${due.title}” by now, not “${changeKind(kind).label}”.`, {
-          remedy: 'Look at what would be done, and begin that.',
+        if (due.authority) await beginAuthority(ctx.config, m, plan, due.authority);
+        if (reissues || due.authority === 2) await forgetCertificates(m, name);
+        // What it writes is kept, so that what would be written later can be held against it.
+        await m.query('insert into build_kit (build, files) values ($1, $2)', [
+          id,
+          gzipSync(JSON.stringify(Object.fromEntries(kit.map((f) => [f.path, f.content])))),
+        ]);
+        await admit(ctx, m, charter.site);
+        await record(m, who, kind === 'build' ? 'began a build' : 'began a change', name, {
+          number,
+          revision,
+          ...(kind === 'build' ? {} : { what: due.title }),
         });
-      if (due.refused.length)
-        throw new Refusal('not-now', `${due.title}: ${due.refused.join('; ')}.`, { remedy: 'Change the charter.' });
-      const [{ revision } = { revision: 1 }] = (await m.query(
-        'select coalesce(max(revision), 1) as revision from charter_revision where charter = $1',
-        [name],
-      )) as { revision: number }[];
-      const [{ last } = { last: 0 }] = (await m.query('select coalesce(max(number), 0) as last from build where charter = $1', [
-        name,
-      ])) as { last: number }[];
-      const number = last + 1;
-      const id = await queueRun(
-        ctx,
-        m,
-        {
-          kind: 'change',
-          subject: `${name} ${number}`,
-          exclusive: `Charter ${name}`,
-          site: charter.site,
-          title: due.title,
-          steps: due.steps,
-          asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
-        },
-        who,
-        { waits: true },
-      );
-      await m.insert(Builds, {
-        id,
-        charter: name,
-        number,
-        revision,
-        plan: plan as never,
-        kind,
-        moves: { joins: due.joins, leaves: due.leaves, stands: due.stands } as never,
-      });
-      if (due.authority) await beginAuthority(ctx.config, m, plan, due.authority);
-      if (reissues || due.authority === 2) await forgetCertificates(m, name);
-      // What it writes is kept, so that what would be written later can be held against it.
-      await m.query('insert into build_kit (build, files) values ($1, $2)', [
-        id,
-        gzipSync(JSON.stringify(Object.fromEntries(kit.map((f) => [f.path, f.content])))),
-      ]);
-      await admit(ctx, m, charter.site);
-      await record(m, who, kind === 'build' ? 'began a build' : 'began a change', name, {
-        number,
-        revision,
-        ...(kind === 'build' ? {} : { what: due.title }),
-      });
-      await tell(m, 'Build', `${name} ${number}`);
-      return needBuild(m, name, number);
-    });
+        await tell(m, 'Build', `${name} ${number}`);
+        return needBuild(m, name, number);
+      }),
+    );
   } catch (e) {
     throw toRefusal(e);
   }

@@ -8,12 +8,13 @@ import { mapAddress } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { CharterRevisions } from '../../db/tables.ts';
-import { validDoc } from '../../estate/documents.ts';
+import { needDoc, validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
 import { carve, deleteCharter } from './without-hosts.ts';
-import { hold, keepText, planOf, saveCharter, writtenText } from './service.ts';
+import type { EntityManager } from 'typeorm';
+import { hold, holdWithin, inTurnToHold, keepText, nothingHeld, planOf, saveCharter, writtenText } from './service.ts';
 
 const Named = z.strictObject({ name: words.Name });
 const Save = z.strictObject({
@@ -33,10 +34,10 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.CharterAnswer }, params: Named } },
     async (req) => {
       const { name } = req.params;
-      const { plan, version } = await planOf(ctx, name);
+      const { doc, version } = await needDoc(ctx.db.manager, 'Charter', name);
       return {
-        doc: plan.charter,
-        text: matchingText(await writtenText(ctx.db.manager, name), plan.charter),
+        doc,
+        text: matchingText(await writtenText(ctx.db.manager, name), doc),
         version,
         revisions: await ctx.db.manager.find(CharterRevisions, {
           where: { charter: name },
@@ -64,12 +65,12 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       const base = body.base === undefined || body.base === null ? null : validDoc(body.base);
       if (base && base.kind !== 'Charter') throw new Refusal('invalid', `The base is a ${base.kind}, not a charter.`);
       const over = body.version === undefined ? { base } : { version: body.version };
-      return ctx.db.transaction(async (m) => {
+      const save = async (m: EntityManager) => {
         const { changes, ...saved } = await saveCharter(m, req.principal, charter, over, body.note);
         if (body.text !== undefined) await keepText(m, name, body.text);
-        const held = body.hold ? await hold(m, name, req.who.login) : { hosts: [], addresses: [], released: [], changes: [] };
-        const { changes: holding, hosts, addresses, released } = held;
-        const told = { hosts, addresses, released };
+        const held = body.hold ? await holdWithin(m, name, req.who.login) : nothingHeld;
+        const { changes: holding, hosts, addresses, released, notHeld } = held;
+        const told = { hosts, addresses, released, ...(notHeld ? { notHeld } : {}) };
         const added = changes.some((c) => !c.before);
         const act = await record(
           m,
@@ -81,7 +82,8 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
           'charters.save',
         );
         return { ...saved, held: told, act };
-      });
+      };
+      return body.hold ? inTurnToHold(() => ctx.db.transaction(save)) : ctx.db.transaction(save);
     },
   );
 
@@ -90,7 +92,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'charters.save' }, schema: { params: Named, response: { '2xx': answers.Held } } },
     async (req) => {
       const { name } = req.params;
-      return ctx.db.transaction(async (m) => {
+      const held = async (m: EntityManager) => {
         const h = await hold(m, name, req.who.login);
         return {
           hosts: h.hosts,
@@ -106,7 +108,8 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
             'charters.save',
           ),
         };
-      });
+      };
+      return inTurnToHold(() => ctx.db.transaction(held));
     },
   );
 
@@ -118,10 +121,12 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       schema: { params: Named, body: z.strictObject({ from: words.Name }), response: { '2xx': answers.PrecinctMade } },
     },
     async (req) =>
-      ctx.db.transaction(async (m) => {
-        const { precinct, held, act } = await carve(m, req.principal, req.params.name, req.body.from);
-        return { precinct, held: { hosts: held.hosts, addresses: held.addresses, released: held.released }, act };
-      }),
+      inTurnToHold(() =>
+        ctx.db.transaction(async (m) => {
+          const { precinct, held, act } = await carve(m, req.principal, req.params.name, req.body.from);
+          return { precinct, held: { hosts: held.hosts, addresses: held.addresses, released: held.released }, act };
+        }),
+      ),
   );
 
   /** With what was kept for it; one that has hosts is taken down first. */

@@ -4,6 +4,7 @@ import { type Plan, resolve } from '@praesidor/core/charter';
 import type { Principal } from '@praesidor/core/access';
 import { type Change, type Charter, type Estate, same } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
+import { withinAllowance } from '../../estate/allowance.ts';
 import { mergeDocs, saveOver } from '../../estate/change.ts';
 import { lockDocs, needDoc, writeChanges } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
@@ -51,6 +52,17 @@ export interface ReadBefore {
   held: HoldResult;
 }
 
+let last: Promise<unknown> = Promise.resolve();
+/**
+ * One who holds after the other, in this server: the lock that `hold` takes lets only one through at a time anyway, and whoever waits for it in a transaction keeps a connection to the
+ * database from everybody else.
+ */
+export function inTurnToHold<T>(act: () => Promise<T>): Promise<T> {
+  const mine = last.then(act, act);
+  last = mine.catch(() => undefined);
+  return mine;
+}
+
 /**
  * Holds what a charter's plan proposes: its hosts become held, its addresses reservations. What an earlier
  * revision held and this one does not need is given back. Nothing is taken from a cluster that serves.
@@ -71,8 +83,20 @@ export async function hold(m: EntityManager, name: string, who: string, read?: R
     throw new Refusal('conflict', `${moved.kind} ${moved.key} was changed while ${name} was being held.`, {
       remedy: 'Hold it again: what follows is computed anew.',
     });
-  await writeChanges(m, changes, who, '');
+  await withinAllowance(m, changes, () => writeChanges(m, changes, who, ''));
   return out;
+}
+
+export const nothingHeld: HoldResult & { notHeld?: string } = { hosts: [], addresses: [], released: [], changes: [] };
+/** Holds what a charter proposes where its team may have it; beyond its allowance nothing is held, and why is told: the charter is saved all the same. */
+export async function holdWithin(m: EntityManager, name: string, who: string): Promise<HoldResult & { notHeld?: string }> {
+  try {
+    // A savepoint: what was written of it is taken back, and nothing else.
+    return await m.transaction((part) => hold(part, name, who));
+  } catch (e) {
+    if (e instanceof Refusal && e.code === 'beyond-allowance') return { ...nothingHeld, notHeld: e.message };
+    throw e;
+  }
 }
 
 /**

@@ -20,7 +20,7 @@ export async function hostPage(ctx: Context, name: string) {
       name,
     ),
     q<z.input<typeof answers.RecordedAct>>(
-      "select id::int, at, who, act, subject, changes is not null and undone_by is null as \"canUndo\" from audit where subject = $1 or subject = 'Host ' || $1 or subject like $1 || ' %' or subject like '% ' || $1 or subject like '% ' || $1 || ' %' order by id desc limit 50",
+      "select id::int, at, who, act, subject, changes is not null and not exists (select 1 from audit u where u.undoes = audit.id) as \"canUndo\" from audit where subject = $1 or subject = 'Host ' || $1 or subject like $1 || ' %' or subject like '% ' || $1 or subject like '% ' || $1 || ' %' order by id desc limit 50",
       name,
     ),
     worksOf(m, name),

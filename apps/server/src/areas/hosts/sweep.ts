@@ -89,7 +89,7 @@ interface SweepRow {
 export async function sweep(ctx: Context, id: number, signal: AbortSignal): Promise<void> {
   const [row] = (await ctx.db.manager.query('select * from sweep where id = $1', [id])) as SweepRow[];
   if (row?.state !== 'running') return;
-  if (await whyNot(ctx.db.manager, row.created_by, 'hosts.sweep')) {
+  if (await whyNot(ctx.db.manager, row.created_by, 'hosts.sweep', { sites: [row.site], teams: [] })) {
     await ctx.db.manager.query("update sweep set state = 'stopped' where id = $1", [id]);
     return;
   }

@@ -9,7 +9,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Steps } from '../../parts/Steps.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 
 /** Sets a gateway up: what its members need for that once, the steps of the last time, and what was said meanwhile. */
@@ -18,7 +18,11 @@ export function GatewaySetup({ gateway, onClose }: { gateway: Gateway; onClose: 
   const leave = useMay();
   const at = `/api/gateways/${name}/setup`;
   const setup = useQuery({ queryKey: ['setup', name], queryFn: () => api<Setup>('GET', at) });
-  const act = useAct((how: '' | '/stop' | '/resume') => api<object>('POST', `${at}${how}`), '', [['setup', name]]);
+  const act = useCall<object, '' | '/stop' | '/resume'>(
+    (how: '' | '/stop' | '/resume') => ({ method: 'POST', path: `${at}${how}` }),
+    '',
+    [['setup', name]],
+  );
   const { lacks = [], last, account } = setup.data ?? {};
   const state = last?.status.state;
   const open = state !== undefined && (openStates as readonly string[]).includes(state);
@@ -34,6 +38,7 @@ export function GatewaySetup({ gateway, onClose }: { gateway: Gateway; onClose: 
       wide
       onClose={onClose}
       title={`Set ${name} up`}
+      same={() => act.call('')}
       about="Files are checked on every member first; then they come into force, member by member, who leads last."
       acts={
         <>

@@ -14,7 +14,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { ZoneFileDialog } from './ZoneFileDialog.tsx';
@@ -40,14 +40,13 @@ export function NamesSpace() {
     placeholderData: (o) => o,
   });
   const renew = [['estate']];
-  const read = useAct(
-    () => api<{ served: { serial: number; error?: string } }>('POST', `/api/zones/${zone?.name}/read`),
+  const read = useCall<{ served: { serial: number; error?: string } }>(
+    () => ({ method: 'POST', path: `/api/zones/${zone?.name}/read` }),
     (r) => (r.served.error ? undefined : `Read, serial ${r.served.serial}.`),
     renew,
   );
-  const send = useAct(
-    (name: string) =>
-      api<{ added: number; changed: number; removed: number; serial: number; left: number }>('POST', `/api/zones/${name}/send`),
+  const send = useCall<{ added: number; changed: number; removed: number; serial: number; left: number }, string>(
+    (name: string) => ({ method: 'POST', path: `/api/zones/${name}/send` }),
     (r, name) =>
       `${name}: ${r.added} added, ${r.changed} changed, ${r.removed} removed; read back as serial ${r.serial}${r.left ? `, ${r.left} still differ` : ', as planned'}.`,
     renew,
@@ -56,12 +55,12 @@ export function NamesSpace() {
   const [removing, setRemoving] = useState<ServedRecord>();
   const [taking, setTaking] = useState<PlannedRecord>();
   const [typed, setTyped] = useState('');
-  const addServed = useAct(
-    (r: ServedRecord) => api<{ act: number }>('POST', `/api/zones/${zone?.name}/add-served`, { records: [r] }),
+  const addServed = useCall<{ act: number }, ServedRecord>(
+    (r: ServedRecord) => ({ method: 'POST', path: `/api/zones/${zone?.name}/add-served`, body: { records: [r] } }),
     (_, r) => `${r.name} is kept by the plan from now on.`,
   );
-  const remove = useAct(
-    (r: ServedRecord) => api<{ removed: number }>('POST', `/api/zones/${zone?.name}/remove`, { records: [r] }),
+  const remove = useCall<{ removed: number }, ServedRecord>(
+    (r: ServedRecord) => ({ method: 'POST', path: `/api/zones/${zone?.name}/remove`, body: { records: [r] } }),
     (_, r) => `${r.name} removed from the server.`,
     renew,
   );
@@ -247,6 +246,7 @@ export function NamesSpace() {
               </Button>
             </>
           }
+          same={() => remove.call(removing)}
         >
           <p className="mono pb-2">
             {removing.name} {removing.type} {removing.value}

@@ -1,7 +1,6 @@
 import type { Estate, Network, Reservation } from '@praesidor/core/model';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useHistory } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -9,7 +8,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { date } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 
 /** One address: what it is for, what can be done with it, and who had it before. */
@@ -127,13 +126,16 @@ function Rest({ days, onDays }: { days: number; onDays: (n: number) => void }) {
 
 function ReleaseDialog({ r, onClose, onDone }: { r: Reservation; onClose: () => void; onDone: () => void }) {
   const [days, setDays] = useState(r.resting ? 0 : 7);
-  const act = useAct(
-    () =>
-      api<{ act: number; resting: boolean }>('POST', '/api/addresses/release', {
+  const act = useCall<{ act: number; resting: boolean }>(
+    () => ({
+      method: 'POST',
+      path: '/api/addresses/release',
+      body: {
         network: r.network,
         address: r.address,
         restDays: days,
-      }),
+      },
+    }),
     (a) => (a.resting ? `${r.address} rests for ${days === 1 ? 'a day' : `${days} days`}.` : `${r.address} released.`),
   );
   return (
@@ -161,6 +163,7 @@ function ReleaseDialog({ r, onClose, onDone }: { r: Reservation; onClose: () => 
           </Button>
         </>
       }
+      same={act.call}
     >
       <Field
         label="Free for others"
@@ -178,14 +181,17 @@ function MoveDialog({ r, estate, onClose, onDone }: { r: Reservation; estate: Es
   const [network, setNetwork] = useState(r.network);
   const [address, setAddress] = useState('');
   const [days, setDays] = useState(7);
-  const act = useAct(
-    () =>
-      api<{ reservation: Reservation; act: number }>('POST', '/api/addresses/move', {
+  const act = useCall<{ reservation: Reservation; act: number }>(
+    () => ({
+      method: 'POST',
+      path: '/api/addresses/move',
+      body: {
         network: r.network,
         address: r.address,
         to: { network, ...(address ? { address } : {}) },
         restDays: days,
-      }),
+      },
+    }),
     (a) => `${r.address} is now ${a.reservation.address}.`,
   );
   return (
@@ -213,6 +219,7 @@ function MoveDialog({ r, estate, onClose, onDone }: { r: Reservation; estate: Es
           </Button>
         </>
       }
+      same={act.call}
     >
       <Field label="Network">
         {(id) => (

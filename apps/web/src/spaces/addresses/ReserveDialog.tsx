@@ -1,12 +1,12 @@
 import { choose, spaceFor, spokenFor, type Wish } from '@praesidor/core/ledger';
 import type { Estate, Network } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
-import { api, ApiError } from '../../api/client.ts';
+import { ApiError } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const ways = [
   ['lowest', 'the lowest'],
@@ -60,16 +60,19 @@ export function ReserveDialog({
   const clash = result.find((a) => held.has(a));
   const domain = estate.sites.find((s) => s.name === network.site)?.domain ?? '';
   const full = name && !name.includes('.') ? `${name}.${domain}` : name;
-  const reserve = useAct(
-    () =>
-      api<{ reservations: { address: string }[]; act: number }>('POST', '/api/addresses/reserve', {
+  const reserve = useCall<{ reservations: { address: string }[]; act: number }>(
+    () => ({
+      method: 'POST',
+      path: '/api/addresses/reserve',
+      body: {
         network: network.name,
         ...wish,
         ...(full ? { name: full } : {}),
         ...(mac || (count === 1 && hostMac) ? { mac: mac || hostMac } : {}),
         ...(until ? { until: new Date(`${until}T23:59:59Z`).toISOString() } : {}),
         owner: host ? { kind: 'host', name: host.name, use: 'by-hand' } : { kind: 'hand', name: owner },
-      }),
+      },
+    }),
     (r) =>
       `Reserved ${r.reservations.length > 4 ? `${r.reservations.length} addresses from ${r.reservations[0]?.address}` : r.reservations.map((x) => x.address).join(', ')}.`,
   );
@@ -94,6 +97,7 @@ export function ReserveDialog({
           </Button>
         </>
       }
+      same={reserve.call}
     >
       <Field label="How many">
         {(id) => (

@@ -1,21 +1,20 @@
 import { counted } from '@praesidor/core/words';
 import type { Edit, Zone } from '@praesidor/core/model';
 import { useMutation } from '@tanstack/react-query';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { computer } from '../../workers/compute.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const tone = { stop: 'text-brick', mind: 'text-ochre', note: 'text-slate' };
 
 /** A master file from elsewhere: what is wrong with it, and what of it the plan has not; it can be taken in by name. */
 export function ZoneFileDialog({ zone, onClose }: { zone: Zone; onClose: () => void }) {
   const check = useMutation({ mutationFn: (text: string) => computer().judge(zone.name, text) });
-  const take = useAct(
-    (edits: Edit[]) => api<{ act: number }>('POST', '/api/edits', { edits, why: `records of ${zone.name} from a file` }),
+  const take = useCall<{ act: number }, Edit[]>(
+    (edits: Edit[]) => ({ method: 'POST', path: '/api/edits', body: { edits, why: `records of ${zone.name} from a file` } }),
     (_, edits) => `${counted(edits.length, 'record')} added to the plan.`,
   );
   const j = check.data;
@@ -40,6 +39,7 @@ export function ZoneFileDialog({ zone, onClose }: { zone: Zone; onClose: () => v
           </Button>
         </>
       }
+      same={() => take.call(edits)}
     >
       <FilePicker onText={check.mutate} />
       {j && (

@@ -13,7 +13,6 @@ import {
 } from '@praesidor/core/schedule';
 import { useMemo, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import { api } from '../../api/client.ts';
 import { type BuildWhole, useBuild } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { useNow } from '../../frame/Ribbon.tsx';
@@ -22,7 +21,7 @@ import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { clock, clocks, span } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { Faster } from './Faster.tsx';
@@ -39,14 +38,20 @@ export function BuildSpace() {
   const now = useNow(500);
   const b = build.data;
   const renew = [['build', charter, number], ['builds']];
-  const act = useAct(
-    (what: 'pause' | 'continue' | 'stop' | 'resume' | 'retry') => api('POST', `/api/builds/${charter}/${number}/${what}`),
+  const act = useCall<object, 'pause' | 'continue' | 'stop' | 'resume' | 'retry'>(
+    (what: 'pause' | 'continue' | 'stop' | 'resume' | 'retry') => ({
+      method: 'POST',
+      path: `/api/builds/${charter}/${number}/${what}`,
+    }),
     '',
     renew,
   );
-  const decide = useAct(
-    ([key, hosts]: [DecisionWords['key'], string[]]) =>
-      api('POST', `/api/builds/${charter}/${number}/${b && underWay(b.status) ? 'retry' : 'resume'}`, { [key]: hosts }),
+  const decide = useCall<object, [DecisionWords['key'], string[]]>(
+    ([key, hosts]: [DecisionWords['key'], string[]]) => ({
+      method: 'POST',
+      path: `/api/builds/${charter}/${number}/${b && underWay(b.status) ? 'retry' : 'resume'}`,
+      body: { [key]: hosts },
+    }),
     '',
     renew,
   );
@@ -225,6 +230,7 @@ export function BuildSpace() {
           act={deciding.act}
           onDone={() => decide.mutate([deciding.key, about.map((s) => s.host ?? charter)])}
           onClose={() => setDeciding(undefined)}
+          same={() => decide.call([deciding.key, about.map((s) => s.host ?? charter)])}
         />
       )}
     </Space>

@@ -1,13 +1,12 @@
 import { mendPlace, passed, skippable, type Step, type StepStatus } from '@praesidor/core/schedule';
 import { useEffect, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { type BuildWhole, useBuildLog } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 
@@ -90,12 +89,15 @@ function StepActs({ build, step, status }: { build: BuildWhole; step: Step; stat
   const may = useMay().may('builds.run');
   const [asking, setAsking] = useState<'repeat' | 'skip'>();
   const [reason, setReason] = useState('');
-  const act = useAct(
-    (v: { act: 'repeat' | 'skip'; reason?: string }) =>
-      api('POST', `/api/builds/${build.charter}/${build.number}/${v.act}`, {
+  const act = useCall<object, { act: 'repeat' | 'skip'; reason?: string }>(
+    (v: { act: 'repeat' | 'skip'; reason?: string }) => ({
+      method: 'POST',
+      path: `/api/builds/${build.charter}/${build.number}/${v.act}`,
+      body: {
         step: step.id,
         ...(v.reason ? { reason: v.reason } : {}),
-      }),
+      },
+    }),
     (_, v) => (v.act === 'repeat' ? `${step.lane} ${step.title} runs once more.` : `${step.lane} ${step.title} is skipped.`),
     [['build', build.charter, String(build.number)], ['builds']],
   );
@@ -141,6 +143,7 @@ function StepActs({ build, step, status }: { build: BuildWhole; step: Step; stat
               </Button>
             </>
           }
+          same={() => act.call({ act: asking, reason: reason.trim() })}
         >
           {asking === 'repeat' ? (
             <p>

@@ -15,6 +15,10 @@ const areas: Record<string, string> = {
   IMG: 'Images and registries',
   KEY: 'Keyring',
   CHT: 'Charters',
+  SVC: 'Services',
+  STO: 'Volumes and backups',
+  TPL: 'Templates',
+  ACC: 'Teams',
 };
 const tone = { stop: 'text-brick', mind: 'text-ochre', note: 'text-slate' } as const;
 

@@ -2,12 +2,11 @@ import { optionsFor, type Reference } from '@praesidor/core/model';
 import type { Answered } from '@praesidor/core/template';
 import { useId, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { type Answers, type Begins, useBegun } from './templates.ts';
@@ -46,8 +45,8 @@ export function BeginSpace() {
   const report = useDraftReport(begun?.charter);
   const answer = (question: string, text: string) =>
     setAnswers((now) => [...now.filter((a) => a.question !== question), ...(text ? [{ question, answer: text }] : [])]);
-  const save = useAct(
-    () => api('POST', '/api/import', { text: begun?.text, file: 'begun', base: [] }),
+  const save = useCall<object>(
+    () => ({ method: 'POST', path: '/api/import', body: { text: begun?.text, file: 'begun', base: [] } }),
     () => `Charter ${begun?.charter?.name} saved.`,
     [['estate']],
   );

@@ -5,7 +5,6 @@ import { expectedEnd, newRun, timeline, underWay } from '@praesidor/core/schedul
 import { counted } from '@praesidor/core/words';
 import { type ReactNode, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useBuilds, useChange, useCharter, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -13,7 +12,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { span } from '../../parts/time.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
@@ -35,13 +34,16 @@ export function ChangeSpace() {
   const report = useDraftReport(charter.data?.doc);
   const leave = useMay();
   const plan = change.data;
-  const begin = useAct(
-    (kind: ChangePlan['kind']) =>
-      api<{ charter: string; number: number }>('POST', '/api/builds', {
+  const begin = useCall<{ charter: string; number: number }, ChangePlan['kind']>(
+    (kind: ChangePlan['kind']) => ({
+      method: 'POST',
+      path: '/api/builds',
+      body: {
         charter: name,
         kind,
         ...(plan?.ends ? { confirm: name } : {}),
-      }),
+      },
+    }),
     (b) => {
       void navigate(scoped(`/builds/${b.charter}/${b.number}`, site));
       return `${plan?.title} has begun.`;
@@ -204,6 +206,7 @@ export function ChangeSpace() {
           act={plan.label}
           onDone={() => begin.mutate(plan.kind)}
           onClose={() => setConfirming(false)}
+          same={() => begin.call(plan.kind)}
         />
       )}
     </Space>

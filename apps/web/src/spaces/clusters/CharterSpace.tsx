@@ -13,6 +13,7 @@ import { Refused } from '../../parts/Refused.tsx';
 import { when } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { baseOf, collisionsOf, decided, differs, edited, shown } from '../../state/draft.ts';
 import { useDrafts } from '../../state/drafts.ts';
@@ -66,7 +67,7 @@ export function CharterSpace() {
       const base = standing && draft ? baseOf(standing, draft) : standing;
       // What was written as text is saved as it was written.
       const text = draft?.text !== undefined && doc ? await computer().matching(draft.text, doc) : undefined;
-      return api<{ revision: number; held: { hosts: string[] }; act: number }>('PUT', `/api/charters/${name}`, {
+      return api<{ revision: number; held: { hosts: string[]; notHeld?: string }; act: number }>('PUT', `/api/charters/${name}`, {
         ...(text === undefined ? { doc } : { text }),
         base,
         hold: true,
@@ -75,7 +76,7 @@ export function CharterSpace() {
     (r) => {
       drop();
       setShowing(false);
-      return `Revision ${r.revision} saved${r.held.hosts.length ? `; held ${r.held.hosts.join(', ')}` : ''}.`;
+      return `Revision ${r.revision} saved${r.held.notHeld ? `; nothing was held. ${r.held.notHeld}` : r.held.hosts.length ? `; held ${r.held.hosts.join(', ')}.` : '.'}`;
     },
     [['charter', name], ['estate'], ['files', name]],
   );
@@ -88,8 +89,8 @@ export function CharterSpace() {
         void charter.refetch();
       },
     });
-  const build = useAct(
-    () => api<{ charter: string; number: number }>('POST', '/api/builds', { charter: name }),
+  const build = useCall<{ charter: string; number: number }>(
+    () => ({ method: 'POST', path: '/api/builds', body: { charter: name } }),
     (b) => {
       void navigate(scoped(`/builds/${b.charter}/${b.number}`, site));
       return `Build ${b.number} of ${b.charter} has begun.`;

@@ -2,7 +2,6 @@ import { deletionOf } from '@praesidor/core/charter';
 import type { Charter, Estate } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { useNavigate } from 'react-router';
-import { api } from '../../api/client.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 
@@ -20,13 +19,12 @@ export function DeleteCharterDialog({ charter, estate, onClose }: { charter: Cha
       why={`${charter.name} deleted`}
       blocked={refused ? `${deletion.refused} ${deletion.remedy}` : undefined}
       label="Delete"
-      done={`${charter.name} is deleted.`}
-      send={async () => {
-        const done = await api<{ act: number }>('DELETE', `/api/charters/${charter.name}`);
+      done={() => {
         // Its page is gone, and this dialog with it.
         void navigate(scoped('/clusters', site));
-        return done;
+        return `${charter.name} is deleted.`;
       }}
+      send={{ method: 'DELETE', path: `/api/charters/${charter.name}` }}
       folded
       onClose={onClose}
     >

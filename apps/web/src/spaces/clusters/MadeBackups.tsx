@@ -7,7 +7,7 @@ import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { runState } from '../../state/run-state.ts';
 import { ExistingBackups } from './ExistingBackups.tsx';
@@ -21,9 +21,12 @@ export function MadeBackups({ name, stands, zone }: { name: string; stands: bool
   const leave = useMay();
   const at = `/api/charters/${name}/backups`;
   const { data, error } = useQuery({ queryKey: ['backups', name], queryFn: () => api<Backups>('GET', at) });
-  const act = useAct(
-    (how: '' | '/test' | '/stop' | '/resume') =>
-      api<object>('POST', `${at}${how}`, how === '' || how === '/test' ? {} : undefined),
+  const act = useCall<object, '' | '/test' | '/stop' | '/resume'>(
+    (how: '' | '/test' | '/stop' | '/resume') => ({
+      method: 'POST',
+      path: `${at}${how}`,
+      body: how === '' || how === '/test' ? {} : undefined,
+    }),
     '',
     [['backups', name]],
   );

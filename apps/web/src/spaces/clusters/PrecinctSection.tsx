@@ -2,7 +2,6 @@ import { carvePrecinct, type Precinct, precinctOf, precinctParents } from '@prae
 import type { Estate } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Field } from '../../parts/Fields.tsx';
@@ -110,7 +109,7 @@ function CarveDialog({
       label="Carve"
       folded
       done={`${name} has a precinct.`}
-      send={() => api<{ act: number }>('POST', `/api/charters/${name}/precinct`, { from })}
+      send={{ method: 'POST', path: `/api/charters/${name}/precinct`, body: { from } }}
       onClose={onClose}
     >
       {parents.length > 1 && (

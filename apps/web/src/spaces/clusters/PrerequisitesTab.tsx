@@ -1,7 +1,6 @@
 import type { Prerequisite } from '@praesidor/contract';
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { usePrerequisites } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -9,7 +8,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 
 const order = (p: Prerequisite) => (p.state === 'bad' ? 0 : p.state ? 2 : 1);
@@ -19,7 +18,7 @@ export default function PrerequisitesTab({ name }: { name: string }) {
   const list = usePrerequisites(name);
   const may = useMay();
   const [asked, setAsked] = useState<Prerequisite>();
-  const measure = useAct(() => api('POST', `/api/charters/${name}/prerequisites/measure`), 'Measured.', [
+  const measure = useCall<object>(() => ({ method: 'POST', path: `/api/charters/${name}/prerequisites/measure` }), 'Measured.', [
     ['prerequisites', name],
   ]);
   const all = [...(list.data ?? [])].sort((a, b) => order(a) - order(b));
@@ -93,7 +92,11 @@ export default function PrerequisitesTab({ name }: { name: string }) {
 
 function Confirm({ name, of, onClose }: { name: string; of: Prerequisite; onClose: () => void }) {
   const [note, setNote] = useState('');
-  const act = useAct(() => api('POST', `/api/charters/${name}/prerequisites/confirm`, { id: of.id, note }), () => {
+  const act = useCall<object>(() => ({
+    method: 'POST',
+    path: `/api/charters/${name}/prerequisites/confirm`,
+    body: { id: of.id, note },
+  }), () => {
     onClose();
     return 'Confirmed, in your name.';
   }, [['prerequisites', name]]);
@@ -111,6 +114,7 @@ function Confirm({ name, of, onClose }: { name: string; of: Prerequisite; onClos
           </Button>
         </>
       }
+      same={act.call}
     >
       <p className="pb-2 text-ink-2">It is kept in the record with your name and the time. {of.how}.</p>
       <Field label="How you know" wrong={act.error?.message}>

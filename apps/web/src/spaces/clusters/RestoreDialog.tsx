@@ -3,14 +3,13 @@ import { volumesAsked } from '@praesidor/core/backup';
 import { bytesText } from '@praesidor/core/words';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 
 /** Where a backup is given back to: in the place of a volume, whose name is typed, or to a claim that is made for it. */
@@ -30,12 +29,15 @@ export function RestoreDialog({ name, backup, onClose }: { name: string; backup:
   const [typed, setTyped] = useState('');
   const [namespace, setNamespace] = useState(own?.namespace ?? 'default');
   const [claim, setClaim] = useState(`${backup.volume.replace('/', '-')}-${backup.at.toString().slice(0, 10)}`);
-  const act = useAct(
-    () =>
-      api<RestoreBegun>('POST', `/api/charters/${name}/backups/${backup.id}/restore`, {
+  const act = useCall<RestoreBegun>(
+    () => ({
+      method: 'POST',
+      path: `/api/charters/${name}/backups/${backup.id}/restore`,
+      body: {
         ...(cluster === name ? {} : { cluster }),
         ...(fresh ? { claim: { namespace, name: claim } } : { volume, replace: typed.trim() }),
-      }),
+      },
+    }),
     '',
     [['backups', cluster]],
   );
@@ -70,6 +72,7 @@ export function RestoreDialog({ name, backup, onClose }: { name: string; backup:
           </Button>
         </>
       }
+      same={act.call}
     >
       <Field label="Cluster">
         {(id) => (

@@ -9,7 +9,7 @@ import { useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped } from '../../state/scope.ts';
 
@@ -109,12 +109,15 @@ export function SeenVolumes({ name, site }: { name: string; site: string }) {
 function Undeclared({ name, works }: { name: string; works: Answer['undeclared'] }) {
   const leave = useMay();
   const charter = useSnapshot().data?.estate.charters.find((c) => c.name === name);
-  const declare = useAct(
-    () =>
-      api('POST', '/api/edits', {
+  const declare = useCall<object>(
+    () => ({
+      method: 'POST',
+      path: '/api/edits',
+      body: {
         why: `declare what runs in ${name}`,
         edits: [{ op: 'set', kind: 'Charter', key: name, path: ['workloads'], value: [...(charter?.workloads ?? []), ...works] }],
-      }),
+      },
+    }),
     `${counted(works.length, 'workload')} declared: correct what the cluster does not tell on the sheet.`,
     [['estate'], ['volumes seen', name]],
   );

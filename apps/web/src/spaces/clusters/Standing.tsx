@@ -1,11 +1,10 @@
 import type { StandingProof } from '@praesidor/contract';
 import { counted } from '@praesidor/core/words';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { Evidence } from '../builds/ProofTable.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
@@ -14,10 +13,11 @@ import { scoped, useScope } from '../../state/scope.ts';
 export function Standing({ name, proof }: { name: string; proof: StandingProof }) {
   const { site } = useScope();
   const leave = useMay();
-  const measure = useAct(() => api('POST', `/api/charters/${name}/proof`), 'Everything was measured again.', [
-    ['proof', name],
-    ['proofs'],
-  ]);
+  const measure = useCall<object>(
+    () => ({ method: 'POST', path: `/api/charters/${name}/proof` }),
+    'Everything was measured again.',
+    [['proof', name], ['proofs']],
+  );
   const bad = proof.lines.filter((l) => !l.good).length;
   return (
     <>

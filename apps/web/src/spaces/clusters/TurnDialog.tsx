@@ -2,13 +2,12 @@ import type { BackupBegun } from '@praesidor/contract';
 import type { StandbyRow } from '@praesidor/core/backup';
 import { secondsText } from '@praesidor/core/words';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 /** The last: an activation was broken off, and what it ended there is begun again. */
 export type Turning = 'activate' | 'give-back' | 'start-again';
@@ -19,12 +18,15 @@ export function TurnDialog({ row, what, onClose }: { row: StandbyRow; what: Turn
   const { workload, cluster, of } = standby;
   const [silent, setSilent] = useState(false);
   const [typed, setTyped] = useState('');
-  const act = useAct(
-    () =>
-      api<BackupBegun>('POST', `/api/charters/${charter}/standbys/${workload}/${what === 'activate' ? what : 'give-back'}`, {
+  const act = useCall<BackupBegun>(
+    () => ({
+      method: 'POST',
+      path: `/api/charters/${charter}/standbys/${workload}/${what === 'activate' ? what : 'give-back'}`,
+      body: {
         turn: typed.trim(),
         ...(what === 'activate' && silent ? { silent: true } : {}),
-      }),
+      },
+    }),
     '',
     [['backups', charter]],
   );
@@ -93,6 +95,7 @@ export function TurnDialog({ row, what, onClose }: { row: StandbyRow; what: Turn
           </Button>
         </>
       }
+      same={act.call}
     >
       {what === 'activate' && (
         <fieldset className="mb-3 flex flex-col gap-1.5">

@@ -3,7 +3,7 @@ import { leaveOf } from '../../state/may.ts';
 import { offerBuild } from './offer.ts';
 
 const offer = (role: 'reader' | 'planner' | 'builder' | 'warden', stops = 0, pending = false) =>
-  offerBuild(leaveOf({ login: 'x', role }), stops, pending);
+  offerBuild(leaveOf({ login: 'x', role, sites: {}, teams: [] }), stops, pending);
 
 describe('a build', () => {
   it.each(['builder', 'warden'] as const)('is offered to a %s when nothing stops it', (role) =>

@@ -3,7 +3,6 @@ import { type CreatableKind, creatableKinds, fieldWords, withFields } from '@pra
 import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useCallback, useDeferredValue, useEffect, useMemo, useRef } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { api } from '../../api/client.ts';
 import { type Snapshot, useMe, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -12,7 +11,7 @@ import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
 import type { LineMark } from '../../parts/YamlEditor.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useDrafts } from '../../state/drafts.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import type { Collided } from '../../workers/compute.worker.ts';
@@ -111,13 +110,16 @@ export function DeclareSpace() {
       gcTime: 1000,
       queryFn: async () => (snapshot.data ? await (await computerWith(snapshot.data)).reach(text) : none),
     }).data ?? none;
-  const save = useAct(
-    () =>
-      api<{ added: number; changed: number; act: number }>('POST', '/api/import', {
+  const save = useCall<{ added: number; changed: number; act: number }>(
+    () => ({
+      method: 'POST',
+      path: '/api/import',
+      body: {
         text,
         file: 'declared',
         base: Object.values({ ...read.data?.met, ...base }).filter((d) => d !== null),
-      }),
+      },
+    }),
     (r) => `${said(r.added, 'added')}${r.added && r.changed ? ', ' : ''}${said(r.changed, 'changed')}.`,
   );
   const collisions = read.data?.collisions ?? none;

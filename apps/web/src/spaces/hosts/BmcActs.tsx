@@ -8,7 +8,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { FirstStart } from './FirstStart.tsx';
 import { useBeginWork } from './works.ts';
 
@@ -25,10 +25,14 @@ const sources = {
 export function BmcActs({ host }: { host: Host }) {
   const work = useBeginWork();
   const [doing, setDoing] = useState<'boot' | 'media'>();
-  const tell = useAct((v: object) => api('POST', `/api/hosts/${host.name}/bmc`, v), `${host.name}: done.`, [
-    ['host', host.name],
-    ['log', host.name],
-  ]);
+  const tell = useCall<object, object>(
+    (v: object) => ({ method: 'POST', path: `/api/hosts/${host.name}/bmc`, body: v }),
+    `${host.name}: done.`,
+    [
+      ['host', host.name],
+      ['log', host.name],
+    ],
+  );
   const [light, setLight] = useState(false);
   const power = (to: string) => work.mutate({ kind: 'power', hosts: [host.name], asked: { to } });
   if (!host.bmc) return <p className="text-ink-2">No controller is declared; it is started by hand.</p>;

@@ -2,12 +2,11 @@ import { counted } from '@praesidor/core/words';
 import { castPlan } from '@praesidor/core/hosts';
 import type { Estate } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const select = 'w-full border border-rule-2 bg-leaf px-2 py-1';
 
@@ -39,8 +38,8 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
       return undefined;
     }
   }, [wish, estate, n, stem]);
-  const cast = useAct(
-    () => api<{ names: string[]; act: number }>('POST', '/api/hosts/cast', { ...wish, start }),
+  const cast = useCall<{ names: string[]; act: number }>(
+    () => ({ method: 'POST', path: '/api/hosts/cast', body: { ...wish, start } }),
     (r) => `${r.names.length} guests are being cast.`,
     [['estate'], ['works']],
   );
@@ -64,6 +63,7 @@ export function CastDialog({ estate, site, onClose }: { estate: Estate; site: st
           </Button>
         </>
       }
+      same={cast.call}
     >
       <div className="grid grid-cols-[1fr_1.15fr] gap-6">
         <div>

@@ -31,6 +31,7 @@ export function FirmwareDialog({ hosts, estate, onClose }: { hosts: readonly Hos
           </Button>
         </>
       }
+      same={() => work.call({ kind: 'firmware', hosts: ready.map((p) => p.host) })}
     >
       <table className="grid-table" aria-label="Firmware plan">
         <thead>

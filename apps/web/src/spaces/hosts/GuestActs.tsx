@@ -35,6 +35,7 @@ export function GuestActs({ host, estate }: { host: Host; estate: Estate }) {
           act="Delete"
           onDone={() => work.mutate({ kind: 'remove', hosts: [host.name] })}
           onClose={() => setRemoving(false)}
+          same={() => work.call({ kind: 'remove', hosts: [host.name] })}
         />
       )}
     </>

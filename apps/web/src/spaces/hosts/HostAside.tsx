@@ -2,18 +2,18 @@ import type { HostPage as PageAnswer } from '@praesidor/contract';
 import { duplicates } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct, useUndo } from '../../state/act.ts';
+import { useUndo } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 /** Beside a host's page: its addresses, its other entry, what used it, who did what. */
 export function HostAside({ host, estate, page }: { host: Host; estate: Estate; page: PageAnswer | undefined }) {
   const undo = useUndo();
-  const merge = useAct(
-    (v: { keep: string; drop: string }) => api<{ act: number }>('POST', '/api/hosts/merge', v),
+  const merge = useCall<{ act: number }, { keep: string; drop: string }>(
+    (v: { keep: string; drop: string }) => ({ method: 'POST', path: '/api/hosts/merge', body: v }),
     (_, v) => `${v.drop} is one with ${v.keep} now.`,
   );
   const mine = estate.reservations.filter(

@@ -1,17 +1,19 @@
 import type { Fitness } from '@praesidor/core/hosts';
 import type { Estate, Host } from '@praesidor/core/model';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, utc } from '../../parts/time.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { scoped } from '../../state/scope.ts';
 import { Requirements } from './Requirements.tsx';
 
 /** The chosen row: its facts beside what each role asks, line by line, and the rack it stands in. */
 export function HostDetail({ host, estate, judge }: { host: Host; estate: Estate; judge: (h: Host) => Fitness[] }) {
-  const refresh = useAct(() => api('POST', `/api/hosts/${host.name}/refresh`), `Facts of ${host.name} read again.`);
+  const refresh = useCall<object>(
+    () => ({ method: 'POST', path: `/api/hosts/${host.name}/refresh` }),
+    `Facts of ${host.name} read again.`,
+  );
   const f = host.facts;
   const fits = judge(host);
   const role =

@@ -137,6 +137,7 @@ function Acts({ host, page, estate }: { host: Host; page: PageAnswer; estate: Es
           act="Wipe"
           onDone={() => work.mutate({ kind: 'wipe', hosts: [host.name] })}
           onClose={() => setDoing(undefined)}
+          same={() => work.call({ kind: 'wipe', hosts: [host.name] })}
         />
       )}
     </>

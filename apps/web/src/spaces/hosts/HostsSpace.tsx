@@ -2,14 +2,13 @@ import { type Fitness, hostFilter } from '@praesidor/core/hosts';
 import { byName, type Host } from '@praesidor/core/model';
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
 import { scoped, useScope, useTyped } from '../../state/scope.ts';
@@ -108,7 +107,10 @@ export function HostsSpace() {
   );
   const title = estate?.sites.find((s) => s.name === site)?.title ?? 'all sites';
   const sweep = site ? sweeps[site] : undefined;
-  const stopSweep = useAct(() => api('POST', '/api/hosts/sweep/stop', { site }), 'The sweep ends; what it found stays.');
+  const stopSweep = useCall<object>(
+    () => ({ method: 'POST', path: '/api/hosts/sweep/stop', body: { site } }),
+    'The sweep ends; what it found stays.',
+  );
   const mine = rows.filter((h) => picked.has(h.name));
   const running = (works.data ?? []).filter((w) => w.state === 'running' || w.state === 'stopping');
   const broken = (works.data ?? []).filter((w) => w.state === 'failed').slice(0, 2);

@@ -3,7 +3,6 @@ import { binOf, type Packing, standing, standingPacking } from '@praesidor/core/
 import type { Estate, Hypervisor, SeenHypervisor } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
 import { useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -15,7 +14,7 @@ import { Mark, type MarkKind } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { utc } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { CastDialog } from './CastDialog.tsx';
@@ -137,7 +136,7 @@ const Bar = ({ used, of, unit }: { used: number; of: number; unit: string }) => 
 );
 
 function Row({ of: h, estate, packing, lit }: { of: Hypervisor; estate: Estate; packing: Packing | undefined; lit: boolean }) {
-  const look = useAct(() => api('POST', `/api/hypervisors/${h.name}/look`), '', [['estate']]);
+  const look = useCall<object>(() => ({ method: 'POST', path: `/api/hypervisors/${h.name}/look` }), '', [['estate']]);
   const bin = binOf(h);
   const on = standing(estate, h.site).filter((p) => p.on === h.name);
   const loss = packing?.losses.find((l) => l.hypervisor === h.name);

@@ -75,6 +75,7 @@ export function SelectionBar({ hosts, estate, onClear }: { hosts: readonly Host[
           act="Wipe"
           onDone={() => work.mutate({ kind: 'wipe', hosts: resting.map((h) => h.name) })}
           onClose={() => setDoing(undefined)}
+          same={() => work.call({ kind: 'wipe', hosts: resting.map((h) => h.name) })}
         />
       )}
       {doing === 'drain' && (
@@ -95,6 +96,7 @@ export function DrainDialog({ hosts, onClose }: { hosts: readonly Host[]; onClos
       act="It is drained"
       onDone={() => state.mutate({ act: 'drain', hosts: hosts.map((h) => h.name) })}
       onClose={onClose}
+      same={() => state.call({ act: 'drain', hosts: hosts.map((h) => h.name) })}
     />
   );
 }

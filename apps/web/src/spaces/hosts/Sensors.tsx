@@ -2,11 +2,10 @@ import type { Series } from '@praesidor/contract';
 import { clock } from '../../parts/time.ts';
 import { type ChartConfiguration, LinearScale, LineController, LineElement, PointElement, Tooltip } from 'chart.js';
 import { useCallback } from 'react';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Chart } from '../../parts/Chart.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const uses = [LineController, LineElement, PointElement, LinearScale, Tooltip];
 
@@ -14,7 +13,7 @@ const dashes = [[], [6, 3], [2, 2], [8, 2, 2, 2]];
 
 /** Readings over the last day: temperatures in one chart, power in another; the rest as they are now. */
 export default function Sensors({ host, samples, live }: { host: string; samples: readonly Series[]; live: boolean }) {
-  const read = useAct(() => api('POST', `/api/hosts/${host}/sensors`), '', [['host', host]]);
+  const read = useCall<object>(() => ({ method: 'POST', path: `/api/hosts/${host}/sensors` }), '', [['host', host]]);
   const heat = samples.filter((s) => s.unit === '°C');
   const power = samples.filter((s) => s.unit === 'W');
   const rest = samples.filter((s) => !heat.includes(s) && !power.includes(s));

@@ -1,12 +1,11 @@
 import { counted } from '@praesidor/core/words';
 import type { Host, Sighting } from '@praesidor/core/model';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { useKeyring } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { Own } from '../../parts/Own.tsx';
 
 /** What answered on the management network and is nobody's yet: compare the fingerprint, accept it, list it. */
@@ -25,28 +24,34 @@ export function Sighted({ sightings, at, hosts }: { sightings: Sighting[]; at: s
   const fresh = sightings.filter((s) => !s.accepted);
   const measured = sightings.filter((s) => s.accepted && s.facts && !knownAs(s));
   const refused = sightings.filter((s) => s.accepted && s.error);
-  const accept = useAct(
-    () =>
-      api<{ results: { address: string; error: string | null }[] }>('POST', '/api/hosts/accept', {
+  const accept = useCall<{ results: { address: string; error: string | null }[] }>(
+    () => ({
+      method: 'POST',
+      path: '/api/hosts/accept',
+      body: {
         // Another password is shown to a machine only when somebody says so; one that was refused already is not tried again.
         credential: more ? [credential, ...others].slice(0, 8) : [credential],
         addresses: [...fresh, ...refused].filter(on).map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
-      }),
+      },
+    }),
     (r) => {
       const bad = r.results.filter((x) => x.error);
       return `${r.results.length - bad.length} accepted and measured${bad.length ? `; ${bad.length} not: ${bad[0]?.error}` : ''}.`;
     },
   );
-  const rejoin = useAct(
-    (v: { host: string; address: string }) => api<{ act: number }>('POST', '/api/hosts/rejoin', v),
+  const rejoin = useCall<{ act: number }, { host: string; address: string }>(
+    (v: { host: string; address: string }) => ({ method: 'POST', path: '/api/hosts/rejoin', body: v }),
     (_, v) => `${v.host} answers at ${v.address} now.`,
   );
-  const list = useAct(
-    () =>
-      api<{ hosts: { name: string }[]; act: number }>('POST', '/api/hosts/list', {
+  const list = useCall<{ hosts: { name: string }[]; act: number }>(
+    () => ({
+      method: 'POST',
+      path: '/api/hosts/list',
+      body: {
         credential,
         hosts: measured.filter(on).map((s) => ({ address: s.address })),
-      }),
+      },
+    }),
     (r) => `${counted(r.hosts.length, 'host')} listed.`,
   );
   return (

@@ -1,12 +1,11 @@
 import { formatIp, formatRange, parsePrefix, parseRange, prefixRange, size } from '@praesidor/core/address';
 import type { Estate } from '@praesidor/core/model';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const usable = (prefix: string) => {
   const r = prefixRange(parsePrefix(prefix));
@@ -36,8 +35,8 @@ export function SweepDialog({
   } catch (e) {
     wrong = value ? (e as Error).message : undefined;
   }
-  const start = useAct(
-    () => api('POST', '/api/hosts/sweep', { site: at, range: value }),
+  const start = useCall<object>(
+    () => ({ method: 'POST', path: '/api/hosts/sweep', body: { site: at, range: value } }),
     'Sweeping; what answers appears as it is found.',
   );
   return (
@@ -58,6 +57,7 @@ export function SweepDialog({
           </Button>
         </>
       }
+      same={start.call}
     >
       <Field label="Site">
         {(id) => (

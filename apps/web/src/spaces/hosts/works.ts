@@ -2,7 +2,7 @@ import type { Outcomes, Work, WorkBegun } from '@praesidor/contract';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { api } from '../../api/client.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 export type WorkDto = Work;
 export const useWorks = () =>
@@ -17,22 +17,22 @@ const first = (list: WorkBegun['refused']) =>
     : '';
 /** Work on several hosts: what was begun, and each host that was refused with the reason. */
 export const useBeginWork = () =>
-  useAct(
-    (v: { kind: string; hosts: string[]; asked?: Record<string, string | boolean> }) =>
-      api<WorkBegun>('POST', '/api/hosts/works', v),
+  useCall<WorkBegun, { kind: string; hosts: string[]; asked?: Record<string, string | boolean> }>(
+    (body) => ({ method: 'POST', path: '/api/hosts/works', body }),
     (r) =>
       r.work ? `${r.work.title}: begun${first(r.refused)}.` : `Nothing was begun: ${r.refused[0]?.host}: ${r.refused[0]?.why}.`,
     [['works'], ['host']],
   );
-export const useStopWork = () => useAct((id: number) => api('POST', `/api/hosts/works/${id}/stop`), '', [['works'], ['host']]);
+export const useStopWork = () =>
+  useCall<object, number>((id) => ({ method: 'POST', path: `/api/hosts/works/${id}/stop` }), '', [['works'], ['host']]);
 /** Goes on with the hosts of which it failed or was stopped. */
 export const useResumeWork = () =>
-  useAct((id: number) => api('POST', `/api/hosts/works/${id}/resume`), '', [['works'], ['host']]);
+  useCall<object, number>((id) => ({ method: 'POST', path: `/api/hosts/works/${id}/resume` }), '', [['works'], ['host']]);
 
 /** A change of state of many hosts; each by itself. */
 export const useStateAct = () =>
-  useAct(
-    (v: { act: string; hosts: string[] }) => api<Outcomes>('POST', '/api/hosts/acts', v),
+  useCall<Outcomes, { act: string; hosts: string[] }>(
+    (body) => ({ method: 'POST', path: '/api/hosts/acts', body }),
     (r) => {
       const done = r.outcomes.filter((o) => !o.refused);
       const not = r.outcomes.filter((o) => o.refused);

@@ -7,7 +7,7 @@ import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { Own } from '../../parts/Own.tsx';
 
@@ -22,8 +22,8 @@ export function AcceptDialog({ s, onClose }: { s: ShipmentDto; onClose: () => vo
   });
   const [typed, setTyped] = useState('');
   const leave = useMay();
-  const accept = useAct(
-    () => api('POST', `/api/shipments/${s.label}/accept`, { confirm: typed.trim() }),
+  const accept = useCall<object>(
+    () => ({ method: 'POST', path: `/api/shipments/${s.label}/accept`, body: { confirm: typed.trim() } }),
     `${s.label} was accepted; it can be landed now.`,
     [['shipments'], ['acts']],
   );
@@ -49,6 +49,7 @@ export function AcceptDialog({ s, onClose }: { s: ShipmentDto; onClose: () => vo
           </Button>
         </>
       }
+      same={accept.call}
     >
       <p className="pb-2">
         At <b>{s.target}</b> it would add {n('adds')}, replace {n('moves')}, and leave {n('same')} as they are. Accept it only

@@ -13,7 +13,7 @@ import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { day } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 
@@ -47,29 +47,31 @@ export function CertificateDialog({
   const signer = chosen ?? (t?.authority ? 'held' : 'new');
   const pair = given.cert && given.key ? { cert: given.cert, key: given.key } : undefined;
   const renew = [['trust'], ['estate'], ['acts']];
-  const anchor = useAct(
-    () =>
-      api<{ subject: string; act: number }>(
-        'POST',
-        `/api/registries/${name}/authority`,
-        signer === 'brought' ? { given: pair } : signer === 'held' ? { held: true } : {},
-      ),
+  const anchor = useCall<{ subject: string; act: number }>(
+    () => ({
+      method: 'POST',
+      path: `/api/registries/${name}/authority`,
+      body: signer === 'brought' ? { given: pair } : signer === 'held' ? { held: true } : {},
+    }),
     (r) => `${r.subject} is trusted beside what was trusted before.`,
     renew,
   );
-  const make = useAct(
-    () =>
-      api<CertificateMade>('POST', `/api/registries/${name}/certificate`, {
+  const make = useCall<CertificateMade>(
+    () => ({
+      method: 'POST',
+      path: `/api/registries/${name}/certificate`,
+      body: {
         days: Number(days) || 397,
         files,
         confirmed,
         ...(signer === 'elsewhere' ? { given: pair } : signer === 'asked' ? { answer } : {}),
-      }),
+      },
+    }),
     (r) => (r.files ? undefined : `The new certificate of ${name} is installed, valid until ${day(r.until)}.`),
     renew,
   );
-  const request = useAct(
-    () => api<{ request: string }>('POST', `/api/registries/${name}/request`),
+  const request = useCall<{ request: string }>(
+    () => ({ method: 'POST', path: `/api/registries/${name}/request` }),
     `The request of ${name} is made: have it signed, and bring the answer.`,
     renew,
   );
@@ -86,6 +88,7 @@ export function CertificateDialog({
       wide
       onClose={onClose}
       title={`Certificate of ${name}`}
+      same={make.call}
       about={
         seen
           ? `${registry.endpoint} shows one that ${seen.issuer} signed, until ${day(seen.notAfter)}${days9 < 60 ? `, in ${days9} days` : ''}.`

@@ -14,7 +14,7 @@ import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
 import { SubNav } from './SubNav.tsx';
@@ -85,9 +85,12 @@ function Deletable({ registry }: { registry: Registry }) {
     queryKey: ['deletable', registry.name, keep],
     queryFn: () => api<Retention>('GET', `/api/registries/${registry.name}/deletable?keep=${keep}`),
   });
-  const take = useAct(
-    (b: { bills: string[]; names: number }) =>
-      api<{ names: number; blobs: number; bytes: number }>('POST', `/api/registries/${registry.name}/delete`, { ...b, keep }),
+  const take = useCall<{ names: number; blobs: number; bytes: number }, { bills: string[]; names: number }>(
+    (b: { bills: string[]; names: number }) => ({
+      method: 'POST',
+      path: `/api/registries/${registry.name}/delete`,
+      body: { ...b, keep },
+    }),
     (r) => `${r.names} names and ${r.blobs} blobs are gone from ${registry.name}; ${bytesText(r.bytes)} are free.`,
     [['deletable'], ['estate']],
   );
@@ -160,6 +163,7 @@ function Deletable({ registry }: { registry: Registry }) {
           act="Delete"
           onDone={() => take.mutate({ bills, names })}
           onClose={() => setAsking(false)}
+          same={() => take.call({ bills, names })}
         />
       )}
     </section>
@@ -181,9 +185,11 @@ function useScrub(name: string, enabled = true) {
     enabled,
     retry: false,
   });
-  const act = useAct((how: 'POST' | 'DELETE') => api<{ scrub: ScrubState }>(how, `/api/registries/${name}/scrub`), '', [
-    ['scrub', name],
-  ]);
+  const act = useCall<{ scrub: ScrubState }, 'POST' | 'DELETE'>(
+    (how: 'POST' | 'DELETE') => ({ method: how, path: `/api/registries/${name}/scrub` }),
+    '',
+    [['scrub', name]],
+  );
   return { scrub, act };
 }
 function Scrub({ registry }: { registry: Registry }) {

@@ -8,7 +8,7 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { day } from '../../parts/time.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 
 /** Whose shipments are taken here without asking: public keys of installations that sign what they pack. */
@@ -81,8 +81,8 @@ export function Installations() {
 
 function Add({ onClose }: { onClose: () => void }) {
   const [i, setI] = useState({ name: '', key: '' });
-  const add = useAct(
-    () => api('POST', '/api/trust/installations', { name: i.name.trim(), key: i.key.trim() }),
+  const add = useCall<object>(
+    () => ({ method: 'POST', path: '/api/trust/installations', body: { name: i.name.trim(), key: i.key.trim() } }),
     `${i.name} is trusted.`,
     [['installations']],
   );
@@ -104,6 +104,7 @@ function Add({ onClose }: { onClose: () => void }) {
           </Button>
         </>
       }
+      same={add.call}
     >
       <Field label="Name">
         {(id) => (
@@ -119,8 +120,8 @@ function Add({ onClose }: { onClose: () => void }) {
 }
 
 function Remove({ i, onClose }: { i: Installation; onClose: () => void }) {
-  const remove = useAct(
-    () => api('DELETE', `/api/trust/installations/${encodeURIComponent(i.name)}`),
+  const remove = useCall<object>(
+    () => ({ method: 'DELETE', path: `/api/trust/installations/${encodeURIComponent(i.name)}` }),
     `${i.name} is no longer trusted.`,
     [['installations']],
   );
@@ -138,6 +139,7 @@ function Remove({ i, onClose }: { i: Installation; onClose: () => void }) {
           </Button>
         </>
       }
+      same={remove.call}
     >
       <p className="mono whitespace-normal">{i.fingerprint}</p>
       <Refused error={remove.error} />

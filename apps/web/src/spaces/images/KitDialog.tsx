@@ -2,7 +2,6 @@ import type { RegistryKit } from '@praesidor/contract';
 import { bytesText } from '@praesidor/core/words';
 import type { Registry } from '@praesidor/core/model';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -10,7 +9,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const parts = [
   ['cert', 'Certificate'],
@@ -22,12 +21,15 @@ const parts = [
 export function KitDialog({ registry, onClose }: { registry: Registry; onClose: () => void }) {
   const [days, setDays] = useState('397');
   const [given, setGiven] = useState<Partial<Record<'cert' | 'key' | 'ca', string>>>();
-  const make = useAct(
-    () =>
-      api<RegistryKit>('POST', `/api/registries/${registry.name}/kit`, {
+  const make = useCall<RegistryKit>(
+    () => ({
+      method: 'POST',
+      path: `/api/registries/${registry.name}/kit`,
+      body: {
         days: Number(days) || 397,
         ...(given?.cert && given.key && given.ca ? { given } : {}),
-      }),
+      },
+    }),
     () => undefined,
   );
   const m = make.data;
@@ -53,6 +55,7 @@ export function KitDialog({ registry, onClose }: { registry: Registry; onClose: 
           </>
         )
       }
+      same={make.call}
     >
       {m ? (
         <>

@@ -9,7 +9,7 @@ import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const says = { new: 'not declared here', same: 'as it is declared here', differs: 'differs from what is declared here' };
 
@@ -27,8 +27,8 @@ export function PublishedDialog({ estate, onClose }: { estate: Estate; onClose: 
   const published = asked.data?.published ?? [];
   // What is new is what somebody came for; what differs is changed only when that is said.
   const chosen = wanted ?? published.filter((o) => o.state === 'new').map((o) => o.name);
-  const take = useAct(
-    () => api<{ taken: string[]; act: number }>('POST', `/api/registries/${source}/published`, { names: chosen }),
+  const take = useCall<{ taken: string[]; act: number }>(
+    () => ({ method: 'POST', path: `/api/registries/${source}/published`, body: { names: chosen } }),
     (r) => `${r.taken.join(', ')}: declared; ${r.taken.length === 1 ? 'its bill is' : 'their bills are'} being walked.`,
     [['estate'], ['published'], ['acts']],
   );
@@ -50,6 +50,7 @@ export function PublishedDialog({ estate, onClose }: { estate: Estate; onClose: 
           </Button>
         </>
       }
+      same={take.call}
     >
       {!sources.length ? (
         <p>

@@ -9,6 +9,7 @@ import { Mark, type MarkKind } from '../../parts/Mark.tsx';
 import { when, span } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
 import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { AcceptDialog } from './AcceptDialog.tsx';
 
 const says: Record<ShipmentDto['state'], string> = {
@@ -61,9 +62,12 @@ const nextOf = (s: ShipmentDto): string | undefined =>
 export function Shipments({ estate }: { estate: Estate }) {
   const shipments = useShipments();
   const [review, setReview] = useState<ShipmentDto>();
-  const act = useAct(
-    ({ label, what, cases }: { label: string; what: 'start' | 'stop' | 'repair'; cases?: number[] }) =>
-      api<{ shipment?: ShipmentDto }>('POST', `/api/shipments/${label}/${what}`, cases ? { cases } : undefined),
+  const act = useCall<{ shipment?: ShipmentDto }, { label: string; what: 'start' | 'stop' | 'repair'; cases?: number[] }>(
+    ({ label, what, cases }: { label: string; what: 'start' | 'stop' | 'repair'; cases?: number[] }) => ({
+      method: 'POST',
+      path: `/api/shipments/${label}/${what}`,
+      body: cases ? { cases } : undefined,
+    }),
     (r) => (r.shipment ? `${r.shipment.label} is planned: ${bytesText(r.shipment.bytes)} make it good.` : undefined),
     [['shipments']],
   );

@@ -2,7 +2,6 @@ import { counted } from '@praesidor/core/words';
 import { placeFault } from '@praesidor/core/access';
 import { useState } from 'react';
 import { useScope } from '../../state/scope.ts';
-import { api } from '../../api/client.ts';
 import { type KeyDto, useKeyring } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -11,7 +10,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { useReport } from '../../state/computed.ts';
 
@@ -164,11 +163,11 @@ function Put({
     .map((p) => p.trim())
     .filter(Boolean);
   const wrong = places.map(placeFault).find((f) => f !== undefined);
-  const put = useAct(
+  const put = useCall<object>(
     () =>
       entry && !e.secret && e.user === entry.user
-        ? api('PUT', `/api/keyring/${entry.name}/places`, { places })
-        : api('POST', '/api/keyring', { ...e, places }),
+        ? { method: 'PUT', path: `/api/keyring/${entry.name}/places`, body: { places } }
+        : { method: 'POST', path: '/api/keyring', body: { ...e, places } },
     entry ? `${e.name} was changed.` : `${e.name} is in the keyring.`,
     [['keyring'], ['estate']],
   );
@@ -180,6 +179,7 @@ function Put({
       open
       onClose={onClose}
       title={entry ? `Change ${entry.name}` : 'Add to the keyring'}
+      same={put.call}
       about={entry ? 'The secret stays as it is when none is typed.' : 'An entry of the same name is replaced.'}
       acts={
         <>
@@ -236,7 +236,7 @@ function Put({
 }
 
 function Remove({ entry, onClose }: { entry: KeyDto; onClose: () => void }) {
-  const remove = useAct(() => api('DELETE', `/api/keyring/${entry.name}`), `${entry.name} was removed.`, [
+  const remove = useCall<object>(() => ({ method: 'DELETE', path: `/api/keyring/${entry.name}` }), `${entry.name} was removed.`, [
     ['keyring'],
     ['estate'],
   ]);
@@ -254,6 +254,7 @@ function Remove({ entry, onClose }: { entry: KeyDto; onClose: () => void }) {
           </Button>
         </>
       }
+      same={remove.call}
     >
       <p className="text-ink-2">What names it in the plan must name another one first.</p>
       <Refused error={remove.error} />

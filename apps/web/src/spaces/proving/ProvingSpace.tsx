@@ -1,13 +1,12 @@
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { useProving } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { useMay } from '../../state/may.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const stages: Record<string, string> = {
   off: 'off',
@@ -24,9 +23,11 @@ export function ProvingSpace() {
   const leave = useMay();
   const p = useProving();
   const here = p.data?.here ? p.data : undefined;
-  const speed = useAct((n: number) => api('POST', '/api/proving/speed', { speed: n }), '', [['proving']]);
-  const fault = useAct(
-    (f: { kind: string; subject: string; plant: boolean }) => api('POST', '/api/proving/faults', f),
+  const speed = useCall<object, number>((n: number) => ({ method: 'POST', path: '/api/proving/speed', body: { speed: n } }), '', [
+    ['proving'],
+  ]);
+  const fault = useCall<object, { kind: string; subject: string; plant: boolean }>(
+    (f: { kind: string; subject: string; plant: boolean }) => ({ method: 'POST', path: '/api/proving/faults', body: f }),
     (_, f) => `${f.plant ? 'Planted' : 'Lifted'}: ${here?.kinds[f.kind]?.title.toLowerCase()}, ${f.subject}.`,
     [['proving']],
   );

@@ -1,12 +1,11 @@
 import { Notice, NoticeAbout } from '@praesidor/core/notices';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { useKeyring, useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { abouts } from './notice-words.ts';
 
 const ways = { webhook: 'webhook', mail: 'mail', syslog: 'syslog' } as const;
@@ -53,7 +52,11 @@ export function NoticeDialog({ notice, onClose }: { notice: Notice | undefined; 
   /** What is wrong at a field, once something stands there. */
   const wrong = (field: string, typed: string) =>
     typed ? read.error?.issues.find((i) => i.path.includes(field))?.message : undefined;
-  const put = useAct(() => api('PUT', `/api/notices/${e.name}`, read.data), `${e.name} is told from now on.`, [['notices']]);
+  const put = useCall<object>(
+    () => ({ method: 'PUT', path: `/api/notices/${e.name}`, body: read.data }),
+    `${e.name} is told from now on.`,
+    [['notices']],
+  );
   const needsCa = read.error?.issues.find((i) => i.path.at(-1) === 'ca')?.message;
   return (
     <Dialog
@@ -73,6 +76,7 @@ export function NoticeDialog({ notice, onClose }: { notice: Notice | undefined; 
           </Button>
         </>
       }
+      same={put.call}
     >
       {!notice && (
         <Field label="Name" wrong={wrong('name', e.name)}>

@@ -2,7 +2,6 @@ import type { NoticeState } from '@praesidor/contract';
 import { wayOf } from '@praesidor/core/notices';
 import { counted } from '@praesidor/core/words';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { useNotices } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -11,7 +10,7 @@ import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { NoticeDialog } from './NoticeDialog.tsx';
 import { abouts } from './notice-words.ts';
@@ -24,8 +23,8 @@ export function NoticesSpace() {
   const notices = useNotices(may, true);
   const [putting, setPutting] = useState<NoticeState | 'new'>();
   const [removing, setRemoving] = useState<NoticeState>();
-  const test = useAct(
-    (name: string) => api('POST', `/api/notices/${name}/test`),
+  const test = useCall<object, string>(
+    (name: string) => ({ method: 'POST', path: `/api/notices/${name}/test` }),
     (_, name) => `${name} was told of a test.`,
     [['notices']],
   );
@@ -134,7 +133,9 @@ function Act({ label, text, onClick }: { label: string; text: string; onClick: (
 }
 
 function Remove({ name, onClose }: { name: string; onClose: () => void }) {
-  const remove = useAct(() => api('DELETE', `/api/notices/${name}`), `${name} is told no longer.`, [['notices']]);
+  const remove = useCall<object>(() => ({ method: 'DELETE', path: `/api/notices/${name}` }), `${name} is told no longer.`, [
+    ['notices'],
+  ]);
   return (
     <Dialog
       open
@@ -149,6 +150,7 @@ function Remove({ name, onClose }: { name: string; onClose: () => void }) {
           </Button>
         </>
       }
+      same={remove.call}
     >
       <Refused error={remove.error} />
     </Dialog>

@@ -1,7 +1,7 @@
 import { counted } from '@praesidor/core/words';
+import type { Invitation, NewPassword } from '@praesidor/contract';
 import { type Role, roles } from '@praesidor/core/access';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import { type AccountDto, useAccounts, useMe } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -10,9 +10,10 @@ import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { PeopleNav } from './PeopleNav.tsx';
+import { RightsDialog } from './RightsDialog.tsx';
 import { Sessions } from './Sessions.tsx';
 import { Tokens } from './Tokens.tsx';
 
@@ -58,6 +59,7 @@ export function PeopleSpace() {
               <th>Login</th>
               <th>Name</th>
               <th>Role</th>
+              <th>Teams</th>
               <th>Signed in</th>
               <th>Last seen</th>
               <th>
@@ -88,8 +90,8 @@ export function PeopleSpace() {
 }
 
 function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose: () => void }) {
-  const change = useAct(
-    (to: { role?: Role; disabled?: boolean }) => api('PATCH', `/api/accounts/${a.login}`, to),
+  const change = useCall<object, { role?: Role; disabled?: boolean }>(
+    (to: { role?: Role; disabled?: boolean }) => ({ method: 'PATCH', path: `/api/accounts/${a.login}`, body: to }),
     (_, to) =>
       to.role
         ? `${a.name} is ${to.role} now.`
@@ -99,6 +101,7 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
     renew,
   );
   const [resetting, setResetting] = useState(false);
+  const [giving, setGiving] = useState(false);
   const act = 'font-semibold text-verdigris hover:underline';
   return (
     <tr data-row tabIndex={-1} className={chosen ? 'lit' : a.disabled ? 'text-ink-3' : ''}>
@@ -119,6 +122,14 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
           ))}
         </select>
       </td>
+      <td className="max-w-[220px] whitespace-normal!">
+        {a.teams.join(', ') || <span className="text-ink-3">none</span>}
+        {Object.entries(a.sites).map(([s, r]) => (
+          <span key={s} className="block text-ink-2 text-sm">
+            {r} at {s}
+          </span>
+        ))}
+      </td>
       <td>{a.disabled ? 'disabled' : a.sessions ? `in ${counted(a.sessions, 'browser')}` : 'no'}</td>
       <td>{a.lastSeen ? <When at={a.lastSeen} as="both" /> : '—'}</td>
       <td className="whitespace-nowrap text-right">
@@ -130,6 +141,14 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
           onClick={onChoose}
         >
           Sessions
+        </button>
+        <button
+          type="button"
+          className={`mr-3 ${act}`}
+          aria-label={`Teams and sites of ${a.login}`}
+          onClick={() => setGiving(true)}
+        >
+          Teams…
         </button>
         <button
           type="button"
@@ -147,6 +166,7 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
         >
           {a.disabled ? 'Enable' : 'Disable'}
         </button>
+        {giving && <RightsDialog account={a} onClose={() => setGiving(false)} />}
         {resetting && <Reset a={a} onClose={() => setResetting(false)} />}
       </td>
     </tr>
@@ -161,9 +181,14 @@ const Once = ({ login, password }: { login: string; password: string }) => (
 );
 
 function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
-  const reset = useAct(
-    () => api<{ password: string }>('POST', `/api/accounts/${a.login}/password`, {}),
+  const reset = useCall<{ password: string }>(
+    () => ({ method: 'POST', path: `/api/accounts/${a.login}/password`, body: {} }),
     `${a.login} has a new password, and is signed out everywhere.`,
+    renew,
+  );
+  const link = useCall<Invitation>(
+    () => ({ method: 'POST', path: `/api/accounts/${a.login}/invitation` }),
+    `With the link ${a.name} chooses a password.`,
     renew,
   );
   return (
@@ -171,16 +196,20 @@ function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
       open
       onClose={onClose}
       title={`New password of ${a.login}`}
-      about={`${a.name} is signed out everywhere, and signs in with the new one.`}
+      same={reset.call}
+      about={`${a.name} is signed out everywhere by a new password, and when a link is used with which ${a.name} chooses one.`}
       acts={
-        reset.data ? (
+        reset.data || link.data ? (
           <Button filled onClick={onClose}>
             Close
           </Button>
         ) : (
           <>
             <Button onClick={onClose}>Cancel</Button>
-            <Button filled disabled={reset.isPending} onClick={() => reset.mutate()}>
+            <Button disabled={link.isPending || reset.isPending} onClick={() => link.mutate()}>
+              Make a link
+            </Button>
+            <Button filled disabled={reset.isPending || link.isPending} onClick={() => reset.mutate()}>
               Set a new password
             </Button>
           </>
@@ -188,20 +217,25 @@ function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
       }
     >
       {reset.data && <Once login={a.login} password={reset.data.password} />}
-      <Refused error={reset.error} />
+      {link.data && <OnceLink name={a.name} made={link.data} />}
+      <Refused error={reset.error ?? link.error} />
     </Dialog>
   );
 }
 
 function Add({ onClose }: { onClose: () => void }) {
   const [a, setA] = useState({ login: '', name: '', role: 'planner' as Role });
-  const add = useAct(() => api<{ password: string }>('POST', '/api/accounts', a), `${a.login} has an account.`, renew);
+  const add = useCall<NewPassword>(
+    () => ({ method: 'POST', path: '/api/accounts', body: { ...a, invite: true } }),
+    `${a.login} has an account.`,
+    renew,
+  );
   return (
     <Dialog
       open
       onClose={onClose}
       title="Add account"
-      about="A password is made and shown once; its owner changes it under People."
+      about="A link is made and shown once: whoever opens it chooses the password. It is good for three days."
       acts={
         add.data ? (
           <Button filled onClick={onClose}>
@@ -216,9 +250,10 @@ function Add({ onClose }: { onClose: () => void }) {
           </>
         )
       }
+      same={add.call}
     >
       {add.data ? (
-        <Once login={a.login} password={add.data.password} />
+        <OnceLink name={a.name} made={add.data.invitation} />
       ) : (
         <>
           <Field label="Login">
@@ -252,8 +287,8 @@ function Add({ onClose }: { onClose: () => void }) {
 
 function OwnPassword({ onClose }: { onClose: () => void }) {
   const [p, setP] = useState({ current: '', next: '', again: '' });
-  const change = useAct(
-    () => api('POST', '/api/me/password', { current: p.current, next: p.next }),
+  const change = useCall<object>(
+    () => ({ method: 'POST', path: '/api/me/password', body: { current: p.current, next: p.next } }),
     'Your password was changed; your other browsers are signed out.',
     [['sessions']],
   );
@@ -288,5 +323,17 @@ function OwnPassword({ onClose }: { onClose: () => void }) {
       {field('Repeat new password', 'again', 'new-password', differs ? 'not the same' : undefined)}
       <Refused error={change.error} />
     </Dialog>
+  );
+}
+
+/** A link, shown once, with which somebody chooses a password. */
+function OnceLink({ name, made }: { name: string; made: { token: string; endsAt: string } | undefined }) {
+  if (!made) return null;
+  const text = `${window.location.origin}/join#${made.token}`;
+  return (
+    <p className="pb-2">
+      The link for {name}, shown only now; good once, until <When at={made.endsAt} as="both" />:{' '}
+      <Copy text={text} className="mono whitespace-normal! break-all font-semibold" />
+    </p>
   );
 }

@@ -1,14 +1,13 @@
-import { api } from '../../api/client.ts';
 import { useSessions } from '../../api/queries.ts';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 /** Browsers in which somebody is signed in, each of which can be signed out. */
 export function Sessions({ title, login }: { title: string; login: string | undefined }) {
   const sessions = useSessions(login);
-  const end = useAct(
-    (id: string) => api('DELETE', login ? `/api/accounts/${login}/sessions/${id}` : `/api/me/sessions/${id}`),
+  const end = useCall<object, string>(
+    (id: string) => ({ method: 'DELETE', path: login ? `/api/accounts/${login}/sessions/${id}` : `/api/me/sessions/${id}` }),
     'That browser is signed out.',
     [['sessions'], ['accounts']],
   );

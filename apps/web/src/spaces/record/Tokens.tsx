@@ -1,17 +1,17 @@
 import type { NewToken, Token, Tokens as Answer } from '@praesidor/contract';
-import { type ActName, acts, type Role, roles, tokenActsOf, tokenLooks } from '@praesidor/core/access';
+import { type ActName, acts, type Role, roleAnywhere, roles, tokenActsOf, tokenLooks } from '@praesidor/core/access';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client.ts';
-import { useMe } from '../../api/queries.ts';
+import { useMe, useSnapshot } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 
 const lasts: readonly [days: number, label: string][] = [
   [1, 'a day'],
@@ -27,8 +27,8 @@ export function Tokens({ title, login }: { title: string; login: string | undefi
     queryFn: () => api<Answer>('GET', login ? `/api/accounts/${login}/tokens` : '/api/me/tokens'),
   });
   const [making, setMaking] = useState(false);
-  const end = useAct(
-    (id: string) => api('DELETE', login ? `/api/accounts/${login}/tokens/${id}` : `/api/me/tokens/${id}`),
+  const end = useCall<object, string>(
+    (id: string) => ({ method: 'DELETE', path: login ? `/api/accounts/${login}/tokens/${id}` : `/api/me/tokens/${id}` }),
     'Nothing is answered to it any more.',
     [['tokens'], ['acts']],
   );
@@ -95,6 +95,14 @@ function May({ token }: { token: Token }) {
     <span title={does.join('\n')}>
       {does.slice(0, 3).join('; ')}
       {does.length > 3 && <span className="text-ink-2">; and {counted(does.length - 3, 'more act')}</span>}
+      {(token.sites || token.team) && (
+        <span className="block text-ink-2 text-sm">
+          changes only{' '}
+          {[token.sites && `what is at ${token.sites.join(', ')}`, token.team && `clusters of ${token.team}`]
+            .filter(Boolean)
+            .join(', ')}
+        </span>
+      )}
     </span>
   );
 }
@@ -107,15 +115,30 @@ const titles: Record<Role, string> = {
 };
 
 function Make({ onClose }: { onClose: () => void }) {
-  const role = useMe().data?.role ?? 'reader';
-  const may = tokenActsOf(role);
+  const me = useMe().data;
+  const estate = useSnapshot().data?.estate;
+  const may = tokenActsOf(me ? roleAnywhere(me) : 'reader');
+  const [sites, setSites] = useState<readonly string[]>([]);
+  const [team, setTeam] = useState('');
+  const teams = (estate?.teams ?? []).map((t) => t.name).filter((t) => me?.role === 'warden' || me?.teams.includes(t));
   const [name, setName] = useState('');
   const [days, setDays] = useState(90);
   const [chosen, setChosen] = useState<ReadonlySet<ActName>>(new Set(tokenLooks));
-  const make = useAct(() => api<NewToken>('POST', '/api/me/tokens', { name: name.trim(), acts: [...chosen], days }), '', [
-    ['tokens'],
-    ['acts'],
-  ]);
+  const make = useCall<NewToken>(
+    () => ({
+      method: 'POST',
+      path: '/api/me/tokens',
+      body: {
+        name: name.trim(),
+        acts: [...chosen],
+        days,
+        ...(sites.length ? { sites } : {}),
+        ...(team ? { team } : {}),
+      },
+    }),
+    '',
+    [['tokens'], ['acts']],
+  );
   const made = make.data;
   const set = (list: readonly ActName[], on: boolean) =>
     setChosen((before) => {
@@ -145,6 +168,7 @@ function Make({ onClose }: { onClose: () => void }) {
           </>
         )
       }
+      same={make.call}
     >
       {made ? (
         <Shown made={made} name={name.trim()} />
@@ -169,7 +193,42 @@ function Make({ onClose }: { onClose: () => void }) {
               </select>
             )}
           </Field>
-          <div className="max-h-[320px] overflow-y-auto border-rule border-t">
+          <Field label="At" hint="Nothing ticked: everywhere. Looking is not kept to sites.">
+            {() => (
+              <div className="flex max-h-[90px] flex-wrap gap-x-4 overflow-y-auto">
+                {estate?.sites.map((s) => (
+                  <label key={s.name} className="flex items-baseline gap-1.5">
+                    <input
+                      type="checkbox"
+                      checked={sites.includes(s.name)}
+                      onChange={(e) => setSites(e.target.checked ? [...sites, s.name] : sites.filter((x) => x !== s.name))}
+                    />
+                    {s.name}
+                  </label>
+                ))}
+              </div>
+            )}
+          </Field>
+          {teams.length > 0 && (
+            <Field label="Clusters of">
+              {(id) => (
+                <select
+                  id={id}
+                  value={team}
+                  onChange={(e) => setTeam(e.target.value)}
+                  className="border border-rule-2 bg-leaf px-2 py-1"
+                >
+                  <option value="">all teams that you may change</option>
+                  {teams.map((t) => (
+                    <option key={t} value={t}>
+                      {t}
+                    </option>
+                  ))}
+                </select>
+              )}
+            </Field>
+          )}
+          <div className="max-h-[260px] overflow-y-auto border-rule border-t">
             {roles.map((r) => {
               const list = may.filter((a) => acts[a].role === r);
               if (!list.length) return null;

@@ -11,7 +11,7 @@ import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { runState } from '../../state/run-state.ts';
 
@@ -23,7 +23,9 @@ export function CarriedOut({ site, title, all, to }: { site: string; title: stri
   const estate = useSnapshot().data?.estate;
   const at = `/api/sites/${site}/power`;
   const { data, error } = useQuery({ queryKey: ['site power', site], queryFn: () => api<SitePower>('GET', at) });
-  const act = useAct((how: 'stop' | 'resume') => api<object>('POST', `${at}/${how}`), '', [['site power', site]]);
+  const act = useCall<object, 'stop' | 'resume'>((how: 'stop' | 'resume') => ({ method: 'POST', path: `${at}/${how}` }), '', [
+    ['site power', site],
+  ]);
   const [asking, setAsking] = useState(false);
   const plan = useMemo(
     () => (to === 'start' ? startSteps : stopSteps)(all, site, switchedBy(estate?.hosts ?? [])),
@@ -94,9 +96,11 @@ function PowerDialog({
   onClose: () => void;
 }) {
   const [typed, setTyped] = useState('');
-  const act = useAct(() => api<SitePowerBegun>('POST', `/api/sites/${site}/power`, { to, site: typed.trim() }), '', [
-    ['site power', site],
-  ]);
+  const act = useCall<SitePowerBegun>(
+    () => ({ method: 'POST', path: `/api/sites/${site}/power`, body: { to, site: typed.trim() } }),
+    '',
+    [['site power', site]],
+  );
   return (
     <Dialog
       open
@@ -119,6 +123,7 @@ function PowerDialog({
           </Button>
         </>
       }
+      same={act.call}
     >
       {byHand.length > 0 && <p className="pb-3 text-ink-2">In the room, by hand: {byHand.join(', ')}.</p>}
       {to === 'stop' && (

@@ -13,7 +13,7 @@ import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { Steps } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { runState } from '../../state/run-state.ts';
 
@@ -38,7 +38,9 @@ export function TriedLoss({
   const one = hosts.length === 1;
   const at = `/api/charters/${name}/losses`;
   const { data, error } = useQuery({ queryKey: ['losses', name], enabled: serves, queryFn: () => api<Losses>('GET', at) });
-  const act = useAct((how: 'stop' | 'resume') => api<object>('POST', `${at}/${how}`), '', [['losses', name]]);
+  const act = useCall<object, 'stop' | 'resume'>((how: 'stop' | 'resume') => ({ method: 'POST', path: `${at}/${how}` }), '', [
+    ['losses', name],
+  ]);
   const [asking, setAsking] = useState(false);
   if (!serves && !tried) return null;
   const { last } = data ?? {};
@@ -154,9 +156,11 @@ function OffDialog({
   onClose: () => void;
 }) {
   const [typed, setTyped] = useState('');
-  const act = useAct(() => api<LossBegun>('POST', `/api/charters/${name}/losses`, { case: lost, off: typed.trim() }), '', [
-    ['losses', name],
-  ]);
+  const act = useCall<LossBegun>(
+    () => ({ method: 'POST', path: `/api/charters/${name}/losses`, body: { case: lost, off: typed.trim() } }),
+    '',
+    [['losses', name]],
+  );
   const bad = rows.filter((r) => r.bad);
   return (
     <Dialog
@@ -176,6 +180,7 @@ function OffDialog({
           </Button>
         </>
       }
+      same={act.call}
     >
       <p className="pb-1 text-ink-2">{bad.length ? 'Rehearsed as away meanwhile:' : 'Rehearsed: nothing is away.'}</p>
       {bad.length > 0 && (

@@ -3,10 +3,10 @@ import { type FormEvent, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { api, setCsrf } from '../../api/client.ts';
 import type { Me } from '../../api/queries.ts';
-import { Fort } from '../../frame/Fort.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { Door } from './Door.tsx';
 
 export function SignIn() {
   const navigate = useNavigate();
@@ -30,29 +30,21 @@ export function SignIn() {
     }
   };
   return (
-    <div className="grid h-full grid-rows-[44px_1fr]">
-      <header className="flex items-center gap-2 bg-bar px-3.5 font-semibold font-serif text-[16px] text-bar-text">
-        <Fort />
-        Praesidor
-      </header>
-      <main className="mx-auto w-[430px] pt-[16vh]">
-        <h1 className="border-rule-2 border-b pb-3 text-xl">Sign in</h1>
-        <form onSubmit={submit} className="pt-4">
-          <Field label="Login">
-            {(id) => <Input id={id} name="login" autoComplete="username" autoFocus required maxLength={64} />}
-          </Field>
-          <Field label="Password">
-            {(id) => <Input id={id} name="password" type="password" autoComplete="current-password" required maxLength={256} />}
-          </Field>
-          <Refused error={error} />
-          <div className="flex justify-end pt-2">
-            <Button filled type="submit" disabled={busy}>
-              Sign in
-            </Button>
-          </div>
-        </form>
-        <p className="pt-6 text-ink-3">From owned machines to proved clusters.</p>
-      </main>
-    </div>
+    <Door title="Sign in">
+      <form onSubmit={submit} className="pt-4">
+        <Field label="Login">
+          {(id) => <Input id={id} name="login" autoComplete="username" autoFocus required maxLength={64} />}
+        </Field>
+        <Field label="Password">
+          {(id) => <Input id={id} name="password" type="password" autoComplete="current-password" required maxLength={256} />}
+        </Field>
+        <Refused error={error} />
+        <div className="flex justify-end pt-2">
+          <Button filled type="submit" disabled={busy}>
+            Sign in
+          </Button>
+        </div>
+      </form>
+    </Door>
   );
 }

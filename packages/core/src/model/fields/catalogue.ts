@@ -10,6 +10,7 @@ import { networkFields } from './network.ts';
 import { baselineFields, profileFields } from './requirement.ts';
 import { reservationFields } from './reservation.ts';
 import { siteFields } from './site.ts';
+import { teamFields } from './team.ts';
 import { templateFields } from './template.ts';
 import { recordFields, zoneFields } from './zone.ts';
 
@@ -28,6 +29,7 @@ export const kindWords: Readonly<Record<Kind, string>> = {
   Release: 'A version of the cluster’s own components, by image.',
   Addon: 'What is installed beside the release, by image.',
   BackupStore: 'Where backups of volumes go: an object store, or an NFS export.',
+  Team: 'People who have clusters of their own: where, how large, and of what.',
   Template: 'A charter with blanks, for clusters that are alike.',
   Charter: 'One cluster, declared; everything else follows from it.',
   Reservation: 'An address that somebody has.',
@@ -50,6 +52,7 @@ export const fieldWords: Readonly<Record<Kind, Fields>> = {
   Addon: addonFields,
   BackupStore: backupStoreFields,
   Template: templateFields,
+  Team: teamFields,
   Charter: charterFields,
   Reservation: reservationFields,
   Record: recordFields,

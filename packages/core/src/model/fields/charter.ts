@@ -44,7 +44,13 @@ export const charterFields: Fields = {
   name: { label: 'Cluster', example: 'plover', mono: true },
   site: { label: 'Site', refers: { kind: 'Site' } },
   purpose: { sheet: { section: 6 }, label: 'Purpose' },
-  owner: { sheet: { section: 6 }, label: 'Owner', help: 'The team that answers for it.' },
+  team: {
+    sheet: { section: 6 },
+    label: 'Team',
+    help: 'Whose cluster it is: it counts in their allowance.',
+    refers: { kind: 'Team', anywhere: true },
+  },
+  owner: { sheet: { section: 6 }, label: 'Owner', help: 'Who answers for it.' },
   release: { sheet: { section: 1 }, label: 'Release', refers: { kind: 'Release', anywhere: true } },
   addons: {
     sheet: { section: 1 },

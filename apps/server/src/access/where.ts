@@ -1,0 +1,150 @@
+import { shared, type Where } from '@praesidor/core/access';
+import type { Kind } from '@praesidor/core/model';
+import type { FastifyRequest } from 'fastify';
+import type { EntityManager } from 'typeorm';
+import { z } from 'zod';
+import { type RunRow, tableOf } from '../db/tables.ts';
+
+/** What a request is about: documents, sites, a run. */
+export type Subject =
+  | { kind: Kind; keys: readonly string[] }
+  | { sites: readonly string[] }
+  | { shipment: string }
+  | { run: number }
+  | { sighted: readonly string[] };
+export interface Place {
+  /** How it is read out of a request, once that was found to be valid. */
+  of: (req: FastifyRequest) => Subject[];
+  /** What it does to documents is asked of each of them as it is done; what is not there yet is asked there alone. */
+  each?: true;
+}
+
+const Params = z.record(z.string(), z.coerce.string());
+const params = (req: FastifyRequest) => Params.parse(req.params);
+/** What of the bodies of these routes says where an act is done; each was held against the schema of its route before. What is otherwise is nowhere: it takes the role of the account. */
+const Body = z
+  .object({
+    site: z.string(),
+    charter: z.string(),
+    host: z.string(),
+    network: z.string(),
+    hosts: z.array(z.union([z.string(), z.object({ address: z.string() })])),
+    addresses: z.array(z.object({ address: z.string() })),
+    to: z.object({ network: z.string() }),
+  })
+  .partial()
+  .catch({});
+const body = (req: FastifyRequest) => Body.parse(req.body ?? {});
+const texts = (list: string | readonly (string | { address: string })[] | undefined): string[] =>
+  [list ?? []].flat().map((x) => (typeof x === 'string' ? x : x.address));
+const by = (kind: Kind, param = 'name'): Place => ({ of: (req) => [{ kind, keys: texts(params(req)[param]) }] });
+const given = (kind: Kind, field: 'charter' | 'host' | 'hosts' | 'network'): Place => ({
+  of: (req) => [{ kind, keys: texts(body(req)[field]) }],
+});
+/** What a change does is asked of each document that it changes. */
+const each: Place = { of: () => [], each: true };
+
+/**
+ * Where an act is done, by the route: the first pattern that fits. An act of a route that is none of these is about what all sites share: it takes the role of the account, whatever
+ * somebody may at single sites. A new route of one site or one cluster is a line.
+ */
+const places: readonly [RegExp, Place][] = [
+  [/^(PUT|DELETE) \/api\/charters\/:name$/, { ...by('Charter'), each: true }],
+  [/ \/api\/charters\/:name\/precinct$/, { ...by('Charter'), each: true }],
+  [/ \/api\/charters\/:name\//, by('Charter')],
+  [/^POST \/api\/builds$/, given('Charter', 'charter')],
+  [/ \/api\/builds\/:charter\//, by('Charter', 'charter')],
+  [/ \/api\/hosts\/:name\//, by('Host')],
+  [/^POST \/api\/hosts\/acts$/, given('Host', 'hosts')],
+  [/^POST \/api\/hosts\/works$/, given('Host', 'hosts')],
+  [/^POST \/api\/hosts\/rejoin$/, given('Host', 'host')],
+  [/^POST \/api\/hosts\/works\/:id\/:act$/, { of: (req) => [{ run: Number(params(req).id) }] }],
+  [/^POST \/api\/hosts\/(sweep|sweep\/stop|cast)$/, { of: (req) => [{ sites: [body(req).site ?? ''] }] }],
+  [/^POST \/api\/hosts\/(import|merge)$/, each],
+  [/^POST \/api\/hosts\/accept$/, { of: (req) => [{ sighted: texts(body(req).addresses) }] }],
+  [/^POST \/api\/hosts\/list$/, { of: (req) => [{ sighted: texts(body(req).hosts) }] }],
+  [/ \/api\/registries\/:name\//, by('Registry')],
+  [/ \/api\/hypervisors\/:name\//, by('Hypervisor')],
+  [/ \/api\/gateways\/:name\//, by('Gateway')],
+  [/ \/api\/zones\/:zone\//, by('Zone', 'zone')],
+  [/ \/api\/sites\/:name\//, { of: (req) => [{ sites: [String(params(req).name)] }] }],
+  [/^POST \/api\/addresses\/(reserve|release)$/, given('Network', 'network')],
+  [
+    /^POST \/api\/addresses\/move$/,
+    {
+      of: (req) => [
+        {
+          kind: 'Network',
+          keys: [body(req).network, body(req).to?.network].flatMap((n) => n ?? []),
+        },
+      ],
+    },
+  ],
+  [/ \/api\/shipments\/:label\//, { of: (req) => [{ shipment: String(params(req).label) }] }],
+  [/^POST \/api\/(edits|import|acts\/:id\/undo)$/, each],
+];
+export const placeOf = (method: string, url: string): Place | undefined =>
+  places.find(([pattern]) => pattern.test(`${method} ${url}`))?.[1];
+
+/** Where subjects are, as the database has them now; `unknown`: one of them is not there. */
+export async function whereIs(m: EntityManager, subjects: readonly Subject[]): Promise<Where & { unknown: boolean }> {
+  const sites = new Set<string>();
+  const teams = new Set<string>();
+  let unknown = false;
+  let what: string | undefined;
+  for (const s of subjects) {
+    if ('sites' in s) for (const site of s.sites) sites.add(site);
+    else if ('kind' in s) {
+      const rows = await docRows(m, s.kind, s.keys);
+      if (rows.length < new Set(s.keys).size) unknown = true;
+      for (const r of rows) add(r);
+      what ??= s.keys.length === 1 ? `${s.kind === 'Charter' ? 'the cluster' : s.kind.toLowerCase()} ${s.keys[0]}` : undefined;
+    } else if ('sighted' in s) {
+      const rows = (await m.query('select site, null as team from sighting where address = any($1)', [s.sighted])) as Row[];
+      if (rows.length < new Set(s.sighted).size) unknown = true;
+      for (const r of rows) add(r);
+    } else if ('shipment' in s) {
+      const rows = (await m.query(
+        'select r.site, null as team from shipment s join registry r on r.key = s.target where s.label = $1',
+        [s.shipment],
+      )) as Row[];
+      if (!rows.length) unknown = true;
+      for (const r of rows) add(r);
+    } else {
+      const [run] = (await m.query('select site, exclusive, asked from run where id = $1', [s.run])) as RunRow[];
+      if (!run) unknown = true;
+      else {
+        const at = await whereOfRun(m, run);
+        for (const site of at.sites) sites.add(site);
+        for (const team of at.teams) teams.add(team);
+      }
+    }
+  }
+  return { sites: [...sites], teams: [...teams], unknown, ...(what ? { what } : {}) };
+
+  function add({ site, team }: Row) {
+    if (site) sites.add(site);
+    if (team) teams.add(team);
+  }
+}
+interface Row {
+  site: string | null;
+  team: string | null;
+}
+
+async function docRows(m: EntityManager, kind: Kind, keys: readonly string[]): Promise<Row[]> {
+  const team =
+    kind === 'Charter' ? 'd.team' : kind === 'Host' ? '(select c.team from charter c where c.key = d.held_by)' : 'null';
+  return (await m.query(`select d.doc->>'site' as site, ${team} as team from ${tableOf[kind]} d where d.key = any($1)`, [
+    keys,
+  ])) as Row[];
+}
+
+/** Where a run is carried out, and of whose cluster. */
+export async function whereOfRun(m: EntityManager, run: Pick<RunRow, 'site' | 'exclusive' | 'asked'>): Promise<Where> {
+  const charter = typeof run.asked?.charter === 'string' ? run.asked.charter : /^Charter (\S+)$/.exec(run.exclusive ?? '')?.[1];
+  const [row] = charter ? await docRows(m, 'Charter', [charter]) : [];
+  const sites = run.site ? [run.site] : row?.site ? [row.site] : [];
+  if (!sites.length && !row) return shared;
+  return { sites, teams: row?.team ? [row.team] : [], ...(charter ? { what: `the cluster ${charter}` } : {}) };
+}

@@ -1,0 +1,2 @@
+export { type AllowanceMeasure, allowanceMeasures } from '../model/team.ts';
+export * from './usage.ts';
