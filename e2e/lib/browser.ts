@@ -98,9 +98,14 @@ export class Browser {
         return null;
       });
       if (found) return found;
-      if (Date.now() >= end) throw new Error(what());
+      if (Date.now() >= end) throw new Error(`${what()}\n${await this.shown()}`);
     }
   }
+  /** Where the browser is and what it shows there, for whoever reads why a test failed. */
+  private shown = (): Promise<string> =>
+    this.driver
+      .executeScript<string>('return [location.href, document.body.innerText.slice(0, 3000)].join("\\n")')
+      .catch((e: Error) => `(the page cannot be read: ${e.message})`);
   async act(xpath: string, ms = this.timeoutMs): Promise<void> {
     const end = Date.now() + ms;
     for (;;) {

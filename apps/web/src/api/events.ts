@@ -2,6 +2,7 @@ import type { ServerEvent } from '@praesidor/contract';
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { useRunning } from '../state/running.ts';
+import { renew } from './renew.ts';
 import { listen } from './stream.ts';
 
 const keysFor: Record<string, string[][]> = {
@@ -55,9 +56,9 @@ export function useEvents(on: boolean) {
     if (!on) return undefined;
     const due = new Set<string>();
     let timer: ReturnType<typeof setTimeout> | undefined;
-    const renew = () => {
+    const renewDue = () => {
       timer = undefined;
-      for (const key of due) void client.invalidateQueries({ queryKey: JSON.parse(key) as string[] });
+      for (const key of due) renew(client, JSON.parse(key) as string[]);
       due.clear();
     };
     const onEvent = (data: string) => {
@@ -67,9 +68,9 @@ export function useEvents(on: boolean) {
         return;
       }
       for (const key of keysFor[e.kind] ?? [['estate']]) due.add(JSON.stringify(key));
-      timer ??= setTimeout(renew, 250);
+      timer ??= setTimeout(renewDue, 250);
     };
-    const stop = listen(onEvent, () => void client.invalidateQueries());
+    const stop = listen(onEvent, () => renew(client, []));
     return () => {
       stop();
       clearTimeout(timer);
