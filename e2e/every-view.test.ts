@@ -57,6 +57,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
   ['/people/teams', 'Teams', []],
+  ['/people/sign-in', 'Sign-in provider', []],
   ['/record', 'Record', []],
   ['/notices', 'Notices', ['Add…']],
   ['/proving', 'Proving ground', []],

@@ -128,6 +128,45 @@ describe('text that is declared', () => {
 });
 
 describe('people', () => {
+  it('sign in with a provider that a warden sets, and are told why where it does not let them', async () => {
+    const provider = i.world.providers.get('Kestrel Ferries sign-in');
+    await b.open(url('/people/sign-in'));
+    await b.click('button', 'Set a provider…');
+    await b.type('Title', 'Kestrel Ferries');
+    await b.type('Issuer', provider?.issuer ?? '');
+    await b.type('Known there as', 'praesidor');
+    await b.choose('Secret', 'kestrel-sign-in');
+    await b.choose('Who has no account', 'reader');
+    await (await b.find("//textarea[@id=//label[.='Its authority']/@for]")).sendKeys(i.world.authorities.get('bw')?.cert ?? '');
+    await b.click('button', 'Save', "//*[@role='dialog']");
+    await b.click('button', 'Test');
+    await b.see('it answers; people sign in at');
+    await shot('sign-in-provider');
+    const guest = await openBrowser();
+    try {
+      await guest.open(url('/sign-in?back=/hosts'));
+      await guest.click('link', 'Sign in with Kestrel Ferries');
+      await (await guest.find("//input[@name='login']")).sendKeys('noor');
+      await (await guest.find("//input[@name='password']")).sendKeys('harbour-demo-1');
+      await guest.click('button', 'Continue');
+      await guest.find("//h1[.='Hosts']");
+      expect(await guest.driver.getCurrentUrl()).toBe(url('/hosts'));
+      // Who ends it at the provider is told so here, and can sign in otherwise.
+      await guest.open(url('/sign-in'));
+      await guest.click('link', 'Sign in with Kestrel Ferries');
+      await guest.click('button', 'Cancel');
+      await guest.see('did not let you in, or you ended it there');
+      await guest.find("//input[@name='login']");
+    } finally {
+      await guest.close();
+    }
+    await b.open(url('/people'));
+    await b.find("//tr[td[.='noor']]//*[.='by provider']");
+    await b.click('button', 'Sign-in of noor');
+    await b.choose('Signs in by', 'password');
+    await b.click('button', 'Save', "//*[@role='dialog']");
+    await b.find("//tr[td[.='noor'] and td[.='no']]");
+  });
   it('are added with a link that is shown once: whoever opens it chooses the password, and is signed in', async () => {
     await b.open(url('/people'));
     await b.click('button', 'Add account…');
@@ -167,7 +206,7 @@ describe('people', () => {
     });
     expect(r.status).toBe(200);
     await b.driver.navigate().refresh();
-    await b.find("//tr[td[.='rui']]//*[.='in 2 browsers']");
+    await b.find("//tr[td[.='rui']]//*[contains(., 'in 2 browsers')]");
     await shot('people');
     await b.click('button', 'Disable rui');
     await b.find("//tr[td[.='rui']]//*[.='disabled']");

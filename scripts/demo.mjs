@@ -113,7 +113,7 @@ try {
 Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)
 
 ${accounts.map((a) => `  ${a.login.padEnd(6)} ${a.password.padEnd(10)} ${a.role.padEnd(8)} ${a.name}`).join('\n')}
-
+${empty || large ? '' : '  noor   harbour-demo-1      signs in with Kestrel Ferries (OpenID Connect)\n'}
 Sign in as iris${toTry()}
 Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
 `);

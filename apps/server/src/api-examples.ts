@@ -35,6 +35,19 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/invitations/take': {
     body: { token: 'DgSnpXkqjVJIYIvRl9YhZ0yQ6Hq9qOSRQCQhWUbF3ps', password: 'four words that differ' },
   },
+  'GET /api/sign-in/begin': { query: { back: '/hosts' } },
+  'GET /api/sign-in/back': { query: { state: 'DgSnpXkqjVJIYIvRl9YhZ0yQ6Hq9qOSRQCQhWUbF3ps' } },
+  'PUT /api/sign-in/provider': {
+    body: {
+      title: 'Kestrel Ferries sign-in',
+      issuer: 'https://id.bw.kestrelferries.example:8443',
+      client: 'praesidor',
+      credential: 'kestrel-sign-in',
+      claim: 'preferred_username',
+      newcomers: 'refused',
+      ca: '-----BEGIN CERTIFICATE-----\nMIIBdDCCARqgAwIBAgIUQ2FrZXNBbmRMYW50ZXJuczAwCgYIKoZIzj0EAwIw\n-----END CERTIFICATE-----\n',
+    },
+  },
   'POST /api/me/tokens': { body: { name: 'nightly', acts: ['plan.read', 'builds.run'], days: 90 } },
   'DELETE /api/me/tokens/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'DELETE /api/me/sessions/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },

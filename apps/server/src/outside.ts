@@ -1,5 +1,5 @@
 import { serverList } from '@praesidor/core/address';
-import { hostOf } from '@praesidor/core/access';
+import { hostOf, portedHost, type SignInProvider } from '@praesidor/core/access';
 import { holds, isIp, parseIp, parsePrefix, prefixRange, type Range } from '@praesidor/core/address';
 import { type Notice, wayOf } from '@praesidor/core/notices';
 import { loginAt } from '@praesidor/core/files';
@@ -15,7 +15,7 @@ import { docTables } from './db/tables.ts';
 interface Declared {
   ranges: Record<'controller', Range[]>;
   hosts: Record<
-    'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'store' | 'time' | 'notice',
+    'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'store' | 'time' | 'notice' | 'sign-in',
     Set<string>
   >;
 }
@@ -71,6 +71,7 @@ const what: Record<DeclaredPurpose, string> = {
   store: 'it is no declared store for backups',
   time: 'it is no declared time server',
   notice: 'no notice goes there',
+  'sign-in': 'it is not the sign-in provider',
   cluster: 'it is no address of a cluster: of its API, of what comes in, of a node or of a service',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
@@ -98,6 +99,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
     "select host(address) as address from reservation where doc->'owner'->>'kind' = 'charter' and (doc->'owner'->>'use' in ('api', 'inbound') or doc->'owner'->>'use' like 'node %' or doc->'owner'->>'use' like 'service %')",
   )) as { address: string }[];
   const notices = (await db.query('select doc from notice')) as { doc: Notice }[];
+  const providers = (await db.query('select doc from sign_in_provider')) as { doc: SignInProvider }[];
   return {
     ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },
     hosts: {
@@ -109,6 +111,7 @@ async function readDeclared(db: DataSource): Promise<Declared> {
       gateway: new Set(gateways.flatMap((g) => g.members.flatMap((m) => (m.login ? [loginAt(m)] : [])))),
       store: new Set(stores.flatMap((s) => (s.endpoint ? [hostOf(s.endpoint)] : []))),
       notice: new Set(notices.map(({ doc }) => wayOf(doc).host.toLowerCase())),
+      'sign-in': new Set(providers.map(({ doc }) => portedHost(doc.issuer).host)),
       cluster: new Set([
         ...api.map((r) => r.address),
         ...charters.flatMap((one) => [one.api.address ?? [], one.inbound.address ?? []].flat()),

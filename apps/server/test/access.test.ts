@@ -36,6 +36,8 @@ describe('roles, decided by the server', () => {
     };
     const open = new Set([
       '/api/sign-in',
+      '/api/sign-in/begin',
+      '/api/sign-in/back',
       '/api/invitations/look',
       '/api/invitations/take',
       '/api/health',

@@ -34,9 +34,9 @@ function shortened(value: unknown): unknown {
 /** Longer answers are described by their schema alone. */
 const longest = 4000;
 
-/** Answers that are no JSON: files, streams, pages. */
+/** Answers that are no JSON: files, streams, pages, and where a browser is led. */
 const plain =
-  /\/(snapshot\.db|volume\.tar|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$/;
+  /\/(snapshot\.db|volume\.tar|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$|\/sign-in\/(begin|back)$/;
 
 it('the codes of refusals stand in the docs as they stand in the code', () => {
   expect(readFileSync(join(import.meta.dirname, '../../../docs/errors.md'), 'utf8')).toContain(errorsTable());

@@ -4,6 +4,7 @@ import { check, type Finding, mendOutside } from '@praesidor/core/checks';
 import type { Registry } from '@praesidor/core/model';
 import { mendPlace, type Step } from '@praesidor/core/schedule';
 import { type FaultKind, faultKinds } from '@praesidor/standins';
+import { Browser } from './sign-in-browser.ts';
 import {
   type Client,
   builtOrBroken,
@@ -221,6 +222,22 @@ const saidOnly = (step: string, line: string) => async (): Promise<Met> => {
   return heals;
 };
 
+/** Where somebody is led who signs in by the provider, and who is not signed in: to the page that says why. */
+const notSignedIn = async (): Promise<Told> => {
+  const ca = i.world.authorities.get('bw')?.cert;
+  await c.good('PUT', '/api/sign-in/provider', {
+    title: 'Kestrel Ferries sign-in',
+    issuer: 'https://id.bw.kestrelferries.example:8443',
+    client: 'praesidor',
+    credential: 'kestrel-sign-in',
+    newcomers: 'reader',
+    ca,
+  });
+  const signIn = () => new Browser(i).signIn('noor', 'harbour-demo-1');
+  return { leadsTo: await signIn(), mend: async () => (await signIn()) === '/estate' };
+};
+const provider = 'Kestrel Ferries sign-in';
+
 /** What meets each fault, in this order, and where what is told of it leads to. A new fault is a line here, or this does not compile. */
 const faults: Record<
   FaultKind,
@@ -295,6 +312,9 @@ const faults: Record<
     meets: saidOnly('preflight', 'Time server 10.62.8.60: %it does not answer'),
     leadsTo: heals,
   },
+  'provider-silent': { on: provider, meets: notSignedIn, leadsTo: '/sign-in?refused=away' },
+  'provider-clock': { on: provider, meets: notSignedIn, leadsTo: '/sign-in?refused=clock' },
+  'provider-key': { on: provider, meets: notSignedIn, leadsTo: '/sign-in?refused=key' },
   'node-dies-pulling': { on: 'lr-07', meets: () => built('lr-07/images'), leadsTo: '/images?registry=lr-registry' },
   'node-never-boots': { on: 'lr-05', meets: () => built('lr-05/system'), leadsTo: '/hosts/lr-05' },
   // With the last of them mended, the cluster stands: what comes next happens to one that does.

@@ -101,6 +101,10 @@ export const router = createBrowserRouter([
         path: 'people/teams',
         lazy: async () => ({ Component: (await import('./spaces/record/TeamsSpace.tsx')).TeamsSpace }),
       },
+      {
+        path: 'people/sign-in',
+        lazy: async () => ({ Component: (await import('./spaces/record/SignInSpace.tsx')).SignInSpace }),
+      },
       { path: 'record', lazy: async () => ({ Component: (await import('./spaces/record/RecordSpace.tsx')).RecordSpace }) },
     ],
   },

@@ -1,3 +1,4 @@
+import { SignInProvider, signInWays } from '@praesidor/core/access';
 import { z } from 'zod';
 import { Count, Moment, Role } from './parts.ts';
 
@@ -20,6 +21,9 @@ export const Account = z.strictObject({
   role: Role,
   ...rights,
   disabled: z.boolean(),
+  /** How they sign in; `bound`: the provider has said once that it is them. */
+  signIn: z.enum(signInWays),
+  bound: z.boolean(),
   changedAt: Moment,
   sessions: Count,
   lastSeen: Moment.nullable(),
@@ -68,3 +72,18 @@ export type Tokens = z.infer<typeof Tokens>;
 /** The token itself is told once, and kept nowhere in this form. */
 export const NewToken = z.strictObject({ id: z.string(), token: z.string(), endsAt: Moment });
 export type NewToken = z.infer<typeof NewToken>;
+
+/** How people sign in: with a password always; and by the provider that has this title, where one is set. */
+export const SignInWays = z.strictObject({ provider: z.string().nullable() });
+export type SignInWays = z.infer<typeof SignInWays>;
+export const SignInProviderSet = z.strictObject({
+  doc: SignInProvider.nullable(),
+  /** Where it sends people back to: it must know this address. */
+  back: z.string(),
+});
+export type SignInProviderSet = z.infer<typeof SignInProviderSet>;
+/** What it says of itself: who it is, and where people sign in. */
+export const SignInProviderSeen = z.strictObject({ issuer: z.string(), signsAt: z.string() });
+export type SignInProviderSeen = z.infer<typeof SignInProviderSeen>;
+/** The browser is led elsewhere by the header `location`. */
+export const Led = z.null();

@@ -23,6 +23,7 @@ export const ProvingGround = z.union([
     timeServers: z.array(z.string()),
     routers: z.record(z.string(), z.string()).optional(),
     stores: z.array(z.string()).optional(),
+    providers: z.array(z.string()).optional(),
     clusters: z.array(z.strictObject({ name: z.string(), up: z.boolean(), members: z.array(z.string()) })),
     authorities: z.record(z.string(), z.string()),
     kinds: z.record(z.string(), z.strictObject({ on: z.string(), title: z.string(), text: z.string() })),

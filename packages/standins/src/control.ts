@@ -58,13 +58,15 @@ export function controlServer(world: World): Server {
               ? world.hypervisors.has(fault.subject)
               : on === 'store'
                 ? world.objects.has(fault.subject)
-                : on === 'registry'
-                  ? world.stores.has(fault.subject)
-                  : on === 'cluster'
-                    ? world.clusters.list().some((c) => c.name === fault.subject)
-                    : on === 'time server'
-                      ? world.state().timeServers.includes(fault.subject)
-                      : fault.subject === 'dns' || world.dns.zones.some((z) => z.name === fault.subject);
+                : on === 'provider'
+                  ? world.providers.has(fault.subject)
+                  : on === 'registry'
+                    ? world.stores.has(fault.subject)
+                    : on === 'cluster'
+                      ? world.clusters.list().some((c) => c.name === fault.subject)
+                      : on === 'time server'
+                        ? world.state().timeServers.includes(fault.subject)
+                        : fault.subject === 'dns' || world.dns.zones.some((z) => z.name === fault.subject);
         if (!known) return send(400, { message: `there is no ${on} ${fault.subject.slice(0, 60)} here` });
         if (req.method === 'POST') world.faults.plant(fault);
         else world.faults.lift(fault);

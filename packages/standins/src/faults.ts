@@ -75,6 +75,13 @@ export const faultKinds = {
   },
   'store-region': { on: 'store', title: 'Object store of another region', text: 'it takes signatures for another region alone' },
   'store-clock': { on: 'store', title: 'Clock of the object store is wrong', text: 'its clock is an hour ahead' },
+  'provider-silent': { on: 'provider', title: 'Sign-in provider silent', text: 'it takes connections and never answers' },
+  'provider-clock': { on: 'provider', title: 'Clock of the sign-in provider is wrong', text: 'its clock is an hour behind' },
+  'provider-key': {
+    on: 'provider',
+    title: 'Sign-in provider signs with another key',
+    text: 'what it signs is signed with a key that it does not publish',
+  },
   'dns-silent': { on: 'dns', title: 'DNS silent', text: 'name servers take what they are asked and never answer' },
   'dns-refuses': { on: 'dns', title: 'DNS refuses updates', text: 'signed updates are answered with REFUSED' },
 } as const;

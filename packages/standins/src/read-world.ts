@@ -15,6 +15,7 @@ interface WorldFile {
   time?: string[];
   routers?: WorldSpec['routers'];
   objects?: WorldSpec['objects'];
+  providers?: WorldSpec['providers'];
   authorities: WorldSpec['authorities'];
   registries: (Omit<RegistrySpec, 'publications' | 'documents'> & { publishes: string[]; offers?: string[] })[];
   /** Documents that nobody declared yet. */

@@ -14,6 +14,7 @@ import { Faults } from './faults.ts';
 import { Hypervisor, hypervisorServer, type HypervisorSpec, type SavedHypervisor } from './hypervisor.ts';
 import { type Hardware, type Lasting, Machine } from './machine.ts';
 import { Objects, objectsServer, type ObjectsSpec } from './objects.ts';
+import { Provider, type ProviderSpec } from './provider.ts';
 import { type RouterSpec, Routers, type SavedRouter } from './router.ts';
 import { faultyRegistry, type Publication, publish } from './source.ts';
 import { type SshKeys, sshKeys } from '@praesidor/protocols/ssh';
@@ -54,6 +55,8 @@ export interface WorldSpec {
   hypervisors: HypervisorSpec[];
   /** Stores of objects. */
   objects?: ObjectsSpec[];
+  /** Providers of sign-ins. */
+  providers?: ProviderSpec[];
   /** Machines that route. */
   routers?: RouterSpec[];
   authorities: { name: string; title: string }[];
@@ -71,6 +74,7 @@ export class World {
   readonly stores = new Map<string, Store>();
   readonly hypervisors = new Map<string, Hypervisor>();
   readonly objects = new Map<string, Objects>();
+  readonly providers = new Map<string, Provider>();
   readonly routers = new Routers(() => this.save());
   /** By machine: what lies in /etc/ssh/ssh_host_ed25519_key.pub there. */
   private readonly hostKeys = new Map<string, string>();
@@ -110,6 +114,7 @@ export class World {
     await this.startDns();
     for (const r of this.spec.registries) await this.startRegistry(r);
     for (const o of this.spec.objects ?? []) await this.startObjects(o);
+    for (const p of this.spec.providers ?? []) await this.startProvider(p);
     const saved = this.load();
     this.clusters.restore(saved.clusters);
     for (const h of this.spec.machines) {
@@ -248,8 +253,23 @@ export class World {
     await this.listen(objectsServer(objects, pair) as unknown as Server, spec.address, spec.port);
   }
 
-  private async listen(server: Server, address: string, port: number): Promise<void> {
-    const at = mapAddress(this.addressMap, address, port);
+  private async startProvider(spec: ProviderSpec): Promise<void> {
+    const provider = new Provider(spec, this.faults);
+    this.providers.set(spec.name, provider);
+    await provider.changeKey();
+    const ca = this.authorities.get(spec.ca) as Pair;
+    const pair = await kept(join(this.dir, `provider-${spec.name}.json`), () =>
+      makeCertificate({ commonName: spec.host, names: [spec.host], days: 825, ca }),
+    );
+    // Its page first: what it says of itself names where that is.
+    await this.listenAt(provider.pages(), { host: '127.0.0.1', port: spec.page });
+    await this.listen(provider.server(pair), spec.address, spec.port);
+  }
+
+  private listen(server: Server, address: string, port: number): Promise<void> {
+    return this.listenAt(server, mapAddress(this.addressMap, address, port));
+  }
+  private async listenAt(server: Server, at: { host: string; port: number }): Promise<void> {
     await new Promise<void>((done, fail) => {
       server.once('error', fail);
       server.listen(at.port, at.host, done);
@@ -300,6 +320,7 @@ export class World {
       hypervisors: [...this.hypervisors.values()].map((h) => ({ name: h.spec.name, guests: h.guests.size })),
       registries: this.spec.registries.map((r) => ({ name: r.name, host: r.host })),
       stores: [...this.objects.keys()],
+      providers: [...this.providers.keys()],
       zones: this.dns.zones.map((z) => ({ name: z.name, serial: z.serial, records: z.records.length })),
       timeServers: this.spec.time ?? [],
       routers: Object.fromEntries(this.hostKeys),

@@ -1,7 +1,7 @@
 import * as answers from '@praesidor/contract';
 import type { App } from '../app-type.ts';
 import cookie from '@fastify/cookie';
-import type { FastifyInstance, FastifyRequest } from 'fastify';
+import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import fp from 'fastify-plugin';
 import { z } from 'zod';
 import { type ActName, acts, type Principal } from '@praesidor/core/access';
@@ -16,7 +16,8 @@ import { Tokens } from './tokens.ts';
 import { sessionsIn, type Who } from './sessions.ts';
 import { Once } from './once.ts';
 import { Rates } from './rate.ts';
-import { SignIns } from './sign-ins.ts';
+import { providerRoutes } from './provider-routes.ts';
+import { type Found, SignIns } from './sign-ins.ts';
 
 declare module 'fastify' {
   interface FastifyContextConfig {
@@ -142,6 +143,44 @@ export const auth = fp(
     });
 
     const secure = ctx.config.secureCookies;
+    /** Signs somebody in in this browser; who was signed in in it is no longer. `by`: the provider that said who it is */
+    const openSession = async (req: FastifyRequest, reply: FastifyReply, account: Found, by?: string) => {
+      const token = newToken();
+      const csrf = newToken();
+      const old = req.cookies[cookieName];
+      await ctx.db.transaction(async (m) => {
+        await m.query('delete from session where expires_at < now() or token_hash = $1', [old ? hashed(old) : '']);
+        // As it stands in this moment: it may have been changed while somebody typed.
+        const made = (await m.query(
+          `insert into session (token_hash, login, csrf, expires_at, address, agent, by_provider) select $1, login, $3, $4, $5, $6, $7 from account
+             where login = $2 and not disabled and sign_in <> case when $7 then 'password' else 'provider' end returning id`,
+          [
+            hashed(token),
+            account.login,
+            csrf,
+            new Date(Date.now() + sessionHours * 3_600_000),
+            req.ip,
+            (req.headers['user-agent'] ?? '').slice(0, 200),
+            by !== undefined,
+          ],
+        )) as unknown[];
+        if (!made.length)
+          throw new Refusal('sign-in-wrong', `The account ${account.login} was changed in this moment.`, {
+            remedy: 'Sign in again.',
+          });
+        await record(m, account.login, 'signed in', account.login, by === undefined ? {} : { by });
+      });
+      reply.setCookie(cookieName, token, {
+        path: '/',
+        httpOnly: true,
+        sameSite: 'strict',
+        secure,
+        maxAge: sessionHours * 3600,
+      });
+      const { name, role, sites, teams } = account;
+      return { login: account.login, name, role, sites, teams, csrf };
+    };
+    providerRoutes(app, ctx, openSession);
     app.post(
       '/api/sign-in',
       {
@@ -154,33 +193,7 @@ export const auth = fp(
       async (req, reply) => {
         const { login, password } = req.body;
         const account = await signIns.check(login, password, req.ip);
-        const token = newToken();
-        const csrf = newToken();
-        const old = req.cookies[cookieName];
-        await ctx.db.transaction(async (m) => {
-          await m.query('delete from session where expires_at < now() or token_hash = $1', [old ? hashed(old) : '']);
-          await m.query(
-            'insert into session (token_hash, login, csrf, expires_at, address, agent) values ($1, $2, $3, $4, $5, $6)',
-            [
-              hashed(token),
-              account.login,
-              csrf,
-              new Date(Date.now() + sessionHours * 3_600_000),
-              req.ip,
-              (req.headers['user-agent'] ?? '').slice(0, 200),
-            ],
-          );
-          await record(m, account.login, 'signed in', account.login);
-        });
-        reply.setCookie(cookieName, token, {
-          path: '/',
-          httpOnly: true,
-          sameSite: 'strict',
-          secure,
-          maxAge: sessionHours * 3600,
-        });
-        const { name, role, sites, teams } = account;
-        return { login: account.login, name, role, sites, teams, csrf };
+        return openSession(req, reply, account);
       },
     );
 

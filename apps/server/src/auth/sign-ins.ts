@@ -4,7 +4,8 @@ import { type HeldRights, rightsOf } from '../access/permit.ts';
 import { Refusal } from '../refusal.ts';
 import { newToken } from './seal.ts';
 
-interface Found extends HeldRights {
+/** Somebody who signs in. */
+export interface Found extends HeldRights {
   login: string;
   name: string;
 }
@@ -52,9 +53,9 @@ export class SignIns {
       );
     }
     const [account] = (await this.db.query(
-      `select login, name, ${rightsOf('account')}, password_hash as hash, disabled from account where login = $1`,
+      `select login, name, ${rightsOf('account')}, case sign_in when 'provider' then null else password_hash end as hash, disabled from account where login = $1`,
       [login],
-    )) as (Found & { hash: string; disabled: boolean })[];
+    )) as (Found & { hash: string | null; disabled: boolean })[];
     const good = await this.inTurn(async () => verify(account?.hash ?? (await decoy()), password).catch(() => false));
     if (!account || !good)
       throw new Refusal('sign-in-wrong', 'Login and password do not match.', {

@@ -10,6 +10,8 @@ import {
   readDocuments,
   type Registry,
 } from '@praesidor/core/model';
+import { SignInProvider } from '@praesidor/core/access';
+import type { EntityManager } from 'typeorm';
 import { parse } from 'yaml';
 import { gatewayKey } from '../areas/gateways/key.ts';
 import { giveRights } from '../areas/accounts/service.ts';
@@ -71,6 +73,7 @@ try {
         places: string[];
       }[])
         await keep(config, m, e, 'set-up');
+      await setProvider(m, dir, anchors.bw);
       // What people may at single sites, and their teams, once those are there.
       for (const { login, ...more } of given) await giveRights(m, login, more);
       for (const name of Object.keys(routers)) await giveAccount(name, gatewayAccount((await gatewayKey(config, m)).public));
@@ -85,6 +88,13 @@ try {
   process.disconnect?.();
 }
 
+/** The sign-in provider of the folder, where it has one. */
+async function setProvider(m: EntityManager, folder: string, ca: string | undefined): Promise<void> {
+  const file = join(folder, 'sign-in.yaml');
+  if (!ca || !existsSync(file)) return;
+  const doc = SignInProvider.parse({ ...(parse(readFileSync(file, 'utf8')) as object), ca });
+  await m.query('insert into sign_in_provider (doc) values ($1)', [JSON.stringify(doc)]);
+}
 /** What an engineer reads off the devices: their authorities, and the host keys of machines that route. */
 async function standing(
   url: string | undefined,

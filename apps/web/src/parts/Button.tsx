@@ -8,8 +8,21 @@ const looks = {
 };
 
 /** An act that opens another view. */
-export const LinkButton = ({ to, filled, children }: { to: string; filled?: boolean; children: ReactNode }) => (
-  <Link to={to} className={`${shape} ${filled ? looks.filled : looks.plain}`}>
+export const LinkButton = ({
+  to,
+  filled,
+  leaves,
+  className = '',
+  children,
+}: {
+  to: string;
+  filled?: boolean;
+  /** It leads out of the application. */
+  leaves?: boolean;
+  className?: string;
+  children: ReactNode;
+}) => (
+  <Link to={to} reloadDocument={leaves ?? false} className={`${shape} ${filled ? looks.filled : looks.plain} ${className}`}>
     {children}
   </Link>
 );

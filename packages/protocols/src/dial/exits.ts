@@ -14,6 +14,7 @@ export type Purpose =
   | 'store'
   | 'time'
   | 'notice'
+  | 'sign-in'
   | 'own';
 export interface Destination {
   purpose: Purpose;

@@ -1,9 +1,10 @@
 import { hash } from '@node-rs/argon2';
+import type { SignInWay } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import { hashed, newToken } from '../../auth/seal.ts';
 import { Refusal } from '../../refusal.ts';
-import { refuseGuessed } from './passwords.ts';
+import { refuseGuessed, signsInWithPassword } from './passwords.ts';
 
 /** Hours for which a link is good. */
 const hours = 72;
@@ -14,11 +15,16 @@ const gone = () =>
 
 /** A link of an account that is there: whoever has it chooses the password. One that was made before is good no longer. @returns the part behind the #, told once */
 export async function invite(m: EntityManager, login: string, who: string): Promise<{ token: string; endsAt: Date }> {
-  const [account] = (await m.query('select disabled from account where login = $1 for update', [login])) as {
+  const [account] = (await m.query('select login, disabled, sign_in as "signIn" from account where login = $1 for update', [
+    login,
+  ])) as {
+    login: string;
     disabled: boolean;
+    signIn: SignInWay;
   }[];
   if (!account) throw new Refusal('not-found', `There is no account ${login}.`);
   if (account.disabled) throw new Refusal('not-now', `${login} is disabled.`, { remedy: 'Enable the account first.' });
+  signsInWithPassword(account);
   const token = newToken();
   const [row] = (await m.query(
     `insert into invitation (login, token_hash, made_by, ends_at) values ($1, $2, $3, now() + make_interval(hours => $4))

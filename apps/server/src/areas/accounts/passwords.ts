@@ -1,3 +1,4 @@
+import type { SignInWay } from '@praesidor/core/access';
 import { Refusal } from '../../refusal.ts';
 
 /** Fewest characters of a password. */
@@ -30,5 +31,13 @@ export async function refuseGuessed(password: string, login: string, path = 'pas
     throw new Refusal('invalid', `This password is guessed easily: ${why}.`, {
       places: [{ path, message: why }],
       remedy: 'Choose another one: four words that have nothing to do with each other are easy to keep.',
+    });
+}
+
+/** @throws Refusal where a password would open nothing */
+export function signsInWithPassword(a: { login: string; signIn: SignInWay }): void {
+  if (a.signIn === 'provider')
+    throw new Refusal('not-now', `${a.login} signs in by the provider alone.`, {
+      remedy: 'Let the account sign in with a password first.',
     });
 }

@@ -1,7 +1,7 @@
 import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { type ActName, actNames, mostTokenDays, roles } from '@praesidor/core/access';
+import { type ActName, actNames, mostTokenDays, roles, signInWays } from '@praesidor/core/access';
 import { words } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { changeAccount, changeOwnPassword, endSession, listAccounts, makeAccount, resetPassword, sessionsOf } from './service.ts';
@@ -46,6 +46,7 @@ const Changes = z.strictObject({
   sites: SiteRoles.optional(),
   teams: Teams.optional(),
   disabled: z.boolean().optional(),
+  signIn: z.enum(signInWays).optional(),
 });
 
 /** Accounts of people: made, disabled, their roles and passwords, and the browsers in which they are signed in. */

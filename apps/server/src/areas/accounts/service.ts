@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { hash, verify } from '@node-rs/argon2';
-import { type Role, roles } from '@praesidor/core/access';
+import { type Role, roles, type SignInWay } from '@praesidor/core/access';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import { invite } from './invitations.ts';
-import { refuseGuessed } from './passwords.ts';
+import { refuseGuessed, signsInWithPassword } from './passwords.ts';
 import { rightsOf } from '../../access/permit.ts';
 import { Refusal } from '../../refusal.ts';
 
@@ -15,6 +15,8 @@ export interface AccountView {
   sites: Record<string, Role>;
   teams: string[];
   disabled: boolean;
+  signIn: SignInWay;
+  bound: boolean;
   changedAt: Date;
   /** How many browsers are signed in, and when the last one asked for something. */
   sessions: number;
@@ -40,7 +42,7 @@ export function newPassword(): string {
 
 export async function listAccounts(m: EntityManager): Promise<AccountView[]> {
   return (await m.query(
-    `select a.login, a.name, ${rightsOf('a')}, a.disabled, a.changed_at as "changedAt", count(s.id)::int as sessions, max(s.seen_at) as "lastSeen"
+    `select a.login, a.name, ${rightsOf('a')}, a.disabled, a.sign_in as "signIn", a.subject is not null as bound, a.changed_at as "changedAt", count(s.id)::int as sessions, max(s.seen_at) as "lastSeen"
      from account a left join session s on s.login = a.login and s.expires_at > now() group by a.login order by a.login`,
   )) as AccountView[];
 }
@@ -52,12 +54,13 @@ interface Account {
   sites: Record<string, Role>;
   teams: string[];
   disabled: boolean;
+  signIn: SignInWay;
   hash: string;
 }
 /** The account, locked; with it all wardens, so that two cannot take the last one's role at once. */
 async function lockAccount(m: EntityManager, login: string): Promise<Account> {
   const rows = (await m.query(
-    `select login, name, ${rightsOf('account')}, disabled, password_hash as hash from account where login = $1 or role = 'warden' order by login for update`,
+    `select login, name, ${rightsOf('account')}, disabled, sign_in as "signIn", password_hash as hash from account where login = $1 or role = 'warden' order by login for update`,
     [login],
   )) as Account[];
   const found = rows.find((r) => r.login === login);
@@ -67,13 +70,19 @@ async function lockAccount(m: EntityManager, login: string): Promise<Account> {
 
 /** @throws Refusal when nobody would be left who manages accounts */
 async function keepAWarden(m: EntityManager): Promise<void> {
-  const [{ n } = { n: 0 }] = (await m.query("select count(*)::int as n from account where role = 'warden' and not disabled")) as {
+  const [{ n } = { n: 0 }] = (await m.query(
+    "select count(*)::int as n from account where role = 'warden' and not disabled and sign_in <> 'provider'",
+  )) as {
     n: number;
   }[];
   if (!n)
-    throw new Refusal('not-now', 'It is the last warden: nobody could manage accounts any more.', {
-      remedy: 'Make another account a warden first.',
-    });
+    throw new Refusal(
+      'not-now',
+      'It is the last warden who signs in with a password: nobody could manage accounts while the sign-in provider is away.',
+      {
+        remedy: 'Make another account a warden who signs in with a password first.',
+      },
+    );
 }
 
 type Given = { sites?: Record<string, Role> | undefined; teams?: readonly string[] | undefined };
@@ -145,23 +154,39 @@ export async function changeAccount(
     sites?: Record<string, Role> | undefined;
     teams?: string[] | undefined;
     disabled?: boolean | undefined;
+    signIn?: SignInWay | undefined;
   },
   who: string,
 ): Promise<void> {
   const before = await lockAccount(m, login);
-  const after = { name: to.name ?? before.name, role: to.role ?? before.role, disabled: to.disabled ?? before.disabled };
-  await m.query('update account set name = $2, role = $3, disabled = $4, changed_at = now() where login = $1', [
+  const after = {
+    name: to.name ?? before.name,
+    role: to.role ?? before.role,
+    disabled: to.disabled ?? before.disabled,
+    signIn: to.signIn ?? before.signIn,
+  };
+  await m.query('update account set name = $2, role = $3, disabled = $4, sign_in = $5, changed_at = now() where login = $1', [
     login,
     after.name,
     after.role,
     after.disabled,
+    after.signIn,
   ]);
   if (before.role === 'warden' && !before.disabled) await keepAWarden(m);
   if (after.disabled) {
     await m.query('delete from session where login = $1', [login]);
     await m.query('delete from invitation where login = $1', [login]);
   }
-  const { name, role, disabled, sites, teams } = before;
+  if (after.signIn === 'password') {
+    // Whoever it was at the provider is nobody here until a warden says so again.
+    await m.query('update account set issuer = null, subject = null where login = $1', [login]);
+    await m.query('delete from session where login = $1 and by_provider', [login]);
+  }
+  if (after.signIn === 'provider') {
+    await m.query('delete from invitation where login = $1', [login]);
+    await m.query('delete from session where login = $1 and not by_provider', [login]);
+  }
+  const { name, role, disabled, signIn, sites, teams } = before;
   await giveRights(m, login, to);
   await record(
     m,
@@ -173,7 +198,7 @@ export async function changeAccount(
         : 'changed an account',
     login,
     {
-      before: { name, role, disabled, ...rightsGiven({ sites, teams }) },
+      before: { name, role, disabled, signIn, ...rightsGiven({ sites, teams }) },
       after: { ...after, ...rightsGiven({ sites: to.sites ?? sites, teams: to.teams ?? teams }) },
     },
   );
@@ -186,7 +211,7 @@ export async function resetPassword(
   given: string | undefined,
   who: string,
 ): Promise<{ password?: string }> {
-  await lockAccount(m, login);
+  signsInWithPassword(await lockAccount(m, login));
   if (given !== undefined) await refuseGuessed(given, login);
   const password = given ?? newPassword();
   await m.query('delete from invitation where login = $1', [login]);
@@ -206,6 +231,7 @@ export async function changeOwnPassword(
   next: string,
 ): Promise<void> {
   const account = await lockAccount(m, login);
+  signsInWithPassword(account);
   if (!(await verify(account.hash, current).catch(() => false)))
     throw new Refusal('invalid', 'The present password is not right.', {
       places: [{ path: 'current', message: 'is not right' }],

@@ -56,7 +56,9 @@ export function ProvingSpace() {
               ? d.clusters.map((c) => c.name)
               : on === 'store'
                 ? (d.stores ?? [])
-                : ['dns', ...d.zones.map((z) => z.name)];
+                : on === 'provider'
+                  ? (d.providers ?? [])
+                  : ['dns', ...d.zones.map((z) => z.name)];
   const at = subjects.includes(subject) ? subject : (subjects[0] ?? '');
   const may = leave.may('proving.change');
   return (

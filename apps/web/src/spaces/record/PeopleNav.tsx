@@ -4,8 +4,9 @@ import { useScope } from '../../state/scope.ts';
 const views = [
   ['/people', 'People'],
   ['/people/teams', 'Teams'],
+  ['/people/sign-in', 'Sign-in'],
   ['/record', 'Record'],
   ['/notices', 'Notices'],
 ] as const;
 
-export const PeopleNav = () => <SubNav label="People, teams, record and notices" views={views} site={useScope().site} />;
+export const PeopleNav = () => <SubNav label="People, teams, sign-in, record and notices" views={views} site={useScope().site} />;

@@ -1,6 +1,6 @@
 import { counted } from '@praesidor/core/words';
 import type { Invitation, NewPassword } from '@praesidor/contract';
-import { type Role, roles } from '@praesidor/core/access';
+import { type Role, roles, type SignInWay, signInWays } from '@praesidor/core/access';
 import { useState } from 'react';
 import { type AccountDto, useAccounts, useMe } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
@@ -22,6 +22,12 @@ const means: Record<Role, string> = {
   planner: 'planner: changes the plan',
   builder: 'builder: connects to devices, builds',
   warden: 'warden: credentials, trust, accounts',
+};
+const ways: Record<SignInWay, string> = { password: 'password', both: 'password or provider', provider: 'provider' };
+const consequence: Record<SignInWay, string> = {
+  password: 'Whom the provider signed in is signed out.',
+  both: 'The provider says once whose account it is; from then on it is theirs.',
+  provider: 'No password opens the account any more.',
 };
 const renew = [['accounts'], ['acts']];
 
@@ -130,7 +136,10 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
           </span>
         ))}
       </td>
-      <td>{a.disabled ? 'disabled' : a.sessions ? `in ${counted(a.sessions, 'browser')}` : 'no'}</td>
+      <td>
+        {a.disabled ? 'disabled' : a.sessions ? `in ${counted(a.sessions, 'browser')}` : 'no'}
+        {a.signIn !== 'password' && <span className="block text-ink-2 text-sm">by {ways[a.signIn]}</span>}
+      </td>
       <td>{a.lastSeen ? <When at={a.lastSeen} as="both" /> : '—'}</td>
       <td className="whitespace-nowrap text-right">
         <button
@@ -150,13 +159,8 @@ function Row({ a, chosen, onChoose }: { a: AccountDto; chosen: boolean; onChoose
         >
           Teams…
         </button>
-        <button
-          type="button"
-          className={`mr-3 ${act}`}
-          aria-label={`New password of ${a.login}`}
-          onClick={() => setResetting(true)}
-        >
-          New password…
+        <button type="button" className={`mr-3 ${act}`} aria-label={`Sign-in of ${a.login}`} onClick={() => setResetting(true)}>
+          Sign-in…
         </button>
         <button
           type="button"
@@ -180,7 +184,14 @@ const Once = ({ login, password }: { login: string; password: string }) => (
   </p>
 );
 
+/** How somebody signs in: by the provider or with a password, and another password. */
 function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
+  const [way, setWay] = useState(a.signIn);
+  const change = useCall<object>(
+    () => ({ method: 'PATCH', path: `/api/accounts/${a.login}`, body: { signIn: way } }),
+    `${a.name} signs in by ${ways[way]}.`,
+    renew,
+  );
   const reset = useCall<{ password: string }>(
     () => ({ method: 'POST', path: `/api/accounts/${a.login}/password`, body: {} }),
     `${a.login} has a new password, and is signed out everywhere.`,
@@ -195,9 +206,13 @@ function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
     <Dialog
       open
       onClose={onClose}
-      title={`New password of ${a.login}`}
-      same={reset.call}
-      about={`${a.name} is signed out everywhere by a new password, and when a link is used with which ${a.name} chooses one.`}
+      title={`Sign-in of ${a.login}`}
+      same={way === a.signIn ? reset.call : change.call}
+      about={
+        a.signIn === 'provider'
+          ? `${a.name} signs in by the provider alone.`
+          : `${a.name} is signed out everywhere by a new password, and when a link is used with which ${a.name} chooses one.`
+      }
       acts={
         reset.data || link.data ? (
           <Button filled onClick={onClose}>
@@ -206,19 +221,47 @@ function Reset({ a, onClose }: { a: AccountDto; onClose: () => void }) {
         ) : (
           <>
             <Button onClick={onClose}>Cancel</Button>
-            <Button disabled={link.isPending || reset.isPending} onClick={() => link.mutate()}>
-              Make a link
-            </Button>
-            <Button filled disabled={reset.isPending || link.isPending} onClick={() => reset.mutate()}>
-              Set a new password
-            </Button>
+            {way !== a.signIn ? (
+              <Button filled disabled={change.isPending} onClick={() => change.mutate(undefined, { onSuccess: onClose })}>
+                Save
+              </Button>
+            ) : (
+              a.signIn !== 'provider' && (
+                <>
+                  <Button disabled={link.isPending || reset.isPending} onClick={() => link.mutate()}>
+                    Make a link
+                  </Button>
+                  <Button filled disabled={reset.isPending || link.isPending} onClick={() => reset.mutate()}>
+                    Set a new password
+                  </Button>
+                </>
+              )
+            )}
           </>
         )
       }
     >
+      {!reset.data && !link.data && (
+        <Field label="Signs in by" hint={way === a.signIn ? undefined : consequence[way]}>
+          {(id) => (
+            <select
+              id={id}
+              value={way}
+              onChange={(e) => setWay(e.target.value as SignInWay)}
+              className="border border-rule-2 bg-leaf px-2 py-1"
+            >
+              {signInWays.map((w) => (
+                <option key={w} value={w}>
+                  {ways[w]}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
       {reset.data && <Once login={a.login} password={reset.data.password} />}
       {link.data && <OnceLink name={a.name} made={link.data} />}
-      <Refused error={reset.error ?? link.error} />
+      <Refused error={change.error ?? reset.error ?? link.error} />
     </Dialog>
   );
 }
