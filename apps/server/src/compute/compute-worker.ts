@@ -4,13 +4,14 @@ import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
 import { type Doc, type Estate, estateDifference } from '@praesidor/core/model';
 import { bundled } from '../bundle.ts';
+import { Refusal } from '../refusal.ts';
 import type { ChangeAsked, TaskName, Tasks } from './tasks.ts';
 
 interface Waiting {
+  name: TaskName;
   done: (output: never) => void;
   fail: (e: Error) => void;
 }
-const limitMs = 60_000;
 /** Documents that are copied to the thread at once. */
 const piece = 500;
 
@@ -19,6 +20,10 @@ interface Answer {
   output?: never;
   error?: string;
 }
+const tooLong = (name: TaskName, ms: number) =>
+  new Refusal('away', `What follows from the plan took longer than ${ms / 1000} s to compute (${name}).`, {
+    remedy: 'Nothing was changed by it. Try again when the server has less to do.',
+  });
 /** A thread, and what it is sent before it has begun: its program is made when the first thread of a process is needed. */
 class Thread {
   private worker: Worker | undefined;
@@ -52,9 +57,12 @@ class Thread {
 
 /**
  * Computation on a thread of its own, so that the others who ask are answered meanwhile. The thread is started
- * when it is first needed; one that ends, or computes for longer than a minute, fails what waits for it and is replaced.
+ * when it is first needed; one that ends, or computes one thing for longer than a minute, fails what waits for it and is replaced.
  */
 export class ComputeWorker {
+  /** @param limitMs how long one thing may take, from when the thread comes to it: how long it waited for others says nothing of it */
+  constructor(private readonly limitMs = 60_000) {}
+  private limit: NodeJS.Timeout | undefined;
   private running: Thread | undefined;
   private readonly waiting = new Map<number, Waiting>();
   private last = 0;
@@ -65,20 +73,16 @@ export class ComputeWorker {
     const thread = this.thread();
     const id = ++this.last;
     return new Promise((done, fail) => {
-      const timer = setTimeout(() => this.end(new Error(`${name} took longer than ${limitMs / 1000} s`)), limitMs);
-      const ended = () => clearTimeout(timer);
-      this.waiting.set(id, {
-        done: (output) => {
-          ended();
-          done(output);
-        },
-        fail: (e) => {
-          ended();
-          fail(e);
-        },
-      });
+      this.waiting.set(id, { name, done, fail });
+      if (this.waiting.size === 1) this.watch();
       thread.post({ id, name, input });
     });
+  }
+  /** The thread takes one thing after another: the first that waits is the one that it computes. */
+  private watch(): void {
+    clearTimeout(this.limit);
+    const [first] = this.waiting.values();
+    if (first) this.limit = setTimeout(() => this.end(tooLong(first.name, this.limitMs)), this.limitMs);
   }
 
   /**
@@ -135,6 +139,7 @@ export class ComputeWorker {
       ({ id, output, error }) => {
         const w = this.waiting.get(id);
         this.waiting.delete(id);
+        this.watch();
         if (error === undefined) w?.done(output as never);
         else w?.fail(new Error(error));
       },
@@ -152,6 +157,7 @@ export class ComputeWorker {
     this.told = undefined;
     for (const w of this.waiting.values()) w.fail(e);
     this.waiting.clear();
+    clearTimeout(this.limit);
     void running?.end();
   }
 }
