@@ -22,6 +22,35 @@ afterAll(async () => {
 });
 const charter = async (name: string) => (await c.estate()).charters.find((x) => x.name === name) as Charter;
 
+describe('all clusters in one list', () => {
+  const names = async () =>
+    (await b.driver.executeScript<string>(
+      "return [...document.querySelectorAll('table[aria-label=Clusters] tbody tr')].map((r) => r.querySelector('span').textContent).join(' ')",
+    )) ?? '';
+  const shows = (want: string) => b.driver.wait(async () => (await names()) === want, b.timeoutMs, `the list shows ${want}`);
+  it('are filtered by facts, sorted by what stands in a column, and both stay over reload', async () => {
+    await open('/clusters');
+    await shows('dunlin gannet petrel plover tern turnstone');
+    await b.type('Filter clusters by facts', 'state:serving');
+    await shows('petrel tern');
+    await b.find(
+      "//table[@aria-label='Clusters']//tr[contains(., 'tern') and contains(., 'ticketing') and contains(., '9 of 9')]",
+    );
+    await b.click('button', 'Usable');
+    await shows('petrel tern');
+    await b.clickText('Usable');
+    await shows('tern petrel');
+    await b.driver.navigate().refresh();
+    await shows('tern petrel');
+    await b.type('Filter clusters by facts', 'team:aboard -state:serving');
+    await shows('turnstone dunlin');
+    await b.type('Filter clusters by facts', 'proof:fails');
+    await b.click('button', 'Clear the filter');
+    await b.driver.wait(async () => (await names()).split(' ').length === 6, b.timeoutMs, 'all of them again');
+    await b.type('Filter clusters by facts', 'stat:serving ');
+    await b.see('stat is no fact; did you mean state?');
+  });
+});
 describe('a template', () => {
   it('shows its clusters, where each differs, and what its version changes for which', async () => {
     await open('/clusters');

@@ -182,6 +182,11 @@ describe('a cluster that stands', () => {
     await b.see('Everything was measured again.');
     await b.see('lines hold');
     await b.see('nothing is left over');
+    await b.open(`${i.config.publicUrl}/clusters?q=proof:holds`);
+    await b.find(
+      "//table[@aria-label='Clusters']//tr[contains(., 'plover') and contains(., ' hold') and contains(., 'days left')]",
+    );
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
     await b.find("//section[@aria-label='Made for this cluster']//summary[contains(., 'addresses') and contains(., 'in use')]");
     expect(await faults()).toEqual([]);
   });

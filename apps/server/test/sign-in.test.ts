@@ -59,6 +59,13 @@ describe('a sign-in provider', () => {
     expect(JSON.stringify(told)).not.toContain('breakwater-demo-2');
     expect(await warden.good('POST', '/api/sign-in/provider/test')).toMatchObject({ issuer: `https://${host}:8443` });
   });
+  it('keeps its keyring entry: that is not removed while it is named', async () => {
+    const a = await warden.call('DELETE', '/api/keyring/kestrel-sign-in');
+    expect([a.status, a.body.message]).toEqual([
+      409,
+      'kestrel-sign-in is in use: the sign-in provider Kestrel Ferries sign-in names it.',
+    ]);
+  });
   it('is asked over TLS alone, and only with an authority', async () => {
     for (const more of [{ issuer: `http://${host}` }, { issuer: 'https://a.example/?x' }, { ca: undefined }])
       expect((await warden.call('PUT', '/api/sign-in/provider', asked(more))).status).toBe(422);

@@ -200,8 +200,9 @@ export type StandingProof = z.infer<typeof StandingProof>;
 /** Everything that was made for a cluster, with how each thing stands. */
 export const Made = z.strictObject({ made: z.array(MadeThing) });
 export type Made = z.infer<typeof Made>;
-/** Lines that do not hold, of all clusters. */
+/** Lines that do not hold, of all clusters; and of each when one was measured last, and how many hold. */
 export const Drifts = z.strictObject({
+  proved: z.array(z.strictObject({ charter: z.string(), at: Moment, holds: Count, of: Count })),
   drifts: z.array(
     z.strictObject({ charter: z.string(), what: z.string(), planned: z.string(), found: z.string(), since: Moment }),
   ),

@@ -121,9 +121,8 @@ export const useBuildTimes = () =>
 /** What is measured of a cluster that stands, again and again. */
 export const useProof = (name: string) =>
   useQuery({ queryKey: ['proof', name], queryFn: () => api<StandingProof>('GET', `/api/charters/${name}/proof`) });
-/** Lines that do not hold, of all clusters. */
-export const useDrifts = () =>
-  useQuery({ queryKey: ['proofs'], queryFn: async () => (await api<Drifts>('GET', '/api/proofs')).drifts });
+/** Lines that do not hold, of all clusters, and when each was measured. */
+export const useDrifts = () => useQuery({ queryKey: ['proofs'], queryFn: () => api<Drifts>('GET', '/api/proofs') });
 /** What leads from what stands of a cluster to its plan. It follows from the estate, and is renewed with it. */
 export const useChange = (name: string, kind?: string | null, on = true) =>
   useQuery({

@@ -26,7 +26,7 @@ export function useReport() {
   const built: Record<string, Built> = {};
   for (const b of builds.data ?? []) {
     if (built[b.charter]) continue;
-    const off = drifts.data?.filter((d) => d.charter === b.charter) ?? [];
+    const off = drifts.data?.drifts.filter((d) => d.charter === b.charter) ?? [];
     built[b.charter] = {
       number: b.number,
       state: b.state,

@@ -17,4 +17,5 @@ export * from './server-account.ts';
 export { type Spread, spreadOf } from './spread.ts';
 export { reasonText, rules } from './reasons.ts';
 export * from './resolve.ts';
+export * from './rows.ts';
 export { interfaceOf, uplinkFor } from './uplink.ts';

@@ -213,10 +213,13 @@ export async function proofOf(m: EntityManager, charter: string): Promise<z.inpu
   };
 }
 
-/** Clusters of which something does not hold, with what it is. */
+/** Clusters of which something does not hold, with what it is; and of each how much was measured, and when. */
 export async function drifts(m: EntityManager): Promise<z.input<typeof answers.Drifts>> {
   const rows = (await m.query(
     'select charter, what, planned, found, since from proof_line where not good order by charter, place, what',
   )) as { charter: string; what: string; planned: string; found: string; since: Date }[];
-  return { drifts: rows };
+  const proved = (await m.query(
+    'select charter, max(at) as at, count(*) filter (where good)::int as holds, count(*)::int as of from proof_line group by charter order by charter',
+  )) as { charter: string; at: Date; holds: number; of: number }[];
+  return { drifts: rows, proved };
 }

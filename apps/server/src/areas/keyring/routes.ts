@@ -2,7 +2,8 @@ import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
 import { credentialOf, keyUses, placeFault } from '@praesidor/core/access';
-import { docsOf, keyOf, words } from '@praesidor/core/model';
+import { docsOf, keyOf, type Use, words } from '@praesidor/core/model';
+import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Keys } from '../../db/tables.ts';
@@ -73,7 +74,7 @@ export async function keyring(app: App, { ctx }: { ctx: Context }) {
       const { name } = req.params;
       await ctx.db.transaction(async (m) => {
         const { estate } = await loadEstate(m);
-        const uses = docsOf(estate)
+        const uses: Use[] = docsOf(estate)
           .filter((d) => credentialOf(d)?.entry === name)
           .map((d) => ({
             by: `${d.kind} ${keyOf(d)}`,
@@ -83,6 +84,7 @@ export async function keyring(app: App, { ctx }: { ctx: Context }) {
               path: `/declare?edit=${encodeURIComponent(`${d.kind} ${keyOf(d)}`)}`,
             },
           }));
+        uses.push(...(await usesBeside(m, name)));
         if (uses.length)
           throw new Refusal(
             'in-use',
@@ -100,4 +102,26 @@ export async function keyring(app: App, { ctx }: { ctx: Context }) {
       return {};
     },
   );
+}
+
+/** What names an entry and is no part of the plan: who is told of what, and the sign-in provider. */
+async function usesBeside(m: EntityManager, name: string): Promise<Use[]> {
+  const notices = (await m.query(
+    "select name from notice where $1 in (doc->'webhook'->>'credential', doc->'mail'->>'credential') order by name",
+    [name],
+  )) as { name: string }[];
+  const provider = (await m.query("select doc->>'title' as title from sign_in_provider where doc->>'credential' = $1", [
+    name,
+  ])) as {
+    title: string;
+  }[];
+  const use = (by: string, path: string): Use => ({
+    by,
+    how: 'names it',
+    act: { label: `Choose another credential for ${by}`, path },
+  });
+  return [
+    ...notices.map((n) => use(`Notice ${n.name}`, '/notices')),
+    ...provider.map((p) => use(`the sign-in provider ${p.title}`, '/people/sign-in')),
+  ];
 }

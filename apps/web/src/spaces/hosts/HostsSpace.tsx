@@ -1,4 +1,4 @@
-import { type Fitness, hostFilter } from '@praesidor/core/hosts';
+import { complete, type Fitness, hostFilter } from '@praesidor/core/hosts';
 import { byName, type Host } from '@praesidor/core/model';
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
@@ -12,7 +12,7 @@ import { useCall } from '../../state/call.ts';
 import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
 import { scoped, useScope, useTyped } from '../../state/scope.ts';
-import { FilterField } from './FilterField.tsx';
+import { FilterField } from '../../parts/FilterField.tsx';
 import { HostDetail } from './HostDetail.tsx';
 import { HostTable, type Sort } from './HostTable.tsx';
 import { ImportDialog } from './ImportDialog.tsx';
@@ -46,6 +46,8 @@ function sorted(hosts: readonly Host[], sort: string): readonly Host[] {
   return by === 'name' && turn < 0 ? [...hosts].reverse() : hosts;
 }
 
+const rolesAsked = ['control-plane', 'worker', 'storage', 'registry', 'edge'];
+
 export function HostsSpace() {
   const { site, inScope, params, setParams } = useScope();
   const navigate = useNavigate();
@@ -71,6 +73,7 @@ export function HostsSpace() {
         .sort((a, b) => (a.site < b.site ? -1 : a.site > b.site ? 1 : byName(a, b))),
     [estate, site],
   );
+  const offers = useCallback((t: string, cursor: number) => complete(t, cursor, hosts, rolesAsked), [hosts]);
   const rows = useMemo(() => sorted(hosts.filter(filter.test), sort), [hosts, filter, sort]);
   const registries = useMemo(() => new Map((estate?.registries ?? []).map((r) => [r.host ?? '', r.name])), [estate]);
   const known = useMemo(() => new Set(estate?.hosts.flatMap((h) => (h.bmc?.fingerprint ? [h.bmc.address] : []))), [estate]);
@@ -143,7 +146,14 @@ export function HostsSpace() {
       }
     >
       <div className="flex items-start gap-3 py-3">
-        <FilterField text={text} onText={setText} filter={filter} hosts={hosts} />
+        <FilterField
+          of="hosts"
+          example="zone:A,B memory>=64GiB fit:worker state:fit disk.nvme>=2"
+          text={text}
+          onText={setText}
+          filter={filter}
+          complete={offers}
+        />
         <span className="pt-1.5 text-ink-2">
           {rows.length} of {hosts.length} · <kbd className="mono">J</kbd> <kbd className="mono">K</kbd>
         </span>

@@ -1,28 +1,39 @@
-import { complete, type HostFilter } from '@praesidor/core/hosts';
-import type { Host } from '@praesidor/core/model';
-import { useId, useMemo, useRef, useState } from 'react';
-
-const roles = ['control-plane', 'worker', 'storage', 'registry', 'edge'];
+import type { Completion, Filter } from '@praesidor/core/words';
+import { useId, useLayoutEffect, useMemo, useRef, useState } from 'react';
 
 /** The filter by facts: what could stand at the cursor is offered, what cannot be read is told with its place. */
 export function FilterField({
+  of,
+  example,
   text,
   onText,
   filter,
-  hosts,
+  complete,
 }: {
+  /** What is filtered, in the plural. */
+  of: string;
+  example: string;
   text: string;
   onText: (text: string) => void;
-  filter: HostFilter;
-  hosts: readonly Host[];
+  filter: Pick<Filter<never>, 'wrong'>;
+  /** What could stand at the cursor. It stays the same function while what it offers does. */
+  complete: (text: string, cursor: number) => Completion[];
 }) {
   const id = useId();
   const input = useRef<HTMLInputElement>(null);
   const [cursor, setCursor] = useState<number>();
   const [at, setAt] = useState(0);
+  /** Where the caret goes once a text that was taken stands: before the next key, or what is typed on goes elsewhere. */
+  const caret = useRef<{ text: string; place: number }>(undefined);
+  useLayoutEffect(() => {
+    const to = caret.current;
+    if (!to || input.current?.value !== to.text) return;
+    input.current.setSelectionRange(to.place, to.place);
+    caret.current = undefined;
+  });
   const offers = useMemo(
-    () => (cursor === undefined ? [] : complete(text, cursor, hosts, roles).filter((o) => o.text !== text.slice(o.from, o.to))),
-    [text, cursor, hosts],
+    () => (cursor === undefined ? [] : complete(text, cursor).filter((o) => o.text !== text.slice(o.from, o.to))),
+    [text, cursor, complete],
   );
   const take = (i: number) => {
     const o = offers[i];
@@ -30,10 +41,10 @@ export function FilterField({
     const open = /(:|>=)$/.test(o.text);
     const next = `${text.slice(0, o.from)}${o.text}${open ? '' : ' '}${text.slice(o.to).trimStart()}`;
     const place = o.from + o.text.length + (open ? 0 : 1);
+    caret.current = { text: next, place };
     onText(next);
     setCursor(place);
     setAt(0);
-    requestAnimationFrame(() => input.current?.setSelectionRange(place, place));
   };
   const open = offers.length > 0;
   return (
@@ -41,7 +52,7 @@ export function FilterField({
       <input
         ref={input}
         role="combobox"
-        aria-label="Filter hosts by facts"
+        aria-label={`Filter ${of} by facts`}
         aria-expanded={open}
         aria-controls={`${id}-offers`}
         aria-activedescendant={open ? `${id}-${at}` : undefined}
@@ -71,7 +82,7 @@ export function FilterField({
             setCursor(undefined);
           }
         }}
-        placeholder="zone:A,B memory>=64GiB fit:worker state:fit disk.nvme>=2"
+        placeholder={example}
         className="mono w-full border border-rule-2 bg-leaf px-2.5 py-1.5"
       />
       {open && (
