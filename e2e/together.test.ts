@@ -53,6 +53,10 @@ describe('a charter that two people edit', () => {
     await b.find("//button[@aria-label='Purpose: gates of the pier, edit']");
     await shot('saved-since');
     await b.click('button', 'Consequences and save…');
+    await b.click('button', 'As a command…');
+    await b.find(
+      "//*[@role='dialog']//*[contains(@class, 'mono') and contains(., 'call PUT /api/charters/dunlin') and contains(., 'gates of the pier')]",
+    );
     await b.click('button', 'Save and hold hosts');
     await b.gone('Discard draft');
     expect(await charter('dunlin')).toMatchObject({ owner: 'harbour office', purpose: 'gates of the pier' });

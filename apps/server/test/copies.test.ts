@@ -197,7 +197,7 @@ describe('a volume with copies', () => {
     // Something is written while it is off.
     const { speed } = i.world.clock;
     // Slowly, so that it is written before the host is back.
-    i.world.clock.setSpeed(100);
+    i.world.clock.setSpeed(500);
     const run = ended();
     await eventually(async () => (await told())?.includes(`${host} silent`), 'it is off');
     await write('flood', 'a little');
@@ -216,6 +216,8 @@ describe('a volume with copies', () => {
     machine(host).powerOff();
     await eventually(async () => (await told())?.includes(`${host} silent`), 'it is off');
     await write('flood', 'much');
+    // What takes 4,000 s is seen while it goes on, also by who asks slowly.
+    i.world.clock.setSpeed(500);
     machine(host).powerOn();
     await eventually(async () => (await told())?.includes(`${host} filling`), 'it takes in what it lacks');
     const { id } = await c.good<{ id: number }>('POST', '/api/charters/plover/losses', { case: host, off: host });
@@ -226,6 +228,7 @@ describe('a volume with copies', () => {
     expect(failed.status.steps[`whole/${host}`]?.text).toBe(
       'default/ais-store-data has not all copies: a further loss is another case.',
     );
+    i.world.clock.setSpeed(2000);
     await whole();
     await c.good('POST', '/api/charters/plover/losses/stop').catch(() => undefined);
   });

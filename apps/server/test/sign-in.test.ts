@@ -235,6 +235,9 @@ describe('an attack', () => {
     const pages = await Promise.all(Array.from({ length: 10 }, () => new Browser(i).begin()));
     expect(pages.filter((p) => !p.endsWith('refused=many')).length).toBeLessThanOrEqual(4);
     expect(await new Browser(i).begin()).toMatch(/refused=many$/);
+    // What was held off is not kept.
+    const [kept] = await i.query<{ n: number }>('select count(*)::int as n from sign_in_begun');
+    expect(kept?.n).toBeLessThanOrEqual(100);
     // After ten minutes they do not count.
     await i.query("update sign_in_begun set at = at - interval '11 minutes'");
     expect(await new Browser(i).begin()).toContain('/authorize');
@@ -290,7 +293,7 @@ describe('a description that', () => {
     const b = new Browser(i);
     const there = new URL(await b.begin());
     const home = `${i.config.publicUrl}/api/sign-in/back?code=x&state=${there.searchParams.get('state')}`;
-    expect((await b.go(home)).to).toMatch(/refused=away$/);
+    expect((await b.go(home)).to).toMatch(/refused=answer$/);
   });
   it.each([
     ['is no JSON', 'no JSON at all'],

@@ -53,7 +53,7 @@ export async function discover(ctx: Context, p: SignInProvider): Promise<oidc.Co
     const where = `${host}:${port}`;
     // What it describes lies where it was declared: it cannot send this server, or the secret, elsewhere.
     if (u.protocol !== 'https:' || portedHost(url).host !== host || portedHost(url).port !== port)
-      throw new ProtocolError('kept-back', where, `its description names ${u.origin}, which is not ${where}`);
+      throw new NotSignedIn('answer', `its description names ${u.origin}, which is not ${where}`);
     const { status, headers, body } = await ctx.dialer.ask(
       { purpose: 'sign-in', host, port, tls: true, trust: { ca: p.ca }, ...(key ? { leash: key.leash } : {}) },
       {
@@ -134,7 +134,11 @@ export async function beginAtProvider(
     'select count(*)::int as n from sign_in_begun where address = $1 and at > now() - make_interval(mins => $2)',
     [at.address, minutes],
   )) as { n: number }[];
-  if ((n?.n ?? 0) > mostFromOne) throw new NotSignedIn('many', `more than ${mostFromOne} from ${at.address} in ${minutes} min`);
+  if ((n?.n ?? 0) > mostFromOne) {
+    // What is held off is not kept: whoever asks again and again fills no table.
+    await ctx.db.manager.query('delete from sign_in_begun where state_hash = $1', [hashed(state)]);
+    throw new NotSignedIn('many', `more than ${mostFromOne} from ${at.address} in ${minutes} min`);
+  }
   try {
     const config = await discover(ctx, p);
     const url = oidc.buildAuthorizationUrl(config, {

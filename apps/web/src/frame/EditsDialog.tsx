@@ -74,7 +74,8 @@ export default function EditsDialog({
           <Button onClick={onClose}>Cancel</Button>
           <Button
             filled
-            disabled={act.isPending || !edits.length || blocked !== undefined}
+            // Not before it is known what it does: what arrives late would also move the button under the pointer.
+            disabled={act.isPending || !edits.length || blocked !== undefined || preview.isPending || preview.isPlaceholderData}
             onClick={() =>
               act.mutate(undefined, {
                 onSuccess: () => {

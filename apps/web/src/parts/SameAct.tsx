@@ -3,8 +3,8 @@ import { useState } from 'react';
 import type { Call } from '../api/client.ts';
 import { Copy } from './Copy.tsx';
 
-/** Accounts and tokens are no program’s: with a token nothing is done to them. */
-const personal = /^\/api\/(accounts|me)\b/;
+/** Accounts, tokens and how people sign in are no program’s: with a token nothing is done to them. */
+const personal = /^\/api\/(accounts|me|sign-in)\b/;
 
 /** The same act as a command and as a call of the API, to copy: made of the request that the dialog sends. */
 export function SameAct({ same }: { same: () => Call }) {

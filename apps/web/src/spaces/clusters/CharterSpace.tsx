@@ -1,9 +1,10 @@
 import { counted } from '@praesidor/core/words';
 import { underWay } from '@praesidor/core/schedule';
 import type { Charter } from '@praesidor/core/model';
+import { useQuery } from '@tanstack/react-query';
 import { lazy, Suspense, useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { api, ApiError } from '../../api/client.ts';
+import { ApiError } from '../../api/client.ts';
 import { useBuilds, useChange, useCharter, useMe, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -12,7 +13,6 @@ import { Collisions } from '../../parts/Collisions.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { when } from '../../parts/time.ts';
 import { When } from '../../parts/When.tsx';
-import { useAct } from '../../state/act.ts';
 import { useCall } from '../../state/call.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { baseOf, collisionsOf, decided, differs, edited, shown } from '../../state/draft.ts';
@@ -62,17 +62,8 @@ export function CharterSpace() {
     const same = written && written.text === charter.data.text;
     setDraft(key, edited(charter.data.doc, draft, next, now, same ? undefined : written));
   };
-  const save = useAct(
-    async () => {
-      const base = standing && draft ? baseOf(standing, draft) : standing;
-      // What was written as text is saved as it was written.
-      const text = draft?.text !== undefined && doc ? await computer().matching(draft.text, doc) : undefined;
-      return api<{ revision: number; held: { hosts: string[]; notHeld?: string }; act: number }>('PUT', `/api/charters/${name}`, {
-        ...(text === undefined ? { doc } : { text }),
-        base,
-        hold: true,
-      });
-    },
+  const save = useCall<{ revision: number; held: { hosts: string[]; notHeld?: string }; act: number }, object>(
+    (body) => ({ method: 'PUT', path: `/api/charters/${name}`, body }),
     (r) => {
       drop();
       setShowing(false);
@@ -80,8 +71,20 @@ export function CharterSpace() {
     },
     [['charter', name], ['estate'], ['files', name]],
   );
-  const onSave = () =>
-    save.mutate(undefined, {
+  /** What is sent: the text as it was written, where it was written as text; and what it was made from, so that others' edits stay. */
+  const sent = useQuery({
+    queryKey: ['draft as it is sent', draft?.text ?? '', JSON.stringify(doc)],
+    enabled: showing && doc !== undefined,
+    gcTime: 1000,
+    queryFn: async () => (draft?.text !== undefined && doc ? { text: await computer().matching(draft.text, doc) } : { doc }),
+  });
+  const asSent = (written: object) => ({
+    ...written,
+    base: standing && draft ? baseOf(standing, draft) : standing,
+    hold: true,
+  });
+  const onSave = (written: object) =>
+    save.mutate(asSent(written), {
       onError: (e) => {
         // Somebody set the same field in this moment: what they set is read, and shown beside one's own.
         if (!(e instanceof ApiError && e.collisions.length)) return;
@@ -299,6 +302,8 @@ export function CharterSpace() {
           busy={save.isPending}
           error={save.error}
           onClose={() => setShowing(false)}
+          written={sent.data}
+          call={(written) => save.call(asSent(written))}
           onSave={onSave}
         />
       )}

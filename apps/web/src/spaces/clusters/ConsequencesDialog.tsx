@@ -2,6 +2,7 @@ import { counted } from '@praesidor/core/words';
 import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
 import { type Charter, labelOfField } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
+import type { Call } from '../../api/client.ts';
 import { computer } from '../../workers/compute.ts';
 import { FileChanges } from './DiffLines.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -19,14 +20,30 @@ interface Props {
   busy: boolean;
   error: Error | null;
   onClose: () => void;
-  onSave: () => void;
+  /** What is sent of the charter: its fields, or its text; not known yet while that is made. */
+  written: object | undefined;
+  call: (written: object) => Call;
+  onSave: (written: object) => void;
 }
 
 /** What saving would add, change and take away: shown before it is done. */
 const some = (list: readonly string[]) =>
   `${list.slice(0, 8).join(', ')}${list.length > 8 ? ` and ${list.length - 8} more` : ''}`;
 
-export function ConsequencesDialog({ draft, name, changes, comes, count, stops, busy, error, onClose, onSave }: Props) {
+export function ConsequencesDialog({
+  draft,
+  name,
+  changes,
+  comes,
+  count,
+  stops,
+  busy,
+  error,
+  written,
+  call,
+  onClose,
+  onSave,
+}: Props) {
   const files = useQuery({
     queryKey: ['draft files', JSON.stringify(draft)],
     gcTime: 1000,
@@ -38,6 +55,7 @@ export function ConsequencesDialog({ draft, name, changes, comes, count, stops, 
       open
       wide
       onClose={onClose}
+      same={written && (() => call(written))}
       title={`Consequences for ${name}`}
       about={[
         count
@@ -51,7 +69,7 @@ export function ConsequencesDialog({ draft, name, changes, comes, count, stops, 
         <>
           <Button onClick={onClose}>Cancel</Button>
           {/* Not before it is known what it does: what arrives late would also move the button under the pointer. */}
-          <Button filled disabled={busy || files.isPending} onClick={onSave}>
+          <Button filled disabled={busy || files.isPending || !written} onClick={() => written && onSave(written)}>
             Save and hold hosts
           </Button>
         </>

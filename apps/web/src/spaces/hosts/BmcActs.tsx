@@ -1,7 +1,7 @@
 import type { Host } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
+import { api, type Call } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Copy } from '../../parts/Copy.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
@@ -86,16 +86,27 @@ export function BmcActs({ host }: { host: Host }) {
         </Button>
       </div>
       <Refused error={tell.error} />
-      {doing && <AskDialog what={doing} onClose={() => setDoing(undefined)} onTell={(v) => tell.mutate(v)} />}
+      {doing && <AskDialog what={doing} onClose={() => setDoing(undefined)} onTell={(v) => tell.mutate(v)} call={tell.call} />}
     </>
   );
 }
 
-function AskDialog({ what, onTell, onClose }: { what: 'boot' | 'media'; onTell: (v: object) => void; onClose: () => void }) {
+function AskDialog({
+  what,
+  onTell,
+  call,
+  onClose,
+}: {
+  what: 'boot' | 'media';
+  onTell: (v: object) => void;
+  call: (v: object) => Call;
+  onClose: () => void;
+}) {
   const [from, setFrom] = useState<keyof typeof sources>('UefiHttp');
   const [uri, setUri] = useState('');
   const wants = what === 'media' || from === 'UefiHttp';
   const bad = wants && uri !== '' && !/^https?:\/\/\S+$/.test(uri) ? 'an address that begins with https://' : undefined;
+  const asked = what === 'boot' ? { act: 'boot', from, ...(from === 'UefiHttp' ? { uri } : {}) } : { act: 'media', image: uri };
   const done = (v: object) => {
     onTell(v);
     onClose();
@@ -106,18 +117,11 @@ function AskDialog({ what, onTell, onClose }: { what: 'boot' | 'media'; onTell: 
       onClose={onClose}
       title={what === 'boot' ? 'Boot once from' : 'Virtual media'}
       about={what === 'boot' ? 'At its next start, and only then.' : 'The controller plays the image to the machine as a drive.'}
+      same={() => call(asked)}
       acts={
         <>
           {what === 'media' && <Button onClick={() => done({ act: 'media' })}>Eject the image</Button>}
-          <Button
-            filled
-            disabled={!!bad || (wants && !uri)}
-            onClick={() =>
-              done(
-                what === 'boot' ? { act: 'boot', from, ...(from === 'UefiHttp' ? { uri } : {}) } : { act: 'media', image: uri },
-              )
-            }
-          >
+          <Button filled disabled={!!bad || (wants && !uri)} onClick={() => done(asked)}>
             {what === 'boot' ? 'Set' : 'Insert'}
           </Button>
         </>
