@@ -75,7 +75,7 @@ export default function EditsDialog({
           <Button
             filled
             // Not before it is known what it does: what arrives late would also move the button under the pointer.
-            disabled={act.isPending || !edits.length || blocked !== undefined || preview.isPending || preview.isPlaceholderData}
+            disabled={act.isPending || !edits.length || blocked !== undefined || preview.isPending}
             onClick={() =>
               act.mutate(undefined, {
                 onSuccess: () => {
