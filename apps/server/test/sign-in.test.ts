@@ -175,6 +175,16 @@ describe('a provider', () => {
   it('whose clock is wrong signs nobody in', async () => {
     i.plant('provider-clock', provider().spec.name);
     expect(await new Browser(i).signIn('noor', 'harbour-demo-1')).toBe('/sign-in?refused=clock');
+    i.lift('provider-clock', provider().spec.name);
+    // Ahead too, although what it signs has not ended; a little does not matter.
+    for (const [ahead, page] of [
+      [3600, '/sign-in?refused=clock'],
+      [-200, '/estate'],
+      [0, '/estate'],
+    ] as const) {
+      provider().ahead = ahead;
+      expect(await new Browser(i).signIn('noor', 'harbour-demo-1')).toBe(page);
+    }
   });
   it('that signs with a key it does not publish signs nobody in; one that changes its key does', async () => {
     i.plant('provider-key', provider().spec.name);

@@ -52,7 +52,7 @@ export async function discover(ctx: Context, p: SignInProvider): Promise<oidc.Co
     const u = new URL(url);
     const where = `${host}:${port}`;
     // What it describes lies where it was declared: it cannot send this server, or the secret, elsewhere.
-    if (u.protocol !== 'https:' || portedHost(url).host !== host || portedHost(url).port !== port)
+    if (u.origin !== new URL(p.issuer).origin)
       throw new NotSignedIn('answer', `its description names ${u.origin}, which is not ${where}`);
     const { status, headers, body } = await ctx.dialer.ask(
       { purpose: 'sign-in', host, port, tls: true, trust: { ca: p.ca }, ...(key ? { leash: key.leash } : {}) },
@@ -217,7 +217,7 @@ async function whoIs(
  */
 async function accountOf(m: EntityManager, p: SignInProvider, them: Them): Promise<Found> {
   const [bound] = (await m.query(
-    `select login, name, ${rightsOf('account')}, disabled from account where issuer = $1 and subject = $2 and sign_in <> 'password' for update`,
+    `select login, name, ${rightsOf('account')}, disabled from account where issuer = $1 and subject = $2 for update`,
     [them.issuer, them.subject],
   )) as (Found & { disabled: boolean })[];
   const found = bound ?? (await firstTime(m, p, them));
