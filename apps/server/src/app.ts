@@ -33,6 +33,7 @@ import { images } from './areas/images/routes.ts';
 import { keyring } from './areas/keyring/routes.ts';
 import { notices } from './areas/notices/routes.ts';
 import { tellOthers } from './areas/notices/follow.ts';
+import { proposals } from './areas/proposals/routes.ts';
 import { proving } from './areas/proving/routes.ts';
 import { auth } from './auth/plugin.ts';
 import type { Config } from './config.ts';
@@ -55,6 +56,7 @@ const areas = [
   accounts,
   estate,
   readRoutes,
+  proposals,
   recordRoutes,
   schemas,
   findings,

@@ -23,6 +23,10 @@ export const refusalWords: Readonly<Record<RefusalCode | 'fault', { means: strin
     means: 'A team would have more hosts, addresses or clusters than its allowance.',
     mend: 'Ask for less, take another cluster down, or have a warden raise the allowance.',
   },
+  'four-eyes': {
+    means: 'The site or the team has each change approved by a second person.',
+    mend: 'Keep it as a proposal (`POST /api/proposals`), and have somebody else approve it.',
+  },
   conflict: {
     means: 'Somebody else changed the same in the meantime.',
     mend: 'Look at `current` and `collisions`, choose, and send it again.',

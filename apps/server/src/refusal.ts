@@ -18,6 +18,8 @@ const catalogue = {
   'too-large': 413,
   'in-use': 409,
   'beyond-allowance': 409,
+  /** A second person has to approve it first. */
+  'four-eyes': 409,
   away: 503,
 } as const;
 export type RefusalCode = keyof typeof catalogue;

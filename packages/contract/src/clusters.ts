@@ -3,6 +3,7 @@ import { standings } from '@praesidor/core/reach';
 import { ChangeName, ChangePlan, MadeThing, Moves } from '@praesidor/core/changes';
 import { KindTimes, RunStatus, RunSummary, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
+import { RunApproval } from './last-run.ts';
 import { Count, described, document, Moment } from './parts.ts';
 
 export const CharterAnswer = z.strictObject({
@@ -153,6 +154,8 @@ export const BuildSummary = z.strictObject({
   ...RunSummary.shape,
   /** As many as the site allows are under way: it waits for its turn. */
   waits: z.boolean().optional(),
+  /** A second person has to approve it first. */
+  asks: z.boolean().optional(),
   /** While it is under way: when it is expected to end, and between which moments in eight cases of ten, in milliseconds. */
   end: z.number().optional(),
   from: z.number().optional(),
@@ -211,6 +214,10 @@ export type Drifts = z.infer<typeof Drifts>;
 export const WholeBuild = Build.extend({
   proof: z.array(ProofLine).nullable(),
   plan: described<Plan>('the plan that it executes, as it was when it began'),
+  /** Its number among all runs. */
+  run: Count,
+  approval: RunApproval,
+  approvedBy: z.string().nullable(),
 });
 export type WholeBuild = z.infer<typeof WholeBuild>;
 /** What leads from what stands to the plan; null: nothing, it stands as planned. */

@@ -14,5 +14,6 @@ export * from './images.ts';
 export * from './keyring.ts';
 export * from './notices.ts';
 export * from './parts.ts';
+export * from './proposals.ts';
 export * from './proving.ts';
 export * from './tables.ts';

@@ -1,14 +1,18 @@
 import {
   type ActName,
   authorize,
+  changeAskedBy,
   type Difference,
+  type FourEyes,
   type KeyringEntry,
+  needsSecond,
   type Principal,
   type Rights,
   system,
   type SiteOf,
   type Where,
 } from '@praesidor/core/access';
+import type { Change } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import { Refusal } from '../refusal.ts';
 
@@ -20,6 +24,30 @@ export function permit(who: Principal, act: ActName, difference?: Difference, wh
     remedy: d.remedy,
     ...(d.path ? { places: [{ path: d.path, message: d.message }] } : {}),
   });
+}
+
+/** Sites and teams at which a second person approves. */
+export async function fourEyesIn(m: EntityManager): Promise<FourEyes> {
+  const rows = (await m.query(
+    "select 'site' as what, key from site where (doc->>'fourEyes')::boolean union all select 'team', key from team where (doc->>'fourEyes')::boolean",
+  )) as { what: 'site' | 'team'; key: string }[];
+  const of = (what: string) => rows.filter((r) => r.what === what).map((r) => r.key);
+  return { sites: of('site'), teams: of('team') };
+}
+
+/**
+ * Holds back what somebody does alone to addresses, where a second person approves. @throws Refusal; the caller's transaction is to end with it
+ */
+export async function refuseAlone(m: EntityManager, changes: readonly Change[]): Promise<void> {
+  const eyes = await fourEyesIn(m);
+  if (!eyes.sites.length) return;
+  const of = await sitesOfNetworks(m);
+  for (const c of changes) {
+    const asks = changeAskedBy(c, eyes, of);
+    if (!asks) continue;
+    const { message, remedy } = needsSecond(asks, `${c.kind} ${c.key}`);
+    throw new Refusal('four-eyes', message, { remedy });
+  }
 }
 
 /** Entries of the keyring with where they may be sent; never their content. */

@@ -81,6 +81,8 @@ const places: readonly [RegExp, Place][] = [
     },
   ],
   [/ \/api\/shipments\/:label\//, { of: (req) => [{ shipment: String(params(req).label) }] }],
+  [/^POST \/api\/approvals\/:id$/, { of: (req) => [{ run: Number(params(req).id) }] }],
+  [/^POST \/api\/proposals(\/:id\/\w[\w-]*)?$/, each],
   [/^POST \/api\/(edits|import|acts\/:id\/undo)$/, each],
 ];
 export const placeOf = (method: string, url: string): Place | undefined =>

@@ -29,6 +29,7 @@ import { Teams1766700000000 } from './migrations/0026-teams.ts';
 import { Record1766800000000 } from './migrations/0027-record.ts';
 import { Invitations1766900000000 } from './migrations/0028-invitations.ts';
 import { SignInProvider1767000000000 } from './migrations/0029-sign-in-provider.ts';
+import { Proposals1767100000000 } from './migrations/0030-proposals.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -64,6 +65,7 @@ const migrations = [
   Record1766800000000,
   Invitations1766900000000,
   SignInProvider1767000000000,
+  Proposals1767100000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

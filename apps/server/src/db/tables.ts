@@ -296,6 +296,9 @@ export interface RunRow {
   state: RunState;
   /** It is its turn: only so many changes of a site are under way at once. */
   admitted: boolean;
+  /** Whether a second person has to approve it, and did; without: nobody asks for one. */
+  approval: 'asked' | 'given' | null;
+  approvedBy: string | null;
   createdAt: Date;
   createdBy: string;
   /** Who began or resumed it last: it goes on in that name. */
@@ -313,6 +316,8 @@ export const Runs = table<RunRow>('Run', 'run', {
   asked: { ...json, default: {} },
   state: text,
   admitted: { type: 'boolean' },
+  approval: { ...text, nullable: true },
+  approvedBy: { ...text, name: 'approved_by', nullable: true },
   createdAt: { ...time, name: 'created_at' },
   createdBy: { ...text, name: 'created_by' },
   runBy: { ...text, name: 'run_by', nullable: true },

@@ -53,6 +53,10 @@ export async function actOnRun(
       `${capital(kind.called(run))} is ${stateText[status.state]}; to ${name} it, it must be ${from.map((s) => stateText[s]).join(' or ')}.`,
     );
   if (name === 'resume') {
+    if (run.approval === 'asked')
+      throw new Refusal('four-eyes', `${capital(kind.called(run))} was stopped before a second person approved it.`, {
+        remedy: 'Begin it anew.',
+      });
     // It goes on in the name of whoever resumes it.
     permit(await principalOf(m, who), actOf(kind, run), undefined, await whereOfRun(m, run));
     await kind.resumed?.(ctx, m, run, status);

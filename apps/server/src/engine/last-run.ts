@@ -15,4 +15,6 @@ export const shownRun = async (m: EntityManager, run: RunRow): Promise<z.input<t
   createdBy: run.createdBy,
   steps: run.steps,
   status: await statusOf(m, run),
+  approval: run.approval,
+  approvedBy: run.approvedBy,
 });

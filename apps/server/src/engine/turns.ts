@@ -1,6 +1,9 @@
 import { limitAt, openStates } from '@praesidor/core/schedule';
 import type { Site } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
+import { askedBy, system } from '@praesidor/core/access';
+import { fourEyesIn } from '../access/permit.ts';
+import { whereOfRun } from '../access/where.ts';
 import type { Context } from '../context.ts';
 import { type RunRow, Runs } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
@@ -14,7 +17,7 @@ import { topicOf } from './state.ts';
 export async function admit(ctx: Context, m: EntityManager, site: string): Promise<void> {
   await m.query('select pg_advisory_xact_lock(727018, hashtext($1))', [site]);
   const waiting = (await m.query(
-    "select id, subject, created_by as who from run where kind = 'change' and site = $1 and state = 'queued' and not admitted order by id",
+    "select id, subject, created_by as who from run where kind = 'change' and site = $1 and state = 'queued' and not admitted and approval is distinct from 'asked' order by id",
     [site],
   )) as { id: number; subject: string; who: string }[];
   if (!waiting.length) return;
@@ -40,6 +43,7 @@ export async function admit(ctx: Context, m: EntityManager, site: string): Promi
  * Puts down a run, to be carried out by whoever is free. In the transaction that asks for it.
  *
  * @param waits it waits for its turn at its site, which `admit` gives
+ * @param secondPerson it changes a cluster, or what clusters stand on: where its site or team asks for that, it waits until somebody else has approved it
  * @returns its number
  */
 export async function queueRun(
@@ -47,20 +51,25 @@ export async function queueRun(
   m: EntityManager,
   run: Pick<RunRow, 'kind' | 'subject' | 'site' | 'title' | 'steps' | 'asked'> & { exclusive?: string },
   who: string,
-  { waits = false } = {},
+  { waits = false, secondPerson = false } = {},
 ): Promise<number> {
+  const asks =
+    secondPerson && who !== system().login
+      ? askedBy(await whereOfRun(m, { exclusive: null, ...run }), await fourEyesIn(m))
+      : undefined;
   const { identifiers } = await m.insert(Runs, {
     ...run,
     steps: run.steps as never,
     asked: run.asked as never,
     state: 'queued',
-    admitted: !waits,
+    admitted: !waits && !asks,
+    ...(asks ? { approval: 'asked' as const } : {}),
     createdAt: new Date(),
     createdBy: who,
     runBy: who,
   });
   const { id } = identifiers[0] as { id: number };
-  if (!waits) await ctx.queue.send(m, 'run', String(id));
+  if (!waits && !asks) await ctx.queue.send(m, 'run', String(id));
   return id;
 }
 

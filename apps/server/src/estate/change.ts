@@ -15,7 +15,7 @@ import {
   withVersionKept,
 } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import { keyringEntries, permit, sitesOfNetworks } from '../access/permit.ts';
+import { fourEyesIn, keyringEntries, permit, sitesOfNetworks } from '../access/permit.ts';
 import { withinAllowance } from './allowance.ts';
 import { inTurns } from '../compute/turns.ts';
 import { Refusal } from '../refusal.ts';
@@ -38,6 +38,8 @@ export interface Wanted {
   note: string;
   /** The last position that the person had seen: what somebody changed since is not overwritten. */
   revision?: number | undefined;
+  /** A second person has approved exactly these changes. */
+  approved?: boolean;
 }
 
 /**
@@ -54,7 +56,8 @@ export async function changePlan(m: EntityManager, who: Principal, edits: readon
   return carryOut(m, who, changes, how);
 }
 
-async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
+/** Changes of locked documents, as `changePlan` makes those of edits. */
+export async function carryOut(m: EntityManager, who: Principal, changes: readonly Change[], how: Wanted): Promise<Change[]> {
   const real = await permitted(m, who, changes, how);
   await refuseInUse(m, real);
   await withinAllowance(m, real, () => writeChanges(m, real, who.login, how.note));
@@ -67,14 +70,15 @@ export async function permitted(
   m: EntityManager,
   who: Principal,
   changes: readonly Change[],
-  how: Pick<Wanted, 'act' | 'via'>,
+  how: Pick<Wanted, 'act' | 'via' | 'approved'>,
 ): Promise<Change[]> {
   const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   const named = real.some((c) => c.after && credentialOf(c.after));
   const keys = named ? { keys: await keyringEntries(m) } : {};
   // Of addresses and records it is asked where they are, where that makes a difference.
-  const placed = scoped(who) && real.some((c) => c.kind === 'Reservation' || c.kind === 'Record');
-  const of = { ...keys, ...(placed ? { siteOf: await sitesOfNetworks(m) } : {}) };
+  const eyes = how.approved || who.kind === 'system' ? undefined : await fourEyesIn(m);
+  const placed = (scoped(who) || eyes?.sites.length) && real.some((c) => c.kind === 'Reservation' || c.kind === 'Record');
+  const of = { ...keys, ...(eyes ? { eyes } : {}), ...(placed ? { siteOf: await sitesOfNetworks(m) } : {}) };
   if (!real.length) permit(who, how.act, { changes: real, via: how.via });
   await inTurns(real, (part) => {
     permit(who, how.act, { changes: part, via: how.via, ...of });
@@ -193,7 +197,7 @@ export async function takeBack(
 }
 
 /** The document without what an act did to it, or the fields in which it does not stand as the act left it. */
-function inverted(c: Change, now: Doc | null): { after: Doc | null; lost?: string[] } {
+export function inverted(c: Change, now: Doc | null): { after: Doc | null; lost?: string[] } {
   if (!c.before) return !now || same(now, c.after) ? { after: null } : { after: now, lost: topFields(c.after, now) };
   if (!c.after) return now ? { after: now, lost: [] } : { after: c.before };
   if (!now) return { after: null, lost: [] };

@@ -75,12 +75,18 @@ export async function lockDocs(
   refs: readonly Ref[],
   held: 'wait' | 'leave' = 'wait',
 ): Promise<Map<string, Standing>> {
+  return rowsOf(m, refs, held === 'leave' ? 'for update skip locked' : 'for update');
+}
+/** Documents as they stand, by `Kind key`; nobody is kept from writing them. */
+export const readDocs = (m: EntityManager, refs: readonly Ref[]): Promise<Map<string, Standing>> => rowsOf(m, refs, '');
+
+async function rowsOf(m: EntityManager, refs: readonly Ref[], lock: string): Promise<Map<string, Standing>> {
   const out = new Map<string, Standing>();
   for (const kind of order) {
     const keys = [...new Set(refs.filter((r) => r.kind === kind).map((r) => r.key))].sort();
     if (!keys.length) continue;
     const rows = (await m.query(
-      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key for update${held === 'leave' ? ' skip locked' : ''}`,
+      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key ${lock}`,
       [keys],
     )) as (Standing & { key: string })[];
     for (const { key, ...row } of rows) out.set(`${kind} ${key}`, row);

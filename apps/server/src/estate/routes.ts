@@ -3,7 +3,7 @@ import { counted } from '@praesidor/core/words';
 import { Readable } from 'node:stream';
 import type { App } from '../app-type.ts';
 import { z } from 'zod';
-import { type Change, type Doc, type Edit, keyOf, kinds, type Kind, words } from '@praesidor/core/model';
+import { type Change, type Doc, type Edit, keyOf } from '@praesidor/core/model';
 import { permit } from '../access/permit.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
@@ -11,37 +11,15 @@ import { Snapshots } from './snapshot.ts';
 import { Refusal } from '../refusal.ts';
 import { changePlan, mergeDocs, takeBack } from './change.ts';
 import { validDoc } from './documents.ts';
+import { documentsIn, EditList, editsIn } from './edit-body.ts';
 import { EditsTogether } from './edits-together.ts';
 import { planAsText } from './export.ts';
 import { differenceOf } from './read-routes.ts';
 
-const KindName = z.enum(Object.keys(kinds) as [Kind, ...Kind[]]);
-/** What tells one document of a kind from another: printable text. */
-const Key = z
-  .string()
-  .min(1)
-  .max(1600)
-  .refine((t) => !words.unprintable(t), 'a key is printable text');
-const Step = z.union([z.string().min(1).max(80), z.number().int().min(0).max(10_000)]);
-const Path = z
-  .array(Step)
-  .min(1, 'the path of a field has at least one step')
-  .max(12)
-  .refine((p) => !['kind', 'apiVersion'].includes(String(p[0])), 'kind and apiVersion stay as they are')
-  .refine((p) => !p.some((k) => ['__proto__', 'constructor', 'prototype'].includes(String(k))), 'no such field');
 const EditBody = z.strictObject({
   /** The last position that the person had seen: what was changed since is not overwritten. */
   revision: z.number().int().min(0).optional(),
-  edits: z
-    .array(
-      z.discriminatedUnion('op', [
-        z.strictObject({ op: z.literal('set'), kind: KindName, key: Key, path: Path, value: z.unknown().optional() }),
-        z.strictObject({ op: z.literal('put'), doc: z.record(z.string(), z.unknown()) }),
-        z.strictObject({ op: z.literal('drop'), kind: KindName, key: Key }),
-      ]),
-    )
-    .min(1)
-    .max(1000),
+  edits: EditList,
   why: z.string().max(200),
 });
 const ImportBody = z.strictObject({
@@ -91,7 +69,7 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
     { config: { act: 'plan.edit' }, schema: { response: { '2xx': answers.Act }, body: EditBody } },
     async (req) => {
       const body = req.body;
-      const edits = body.edits.map((e): Edit => (e.op === 'put' ? { op: 'put', doc: validDoc(e.doc) } : (e as Edit)));
+      const edits = editsIn(body.edits);
       return { act: await together.ask({ who: req.principal, edits, why: body.why, revision: body.revision }) };
     },
   );
@@ -147,26 +125,9 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
     },
     async (req) => {
       const { text, file, revision, base, unstopped } = req.body;
-      const { docs, faults } = await ctx.compute.run('readDocuments', { text, file });
-      if (faults.length)
-        throw new Refusal(
-          'invalid',
-          `Nothing was imported: ${counted(faults.length, 'fault')}, the first in line ${faults[0]?.line}: ${faults[0]?.message}`,
-          { places: faults.slice(0, 100) },
-        );
-      const twice = secondOf(docs);
-      if (twice)
-        throw new Refusal(
-          'invalid',
-          `Nothing was imported: ${twice.doc.kind} ${keyOf(twice.doc)} is listed twice, again in line ${twice.line}.`,
-          { places: [{ file, line: twice.line, message: 'declared twice' }] },
-        );
+      const wanted = await documentsIn(ctx, { text, file }, 'Nothing was imported');
       if (unstopped) {
-        const { come } = await differenceOf(
-          ctx,
-          req.principal,
-          docs.map((d) => d.doc),
-        );
+        const { come } = await differenceOf(ctx, req.principal, wanted);
         const stops = come.filter((f) => f.severity === 'stop');
         if (stops.length)
           throw new Refusal(
@@ -182,7 +143,6 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
       }
       return ctx.db.transaction(async (m) => {
         const how = { act: 'plan.import', via: 'hand', note: 'imported' } as const;
-        const wanted = docs.map((d) => d.doc);
         const changes = base
           ? await mergeDocs(m, req.principal, pairs(wanted, base), how)
           : await changePlan(
@@ -193,19 +153,10 @@ export async function estate(app: App, { ctx }: { ctx: Context }) {
             );
         const act = await record(m, req.who.login, 'imported', file, { documents: changes.length }, changes, 'plan.import');
         const added = changes.filter((c) => !c.before).length;
-        return { documents: docs.length, added, changed: changes.length - added, same: docs.length - changes.length, act };
+        return { documents: wanted.length, added, changed: changes.length - added, same: wanted.length - changes.length, act };
       });
     },
   );
-}
-
-/** The first document that has stood in the text before, if any. */
-function secondOf<D extends { doc: Doc }>(docs: readonly D[]): D | undefined {
-  const seen = new Set<string>();
-  return docs.find((d) => {
-    const name = `${d.doc.kind} ${keyOf(d.doc)}`;
-    return seen.has(name) || !seen.add(name);
-  });
 }
 
 /** Each document with the one that the person began it from. */

@@ -1,20 +1,11 @@
-import { backupRun } from '../areas/backups/run.ts';
 import { goOn } from '../areas/builds/by-itself.ts';
-import { changeRun } from '../areas/builds/change-run.ts';
-import { setupRun } from '../areas/gateways/setup-run.ts';
 import { sweep } from '../areas/hosts/sweep.ts';
-import { workRun } from '../areas/hosts/work.ts';
-import { lossRun } from '../areas/losses/run.ts';
-import { powerRun } from '../areas/site-power/run.ts';
 import { computeBill } from '../areas/images/registries.ts';
-import { shipmentRun } from '../areas/images/shipments.ts';
 import type { Context } from '../context.ts';
 import { driveAlone } from '../engine/drive.ts';
 import { takeUp } from '../engine/turns.ts';
+import { runKinds } from './run-kinds.ts';
 import type { JobHandler, JobKind } from './queue.ts';
-
-/** One kind of long work an area; a new kind is a line. */
-const runKinds = new Map([changeRun, workRun, shipmentRun, setupRun, backupRun, lossRun, powerRun].map((k) => [k.kind, k]));
 
 /** What carries out each kind of job; a new kind is a line. */
 const handlers: Record<JobKind, (ctx: Context) => JobHandler> = {

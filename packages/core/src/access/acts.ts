@@ -25,6 +25,8 @@ export const acts = {
   'findings.tolerate': { role: 'planner', does: 'accept findings' },
   'ledger.change': { role: 'planner', does: 'reserve and release addresses' },
   'charters.save': { role: 'planner', does: 'save a charter' },
+  'proposals.write': { role: 'planner', does: 'write proposals' },
+  'proposals.approve': { role: 'planner', does: 'approve what somebody else wants to change' },
   'hosts.list': { role: 'planner', does: 'list hosts' },
   'hosts.state': { role: 'planner', does: 'change the state of hosts' },
 

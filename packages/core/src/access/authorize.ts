@@ -3,7 +3,8 @@ import { keyOf } from '../model/estate.ts';
 import { type ActName, acts, includes, type Role } from './acts.ts';
 import { type KeyringEntry, mayName } from './credentials.ts';
 import { needsOf } from './fields.ts';
-import { type Rights, roleAnywhere, roleAt, shared, sitesOf, type SiteOf, type Where } from './where.ts';
+import { changeAskedBy, type FourEyes, needsSecond } from './four-eyes.ts';
+import { type Rights, roleAnywhere, roleAt, shared, type SiteOf, type Where, whereOf } from './where.ts';
 
 /** Who acts: a person with an account, a token that somebody made for some acts, or the installation itself. */
 export type Principal =
@@ -31,10 +32,14 @@ export interface Difference {
   keys?: readonly KeyringEntry[];
   /** By which addresses and records are found to be of a site; where it is not given, they are of none. */
   siteOf?: SiteOf;
+  /** Who asks for a second person; needed where anybody does. */
+  eyes?: FourEyes;
+  /** A second person has approved exactly this. */
+  approved?: boolean;
 }
 export type Decision =
   | { allowed: true }
-  | { allowed: false; code: 'not-allowed' | 'not-now' | 'invalid'; message: string; remedy: string; path?: string };
+  | { allowed: false; code: 'not-allowed' | 'not-now' | 'invalid' | 'four-eyes'; message: string; remedy: string; path?: string };
 
 const yes: Decision = { allowed: true };
 const ask = 'Ask a warden.';
@@ -65,10 +70,23 @@ export function authorize(who: Principal, act: ActName, difference?: Difference,
       const d = ofChange(who, act, change, difference);
       if (!d.allowed) return d;
     }
-    return yes;
+    return secondPerson(act, difference);
   }
   if (where === 'anywhere') return includes(roleAnywhere(who), rule.role) ? yes : tooLittle(who, act, roleAnywhere(who), shared);
   return atPlace(who, act, where);
+}
+
+/**
+ * Whether a second person has to approve first. What an act computes that has guards of its own is not kept back, since it follows
+ * from what was approved; what becomes of the plan itself is.
+ */
+function secondPerson(act: ActName, { changes, via, eyes, approved, siteOf }: Difference): Decision {
+  if (!eyes || approved || (via === 'act' && act !== 'charters.save')) return yes;
+  for (const change of changes) {
+    const asks = changeAskedBy(change, eyes, siteOf);
+    if (asks) return { allowed: false, code: 'four-eyes', ...needsSecond(asks, `${change.kind} ${change.key}`) };
+  }
+  return yes;
 }
 
 const tooLittle = (who: Asking, act: ActName, has: Role, { sites }: Where): Decision =>
@@ -114,18 +132,6 @@ function ofTeams(who: Asking, role: Role, { teams, what }: Where): Decision {
       );
 }
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
-
-const nowhere: SiteOf = { network: () => undefined, zone: () => undefined };
-/** Where a change of a document is: at the sites before and after, of the teams before and after. */
-export function whereOf({ before, after, key, kind }: Change, siteOf: SiteOf = nowhere): Where {
-  const docs = [before, after].filter((d) => d !== null);
-  const teams = docs.flatMap((d) => (d.kind === 'Charter' && d.team ? [d.team] : []));
-  return {
-    sites: [...new Set(docs.flatMap((d) => sitesOf(d, siteOf)))],
-    teams: [...new Set(teams)],
-    what: kind === 'Charter' ? `the cluster ${key}` : `${kind} ${key}`,
-  };
-}
 
 /** Whether a decision is yes, for whoever only shows or hides. */
 export const may = (who: Principal, act: ActName, difference?: Difference, where?: Where | 'anywhere'): boolean =>

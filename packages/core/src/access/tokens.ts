@@ -1,7 +1,7 @@
 import { type ActName, actNames, acts, includes, type Role } from './acts.ts';
 
-/** What a token is never made for: with it, it could give itself more, or outlive the one it is of. */
-const personal: readonly ActName[] = ['account.own', 'accounts.manage'];
+/** What a token is never made for: with it, it could give itself more, outlive the one it is of, or be the second person beside the one it is of. */
+const personal: readonly ActName[] = ['account.own', 'accounts.manage', 'proposals.approve'];
 /** Acts that tokens can be made for. */
 export const tokenActs: readonly ActName[] = actNames.filter((a) => !personal.includes(a));
 /** Those of them that somebody of a role may do: nobody makes a token for more. */

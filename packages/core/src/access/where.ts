@@ -1,3 +1,4 @@
+import type { Change } from '../model/difference.ts';
 import type { Doc } from '../model/documents.ts';
 import type { Role } from './acts.ts';
 import { includes } from './acts.ts';
@@ -43,4 +44,16 @@ export function sitesOf(doc: Doc, of: SiteOf): string[] {
   if ('site' in doc && doc.site) return [doc.site];
   const site = doc.kind === 'Reservation' ? of.network(doc.network) : doc.kind === 'Record' ? of.zone(doc.zone) : undefined;
   return site ? [site] : [];
+}
+
+const nowhere: SiteOf = { network: () => undefined, zone: () => undefined };
+/** Where a change of a document is: at the sites before and after, of the teams before and after. */
+export function whereOf({ before, after, key, kind }: Change, siteOf: SiteOf = nowhere): Where {
+  const docs = [before, after].filter((d) => d !== null);
+  const teams = docs.flatMap((d) => (d.kind === 'Charter' && d.team ? [d.team] : []));
+  return {
+    sites: [...new Set(docs.flatMap((d) => sitesOf(d, siteOf)))],
+    teams: [...new Set(teams)],
+    what: kind === 'Charter' ? `the cluster ${key}` : `${kind} ${key}`,
+  };
 }

@@ -62,6 +62,8 @@ export const Site = doc('Site', {
       hours: Hours.optional(),
     })
     .optional(),
+  /** Nothing of it is changed by one person alone: a second one approves. */
+  fourEyes: z.boolean().optional(),
   timezone: TimeZone.default('UTC'),
   domain: Fqdn,
   resolvers: ServerList.default([]),

@@ -3,6 +3,7 @@ export type { Backup, Standby } from './backup.ts';
 export * from './bills.ts';
 export * from './systems.ts';
 export * from './difference.ts';
+export * from './rebase.ts';
 export * from './documents.ts';
 export * from './facts.ts';
 export * from './fields/index.ts';

@@ -15,6 +15,8 @@ export const Team = doc('Team', {
   title: Line(80).default(''),
   /** Sites that its clusters may stand at; without: all. */
   sites: some,
+  /** Nothing of its clusters is changed by one person alone: a second one approves. */
+  fourEyes: z.boolean().optional(),
   /** The most that its clusters may take together; what is not set has no limit. */
   allowance: z
     .strictObject({ hosts: most, cores: most, memoryGiB: most, storageGB: most, addresses: most, clusters: most })

@@ -4,6 +4,7 @@ import { choose, spaceFor, type Spoken, type Wish } from '@praesidor/core/ledger
 import { type Change, keyOf, type Network, type Owner, type Reservation } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { toRefusal } from '../../db/errors.ts';
+import { refuseAlone } from '../../access/permit.ts';
 import { withinAllowance } from '../../estate/allowance.ts';
 import { tellMany } from '../../events/bus.ts';
 import { spokenIn, stampOf } from './spoken.ts';
@@ -110,6 +111,7 @@ export class Allocator {
       }
       return undefined;
     });
+    await refuseAlone(m, changes(made.flat()));
     if (freed.length) await m.query('delete from reservation where key = any($1)', [freed]);
     const all = made.flatMap((list, i) => list.map((r) => ({ r, who: batch[i]?.who ?? '' })));
     if (all.length) {

@@ -3,6 +3,7 @@ import type { Level } from '@praesidor/core/address';
 import { choose, type CsvPreview, spaceFor, writeCsv } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Reservation } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
+import { refuseAlone } from '../../access/permit.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { withinAllowance } from '../../estate/allowance.ts';
@@ -50,6 +51,7 @@ export async function release(
     const change = resting
       ? await putDoc(m, { ...doc, resting: true, until: new Date(Date.now() + restDays * day).toISOString() }, who)
       : await dropDoc(m, 'Reservation', key, who);
+    await refuseAlone(m, [change]);
     const what = resting ? 'released to rest' : 'released';
     const act = await record(m, who, what, address, { was: doc, restDays }, [change], 'ledger.change');
     return { act, resting };
@@ -98,6 +100,7 @@ export async function move(
       changes.push(await putDoc(m, { ...bare, resting: true, until }, who));
     } else changes.push(await dropDoc(m, 'Reservation', keyOf(doc), who));
     changes.push(await insertDoc(m, reservation, who));
+    await refuseAlone(m, changes);
     return {
       reservation,
       act: await record(
@@ -219,6 +222,7 @@ export async function importCsv(
       const before = (standing.get(`Reservation ${key}`)?.doc as Reservation | undefined) ?? null;
       return { kind: 'Reservation', key, before, after: { ...doc, since: doc.since ?? since } };
     });
+    await refuseAlone(m, changes);
     await withinAllowance(m, changes, () => writeChanges(m, changes, who, ''));
     if (revision !== undefined) await refuseChangedSince(m, changes, revision);
     const act = await record(

@@ -17,6 +17,8 @@ export type Place = z.infer<typeof Place>;
 /** Runs of volumes by what they are for. Those of standby copies: to follow, to activate, to give back, and to end what was active before. */
 export const Purpose = z.enum(['copy', 'trial', 'restore', 'follow', 'activate', 'give-back', 'end']);
 export type Purpose = z.infer<typeof Purpose>;
+/** Those that put something in the place of what a volume holds. */
+export const overwrites: ReadonlySet<Purpose> = new Set(['restore', 'activate', 'give-back']);
 
 /** What a run of volumes was asked for, beside its steps. */
 export const Asked = z.looseObject({

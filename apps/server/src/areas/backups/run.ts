@@ -12,7 +12,7 @@ import { StepFailure } from '../../engine/failure.ts';
 import { memoryOf, type RunKind, type StepTools } from '../../engine/kind.ts';
 import { needIn } from '../../estate/documents.ts';
 import { estateNow } from '../../estate/now.ts';
-import { askedOf, type Place, placeOf, type Purpose, volumeAt } from './asked.ts';
+import { askedOf, overwrites, type Place, placeOf, volumeAt } from './asked.ts';
 import { openCluster } from '../builds/open-cluster.ts';
 import { haltStep, held, restoreStep, reviveStep, silentStep } from './restore.ts';
 import { backupById, backupsOf, newestBackup, noteBackups, restoringNow } from './rows.ts';
@@ -22,7 +22,6 @@ import { openStore } from './store.ts';
 import { whereIs } from './where.ts';
 
 /** Volumes of a cluster backed up, tested, or given back, one after the other, as the engine carries it out. */
-const overwrites: ReadonlySet<Purpose> = new Set(['restore', 'activate', 'give-back']);
 export const backupRun: RunKind = {
   kind: 'backup',
   act: (run) => (overwrites.has(askedOf(run).what) ? 'backups.restore' : 'backups.run'),

@@ -218,6 +218,7 @@ export async function beginRestore(
       asked: { what: 'restore', backup: id, ...(made ? { made } : {}) },
     },
     who,
+    { secondPerson: true },
   );
   await record(m, who, 'began to restore a volume', name, { backup: id, of, volume: row.volume, to: lane });
   return { id: run, cluster: name };

@@ -11,7 +11,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { estateNow } from '../../estate/now.ts';
 import { Refusal } from '../../refusal.ts';
 import { standing } from '../builds/proofs.ts';
-import type { Asked, Place, Purpose } from './asked.ts';
+import { type Asked, overwrites, type Place, type Purpose } from './asked.ts';
 import { answering } from './restore.ts';
 import { type BackupRow, newestBackup } from './rows.ts';
 import { nothingUnderWay, stepsFor } from './service.ts';
@@ -103,6 +103,7 @@ async function queue(
       asked,
     },
     who,
+    { secondPerson: overwrites.has(what) },
   );
 }
 

@@ -3,7 +3,7 @@ import { changeKind } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import type { KitContext } from '@praesidor/core/files';
 import { doTo } from '@praesidor/core/hosts';
-import type { Estate } from '@praesidor/core/model';
+import { type Estate, same } from '@praesidor/core/model';
 import { passed, type Step, stepOf } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
@@ -71,6 +71,11 @@ async function planAnew(ctx: Context, m: EntityManager, build: BuildRow): Promis
   if (due?.kind !== build.kind || due.refused.length)
     throw new Refusal('conflict', `${build.title} is not what is due for ${build.charter} by now.`, {
       remedy: due ? `Begin “${due.title}” instead.` : 'It stands as planned.',
+    });
+  const asApproved = same(JSON.parse(JSON.stringify([plan, due.steps])), [build.plan, build.steps]);
+  if (build.approval === 'given' && !asApproved)
+    throw new Refusal('four-eyes', `${build.title} would do something else by now than what ${build.approvedBy} approved.`, {
+      remedy: 'Begin it anew, and have it approved as it is.',
     });
   await m.query('update build set plan = $2, moves = $3 where id = $1', [
     build.id,

@@ -18,6 +18,7 @@ interface Row {
   created_at: Date;
   created_by: string;
   admitted: boolean;
+  asks: boolean;
   summary: RunSummary | null;
   open: boolean;
 }
@@ -28,7 +29,7 @@ export async function buildsOf(
   { before, charter }: { before?: number | undefined; charter?: string | undefined } = {},
 ): Promise<z.input<typeof answers.Builds>> {
   const rows = (await m.query(
-    `select b.id, b.charter, b.number, b.kind, r.title, r.site, r.created_at, r.created_by, r.admitted, r.summary, r.state in ('queued', 'running', 'paused') as open
+    `select b.id, b.charter, b.number, b.kind, r.title, r.site, r.created_at, r.created_by, r.admitted, r.approval is not distinct from 'asked' as asks, r.summary, r.state in ('queued', 'running', 'paused') as open
      from build b join run r on r.id = b.id where ($1::int is null or b.id < $1) and ($2::text is null or b.charter = $2) order by b.id desc limit $3`,
     [before ?? null, charter ?? null, atOnce + 1],
   )) as Row[];
@@ -51,7 +52,13 @@ export async function buildsOf(
         createdAt: r.created_at,
         createdBy: r.created_by,
         ...(status ? summaryOf(steps, status) : (r.summary as RunSummary)),
-        ...(status && underWay(status) ? { waits: status.state === 'queued' && !r.admitted, ...expected(steps, status) } : {}),
+        ...(status && underWay(status)
+          ? {
+              waits: status.state === 'queued' && !r.admitted,
+              asks: status.state === 'queued' && r.asks,
+              ...expected(steps, status),
+            }
+          : {}),
       };
     }),
     said: await saidAndCame(m),

@@ -104,6 +104,9 @@ export async function builds(app: App, { ctx }: { ctx: Context }) {
         steps: b.steps,
         proof: b.proof as answers.ProofLine[] | null,
         plan: b.plan as Plan,
+        run: b.id,
+        approval: b.approval,
+        approvedBy: b.approvedBy,
         status: await statusOf(ctx.db.manager, b),
       };
     },

@@ -135,7 +135,7 @@ export async function beginChange(
             asked: { charter: name, number, ...(due.further.length ? { further: due.further } : {}) },
           },
           who,
-          { waits: true },
+          { waits: true, secondPerson: true },
         );
         await m.insert(Builds, {
           id,

@@ -79,6 +79,7 @@ export async function beginSetup(ctx: Context, name: string, who: string): Promi
         asked: {},
       },
       who,
+      { secondPerson: true },
     );
     await record(m, who, 'began to set up a gateway', name, { members: gateway.members.map((x) => x.name) });
     return id;

@@ -86,6 +86,7 @@ export async function beginLoss(ctx: Context, name: string, lost: string, who: s
         asked: { case: lost, hosts } satisfies Asked,
       },
       who,
+      { secondPerson: true },
     );
     await record(m, who, 'began to try a loss', name, { lost });
     return id;

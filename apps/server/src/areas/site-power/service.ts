@@ -64,6 +64,7 @@ export async function beginPower(ctx: Context, site: string, to: PowerTo, who: s
         asked: { to },
       },
       who,
+      { secondPerson: true },
     );
     await record(m, who, to === 'start' ? 'began to start a site' : 'began to stop a site', site, {
       hosts: told.filter((s) => s.host).length,

@@ -26,6 +26,11 @@ export const siteFields: Fields = {
   },
   'fastLink.rateMbit': { label: 'Rate', unit: 'Mbit/s' },
   'fastLink.hours': { label: 'Hours', help: 'In the time of the site.', example: '06:00-22:00', mono: true },
+  fourEyes: {
+    label: 'Second person approves',
+    help: 'Each change here, and each change of a cluster, waits until somebody else has approved it.',
+    rare: true,
+  },
   timezone: { label: 'Time zone', help: 'All times of the site are shown in it.', example: 'Europe/Lisbon' },
   domain: {
     label: 'DNS domain',

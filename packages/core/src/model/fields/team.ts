@@ -4,6 +4,10 @@ export const teamFields: Fields = {
   name: { label: 'Name', example: 'vessel-traffic', mono: true },
   title: { label: 'Title', example: 'Vessel traffic' },
   sites: { label: 'Sites', help: 'Where its clusters may stand; empty: everywhere.', refers: { kind: 'Site', anywhere: true } },
+  fourEyes: {
+    label: 'Second person approves',
+    help: 'Each change of its clusters waits until somebody else has approved it.',
+  },
   allowance: { label: 'Allowance', help: 'The most that its clusters may take together; empty: no limit.' },
   'allowance.hosts': { label: 'Hosts' },
   'allowance.cores': { label: 'Cores', help: 'Of its hosts.' },
