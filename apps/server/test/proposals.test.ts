@@ -361,7 +361,7 @@ describe('a change of a cluster whose team asks for four eyes', () => {
     const number = await begin();
     const { run, status, approval } = await build(number);
     expect([status.state, approval]).toEqual(['queued', 'asked']);
-    expect(await waiting()).toMatchObject([{ id: run, charter: 'plover', number, by: 'rosa', title: 'Build' }]);
+    expect(await waiting()).toMatchObject([{ id: run, charter: 'plover', number, by: 'rosa', title: 'Build plover' }]);
     expect(await act(rosa, `/api/approvals/${run}`)).toMatchObject({ status: 403, said: expect.stringContaining('rosa began') });
     // Not in the team, and too little a role.
     await warden.good('PATCH', '/api/accounts/joao', { teams: [] });
