@@ -10,6 +10,10 @@ beforeAll(async () => {
   await i.start();
   b = await openBrowser();
   const c = await i.as('warden');
+  await c.good('POST', '/api/proposals', {
+    title: 'larger packets at Lantern Rock',
+    edits: [{ op: 'set', kind: 'Network', key: 'lr-machine', path: ['mtu'], value: 9000 }],
+  });
   await b.open(i.config.publicUrl);
   await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
 });
@@ -54,6 +58,8 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/builds', 'Builds', []],
   ['/rehearse?cluster=tern', 'Rehearse', []],
   ['/rehearse/cold-start?of=bw', 'Cold start', []],
+  ['/proposals', 'Proposals', []],
+  ['/proposals/1', 'larger packets at', ['Make the changes…', 'Withdraw…']],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],
   ['/people/teams', 'Teams', []],

@@ -16,6 +16,14 @@ export const router = createBrowserRouter([
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
       { path: 'declare', lazy: async () => ({ Component: (await import('./spaces/estate/DeclareSpace.tsx')).DeclareSpace }) },
+      {
+        path: 'proposals',
+        lazy: async () => ({ Component: (await import('./spaces/proposals/ProposalsSpace.tsx')).ProposalsSpace }),
+      },
+      {
+        path: 'proposals/:id',
+        lazy: async () => ({ Component: (await import('./spaces/proposals/ProposalPage.tsx')).ProposalPage }),
+      },
       { path: 'hosts', lazy: async () => ({ Component: (await import('./spaces/hosts/HostsSpace.tsx')).HostsSpace }) },
       { path: 'hosts/racks', lazy: async () => ({ Component: (await import('./spaces/hosts/RacksSpace.tsx')).RacksSpace }) },
       {

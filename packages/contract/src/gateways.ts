@@ -1,6 +1,7 @@
 import { RunStatus, Step } from '@praesidor/core/schedule';
 import { z } from 'zod';
 import { LogLine } from './clusters.ts';
+import { RunApproval } from './last-run.ts';
 import { Count, Moment } from './parts.ts';
 
 /** What a gateway is set up with, and how the last setting up of it went. */
@@ -17,6 +18,8 @@ export const Setup = z.strictObject({
       endedAt: Moment.nullable(),
       steps: z.array(Step),
       status: RunStatus,
+      approval: RunApproval,
+      approvedBy: z.string().nullable(),
       /** The last lines, the newest first. */
       log: z.array(LogLine),
     })

@@ -47,6 +47,7 @@ export const ProposedChange = z.strictObject({
   before: z.unknown(),
   after: z.unknown(),
 });
+export type ProposedChange = z.infer<typeof ProposedChange>;
 export const WholeProposal = ProposalRow.extend({
   /** What it does, as it is approved and made. */
   digest: z.string(),

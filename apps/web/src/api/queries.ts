@@ -19,13 +19,16 @@ import type {
   NoticeState,
   Past as PastDto,
   Prerequisites,
+  ProposalRow,
   ProvingGround,
   RecordedAct as ActDto,
   Session as SessionDto,
   Shipment as ShipmentDto,
   Snapshot,
   SnapshotDifference,
+  WaitingRun,
   WholeBuild as BuildWhole,
+  WholeProposal,
 } from '@praesidor/contract';
 import { applyDifference } from '@praesidor/core/model';
 import { arrived, changed } from '../workers/compute.ts';
@@ -108,6 +111,26 @@ export const useBuildLog = (charter: string, number: string, step: string, text:
       return (await api<{ lines: LogLine[] }>('GET', `/api/builds/${charter}/${number}/log?${asked}`)).lines;
     },
     placeholderData: (old) => old,
+  });
+/** Sets of changes that are kept as drafts. */
+export const useProposals = () =>
+  useQuery({
+    queryKey: ['proposals'],
+    queryFn: async () => (await api<{ proposals: ProposalRow[] }>('GET', '/api/proposals')).proposals,
+  });
+/** One with its changes in what stands now: it follows from the estate, and is renewed with it. */
+export const useProposal = (id: string) =>
+  useQuery({
+    queryKey: ['estate', 'proposal', id],
+    queryFn: () => api<WholeProposal>('GET', `/api/proposals/${id}`),
+    placeholderData: (old) => old,
+    retry: false,
+  });
+/** Work that waits until a second person has approved it. */
+export const useApprovals = () =>
+  useQuery({
+    queryKey: ['approvals'],
+    queryFn: async () => (await api<{ runs: WaitingRun[] }>('GET', '/api/approvals')).runs,
   });
 /** Everything that was made for a cluster. It follows from the estate, and is renewed with it. */
 export const useMade = (name: string) =>

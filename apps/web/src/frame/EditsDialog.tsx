@@ -1,16 +1,17 @@
 import type { Edit } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
-import { useQuery } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { editsAskedBy } from '@praesidor/core/access';
+import { type ReactNode, useMemo, useState } from 'react';
 import type { Call } from '../api/client.ts';
 import { useSnapshot } from '../api/queries.ts';
-import { FindingMarker } from '../parts/FindingMarker.tsx';
+import { AsksTwo } from '../parts/AsksTwo.tsx';
 import { Button } from '../parts/Button.tsx';
 import { Dialog } from '../parts/Dialog.tsx';
 import { Refused } from '../parts/Refused.tsx';
 import { useCall } from '../state/call.ts';
-import { computer, computerWith } from '../workers/compute.ts';
 import { describe, type Row } from './describe.ts';
+import { Preview, usePreview } from './Preview.tsx';
+import ProposeDialog from './ProposeDialog.tsx';
 
 /** Shows exactly what edits will change, and what the checks would then find; makes them as one act that can be undone. */
 export default function EditsDialog({
@@ -45,22 +46,18 @@ export default function EditsDialog({
   onClose: () => void;
 }) {
   const snapshot = useSnapshot();
-  const text = JSON.stringify(edits);
-  const preview = useQuery({
-    queryKey: ['preview', text, snapshot.data?.revision],
-    enabled: edits.length > 0 && snapshot.data !== undefined,
-    placeholderData: (old) => old,
-    gcTime: 1000,
-    queryFn: async () => {
-      const c = snapshot.data ? await computerWith(snapshot.data) : computer();
-      return (await c.preview(JSON.parse(text) as Edit[])) ?? null;
-    },
-  });
+  const preview = usePreview(edits);
+  const asks = useMemo(() => (snapshot.data ? editsAskedBy(snapshot.data.estate, edits) : undefined), [snapshot.data, edits]);
+  const [proposing, setProposing] = useState(false);
   const act = useCall<{ act: number }>(
     () => send ?? { method: 'POST', path: '/api/edits', body: { edits, why, revision: snapshot.data?.revision } },
     done ?? `${why}: done.`,
     [['estate'], ['charter'], ['files']],
   );
+  // What an act does to the state of hosts is nobody’s to propose: it has guards of its own.
+  const proposable =
+    edits.length > 0 && blocked === undefined && !(send && edits.some((e) => e.op === 'put' && e.doc.kind === 'Host'));
+  if (proposing) return <ProposeDialog title={why} what={{ edits }} onDone={onClose} onClose={() => setProposing(false)} />;
   const rows = edits.flatMap((e) => describe(e, snapshot.data?.estate));
   return (
     <Dialog
@@ -71,11 +68,16 @@ export default function EditsDialog({
       about={about}
       acts={
         <>
+          {proposable && (
+            <Button filled={asks !== undefined} onClick={() => setProposing(true)} className={asks ? 'order-last' : ''}>
+              Propose…
+            </Button>
+          )}
           <Button onClick={onClose}>Cancel</Button>
           <Button
-            filled
+            filled={asks === undefined}
             // Not before it is known what it does: what arrives late would also move the button under the pointer.
-            disabled={act.isPending || !edits.length || blocked !== undefined || preview.isPending}
+            disabled={act.isPending || !edits.length || blocked !== undefined || asks !== undefined || preview.isPending}
             onClick={() =>
               act.mutate(undefined, {
                 onSuccess: () => {
@@ -93,6 +95,7 @@ export default function EditsDialog({
     >
       {children}
       {blocked && <p className="my-2 border-brick border-l-[3px] bg-brick-tint px-3 py-1.5 text-brick">{blocked}</p>}
+      {asks && <AsksTwo who={asks} />}
       {rows.length > 0 &&
         (folded ? (
           <details>
@@ -102,37 +105,14 @@ export default function EditsDialog({
         ) : (
           <Rows rows={rows} />
         ))}
-      {preview.data && edits.length > 0 && (
-        <div className="pt-3">
-          <h3 className="text-md">What the checks would then find</h3>
-          {!preview.data.added.length && !preview.data.removed.length && <p className="text-ink-2">Nothing else than now.</p>}
-          {preview.data.added.slice(0, 8).map((f) => (
-            <div key={f.id} className="flex gap-2 py-1">
-              <FindingMarker severity={f.severity} number={1} />
-              <span>
-                <b>{f.title}</b> <span className="text-ink-2">{f.text}</span>
-              </span>
-            </div>
-          ))}
-          {preview.data.removed.length > 0 && (
-            <p className="text-ink-2">
-              No longer:{' '}
-              {preview.data.removed
-                .slice(0, 6)
-                .map((f) => f.title)
-                .join('; ')}
-              .
-            </p>
-          )}
-        </div>
-      )}
+      {preview.data && edits.length > 0 && <Preview found={preview.data} />}
       <Refused error={act.error ?? preview.error} />
     </Dialog>
   );
 }
 
 const shown = 40;
-function Rows({ rows }: { rows: readonly Row[] }) {
+export function Rows({ rows }: { rows: readonly Row[] }) {
   return (
     <>
       <table className="grid-table">

@@ -21,7 +21,7 @@ export function Ribbon() {
     ...(builds.data ?? []).filter(underWay).map((b) => ({
       key: `b${b.charter}${b.number}`,
       to: `/builds/${b.charter}/${b.number}`,
-      text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${b.waits ? 'waits for its turn' : `${b.done + b.skipped} of ${b.of} steps · ${headline(b, clock(Math.max(b.end ?? now, now)), clocks(Math.max(b.from ?? now, now), Math.max(b.to ?? now, now)))}`}`,
+      text: `${b.kind === 'build' ? `${b.charter} · build ${b.number}` : b.title} · ${b.asks ? 'waits for approval' : b.waits ? 'waits for its turn' : `${b.done + b.skipped} of ${b.of} steps · ${headline(b, clock(Math.max(b.end ?? now, now)), clocks(Math.max(b.from ?? now, now), Math.max(b.to ?? now, now)))}`}`,
       failed: b.failed > 0,
       share: (b.done + b.skipped) / b.of,
     })),

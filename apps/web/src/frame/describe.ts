@@ -1,3 +1,4 @@
+import type { ProposedChange } from '@praesidor/contract';
 import { against, type Doc, type Edit, type Estate, find, keyOf, same } from '@praesidor/core/model';
 
 export interface Row {
@@ -62,6 +63,17 @@ export function describe(e: Edit, estate: Estate | undefined): Row[] {
       return [{ what, before: goes.length ? show(goes) : '—', after: comes.length ? show(comes) : 'removed' }];
   }
   return [{ what, before: show(before), after: e.value === undefined ? without(e.kind) : show(e.value) }];
+}
+/** A change of a document as it is kept, in the same rows: field by field, or as a whole where it comes or goes. */
+export function describeChange(c: Pick<ProposedChange, 'kind' | 'key' | 'what' | 'fields' | 'after' | 'before'>): Row[] {
+  const what = `${c.kind} ${c.key}`;
+  if (c.what === 'removed') return [{ what, before: 'stands', after: 'removed' }];
+  if (c.what === 'added') return [{ what, before: '—', after: summary(c.after as Doc) }];
+  return c.fields.map((f) => ({
+    what: `${what}, ${pathText(c.before, f.path)}`,
+    before: show(f.before),
+    after: f.after === undefined ? without(c.kind as Doc['kind']) : show(f.after),
+  }));
 }
 /** What a field is that says nothing: of a charter it follows. */
 const without = (kind: Doc['kind']) => (kind === 'Charter' || kind === 'Template' ? 'follows' : 'none');

@@ -13,11 +13,16 @@ const text = (v: unknown): string =>
 export function Collisions({
   list,
   by,
+  mine = 'You',
+  disabled = false,
   onDecide,
 }: {
   list: readonly Collision[];
   /** Who set the other value, where it is known. */
   by?: string | undefined;
+  /** Whose the value in the middle is. */
+  mine?: 'You' | 'Proposed';
+  disabled?: boolean;
   onDecide: (c: Collision, whose: 'mine' | 'theirs') => void;
 }) {
   const act = 'font-semibold text-verdigris hover:underline';
@@ -26,8 +31,8 @@ export function Collisions({
       <thead>
         <tr>
           <th>Field</th>
-          <th>When you began</th>
-          <th>You</th>
+          <th>{mine === 'You' ? 'When you began' : 'Before'}</th>
+          <th>{mine}</th>
           <th>{by ?? 'Now'}</th>
           <th>
             <span className="sr-only">Acts</span>
@@ -42,11 +47,11 @@ export function Collisions({
             <td className="mono whitespace-normal!">{text(c.mine)}</td>
             <td className="mono whitespace-normal!">{text(c.theirs)}</td>
             <td className="whitespace-nowrap text-right">
-              <button type="button" className={`mr-3 ${act}`} onClick={() => onDecide(c, 'mine')}>
-                Keep yours
+              <button type="button" disabled={disabled} className={`mr-3 ${act}`} onClick={() => onDecide(c, 'mine')}>
+                {mine === 'You' ? 'Keep yours' : 'Keep the proposed value'}
               </button>
-              <button type="button" className={act} onClick={() => onDecide(c, 'theirs')}>
-                Take {by ? `${by}’s` : 'theirs'}
+              <button type="button" disabled={disabled} className={act} onClick={() => onDecide(c, 'theirs')}>
+                {mine === 'Proposed' ? 'Leave it as it stands' : `Take ${by ? `${by}’s` : 'theirs'}`}
               </button>
             </td>
           </tr>

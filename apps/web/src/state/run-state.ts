@@ -6,6 +6,7 @@ export function runState(last: LastRun | undefined): { open: boolean; broken: bo
   const state = last?.status.state;
   return {
     open: state !== undefined && (openStates as readonly string[]).includes(state),
-    broken: state === 'failed' || state === 'stopped',
+    // One that was stopped before it was approved does not go on.
+    broken: (state === 'failed' || state === 'stopped') && last?.approval !== 'asked',
   };
 }

@@ -1,3 +1,4 @@
+import { editsAskedBy } from '@praesidor/core/access';
 import './interpreted.ts';
 import { Checker, type Finding, serves } from '@praesidor/core/checks';
 import { type Found, makeFinder, thingsOf } from '@praesidor/core/find';
@@ -383,7 +384,8 @@ export const compute = {
     });
     const put = merged.map((doc): Edit => ({ op: 'put', doc }));
     const findings = faults.length || collisions.length ? [] : (compute.preview(put)?.added ?? []);
-    return { faults, differences: against(estate, merged), lines: docs.map((d) => d.line), findings, met, collisions };
+    const asks = editsAskedBy(estate, put);
+    return { faults, differences: against(estate, merged), lines: docs.map((d) => d.line), findings, met, collisions, asks };
   },
   /** The text with one field of one document set. */
   set: (text: string, document: number, path: (string | number)[], value: unknown) => setInText(text, document, path, value),

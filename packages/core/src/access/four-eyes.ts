@@ -1,5 +1,6 @@
 import type { Change } from '../model/difference.ts';
-import type { Estate } from '../model/estate.ts';
+import { type Edit, editDoc } from '../model/edit.ts';
+import { type Estate, find, keyOf } from '../model/estate.ts';
 import { shared, type SiteOf, type Where, whereOf } from './where.ts';
 
 /** Sites and teams at which nothing is changed by one person alone: a second one approves it. */
@@ -35,4 +36,27 @@ export function changeAskedBy(change: Change, eyes: FourEyes, siteOf?: SiteOf): 
   if (!eyes.sites.length && !eyes.teams.length) return undefined;
   const { sites, teams } = change.kind === 'Team' ? { ...shared, teams: [change.key] } : whereOf(change, siteOf);
   return askedBy({ sites, teams }, eyes);
+}
+
+/**
+ * Who asks for a second person of edits that somebody is about to make; undefined: nobody does, or they cannot be made at all.
+ * For whoever shows it: what the server decides holds.
+ */
+export function editsAskedBy(estate: Estate, edits: readonly Edit[]): string | undefined {
+  const eyes = fourEyesOf(estate);
+  if (!eyes.sites.length && !eyes.teams.length) return undefined;
+  const at = (list: readonly { name: string; site: string }[]) => new Map(list.map((x) => [x.name, x.site]));
+  const [networks, zones] = [at(estate.networks), at(estate.zones)];
+  const siteOf: SiteOf = { network: (n) => networks.get(n), zone: (n) => zones.get(n) };
+  for (const e of edits) {
+    const [kind, key] = e.op === 'put' ? [e.doc.kind, keyOf(e.doc)] : [e.kind, e.key];
+    const before = find(estate, kind, key) ?? null;
+    try {
+      const asks = changeAskedBy({ kind, key, before, after: editDoc(e, before ?? undefined) ?? null }, eyes, siteOf);
+      if (asks) return asks;
+    } catch {
+      // It is refused for something else.
+    }
+  }
+  return undefined;
 }

@@ -36,6 +36,8 @@ export async function setupOf(ctx: Context, name: string): Promise<Setup> {
             createdAt: run.createdAt,
             createdBy: run.createdBy,
             endedAt: run.endedAt,
+            approval: run.approval,
+            approvedBy: run.approvedBy,
             steps: run.steps,
             status: await statusOf(m, run),
             log: (await m.query('select id::int, step, at, level, line from run_log where run = $1 order by id desc limit 500', [

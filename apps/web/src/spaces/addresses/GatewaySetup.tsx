@@ -60,7 +60,7 @@ export function GatewaySetup({ gateway, onClose }: { gateway: Gateway; onClose: 
           <p className="pt-1 text-ink-2">
             Begun by {last.createdBy}, <When at={last.createdAt} />
           </p>
-          <Steps steps={last.steps} status={last.status.steps} />
+          <Steps run={last} />
           <details className="pt-2">
             <summary className="cursor-pointer text-ink-2">What was said</summary>
             <pre className="mono max-h-[240px] overflow-auto whitespace-pre-wrap border border-rule-2 bg-leaf p-2 text-sm">

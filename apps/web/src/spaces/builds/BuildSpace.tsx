@@ -13,7 +13,7 @@ import {
 } from '@praesidor/core/schedule';
 import { useMemo, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import { type BuildWhole, useBuild } from '../../api/queries.ts';
+import { type BuildWhole, useBuild, useMe } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { useNow } from '../../frame/Ribbon.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -24,6 +24,7 @@ import { When } from '../../parts/When.tsx';
 import { useCall } from '../../state/call.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { TypedDialog } from '../../parts/TypedDialog.tsx';
+import { ApproveDialog } from '../proposals/ApproveDialog.tsx';
 import { Faster } from './Faster.tsx';
 import { Lanes } from './Lanes.tsx';
 import { StepLog } from './StepLog.tsx';
@@ -31,7 +32,10 @@ import { useMay } from '../../state/may.ts';
 import { ProofTable } from './ProofTable.tsx';
 
 export function BuildSpace() {
-  const may = useMay().may('builds.run');
+  const leave = useMay();
+  const may = leave.may('builds.run');
+  const login = useMe().data?.login;
+  const [approving, setApproving] = useState(false);
   const { charter = '', number = '' } = useParams();
   const { params, setParams, site } = useScope();
   const build = useBuild(charter, number);
@@ -67,6 +71,7 @@ export function BuildSpace() {
       </Space>
     );
   const { status, steps } = b;
+  const asked = b.approval === 'asked' && status.state === 'queued';
   const running = steps.filter((s) => status.steps[s.id]?.state === 'running');
   /** Steps that failed of something that somebody can decide about. */
   const failedOf = (d: DecisionWords | undefined) =>
@@ -111,7 +116,7 @@ export function BuildSpace() {
       }
       title={b.kind === 'build' ? `Build ${number}` : b.title}
       findings={findings}
-      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(summaryOf(steps, status), clock(ends.middle), clocks(ends.from, ends.to)) : active ? `not before ${clock(ends.middle)}` : stateText[status.state]}`}
+      facts={`${status.begun ? `began ${clock(status.begun)} · ` : ''}${b.approvedBy ? `approved by ${b.approvedBy} · ` : ''}${done} of ${steps.length} steps · ${status.state === 'done' ? `proved ${status.ended ? clock(status.ended) : ''}, took ${span(Date.parse(status.ended ?? '') - Date.parse(status.begun ?? ''))}` : status.state === 'failed' ? `failed at ${failed?.lane} ${failed?.title}` : active && !failed ? headline(summaryOf(steps, status), clock(ends.middle), clocks(ends.from, ends.to)) : active ? `not before ${clock(ends.middle)}` : stateText[status.state]}`}
       acts={
         <>
           <a
@@ -144,7 +149,17 @@ export function BuildSpace() {
               Stop
             </Button>
           )}
-          {(status.state === 'failed' || status.state === 'stopped') && (
+          {asked && (
+            <Button
+              filled
+              disabled={!leave.may('proposals.approve') || b.createdBy === login}
+              title={b.createdBy === login ? 'somebody else approves what you began' : leave.why('proposals.approve')}
+              onClick={() => setApproving(true)}
+            >
+              Approve…
+            </Button>
+          )}
+          {(status.state === 'failed' || status.state === 'stopped') && b.approval !== 'asked' && (
             <Button filled disabled={!may || act.isPending} onClick={() => act.mutate('resume')}>
               Resume
             </Button>
@@ -175,6 +190,17 @@ export function BuildSpace() {
         )
       }
     >
+      {asked && (
+        <p className="mt-3 border-ochre border-l-[3px] bg-leaf px-3 py-2" role="status">
+          {b.createdBy} began it. It is carried out as it stands below when somebody else has approved it.
+        </p>
+      )}
+      {approving && (
+        <ApproveDialog
+          run={{ id: b.run, title: b.title, by: b.createdBy, steps: steps.length, site: b.plan.charter.site }}
+          onClose={() => setApproving(false)}
+        />
+      )}
       {failed && (
         <div className="mt-3 flex items-center gap-3 border-brick border-l-[3px] bg-brick-tint px-3 py-2">
           <b className="min-w-0 text-brick">

@@ -149,6 +149,7 @@ function Table({ builds }: { builds: readonly BuildSummary[] }) {
 
 /** What is the matter with it comes first; what healed by itself is said quietly. */
 function State({ build: b }: { build: BuildSummary }) {
+  if (b.asks) return <span className="font-semibold text-ochre">waits for approval</span>;
   if (b.waits) return <span className="text-ink-2">waits for its turn</span>;
   const broke = b.broke && <span className="text-brick"> at {b.broke}</span>;
   if (underWay(b))

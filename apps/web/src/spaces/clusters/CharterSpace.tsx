@@ -305,6 +305,11 @@ export function CharterSpace() {
           written={sent.data}
           call={(written) => save.call(asSent(written))}
           onSave={onSave}
+          base={standing && (draft ? baseOf(standing, draft) : standing)}
+          onProposed={() => {
+            drop();
+            setShowing(false);
+          }}
         />
       )}
     </Space>

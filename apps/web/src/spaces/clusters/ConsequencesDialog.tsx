@@ -1,8 +1,13 @@
 import { counted } from '@praesidor/core/words';
 import { type Change, type FieldComes, ways } from '@praesidor/core/charter';
-import { type Charter, labelOfField } from '@praesidor/core/model';
+import { editsAskedBy } from '@praesidor/core/access';
+import { type Charter, type Edit, labelOfField } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
 import type { Call } from '../../api/client.ts';
+import { useSnapshot } from '../../api/queries.ts';
+import ProposeDialog from '../../frame/ProposeDialog.tsx';
+import { AsksTwo } from '../../parts/AsksTwo.tsx';
 import { computer } from '../../workers/compute.ts';
 import { FileChanges } from './DiffLines.tsx';
 import { Button } from '../../parts/Button.tsx';
@@ -24,6 +29,10 @@ interface Props {
   written: object | undefined;
   call: (written: object) => Call;
   onSave: (written: object) => void;
+  /** The charter as it was when the draft was begun. */
+  base: Charter | undefined;
+  /** Kept as a proposal instead. */
+  onProposed: () => void;
 }
 
 /** What saving would add, change and take away: shown before it is done. */
@@ -43,12 +52,27 @@ export function ConsequencesDialog({
   call,
   onClose,
   onSave,
+  base,
+  onProposed,
 }: Props) {
+  const estate = useSnapshot().data?.estate;
+  const edits = useMemo((): Edit[] => [{ op: 'put', doc: draft }], [draft]);
+  const asks = useMemo(() => (estate ? editsAskedBy(estate, edits) : undefined), [estate, edits]);
+  const [proposing, setProposing] = useState(false);
   const files = useQuery({
     queryKey: ['draft files', JSON.stringify(draft)],
     gcTime: 1000,
     queryFn: async () => (await computer().files(draft)) ?? null,
   });
+  if (proposing)
+    return (
+      <ProposeDialog
+        title={`Change ${name}`}
+        what={{ edits, ...(base ? { base: [base] } : {}) }}
+        onDone={onProposed}
+        onClose={() => setProposing(false)}
+      />
+    );
   const impossible = comes.filter((c) => c.way === 'impossible').length;
   return (
     <Dialog
@@ -67,14 +91,22 @@ export function ConsequencesDialog({
       ].join(' ')}
       acts={
         <>
+          <Button filled={asks !== undefined} className={asks ? 'order-last' : ''} onClick={() => setProposing(true)}>
+            Propose…
+          </Button>
           <Button onClick={onClose}>Cancel</Button>
           {/* Not before it is known what it does: what arrives late would also move the button under the pointer. */}
-          <Button filled disabled={busy || files.isPending || !written} onClick={() => written && onSave(written)}>
+          <Button
+            filled={!asks}
+            disabled={busy || files.isPending || !written || asks !== undefined}
+            onClick={() => written && onSave(written)}
+          >
             Save and hold hosts
           </Button>
         </>
       }
     >
+      {asks && <AsksTwo who={asks} />}
       {stops > 0 && <p className="mb-2 text-ink-2">{counted(stops, 'finding')} would still stop the build; saving is allowed.</p>}
       {comes.length > 0 && (
         <section aria-label="How it comes about" className="mb-4">

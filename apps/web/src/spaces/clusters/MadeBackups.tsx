@@ -60,7 +60,7 @@ export function MadeBackups({ name, stands, zone }: { name: string; stands: bool
           <p className="text-ink-2">
             {last.title}, begun by {last.createdBy}, <When at={last.createdAt} />
           </p>
-          <Steps steps={last.steps} status={last.status.steps} />
+          <Steps run={last} />
         </div>
       )}
       {backups.length > 1 && (

@@ -1,10 +1,12 @@
 import { counted } from '@praesidor/core/words';
 import { type CreatableKind, creatableKinds, fieldWords, withFields } from '@praesidor/core/model';
 import { useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useCallback, useDeferredValue, useEffect, useMemo, useRef } from 'react';
+import { lazy, Suspense, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { type Snapshot, useMe, useSnapshot } from '../../api/queries.ts';
+import ProposeDialog from '../../frame/ProposeDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
+import { AsksTwo } from '../../parts/AsksTwo.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { FilePicker } from '../../parts/FilePicker.tsx';
 import { Collisions } from '../../parts/Collisions.tsx';
@@ -110,6 +112,9 @@ export function DeclareSpace() {
       gcTime: 1000,
       queryFn: async () => (snapshot.data ? await (await computerWith(snapshot.data)).reach(text) : none),
     }).data ?? none;
+  /** Documents as they stood when the draft was begun. */
+  const began = Object.values({ ...read.data?.met, ...base }).filter((d) => d !== null);
+  const [proposing, setProposing] = useState(false);
   const save = useCall<{ added: number; changed: number; act: number }>(
     () => ({
       method: 'POST',
@@ -117,7 +122,7 @@ export function DeclareSpace() {
       body: {
         text,
         file: 'declared',
-        base: Object.values({ ...read.data?.met, ...base }).filter((d) => d !== null),
+        base: began,
       },
     }),
     (r) => `${said(r.added, 'added')}${r.added && r.changed ? ', ' : ''}${said(r.changed, 'changed')}.`,
@@ -137,6 +142,7 @@ export function DeclareSpace() {
     [read.data],
   );
   const wanted = differences.filter((d) => d.what !== 'same');
+  const asks = read.data?.asks;
   const marks = useMemo(
     () =>
       findings.flatMap((f): LineMark[] => {
@@ -172,9 +178,19 @@ export function DeclareSpace() {
         <>
           {draft && <Button onClick={() => setDraft(key, undefined)}>Discard draft</Button>}
           <FilePicker accept=".yaml,.yml,.json" onText={setText} />
+          {wanted.length > 0 && (
+            <Button
+              filled={asks !== undefined}
+              className={asks ? 'order-last' : ''}
+              disabled={faults.length > 0 || collisions.length > 0}
+              onClick={() => setProposing(true)}
+            >
+              Propose…
+            </Button>
+          )}
           <Button
-            filled
-            disabled={!wanted.length || faults.length > 0 || collisions.length > 0 || save.isPending}
+            filled={asks === undefined}
+            disabled={asks !== undefined || !wanted.length || faults.length > 0 || collisions.length > 0 || save.isPending}
             title={collisions.length ? 'decide what two people changed first' : ''}
             onClick={() =>
               save.mutate(undefined, {
@@ -229,6 +245,18 @@ export function DeclareSpace() {
         </div>
       )}
       <Refused error={save.error} />
+      {asks && <AsksTwo who={asks} />}
+      {proposing && (
+        <ProposeDialog
+          title={wanted.length === 1 ? `${wanted[0]?.kind} ${wanted[0]?.key}` : counted(wanted.length, 'document')}
+          what={{ text, base: began }}
+          onDone={() => {
+            setDraft(key, undefined);
+            void navigate(scoped('/proposals', site));
+          }}
+          onClose={() => setProposing(false)}
+        />
+      )}
       <div className={text && snapshot.data ? 'grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] items-start gap-4' : ''}>
         {text && snapshot.data && <DocumentForms key={wish} text={drawn} estate={snapshot.data.estate} onText={form} />}
         <div className={text ? 'sticky top-0 max-h-[calc(100vh-90px)] overflow-auto pt-2.5' : ''}>

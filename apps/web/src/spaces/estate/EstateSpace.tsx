@@ -16,7 +16,7 @@ import {
 } from '@praesidor/core/model';
 import { useMemo, useState } from 'react';
 import { Link } from 'react-router';
-import { useActs, useBuilds, useSnapshot } from '../../api/queries.ts';
+import { useActs, useApprovals, useBuilds, useMe, useProposals, useSnapshot } from '../../api/queries.ts';
 import { MarginPart } from '../../frame/Margin.tsx';
 import RemedyDialog from '../../frame/RemedyDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -26,7 +26,9 @@ import { Empty } from '../../parts/Empty.tsx';
 import { hostMark, Mark } from '../../parts/Mark.tsx';
 import { When } from '../../parts/When.tsx';
 import { useReport } from '../../state/computed.ts';
+import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { stateOf } from '../proposals/proposal-state.ts';
 
 export function EstateSpace() {
   const snapshot = useSnapshot();
@@ -50,6 +52,7 @@ export function EstateSpace() {
     [estate, findings, site],
   );
   const moves = (report.data?.moves ?? []).filter((m) => !m.site || inScope(m.site));
+  const waits = useWaits();
   if (!estate)
     return (
       <Space space="estate" title="Estate" findings={[]}>
@@ -62,7 +65,12 @@ export function EstateSpace() {
       title="Estate"
       facts={`${counted(sites.length, 'site')} · ${counted(estate.hosts.filter((h) => inScope(h.site)).length, 'host')} · ${counted(estate.charters.filter((c) => inScope(c.site)).length, 'cluster')}`}
       findings={findings}
-      acts={<LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>}
+      acts={
+        <>
+          <LinkButton to={scoped('/proposals', site)}>Proposals{waits.open ? ` (${waits.open})` : ''}</LinkButton>
+          <LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>
+        </>
+      }
       extra={
         <MarginPart title="Recent acts">
           {acts.data?.pages[0]?.slice(0, 8).map((a) => (
@@ -100,9 +108,18 @@ export function EstateSpace() {
         </Empty>
       )}
       {(estate.sites.length > 0 || moves.length > 0) && <h2 className="pt-5 pb-1 text-lg">Next moves</h2>}
-      {estate.sites.length > 0 && report.data && moves.length === 0 && (
+      {estate.sites.length > 0 && report.data && moves.length === 0 && !waits.lines.length && (
         <p className="text-ink-2">Nothing waits to be done{site ? ' at this site' : ''}.</p>
       )}
+      {waits.lines.map((w) => (
+        <p key={w.to} data-row tabIndex={-1} className="flex items-baseline gap-3.5 border-rule border-b py-1.5">
+          <b className="w-3.5 text-right text-ochre">•</b>
+          <span className="min-w-0 flex-1">{w.text}</span>
+          <Link className="font-semibold text-verdigris hover:underline" to={scoped(w.to, site)}>
+            {w.label}
+          </Link>
+        </p>
+      ))}
       <ol aria-label="Next moves">
         {moves.slice(0, 12).map((m, i) => {
           const f = m.remedy?.edits
@@ -134,6 +151,34 @@ export function EstateSpace() {
       {remedy && <RemedyDialog finding={remedy} onClose={() => setRemedy(undefined)} />}
     </Space>
   );
+}
+
+/** What waits for whoever looks, as their second person; and how much is proposed. */
+function useWaits(): { open: number; lines: { text: string; label: string; to: string }[] } {
+  const login = useMe().data?.login ?? '';
+  const leave = useMay();
+  const open = (useProposals().data ?? []).filter((p) => p.state === 'open');
+  const runs = useApprovals().data ?? [];
+  if (!leave.may('proposals.approve')) return { open: open.length, lines: [] };
+  return {
+    open: open.length,
+    lines: [
+      ...runs
+        .filter((r) => r.by !== login)
+        .map((r) => ({
+          text: `${r.title} at ${r.site} waits until somebody other than ${r.by} approves it`,
+          label: 'Approve',
+          to: r.charter ? `/builds/${r.charter}/${r.number}` : '/proposals',
+        })),
+      ...open
+        .filter((p) => p.asks && stateOf(p, login).yours && !p.approvals.length)
+        .map((p) => ({
+          text: `Proposal ${p.id} of ${p.by} waits for a second person: ${p.title}`,
+          label: 'Read',
+          to: `/proposals/${p.id}`,
+        })),
+    ].slice(0, 6),
+  };
 }
 
 /** Few sites are shown in full; of many, those with something wrong, and the rest as lines that open. */

@@ -2,8 +2,9 @@ import type { RecordSeal, WholeAct } from '@praesidor/contract';
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useId, useState } from 'react';
-import { api } from '../../api/client.ts';
+import { api, ApiError } from '../../api/client.ts';
 import { type ActDto, type ActsWanted, useActs } from '../../api/queries.ts';
+import ProposeDialog from '../../frame/ProposeDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Input } from '../../parts/Fields.tsx';
@@ -44,6 +45,8 @@ export function RecordSpace() {
   const undo = useUndo();
   const leave = useMay();
   const [open, setOpen] = useState<number>();
+  /** An act that one person alone does not undo. */
+  const [proposing, setProposing] = useState<ActDto>();
   const list = acts.data?.pages.flat() ?? [];
   const all = () => {
     for (const set of [setText, setWho, setToken, setFrom, setTo]) set('');
@@ -117,7 +120,13 @@ export function RecordSpace() {
                       type="button"
                       className="ml-3 font-semibold text-verdigris hover:underline"
                       disabled={undo.isPending}
-                      onClick={() => undo.mutate(a.id)}
+                      onClick={() =>
+                        undo.mutate(a.id, {
+                          onError: (e) => {
+                            if (e instanceof ApiError && e.code === 'four-eyes') setProposing(a);
+                          },
+                        })
+                      }
                     >
                       Undo
                     </button>
@@ -135,6 +144,9 @@ export function RecordSpace() {
           ))}
         </tbody>
       </table>
+      {proposing && (
+        <ProposeDialog title={`Undo: ${proposing.act}`} what={{ undoes: proposing.id }} onClose={() => setProposing(undefined)} />
+      )}
       {acts.data && list.length === 0 && <p className="py-3 text-ink-2">No act on record fits.</p>}
       {acts.hasNextPage && (
         <div className="py-3 text-center">

@@ -67,7 +67,7 @@ export function CarriedOut({ site, title, all, to }: { site: string; title: stri
             {last.title}, begun by {last.createdBy}, <When at={last.createdAt} />
             {state === 'done' ? ': done' : ''}
           </summary>
-          <Steps steps={last.steps} status={last.status.steps} />
+          <Steps run={last} />
         </details>
       )}
       {asking && (

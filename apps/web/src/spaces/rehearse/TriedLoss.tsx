@@ -86,7 +86,7 @@ export function TriedLoss({
           <p className="text-ink-2">
             {last.title}, begun by {last.createdBy}, <When at={last.createdAt} />
           </p>
-          <Steps steps={last.steps} status={last.status.steps} />
+          <Steps run={last} />
         </div>
       )}
       {tried && <Lines tried={tried} />}
