@@ -18,6 +18,7 @@ const cast = {
   group: 'errands',
   rules: { strategy: 'spread', tolerate: 1 },
 };
+const digest = '0c5d1a8e4b2f9d3370a6c18e5f42b7d90e1c3a5b7d9f11335577991b3d5f7a9c';
 const cert = '-----BEGIN CERTIFICATE-----\n…\n-----END CERTIFICATE-----\n';
 
 /** Every route that takes something, by method and path. A test holds each against the schema of its route. */
@@ -52,6 +53,30 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'DELETE /api/me/tokens/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'DELETE /api/me/sessions/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'POST /api/me/password': { body: { current: 'correct horse battery', next: 'a longer one for today' } },
+
+  'POST /api/proposals': {
+    body: {
+      title: 'a second resolver at Lantern Rock',
+      why: 'The first one is taken down on Friday.',
+      edits: [{ op: 'set', kind: 'Site', key: 'lr', path: ['resolvers'], value: ['10.62.8.53', '10.62.8.55'] }],
+    },
+  },
+  'GET /api/proposals/:id': { params: { id: 1 } },
+  'POST /api/proposals/:id/changes': {
+    params: { id: 1 },
+    body: { edits: [{ op: 'set', kind: 'Network', key: 'lr-machine', path: ['mtu'], value: 9000 }] },
+  },
+  'POST /api/proposals/:id/leave-out': { params: { id: 1 }, body: { kind: 'Network', key: 'lr-machine' } },
+  'POST /api/proposals/:id/decide': {
+    params: { id: 1 },
+    body: { kind: 'Site', key: 'lr', path: ['resolvers'], keep: 'proposed' },
+  },
+  'POST /api/proposals/:id/comments': { params: { id: 1 }, body: { text: 'The new one answers since this morning.' } },
+  'POST /api/proposals/:id/withdraw': { params: { id: 1 } },
+  'POST /api/proposals/:id/approve': { params: { id: 1 }, body: { digest } },
+  'POST /api/proposals/:id/take-approval-back': { params: { id: 1 } },
+  'POST /api/proposals/:id/make': { params: { id: 1 }, body: { digest } },
+  'POST /api/approvals/:id': { params: { id: 7 } },
 
   'POST /api/edits': {
     body: {

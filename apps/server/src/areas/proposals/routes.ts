@@ -56,17 +56,6 @@ export async function proposals(app: App, { ctx }: { ctx: Context }) {
   const read = { act: 'plan.read' } as const;
   const write = { act: 'proposals.write' } as const;
 
-  app.get('/api/proposals', { config: read, schema: { response: { '2xx': answers.Proposals } } }, async () => ({
-    proposals: await listProposals(ctx.db.manager, await fourEyesIn(ctx.db.manager)),
-  }));
-
-  /** One with each change as it would be made in what stands now, and what collides. */
-  app.get(
-    '/api/proposals/:id',
-    { config: read, schema: { params: One, response: { '2xx': answers.WholeProposal } } },
-    async (req) => whole(ctx.db.manager, req.params.id),
-  );
-
   app.post(
     '/api/proposals',
     {
@@ -90,6 +79,17 @@ export async function proposals(app: App, { ctx }: { ctx: Context }) {
           : await ctx.db.transaction((m) => beginUndo(m, req.principal, undoes, { title, why }));
       return reply.status(201).send({ id });
     },
+  );
+
+  app.get('/api/proposals', { config: read, schema: { response: { '2xx': answers.Proposals } } }, async () => ({
+    proposals: await listProposals(ctx.db.manager, await fourEyesIn(ctx.db.manager)),
+  }));
+
+  /** One with each change as it would be made in what stands now, and what collides. */
+  app.get(
+    '/api/proposals/:id',
+    { config: read, schema: { params: One, response: { '2xx': answers.WholeProposal } } },
+    async (req) => whole(ctx.db.manager, req.params.id),
   );
 
   /** Puts more into it. */
