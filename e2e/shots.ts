@@ -55,7 +55,21 @@ try {
       await page('template', '/clusters/templates/ship-edge', 'Answer 4 questions');
       await page('people', '/people', 'Where you are signed in');
       await page('images', '/images?site=lr', 'Where would');
-      await page('trust', '/images/rules?charter=plover&site=lr', 'server = "https');
+      const planner = await i.as('planner');
+      const { id } = await planner.good<{ id: number }>('POST', '/api/proposals', {
+        title: 'Larger packets aboard MV Petrel',
+        why: 'The cameras of the car deck send 8 kB at a time; the switches were exchanged in the yard.',
+        edits: [
+          { op: 'set', kind: 'Network', key: 'ptl-machine', path: ['mtu'], value: 9000 },
+          { op: 'set', kind: 'Charter', key: 'petrel', path: ['overlay', 'mtu'], value: 9000 },
+        ],
+      });
+      await planner.good('POST', `/api/proposals/${id}/comments`, { text: 'The link to the shore keeps 1500.' });
+      await c.good('POST', '/api/edits', {
+        why: 'two people aboard',
+        edits: [{ op: 'set', kind: 'Site', key: 'ptl', path: ['fourEyes'], value: true }],
+      });
+      await page('proposal', `/proposals/${id}`, 'asks for a second person');
       await b.open(`${i.config.publicUrl}/estate`);
       await b.see('Next moves');
     },

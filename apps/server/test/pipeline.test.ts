@@ -1,7 +1,7 @@
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import type { Difference, NewToken, RecordedAct } from '@praesidor/contract';
+import type { Difference, NewToken, RecordedAct, WholeProposal } from '@praesidor/contract';
 import { type Doc, writeDocument } from '@praesidor/core/model';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { main } from '../../cli/src/main.ts';
@@ -20,7 +20,7 @@ beforeAll(async () => {
   process.env.XDG_CONFIG_HOME = join(dir, 'config');
   const { token } = await warden.good<NewToken>('POST', '/api/me/tokens', {
     name: 'nightly',
-    acts: ['plan.read', 'plan.import', 'record.read', 'clusters.access', 'builds.run'],
+    acts: ['plan.read', 'plan.import', 'record.read', 'clusters.access', 'builds.run', 'proposals.write'],
     days: 1,
   });
   process.env.PRAESIDOR_SERVER = i.config.publicUrl;
@@ -138,6 +138,16 @@ describe('declaring', () => {
     process.env.PRAESIDOR_TOKEN = own;
     expect(said).toMatchObject({ code: 1, err: expect.stringContaining('takes the role warden') });
     expect(said.out).toContain('refused: ');
+  });
+  it('is kept as a proposal where a title is given, also where one person alone may not do it; nothing is changed', async () => {
+    const f = file('proposed.yaml', await written('Team', 'aboard', { title: 'Those aboard' }));
+    const { code, out } = await run('declare', f, '--propose', 'another title');
+    expect([code, out]).toEqual([0, expect.stringMatching(/\nproposal \d+\n$/)]);
+    const id = /proposal (\d+)/.exec(out)?.[1];
+    const p = await warden.good<WholeProposal>('GET', `/api/proposals/${id}`);
+    expect(p).toMatchObject({ title: 'another title', state: 'open', by: 'warden' });
+    expect(p.changes.map((c) => [c.key, c.fields.map((x) => x.path.join('.'))])).toEqual([['aboard', ['title']]]);
+    expect((await standing('Team', 'aboard')).title).not.toBe('Those aboard');
   });
   it('does not write over what somebody changed since it was looked at', async () => {
     const text = await written('Charter', 'gannet', { purpose: 'from the repository' });

@@ -248,10 +248,12 @@ describe('four eyes', () => {
     expect(await mtuOf()).toBe(9000);
     const act = await rosa.good<WholeAct>('GET', `/api/acts/${made.act}`);
     expect([act.who, act.detail]).toEqual(['rosa', { proposal: id, writtenBy: ['rosa'], approvedBy: ['joao'] }]);
-    const acts = await i.query<{ who: string; act: string }>(
-      "select who, act from audit where detail->>'proposal' = $1 order by id",
+    const acts = await i.query<{ who: string; act: string; about: string | null; site: string | null }>(
+      "select who, act, about, site from audit where detail->>'proposal' = $1 order by id",
       [String(id)],
     );
+    // Whoever is told of what waits for a second person is told of it.
+    expect(acts[0]).toMatchObject({ about: 'approval', site: 'aft' });
     expect(acts.map((a) => `${a.who} ${a.act}`)).toEqual([
       'rosa wrote a proposal',
       'joao approved a proposal',

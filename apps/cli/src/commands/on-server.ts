@@ -3,7 +3,16 @@ import { hostname } from 'node:os';
 import { join } from 'node:path';
 import { createInterface } from 'node:readline/promises';
 import { Writable } from 'node:stream';
-import { Difference, Documents, Imported, Me, NewToken, type StandingDocument, type ToldFinding } from '@praesidor/contract';
+import {
+  Difference,
+  Documents,
+  Imported,
+  Me,
+  NewToken,
+  ProposalBegun,
+  type StandingDocument,
+  type ToldFinding,
+} from '@praesidor/contract';
 import { roleAnywhere, tokenActsOf } from '@praesidor/core/access';
 import { type Kind, kinds } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
@@ -70,11 +79,18 @@ const declare = on({
   options: [
     ['--yes', 'do not ask'],
     ['--although-stopped', 'declare it although a check stops something then'],
+    ['--propose <title>', 'keep it as a proposal of that title: somebody reads and makes it'],
   ],
   run: async (server, asked, write) => {
     const { text, d } = await differenceOf(server, asked);
     const json = asked.options.json === true;
     if (!json) write(`${linesOf(d).join('\n')}\n`);
+    const { propose } = asked.options;
+    if (typeof propose === 'string' && d.changes.length) {
+      const proposed = await server.post('/api/proposals', { title: propose, text }, ProposalBegun);
+      write(json ? `${JSON.stringify({ proposed })}\n` : `proposal ${proposed.id}\n`);
+      return 0;
+    }
     if (d.refused) throw new Refused(d.refused);
     if (!d.changes.length) {
       if (json) write(`${JSON.stringify({ declared: null })}\n`);

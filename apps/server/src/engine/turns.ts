@@ -4,6 +4,7 @@ import type { EntityManager } from 'typeorm';
 import { askedBy, system } from '@praesidor/core/access';
 import { fourEyesIn } from '../access/permit.ts';
 import { whereOfRun } from '../access/where.ts';
+import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import { type RunRow, Runs } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
@@ -69,6 +70,11 @@ export async function queueRun(
     runBy: who,
   });
   const { id } = identifiers[0] as { id: number };
+  if (asks)
+    await record(m, who, 'asked for a second person', run.subject, { title: run.title, run: id, asks }, undefined, undefined, {
+      about: 'approval',
+      site: run.site,
+    });
   if (!waits && !asks) await ctx.queue.send(m, 'run', String(id));
   return id;
 }

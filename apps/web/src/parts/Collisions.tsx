@@ -51,7 +51,7 @@ export function Collisions({
                 {mine === 'You' ? 'Keep yours' : 'Keep the proposed value'}
               </button>
               <button type="button" disabled={disabled} className={act} onClick={() => onDecide(c, 'theirs')}>
-                {mine === 'Proposed' ? 'Leave it as it stands' : `Take ${by ? `${by}’s` : 'theirs'}`}
+                {mine === 'Proposed' ? 'Keep the present value' : `Take ${by ? `${by}’s` : 'theirs'}`}
               </button>
             </td>
           </tr>

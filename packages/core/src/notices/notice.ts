@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { Hostport, Line, Name, Pem } from '../model/words.ts';
 
-/** What is told: changes that ended well, steps that failed, what is not as it was proved any more; or every act on record. */
-export const NoticeAbout = z.enum(['ended', 'failed', 'drift', 'record']);
+/** What is told: changes that ended well, steps that failed, what is not as it was proved any more, what waits for a second person; or every act on record. */
+export const NoticeAbout = z.enum(['ended', 'failed', 'drift', 'approval', 'record']);
 export type NoticeAbout = z.infer<typeof NoticeAbout>;
 
 /** A mail address as one is typed (RFC 5321 4.1.2, without quoted parts). */
@@ -15,7 +15,7 @@ const Mail = z
 export const Notice = z
   .strictObject({
     name: Name,
-    about: z.array(NoticeAbout).min(1).max(4),
+    about: z.array(NoticeAbout).min(1).max(5),
     /** Sites of which it is told; without them of all, and of what belongs to none. */
     sites: z.array(Name).max(500).optional(),
     /** JSON by POST; the keyring entry, where there is one, is sent as a bearer token (RFC 6750). */

@@ -94,6 +94,10 @@ describe('a mail', () => {
     expect(m.text).toContain('  why: lr-04 cannot pull "core/etcd:1.34.2"\n  https://p.example/builds/plover/3\n\n');
     expect(m.text).toContain('plover: built and proved\n  by: Praesidor\n  nodes: 6\n');
   });
+  it('leads to the proposal, or to all that waits for a second person', () => {
+    expect(pageOf(act({ about: 'approval', detail: { proposal: 4 } }))).toBe('/proposals/4');
+    expect(pageOf(act({ about: 'approval', detail: { title: 'Build plover', number: 2 } }))).toBe('/proposals');
+  });
   it('leads to the proof for what is not as it was proved', () => {
     expect(pageOf(act({ about: 'drift', detail: { what: 'nodes ready' } }))).toBe('/clusters/plover?tab=proof');
     expect(pageOf(act({ about: undefined, detail: {} }))).toBeUndefined();

@@ -4,7 +4,7 @@ import { headOf, linesOf } from './words.ts';
 /** Facility 13, log audit (RFC 5424, table 1). */
 const facility = 13;
 /** By what is told (table 2): 3 error, 4 warning, 6 informational. */
-const severity: Record<NoticeAbout, number> = { failed: 3, drift: 4, ended: 6, record: 6 };
+const severity: Record<NoticeAbout, number> = { failed: 3, drift: 4, approval: 5, ended: 6, record: 6 };
 
 /** Printable US-ASCII without blanks, of at most so many characters; `-` for nothing (6.1). */
 const word = (text: string, most: number) => text.replace(/[^\x21-\x7e]+/g, '_').slice(0, most) || '-';

@@ -11,10 +11,12 @@ export const linesOf = (a: Act): string[] =>
     .filter(([, v]) => v !== null && v !== undefined && v !== '')
     .map(([k, v]) => `${k}: ${said(v).slice(0, 500)}`);
 
-/** Where it is looked at: the build that it is about, or the cluster; undefined for the rest. */
+/** Where it is looked at: the build that it is about, the proposal, or the cluster; undefined for the rest. */
 export const pageOf = (a: Act): string | undefined => {
-  const { number, charter } = a.detail;
+  const { number, charter, proposal } = a.detail;
   const of = typeof charter === 'string' ? charter : a.subject;
+  if (typeof proposal === 'number') return `/proposals/${proposal}`;
+  if (a.about === 'approval') return '/proposals';
   if (typeof number === 'number') return `/builds/${of}/${number}`;
   return a.about === 'drift' ? `/clusters/${of}?tab=proof` : undefined;
 };

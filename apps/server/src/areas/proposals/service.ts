@@ -1,4 +1,4 @@
-import { includes, type Principal, roleAnywhere, whereOf } from '@praesidor/core/access';
+import { askedBy, includes, type Principal, roleAnywhere, whereOf } from '@praesidor/core/access';
 import {
   type Change,
   type Collision,
@@ -12,13 +12,13 @@ import {
 } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import type { EntityManager } from 'typeorm';
-import { permit, principalOf, sitesOfNetworks } from '../../access/permit.ts';
+import { fourEyesIn, permit, principalOf, sitesOfNetworks } from '../../access/permit.ts';
 import { record } from '../../audit.ts';
 import { carryOut, inverted, permitted } from '../../estate/change.ts';
 import { changesOf, nameOf, readDocs, refOf, validDoc } from '../../estate/documents.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { addProposal, approvalsOf, close, digestOf, inWhatStands, needOpen, type ProposalDoc, putChanges } from './store.ts';
+import { addProposal, approvalsOf, close, digestOf, inWhatStands, needOpen, needProposal, type ProposalDoc, putChanges } from './store.ts';
 
 const how = { act: 'plan.edit', via: 'hand' } as const;
 const called = (id: number) => `proposal ${id}`;
@@ -68,8 +68,25 @@ async function beginWith(
 ): Promise<number> {
   refuseTooMany(changes);
   const id = await addProposal(m, who, title, why, changes);
-  await record(m, who.login, 'wrote a proposal', title, { proposal: id, documents: changes.map(nameOf).slice(0, 50) });
+  const told = await toldOf(m, id);
+  await record(
+    m,
+    who.login,
+    'wrote a proposal',
+    title,
+    { proposal: id, documents: changes.map(nameOf).slice(0, 50) },
+    undefined,
+    undefined,
+    told,
+  );
   return id;
+}
+
+/** Who is to be told that it waits for a second person, where a site or a team asks for one. */
+async function toldOf(m: EntityManager, id: number): Promise<{ about?: 'approval'; site?: string }> {
+  const { sites, teams } = await needProposal(m, id);
+  const [site] = sites;
+  return askedBy({ sites, teams }, await fourEyesIn(m)) ? { about: 'approval', ...(site ? { site } : {}) } : {};
 }
 
 /** Begins a proposal that takes back what an act did. @throws Refusal where that act changed no documents, or something was changed since */
@@ -121,7 +138,17 @@ export async function addTo(
   const changes = [...out.values()];
   refuseTooMany(changes);
   await putChanges(m, who, p, changes);
-  await record(m, who.login, 'changed a proposal', p.title, { proposal: id, put: more.map(nameOf).slice(0, 50) });
+  const told = await toldOf(m, id);
+  await record(
+    m,
+    who.login,
+    'changed a proposal',
+    p.title,
+    { proposal: id, put: more.map(nameOf).slice(0, 50) },
+    undefined,
+    undefined,
+    told,
+  );
 }
 
 function otherwiseIn(id: number, c: Change, collisions: readonly Collision[]): Refusal {
