@@ -156,6 +156,22 @@ describe('a cluster that stands', () => {
     await b.open(`${i.config.publicUrl}/builds`);
     await b.find(`//table[@aria-label='Builds']//tr[contains(., 'Remove ${leaves} from plover') and contains(., 'proved')]`);
   });
+  it('a kubeconfig of one role is taken in one’s own name, with an end', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=proof`);
+    await b.click('button', 'Take a kubeconfig…');
+    await b.choose('Role', 'administrator');
+    await b.type('Hours', '25');
+    await b.see('1 to 24 hours');
+    await b.type('Hours', '2');
+    await b.see('--role administrator --hours 2');
+    expect(await faults()).toEqual([]);
+    await b.click('button', 'Download', "//*[@role='dialog']");
+    await b.gone('Kubeconfig for plover');
+    const [row] = await i.query<{ detail: { role: string } }>(
+      "select detail from audit where act = 'took a kubeconfig' order by id desc limit 1",
+    );
+    expect(row?.detail.role).toBe('administrator');
+  });
   it('its builds are looked at closely, searched, and held side by side', async () => {
     await b.open(`${i.config.publicUrl}/builds/plover/1`);
     const bars = () => b.count('[aria-label="Lanes"] [data-step]');

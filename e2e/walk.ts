@@ -81,6 +81,6 @@ export async function followNextMoves(
   await b.find("//a[normalize-space(.)='Outputs']");
   await at('proved');
   await b.click('link', 'Outputs');
-  await b.see('by the way this server reaches it');
+  await b.see('Take a kubeconfig…');
   await at('outputs');
 }

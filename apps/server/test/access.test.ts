@@ -64,7 +64,8 @@ describe('roles, decided by the server', () => {
     ['planner', 'POST', '/api/shipments', { target: 'lr-registry', bills: ['1.34.2'] }, 403],
     ['builder', 'POST', '/api/keyring', { name: 'x', use: 'bmc', user: 'u', secret: 's' }, 403],
     ['warden', 'POST', '/api/keyring', { name: 'x', use: 'bmc', user: 'u', secret: 's' }, 200],
-    ['reader', 'GET', '/api/charters/tern/kubeconfig', undefined, 403],
+    ['builder', 'GET', '/api/charters/tern/kubeconfig?role=administrator', undefined, 403],
+    ['planner', 'GET', '/api/charters/plover/kubeconfig?role=edit', undefined, 403],
   ] as const)('%s, %s %s: %d', async (role, method, path, body, status) => {
     const a = await (await i.as(role)).call(method, path, body);
     expect(a.status).toBe(status);

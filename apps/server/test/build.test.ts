@@ -9,7 +9,7 @@ import { unseal } from '../src/auth/seal.ts';
 import { secretOf } from '../src/areas/clusters/pki.ts';
 import { ClusterSecrets, Keys } from '../src/db/tables.ts';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { buildOf, builtOrBroken, type Client, Installation, prepare } from './installation.ts';
+import { buildOf, builtOrBroken, Client, Installation, prepare } from './installation.ts';
 
 const i = new Installation();
 let c: Client;
@@ -87,7 +87,7 @@ describe('hand-over', () => {
   it('kubectl lists six ready nodes over TLS with the client certificate', async (t) => {
     if (!(await promisify(execFile)('kubectl', ['version', '--client']).catch(() => undefined))) return t.skip();
     const file = join(dir, 'kubeconfig');
-    writeFileSync(file, await download('/api/charters/plover/kubeconfig?via=here'), { mode: 0o600 });
+    writeFileSync(file, await download('/api/charters/plover/kubeconfig?via=here&role=administrator'), { mode: 0o600 });
     const { stdout } = await promisify(execFile)('kubectl', ['--kubeconfig', file, 'get', 'nodes', '--no-headers'], {
       env: { ...process.env, HOME: dir },
     });
@@ -130,6 +130,77 @@ describe('hand-over', () => {
         env: { ...process.env, HOME: dir },
       }),
     ).rejects.toThrow();
+  });
+
+  it('a kubeconfig is somebody’s own, of one role and with an end: kubectl is let do that, and nothing else', async (t) => {
+    if (!(await promisify(execFile)('kubectl', ['version', '--client']).catch(() => undefined))) return t.skip();
+    const hour = 3_600_000;
+    const taken = async (who: Client, query: string) => {
+      const r = await fetch(`${i.config.publicUrl}/api/charters/plover/kubeconfig?via=here&${query}`, {
+        headers: { cookie: who.cookie },
+      });
+      return { status: r.status, text: await r.text() };
+    };
+    const made = async (login: string, role: string, teams: string[]) => {
+      await c.good('POST', '/api/accounts', { login, name: login, role, password: 'night-watch-at-sea', teams });
+      await c.good('PATCH', `/api/accounts/${login}`, { teams });
+      const one = new Client(i.config.publicUrl);
+      await one.signIn(login, 'night-watch-at-sea');
+      return one;
+    };
+    const [rui, bo, otto] = [
+      await made('rui', 'reader', ['vessel-traffic']),
+      await made('bo', 'builder', ['vessel-traffic']),
+      await made('otto', 'builder', []),
+    ];
+    const kubectl = async (text: string, ...args: string[]) => {
+      const file = join(dir, 'own');
+      writeFileSync(file, text, { mode: 0o600 });
+      const env = { ...process.env, HOME: dir };
+      return promisify(execFile)('kubectl', ['--kubeconfig', file, ...args], { env }).then(
+        (r) => r.stdout,
+        (e: { stderr: string }) => e.stderr,
+      );
+    };
+    // Nobody says which: it looks, and for a shift.
+    const look = await taken(rui, '');
+    const data = /client-certificate-data: (\S+)/.exec(look.text)?.[1] ?? '';
+    const cert = new X509Certificate(Buffer.from(data, 'base64'));
+    expect(cert.subject.split('\n').sort()).toEqual(['CN=rui', 'O=praesidor:view']);
+    const left = Date.parse(cert.validTo) - Date.now();
+    expect([left > 7.9 * hour, left <= 8 * hour]).toEqual([true, true]);
+    expect((await kubectl(look.text, 'get', 'nodes', '--no-headers')).trim().split('\n')).toHaveLength(6);
+    expect(await kubectl(look.text, 'get', 'daemonsets', '-A', '--no-headers')).toContain('kube-proxy');
+    expect(await kubectl(look.text, 'get', 'secrets', '-A')).toContain('User "rui" cannot list resource "secrets"');
+    expect(await kubectl(look.text, 'delete', 'node', 'lr-08')).toContain('Forbidden');
+    const change = (await taken(bo, 'role=edit&hours=1')).text;
+    expect(await kubectl(change, 'get', 'secrets', '-A')).not.toContain('Forbidden');
+    expect(await kubectl(change, 'delete', 'configmap', 'nothing')).toContain('not found');
+    expect(await kubectl(change, 'delete', 'clusterrole', 'praesidor-look')).toContain('Forbidden');
+    const all = (await taken(c, 'role=administrator&hours=2')).text;
+    expect(await kubectl(all, 'get', 'clusterroles')).toContain('praesidor-look');
+    // Whose binding is taken away may nothing any more, however long the certificate is good.
+    expect(await kubectl(all, 'delete', 'clusterrolebinding', 'praesidor-look')).toContain('deleted');
+    expect(await kubectl(look.text, 'get', 'nodes')).toContain('User "rui" cannot list resource "nodes"');
+    // The next one who takes one puts it back.
+    await taken(rui, '');
+    expect((await kubectl(look.text, 'get', 'nodes', '--no-headers')).trim().split('\n')).toHaveLength(6);
+    expect(
+      await Promise.all(
+        [
+          taken(rui, 'role=edit'),
+          taken(bo, 'role=administrator'),
+          taken(otto, ''),
+          taken(bo, 'role=edit&hours=169'),
+          taken(c, 'role=administrator&hours=25'),
+          taken(bo, 'hours=0'),
+        ].map(async (x) => (await x).status),
+      ),
+    ).toEqual([403, 403, 403, 422, 422, 422]);
+    const acts = await i.query<{ who: string; detail: { role: string; until: string; serial: string } }>(
+      "select who, detail from audit where act = 'took a kubeconfig' order by id",
+    );
+    expect(acts.find((a) => a.who === 'rui')?.detail).toMatchObject({ role: 'view', serial: cert.serialNumber });
   });
 
   it('the kit comes as tar.gz with checksums, the same bytes twice, certificates kept', async () => {

@@ -20,7 +20,7 @@ beforeAll(async () => {
   process.env.XDG_CONFIG_HOME = join(dir, 'config');
   const { token } = await warden.good<NewToken>('POST', '/api/me/tokens', {
     name: 'nightly',
-    acts: ['plan.read', 'plan.import', 'record.read', 'clusters.access', 'builds.run', 'proposals.write'],
+    acts: ['plan.read', 'plan.import', 'record.read', 'clusters.view', 'builds.run', 'proposals.write'],
     days: 1,
   });
   process.env.PRAESIDOR_SERVER = i.config.publicUrl;

@@ -42,7 +42,9 @@ export class Plover {
 
   /** Its API, as whoever has its kubeconfig reaches it. */
   async kubeconfig(): Promise<KubeAt> {
-    const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig`, { headers: { cookie: this.c.cookie } });
+    const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig?role=administrator`, {
+      headers: { cookie: this.c.cookie },
+    });
     const k = parse(await r.text());
     const text = (data: string) => Buffer.from(data, 'base64').toString();
     const { user } = k.users[0];

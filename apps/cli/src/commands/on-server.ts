@@ -15,6 +15,7 @@ import {
 } from '@praesidor/contract';
 import { roleAnywhere, tokenActsOf } from '@praesidor/core/access';
 import { type Kind, kinds } from '@praesidor/core/model';
+import { clusterRoleNames, usualHours } from '@praesidor/core/access';
 import { counted } from '@praesidor/core/words';
 import type { z } from 'zod';
 import { readText, Unusable } from '../estate.ts';
@@ -138,12 +139,21 @@ const list = on({
 const kubeconfig = on({
   name: 'kubeconfig',
   words: '<charter>',
-  about: 'the kubeconfig of a cluster, on standard output',
-  options: [['--via <way>', 'planned: the API as it is planned; here: as the server reaches it']],
+  about: 'a kubeconfig of your own for a cluster, with an end, on standard output',
+  options: [
+    ['--role <role>', `${clusterRoleNames.join(', ')}; usually view`],
+    ['--hours <hours>', `how long it is good; usually ${usualHours}`],
+    ['--via <way>', 'planned: the API as it is planned; here: as the server reaches it'],
+  ],
   run: async (server, asked, write) => {
     const via = asked.options.via ?? 'planned';
     if (via !== 'planned' && via !== 'here') throw new Unusable('--via: planned or here');
-    write(await server.text(`/api/charters/${encodeURIComponent(asked.words[0] ?? '')}/kubeconfig?via=${via}`));
+    const role = asked.options.role ?? 'view';
+    if (!(clusterRoleNames as readonly unknown[]).includes(role)) throw new Unusable(`--role: ${clusterRoleNames.join(', ')}`);
+    const hours = Number(asked.options.hours ?? usualHours);
+    if (!Number.isInteger(hours) || hours < 1) throw new Unusable('--hours: a number of hours');
+    const query = new URLSearchParams({ role: String(role), hours: String(hours), via });
+    write(await server.text(`/api/charters/${encodeURIComponent(asked.words[0] ?? '')}/kubeconfig?${query}`));
     return 0;
   },
 });

@@ -30,6 +30,7 @@ import { Record1766800000000 } from './migrations/0027-record.ts';
 import { Invitations1766900000000 } from './migrations/0028-invitations.ts';
 import { SignInProvider1767000000000 } from './migrations/0029-sign-in-provider.ts';
 import { Proposals1767100000000 } from './migrations/0030-proposals.ts';
+import { ClusterAccess1767200000000 } from './migrations/0031-cluster-access.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -66,6 +67,7 @@ const migrations = [
   Invitations1766900000000,
   SignInProvider1767000000000,
   Proposals1767100000000,
+  ClusterAccess1767200000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -6,6 +6,8 @@ interface ActRule {
   role: Role;
   /** What it is, in the sentence of a refusal: "To … takes the role …". */
   does: string;
+  /** It is looked at by who is in its team alone. */
+  ofTeam?: boolean;
 }
 
 /**
@@ -56,10 +58,13 @@ export const acts = {
   'cases.carry': { role: 'builder', does: 'take cases out and bring them in' },
   'cases.accept': { role: 'builder', does: 'accept a case that this installation cannot verify' },
   'builds.run': { role: 'builder', does: 'run builds' },
-  'clusters.access': { role: 'builder', does: 'take the boot kit and the kubeconfig of a cluster' },
+  'clusters.access': { role: 'builder', does: 'take the boot kit of a cluster, which has all its keys' },
+  'clusters.view': { role: 'reader', does: 'take a kubeconfig that looks', ofTeam: true },
+  'clusters.edit': { role: 'builder', does: 'take a kubeconfig that changes workloads' },
   'proving.change': { role: 'builder', does: 'plant faults on the proving ground' },
 
   'plan.restore': { role: 'warden', does: 'import hosts with a state of their own' },
+  'clusters.administer': { role: 'warden', does: 'take the kubeconfig of an administrator' },
   'keyring.change': { role: 'warden', does: 'change the keyring' },
   'trust.change': { role: 'warden', does: 'change certificates and whom to trust' },
   'registries.kit': { role: 'warden', does: 'make the kit of a registry' },
@@ -68,6 +73,9 @@ export const acts = {
 } as const satisfies Record<string, ActRule>;
 export type ActName = keyof typeof acts;
 export const actNames = Object.keys(acts) as ActName[];
+
+/** Whether somebody who may look at all may do it everywhere. */
+export const looks = (act: ActName): boolean => acts[act].role === 'reader' && !('ofTeam' in acts[act]);
 
 /** Whether a role includes another. Unknown roles include nothing. */
 export const includes = (has: string, needs: Role): boolean => roles.indexOf(has as Role) >= roles.indexOf(needs);

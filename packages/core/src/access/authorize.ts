@@ -1,6 +1,6 @@
 import { differences, type Change } from '../model/difference.ts';
 import { keyOf } from '../model/estate.ts';
-import { type ActName, acts, includes, type Role } from './acts.ts';
+import { type ActName, acts, includes, looks, type Role } from './acts.ts';
 import { type KeyringEntry, mayName } from './credentials.ts';
 import { needsOf } from './fields.ts';
 import { changeAskedBy, type FourEyes, needsSecond } from './four-eyes.ts';
@@ -99,7 +99,7 @@ function atPlace(who: Asking, act: ActName, where: Where): Decision {
   const role = roleAt(who, where.sites);
   if (!includes(role, acts[act].role))
     return tooLittle(who, act, role, who.sites && Object.keys(who.sites).length ? where : shared);
-  if (acts[act].role === 'reader') return yes;
+  if (looks(act)) return yes;
   const only = who.kind === 'token' ? outside(who, where) : undefined;
   return only ?? ofTeams(who, role, where);
 }

@@ -1,5 +1,6 @@
 export * from './acts.ts';
 export * from './authorize.ts';
+export * from './cluster-access.ts';
 export * from './credentials.ts';
 export * from './fields.ts';
 export * from './four-eyes.ts';

@@ -158,7 +158,7 @@ const versionOf = (k: Known) => (k.group ? `${k.group}/${k.version}` : k.version
 export function named(
   path: string,
   kinds: Kinds = ownKinds,
-): { kind: string; resource: string; namespace?: string; name?: string } | undefined {
+): { kind: string; group: string; resource: string; namespace?: string; name?: string } | undefined {
   const m = /^\/(?:api\/(v1)|apis\/([a-z0-9.]+)\/(v1))(?:\/namespaces\/([a-z0-9-]+))?\/([a-z]+)(?:\/([A-Za-z0-9:._-]+))?$/.exec(
     path,
   );
@@ -166,7 +166,7 @@ export function named(
   const [, , group = '', , namespace, resource, name] = m;
   const found = [...kinds].find(([, k]) => k.group === group && k.resource === resource && (k.namespaced || !namespace));
   if (!found) return undefined;
-  return { kind: found[0], resource: found[1].resource, ...(namespace ? { namespace } : {}), ...(name ? { name } : {}) };
+  return { kind: found[0], group, resource: found[1].resource, ...(namespace ? { namespace } : {}), ...(name ? { name } : {}) };
 }
 export const apiVersionOf = (kind: string, kinds: Kinds = ownKinds): string => versionOf(kinds.get(kind) as Known);
 

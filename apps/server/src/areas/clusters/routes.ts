@@ -2,15 +2,16 @@ import { gunzipSync } from 'node:zlib';
 import * as answers from '@praesidor/contract';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { adminAccess, bootKit, fileChanges, kubeconfigText } from '@praesidor/core/files';
+import { clusterRoleNames, usualHours } from '@praesidor/core/access';
+import { bootKit, fileChanges } from '@praesidor/core/files';
 import { matchingText, readDocuments, words } from '@praesidor/core/model';
-import { mapAddress } from '@praesidor/protocols/dial';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { CharterRevisions } from '../../db/tables.ts';
 import { needDoc, validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
+import { handOut } from './hand-out.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
 import { carve, deleteCharter } from './without-hosts.ts';
 import type { EntityManager } from 'typeorm';
@@ -253,32 +254,28 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
     },
   );
 
-  /** `via=planned` names the API as planned; `via=here` the place where it is reached from this server. */
+  /** In the name of whoever asks, of one role of the cluster, and with an end. `via=planned` names the API as planned; `via=here` the place where it is reached from this server. */
   app.get(
     '/api/charters/:name/kubeconfig',
     {
-      config: { act: 'clusters.access' },
-      schema: { params: Named, querystring: z.strictObject({ via: z.enum(['planned', 'here']).default('planned') }) },
+      config: { act: 'clusters.view' },
+      schema: {
+        params: Named,
+        querystring: z.strictObject({
+          role: z.enum(clusterRoleNames).default('view'),
+          hours: z.coerce.number().int().min(1).max(168).default(usualHours),
+          via: z.enum(['planned', 'here']).default('planned'),
+        }),
+      },
     },
     async (req, reply) => {
       const { name } = req.params;
-      const { via } = req.query;
-      const { plan, estate } = await planOf(ctx, name);
-      const context = await ctx.db.transaction((m) =>
-        sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
-      );
-      const access = adminAccess(context);
-      const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
-      await record(ctx.db.manager, req.who.login, 'took the kubeconfig', name, { via });
+      const text = await handOut(ctx, name, req.principal, req.query);
       return reply
         .header('content-type', 'application/yaml')
-        .header('content-disposition', `attachment; filename="${name}.kubeconfig"`)
-        .send(
-          kubeconfigText(
-            context,
-            via === 'here' ? { ...access, server: `https://${here.host}:${here.port}`, serverName: plan.api.name } : access,
-          ),
-        );
+        .header('cache-control', 'no-store')
+        .header('content-disposition', `attachment; filename="${name}-${req.query.role}.kubeconfig"`)
+        .send(text);
     },
   );
 }

@@ -18,7 +18,17 @@ import { carryOut, inverted, permitted } from '../../estate/change.ts';
 import { changesOf, nameOf, readDocs, refOf, validDoc } from '../../estate/documents.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
-import { addProposal, approvalsOf, close, digestOf, inWhatStands, needOpen, needProposal, type ProposalDoc, putChanges } from './store.ts';
+import {
+  addProposal,
+  approvalsOf,
+  close,
+  digestOf,
+  inWhatStands,
+  needOpen,
+  needProposal,
+  type ProposalDoc,
+  putChanges,
+} from './store.ts';
 
 const how = { act: 'plan.edit', via: 'hand' } as const;
 const called = (id: number) => `proposal ${id}`;

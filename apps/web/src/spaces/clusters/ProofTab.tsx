@@ -1,6 +1,7 @@
 import type { Plan } from '@praesidor/core/charter';
 import type { ChangeName } from '@praesidor/core/changes';
 import { bytesText, counted } from '@praesidor/core/words';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { useBuild, useBuilds, useEtcdBackups, useProof, useSnapshot } from '../../api/queries.ts';
 import { Copy } from '../../parts/Copy.tsx';
@@ -9,6 +10,7 @@ import { When } from '../../parts/When.tsx';
 import { scoped, useScope } from '../../state/scope.ts';
 import { useMay } from '../../state/may.ts';
 import { ProofTable } from '../builds/ProofTable.tsx';
+import { KubeconfigDialog } from './KubeconfigDialog.tsx';
 import { MadeTable } from './MadeTable.tsx';
 import { Standing } from './Standing.tsx';
 
@@ -47,6 +49,7 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const backups = useEtcdBackups(name);
   const build = useBuild(name, String(last?.number ?? 0));
   const proof = last ? build.data?.proof : undefined;
+  const [taking, setTaking] = useState(false);
   const may = useMay().may('clusters.access');
   const hosts = useSnapshot().data?.estate.hosts.filter((h) => h.held?.charter === name) ?? [];
   const stands = hosts.some((h) => h.state === 'serving');
@@ -89,33 +92,17 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
               <tr>
                 <td className="text-ink-2">kubeconfig</td>
                 <td>
-                  {may ? (
-                    <>
-                      <a
-                        className="font-semibold text-verdigris hover:underline"
-                        href={`/api/charters/${name}/kubeconfig`}
-                        download
-                      >
-                        as planned
-                      </a>{' '}
-                      ·{' '}
-                      <a
-                        className="font-semibold text-verdigris hover:underline"
-                        href={`/api/charters/${name}/kubeconfig?via=here`}
-                        download
-                      >
-                        by the way this server reaches it
-                      </a>
-                    </>
-                  ) : (
-                    'takes the role builder'
-                  )}
+                  <button type="button" className="font-semibold text-verdigris hover:underline" onClick={() => setTaking(true)}>
+                    Take a kubeconfig…
+                  </button>{' '}
+                  <span className="text-ink-2">in your name, of one role, with an end</span>
                 </td>
               </tr>
             </tbody>
           }
         </table>
       )}
+      {taking && <KubeconfigDialog name={name} onClose={() => setTaking(false)} />}
       <h2 className="pt-5 pb-1 text-lg">
         Proof{' '}
         <span className="font-normal font-sans text-[13px] text-ink-2">

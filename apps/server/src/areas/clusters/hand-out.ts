@@ -1,0 +1,92 @@
+import { X509Certificate } from 'node:crypto';
+import { accessObjects, type ClusterRole, clusterRoles, groupOf, type Principal } from '@praesidor/core/access';
+import { kubeconfigText } from '@praesidor/core/files';
+import { mapAddress } from '@praesidor/protocols/dial';
+import { apply, type KnownResources } from '@praesidor/protocols/kube';
+import { permit } from '../../access/permit.ts';
+import { whereIs } from '../../access/where.ts';
+import { record } from '../../audit.ts';
+import type { Context } from '../../context.ts';
+import { Refusal } from '../../refusal.ts';
+import { kubeOf } from '../builds/kube-of.ts';
+import { sealedContext } from './kit.ts';
+import { issue } from './pki.ts';
+import { planOf } from './service.ts';
+
+export interface Wanted {
+  role: ClusterRole;
+  /** For how long it is good. */
+  hours: number;
+  /** `planned`: the API as it is planned; `here`: as it is reached from this server. */
+  via: 'planned' | 'here';
+}
+
+/**
+ * A kubeconfig of somebody's own: a client certificate in their name, of one role of the cluster, with an end. The role is asked of who takes it at the
+ * cluster; what it stands on is put into the cluster where it is not there.
+ *
+ * @throws Refusal where they may not, where the time is too long, or where the API does not answer
+ */
+export async function handOut(ctx: Context, name: string, who: Principal, { role, hours, via }: Wanted): Promise<string> {
+  const { act, hours: most, label } = clusterRoles[role];
+  permit(who, act, undefined, await whereIs(ctx.db.manager, [{ kind: 'Charter', keys: [name] }]));
+  if (hours > most)
+    throw new Refusal('invalid', `A kubeconfig to ${label} is good for ${most} hours at the most; this would be ${hours}.`, {
+      places: [{ path: 'hours', message: `at most ${most}` }],
+    });
+  const { plan, estate } = await planOf(ctx, name);
+  const kit = await ctx.db.transaction((m) =>
+    sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
+  );
+  const at = kubeOf(ctx, plan, kit);
+  try {
+    const known: KnownResources = new Map();
+    for (const o of accessObjects()) await apply(at, o, known);
+  } catch (e) {
+    throw new Refusal(
+      'unreachable',
+      `The API of ${name} does not take the roles that a kubeconfig stands on: ${(e as Error).message}.`,
+      {
+        remedy: 'See that the cluster stands and is reached from this server.',
+      },
+    );
+  }
+  const certificates = new Map([
+    ['cluster-ca.crt', kit.secret('cluster-ca.signing.crt')],
+    ['cluster-ca.key', kit.secret('cluster-ca.key')],
+  ]);
+  const { cert, key } = await issue(
+    {
+      name: who.login,
+      commonName: who.login,
+      organization: groupOf(role),
+      names: [],
+      addresses: [],
+      signer: 'cluster-ca',
+      server: false,
+      client: true,
+      days: hours / 24,
+    },
+    certificates,
+  );
+  const own: Record<string, string> = { 'own.crt': cert, 'own.key': key };
+  const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
+  const { serialNumber, validTo } = new X509Certificate(cert);
+  await record(ctx.db.manager, who.login, 'took a kubeconfig', name, {
+    role,
+    until: new Date(validTo).toISOString(),
+    via,
+    serial: serialNumber,
+  });
+  return kubeconfigText(
+    { plan, secret: (s) => own[s] ?? kit.secret(s) },
+    {
+      user: `${who.login}-${role}`,
+      certificate: 'own.crt',
+      key: 'own.key',
+      ...(via === 'here'
+        ? { server: `https://${here.host}:${here.port}`, serverName: plan.api.name }
+        : { server: `https://${plan.api.name}:${plan.api.port}` }),
+    },
+  );
+}
