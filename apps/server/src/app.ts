@@ -21,6 +21,7 @@ import { addresses } from './areas/addresses/routes.ts';
 import { boot } from './areas/builds/boot.ts';
 import { serveTftp, type Tftp } from './areas/builds/tftp.ts';
 import { builds } from './areas/builds/routes.ts';
+import { shell } from './areas/shell/routes.ts';
 import { etcdBackups } from './areas/clusters/backups.ts';
 import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
@@ -69,6 +70,7 @@ const areas = [
   sitePower,
   clusters,
   etcdBackups,
+  shell,
   builds,
   keyring,
   notices,

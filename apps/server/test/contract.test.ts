@@ -36,7 +36,7 @@ const longest = 4000;
 
 /** Answers that are no JSON: files, streams, pages, and where a browser is led. */
 const plain =
-  /\/(snapshot\.db|volume\.tar|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$|\/sign-in\/(begin|back)$/;
+  /\/(snapshot\.db|volume\.tar|export|events|docs|openapi\.json|files\/|kit\.tar\.gz|cases|kits|evidence|kubeconfig|shell|zonefile|file)|\.csv|\.conf|\.json$|\/sign-out$|\/sign-in\/(begin|back)$/;
 
 it('the codes of refusals stand in the docs as they stand in the code', () => {
   expect(readFileSync(join(import.meta.dirname, '../../../docs/errors.md'), 'utf8')).toContain(errorsTable());

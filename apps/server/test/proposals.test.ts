@@ -215,6 +215,27 @@ describe('four eyes', () => {
       ['POST', '/api/import', { text }],
       ['POST', '/api/edits', { why: 'not any more', edits: [set('Site', 'aft', ['fourEyes'], undefined)] }],
       ['POST', '/api/edits', { why: 'away', edits: [{ op: 'drop', kind: 'Network', key: 'aft-two' }] }],
+      [
+        'POST',
+        '/api/edits',
+        {
+          why: 'an address',
+          edits: [
+            {
+              op: 'put',
+              doc: {
+                apiVersion: 'praesidor/v1',
+                kind: 'Reservation',
+                network: 'aft-net',
+                address: '10.62.80.40',
+                owner: { kind: 'hand', name: 'Rosa' },
+                origin: 'by-hand',
+                since: '2026-11-27T10:00:00Z',
+              },
+            },
+          ],
+        },
+      ],
       ['POST', '/api/edits', { why: 'moved', edits: [set('Network', 'aft-two', ['site'], 'lr')] }],
       [
         'POST',

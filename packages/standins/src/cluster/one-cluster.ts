@@ -23,7 +23,7 @@ import { behind, type NodeState, ownClaims, podsOf, type State, usesClaim } from
 import { leasesOf, nodePortOf, Published } from './published.ts';
 import { nodeTable } from './tables.ts';
 import { kubeletConfig, trusted } from './trusts.ts';
-import { personMay, personOf, verbOf } from './rights.ts';
+import { actsAs, personMay, personOf, verbOf } from './rights.ts';
 import { shown } from './volumes.ts';
 import { Versions, watch } from './watch.ts';
 
@@ -397,9 +397,18 @@ export class ApiStandin {
     const kinds = kindsWith(this.given());
     const described = /^\/apis?$|^\/api\/v1$|^\/apis\/[^/]+\/[^/]+$/.test(path) ? discoveryOf(kinds)[path] : undefined;
     if (described) return send(200, described);
-    const person = personOf(req.socket as TLSSocket);
+    const shows = personOf(req.socket as TLSSocket);
+    const person = actsAs(shows, req.headers);
+    const given = this.given();
+    // Somebody else's name is taken by who may impersonate (Kubernetes, "User impersonation").
+    if (person !== shows && !personMay(given, shows, 'impersonate', '', 'users'))
+      return refuse(
+        403,
+        'Forbidden',
+        `users "${person.user}" is forbidden: User "${shows.user}" cannot impersonate resource "users" in API group "" at the cluster scope`,
+      );
     /** Whether whoever asks is bound to a role that lets them. */
-    const lets = (group: string, resource: string, verb: string) => personMay(this.given(), person, verb, group, resource);
+    const lets = (group: string, resource: string, verb: string) => personMay(given, person, verb, group, resource);
     const forbid = (of: { resource: string; group: string; namespace?: string; name?: string }, verb: string) =>
       refuse(
         403,

@@ -74,6 +74,11 @@ export function personOf(socket: Pick<TLSSocket, 'getPeerCertificate'>): Person 
   const { CN, O } = (socket.getPeerCertificate().subject ?? {}) as { CN?: string | string[]; O?: string | string[] };
   return { user: [CN ?? ''].flat()[0] ?? '', groups: [O ?? []].flat() };
 }
+/** In whose name they ask: their own, or that of the headers. */
+export function actsAs(shows: Person, headers: Record<string, string | string[] | undefined>): Person {
+  const { 'impersonate-user': user, 'impersonate-group': group } = headers;
+  return user === undefined && group === undefined ? shows : { user: String(user ?? ''), groups: [group ?? []].flat() };
+}
 /** The group of those who may do everything, whatever roles there are. */
 const masters = 'system:masters';
 /** What nodes may do is not looked at here. */

@@ -1,5 +1,6 @@
 import { X509Certificate } from 'node:crypto';
 import { accessObjects, type ClusterRole, clusterRoles, groupOf, type Principal } from '@praesidor/core/access';
+import type { Plan } from '@praesidor/core/charter';
 import { kubeconfigText } from '@praesidor/core/files';
 import { mapAddress } from '@praesidor/protocols/dial';
 import { apply, type KnownResources } from '@praesidor/protocols/kube';
@@ -21,13 +22,56 @@ export interface Wanted {
   via: 'planned' | 'here';
 }
 
+/** What somebody is let into a cluster with. */
+export interface Own {
+  plan: Plan;
+  certificate: string;
+  key: string;
+  ca: string;
+  /** When it ends, and its serial number. */
+  until: string;
+  serial: string;
+}
+
 /**
- * A kubeconfig of somebody's own: a client certificate in their name, of one role of the cluster, with an end. The role is asked of who takes it at the
- * cluster; what it stands on is put into the cluster where it is not there.
+ * A kubeconfig of somebody's own: a client certificate in their name, of one role of the cluster, with an end.
  *
  * @throws Refusal where they may not, where the time is too long, or where the API does not answer
  */
 export async function handOut(ctx: Context, name: string, who: Principal, { role, hours, via }: Wanted): Promise<string> {
+  const own = await ownAccess(ctx, name, who, role, hours);
+  const { plan, until, serial } = own;
+  const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
+  await record(ctx.db.manager, who.login, 'took a kubeconfig', name, { role, until, via, serial });
+  return configOf(own, `${who.login}-${role}`, {
+    ...(via === 'here'
+      ? { server: `https://${here.host}:${here.port}`, serverName: plan.api.name }
+      : { server: `https://${plan.api.name}:${plan.api.port}` }),
+  });
+}
+export const configOf = (own: Own, user: string, at: { server: string; serverName?: string }): string =>
+  kubeconfigText(
+    { plan: own.plan, secret: (s) => ({ crt: own.certificate, key: own.key })[s] ?? own.ca },
+    { user, certificate: 'crt', key: 'key', ...at },
+  );
+
+/** Clusters whose roles were put there a moment ago by this process: not asked of again for each command. */
+const put = new Map<string, number>();
+const putFor = 60_000;
+
+/**
+ * The role is asked of who takes it at the cluster; what it stands on is put into the cluster where it is not there.
+ *
+ * @throws Refusal
+ */
+export async function ownAccess(
+  ctx: Context,
+  name: string,
+  who: Principal,
+  role: ClusterRole,
+  hours: number,
+  again = true,
+): Promise<Own> {
   const { act, hours: most, label } = clusterRoles[role];
   permit(who, act, undefined, await whereIs(ctx.db.manager, [{ kind: 'Charter', keys: [name] }]));
   if (hours > most)
@@ -38,23 +82,21 @@ export async function handOut(ctx: Context, name: string, who: Principal, { role
   const kit = await ctx.db.transaction((m) =>
     sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
   );
-  const at = kubeOf(ctx, plan, kit);
-  try {
-    const known: KnownResources = new Map();
-    for (const o of accessObjects()) await apply(at, o, known);
-  } catch (e) {
-    throw new Refusal(
-      'unreachable',
-      `The API of ${name} does not take the roles that a kubeconfig stands on: ${(e as Error).message}.`,
-      {
-        remedy: 'See that the cluster stands and is reached from this server.',
-      },
-    );
+  const one = `${ctx.config.databaseUrl} ${name}`;
+  if (again || (put.get(one) ?? 0) < Date.now() - putFor) {
+    const at = kubeOf(ctx, plan, kit);
+    try {
+      const known: KnownResources = new Map();
+      for (const o of accessObjects()) await apply(at, o, known);
+      put.set(one, Date.now());
+    } catch (e) {
+      throw new Refusal(
+        'unreachable',
+        `The API of ${name} does not take the roles that a kubeconfig stands on: ${(e as Error).message}.`,
+        { remedy: 'See that the cluster stands and is reached from this server.' },
+      );
+    }
   }
-  const certificates = new Map([
-    ['cluster-ca.crt', kit.secret('cluster-ca.signing.crt')],
-    ['cluster-ca.key', kit.secret('cluster-ca.key')],
-  ]);
   const { cert, key } = await issue(
     {
       name: who.login,
@@ -67,26 +109,18 @@ export async function handOut(ctx: Context, name: string, who: Principal, { role
       client: true,
       days: hours / 24,
     },
-    certificates,
+    new Map([
+      ['cluster-ca.crt', kit.secret('cluster-ca.signing.crt')],
+      ['cluster-ca.key', kit.secret('cluster-ca.key')],
+    ]),
   );
-  const own: Record<string, string> = { 'own.crt': cert, 'own.key': key };
-  const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
   const { serialNumber, validTo } = new X509Certificate(cert);
-  await record(ctx.db.manager, who.login, 'took a kubeconfig', name, {
-    role,
+  return {
+    plan,
+    certificate: cert,
+    key,
+    ca: kit.secret('cluster-ca.crt'),
     until: new Date(validTo).toISOString(),
-    via,
     serial: serialNumber,
-  });
-  return kubeconfigText(
-    { plan, secret: (s) => own[s] ?? kit.secret(s) },
-    {
-      user: `${who.login}-${role}`,
-      certificate: 'own.crt',
-      key: 'own.key',
-      ...(via === 'here'
-        ? { server: `https://${here.host}:${here.port}`, serverName: plan.api.name }
-        : { server: `https://${plan.api.name}:${plan.api.port}` }),
-    },
-  );
+  };
 }
