@@ -65,27 +65,34 @@ export interface Call {
 export async function ask<T = object>(method: Method, path: string, body?: unknown): Promise<{ json: T; text: string }> {
   let r: Response;
   try {
-    r = await fetch(path, {
-      method,
-      headers: {
-        ...(method === 'GET' ? {} : { 'x-csrf-token': csrf }),
-        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
-      },
-      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-    });
+    r = await fetch(path, sent(method, body));
   } catch {
     throw new ApiError(0, 'offline', 'The server does not answer.', {
       remedy: 'Look whether it runs; what you typed stays here.',
     });
   }
   const text = await r.text().catch(() => '');
-  let read: unknown;
+  if (!r.ok) throw refusalOf(r.status, text);
+  return { json: jsonOf(text) as T, text };
+}
+/** A request as this page sends it. */
+export const sent = (method: Method, body?: unknown): RequestInit => ({
+  method,
+  headers: {
+    ...(method === 'GET' ? {} : { 'x-csrf-token': csrf }),
+    ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+  },
+  ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+});
+/** What the server said when it refused. */
+export function refusalOf(status: number, text: string): ApiError {
+  const json = jsonOf(text) as More & { code?: string; message?: string };
+  return new ApiError(status, json.code ?? 'fault', json.message ?? `The server answered ${status}.`, json);
+}
+function jsonOf(text: string): unknown {
   try {
-    read = JSON.parse(text);
+    return JSON.parse(text);
   } catch {
-    read = {};
+    return {};
   }
-  const json = read as More & { code?: string; message?: string };
-  if (!r.ok) throw new ApiError(r.status, json.code ?? 'fault', json.message ?? `The server answered ${r.status}.`, json);
-  return { json: json as T, text };
 }

@@ -31,6 +31,7 @@ const Prerequisites = lazy(() => import('./PrerequisitesTab.tsx'));
 const ProofTab = lazy(() => import('./ProofTab.tsx'));
 const Reach = lazy(() => import('./ReachTab.tsx'));
 const Volumes = lazy(() => import('./VolumesTab.tsx'));
+const Shell = lazy(() => import('./ShellTab.tsx'));
 const History = lazy(() => import('./HistoryTab.tsx'));
 
 const order = { stop: 0, mind: 1, note: 2 };
@@ -225,7 +226,7 @@ export function CharterSpace() {
       }
     >
       <div role="tablist" className="flex gap-4 border-rule-2 border-b">
-        {(['sheet', 'text', 'files', 'reach', 'volumes', 'requirements', 'proof', 'history'] as const).map((t) => (
+        {(['sheet', 'text', 'files', 'reach', 'volumes', 'requirements', 'proof', 'shell', 'history'] as const).map((t) => (
           <button
             type="button"
             role="tab"
@@ -276,6 +277,9 @@ export function CharterSpace() {
         {tab === 'volumes' && <Volumes name={name} site={doc.site} />}
         {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
+        {tab === 'shell' && (
+          <Shell name={name} stands={estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving')} />
+        )}
         {tab === 'history' && (
           <History
             name={name}

@@ -1,0 +1,124 @@
+import { spawnSync } from 'node:child_process';
+import { join } from 'node:path';
+import { By, Key } from 'selenium-webdriver';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { builtOrBroken, eventually, Installation, prepare } from '../apps/server/test/installation.ts';
+import { programAt } from '../apps/server/src/shell/confined.ts';
+import { axeFaults } from './lib/axe.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** The shell of a cluster in the browser, with the real kubectl behind it. */
+const i = new Installation();
+let b: Browser;
+const possible =
+  spawnSync('unshare', ['--user', '--map-root-user', '--net', 'true']).status === 0 && programAt('kubectl') !== undefined;
+const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
+let last = '';
+/** What the terminal shows. */
+const shown = async () => {
+  const [rows] = await b.driver.findElements(By.css('.xterm-rows'));
+  last = rows ? await rows.getText() : '';
+  return last;
+};
+const shows = (text: string | RegExp) =>
+  eventually(
+    async () => (typeof text === 'string' ? (await shown()).includes(text) : text.test(await shown())),
+    () => `${text} in the terminal: ${last}`,
+    b.timeoutMs,
+  );
+const type = async (...keys: string[]) => (await b.find("//textarea[@aria-label='Command for plover']")).sendKeys(...keys);
+
+describe.skipIf(!possible)('the shell of a cluster', () => {
+  beforeAll(async () => {
+    await i.start();
+    const c = await i.as('warden');
+    b = await openBrowser();
+    await b.open(i.config.publicUrl);
+    await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=shell`);
+    await b.see('No host of plover serves yet');
+    await prepare(c);
+    await c.good('POST', '/api/builds', { charter: 'plover' });
+    expect((await builtOrBroken(c)).status.state).toBe('done');
+  });
+  afterAll(async () => {
+    await b?.close();
+    await i.stop();
+  });
+
+  it('says what kubectl says, keeps what was typed, and is used and left with the keyboard', async () => {
+    await shows('plover look>');
+    await type('get nodes', Key.ENTER);
+    await shows(/lr-08 +Ready/);
+    await type('delete node lr-08', Key.ENTER);
+    await shows('User "warden" cannot delete resource "nodes"');
+    await shows('exit code 1');
+    await type(Key.ARROW_UP, Key.ARROW_UP, ' -o name', Key.ENTER);
+    await shows(/node\/lr-02/);
+    await type('get pods | wc', Key.ENTER);
+    await shows('there is no shell behind it');
+    await shot('shell');
+    expect(await axeFaults(b)).toEqual([]);
+    await type(Key.TAB);
+    await b.driver.wait(
+      async () => (await b.driver.executeScript('return document.activeElement.tagName')) !== 'TEXTAREA',
+      b.timeoutMs,
+      'Tab does not leave the terminal',
+    );
+  });
+  it('takes another role when that is chosen, and ends what is stopped', async () => {
+    await b.choose('Role', 'administrator');
+    await shows('plover administrator>');
+    await type('get secrets -A', Key.ENTER);
+    // What is typed while it runs is not lost.
+    await type('get nodes -w', Key.ENTER);
+    await shows(/nodes -w[\s\S]*lr-08/);
+    await type(Key.chord(Key.CONTROL, 'c'));
+    await shows('stopped');
+    await type('get nodes -w', Key.ENTER);
+    await shows(/stopped[\s\S]*nodes -w[\s\S]*lr-08/);
+    await b.click('button', 'Stop');
+    await b.find("//button[.='Stop' and @disabled]");
+    const rows = await i.query<{ detail: { command: string; role: string } }>(
+      "select detail from audit where act = 'ran kubectl' order by id",
+    );
+    expect(rows.map((r) => `${r.detail.role}: ${r.detail.command}`)).toEqual([
+      'view: get nodes',
+      'view: delete node lr-08',
+      'view: get nodes -o name',
+      'administrator: get secrets -A',
+      'administrator: get nodes -w',
+      'administrator: get nodes -w',
+    ]);
+  });
+  it('shows each key that is typed within 50 ms', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover?tab=shell`);
+    await shows('plover look>');
+    // From the key in the page to the character on the next frame, two hundred times.
+    const taken = await b.driver.executeAsyncScript<number[]>(`
+      const done = arguments[arguments.length - 1];
+      const field = document.querySelector('.xterm-helper-textarea');
+      const rows = document.querySelector('.xterm-rows');
+      field.focus();
+      const taken = [];
+      const text = () => rows.textContent;
+      (async () => {
+        for (let n = 0; n < 200; n++) {
+          const key = 'abcdefghij'[n % 10];
+          const before = text();
+          const at = performance.now();
+          field.dispatchEvent(new KeyboardEvent('keydown', { key, keyCode: key.toUpperCase().charCodeAt(0), bubbles: true, cancelable: true }));
+          field.dispatchEvent(new KeyboardEvent('keypress', { key, keyCode: key.charCodeAt(0), charCode: key.charCodeAt(0), bubbles: true, cancelable: true }));
+          while (text() === before && performance.now() - at < 2000) await new Promise(requestAnimationFrame);
+          taken.push(performance.now() - at);
+        }
+        done(taken);
+      })();
+    `);
+    const sorted = [...taken].sort((a, c) => a - c);
+    const at = (share: number) => Math.round(sorted[Math.floor(sorted.length * share)] ?? 0);
+    process.stderr.write(`shell: a key is shown after ${at(0.5)} ms (half of them), ${at(0.99)} ms (99 of 100)\n`);
+    expect(taken.length).toBe(200);
+    expect(at(0.5)).toBeLessThanOrEqual(50);
+  });
+});
