@@ -13,6 +13,7 @@ import { pipeline } from './pipeline.ts';
 import { reach } from './reach.ts';
 import { rehearse } from './rehearse.ts';
 import { sheet } from './sheet.ts';
+import { shell } from './shell.ts';
 import { slice } from './slice.ts';
 import { use } from './use.ts';
 
@@ -32,6 +33,7 @@ const all = {
   reach,
   rehearse,
   sheet,
+  shell,
   slice,
   use,
 };

@@ -1,4 +1,4 @@
-import { type ActName, credentialOf, type Difference, type Principal } from '@praesidor/core/access';
+import { type ActName, credentialOf, type Difference, type FourEyes, type Principal } from '@praesidor/core/access';
 import {
   applyEdits,
   type Change,
@@ -70,13 +70,13 @@ export async function permitted(
   m: EntityManager,
   who: Principal,
   changes: readonly Change[],
-  how: Pick<Wanted, 'act' | 'via' | 'approved'>,
+  how: Pick<Wanted, 'act' | 'via' | 'approved'> & { eyes?: FourEyes },
 ): Promise<Change[]> {
   const real = await inTurns(changes, (part) => part.filter((c) => !same(c.before, c.after)));
   const named = real.some((c) => c.after && credentialOf(c.after));
   const keys = named ? { keys: await keyringEntries(m) } : {};
   // Of addresses and records it is asked where they are, where that makes a difference.
-  const eyes = how.approved || who.kind === 'system' ? undefined : await fourEyesIn(m);
+  const eyes = how.approved || who.kind === 'system' ? undefined : (how.eyes ?? (await fourEyesIn(m)));
   const placed = (scoped(who) || eyes?.sites.length) && real.some((c) => c.kind === 'Reservation' || c.kind === 'Record');
   const of = { ...keys, ...(eyes ? { eyes } : {}), ...(placed ? { siteOf: await sitesOfNetworks(m) } : {}) };
   if (!real.length) permit(who, how.act, { changes: real, via: how.via });

@@ -3,6 +3,7 @@ import type { Change, Edit } from '@praesidor/core/model';
 import type { DataSource, EntityManager } from 'typeorm';
 import { record, recordAll } from '../audit.ts';
 import { type Asking, asking, within } from '../auth/asking.ts';
+import { fourEyesIn } from '../access/permit.ts';
 import { Refusal } from '../refusal.ts';
 import { countsForTeams } from './allowance.ts';
 import { changePlan, permitted } from './change.ts';
@@ -101,11 +102,13 @@ async function together(m: EntityManager, group: readonly Waiting[]): Promise<Ou
     group.flatMap((w) => w.refs),
     'leave',
   );
+  // Asked once for all of them.
+  const eyes = await fourEyesIn(m);
   const deeds: { n: number; of: Waiting; changes: Change[] }[] = [];
   for (const [n, of] of group.entries()) {
     if (!of.refs.every((r) => standing.has(nameOf(r)))) continue;
     try {
-      const changes = await permitted(m, of.who, changesOf(of.edits, standing), how);
+      const changes = await permitted(m, of.who, changesOf(of.edits, standing), { ...how, eyes });
       if (countsForTeams(changes)) continue;
       deeds.push({ n, of, changes });
     } catch (e) {
