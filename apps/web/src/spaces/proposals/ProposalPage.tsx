@@ -49,6 +49,11 @@ export function ProposalPage() {
   const [asking, setAsking] = useState<Act>();
   const edits = useMemo(() => (p?.state === 'open' ? editsOf(p.changes) : []), [p]);
   const preview = usePreview(edits);
+  // Nothing of it stands yet, so a remedy that edits has nothing to edit.
+  const findings = useMemo(
+    () => (preview.data?.added ?? []).map((f) => (f.remedy?.edits ? { ...f, remedy: undefined } : f)),
+    [preview.data],
+  );
   const leave = useMay();
   const crumbs = (
     <>
@@ -80,7 +85,7 @@ export function ProposalPage() {
       crumbs={crumbs}
       title={p.title}
       facts={`${counted(p.documents, 'document')} · written by ${p.writers.join(', ')}`}
-      findings={open ? (preview.data?.added ?? []) : []}
+      findings={open ? findings : []}
       foot={open ? 'The margin shows what the checks would find that they do not find now.' : undefined}
       acts={
         open && (
