@@ -1,10 +1,11 @@
 import { execFileSync, spawnSync } from 'node:child_process';
 import { connect, createServer } from 'node:net';
 import type { AddressInfo, Socket } from 'node:net';
-import { existsSync, readdirSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, rmSync, utimesSync } from 'node:fs';
+import { join } from 'node:path';
 import { tmpdir } from 'node:os';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { confined, NotHere } from '../src/shell/confined.ts';
+import { clearRooms, confined, NotHere } from '../src/shell/confined.ts';
 
 /** What a program can do that runs confined: real programs of the system, which try to get out. */
 const server = createServer((s) => s.end('HTTP/1.1 200 OK\r\ncontent-length: 7\r\n\r\nreached'));
@@ -108,6 +109,13 @@ describe.skipIf(!apart)('its limits', () => {
     expect(await run('/usr/bin/true', [], { signal: left.signal })).toMatchObject({ cut: 'left' });
     expect(execFileSync('ps', ['ax', '-o', 'args=']).toString()).not.toMatch(/^(\S*sleep|\/run\/program) 4711$/m);
     expect(rooms()).toBe(before);
+  });
+  it('rooms that a killed server left are cleared away at the next start, those in use are not', async () => {
+    const [old, fresh] = [0, 1].map(() => mkdtempSync(join(tmpdir(), 'praesidor-shell-'))) as [string, string];
+    utimesSync(old, 0, 0);
+    await clearRooms();
+    expect([existsSync(old), existsSync(fresh)]).toEqual([false, true]);
+    rmSync(fresh, { recursive: true });
   });
   it('a program that is not there is said, and is no end of a program', async () => {
     await expect(run('/usr/bin/nothing-of-that-name', [])).rejects.toThrow(NotHere);

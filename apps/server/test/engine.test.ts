@@ -95,7 +95,15 @@ const step = (id: string, after: string[] = [], more: Partial<Step> = {}): Step 
 };
 let number = 0;
 /** Queues a run, and lets it have its turn. */
-async function queued(steps: Step[], { site = 'bw', who = 'Praesidor', turn = true } = {}): Promise<RunRow> {
+async function queued(
+  steps: Step[],
+  {
+    site = 'bw',
+    who = 'Praesidor',
+    turn = true,
+    charter,
+  }: { site?: string; who?: string; turn?: boolean; charter?: string } = {},
+): Promise<RunRow> {
   const subject = `c${++number} 1`;
   await db.manager.insert(Runs, {
     kind: 'change',
@@ -104,7 +112,7 @@ async function queued(steps: Step[], { site = 'bw', who = 'Praesidor', turn = tr
     site,
     title: subject,
     steps: steps as never,
-    asked: {},
+    asked: charter ? { charter } : {},
     state: 'queued',
     admitted: false,
     createdAt: new Date(),
@@ -157,6 +165,42 @@ describe('turns', () => {
     for (const r of [two, three, four]) go.get(r.id)?.();
     await act(two, 'continue');
     for (const r of [two, three, four]) await ends(r);
+  });
+  it('the team that has fewest is next, however many of its people ask; of a team whoever has fewest', async () => {
+    for (const [name, team] of [
+      ['tern', 'ticketing'],
+      ['plover', 'traffic'],
+    ])
+      await db.query(
+        "insert into charter (key, doc, updated_by) values ($1, jsonb_build_object('name', $1::text, 'team', $2::text, 'site', 'lr'), 'x')",
+        [name, team],
+      );
+    const runs: RunRow[] = [];
+    // Three people of one team come first, one of the other last; and one of the first comes twice.
+    for (const [who, charter] of [
+      ['ann', 'tern'],
+      ['ann', 'tern'],
+      ['cleo', 'tern'],
+      ['bo', 'plover'],
+    ] as const)
+      runs.push(await queued([step('a')], { site: 'lr', who, turn: false, charter }));
+    const [one, two, three, four] = runs as [RunRow, RunRow, RunRow, RunRow];
+    const go = new Map(runs.map((r) => [r.id, held(`${r.subject} a`)]));
+    await db.transaction((m) => admit(ctx, m, 'lr'));
+    const open = async () =>
+      (
+        (await db.query(
+          "select subject from run where admitted and site = 'lr' and state in ('queued', 'running') order by id",
+        )) as RunRow[]
+      ).map((r) => r.subject);
+    // By people alone Cleo's would be the second.
+    expect(await open()).toEqual([one.subject, four.subject]);
+    go.get(four.id)?.();
+    await ends(four);
+    // Ann has one under way already: of the team it is Cleo's turn, who came after her.
+    expect(await open()).toEqual([one.subject, three.subject]);
+    for (const r of [one, two, three]) go.get(r.id)?.();
+    for (const r of [one, two, three]) await ends(r);
   });
   it('a limit that was raised meanwhile holds for those who wait', async () => {
     const runs: RunRow[] = [];

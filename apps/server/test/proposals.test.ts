@@ -298,6 +298,9 @@ describe('four eyes', () => {
     });
     // The database is told otherwise: the approval is of what it was.
     await i.query("update proposal set changes = jsonb_set(changes, '{0,after,mtu}', '1300') where id = $1", [id]);
+    const listed = async () =>
+      (await rosa.good<{ proposals: ProposalRow[] }>('GET', '/api/proposals')).proposals.find((p) => p.id === id)?.approvals;
+    expect(await listed()).toMatchObject([{ by: 'joao', holds: false }]);
     expect((await look(id)).approvals).toMatchObject([{ by: 'joao', holds: false }]);
     expect(await asSeen(rosa, id, 'make')).toMatchObject({ code: 'four-eyes' });
     expect(await mtuOf()).toBe(9000);

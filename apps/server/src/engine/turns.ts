@@ -11,29 +11,47 @@ import { tell } from '../events/bus.ts';
 import { locks } from '../jobs/queue.ts';
 import { topicOf } from './state.ts';
 
+interface Waiting {
+  id: number;
+  subject: string;
+  who: string;
+  /** Whose cluster it is; without: of whoever began it alone. */
+  team: string | null;
+}
+const ofSite = "from run r left join charter c on c.key = r.asked->>'charter' where r.kind = 'change' and r.site = $1";
+
 /**
- * Lets the next changes of a site begin, as many as its limit leaves room for: that of whoever has fewest under way first, then the oldest. To be asked in
- * the transaction in which one is queued or ends; those that are paused hold no place.
+ * Lets the next changes of a site begin, as many as its limit leaves room for: that of the team which has fewest under way first, of a team that of whoever has fewest, then the
+ * oldest. To be asked in the transaction in which one is queued or ends; those that are paused hold no place.
  */
 export async function admit(ctx: Context, m: EntityManager, site: string): Promise<void> {
   await m.query('select pg_advisory_xact_lock(727018, hashtext($1))', [site]);
   const waiting = (await m.query(
-    "select id, subject, created_by as who from run where kind = 'change' and site = $1 and state = 'queued' and not admitted and approval is distinct from 'asked' order by id",
+    `select r.id, r.subject, r.created_by as who, c.team ${ofSite} and r.state = 'queued' and not r.admitted and r.approval is distinct from 'asked' order by r.id`,
     [site],
-  )) as { id: number; subject: string; who: string }[];
+  )) as Waiting[];
   if (!waiting.length) return;
   const under = (await m.query(
-    "select created_by as who from run where kind = 'change' and site = $1 and state in ('queued', 'running') and admitted",
+    `select r.created_by as who, c.team ${ofSite} and r.state in ('queued', 'running') and r.admitted`,
     [site],
-  )) as { who: string }[];
+  )) as Pick<Waiting, 'who' | 'team'>[];
   const [doc] = (await m.query('select doc from site where key = $1', [site])) as { doc: Site }[];
   const limit = limitAt({ sites: doc ? [doc.doc] : [] }, site, 'builds');
   const has = new Map<string, number>();
-  for (const u of under) has.set(u.who, (has.get(u.who) ?? 0) + 1);
+  // Clusters of no team are those of whoever begins something there.
+  const keys = ({ who, team }: Pick<Waiting, 'who' | 'team'>) => [team === null ? `alone ${who}` : `team ${team}`, `who ${who}`];
+  const count = (w: Pick<Waiting, 'who' | 'team'>) => {
+    for (const k of keys(w)) has.set(k, (has.get(k) ?? 0) + 1);
+  };
+  const less = (a: Waiting, b: Waiting) => {
+    const [mine, theirs] = [keys(a), keys(b)].map((list) => list.map((k) => has.get(k) ?? 0)) as [number[], number[]];
+    return (mine[0] as number) - (theirs[0] as number) || (mine[1] as number) - (theirs[1] as number);
+  };
+  for (const u of under) count(u);
   for (let free = limit - under.length; free > 0 && waiting.length; free--) {
-    const next = waiting.reduce((a, b) => ((has.get(b.who) ?? 0) < (has.get(a.who) ?? 0) ? b : a));
+    const next = waiting.reduce((a, b) => (less(b, a) < 0 ? b : a));
     waiting.splice(waiting.indexOf(next), 1);
-    has.set(next.who, (has.get(next.who) ?? 0) + 1);
+    count(next);
     await m.query('update run set admitted = true where id = $1', [next.id]);
     await ctx.queue.send(m, 'run', String(next.id));
     await tell(m, topicOf({ kind: 'change' }), next.subject);

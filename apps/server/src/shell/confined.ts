@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { realpathSync } from 'node:fs';
-import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, readdir, rm, stat, writeFile } from 'node:fs/promises';
 import { createServer, type Server, type Socket } from 'node:net';
 import { tmpdir } from 'node:os';
 import { delimiter, join } from 'node:path';
@@ -31,6 +31,16 @@ export interface Ran {
 }
 /** It could not be begun here at all. */
 export class NotHere extends Error {}
+
+const rooms = 'praesidor-shell-';
+/** Rooms that a server left behind which was killed: with certificates that have ended by now. */
+export async function clearRooms(olderThanMs = 3_600_000): Promise<void> {
+  for (const name of (await readdir(tmpdir())).filter((f) => f.startsWith(rooms))) {
+    const path = join(tmpdir(), name);
+    const { mtimeMs } = await stat(path).catch(() => ({ mtimeMs: Date.now() }));
+    if (mtimeMs < Date.now() - olderThanMs) await rm(path, { recursive: true, force: true });
+  }
+}
 
 /** Where a program is, as the system finds it; undefined: nowhere. */
 export function programAt(name: string): string | undefined {
@@ -69,7 +79,7 @@ const apart = ['--user', '--map-root-user', '--net', '--mount', '--pid', '--ipc'
 
 /** Runs a program confined, until its end or one of its limits. @throws NotHere where nothing can be confined */
 export async function confined(c: Confined): Promise<Ran> {
-  const room = await mkdtemp(join(tmpdir(), 'praesidor-shell-'));
+  const room = await mkdtemp(join(tmpdir(), rooms));
   let way: Server | undefined;
   const open = new Set<Socket>();
   try {

@@ -1,4 +1,4 @@
-import type { Edit } from '@praesidor/core/model';
+import { type Doc, type Edit, type Estate, find, keyOf } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
 import { editsAskedBy } from '@praesidor/core/access';
 import { type ReactNode, useMemo, useState } from 'react';
@@ -57,7 +57,15 @@ export default function EditsDialog({
   // What an act does to the state of hosts is nobody’s to propose: it has guards of its own.
   const proposable =
     edits.length > 0 && blocked === undefined && !(send && edits.some((e) => e.op === 'put' && e.doc.kind === 'Host'));
-  if (proposing) return <ProposeDialog title={why} what={{ edits }} onDone={onClose} onClose={() => setProposing(false)} />;
+  if (proposing)
+    return (
+      <ProposeDialog
+        title={why}
+        what={{ edits, base: seenBy(edits, snapshot.data?.estate) }}
+        onDone={onClose}
+        onClose={() => setProposing(false)}
+      />
+    );
   const rows = edits.flatMap((e) => describe(e, snapshot.data?.estate));
   return (
     <Dialog
@@ -110,6 +118,10 @@ export default function EditsDialog({
     </Dialog>
   );
 }
+
+/** Documents as they stood for whoever wrote whole ones over them: what others changed since is not taken back. */
+const seenBy = (edits: readonly Edit[], estate: Estate | undefined): Doc[] =>
+  estate ? edits.flatMap((e) => (e.op === 'put' ? (find(estate, e.doc.kind, keyOf(e.doc)) ?? []) : [])) : [];
 
 const shown = 40;
 export function Rows({ rows }: { rows: readonly Row[] }) {

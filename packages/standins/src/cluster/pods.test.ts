@@ -181,8 +181,8 @@ describe('the API', () => {
   const path = '/apis/apps/v1/namespaces/kube-system/daemonsets/pod-network';
   const at = { namespace: 'kube-system', name: 'pod-network' };
   it('knows what a path names', () => {
-    expect(named(path)).toEqual({ kind: 'DaemonSet', resource: 'daemonsets', ...at });
-    expect(named('/api/v1/nodes')).toEqual({ kind: 'Node', resource: 'nodes' });
+    expect(named(path)).toEqual({ kind: 'DaemonSet', group: 'apps', resource: 'daemonsets', ...at });
+    expect(named('/api/v1/nodes')).toEqual({ kind: 'Node', group: '', resource: 'nodes' });
     expect(named('/api/v1/daemonsets')).toBeUndefined();
     expect(named('/apis/apps/v1/namespaces/a/nodes')).toBeUndefined();
   });

@@ -72,7 +72,7 @@ export interface Person {
 export function personOf(socket: Pick<TLSSocket, 'getPeerCertificate'>): Person {
   // An organization that is named several times comes as a list.
   const { CN, O } = (socket.getPeerCertificate().subject ?? {}) as { CN?: string | string[]; O?: string | string[] };
-  return { user: [CN ?? ''].flat()[0] ?? '', groups: [O ?? []].flat() };
+  return { user: [CN ?? ''].flat()[0] ?? '', groups: O === undefined ? [] : [O].flat() };
 }
 /** In whose name they ask: their own, or that of the headers. */
 export function actsAs(shows: Person, headers: Record<string, string | string[] | undefined>): Person {

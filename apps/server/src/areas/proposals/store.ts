@@ -41,15 +41,36 @@ const mostTold = 500;
 export async function listProposals(m: EntityManager, eyes: FourEyes): Promise<answers.ProposalRow[]> {
   const rows = (await m.query(
     `select ${columns}, (select count(*)::int from proposal_comment c where c.proposal = p.id) as comments,
-       coalesce((select jsonb_agg(jsonb_build_object('by', a.by, 'at', a.at) order by a.at) from proposal_approval a where a.proposal = p.id), '[]') as approvals
+       coalesce((select jsonb_agg(jsonb_build_object('by', a.by, 'at', a.at, 'digest', a.digest) order by a.at) from proposal_approval a where a.proposal = p.id), '[]') as approvals
      from proposal p order by state = 'open' desc, id desc limit ${mostTold}`,
-  )) as (Omit<ProposalDoc, 'changes'> & { comments: number; approvals: { by: string; at: string }[] })[];
+  )) as (Omit<ProposalDoc, 'changes'> & { comments: number; approvals: { by: string; at: string; digest: string }[] })[];
+  const now = await digestsNow(
+    m,
+    rows.filter((r) => r.state === 'open' && r.approvals.length).map((r) => r.id),
+  );
   return rows.map((r) => ({
     ...(r as unknown as answers.ProposalRow),
     asks: askedBy(r, eyes) ?? null,
-    // What was put in since has taken them away; what moved under it is looked at when it is opened.
-    approvals: r.approvals.map((a) => ({ ...a, holds: true })),
+    // Of one that is over they are those with which it was made.
+    approvals: r.approvals.map(({ digest, ...a }) => ({ ...a, holds: r.state !== 'open' || now.get(r.id) === digest })),
   }));
+}
+
+/** What some proposals do in what stands now, by their numbers. */
+async function digestsNow(m: EntityManager, ids: readonly number[]): Promise<Map<number, string>> {
+  const rows = ids.length
+    ? ((await m.query('select id, changes from proposal where id = any($1)', [ids])) as Pick<ProposalDoc, 'id' | 'changes'>[])
+    : [];
+  const standing = await readDocs(
+    m,
+    rows.flatMap((r) => r.changes),
+  );
+  return new Map(
+    rows.map((r) => [
+      r.id,
+      digestOf(rebase(r.changes, (kind, key) => (standing.get(nameOf({ kind, key }))?.doc as Doc | undefined) ?? null)),
+    ]),
+  );
 }
 
 /** @param lock until the transaction ends: whoever else changes, approves or makes it waits */

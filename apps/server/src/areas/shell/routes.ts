@@ -6,7 +6,7 @@ import type { App } from '../../app-type.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Refusal } from '../../refusal.ts';
-import { confined, NotHere, programAt } from '../../shell/confined.ts';
+import { clearRooms, confined, NotHere, programAt } from '../../shell/confined.ts';
 import { configOf, ownAccess } from '../clusters/hand-out.ts';
 import { recorded, wordsOf } from './words-of.ts';
 
@@ -26,6 +26,7 @@ type Line =
  */
 export async function shell(app: App, { ctx }: { ctx: Context }) {
   const running = new Map<string, number>();
+  void clearRooms().catch((e: Error) => ctx.log('shell', { error: e.message }));
   app.post(
     '/api/charters/:name/shell',
     {
