@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { NewToken, RecordedAct } from '@praesidor/contract';
+import { Checker } from '@praesidor/core/checks';
 import type { Charter } from '@praesidor/core/model';
 import { Client, Installation } from './installation.ts';
 
@@ -288,15 +289,43 @@ describe('a role at single sites', () => {
     ['POST', '/api/hosts/sweep', { site: 'lr', range: '10.62.7.0/28' }, { site: 'bw', range: '10.40.7.0/28' }],
     ['POST', '/api/registries/lr-registry/look', {}, undefined],
     ['POST', '/api/zones/lr.kestrelferries.example/read', {}, undefined],
+    ['POST', '/api/shipments', { target: 'lr-registry', bills: [] }, { target: 'bw-registry', bills: [] }],
+    [
+      'POST',
+      '/api/shipments/chain',
+      { bills: [], stops: [{ target: 'lr-registry' }, { target: 'lr-registry' }] },
+      { bills: [], stops: [{ target: 'lr-registry' }, { target: 'bw-registry' }] },
+    ],
+    ['POST', '/api/reach/measure', { to: '10.62.8.20', from: 'lr-01' }, { to: '10.40.8.20', from: 'bw-01' }],
   ])('%s %s there', async (method, path, here, there) => {
     expect(await allowed(path, here, method)).toBe(true);
     expect(await allowed(path.replace('lr-registry', 'bw-registry').replace('lr.kestrel', 'bw.kestrel'), there, method)).toBe(
       false,
     );
   });
+  it('is asked of a table of addresses by the networks in it, of a finding by its site and its clusters', async () => {
+    const table = (network: string, address: string) => ({ text: `address,network,owner\n${address},${network},desk\n` });
+    expect([
+      await allowed('/api/addresses/import', table('bw-machine', '10.40.8.120')),
+      await allowed('/api/addresses/import', { text: `${table('lr-machine', '10.62.8.120').text}10.40.8.121,bw-machine,desk\n` }),
+      await allowed('/api/addresses/import', table('lr-machine', '10.62.8.121')),
+    ]).toEqual([false, false, true]);
+    expect(
+      await i.query("select 1 from reservation where host(address) in ('10.40.8.120', '10.62.8.120', '10.40.8.121')"),
+    ).toEqual([]);
+    expect(await i.query("select 1 from reservation where host(address) = '10.62.8.121'")).toHaveLength(1);
+    const found = new Checker().run(await warden.estate()).findings;
+    const until = new Date(Date.now() + 86_400_000).toISOString();
+    const accept = (site: string) => {
+      const f = found.find((x) => x.site === site && x.severity !== 'stop');
+      expect(f, site).toBeDefined();
+      return allowed('/api/findings/accept', { finding: f?.id, reason: 'until the yard', until });
+    };
+    expect([await accept('lr'), await accept('bw')]).toEqual([true, false]);
+  });
   it('is no role for what belongs to no site, and ends with the site’s name', async () => {
     for (const [method, path, body] of [
-      ['POST', '/api/shipments', { target: 'lr-registry', bills: ['1.34.2'] }],
+      ['POST', '/api/trust/installations', { name: 'x', key: 'y' }],
       ['GET', '/api/accounts', undefined],
       ['POST', '/api/hosts/works', { kind: 'firmware', hosts: ['bw-01'] }],
     ] as const)

@@ -28,6 +28,9 @@ const Body = z
     charter: z.string(),
     host: z.string(),
     network: z.string(),
+    from: z.string(),
+    target: z.string(),
+    stops: z.array(z.object({ target: z.string() })),
     hosts: z.array(z.union([z.string(), z.object({ address: z.string() })])),
     addresses: z.array(z.object({ address: z.string() })),
     to: z.object({ network: z.string() }),
@@ -35,10 +38,10 @@ const Body = z
   .partial()
   .catch({});
 const body = (req: FastifyRequest) => Body.parse(req.body ?? {});
-const texts = (list: string | readonly (string | { address: string })[] | undefined): string[] =>
-  [list ?? []].flat().map((x) => (typeof x === 'string' ? x : x.address));
+const texts = (list: string | readonly (string | { address: string } | { target: string })[] | undefined): string[] =>
+  [list ?? []].flat().map((x) => (typeof x === 'string' ? x : 'address' in x ? x.address : x.target));
 const by = (kind: Kind, param = 'name'): Place => ({ of: (req) => [{ kind, keys: texts(params(req)[param]) }] });
-const given = (kind: Kind, field: 'charter' | 'host' | 'hosts' | 'network'): Place => ({
+const given = (kind: Kind, field: 'charter' | 'host' | 'hosts' | 'network' | 'from' | 'target' | 'stops'): Place => ({
   of: (req) => [{ kind, keys: texts(body(req)[field]) }],
 });
 /** What a change does is asked of each document that it changes. */
@@ -80,6 +83,11 @@ const places: readonly [RegExp, Place][] = [
       ],
     },
   ],
+  [/^POST \/api\/shipments$/, given('Registry', 'target')],
+  [/^POST \/api\/shipments\/chain$/, given('Registry', 'stops')],
+  [/^POST \/api\/reach\/measure$/, given('Host', 'from')],
+  [/^POST \/api\/addresses\/import$/, each],
+  [/ \/api\/findings\/accept$/, each],
   [/ \/api\/shipments\/:label\//, { of: (req) => [{ shipment: String(params(req).label) }] }],
   [/^POST \/api\/approvals\/:id$/, { of: (req) => [{ run: Number(params(req).id) }] }],
   [/^POST \/api\/proposals(\/:id\/\w[\w-]*)?$/, each],

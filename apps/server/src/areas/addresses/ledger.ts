@@ -1,9 +1,11 @@
+import type { Principal } from '@praesidor/core/access';
 import { counted } from '@praesidor/core/words';
 import type { Level } from '@praesidor/core/address';
 import { choose, type CsvPreview, spaceFor, writeCsv } from '@praesidor/core/ledger';
 import { type Change, keyOf, type Reservation } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import { refuseAlone } from '../../access/permit.ts';
+import { permit, refuseAlone } from '../../access/permit.ts';
+import { whereIs } from '../../access/where.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { withinAllowance } from '../../estate/allowance.ts';
@@ -190,8 +192,9 @@ export async function importCsv(
   site: string | undefined,
   leaveOut: boolean,
   revision: number | undefined,
-  who: string,
+  principal: Principal,
 ) {
+  const who = principal.login;
   const p = await preview(ctx, text, site);
   if (p.fault)
     throw new Refusal('invalid', `The table cannot be read: ${p.fault.message}.`, {
@@ -211,10 +214,10 @@ export async function importCsv(
   if (!docs.length) return { ...p.counts, act: undefined };
   const since = new Date().toISOString();
   return ctx.db.transaction(async (m) => {
+    const networks = [...new Set(docs.map((d) => d.network))];
+    permit(principal, 'ledger.change', undefined, await whereIs(m, [{ kind: 'Network', keys: networks }]));
     // In the order of their names, so that two who import for the same networks do not wait for each other.
-    await m.query('select 1 from ledger_state where network = any($1) order by network for update', [
-      [...new Set(docs.map((d) => d.network))],
-    ]);
+    await m.query('select 1 from ledger_state where network = any($1) order by network for update', [networks]);
     const refs = docs.map((doc) => ({ kind: 'Reservation' as const, key: keyOf(doc) }));
     const standing = await lockDocs(m, refs);
     const changes = docs.map((doc): Change => {

@@ -149,7 +149,7 @@ export async function addresses(app: App, { ctx }: { ctx: Context }) {
     },
     async (req) => {
       const { text, site, leaveOut, revision } = req.body;
-      return importCsv(ctx, text, site, leaveOut, revision, req.who.login);
+      return importCsv(ctx, text, site, leaveOut, revision, req.principal);
     },
   );
   const file = (name: string, type: string, write: (site: string | undefined) => Promise<string>) =>

@@ -2,8 +2,8 @@ import { X509Certificate } from 'node:crypto';
 import { accessObjects, type ClusterRole, clusterRoles, groupOf, type Principal } from '@praesidor/core/access';
 import type { Plan } from '@praesidor/core/charter';
 import { kubeconfigText } from '@praesidor/core/files';
-import { mapAddress } from '@praesidor/protocols/dial';
-import { apply, type KnownResources } from '@praesidor/protocols/kube';
+import { mapAddress, ProtocolError, type ProtocolFault } from '@praesidor/protocols/dial';
+import { apply, type KnownResources, type KubeAt } from '@praesidor/protocols/kube';
 import { permit } from '../../access/permit.ts';
 import { whereIs } from '../../access/where.ts';
 import { record } from '../../audit.ts';
@@ -31,18 +31,28 @@ export interface Own {
   /** When it ends, and its serial number. */
   until: string;
   serial: string;
+  /** The API, as the server itself asks it. */
+  at: KubeAt;
 }
 
 /**
  * A kubeconfig of somebody's own: a client certificate in their name, of one role of the cluster, with an end.
  *
- * @throws Refusal where they may not, where the time is too long, or where the API does not answer
+ * @throws Refusal where they may not, where the time is too long, or where the API takes no roles
  */
 export async function handOut(ctx: Context, name: string, who: Principal, { role, hours, via }: Wanted): Promise<string> {
   const own = await ownAccess(ctx, name, who, role, hours);
   const { plan, until, serial } = own;
+  // One whose API is away is handed out all the same: it is right when that is back, and may be what it takes to bring it back.
+  const roles = await putRoles(ctx, name, own, true).then(
+    () => 'stand',
+    (e: Error) => {
+      if (e instanceof ProtocolError && away.has(e.fault)) return `not known: ${e.message}`;
+      throw noRoles(name, e);
+    },
+  );
   const here = mapAddress(ctx.config.addressMap, plan.api.address, plan.api.port);
-  await record(ctx.db.manager, who.login, 'took a kubeconfig', name, { role, until, via, serial });
+  await record(ctx.db.manager, who.login, 'took a kubeconfig', name, { role, until, via, serial, roles });
   return configOf(own, `${who.login}-${role}`, {
     ...(via === 'here'
       ? { server: `https://${here.host}:${here.port}`, serverName: plan.api.name }
@@ -60,18 +70,27 @@ const put = new Map<string, number>();
 const putFor = 60_000;
 
 /**
- * The role is asked of who takes it at the cluster; what it stands on is put into the cluster where it is not there.
+ * Puts into a cluster what its roles stand on, where it is not there.
  *
- * @throws Refusal
+ * @param again also where this process did so within the last minute
+ * @throws ProtocolError
  */
-export async function ownAccess(
-  ctx: Context,
-  name: string,
-  who: Principal,
-  role: ClusterRole,
-  hours: number,
-  again = true,
-): Promise<Own> {
+export async function putRoles(ctx: Context, name: string, { at }: Pick<Own, 'at'>, again: boolean): Promise<void> {
+  const one = `${ctx.config.databaseUrl} ${name}`;
+  if (!again && (put.get(one) ?? 0) > Date.now() - putFor) return;
+  const known: KnownResources = new Map();
+  for (const o of accessObjects()) await apply(at, o, known);
+  put.set(one, Date.now());
+}
+/** What keeps an API from being asked at this moment; one that answers and says no is something else. */
+const away: ReadonlySet<ProtocolFault> = new Set(['silent', 'refused', 'cut', 'trust', 'name', 'unresolved', 'kept-back']);
+export const noRoles = (name: string, e: Error) =>
+  new Refusal('unreachable', `The API of ${name} does not take the roles that a kubeconfig stands on: ${e.message}.`, {
+    remedy: 'See that the cluster stands and is reached from this server.',
+  });
+
+/** The role is asked of who takes it, at the cluster. @throws Refusal where they may not, or where the time is too long */
+export async function ownAccess(ctx: Context, name: string, who: Principal, role: ClusterRole, hours: number): Promise<Own> {
   const { act, hours: most, label } = clusterRoles[role];
   permit(who, act, undefined, await whereIs(ctx.db.manager, [{ kind: 'Charter', keys: [name] }]));
   if (hours > most)
@@ -82,21 +101,6 @@ export async function ownAccess(
   const kit = await ctx.db.transaction((m) =>
     sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
   );
-  const one = `${ctx.config.databaseUrl} ${name}`;
-  if (again || (put.get(one) ?? 0) < Date.now() - putFor) {
-    const at = kubeOf(ctx, plan, kit);
-    try {
-      const known: KnownResources = new Map();
-      for (const o of accessObjects()) await apply(at, o, known);
-      put.set(one, Date.now());
-    } catch (e) {
-      throw new Refusal(
-        'unreachable',
-        `The API of ${name} does not take the roles that a kubeconfig stands on: ${(e as Error).message}.`,
-        { remedy: 'See that the cluster stands and is reached from this server.' },
-      );
-    }
-  }
   const { cert, key } = await issue(
     {
       name: who.login,
@@ -122,5 +126,6 @@ export async function ownAccess(
     ca: kit.secret('cluster-ca.crt'),
     until: new Date(validTo).toISOString(),
     serial: serialNumber,
+    at: kubeOf(ctx, plan, kit),
   };
 }

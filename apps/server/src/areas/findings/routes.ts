@@ -1,6 +1,11 @@
 import * as answers from '@praesidor/contract';
+import type { Where } from '@praesidor/core/access';
+import type { Finding } from '@praesidor/core/checks';
+import type { EntityManager } from 'typeorm';
 import { z } from 'zod';
 import { words } from '@praesidor/core/model';
+import { permit } from '../../access/permit.ts';
+import { whereIs } from '../../access/where.ts';
 import type { App } from '../../app-type.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
@@ -22,6 +27,12 @@ const Accept = z.strictObject({
   /** When it is to be looked at again. */
   until: words.Instant,
 });
+
+/** Where a finding is: at its site, and of whose clusters. */
+async function whereOfFinding(m: EntityManager, f: Pick<Finding, 'site' | 'charters' | 'code'>): Promise<Where> {
+  const { teams } = await whereIs(m, [{ kind: 'Charter', keys: f.charters }]);
+  return { sites: f.site ? [f.site] : [], teams, what: `what ${f.code} found` };
+}
 
 /** Findings that people live with: a mind or a note, for a reason, until a day. */
 export async function findings(app: App, { ctx }: { ctx: Context }) {
@@ -47,6 +58,7 @@ export async function findings(app: App, { ctx }: { ctx: Context }) {
           remedy: 'Settle it: its remedy stands in the margin.',
         });
       await ctx.db.transaction(async (m) => {
+        permit(req.principal, 'findings.tolerate', undefined, await whereOfFinding(m, f));
         await m.query(
           `insert into acceptance (finding, text, reason, by, until) values ($1, $2, $3, $4, $5)
            on conflict (finding) do update set text = excluded.text, reason = excluded.reason, by = excluded.by, at = now(), until = excluded.until`,
@@ -66,7 +78,11 @@ export async function findings(app: App, { ctx }: { ctx: Context }) {
     },
     async (req) => {
       const { finding } = req.query;
+      const { estate } = await loadEstate(ctx.db);
+      const f = await ctx.compute.findingOf(estate, finding);
       await ctx.db.transaction(async (m) => {
+        // One that is not found any more is of no site.
+        permit(req.principal, 'findings.tolerate', undefined, f && (await whereOfFinding(m, f)));
         const gone = (await m.query('delete from acceptance where finding = $1 returning reason', [finding])) as [
           { reason: string }[],
           number,

@@ -7,7 +7,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Refusal } from '../../refusal.ts';
 import { clearRooms, confined, NotHere, programAt } from '../../shell/confined.ts';
-import { configOf, ownAccess } from '../clusters/hand-out.ts';
+import { configOf, noRoles, ownAccess, putRoles } from '../clusters/hand-out.ts';
 import { recorded, wordsOf } from './words-of.ts';
 
 /** How long one command may run, and how much it may say. */
@@ -46,7 +46,10 @@ export async function shell(app: App, { ctx }: { ctx: Context }) {
           remedy: 'Have it installed there, or take a kubeconfig.',
         });
       const { login } = req.who;
-      const own = await ownAccess(ctx, name, req.principal, role, 1, false);
+      const own = await ownAccess(ctx, name, req.principal, role, 1);
+      await putRoles(ctx, name, own, false).catch((e: Error) => {
+        throw noRoles(name, e);
+      });
       const mine = running.get(login) ?? 0;
       const all = [...running.values()].reduce((a, b) => a + b, 0);
       if (mine >= limits.ofOne || all >= limits.ofAll)
