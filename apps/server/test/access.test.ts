@@ -1,4 +1,6 @@
+import { looks } from '@praesidor/core/access';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { placeOf } from '../src/access/where.ts';
 import { Client, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -70,6 +72,22 @@ describe('roles, decided by the server', () => {
     const a = await (await i.as(role)).call(method, path, body);
     expect(a.status).toBe(status);
     if (status === 403) expect(a.body.message).toContain(`is ${role}`);
+  });
+  it('are asked where something is done: every route has a place, but those of what all sites share', () => {
+    const shared = new Set<string | undefined>([
+      'accounts.manage',
+      'cases.carry',
+      'cases.accept',
+      'keyring.change',
+      'notices.manage',
+      'proving.change',
+      'registries.kit',
+      'trust.change',
+    ]);
+    const lost = i.running.app.actsOfRoutes.filter(
+      (r) => r.act !== undefined && r.method !== 'HEAD' && !looks(r.act) && !shared.has(r.act) && !placeOf(r.method, r.url),
+    );
+    expect(lost.map((r) => `${r.method} ${r.url}: ${r.act}`)).toEqual([]);
   });
   it('keep sites to wardens and pinned controllers to builders', async () => {
     const edit = async (role: 'planner' | 'builder' | 'warden', kind: string, key: string, path: string[], value: unknown) =>
