@@ -170,11 +170,13 @@ describe('turns', () => {
     for (const [name, team] of [
       ['tern', 'ticketing'],
       ['plover', 'traffic'],
-    ])
+    ]) {
+      await db.query("insert into team (key, doc, updated_by) values ($1, jsonb_build_object('name', $1::text), 'x')", [team]);
       await db.query(
         "insert into charter (key, doc, updated_by) values ($1, jsonb_build_object('name', $1::text, 'team', $2::text, 'site', 'lr'), 'x')",
         [name, team],
       );
+    }
     const runs: RunRow[] = [];
     // Three people of one team come first, one of the other last; and one of the first comes twice.
     for (const [who, charter] of [

@@ -45,7 +45,9 @@ export class Plover {
     const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig?role=administrator`, {
       headers: { cookie: this.c.cookie },
     });
-    const k = parse(await r.text());
+    const said = await r.text();
+    if (!r.ok) throw new Error(`kubeconfig: ${said}`);
+    const k = parse(said);
     const text = (data: string) => Buffer.from(data, 'base64').toString();
     const { user } = k.users[0];
     const server = new URL(k.clusters[0].cluster.server);

@@ -33,7 +33,8 @@ const Body = z
     stops: z.array(z.object({ target: z.string() })),
     hosts: z.array(z.union([z.string(), z.object({ address: z.string() })])),
     addresses: z.array(z.object({ address: z.string() })),
-    to: z.object({ network: z.string() }),
+    // Of some routes it is something else.
+    to: z.object({ network: z.string() }).optional().catch(undefined),
   })
   .partial()
   .catch({});

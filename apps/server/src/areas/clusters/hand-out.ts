@@ -2,7 +2,7 @@ import { X509Certificate } from 'node:crypto';
 import { accessObjects, type ClusterRole, clusterRoles, groupOf, type Principal } from '@praesidor/core/access';
 import type { Plan } from '@praesidor/core/charter';
 import { kubeconfigText } from '@praesidor/core/files';
-import { mapAddress, ProtocolError, type ProtocolFault } from '@praesidor/protocols/dial';
+import { mapAddress, ProtocolError } from '@praesidor/protocols/dial';
 import { apply, type KnownResources, type KubeAt } from '@praesidor/protocols/kube';
 import { permit } from '../../access/permit.ts';
 import { whereIs } from '../../access/where.ts';
@@ -47,7 +47,8 @@ export async function handOut(ctx: Context, name: string, who: Principal, { role
   const roles = await putRoles(ctx, name, own, true).then(
     () => 'stand',
     (e: Error) => {
-      if (e instanceof ProtocolError && away.has(e.fault)) return `not known: ${e.message}`;
+      // No status: it was not asked at all, or nobody who is trusted answered.
+      if (e instanceof ProtocolError && e.status === undefined) return `not known: ${e.message}`;
       throw noRoles(name, e);
     },
   );
@@ -82,8 +83,6 @@ export async function putRoles(ctx: Context, name: string, { at }: Pick<Own, 'at
   for (const o of accessObjects()) await apply(at, o, known);
   put.set(one, Date.now());
 }
-/** What keeps an API from being asked at this moment; one that answers and says no is something else. */
-const away: ReadonlySet<ProtocolFault> = new Set(['silent', 'refused', 'cut', 'trust', 'name', 'unresolved', 'kept-back']);
 export const noRoles = (name: string, e: Error) =>
   new Refusal('unreachable', `The API of ${name} does not take the roles that a kubeconfig stands on: ${e.message}.`, {
     remedy: 'See that the cluster stands and is reached from this server.',
