@@ -13,6 +13,7 @@ const i = new Installation();
 let b: Browser;
 const possible =
   spawnSync('unshare', ['--user', '--map-root-user', '--net', 'true']).status === 0 && programAt('kubectl') !== undefined;
+if (!possible) process.stderr.write('No kubectl, or no user namespaces, here: the shell of a cluster is not tried.\n');
 const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
 let last = '';
 /** What the terminal shows. */

@@ -11,6 +11,7 @@ let rui: Client;
 let bo: Client;
 const possible =
   spawnSync('unshare', ['--user', '--map-root-user', '--net', 'true']).status === 0 && programAt('kubectl') !== undefined;
+if (!possible) process.stderr.write('No kubectl, or no user namespaces, here: the shell of a cluster is not tried.\n');
 
 interface Said {
   status: number;
