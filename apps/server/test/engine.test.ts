@@ -141,18 +141,19 @@ function held(key: string) {
 }
 
 describe('turns', () => {
+  /** Runs of the site that have their turn. */
+  const open = async () =>
+    (
+      (await db.query(
+        "select subject from run where admitted and site = 'lr' and state in ('queued', 'running') order by id",
+      )) as RunRow[]
+    ).map((r) => r.subject);
   it('as many changes of a site as it allows; whoever has fewest is next, then the oldest', async () => {
     const runs: RunRow[] = [];
     for (const who of ['ann', 'ann', 'ann', 'bo']) runs.push(await queued([step('a')], { site: 'lr', who, turn: false }));
     const [one, two, three, four] = runs as [RunRow, RunRow, RunRow, RunRow];
     const go = new Map(runs.map((r) => [r.id, held(`${r.subject} a`)]));
     await db.transaction((m) => admit(ctx, m, 'lr'));
-    const open = async () =>
-      (
-        (await db.query(
-          "select subject from run where admitted and site = 'lr' and state in ('queued', 'running') order by id",
-        )) as RunRow[]
-      ).map((r) => r.subject);
     // Ann's first, and then Bo's, who came last and has none.
     expect(await open()).toEqual([one.subject, four.subject]);
     go.get(one.id)?.();
@@ -189,12 +190,6 @@ describe('turns', () => {
     const [one, two, three, four] = runs as [RunRow, RunRow, RunRow, RunRow];
     const go = new Map(runs.map((r) => [r.id, held(`${r.subject} a`)]));
     await db.transaction((m) => admit(ctx, m, 'lr'));
-    const open = async () =>
-      (
-        (await db.query(
-          "select subject from run where admitted and site = 'lr' and state in ('queued', 'running') order by id",
-        )) as RunRow[]
-      ).map((r) => r.subject);
     // By people alone Cleo's would be the second.
     expect(await open()).toEqual([one.subject, four.subject]);
     go.get(four.id)?.();

@@ -23,7 +23,7 @@ import { behind, type NodeState, ownClaims, podsOf, type State, usesClaim } from
 import { leasesOf, nodePortOf, Published } from './published.ts';
 import { nodeTable } from './tables.ts';
 import { kubeletConfig, trusted } from './trusts.ts';
-import { actsAs, personMay, personOf, verbOf } from './rights.ts';
+import { rightsOf, verbOf } from './rights.ts';
 import { shown } from './volumes.ts';
 import { Versions, watch } from './watch.ts';
 
@@ -397,36 +397,20 @@ export class ApiStandin {
     const kinds = kindsWith(this.given());
     const described = /^\/apis?$|^\/api\/v1$|^\/apis\/[^/]+\/[^/]+$/.test(path) ? discoveryOf(kinds)[path] : undefined;
     if (described) return send(200, described);
-    const shows = personOf(req.socket as TLSSocket);
-    const person = actsAs(shows, req.headers);
-    const given = this.given();
-    // Somebody else's name is taken by who may impersonate (Kubernetes, "User impersonation").
-    if (person !== shows && !personMay(given, shows, 'impersonate', '', 'users'))
-      return refuse(
-        403,
-        'Forbidden',
-        `users "${person.user}" is forbidden: User "${shows.user}" cannot impersonate resource "users" in API group "" at the cluster scope`,
-      );
-    /** Whether whoever asks is bound to a role that lets them. */
-    const lets = (group: string, resource: string, verb: string) => personMay(given, person, verb, group, resource);
-    const forbid = (of: { resource: string; group: string; namespace?: string; name?: string }, verb: string) =>
-      refuse(
-        403,
-        'Forbidden',
-        `${of.resource}${of.group ? `.${of.group}` : ''}${of.name ? ` "${of.name}"` : ''} is forbidden: User "${person.user}" cannot ${verb} resource "${of.resource}" in API group "${of.group}" ${of.namespace ? `in the namespace "${of.namespace}"` : 'at the cluster scope'}`,
-      );
+    const asks = rightsOf(this.given(), req.socket as TLSSocket, req.headers);
+    if (asks.refused) return refuse(403, 'Forbidden', asks.refused);
     const evicted = /^\/api\/v1\/namespaces\/([a-z0-9-]+)\/pods\/([a-z0-9.-]+)\/eviction$/.exec(path);
     if (evicted && req.method === 'POST') {
-      if (!lets('', 'pods/eviction', 'create'))
-        return forbid({ resource: 'pods/eviction', group: '', namespace: evicted[1] ?? '' }, 'create');
+      const no = asks.why({ resource: 'pods/eviction', group: '', namespace: evicted[1] ?? '' }, 'create');
+      if (no) return refuse(403, 'Forbidden', no);
       const { status, body, key } = evict({ namespace: evicted[1] ?? '', name: evicted[2] ?? '' }, this.state(), this.given());
       if (key) this.placed.release(key);
       return send(status, body);
     }
     const at = named(path, kinds);
     if (!at) return refuse(404, 'NotFound', 'the server could not find the requested resource');
-    const verb = verbOf(req.method ?? 'GET', url.searchParams, at.name !== undefined);
-    if (!lets(at.group, at.resource, verb)) return forbid(at, verb);
+    const no = asks.why(at, verbOf(req.method ?? 'GET', url.searchParams, at.name !== undefined));
+    if (no) return refuse(403, 'Forbidden', no);
     if (req.method === 'PATCH' || req.method === 'PUT' || req.method === 'POST') {
       let text = '';
       for await (const chunk of req) {

@@ -150,3 +150,34 @@ export const asks: Record<string, string[]> = {
   'volume-node': ['/persistentvolumes', 'storage.k8s.io/volumeattachments', 'volumes.praesidor/copies'],
   'service-announcer': ['/services', '/nodes'],
 };
+
+/** What a request is about, as a path of the API names it. */
+interface Asked {
+  resource: string;
+  group: string;
+  namespace?: string;
+  name?: string;
+}
+/**
+ * What whoever asks may: `refused` says why they may not ask in the name that their headers give; `why`, why they may not do one
+ * thing, and nothing where they may.
+ */
+export function rightsOf(
+  given: readonly KubeObject[],
+  socket: Pick<TLSSocket, 'getPeerCertificate'>,
+  headers: Record<string, string | string[] | undefined>,
+): { refused: string | undefined; why: (of: Asked, verb: string) => string | undefined } {
+  const shows = personOf(socket);
+  const person = actsAs(shows, headers);
+  // Somebody else's name is taken by who may impersonate (Kubernetes, "User impersonation").
+  const taken = person !== shows && !personMay(given, shows, 'impersonate', '', 'users');
+  return {
+    refused: taken
+      ? `users "${person.user}" is forbidden: User "${shows.user}" cannot impersonate resource "users" in API group "" at the cluster scope`
+      : undefined,
+    why: (of, verb) =>
+      personMay(given, person, verb, of.group, of.resource)
+        ? undefined
+        : `${of.resource}${of.group ? `.${of.group}` : ''}${of.name ? ` "${of.name}"` : ''} is forbidden: User "${person.user}" cannot ${verb} resource "${of.resource}" in API group "${of.group}" ${of.namespace ? `in the namespace "${of.namespace}"` : 'at the cluster scope'}`,
+  };
+}

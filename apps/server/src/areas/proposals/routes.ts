@@ -118,7 +118,7 @@ export async function proposals(app: App, { ctx }: { ctx: Context }) {
       `/api/proposals/:id/${name}`,
       { config, schema: { params: One, body, response: { '2xx': answers.Nothing } } },
       async (req) => {
-        await ctx.db.transaction((m) => perform(m, req.principal, req.params.id, req.body as z.output<B>));
+        await ctx.db.transaction((m) => perform(m, req.principal, req.params.id, body.parse(req.body)));
         return {};
       },
     );
