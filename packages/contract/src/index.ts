@@ -4,6 +4,7 @@ export * from './addresses.ts';
 export * from './clusters.ts';
 export * from './estate.ts';
 export * from './events.ts';
+export * from './applications.ts';
 export * from './backups.ts';
 export * from './last-run.ts';
 export * from './losses.ts';

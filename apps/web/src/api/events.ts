@@ -11,7 +11,7 @@ const keysFor: Record<string, string[][]> = {
   ShipmentLog: [],
   Pulls: [['pulls']],
   SeenRegistry: [['estate'], ['deletable']],
-  Build: [['builds'], ['build'], ['estate'], ['approvals']],
+  Build: [['builds'], ['build'], ['estate'], ['approvals'], ['applications']],
   BuildProgress: [['builds'], ['build']],
   BuildLog: [['log']],
   Prerequisites: [['prerequisites']],
@@ -41,7 +41,7 @@ const keysFor: Record<string, string[][]> = {
   Gate: [],
   Proof: [['proof'], ['proofs']],
   Lease: [],
-  Charter: [['estate'], ['charter'], ['files']],
+  Charter: [['estate'], ['charter'], ['files'], ['applications']],
   Host: [['estate'], ['files'], ['host']],
   Reservation: [['estate'], ['files']],
   // Too much happened, or was missed, to be told one by one: everything is read again.

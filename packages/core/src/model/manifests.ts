@@ -9,6 +9,14 @@ export interface BroughtObject {
   metadata: { name: string; namespace?: string };
   [field: string]: unknown;
 }
+/** Kinds whose pods run on, and are counted: wanted, and ready. */
+const programKinds: readonly string[] = ['DaemonSet', 'Deployment', 'StatefulSet'];
+export const isProgram = (o: { apiVersion?: string | undefined; kind?: string | undefined }): boolean =>
+  o.apiVersion === 'apps/v1' && programKinds.includes(o.kind ?? '');
+/** Whether all pods of a program run. Of one that may have no pod, none lacks; a DaemonSet without a node runs nowhere, or was not counted yet. */
+export const allRun = (kind: string, { ready, wanted }: { ready: number; wanted: number }): boolean =>
+  ready >= wanted && (wanted > 0 || kind !== 'DaemonSet');
+
 interface Brought {
   objects: BroughtObject[];
   /** The line that each object begins at. */

@@ -98,8 +98,19 @@ export const remove = async (k: KubeAt, o: KubeObject, known: KnownResources = n
   try {
     return (await kube(k, await pathOf(k, o, known), { method: 'DELETE' })) !== undefined;
   } catch (e) {
-    if (e instanceof ProtocolError && e.detail === `it knows no ${o.kind} of ${o.apiVersion}`) return false;
+    if (unknownKind(e, o)) return false;
     throw e;
   }
 };
+const unknownKind = (e: unknown, o: KubeObject) =>
+  e instanceof ProtocolError && e.detail === `it knows no ${o.kind} of ${o.apiVersion}`;
+/** Whether an object is there; false also where the API does not know its kind. @throws ProtocolError */
+export async function stands(k: KubeAt, o: KubeObject, known: KnownResources = new Map()): Promise<boolean> {
+  try {
+    return (await kube(k, await pathOf(k, o, known))) !== undefined;
+  } catch (e) {
+    if (unknownKind(e, o)) return false;
+    throw e;
+  }
+}
 export const isReady = (n: KubeNode) => n.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True') ?? false;

@@ -14,32 +14,70 @@ interface Event {
   message?: string;
 }
 
+/** A program as the API tells it (Kubernetes API, apps/v1). */
+export interface ProgramTold {
+  metadata?: { generation?: number };
+  spec?: {
+    replicas?: number;
+    selector?: { matchLabels?: Record<string, string> };
+    updateStrategy?: { type?: string };
+  };
+  status?: {
+    observedGeneration?: number;
+    desiredNumberScheduled?: number;
+    numberReady?: number;
+    readyReplicas?: number;
+    updatedReplicas?: number;
+    updatedNumberScheduled?: number;
+  };
+}
+/**
+ * Pods of a program that are ready, of those that are wanted. Those of what it was before do not count: while it is rolled out, they are ready, and are not
+ * what was given. Counts that are zero are left out by the API; a status of an older generation says nothing of this one.
+ */
+export function runningOf(kind: string, { metadata, spec, status = {} }: ProgramTold): Running {
+  const labels = spec?.selector?.matchLabels ?? {};
+  const { observedGeneration: seen } = status;
+  const daemon = kind === 'DaemonSet';
+  const wanted = daemon ? (status.desiredNumberScheduled ?? 0) : (spec?.replicas ?? 1);
+  if (seen !== undefined && seen < (metadata?.generation ?? seen)) return { ready: 0, wanted, labels };
+  const ready = (daemon ? status.numberReady : status.readyReplicas) ?? 0;
+  // Nobody rolls these out: each pod is of what was given when it was made.
+  const byHand = spec?.updateStrategy?.type === 'OnDelete';
+  const updated = (daemon ? status.updatedNumberScheduled : status.updatedReplicas) ?? 0;
+  return { ready: seen === undefined || byHand ? ready : Math.min(ready, updated), wanted, labels };
+}
+
 /** Programs of the cluster that are to run: their pods ready of those wanted, by `kind namespace/name`. */
 export interface Running {
   ready: number;
   wanted: number;
+  /** Labels that its pods have. */
+  labels: Readonly<Record<string, string>>;
 }
 /** @throws ProtocolError; undefined: the API does not know it */
 export async function running(k: KubeAt, o: { kind: string; namespace: string; name: string }): Promise<Running | undefined> {
-  const found = await kube<{
-    spec?: { replicas?: number };
-    status?: { desiredNumberScheduled?: number; numberReady?: number; readyReplicas?: number };
-  }>(k, `/apis/apps/v1/namespaces/${o.namespace}/${o.kind.toLowerCase()}s/${o.name}`);
-  if (!found) return undefined;
-  return o.kind === 'DaemonSet'
-    ? { ready: found.status?.numberReady ?? 0, wanted: found.status?.desiredNumberScheduled ?? 0 }
-    : { ready: found.status?.readyReplicas ?? 0, wanted: found.spec?.replicas ?? 1 };
+  const found = await kube<ProgramTold>(k, `/apis/apps/v1/namespaces/${o.namespace}/${o.kind.toLowerCase()}s/${o.name}`);
+  return found && runningOf(o.kind, found);
 }
 
 /**
  * Why pods of a program do not run, in the words of the scheduler, the kubelet or the API: the first of them. Undefined: nobody says.
+ *
+ * @param labels what its pods have; a program of a kit has its name
  * @throws ProtocolError
  */
-export async function whyNotRunning(k: KubeAt, namespace: string, name: string): Promise<string | undefined> {
-  const pods = await kube<KubeList<Pod>>(
-    k,
-    `/api/v1/namespaces/${namespace}/pods?labelSelector=app.kubernetes.io%2Fname%3D${name}`,
-  );
+export async function whyNotRunning(
+  k: KubeAt,
+  namespace: string,
+  name: string,
+  labels: Readonly<Record<string, string>> = { 'app.kubernetes.io/name': name },
+): Promise<string | undefined> {
+  const selector = Object.entries(labels).map(([key, value]) => `${key}=${value}`);
+  // Without labels all pods of the namespace would be meant.
+  const pods = selector.length
+    ? await kube<KubeList<Pod>>(k, `/api/v1/namespaces/${namespace}/pods?labelSelector=${encodeURIComponent(selector.join(','))}`)
+    : undefined;
   for (const p of pods?.items ?? []) {
     const scheduled = p.status?.conditions?.find((c) => c.type === 'PodScheduled' && c.status === 'False');
     if (scheduled) return `${p.metadata.name} waits for a node: ${scheduled.message ?? scheduled.reason}`;

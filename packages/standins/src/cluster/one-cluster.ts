@@ -309,6 +309,7 @@ export class ApiStandin {
             images: imageNames(m.machine, m.kit),
             since: m.since,
             taints: kubelet?.registerWithTaints ?? [],
+            labels: this.labelsOf(name, m),
             ...(this.cordoned.has(name) ? { unschedulable: true } : {}),
             ...(this.silentSince(m) === undefined ? {} : { away: this.silentSince(m) as number }),
           };
@@ -429,6 +430,10 @@ export class ApiStandin {
       const before = this.objects.get(path);
       const same = before && JSON.stringify(before.object) === JSON.stringify(object);
       this.objects.set(path, same ? before : { object, since: Date.now() });
+      // Pods of another template are others, and are put where that one wants them.
+      const template = (o: KubeObject | undefined) => JSON.stringify(o?.spec?.template);
+      if (before && template(before.object) !== template(object))
+        for (const p of this.follows().pods) if (p.owner === object) this.placed.release(p.key);
       this.claim(object);
       if (!same) this.changed();
       return send(200, this.withStatus(object, this.state()));
@@ -558,26 +563,31 @@ export class ApiStandin {
     const wrong = m.machine.faults.has('clock-wrong', m.machine.hardware.name) ? 600_000 : 0;
     return Math.floor((this.silentSince(m) ?? Date.now()) / every) * every + wrong;
   }
+  /** What a kubelet says of itself, what it was told to say, and what others put on the node. */
+  private labelsOf(name: string, m: Member): Record<string, string> {
+    const args = readEnvironment(m.kit.files['/etc/kubernetes/kubelet.env'] ?? '').KUBELET_ARGS ?? '';
+    const own = (/--node-labels=(\S+)/.exec(args)?.[1] ?? '').split(',').filter(Boolean);
+    return {
+      'kubernetes.io/hostname': name,
+      'kubernetes.io/os': 'linux',
+      ...Object.fromEntries(own.map((l) => l.split('=') as [string, string])),
+      ...this.labels.get(name),
+    };
+  }
   private nodes(state: State): KubeObject[] {
     return [...this.members]
       .sort(([a], [b]) => a.localeCompare(b, 'en', { numeric: true }))
       .map(([name, m]) => {
-        const args = readEnvironment(m.kit.files['/etc/kubernetes/kubelet.env'] ?? '').KUBELET_ARGS ?? '';
         const lost = this.lostSince(m);
         const ready = state.ready.has(name);
         const turned = lost ?? (ready ? this.clock.after(m.since, 30) : m.since);
-        const own = (/--node-labels=(\S+)/.exec(args)?.[1] ?? '').split(',').filter(Boolean);
         return {
           apiVersion: 'v1',
           kind: 'Node',
           metadata: {
             name,
             creationTimestamp: new Date(m.since).toISOString().replace(/\.\d+Z/, 'Z'),
-            labels: {
-              'kubernetes.io/hostname': name,
-              ...Object.fromEntries(own.map((l) => l.split('=') as [string, string])),
-              ...this.labels.get(name),
-            },
+            labels: this.labelsOf(name, m),
           },
           ...(this.cordoned.has(name) ? { spec: { unschedulable: true } } : {}),
           status: {
@@ -709,9 +719,25 @@ export class ApiStandin {
     if (o.kind === 'PersistentVolume' || o.kind === 'PersistentVolumeClaim') return shown(o, state.volumes);
     const own = state.pods.filter((p) => p.owner.kind === o.kind && p.owner.metadata.name === o.metadata.name);
     const ready = own.filter((p) => p.ready).length;
-    if (o.kind === 'DaemonSet') return { ...o, status: { desiredNumberScheduled: own.length, numberReady: ready } };
+    // Its pods are all made anew at once where its template becomes another.
+    const told = { metadata: { ...o.metadata, generation: 1 }, spec: o.spec };
+    if (o.kind === 'DaemonSet')
+      return {
+        ...o,
+        ...told,
+        status: {
+          observedGeneration: 1,
+          desiredNumberScheduled: own.length,
+          updatedNumberScheduled: own.length,
+          numberReady: ready,
+        },
+      };
     if (o.kind === 'Deployment' || o.kind === 'StatefulSet')
-      return { ...o, status: { replicas: own.length, readyReplicas: ready } };
+      return {
+        ...o,
+        ...told,
+        status: { observedGeneration: 1, replicas: own.length, updatedReplicas: own.length, readyReplicas: ready },
+      };
     if (o.kind === 'Service' && ['LoadBalancer', 'NodePort'].includes(o.spec?.type)) {
       const address = this.published.of(this.given(), state, Date.now()).get(o)?.address;
       const since = [...this.objects.values()].find((x) => x.object === o)?.since;

@@ -69,6 +69,7 @@ describe('a cluster', () => {
     containers: { command?: string[]; volumeMounts: { mountPath: string }[] }[];
     initContainers?: unknown;
     tolerations?: unknown;
+    nodeSelector?: Record<string, string>;
     volumes: { name: string; hostPath?: { path: string } }[];
   };
   it.each<[string, (o: KubeObject[]) => KubeObject[], RegExp, Partial<Parameters<typeof podsOf>[0]>?]>([
@@ -162,6 +163,13 @@ describe('a cluster', () => {
       },
     ],
     ['nothing but tainted nodes', (o) => o, /^cluster-dns: Unschedulable/, { nodes: nodes.slice(0, 3) }],
+    [
+      'a wish for a node that nobody is',
+      pod('Deployment', 'cluster-dns', (s: Spec) => {
+        s.nodeSelector = { sea: 'deep' };
+      }),
+      /^cluster-dns: Unschedulable, 0\/6 nodes are available: 6 node\(s\) didn't match Pod's node affinity\/selector$/,
+    ],
   ])('with %s it does not', (_, change, why, more) => {
     const s = cluster(change(given()), more);
     const said = lacks(s);
@@ -249,4 +257,13 @@ describe('the API', () => {
         refusal(o.kind, o, { name: o.metadata.name, ...(o.metadata.namespace ? { namespace: o.metadata.namespace } : {}) }),
       ]).toEqual([o.metadata.name, undefined]);
   });
+});
+
+it('a pod goes where its labels wish, and nowhere else', () => {
+  const objects = given();
+  find(objects, 'Deployment', 'cluster-dns').spec.template.spec.nodeSelector = { sea: 'deep' };
+  const s = cluster(objects, { nodes: nodes.map((n, k) => (k === 4 ? { ...n, labels: { sea: 'deep' } } : n)) });
+  const pods = s.pods.filter((p) => p.owner.metadata.name === 'cluster-dns');
+  expect(pods.map((p) => [p.node, p.ready])).toEqual(pods.map(() => [nodes[4]?.name, true]));
+  expect(pods.length).toBeGreaterThan(0);
 });

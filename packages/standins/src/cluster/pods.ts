@@ -12,6 +12,7 @@ export interface NodeState {
   images: string[];
   since: number;
   taints: { key: string; effect: string }[];
+  labels?: Readonly<Record<string, string>>;
   /** It takes no further pods. */
   unschedulable?: boolean;
   /** Since when its kubelet says nothing. */
@@ -73,6 +74,7 @@ interface Container {
   volumeMounts?: { name: string; mountPath: string; readOnly?: boolean }[];
 }
 interface PodSpec {
+  nodeSelector?: Record<string, string>;
   serviceAccountName?: string;
   hostNetwork?: boolean;
   tolerations?: { key?: string; operator?: string; effect?: string; tolerationSeconds?: number }[];
@@ -282,7 +284,8 @@ export function podsOf(s: Surroundings): State {
     const ordinal = o.kind === 'StatefulSet';
     const shared = storedFor(o, 0, state.volumes);
     const storedOf = (i: number) => (ordinal ? storedFor(o, i, state.volumes) : shared);
-    const able = s.nodes.filter(
+    const chosen = s.nodes.filter((n) => chooses(spec, n));
+    const able = chosen.filter(
       (n) =>
         n.away === undefined &&
         !n.unschedulable &&
@@ -317,7 +320,7 @@ export function podsOf(s: Surroundings): State {
     };
     const places: { node?: NodeState | undefined; place?: Place | undefined }[] =
       o.kind === 'DaemonSet'
-        ? s.nodes.filter((n) => n.taints.every((t) => tolerates(spec, t))).map((node) => ({ node }))
+        ? chosen.filter((n) => n.taints.every((t) => tolerates(spec, t))).map((node) => ({ node }))
         : Array.from({ length: replicasOf(o) }, (_, i) => put(i));
     for (const [i, { node, place }] of places.entries()) {
       const made = Math.max(s.givenAt(o), place?.since ?? 0, node?.since ?? 0);
@@ -337,7 +340,7 @@ export function podsOf(s: Surroundings): State {
       if (!node) {
         pod.reason = 'Unschedulable';
         const all = s.nodes.length;
-        pod.message = `0/${all} nodes are available: ${stored.why ?? (able.length ? `${all} node(s) had volume node affinity conflict` : `${all} node(s) had untolerated taints`)}`;
+        pod.message = `0/${all} nodes are available: ${stored.why ?? whyNone(all, chosen.length, able.length)}`;
         continue;
       }
       const why = keptFrom(s, o, node, { network: state.ready.has(node.name), proxy: state.proxied.has(node.name) });
@@ -370,6 +373,16 @@ export function podsOf(s: Surroundings): State {
   }
   return state;
 }
+
+/** Whether a pod may be on a node by its labels (Kubernetes documentation, "Assigning Pods to Nodes"). */
+const chooses = (spec: PodSpec, n: NodeState) =>
+  Object.entries(spec.nodeSelector ?? {}).every(([key, value]) => n.labels?.[key] === value);
+const whyNone = (all: number, chosen: number, able: number) =>
+  [
+    ...(chosen < all ? [`${all - chosen} node(s) didn't match Pod's node affinity/selector`] : []),
+    ...(able < chosen ? [`${chosen - able} node(s) had untolerated taints`] : []),
+    ...(able ? [`${able} node(s) had volume node affinity conflict`] : []),
+  ].join(', ');
 
 const keyOf = (o: KubeObject, i: number) => `${o.metadata.namespace}/${o.metadata.name} ${i}`;
 

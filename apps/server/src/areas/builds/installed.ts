@@ -18,6 +18,20 @@ const onHost = (path: string): { host: string; file: string; read: boolean } | u
   return found ? { host: found[1] as string, file: (found[2] ?? found[3]) as string, read: found[3] !== undefined } : undefined;
 };
 const unpacked = (files: Buffer) => JSON.parse(gunzipSync(files).toString()) as Record<string, string>;
+const filesOf = ({ files }: { files: Buffer }): Files => new Map(Object.entries(unpacked(files)));
+/**
+ * Kits of changes after one that ended well, which failed or were stopped when they had begun to give them to the API: what they gave lies there, as well.
+ */
+const brokenOff = async (m: EntityManager, charter: string, after: number, before?: number) =>
+  (await m.query(
+    `select k.files from build b join run r on r.id = b.id join build_kit k on k.build = b.id
+     where b.charter = $1 and b.id > $2 and ($3::int is null or b.id < $3) and r.state in ('failed', 'stopped') and exists (
+       select 1 from run_event e where e.run = b.id and e.data->>'kind' = 'started' and e.data->>'step' = any($4))
+     order by b.id`,
+    [charter, after, before ?? null, gives],
+  )) as { files: Buffer }[];
+/** Steps that give objects to the API. */
+const gives = ['pod-network', 'inbound'];
 const manifest = (path: string) => path.startsWith('cluster/manifests/');
 
 /**
@@ -45,7 +59,7 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   const kits = new Map<number, Files>();
   for (const id of new Set([newest.id, ...by.values()])) {
     const [row] = (await m.query('select files from build_kit where build = $1', [id])) as { files: Buffer }[];
-    if (row) kits.set(id, new Map(Object.entries(unpacked(row.files))));
+    if (row) kits.set(id, filesOf(row));
   }
   const now: Files = new Map((await ctx.compute.kitOf(estate, charter, ctx.config.publicUrl)).map((f) => [f.path, f.content]));
   const paths = (a: Files, b: Files) => new Set([...a.keys(), ...b.keys()]);
@@ -60,12 +74,14 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
     const lie = other.filter((f) => !f.read);
     if (other.length) files.set(host, (lie.length ? lie : other).map((f) => f.file).sort());
   }
-  const given = kits.get(newest.id) ?? new Map<string, string>();
-  const manifests = [...paths(given, now)].filter((p) => manifest(p) && given.get(p) !== now.get(p)).sort();
+  const given = [kits.get(newest.id) ?? new Map<string, string>(), ...(await brokenOff(m, charter, newest.id)).map(filesOf)];
+  const manifests = [
+    ...new Set(given.flatMap((g) => [...paths(g, now)].filter((p) => manifest(p) && g.get(p) !== now.get(p)))),
+  ].sort();
   return { files, accounts, manifests, certificates, authority, charter: newest.charter };
 }
 
-/** Objects that the API of a cluster was given by the change before this one, and that this one does not give. */
+/** Objects that the API of a cluster was given by the change before this one, or by one between that did not end well, and that this one does not give. */
 export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' | 'charter' | 'moves'>): Promise<KubeObject[]> {
   if (!build.moves.stands.length) return [];
   const kits = (await m.query(
@@ -82,10 +98,9 @@ export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' |
       .flatMap((o) => (o?.kind && o.metadata?.name ? [o] : []));
   const id = (o: KubeObject) => JSON.stringify([o.apiVersion.split('/')[0], o.kind, o.metadata.namespace ?? '', o.metadata.name]);
   const given = new Set(objects(now).map(id));
+  const lies = [before, ...(await brokenOff(m, build.charter, before.id, build.id))].flatMap(objects);
   // The last given goes first: what stands on the others before them.
-  return objects(before)
-    .filter((o) => !given.has(id(o)))
-    .reverse();
+  return [...new Map(lies.map((o) => [id(o), o])).values()].filter((o) => !given.has(id(o))).reverse();
 }
 
 const leaf = (name: string) => {

@@ -3,6 +3,7 @@ import { copyText, wholeOf } from '@praesidor/core/backup';
 import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
+import { allRun } from '@praesidor/core/model';
 import { stepOf } from '@praesidor/core/schedule';
 import { secondsText } from '@praesidor/core/words';
 import { connects, fingerprintOf, seenAs } from '@praesidor/protocols/dial';
@@ -150,14 +151,14 @@ async function agents(s: Proving): Promise<Proof[]> {
 /** Every program that was given to the cluster runs everywhere where it is to. */
 async function programs(s: Proving): Promise<Proof[]> {
   const evidence: string[] = [];
-  let whole = 0;
+  let runs = 0;
   const given = programsOf(s.kit);
   for (const p of given) {
     const r = await running(s.kube(), p);
-    if (r && r.wanted > 0 && r.ready >= r.wanted) whole++;
+    if (r && allRun(p.kind, r)) runs++;
     evidence.push(`${p.kind} ${p.namespace}/${p.name}: ${r ? `${r.ready} of ${r.wanted}` : 'not there'}`);
   }
-  return [allOf('programs of the cluster run', whole, given.length, evidence)];
+  return [allOf('programs of the cluster run', runs, given.length, evidence)];
 }
 
 /** Every volume with copies has as many whole ones as its class asks for. */

@@ -11,6 +11,7 @@ import { CharterRevisions } from '../../db/tables.ts';
 import { needDoc, validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
+import { applicationsOf } from './applications.ts';
 import { handOut } from './hand-out.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
 import { carve, deleteCharter } from './without-hosts.ts';
@@ -47,6 +48,13 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
         }),
       };
     },
+  );
+
+  /** Its add-ons as they stand in it, asked of its API at this moment. */
+  app.get(
+    '/api/charters/:name/applications',
+    { config: { act: 'plan.read' }, schema: { response: { '2xx': answers.ClusterApplications }, params: Named } },
+    async (req) => applicationsOf(ctx, req.params.name),
   );
 
   /** Saves the sheet's document or the text; both are the same document and pass the same schema. */

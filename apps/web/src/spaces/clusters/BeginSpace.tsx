@@ -1,23 +1,15 @@
-import { optionsFor, type Reference } from '@praesidor/core/model';
 import type { Answered } from '@praesidor/core/template';
-import { useId, useMemo, useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
+import { Asked, optionsOf } from '../../parts/Asked.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { useCall } from '../../state/call.ts';
 import { useDraftReport } from '../../state/computed.ts';
 import { scoped, useScope } from '../../state/scope.ts';
 import { type Answers, type Begins, useBegun } from './templates.ts';
-
-/** What a question of each type can be answered with, where that is known. */
-const refers: Partial<Record<Answered['question']['type'], Reference>> = {
-  site: { kind: 'Site', anywhere: true },
-  network: { kind: 'Network' },
-  registry: { kind: 'Registry', roles: ['starter', 'standing'], anywhere: true },
-  secret: { key: 'other' },
-};
 
 /** A charter is begun: from a template or from a neighbour by answering what must be its own; or as text. */
 export function BeginSpace() {
@@ -116,7 +108,7 @@ export function BeginSpace() {
                   key={a.question.key}
                   of={a}
                   set={answers.find((x) => x.question === a.question.key)?.answer}
-                  options={optionsOf(a, estate, String(begun.charter?.site ?? siteOf(begun.answers) ?? site))}
+                  options={optionsOf(a.question, estate, String(begun.charter?.site ?? siteOf(begun.answers) ?? site))}
                   onAnswer={(text) => answer(a.question.key, text)}
                 />
               ))}
@@ -146,66 +138,3 @@ export function BeginSpace() {
 }
 
 const siteOf = (list: readonly Answered[]) => list.find((a) => a.question.sets.includes('site'))?.text;
-function optionsOf(a: Answered, estate: Parameters<typeof optionsFor>[1] | undefined, site: string): string[] {
-  const { type, choices } = a.question;
-  if (type === 'choice') return choices ?? [];
-  if (type === 'yes-no') return ['yes', 'no'];
-  const to = refers[type];
-  return to && estate ? optionsFor(to, estate, { site }) : [];
-}
-
-/** A question, and its answer: what follows is plum until something is typed, and follows again when that is taken out. */
-function Asked({
-  of,
-  set,
-  options,
-  onAnswer,
-}: {
-  of: Answered;
-  set: string | undefined;
-  options: string[];
-  onAnswer: (text: string) => void;
-}) {
-  const id = useId();
-  const { question: q } = of;
-  const follows = set === undefined && of.text !== undefined;
-  const wrong = of.fault && of.text !== undefined;
-  const look = `w-full border bg-leaf px-2 py-1 ${wrong ? 'border-brick' : 'border-rule-2'}`;
-  return (
-    <tr>
-      <td>
-        <label htmlFor={id}>{q.ask}</label>
-        {q.help && <div className="text-ink-3 text-sm">{q.help}</div>}
-      </td>
-      <td>
-        {options.length ? (
-          <select
-            id={id}
-            className={`${look} ${follows ? 'text-plum' : ''}`}
-            value={set ?? ''}
-            onChange={(e) => onAnswer(e.target.value)}
-          >
-            <option value="">{follows ? `↳ ${of.text}` : 'choose'}</option>
-            {options.map((o) => (
-              <option key={o}>{o}</option>
-            ))}
-          </select>
-        ) : (
-          <input
-            id={id}
-            className={`${look} ${follows ? 'placeholder:text-plum' : ''}`}
-            value={set ?? ''}
-            placeholder={follows ? `↳ ${of.text}` : ''}
-            aria-invalid={!!wrong}
-            aria-describedby={`${id}-why`}
-            autoComplete="off"
-            onChange={(e) => onAnswer(e.target.value)}
-          />
-        )}
-        <div id={`${id}-why`} className={`text-sm ${wrong ? 'text-brick' : 'text-ink-3'}`}>
-          {wrong ? of.fault : of.text === undefined ? 'Required.' : of.why}
-        </div>
-      </td>
-    </tr>
-  );
-}

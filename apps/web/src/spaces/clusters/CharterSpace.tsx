@@ -31,6 +31,7 @@ const Prerequisites = lazy(() => import('./PrerequisitesTab.tsx'));
 const ProofTab = lazy(() => import('./ProofTab.tsx'));
 const Reach = lazy(() => import('./ReachTab.tsx'));
 const Volumes = lazy(() => import('./VolumesTab.tsx'));
+const Applications = lazy(() => import('./ApplicationsTab.tsx'));
 const Shell = lazy(() => import('./ShellTab.tsx'));
 const History = lazy(() => import('./HistoryTab.tsx'));
 
@@ -226,7 +227,9 @@ export function CharterSpace() {
       }
     >
       <div role="tablist" className="flex gap-4 border-rule-2 border-b">
-        {(['sheet', 'text', 'files', 'reach', 'volumes', 'requirements', 'proof', 'shell', 'history'] as const).map((t) => (
+        {(
+          ['sheet', 'text', 'files', 'applications', 'reach', 'volumes', 'requirements', 'proof', 'shell', 'history'] as const
+        ).map((t) => (
           <button
             type="button"
             role="tab"
@@ -277,6 +280,9 @@ export function CharterSpace() {
         {tab === 'volumes' && <Volumes name={name} site={doc.site} />}
         {tab === 'requirements' && <Prerequisites name={name} />}
         {tab === 'proof' && <ProofTab name={name} plan={report.data?.plan} />}
+        {tab === 'applications' && (
+          <Applications charter={charter.data.doc} editing={editing} busy={running !== undefined} due={due.data ?? undefined} />
+        )}
         {tab === 'shell' && (
           <Shell name={name} stands={estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving')} />
         )}

@@ -63,7 +63,13 @@ function programs(ctx: KitContext, addon: Addon): ClusterObject[] {
 /** What an add-on gives to the API: the manifests that it brings, or its programs; before them what was answered to it. */
 const objectsOf = (ctx: KitContext, addon: Addon): ClusterObject[] => [
   ...answers(ctx, addon),
-  ...(addon.manifests ? (readManifests(addon.manifests).objects as unknown as ClusterObject[]) : programs(ctx, addon)),
+  ...(addon.manifests ? inOrder(readManifests(addon.manifests).objects as unknown as ClusterObject[]) : programs(ctx, addon)),
+];
+/** What others of them lie in comes first, wherever it stands in the text; the rest as it stands. */
+const first = ['Namespace', 'CustomResourceDefinition'];
+const inOrder = (all: ClusterObject[]): ClusterObject[] => [
+  ...first.flatMap((kind) => all.filter((o) => o.kind === kind)),
+  ...all.filter((o) => !first.includes(o.kind ?? '')),
 ];
 
 /** The add-ons of a cluster, but for the one that brings its pod network. */

@@ -1,3 +1,4 @@
+import { isProgram } from '../../model/manifests.ts';
 import { addons, broughtNetwork } from '../cluster/addons.ts';
 import { clusterDns } from '../cluster/cluster-dns.ts';
 import { inbound } from '../cluster/inbound.ts';
@@ -44,12 +45,10 @@ export const networkAgents = (ctx: KitContext): { namespace: string; name: strin
   );
 
 /** Programs among them, which are to run. */
-export const programsOf = (ctx: KitContext): { kind: 'DaemonSet' | 'Deployment'; namespace: string; name: string }[] =>
+export const programsOf = (ctx: KitContext): { kind: string; namespace: string; name: string }[] =>
   clusterObjects(ctx).flatMap((s) =>
     s.objects.flatMap((o) =>
-      o.kind === 'DaemonSet' || o.kind === 'Deployment'
-        ? [{ kind: o.kind, namespace: o.metadata.namespace ?? 'default', name: o.metadata.name }]
-        : [],
+      isProgram(o) ? [{ kind: o.kind, namespace: o.metadata.namespace ?? 'default', name: o.metadata.name }] : [],
     ),
   );
 

@@ -1,4 +1,5 @@
 import { clusterObjects, networkAgents, programsOf } from '@praesidor/core/files';
+import { allRun } from '@praesidor/core/model';
 import { connects } from '@praesidor/protocols/dial';
 import {
   apply,
@@ -6,6 +7,7 @@ import {
   type KubeList,
   type KubeNode,
   kube,
+  leftIn,
   remove,
   running,
   whyNotRunning,
@@ -60,14 +62,23 @@ const give = async (s: StepContext, stages: string[]) => {
 /** Takes away what the API was given by the change before, and is not given any more. */
 async function takeAway(s: StepContext): Promise<void> {
   const known: KnownResources = new Map();
-  for (const o of await objectsGone(s.ctx.db.manager, s.build)) {
+  const gone = await objectsGone(s.ctx.db.manager, s.build);
+  // Namespaces last: whether one is empty shows when all else is away.
+  for (const o of [...gone.filter((x) => x.kind !== 'Namespace'), ...gone.filter((x) => x.kind === 'Namespace')]) {
     const name = `${o.kind} ${o.metadata.name}`;
-    if (keeps.has(o.kind)) await s.log(`${name} is not in the plan any more and stays: what lies in it would go with it`, 'warn');
+    const lies = o.kind === 'Namespace' ? await leftIn(s.kube(), o.metadata.name) : [];
+    const stays = lies.length
+      ? `${lies.slice(0, 3).join(', ')}${lies.length > 3 ? ` and ${lies.length - 3} more` : ''} would go with it`
+      : keeps[o.kind];
+    if (stays) await s.log(`${name} is not in the plan any more and stays: ${stays}`, 'warn');
     else if (await remove(s.kube(), o, known)) await s.log(`took away ${name}`);
   }
 }
-/** Kinds that others of their users lie in. */
-const keeps = new Set(['Namespace', 'CustomResourceDefinition']);
+/** Kinds that are not taken away with what was given: with them goes what others put there. */
+const keeps: Record<string, string | undefined> = {
+  CustomResourceDefinition: 'every object of its kind would go with it',
+  PersistentVolumeClaim: 'the data of its volume would go with it',
+};
 
 const roleLabel = 'node-role.kubernetes.io/control-plane';
 /** The role of control-plane nodes, which a node may not give itself (NodeRestriction). */
@@ -116,8 +127,8 @@ async function waiting(s: StepContext): Promise<{ of: number; lacks: string[] }>
   const lacks: string[] = [];
   for (const p of programs) {
     const r = await running(s.kube(), p);
-    if (r && r.wanted > 0 && r.ready >= r.wanted) continue;
-    const why = await whyNotRunning(s.kube(), p.namespace, p.name);
+    if (r && allRun(p.kind, r)) continue;
+    const why = await whyNotRunning(s.kube(), p.namespace, p.name, r?.labels);
     lacks.push(`${p.name} runs ${r?.ready ?? 0} of ${r?.wanted ?? 0}${why ? `: ${why}` : ''}`);
   }
   return { of: programs.length, lacks };

@@ -1,0 +1,4 @@
+export * from './catalogue.ts';
+export * from './edits.ts';
+export * from './parts.ts';
+export * from './state.ts';
