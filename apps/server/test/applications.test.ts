@@ -140,6 +140,9 @@ describe('manifests of one’s own', () => {
   });
   it('come up part by part, namespaces first, and run', async () => {
     const number = await begun();
+    // No host is touched for it: what its nodes lack they pull when a pod asks for it.
+    const { steps } = await c.good<{ steps: { kind: string; host?: string }[] }>('GET', `/api/builds/plover/${number}`);
+    expect(steps.filter((s) => s.host)).toEqual([]);
     const seen = new Set<string>();
     const b = plover.done(number);
     let ended = false;
@@ -166,6 +169,9 @@ describe('manifests of one’s own', () => {
       ],
     ]);
     expect(await there('/apis/apps/v1/namespaces/reef/statefulsets/tides')).toBe(true);
+    const pulled = await Promise.all([...i.world.stores.values()].map((s) => s.pulls()));
+    const byNodes = pulled.flat().filter((p) => p.agent === 'container-runtime' && p.kind === 'manifest');
+    expect(new Set(byNodes.map((p) => p.repository.split('/').at(-1)))).toContain('small-1');
   });
   it('that no node can take say why, in the words of the scheduler, and run when they are mended', async () => {
     await edits('elsewhere', [{ op: 'put', doc: own(reef('nodeSelector: {sea: deep}', fog)) }]);

@@ -353,11 +353,10 @@ async function retry<T>(m: Machine, signal: AbortSignal, act: () => Promise<T>):
   }
 }
 
-async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortSignal): Promise<void> {
-  const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
-  await report('images', 'start', 'SUCCESS', `${images.length} images`);
+/** The way of a container runtime to registries: by the resolvers of its machine. */
+function runtimeDialer(m: Machine, me: Installed): Dialer {
   const exits = new Exits(m.around.addressMap, anywhere);
-  const dialer = new Dialer(
+  return new Dialer(
     exits,
     async (name) => {
       for (const server of me.nameservers) {
@@ -369,6 +368,24 @@ async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortS
     8,
     mapAddress(m.around.addressMap, me.address, 443).host,
   );
+}
+
+/** One image that a pod asks for, as the runtime pulls it then. @throws Error with why it could not */
+export async function pullOne(m: Machine, me: Installed, image: string, signal: AbortSignal): Promise<void> {
+  const dialer = runtimeDialer(m, me);
+  const kept = imagesIn(m, me);
+  try {
+    const digests = await pullImage(m, me, dialer, image, new Set(kept.flatMap((p) => p.split(' ').slice(1))), signal);
+    if (!imageNames(m, me).includes(image)) kept.push([image, ...digests].join(' '));
+  } finally {
+    await dialer.close();
+  }
+}
+
+async function pullAll(m: Machine, me: Installed, report: Report, signal: AbortSignal): Promise<void> {
+  const images = (me.files['/etc/praesidor/images.list'] ?? '').split('\n').filter(Boolean);
+  await report('images', 'start', 'SUCCESS', `${images.length} images`);
+  const dialer = runtimeDialer(m, me);
   const kept = imagesIn(m, me);
   const held = new Set(kept.flatMap((p) => p.split(' ').slice(1)));
   const done = new Set(kept.map((p) => p.split(' ')[0]));

@@ -9,7 +9,7 @@ import type { Clock } from '../clock.ts';
 import { readEnvironment } from '../environment.ts';
 import type { Machine } from '../machine.ts';
 import { filesOf } from '../folders.ts';
-import { type Installed, imageNames } from '../node.ts';
+import { type Installed, imageNames, pullOne } from '../node.ts';
 import { Copies, type SavedCopies } from './copies.ts';
 import { apiVersionOf, discoveryOf, kindsWith, type KubeObject, named, refusal } from './kinds.ts';
 import { EtcdStandin } from './etcd.ts';
@@ -63,6 +63,8 @@ export class ApiStandin {
   /** What was given, by its path, and when. */
   private readonly objects = new Map<string, { object: KubeObject; since: number }>();
   /** Labels that somebody with the right has given: a node may not give itself a role (NodeRestriction). */
+  /** Images that kubelets have pulled for pods, by node: since when, and why one could not be. */
+  private readonly pulls = new Map<string, { at: number; why?: string }>();
   private readonly labels = new Map<string, Record<string, string>>();
   private server: Server | undefined;
   /** Nodes that take no further pods. */
@@ -292,6 +294,25 @@ export class ApiStandin {
       },
     };
   }
+  /** A kubelet has an image pulled that a pod asks for; after a failure it waits, and tries again. */
+  private pulled(name: string, m: Member, image: string): [reason: string, message: string] {
+    const key = `${name} ${image}`;
+    const was = this.pulls.get(key);
+    if (!was || (was.why !== undefined && this.clock.since(was.at) >= 30)) {
+      this.pulls.set(key, { at: Date.now() });
+      void pullOne(m.machine, m.kit, image, AbortSignal.timeout(120_000)).then(
+        () => {
+          this.pulls.delete(key);
+          this.changed();
+        },
+        (e: Error) => {
+          this.pulls.set(key, { at: Date.now(), why: `failed to pull and unpack image "${image}": ${e.message}` });
+          this.changed();
+        },
+      );
+    }
+    return was?.why ? ['ErrImagePull', was.why] : ['ContainerCreating', 'it pulls its image'];
+  }
   private follows(): State {
     const crt = this.controlPlane()[0]?.kit.files['/etc/kubernetes/pki/apiserver.crt'];
     const since = new Map([...this.objects.values()].map((o) => [o.object, o.since]));
@@ -307,6 +328,7 @@ export class ApiStandin {
             address: m.kit.address,
             files: m.kit.files,
             images: imageNames(m.machine, m.kit),
+            pulls: (image) => this.pulled(name, m, image),
             since: m.since,
             taints: kubelet?.registerWithTaints ?? [],
             labels: this.labelsOf(name, m),

@@ -10,6 +10,8 @@ export interface NodeState {
   address: string;
   files: Record<string, string>;
   images: string[];
+  /** An image that it lacks is asked for: how far that is, as a pod says it. */
+  pulls?: (image: string) => [reason: string, message: string];
   since: number;
   taints: { key: string; effect: string }[];
   labels?: Readonly<Record<string, string>>;
@@ -159,7 +161,7 @@ function keptFrom(
   if (!spec.hostNetwork && !has.network)
     return ['NetworkNotReady', 'container runtime network not ready: cni config uninitialized'];
   for (const c of [...(spec.initContainers ?? []), ...spec.containers])
-    if (!node.images.includes(c.image)) return ['ErrImagePull', `${c.image} is not on the node`];
+    if (!node.images.includes(c.image)) return node.pulls?.(c.image) ?? ['ErrImagePull', `${c.image} is not on the node`];
   const account = `${o.metadata.namespace}/${spec.serviceAccountName ?? 'default'}`;
   for (const c of spec.containers) {
     // The API's address for pods is made by the proxy; a program that follows objects waits for it, the proxy itself cannot.

@@ -17,6 +17,23 @@ const onHost = (path: string): { host: string; file: string; read: boolean } | u
   const found = /^hosts\/([^/]+)\/(?:root(\/.*)|(user-data|vendor-data|network-config))$/.exec(path);
   return found ? { host: found[1] as string, file: (found[2] ?? found[3]) as string, read: found[3] !== undefined } : undefined;
 };
+/** What a host pulls before it joins. One that stands pulls what a pod asks for when it does: it need not be started anew for that. */
+const pulledFirst = '/etc/praesidor/images.list';
+/** A file of a host as far as a host that stands has to have it: without the images that are pulled first, which its user data carry, too. */
+function standing(
+  kit: Files,
+  path: string,
+  { host, file, read }: { host: string; file: string; read: boolean },
+): string | undefined {
+  if (file === pulledFirst) return '';
+  const text = kit.get(path);
+  if (!read || text === undefined) return text;
+  const images = new Set(kit.get(`hosts/${host}/root${pulledFirst}`)?.split('\n').filter(Boolean));
+  return text
+    .split('\n')
+    .filter((line) => !images.has(line.trim()))
+    .join('\n');
+}
 const unpacked = (files: Buffer) => JSON.parse(gunzipSync(files).toString()) as Record<string, string>;
 const filesOf = ({ files }: { files: Buffer }): Files => new Map(Object.entries(unpacked(files)));
 /**
@@ -69,7 +86,7 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
     if (before.has(`hosts/${host}/root/usr/local/sbin/praesidor-put`)) accounts.add(host);
     const other = [...paths(before, now)].flatMap((p) => {
       const of = before.get(p) === now.get(p) ? undefined : onHost(p);
-      return of?.host === host ? [of] : [];
+      return of?.host === host && standing(before, p, of) !== standing(now, p, of) ? [of] : [];
     });
     const lie = other.filter((f) => !f.read);
     if (other.length) files.set(host, (lie.length ? lie : other).map((f) => f.file).sort());
