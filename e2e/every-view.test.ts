@@ -50,6 +50,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/tern?site=bw&tab=files', 'tern', []],
   ['/clusters/tern?site=bw&tab=reach', 'tern', []],
   ['/clusters/tern?site=bw&tab=volumes', 'tern', []],
+  ['/clusters/plover?site=lr&tab=applications', 'plover', ['Install…', 'Install manifests…']],
   ['/clusters/stores', 'Backup stores', []],
   ['/clusters/petrel?tab=reach', 'petrel', []],
   ['/clusters/petrel?tab=requirements', 'petrel', []],

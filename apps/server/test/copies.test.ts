@@ -213,6 +213,8 @@ describe('a volume with copies', () => {
   });
   it('that lacks a copy keeps a loss from being tried', async () => {
     const [, host] = await pair();
+    // Slowly: one that is away for 3,000 s is replaced, which nobody is to wait for by accident.
+    i.world.clock.setSpeed(60);
     machine(host).powerOff();
     await eventually(async () => (await told())?.includes(`${host} silent`), 'it is off');
     await write('flood', 'much');

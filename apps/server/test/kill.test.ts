@@ -160,7 +160,7 @@ describe('killed with -9', () => {
     // Nobody had to see to it.
     expect(b.status.steps[away]?.healed.join()).toMatch(/had gone silent while nobody was here/);
     expect(b.proof?.every((x) => x.good)).toBe(true);
-  });
+  }, 900_000);
 
   it('and nobody serves any more: a worker ends what was begun', async () => {
     const port = await freePort();

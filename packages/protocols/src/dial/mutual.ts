@@ -23,6 +23,18 @@ interface Ask {
   silentMs?: number;
 }
 
+/** What certificates come to once they are read: reading them costs more than most requests. */
+const contexts = new Map<string, tls.SecureContext>();
+function contextOf({ ca, certificate, key }: MutualAt): tls.SecureContext {
+  const name = `${ca}\n${certificate}\n${key}`;
+  const known = contexts.get(name);
+  if (known) return known;
+  const made = tls.createSecureContext({ ca, cert: certificate, key });
+  if (contexts.size >= 64) contexts.delete([...contexts.keys()][0] as string);
+  contexts.set(name, made);
+  return made;
+}
+
 /** One request on a connection of its own. `read` is given the answer while the connection stands. @throws ProtocolError */
 export async function askMutual<T>(
   at: MutualAt,
@@ -37,17 +49,16 @@ export async function askMutual<T>(
   const where = `${at.host}:${at.port}`;
   const to = await at.dialer.locate({ purpose, host: at.address, port: at.port });
   const silent = ask.silentMs ?? 8000;
-  const agent = new Agent({
-    connect: {
-      ca: at.ca,
-      cert: at.certificate,
-      key: at.key,
-      servername: at.host,
-      timeout: 4000,
-      checkServerIdentity: (_: string, cert: tls.PeerCertificate) => tls.checkServerIdentity(at.host, cert),
-    },
-  });
+  let agent: Agent | undefined;
   try {
+    agent = new Agent({
+      connect: {
+        secureContext: contextOf(at),
+        servername: at.host,
+        timeout: 4000,
+        checkServerIdentity: (_: string, cert: tls.PeerCertificate) => tls.checkServerIdentity(at.host, cert),
+      },
+    });
     const r = await request(`https://${to.host.includes(':') ? `[${to.host}]` : to.host}:${to.port}${ask.path}`, {
       dispatcher: agent,
       method: (ask.method ?? 'GET') as 'GET',
@@ -60,6 +71,6 @@ export async function askMutual<T>(
   } catch (cause) {
     throw ProtocolError.from(cause, where);
   } finally {
-    await agent.close();
+    await agent?.close();
   }
 }

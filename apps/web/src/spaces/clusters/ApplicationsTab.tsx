@@ -103,7 +103,7 @@ export default function ApplicationsTab({
                 ? `${name} does not stand: what is here comes with its build`
                 : data.silent
                   ? `${name} was not asked: ${data.silent}`
-                  : `${counted(list.filter((a) => a.state === 'runs').length, 'application')} of ${list.length} run${list.length === 1 ? 's' : ''}, told by ${name}`}
+                  : `${list.filter((a) => a.state === 'runs').length} of ${counted(list.length, 'application')} ${list.length === 1 ? 'runs' : 'run'}, told by ${name}`}
               , <When at={data.at} />
             </>
           )}

@@ -45,7 +45,7 @@ export function ManifestsDialog({ charter, onClose }: { charter: Charter; onClos
     >
       <Field label="Manifests" wrong={faults.length ? faults.slice(0, 4).join(' ') : undefined}>
         {(id) => (
-          <>
+          <div className="flex flex-col items-start gap-1.5">
             <textarea
               id={id}
               rows={9}
@@ -56,7 +56,7 @@ export function ManifestsDialog({ charter, onClose }: { charter: Charter; onClos
               onChange={(e) => setText(e.target.value)}
             />
             <FilePicker accept=".yaml,.yml,.json" onText={setText} />
-          </>
+          </div>
         )}
       </Field>
       {text.trim() !== '' && (
@@ -82,7 +82,9 @@ export function ManifestsDialog({ charter, onClose }: { charter: Charter; onClos
           {() => (
             <>
               <div>{[...kinds].map(([kind, n]) => (n > 1 ? `${n} × ${kind}` : kind)).join(', ')}</div>
-              <div className="text-ink-2">{counted(images.length, 'image')}, which come into the bill:</div>
+              <div className="text-ink-2">
+                {counted(images.length, 'image')}, which {images.length === 1 ? 'comes' : 'come'} into the bill:
+              </div>
               {images.map((i) => (
                 <div key={i} className="mono wrap-anywhere whitespace-normal! text-sm">
                   {i}

@@ -1,0 +1,123 @@
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { type Client, eventually, Installation, prepare, smallPublications } from '../apps/server/test/installation.ts';
+import { Plover } from '../apps/server/test/plover.ts';
+import { axeFaults } from './lib/axe.ts';
+import { type Browser, openBrowser } from './lib/browser.ts';
+
+/** Applications of a cluster that stands, installed and taken away in the browser. */
+const i = new Installation();
+let c: Client;
+let b: Browser;
+let plover: Plover;
+const shot = async (name: string) => (process.env.SHOTS ? b.picture(join(process.env.SHOTS, `${name}.png`)) : undefined);
+const fog = `apiVersion: apps/v1
+kind: Deployment
+metadata: {name: fog-signal, namespace: default}
+spec:
+  replicas: 2
+  selector: {matchLabels: {app: fog-signal}}
+  template:
+    metadata: {labels: {app: fog-signal}}
+    spec:
+      containers: [{name: signal, image: '${smallPublications[0]?.image}'}]
+`;
+const manifests = "//textarea[@spellcheck='false']";
+/** Applies what is due, as the page of the change would. */
+const applied = async () => {
+  const { body } = await plover.begin((await plover.due())?.kind ?? '');
+  await plover.done(body.number);
+};
+
+beforeAll(async () => {
+  await i.start({ also: smallPublications });
+  c = await i.as('warden');
+  plover = new Plover(i, c);
+  b = await openBrowser();
+  await b.open(i.config.publicUrl);
+  await b.driver.manage().addCookie({ name: 'praesidor', value: c.cookie.split('=')[1] as string, path: '/' });
+  await prepare(c);
+  await b.open(`${i.config.publicUrl}/clusters/plover?site=lr&tab=applications`);
+  await b.see('plover does not stand: what is here comes with its build');
+  i.world.clock.setSpeed(3000);
+  await c.good('POST', '/api/builds', { charter: 'plover' });
+  await plover.done(1);
+});
+afterAll(async () => {
+  await b?.close();
+  await i.stop();
+});
+
+describe('applications in the browser', () => {
+  it('are shown as the cluster tells them, by themselves when its build ended', async () => {
+    await b.see('2 of 2 applications run');
+    await b.find("//tr[.//*[text()='Log shipper']]//summary[contains(., 'all 3 as they should be')]");
+    expect(await axeFaults(b)).toEqual([]);
+  });
+  it('of manifests of one’s own: faults with their line, images, and what keeps the change from being begun', async () => {
+    await b.click('button', 'Install manifests…');
+    const field = await b.find(manifests);
+    await field.sendKeys('kind: Deployment\n');
+    await b.see('line 1: apiVersion is missing');
+    await field.clear();
+    await field.sendKeys(fog);
+    await b.see('1 image, which comes into the bill:');
+    await b.see('Nothing else than now.');
+    expect(await axeFaults(b)).toEqual([]);
+    await shot('manifests');
+    await b.click('button', 'Install');
+    await b.see('1 application waits for a change.');
+    await b.find("//tr[.//*[text()='fog-signal']][contains(., 'not installed yet')]");
+    await b.see('are not at Lantern Rock');
+  });
+  it('come up, and are told without a click', async () => {
+    const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
+      target: 'lr-registry',
+      bills: ['fog-signal'],
+    });
+    for (const state of ['packed', 'landed']) {
+      await c.good('POST', `/api/shipments/${shipment.label}/start`);
+      await eventually(async () => {
+        const { shipments } = await c.good<{ shipments: { label: string; state: string }[] }>('GET', '/api/shipments');
+        return shipments.find((s) => s.label === shipment.label)?.state === state;
+      }, state);
+    }
+    await applied();
+    await b.see('3 of 3 applications run');
+    await shot('applications');
+  });
+  it('are taken away, and come again from the catalogue with the answers that they ask for', async () => {
+    await (await b.find("//tr[.//*[text()='fog-signal']]//button[text()='Take away…']")).click();
+    await b.see('Volumes that its claims hold stay');
+    await b.click('button', 'Take away');
+    await b.find("//tr[.//*[text()='fog-signal']][contains(., 'to be taken away')]");
+    await applied();
+    await b.see('2 of 2 applications run');
+    await c.good('POST', '/api/edits', {
+      why: 'it asks',
+      edits: [
+        {
+          op: 'set',
+          kind: 'Addon',
+          key: 'fog-signal',
+          path: ['questions'],
+          value: [{ key: 'seconds', ask: 'How many seconds between two blasts?', type: 'number', atMost: 60 }],
+        },
+      ],
+    });
+    await b.click('button', 'Install…');
+    await (await b.find("//input[@type='radio'][@value='fog-signal']")).click();
+    await b.see('1 answer is missing or wrong.');
+    const answer = await b.find("//table[@aria-label='Questions']//input");
+    await answer.sendKeys('90');
+    await b.see('90 is more than 60');
+    await answer.clear();
+    await answer.sendKeys('30');
+    expect(await axeFaults(b)).toEqual([]);
+    await shot('install');
+    await b.click('button', 'Install');
+    await b.find("//tr[.//*[text()='fog-signal']][contains(., 'not installed yet')]//button[text()='Answers…']");
+    const charter = (await c.estate()).charters.find((x) => x.name === 'plover');
+    expect(charter?.answers).toEqual([{ addon: 'fog-signal', question: 'seconds', answer: '30' }]);
+  });
+});
