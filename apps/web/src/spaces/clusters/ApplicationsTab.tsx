@@ -232,7 +232,11 @@ function Parts({ of: { parts: all, state } }: { of: ClusterApplication }) {
       {rest.length > 0 && (
         <details>
           <summary className="cursor-pointer text-ink-2">
-            {amiss.length ? `${rest.length} of ${all.length} as they should be` : `all ${all.length} as they should be`}
+            {amiss.length
+              ? `${rest.length} of ${all.length} as they should be`
+              : all.length === 1
+                ? '1 part, as it should be'
+                : `all ${all.length} as they should be`}
           </summary>
           {rest.map((p) => (
             <PartLine key={`${p.kind} ${p.namespace} ${p.name}`} of={p} />

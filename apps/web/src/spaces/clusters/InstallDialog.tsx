@@ -90,9 +90,10 @@ function Catalogue({ offers, chosen, onChoose }: { offers: readonly Offer[]; cho
         {offers.map(({ addon: a, against }) => (
           <tr key={a.name} className={a.name === chosen ? 'bg-verdigris-tint' : ''}>
             <td className="whitespace-normal!">
-              <label className={`flex items-baseline gap-2 ${against ? 'text-ink-3' : 'cursor-pointer'}`}>
+              <label className={`flex items-start gap-2 ${against ? 'text-ink-3' : 'cursor-pointer'}`}>
                 <input
                   type="radio"
+                  className="mt-1 accent-verdigris"
                   name="add-on"
                   value={a.name}
                   disabled={against !== undefined}
