@@ -51,6 +51,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/clusters/tern?site=bw&tab=reach', 'tern', []],
   ['/clusters/tern?site=bw&tab=volumes', 'tern', []],
   ['/clusters/plover?site=lr&tab=applications', 'plover', ['Install…', 'Install manifests…']],
+  ['/clusters/existing?site=lr', 'Take in a cluster', []],
   ['/clusters/stores', 'Backup stores', []],
   ['/clusters/petrel?tab=reach', 'petrel', []],
   ['/clusters/petrel?tab=requirements', 'petrel', []],

@@ -13,7 +13,7 @@ import { docTables } from './db/tables.ts';
 
 /** What is declared, by what a connection may be made for. */
 interface Declared {
-  ranges: Record<'controller', Range[]>;
+  ranges: Record<'controller' | 'existing', Range[]>;
   hosts: Record<
     'hypervisor' | 'registry' | 'resolver' | 'zone' | 'cluster' | 'gateway' | 'store' | 'time' | 'notice' | 'sign-in',
     Set<string>
@@ -72,12 +72,13 @@ const what: Record<DeclaredPurpose, string> = {
   time: 'it is no declared time server',
   notice: 'no notice goes there',
   'sign-in': 'it is not the sign-in provider',
+  existing: 'it lies in no declared machine network',
   cluster: 'it is no address of a cluster: of its API, of what comes in, of a node or of a service',
 };
 function undeclared(to: { purpose: DeclaredPurpose; host: string; address: string }, d: Declared): string | undefined {
   const ok =
-    to.purpose === 'controller'
-      ? isIp(to.address) && d.ranges.controller.some((r) => holds(r, parseIp(to.address)))
+    to.purpose === 'controller' || to.purpose === 'existing'
+      ? isIp(to.address) && d.ranges[to.purpose].some((r) => holds(r, parseIp(to.address)))
       : d.hosts[to.purpose].has(to.host.toLowerCase());
   return ok ? undefined : `${to.host} is not connected to: ${what[to.purpose]}`;
 }
@@ -100,8 +101,10 @@ async function readDeclared(db: DataSource): Promise<Declared> {
   )) as { address: string }[];
   const notices = (await db.query('select doc from notice')) as { doc: Notice }[];
   const providers = (await db.query('select doc from sign_in_provider')) as { doc: SignInProvider }[];
+  const ranges = (purpose: Network['purpose']) =>
+    networks.filter((n) => n.purpose === purpose).map((n) => prefixRange(parsePrefix(n.prefix)));
   return {
-    ranges: { controller: networks.filter((n) => n.purpose === 'management').map((n) => prefixRange(parsePrefix(n.prefix))) },
+    ranges: { controller: ranges('management'), existing: ranges('machine') },
     hosts: {
       hypervisor: new Set(hypervisors.map((h) => hostOf(h.endpoint))),
       registry: new Set(registries.map((r) => hostOf(r.endpoint))),

@@ -1,4 +1,4 @@
-import type { ClusterApplication, ClusterApplications } from '@praesidor/contract';
+import type { ClusterApplication, ClusterApplications, ExistingCluster } from '@praesidor/contract';
 import { installs, ownAddon, takesAway } from '@praesidor/core/applications';
 import type { Addon, Charter, Edit } from '@praesidor/core/model';
 import { type KubeAt, kube } from '@praesidor/protocols/kube';
@@ -228,6 +228,81 @@ describe('manifests of one’s own', () => {
       expect.stringContaining('PersistentVolumeClaim charts is not in the plan any more and stays'),
       expect.stringContaining('Namespace reef is not in the plan any more and stays: PersistentVolumeClaim charts would go'),
     ]);
+  });
+});
+
+describe('read as if somebody else had built it', () => {
+  const read = (kubeconfig: string, more: object = {}, site = 'lr') =>
+    c.call<ExistingCluster>('POST', `/api/sites/${site}/existing`, { kubeconfig, ...more });
+  const config = async () => {
+    const r = await fetch(`${i.config.publicUrl}/api/charters/plover/kubeconfig?role=administrator`, {
+      headers: { cookie: c.cookie },
+    });
+    return r.text();
+  };
+  it('nodes, versions, ranges and certificates are what it was built with; nothing is saved', async () => {
+    const was = await c.estate();
+    const { status, body } = await read(await config(), { name: 'found' });
+    expect(status, JSON.stringify(body)).toBe(200);
+    const plan = was.charters.find((x) => x.name === 'plover') as Charter;
+    expect([body.name, body.version, body.charter?.name], JSON.stringify(body.lacks)).toEqual(['plover', '1.34.2', 'found']);
+    expect(body.nodes.map((n) => [n.name, n.controlPlane, n.version, n.ready, n.host]).sort()).toEqual(
+      was.hosts
+        .filter((h) => h.held?.charter === 'plover')
+        .map((h) => [h.name, h.held?.role === 'control-plane', '1.34.2', true, h.name])
+        .sort(),
+    );
+    // Those of a charter are nobody else's.
+    expect(new Set(body.nodes.map((n) => n.why))).toEqual(new Set(['it is held by plover']));
+    expect(body.charter).toMatchObject({
+      site: 'lr',
+      release: '1.34.2',
+      controlPlane: { count: 3 },
+      workers: { count: 3 },
+      machineNetwork: plan.machineNetwork,
+      pods: { range: plan.pods.range },
+      services: { range: plan.services.range },
+      api: { name: 'kube.plover.lr.kestrelferries.example', port: 6443 },
+    });
+    expect(body.rows.find((r) => r.what === 'pod network')).toMatchObject({ there: plan.pods.range, same: true });
+    expect(body.rows.find((r) => r.what === 'names in the certificate of the API')?.same).toBe(true);
+    expect(Date.parse(body.certificateUntil ?? '')).toBeGreaterThan(Date.now());
+    expect((await c.estate()).charters).toEqual(was.charters);
+    const { acts } = await c.good<{ acts: { id: number; act: string }[] }>('GET', '/api/acts');
+    const act = acts.find((a) => a.act === 'read a cluster that exists');
+    const whole = await c.good<{ detail: object }>('GET', `/api/acts/${act?.id}`);
+    expect(whole.detail).toEqual({ cluster: 'plover', api: 'kube.plover.lr.kestrelferries.example:6443' });
+  });
+  it.each([
+    ['no kubeconfig at all', () => 'kind: Pod', 422, /It is no kubeconfig/],
+    [
+      'one that does not verify',
+      (k: string) => k.replace(/certificate-authority-data: .*/, 'insecure-skip-tls-verify: true'),
+      422,
+      /does not verify/,
+    ],
+    [
+      'another authority',
+      (k: string) =>
+        k.replace(/certificate-authority-data: .*/, `certificate-authority-data: ${Buffer.from('nobody').toString('base64')}`),
+      422,
+      /no certificate of an authority/,
+    ],
+    [
+      'an API in no machine network',
+      (k: string) => k.replace(/server: .*/, 'server: https://10.62.7.10:6443'),
+      409,
+      /no declared machine network/,
+    ],
+    [
+      'an API on this machine',
+      (k: string) => k.replace(/server: .*/, 'server: https://127.0.0.1:6443'),
+      409,
+      /nothing is connected to there/,
+    ],
+  ])('%s is refused, and nobody is asked', async (_, change, status, why) => {
+    const answer = await read(change(await config()));
+    expect([answer.status, answer.body.message]).toEqual([status, expect.stringMatching(why)]);
   });
 });
 

@@ -62,6 +62,10 @@ export const router = createBrowserRouter([
         path: 'clusters',
         lazy: async () => ({ Component: (await import('./spaces/clusters/ClustersSpace.tsx')).ClustersSpace }),
       },
+      {
+        path: 'clusters/existing',
+        lazy: async () => ({ Component: (await import('./spaces/clusters/ExistingSpace.tsx')).ExistingSpace }),
+      },
       { path: 'clusters/new', lazy: async () => ({ Component: (await import('./spaces/clusters/BeginSpace.tsx')).BeginSpace }) },
       {
         path: 'clusters/templates',

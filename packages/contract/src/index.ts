@@ -9,6 +9,7 @@ export * from './backups.ts';
 export * from './last-run.ts';
 export * from './losses.ts';
 export * from './site-power.ts';
+export * from './existing.ts';
 export * from './gateways.ts';
 export * from './hosts.ts';
 export * from './images.ts';

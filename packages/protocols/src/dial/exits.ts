@@ -10,6 +10,7 @@ export type Purpose =
   | 'resolver'
   | 'zone'
   | 'cluster'
+  | 'existing'
   | 'gateway'
   | 'store'
   | 'time'

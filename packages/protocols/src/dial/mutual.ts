@@ -1,3 +1,4 @@
+import { isIP } from 'node:net';
 import tls from 'node:tls';
 import { Agent, request } from 'undici';
 import type { Dialer } from './dialer.ts';
@@ -13,6 +14,8 @@ export interface MutualAt {
   ca: string;
   certificate: string;
   key: string;
+  /** What it is asked for, where that is not what it is built or proved by. */
+  purpose?: Purpose;
 }
 interface Ask {
   path: string;
@@ -54,7 +57,8 @@ export async function askMutual<T>(
     agent = new Agent({
       connect: {
         secureContext: contextOf(at),
-        servername: at.host,
+        // No name is told of an address (RFC 6066 §3); the certificate has to be for it all the same.
+        ...(isIP(at.host) ? {} : { servername: at.host }),
         timeout: 4000,
         checkServerIdentity: (_: string, cert: tls.PeerCertificate) => tls.checkServerIdentity(at.host, cert),
       },

@@ -25,7 +25,7 @@ export async function kubeTold<T>(k: KubeAt, path: string, options: Options = {}
   const where = `${k.host}:${k.port}`;
   return askMutual(
     k,
-    'cluster',
+    k.purpose ?? 'cluster',
     {
       path,
       ...(options.method ? { method: options.method } : {}),

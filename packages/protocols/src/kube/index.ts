@@ -2,6 +2,7 @@ export * from './claims.ts';
 export * from './client.ts';
 export * from './copies.ts';
 export * from './drain.ts';
+export * from './found.ts';
 export * from './left-in.ts';
 export * from './lost.ts';
 export * from './published.ts';

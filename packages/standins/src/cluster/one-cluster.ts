@@ -430,10 +430,11 @@ export class ApiStandin {
       if (key) this.placed.release(key);
       return send(status, body);
     }
-    const at = named(path, kinds);
-    if (!at) return refuse(404, 'NotFound', 'the server could not find the requested resource');
-    const no = asks.why(at, verbOf(req.method ?? 'GET', url.searchParams, at.name !== undefined));
+    const found = named(path, kinds);
+    if (!found) return refuse(404, 'NotFound', 'the server could not find the requested resource');
+    const no = asks.why(found, verbOf(req.method ?? 'GET', url.searchParams, found.name !== undefined));
     if (no) return refuse(403, 'Forbidden', no);
+    let at = found;
     if (req.method === 'PATCH' || req.method === 'PUT' || req.method === 'POST') {
       let text = '';
       for await (const chunk of req) {
@@ -446,12 +447,22 @@ export class ApiStandin {
       if (merges && !there) return refuse(404, 'NotFound', `${at.resource} "${at.name}" not found`);
       const object = there ? (merged(there, sent) as KubeObject) : sent;
       if (at.kind === 'Node') return this.mark(at.name ?? '', object, send, refuse);
+      let to = path;
+      if (req.method === 'POST' && at.name === undefined) {
+        // What is created has its name in itself.
+        at = { ...at, name: object.metadata?.name ?? '' };
+        to = `${path}/${at.name}`;
+        if (this.objects.has(to)) return refuse(409, 'AlreadyExists', `${at.resource} "${at.name}" already exists`);
+      }
+      if (at.namespace && !this.namespaces().includes(at.namespace))
+        return refuse(404, 'NotFound', `namespaces "${at.namespace}" not found`);
       const why = refusal(at.kind, object, at) ?? this.outOfRange(object);
       if (why) return refuse(422, 'Invalid', `${at.kind} "${at.name}" is invalid: ${why}`);
+      if (url.searchParams.get('dryRun') === 'All') return send(req.method === 'POST' ? 201 : 200, object);
       // What is given again as it is keeps its time: its pods go on.
-      const before = this.objects.get(path);
+      const before = this.objects.get(to);
       const same = before && JSON.stringify(before.object) === JSON.stringify(object);
-      this.objects.set(path, same ? before : { object, since: Date.now() });
+      this.objects.set(to, same ? before : { object, since: Date.now() });
       // Pods of another template are others, and are put where that one wants them.
       const template = (o: KubeObject | undefined) => JSON.stringify(o?.spec?.template);
       if (before && template(before.object) !== template(object))
@@ -522,6 +533,11 @@ export class ApiStandin {
   }
 
   /** A service's own address lies in the range that the API server was told. */
+  /** Those that every cluster has (Kubernetes documentation, "Namespaces"), and those that somebody made. */
+  private namespaces(): string[] {
+    const made = [...this.objects.values()].flatMap(({ object: o }) => (o.kind === 'Namespace' ? [o.metadata.name] : []));
+    return ['default', 'kube-system', 'kube-public', 'kube-node-lease', ...made];
+  }
   private outOfRange(o: KubeObject): string | undefined {
     const { clusterIP } = (o.kind === 'Service' ? o.spec : {}) as { clusterIP?: string };
     if (!clusterIP || clusterIP === 'None') return undefined;

@@ -12,6 +12,7 @@ import { needDoc, validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
 import { applicationsOf } from './applications.ts';
+import { existingCluster } from './existing.ts';
 import { handOut } from './hand-out.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
 import { carve, deleteCharter } from './without-hosts.ts';
@@ -48,6 +49,20 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
         }),
       };
     },
+  );
+
+  /** A cluster that exists is read with a kubeconfig, which is not kept; a charter is drafted that would give it. Nothing is saved. */
+  app.post(
+    '/api/sites/:name/existing',
+    {
+      config: { act: 'charters.save' },
+      schema: {
+        response: { '2xx': answers.ExistingCluster },
+        params: Named,
+        body: z.strictObject({ kubeconfig: z.string().max(200_000), name: words.Name.optional() }),
+      },
+    },
+    async (req) => existingCluster(ctx, req.who.login, req.params.name, req.body),
   );
 
   /** Its add-ons as they stand in it, asked of its API at this moment. */

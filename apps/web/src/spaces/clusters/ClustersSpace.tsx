@@ -92,7 +92,12 @@ export function ClustersSpace() {
       findings={(findings ?? []).filter((f) =>
         f.charters.some((c) => rows.some((r) => r.charter.name === c && inScope(r.charter.site))),
       )}
-      acts={<LinkButton to={scoped('/clusters/new', site)}>New charter…</LinkButton>}
+      acts={
+        <>
+          <LinkButton to={scoped('/clusters/existing', site)}>Take in a cluster…</LinkButton>
+          <LinkButton to={scoped('/clusters/new', site)}>New charter…</LinkButton>
+        </>
+      }
     >
       {estate && !here.length ? (
         <Empty

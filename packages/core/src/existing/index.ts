@@ -1,0 +1,2 @@
+export * from './draft.ts';
+export * from './kubeconfig.ts';
