@@ -86,6 +86,9 @@ export interface Running {
   close: () => Promise<void>;
 }
 
+/** Seconds that a connection is told to be kept (RFC 9112 §9.3; `Keep-Alive`, RFC 2068 §19.7.1.1). */
+const kept = 60;
+
 /** Opens the database, registers everything, listens, and starts working on queued jobs. */
 export async function startServer(config: Config): Promise<Running> {
   const app = Fastify({
@@ -95,6 +98,12 @@ export async function startServer(config: Config): Promise<Running> {
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 300 },
   } as never) as unknown as App;
+  // Connections are kept for longer than is told: who asks again at the last moment finds nobody who just closed.
+  app.server.keepAliveTimeout = (kept + 15) * 1000;
+  app.addHook('onSend', async (req, reply) => {
+    if (req.raw.httpVersion !== '1.1' || /\bclose\b/i.test(req.headers.connection ?? '')) return;
+    reply.header('connection', 'keep-alive').header('keep-alive', `timeout=${kept}`);
+  });
   const log = (message: string, facts: object = {}) => app.log.warn(facts, message);
   const { ctx, close } = await openContext(config, log);
 

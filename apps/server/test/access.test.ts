@@ -9,6 +9,17 @@ beforeAll(async () => {
 });
 afterAll(() => i.stop());
 
+it('a connection is kept for longer than is told, and closed where that is asked', async () => {
+  const asked = await fetch(`${i.config.publicUrl}/api/ready`);
+  await asked.text();
+  const told = Number(/^timeout=(\d+)$/.exec(asked.headers.get('keep-alive') ?? '')?.[1]);
+  expect(told).toBeGreaterThan(0);
+  expect(i.running.app.server.keepAliveTimeout / 1000).toBeGreaterThanOrEqual(told + 10);
+  const closed = await fetch(`${i.config.publicUrl}/api/ready`, { headers: { connection: 'close' } });
+  await closed.text();
+  expect(closed.headers.get('keep-alive')).toBeNull();
+});
+
 describe('signing in', () => {
   it('takes the right password and no other', async () => {
     const c = new Client(i.config.publicUrl);

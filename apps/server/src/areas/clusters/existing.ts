@@ -41,9 +41,10 @@ export async function existingCluster(
   };
   try {
     const { address } = await ctx.dialer.locate({ purpose: 'existing', host: way.host, port: way.port });
-    const found = await clusterFound({ ...at, ca: way.ca, certificate: way.certificate, key: way.key });
+    const { ca, certificate, key } = way;
+    const found = await clusterFound({ ...at, ca, certificate, key });
     const name = asked.name ?? nameFrom(way.cluster, new Set(estate.charters.map((c) => c.name)));
-    const draft = draftOf({ ...found, name: way.cluster, api: { host: way.host, address, port: way.port } }, estate, site, name);
+    const draft = draftOf({ ...found, api: { host: way.host, address, port: way.port }, name: way.cluster }, estate, site, name);
     return {
       at: new Date(),
       name: way.cluster,
