@@ -52,6 +52,8 @@ export class ProtocolError extends Error {
       case 'UND_ERR_ABORTED':
       case 'UND_ERR_RES_CONTENT_LENGTH_MISMATCH':
         return new ProtocolError('cut', where, 'the connection was closed in the middle');
+      case 'UND_ERR_RES_EXCEEDED_MAX_SIZE':
+        return new ProtocolError('answer', where, 'it sends more than is taken of an answer');
       default:
         return new ProtocolError('answer', where, e.message ?? String(cause));
     }

@@ -24,6 +24,8 @@ interface Ask {
   body?: string;
   /** Milliseconds without a byte before it is given up. */
   silentMs?: number;
+  /** Bytes of an answer at most; what sends more is hung up on. */
+  mostBytes?: number;
 }
 
 /** What certificates come to once they are read: reading them costs more than most requests. */
@@ -55,6 +57,7 @@ export async function askMutual<T>(
   let agent: Agent | undefined;
   try {
     agent = new Agent({
+      ...(ask.mostBytes ? { maxResponseSize: ask.mostBytes } : {}),
       connect: {
         secureContext: contextOf(at),
         // No name is told of an address (RFC 6066 §3); the certificate has to be for it all the same.

@@ -15,6 +15,8 @@ export interface KubeList<T> {
   items: T[];
 }
 
+/** Bytes of an answer at most: some thousands of nodes or pods are a tenth of it. */
+const mostBytes = 128 * 1024 * 1024;
 type Options = { method?: string; body?: unknown; contentType?: string };
 /** One request. Answers undefined on 404. @throws ProtocolError */
 export const kube = async <T>(k: KubeAt, path: string, options: Options = {}): Promise<T | undefined> =>
@@ -28,6 +30,7 @@ export async function kubeTold<T>(k: KubeAt, path: string, options: Options = {}
     k.purpose ?? 'cluster',
     {
       path,
+      mostBytes,
       ...(options.method ? { method: options.method } : {}),
       ...(options.body === undefined
         ? {}

@@ -71,10 +71,19 @@ async function podRange(k: KubeAt): Promise<string | undefined> {
   const maps = await optional(kube<KubeList<{ data?: Record<string, string> }>>(k, '/api/v1/namespaces/kube-system/configmaps'));
   for (const text of (maps?.items ?? []).flatMap((m) => Object.values(m.data ?? {}))) {
     if (!text.includes('KubeProxyConfiguration')) continue;
-    const range = (parse(text) as { clusterCIDR?: string } | null)?.clusterCIDR?.split(',')[0];
+    const range = proxyRange(text);
     if (range && cidr.test(range)) return range;
   }
   return undefined;
+}
+/** What a proxy was configured with; undefined: it is no configuration that can be read. */
+export function proxyRange(text: string): string | undefined {
+  try {
+    const range = (parse(text) as { clusterCIDR?: unknown } | null)?.clusterCIDR;
+    return typeof range === 'string' ? range.split(',')[0] : undefined;
+  } catch {
+    return undefined;
+  }
 }
 async function serviceRange(k: KubeAt): Promise<string | undefined> {
   const flag = await flagOf(k, 'kube-apiserver', 'service-cluster-ip-range');

@@ -1,7 +1,7 @@
 import { installs, ownAddon, wishedName } from '@praesidor/core/applications';
 import { type Charter, readManifests } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
-import { useState } from 'react';
+import { useDeferredValue, useState } from 'react';
 import { useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
@@ -12,7 +12,9 @@ const box = 'w-full border border-rule-2 bg-leaf px-2 py-1';
 /** Manifests of somebody's own become an add-on of the estate, and of a cluster, in one act. */
 export function ManifestsDialog({ charter, onClose }: { charter: Charter; onClose: () => void }) {
   const estate = useSnapshot().data?.estate;
-  const [text, setText] = useState('');
+  const [written, setText] = useState('');
+  // Much text takes longer to be read than a key to be shown.
+  const text = useDeferredValue(written);
   const [fields, setFields] = useState<{ name?: string; title?: string; version?: string; source?: string }>({});
   const set = (field: keyof typeof fields) => (e: { target: { value: string } }) =>
     setFields((now) => ({ ...now, [field]: e.target.value }));
@@ -52,7 +54,7 @@ export function ManifestsDialog({ charter, onClose }: { charter: Charter; onClos
               spellCheck={false}
               className={`${box} mono whitespace-pre! text-sm`}
               placeholder="Kubernetes objects as YAML, with --- between them"
-              value={text}
+              value={written}
               onChange={(e) => setText(e.target.value)}
             />
             <FilePicker accept=".yaml,.yml,.json" onText={setText} />
