@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Client, eventually, Installation, prepare, smallPublications } from '../apps/server/test/installation.ts';
+import { type Client, Installation, prepare, shipped, smallPublications } from '../apps/server/test/installation.ts';
 import { Plover } from '../apps/server/test/plover.ts';
 import { axeFaults } from './lib/axe.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
@@ -71,17 +71,7 @@ describe('applications in the browser', () => {
     await b.see('are not at Lantern Rock');
   });
   it('come up, and are told without a click', async () => {
-    const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
-      target: 'lr-registry',
-      bills: ['fog-signal'],
-    });
-    for (const state of ['packed', 'landed']) {
-      await c.good('POST', `/api/shipments/${shipment.label}/start`);
-      await eventually(async () => {
-        const { shipments } = await c.good<{ shipments: { label: string; state: string }[] }>('GET', '/api/shipments');
-        return shipments.find((s) => s.label === shipment.label)?.state === state;
-      }, state);
-    }
+    await shipped(c, ['fog-signal']);
     await applied();
     await b.see('3 of 3 applications run');
     await shot('applications');

@@ -3,7 +3,7 @@ import { installs, ownAddon, takesAway } from '@praesidor/core/applications';
 import type { Addon, Charter, Edit } from '@praesidor/core/model';
 import { type KubeAt, kube } from '@praesidor/protocols/kube';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Client, eventually, Installation, prepare, smallPublications } from './installation.ts';
+import { type Client, eventually, Installation, prepare, shipped, smallPublications } from './installation.ts';
 import { Plover } from './plover.ts';
 
 /** What is installed into plover while it stands: seen from the product, and from its API with a kubeconfig. */
@@ -126,17 +126,7 @@ describe('manifests of one’s own', () => {
     const refused = await plover.begin(due?.kind ?? '');
     expect([refused.status, refused.body.message]).toEqual([409, expect.stringContaining('cannot be built')]);
     expect(refused.body).toMatchObject({ places: [{ path: 'mirror', code: 'IMG-001' }] });
-    const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
-      target: 'lr-registry',
-      bills: ['reef'],
-    });
-    for (const state of ['packed', 'landed']) {
-      await c.good('POST', `/api/shipments/${shipment.label}/start`);
-      await eventually(async () => {
-        const { shipments } = await c.good<{ shipments: { label: string; state: string }[] }>('GET', '/api/shipments');
-        return shipments.find((s) => s.label === shipment.label)?.state === state;
-      }, state);
-    }
+    await shipped(c, ['reef']);
   });
   it('come up part by part, namespaces first, and run', async () => {
     const number = await begun();

@@ -441,13 +441,14 @@ export async function prepare(warden: Client, under?: string): Promise<void> {
         : []),
     ],
   });
-  const { shipment } = await warden.good<{ shipment: { label: string } }>('POST', '/api/shipments', {
-    target: 'lr-registry',
-    bills: ['1.34.2', 'inbound-router', 'log-shipper'],
-  });
+  await shipped(warden, ['1.34.2', 'inbound-router', 'log-shipper']);
+}
+/** What bills have is brought to the registry of Lantern Rock. */
+export async function shipped(c: Client, bills: string[]): Promise<void> {
+  const { shipment } = await c.good<{ shipment: { label: string } }>('POST', '/api/shipments', { target: 'lr-registry', bills });
   for (const state of ['packed', 'landed']) {
-    await warden.good('POST', `/api/shipments/${shipment.label}/start`);
-    await shipmentIn(warden, shipment.label, state);
+    await c.good('POST', `/api/shipments/${shipment.label}/start`);
+    await shipmentIn(c, shipment.label, state);
   }
 }
 
