@@ -55,7 +55,10 @@ export const Name = z
   .max(63, 'a name has at most 63 characters')
   .regex(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?$/, 'a name is lower-case letters, digits and inner hyphens, such as lr-07');
 /** Pages that stand beside those of single clusters and hosts: no cluster and no host can have such a name, or nobody could open its page. */
-export const pagesBeside = { clusters: ['new', 'stores', 'templates'], hosts: ['hypervisors', 'profiles', 'racks'] } as const;
+export const pagesBeside = {
+  clusters: ['existing', 'new', 'stores', 'templates'],
+  hosts: ['hypervisors', 'profiles', 'racks'],
+} as const;
 /** A name that has a page of its own in a space. */
 export const NameIn = (space: keyof typeof pagesBeside) =>
   Name.refine((n) => !(pagesBeside[space] as readonly string[]).includes(n), {
