@@ -64,20 +64,19 @@ export async function running(k: KubeAt, o: { kind: string; namespace: string; n
 /**
  * Why pods of a program do not run, in the words of the scheduler, the kubelet or the API: the first of them. Undefined: nobody says.
  *
- * @param labels what its pods have; a program of a kit has its name
+ * @param labels what its pods have; none: its name, as programs of a kit do
  * @throws ProtocolError
  */
 export async function whyNotRunning(
   k: KubeAt,
   namespace: string,
   name: string,
-  labels: Readonly<Record<string, string>> = { 'app.kubernetes.io/name': name },
+  labels: Readonly<Record<string, string>> = {},
 ): Promise<string | undefined> {
-  const selector = Object.entries(labels).map(([key, value]) => `${key}=${value}`);
   // Without labels all pods of the namespace would be meant.
-  const pods = selector.length
-    ? await kube<KubeList<Pod>>(k, `/api/v1/namespaces/${namespace}/pods?labelSelector=${encodeURIComponent(selector.join(','))}`)
-    : undefined;
+  const own = Object.entries(Object.keys(labels).length ? labels : { 'app.kubernetes.io/name': name });
+  const selector = own.map(([key, value]) => `${key}=${value}`).join(',');
+  const pods = await kube<KubeList<Pod>>(k, `/api/v1/namespaces/${namespace}/pods?labelSelector=${encodeURIComponent(selector)}`);
   for (const p of pods?.items ?? []) {
     const scheduled = p.status?.conditions?.find((c) => c.type === 'PodScheduled' && c.status === 'False');
     if (scheduled) return `${p.metadata.name} waits for a node: ${scheduled.message ?? scheduled.reason}`;
