@@ -1,4 +1,5 @@
 import { join } from 'node:path';
+import { Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, Installation, prepare, shipped, smallPublications } from '../apps/server/test/installation.ts';
 import { Plover } from '../apps/server/test/plover.ts';
@@ -59,8 +60,7 @@ describe('applications in the browser', () => {
     const field = await b.find(manifests);
     await field.sendKeys('kind: Deployment\n');
     await b.see('line 1: apiVersion is missing');
-    await field.clear();
-    await field.sendKeys(fog);
+    await field.sendKeys(Key.chord(Key.CONTROL, 'a'), fog);
     await b.see('1 image, which comes into the bill:');
     await b.see('Nothing else than now.');
     expect(await axeFaults(b)).toEqual([]);
@@ -101,8 +101,7 @@ describe('applications in the browser', () => {
     const answer = await b.find("//table[@aria-label='Questions']//input");
     await answer.sendKeys('90');
     await b.see('90 is more than 60');
-    await answer.clear();
-    await answer.sendKeys('30');
+    await answer.sendKeys(Key.chord(Key.CONTROL, 'a'), '30');
     expect(await axeFaults(b)).toEqual([]);
     await shot('install');
     await b.click('button', 'Install');

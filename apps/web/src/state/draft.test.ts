@@ -41,6 +41,18 @@ describe('a draft', () => {
     // Another saved just what was wanted: nothing is left to save.
     expect(differs(shown(began, mine), mine)).toBe(false);
   });
+  it('begins anew from what stands where what was wanted stands by now: saved, and nobody heard it', () => {
+    const saved = shown(began, mine);
+    const again = edited(saved, mine, { ...saved, mtu: 8900 }, { version: 7, at: 'later' });
+    expect(again).toEqual({ changes: [{ path: ['mtu'], before: 9000, after: 8900 }], version: 7, since: 'later' });
+    expect(collisionsOf(saved, again)).toEqual([]);
+    // One of two stands: the other is still as it was found.
+    const half = edited({ ...began, mtu: 9000 }, mine, { ...saved, mtu: 8900 }, { version: 7, at: 'later' });
+    expect(half).toMatchObject({
+      version: mine?.version,
+      changes: expect.arrayContaining([{ path: ['mtu'], before: 9000, after: 8900 }]),
+    });
+  });
   it.each([
     ['mine', 9000, 1],
     ['theirs', 1400, 0],

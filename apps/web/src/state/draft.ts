@@ -1,4 +1,4 @@
-import { type Collision, type FieldChange, differences, mergeFields, same, withFields } from '@praesidor/core/model';
+import { type Collision, type FieldChange, differences, getAt, mergeFields, same, withFields } from '@praesidor/core/model';
 
 /**
  * What one person has changed in a document and not saved: only the differences, each with the value that they found.
@@ -37,7 +37,10 @@ export function edited(
   now: { version: number; at: string },
   written?: { text: string; unread?: boolean },
 ): Draft | undefined {
-  const found = new Map((draft?.changes ?? []).map((c) => [key(c.path), c]));
+  // What stands by now as it was wanted is nobody's to keep any more: it may have been saved, and nobody was there to hear it.
+  const open = (draft?.changes ?? []).filter((c) => !same(getAt(standing, c.path), c.after));
+  const found = new Map(open.map((c) => [key(c.path), c]));
+  const goesOn = open.length > 0 || draft?.text !== undefined ? draft : undefined;
   const changes = differences(standing, next).map((c): FieldChange => {
     const old = found.get(key(c.path));
     // A field that was touched before keeps the value that it was found with: only so is it seen that others changed it.
@@ -47,8 +50,8 @@ export function edited(
   if (!changes.length && written === undefined) return undefined;
   return {
     changes,
-    version: draft?.version ?? now.version,
-    since: draft?.since ?? now.at,
+    version: goesOn?.version ?? now.version,
+    since: goesOn?.since ?? now.at,
     ...(text === undefined ? {} : { text }),
     ...((written ? written.unread : draft?.unread) ? { unread: true as const } : {}),
   };
