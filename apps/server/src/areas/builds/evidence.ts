@@ -1,4 +1,4 @@
-import { gunzipSync } from 'node:zlib';
+import { kitFiles } from './kit-files.ts';
 import { statusOf } from '../../engine/state.ts';
 import type { EntityManager } from 'typeorm';
 import type { KitFile } from '@praesidor/core/files';
@@ -29,7 +29,7 @@ export async function evidenceOf(config: Config, m: EntityManager, b: BuildRow):
     [b.charter, String(b.number), nameOf(b)],
   );
   const [kit] = await q<{ files: Buffer }>('select files from build_kit where build = $1', [b.id]);
-  const written = kit ? Object.entries(JSON.parse(gunzipSync(kit.files).toString()) as Record<string, string>) : [];
+  const written = kit ? Object.entries(kitFiles(kit.files)) : [];
   const status = await statusOf(m, b);
   const lines = (list: readonly unknown[]) => list.map((x) => `${JSON.stringify(x)}\n`).join('');
   const files: [path: string, content: string][] = [

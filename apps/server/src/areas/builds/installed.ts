@@ -1,4 +1,3 @@
-import { gunzipSync } from 'node:zlib';
 import { X509Certificate } from 'node:crypto';
 import { endingKinds, type Installed } from '@praesidor/core/changes';
 import type { Charter, Estate } from '@praesidor/core/model';
@@ -8,6 +7,7 @@ import { parseAllDocuments } from 'yaml';
 import type { Context } from '../../context.ts';
 import { type BuildRow, ClusterSecrets } from '../../db/tables.ts';
 import { nextAuthority } from '../clusters/authorities.ts';
+import { kitFiles } from './kit-files.ts';
 import { authorityNames, secretOf } from '../clusters/pki.ts';
 
 type Files = ReadonlyMap<string, string>;
@@ -34,8 +34,7 @@ function standing(
     .filter((line) => !images.has(line.trim()))
     .join('\n');
 }
-const unpacked = (files: Buffer) => JSON.parse(gunzipSync(files).toString()) as Record<string, string>;
-const filesOf = ({ files }: { files: Buffer }): Files => new Map(Object.entries(unpacked(files)));
+const filesOf = ({ files }: { files: Buffer }): Files => new Map(Object.entries(kitFiles(files)));
 /**
  * Kits of changes after one that ended well, which failed or were stopped when they had begun to give them to the API: what they gave lies there, as well.
  */
@@ -109,7 +108,7 @@ export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' |
   const [now, before] = kits;
   if (!now || !before || now.id !== build.id) return [];
   const objects = ({ files }: { files: Buffer }) =>
-    Object.entries(unpacked(files))
+    Object.entries(kitFiles(files))
       .filter(([path]) => manifest(path))
       .flatMap(([, text]) => parseAllDocuments(text).map((d) => d.toJS() as KubeObject | null))
       .flatMap((o) => (o?.kind && o.metadata?.name ? [o] : []));

@@ -1,4 +1,4 @@
-import { gunzipSync } from 'node:zlib';
+import { kitFiles } from './kit-files.ts';
 import { endingKinds, madeFor, type MadeThing } from '@praesidor/core/changes';
 import type { Plan } from '@praesidor/core/charter';
 import { parseAllDocuments } from 'yaml';
@@ -20,7 +20,7 @@ export async function madeOf(ctx: Context, charter: string): Promise<MadeThing[]
      where b.charter = $1 and r.state = 'done' and b.kind <> all($2) order by b.id desc limit 1`,
     [charter, endingKinds],
   )) as { files: Buffer }[];
-  const files = last ? (JSON.parse(gunzipSync(last.files).toString()) as Record<string, string>) : {};
+  const files = last ? kitFiles(last.files) : {};
   const [{ backups } = { backups: 0 }] = (await m.query(
     'select count(*)::int as backups from etcd_backup where charter = $1 and kept',
     [charter],

@@ -1,4 +1,4 @@
-import { gunzipSync } from 'node:zlib';
+import { kitFiles } from '../builds/kit-files.ts';
 import type * as answers from '@praesidor/contract';
 import { applications, nameOf, type ObjectName, objectKey, type SeenObject } from '@praesidor/core/applications';
 import { endingKinds } from '@praesidor/core/changes';
@@ -72,8 +72,7 @@ async function givenBy(ctx: Context, now: BuildRow, before: BuildRow | undefined
   for (const { id } of before ? [before, now] : [now]) {
     const [row] = (await ctx.db.manager.query('select files from build_kit where build = $1', [id])) as { files: Buffer }[];
     if (!row) continue;
-    const files = JSON.parse(gunzipSync(row.files).toString()) as Record<string, string>;
-    for (const [path, text] of Object.entries(files)) {
+    for (const [path, text] of Object.entries(kitFiles(row.files))) {
       const stage = /^cluster\/manifests\/\d+-(.*)\.yaml$/.exec(path)?.[1];
       if (!stage) continue;
       for (const d of parseAllDocuments(text)) {
