@@ -134,6 +134,7 @@ describe('the page of volumes', () => {
     });
   });
   it('says what failed and what to do, and goes on when that is mended', async () => {
+    await b.find("//table[@aria-label='Volumes'][not(.//tr[contains(., 'ais-index')])]");
     i.plant('store-full', 'bw-objects');
     await b.act("//button[.='Back up now' and not(@disabled)]");
     await b.see('Make room there, then resume.');

@@ -65,6 +65,14 @@ const waiting = `
   again();
 `;
 
+/** In the page: an element remembers whether a pointer came down on it. Options are not asked: the browser draws their list itself. */
+const listening = `
+  const e = arguments[0];
+  e.pressed = e.tagName === 'OPTION';
+  for (const kind of ['pointerdown', 'click']) e.addEventListener(kind, () => { e.pressed = true; }, { capture: true });
+`;
+const heard = 'return arguments[0].pressed || !arguments[0].isConnected';
+
 /** A person at the page: finds things by role and name, and waits for conditions, never for time. */
 export class Browser {
   constructor(readonly driver: chrome.Driver) {}
@@ -113,14 +121,23 @@ export class Browser {
         const e = await this.find(xpath, ms);
         await this.driver.wait(until.elementIsEnabled(e), ms, `${xpath} cannot be used`);
         await this.driver.executeScript('arguments[0].scrollIntoView({block: "nearest"})', e);
+        await this.driver.executeScript(listening, e);
         await e.click();
-        return;
+        // The page moved under the pointer, and the click went elsewhere: a person would see that, and click again.
+        if (await this.heard(e)) return;
+        if (Date.now() > end) throw new Error(`${xpath} moves away from every click\n${await this.shown()}`);
       } catch (cause) {
         // The page was renewed between finding and clicking, or something passed over it: the condition is asked again.
         if (!/stale|intercepted|not interactable/i.test((cause as Error).message) || Date.now() > end) throw cause;
       }
     }
   }
+  /** Whether a click came to the element that it was meant for; what is not there any more has done what it was clicked for. */
+  private heard = (e: WebElement): Promise<boolean> =>
+    this.driver.executeScript<boolean>(heard, e).catch((cause: Error) => {
+      if (/stale|unload|context|detached|navigat|frame|no such execution/i.test(cause.message)) return true;
+      throw cause;
+    });
   /** What an element shows, and what one of its attributes says: read anew where the page was renewed meanwhile. */
   textOf = (xpath: string): Promise<string> => this.of(xpath, (e) => e.getText());
   attribute = (xpath: string, name: string): Promise<string | null> => this.of(xpath, (e) => e.getAttribute(name));
