@@ -110,3 +110,45 @@ describe('applications in the browser', () => {
     expect(charter?.answers).toEqual([{ addon: 'fog-signal', question: 'seconds', answer: '30' }]);
   });
 });
+
+describe('a cluster that somebody else built, in the browser', () => {
+  it('is read with its kubeconfig, compared with the charter that is drafted, taken in and proved', async () => {
+    const { kubeconfig, hosts } = await plover.forgotten();
+    await b.open(`${i.config.publicUrl}/clusters?site=lr`);
+    await b.clickText('Take in a cluster…');
+    await b.find("//button[.='Read the cluster' and @disabled]");
+    const paste = async (text: string) => {
+      const field = await b.find("//textarea[@id=//label[normalize-space(.)='Kubeconfig']/@for]");
+      await b.driver.executeScript(
+        `Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set.call(arguments[0], arguments[1]);
+         arguments[0].dispatchEvent(new Event('input', { bubbles: true }));`,
+        field,
+        text,
+      );
+    };
+    await paste('kind: Pod');
+    await b.act("//button[.='Read the cluster' and not(@disabled)]");
+    await b.see('It is no kubeconfig');
+    await paste(kubeconfig);
+    await b.act("//button[.='Read the cluster' and not(@disabled)]");
+    await b.find("//section[@aria-label='Comparison'][contains(., 'no difference')]");
+    await b.find(`//table[@aria-label='Nodes']/tbody[count(tr) = ${hosts.length}]`);
+    expect(await axeFaults(b)).toEqual([]);
+    await shot('existing');
+    await b.act("//button[.='Take in' and not(@disabled)]");
+    await b.find("//h1[contains(., 'Take in plover')]");
+    await b.see('nothing: the cluster is as planned');
+    expect((await plover.serving()).map((h) => [h.name, h.held?.elsewhere]).sort()).toEqual(hosts.map((h) => [h, true]));
+  });
+  it('is released, once its name is typed: it runs on, and its hosts are free', async () => {
+    await b.open(`${i.config.publicUrl}/clusters/plover?site=lr&tab=proof`);
+    await b.see('That of where it was built');
+    await b.clickText('Release plover…');
+    await b.click('button', 'Release…');
+    await b.type('Names', 'plover');
+    await b.act("//*[@role='dialog']//button[.='Release' and not(@disabled)]");
+    await b.find("//h1[contains(., 'Release plover')]");
+    await b.see('3 of 3 steps');
+    expect((await c.estate()).hosts.filter((h) => h.held?.charter === 'plover')).toEqual([]);
+  });
+});

@@ -1,7 +1,7 @@
 import type { ClusterApplication, ClusterApplications, ExistingCluster } from '@praesidor/contract';
 import { installs, ownAddon, takesAway } from '@praesidor/core/applications';
 import type { Addon, Charter, Edit } from '@praesidor/core/model';
-import { type KubeAt, kube } from '@praesidor/protocols/kube';
+import { isReady, type KubeAt, type KubeNode, kube } from '@praesidor/protocols/kube';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { type Client, eventually, Installation, prepare, shipped, smallPublications } from './installation.ts';
 import { Plover } from './plover.ts';
@@ -58,8 +58,8 @@ kind: Namespace
 metadata: {name: reef-marks}
 `;
 const fog = 'apiVersion: v1\nkind: ConfigMap\nmetadata: {name: fog, namespace: default}\n---\n';
-const own = (text: string): Addon => {
-  const read = ownAddon(text, { name: 'reef', title: 'Reef', version: '1', source: 'upstream' });
+const own = (text: string, name = 'reef'): Addon => {
+  const read = ownAddon(text, { name, title: 'Reef', version: '1', source: 'upstream' });
   if (!('addon' in read)) throw new Error(read.faults.join());
   return read.addon;
 };
@@ -79,7 +79,7 @@ const begun = async () => {
 };
 
 beforeAll(async () => {
-  i = await new Installation().start({ timeoutSeconds: 20, also: smallPublications });
+  i = await new Installation().start({ timeoutSeconds: 90, also: smallPublications });
   c = await i.as('warden');
   plover = new Plover(i, c);
   await prepare(c);
@@ -304,5 +304,165 @@ describe('an API that does not answer', () => {
       return l.silent !== undefined && l;
     }, 'it is away');
     expect(found.applications.map((a) => a.state)).toEqual(['not-known', 'not-known']);
+    for (const m of i.world.everyMachine()) if (m.hardware.name.startsWith('lr-')) m.powerOn();
+  });
+});
+
+describe('taken in, as if somebody else had built it', () => {
+  let kubeconfig = '';
+  let hosts: string[] = [];
+  const takeIn = (as: Client, more: object = {}) =>
+    as.call<{ charter: string; number: number }>('POST', '/api/sites/lr/existing/take-in', { kubeconfig, name: 'reef', ...more });
+  const ended = async (number: number) => {
+    const build = () =>
+      c.good<{ status: { state: string; steps: Record<string, { error?: string }> }; steps: { kind: string; host?: string }[] }>(
+        'GET',
+        `/api/builds/reef/${number}`,
+      );
+    await eventually(async () => ['done', 'failed'].includes((await build()).status.state), `change ${number} ends`);
+    return build();
+  };
+  const held = async () => (await c.estate()).hosts.filter((h) => h.held?.charter === 'reef');
+  const charterOf = async () => (await c.estate()).charters.find((x) => x.name === 'reef') as Charter;
+  beforeAll(async () => {
+    ({ kubeconfig, hosts } = await plover.forgotten());
+    api = { ...api, purpose: 'existing' };
+  });
+  /** What its API was given: all that a change of it could have touched. */
+  const given = async () => {
+    const kinds = ['apps/v1/daemonsets', 'apps/v1/deployments', 'apps/v1/statefulsets'];
+    const lists = await Promise.all(
+      [...kinds.map((k) => `/apis/${k}`), '/api/v1/configmaps', '/api/v1/namespaces'].map((path) =>
+        kube<{ items: { metadata: { name: string; namespace?: string }; spec?: object; data?: object }[] }>(api, path),
+      ),
+    );
+    return lists.flatMap((l) =>
+      (l?.items ?? []).map(({ metadata: { name, namespace }, spec, data }) => JSON.stringify([namespace, name, spec, data])),
+    );
+  };
+  const begin = (kind: string, more: object = {}) =>
+    c.call<{ number: number; message: string }>('POST', '/api/builds', { charter: 'reef', kind, ...more });
+  const due = async () =>
+    (await c.good<{ due: { kind: string; refused: string[] } | null }>('GET', '/api/charters/reef/change')).due;
+  const set = (path: string[], value: unknown) => edits('a change', [{ op: 'set', kind: 'Charter', key: 'reef', path, value }]);
+  let stood: string[] = [];
+
+  it('is for who runs builds; what lacks is said, and nothing is saved', async () => {
+    expect((await takeIn(await i.as('planner'))).status).toBe(403);
+    const of = await takeIn(c, { name: 'reef', kubeconfig: 'kind: Pod' });
+    expect([of.status, (await c.estate()).charters.some((x) => x.name === 'reef')]).toEqual([422, false]);
+  });
+  it('stopped before it is proved, its hosts do not serve, and nobody installs them', async () => {
+    stood = await given();
+    const off = i.world.everyMachine().find((m) => m.hardware.name === hosts.at(-1));
+    off?.powerOff();
+    await eventually(async () => {
+      const nodes = await kube<{ items: KubeNode[] }>(api, '/api/v1/nodes');
+      return nodes?.items.some((n) => !isReady(n));
+    }, 'one of its nodes is not ready');
+    const { status, body } = await takeIn(c);
+    expect(status, JSON.stringify(body)).toBe(201);
+    expect((await c.call('POST', `/api/builds/reef/${body.number}/stop`)).status).toBeLessThan(300);
+    await eventually(async () => (await due())?.kind === 'take-in', 'what is due is to take it in');
+    expect((await held()).map((h) => h.state)).toEqual(hosts.map(() => 'held'));
+    expect((await begin('build')).body.message).toContain('What is due for reef is “Take in reef”');
+    off?.powerOn();
+    await eventually(async () => {
+      const nodes = await kube<{ items: KubeNode[] }>(api, '/api/v1/nodes');
+      return nodes?.items.every(isReady);
+    }, 'all of its nodes are ready');
+  });
+  it('its hosts serve once it is proved, its addresses are reserved, and nothing in it is changed', async () => {
+    const { status, body } = await takeIn(c);
+    expect(status, JSON.stringify(body)).toBe(201);
+    const done = await ended(body.number);
+    expect(done.status.state, JSON.stringify(done.status.steps)).toBe('done');
+    expect(done.steps.map((s) => [s.kind, s.host])).toEqual([
+      ['api', undefined],
+      ['proof', undefined],
+    ]);
+    expect((await held()).map((h) => [h.name, h.state, h.held?.elsewhere]).sort()).toEqual(
+      hosts.map((h) => [h, 'serving', true]),
+    );
+    expect((await c.estate()).reservations.filter((r) => r.owner.name === 'reef').map((r) => r.address)).toContain('10.62.8.20');
+    expect([await given(), await due()]).toEqual([stood, null]);
+    const { acts } = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
+    expect(acts.filter((a) => a.subject === 'reef').map((a) => a.act)).toEqual(
+      expect.arrayContaining(['kept the way into a cluster', 'began a change', 'changed and proved']),
+    );
+    expect(JSON.stringify(await i.query('select * from audit'))).not.toContain('PRIVATE KEY');
+    // Once more, as when the way in ends: nothing else becomes otherwise.
+    const again = await ended((await takeIn(c)).body.number);
+    expect([again.status.state, (await held()).every((h) => h.state === 'serving'), await given()]).toEqual([
+      'done',
+      true,
+      stood,
+    ]);
+  });
+  it('it is measured like any other, as far as it is known how it is to be', async () => {
+    await c.good('POST', '/api/charters/reef/proof');
+    const { lines } = await c.good<{ lines: { what: string; good: boolean }[] }>('GET', '/api/charters/reef/proof');
+    expect(lines.map((l) => [l.what, l.good]).sort()).toEqual(
+      [
+        'API answers',
+        'certificates of the API are of its authority',
+        'clocks of the nodes',
+        'members behind the API address',
+        'nodes ready',
+        'roles',
+        'versions of the nodes',
+      ].map((what) => [what, true]),
+    );
+  });
+  it('its hosts are not installed from here, and nobody is let in by a key that is not here', async () => {
+    await set(['workers', 'count'], 2);
+    expect(await due()).toMatchObject({ kind: 'remove-hosts', refused: [expect.stringContaining('built elsewhere')] });
+    expect((await begin('remove-hosts')).status).toBe(409);
+    await set(['workers', 'count'], 3);
+    expect((await begin('take-down', { confirm: 'reef' })).body.message).toContain('built elsewhere');
+    const r = await fetch(`${i.config.publicUrl}/api/charters/reef/kubeconfig`, { headers: { cookie: c.cookie } });
+    expect([r.status, await r.text()]).toEqual([409, expect.stringContaining('the key of its authority is not here')]);
+    expect(await i.query("select name from cluster_secret where charter = 'reef' order by name")).toEqual(
+      ['admin.crt', 'admin.key', 'apiserver.crt', 'cluster-ca.crt'].map((name) => ({ name })),
+    );
+  });
+  it('an application comes and goes as a change, and all else stays as it was found', async () => {
+    const addon = own(
+      `${fog}apiVersion: apps/v1
+kind: Deployment
+metadata: {name: fog, namespace: default}
+spec:
+  replicas: 1
+  selector: {matchLabels: {app: fog}}
+  template:
+    metadata: {labels: {app: fog}}
+    spec: {containers: [{name: fog, image: '${image(0)}'}]}
+`,
+      'fog',
+    );
+    await edits('fog', [{ op: 'put', doc: addon }, ...installs(await charterOf(), addon)]);
+    await eventually(async () => (await c.estate()).observed.bills.fog !== undefined, 'its bill is read');
+    const come = await ended((await begin('apply')).body.number);
+    expect(come.status.state, JSON.stringify(come.status.steps)).toBe('done');
+    const more = (await given()).filter((o) => !stood.includes(o));
+    expect(more).toEqual([
+      expect.stringContaining('["default","fog",{"replicas":1'),
+      expect.stringContaining('["default","fog"'),
+    ]);
+    expect((await given()).filter((o) => stood.includes(o))).toEqual(stood);
+    await edits('no fog', takesAway(await charterOf(), 'fog'));
+    const go = await ended((await begin('apply')).body.number);
+    expect([go.status.state, await given()]).toEqual(['done', stood]);
+  });
+  it('released, it runs on: its hosts are free, the way in is forgotten, and the charter can be deleted', async () => {
+    expect((await begin('release')).status).toBe(422);
+    const gone = await ended((await begin('release', { confirm: 'reef' })).body.number);
+    expect(gone.status.state, JSON.stringify(gone.status.steps)).toBe('done');
+    expect([await held(), await given()]).toEqual([[], stood]);
+    expect((await c.estate()).hosts.filter((h) => hosts.includes(h.name)).map((h) => h.state)).toEqual(hosts.map(() => 'fit'));
+    expect((await c.estate()).reservations.filter((r) => r.owner.name === 'reef')).toEqual([]);
+    expect(await i.query('select * from cluster_secret')).toEqual([]);
+    expect(await due()).toMatchObject({ kind: 'build' });
+    expect((await c.call('DELETE', '/api/charters/reef')).status).toBe(200);
   });
 });

@@ -1,8 +1,9 @@
 import type { ChangePlan } from '@praesidor/core/changes';
-import type { Host } from '@praesidor/core/model';
+import { type Change, type Host, keyOf } from '@praesidor/core/model';
 import { type KubeAt, kube } from '@praesidor/protocols/kube';
 import { parse } from 'yaml';
 import { expect } from 'vitest';
+import { writeChanges } from '../src/estate/documents.ts';
 import { builtOrBroken, type Client, eventually, type Installation } from './installation.ts';
 
 /** The cluster plover of a running installation: its charter, what is due for it, and its API. */
@@ -60,6 +61,34 @@ export class Plover {
       certificate: text(user['client-certificate-data']),
       key: text(user['client-key-data']),
     };
+  }
+  /**
+   * Nothing here knows of it any more, and it runs on: its hosts are free, its addresses are nobody's, and no secret of it is kept.
+   *
+   * @returns the kubeconfig of an administrator that was taken before, and its hosts
+   */
+  async forgotten(): Promise<{ kubeconfig: string; hosts: string[] }> {
+    const r = await fetch(`${this.i.config.publicUrl}/api/charters/plover/kubeconfig?role=administrator`, {
+      headers: { cookie: this.c.cookie },
+    });
+    const kubeconfig = await r.text();
+    const e = await this.c.estate();
+    const changes = [
+      ...e.hosts.flatMap(({ held, ...h }): Change[] =>
+        held?.charter === 'plover'
+          ? [{ kind: 'Host', key: h.name, before: { ...h, held }, after: { ...h, state: 'fit' as const } }]
+          : [],
+      ),
+      ...e.reservations.flatMap((r): Change[] =>
+        r.owner.name === 'plover' ? [{ kind: 'Reservation', key: keyOf(r), before: r, after: null }] : [],
+      ),
+      ...e.charters.flatMap((x): Change[] =>
+        x.name === 'plover' ? [{ kind: 'Charter', key: x.name, before: x, after: null }] : [],
+      ),
+    ];
+    await this.i.running.ctx.db.transaction((m) => writeChanges(m, changes, 'nobody', ''));
+    await this.i.query("delete from cluster_secret where charter = 'plover'");
+    return { kubeconfig, hosts: changes.flatMap((x) => (x.kind === 'Host' ? [x.key] : [])).sort() };
   }
   ask = async <T>(path: string, options: Parameters<typeof kube>[2] = {}, at?: KubeAt) =>
     kube<T>(at ?? (await this.kubeconfig()), path, options);

@@ -266,19 +266,46 @@ describe('over a thin link', () => {
 });
 
 describe('one after another', () => {
+  const stops = [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'fast-link' }];
+  it('is not even planned by who may plan, and asks for it to be started at once', async () => {
+    const { token } = await c.good<{ token: string }>('POST', '/api/me/tokens', {
+      name: 'plans shipments',
+      acts: ['plan.read', 'shipments.plan'],
+      days: 1,
+    });
+    const before = await shipments();
+    const asked = async (path: string, body: object) =>
+      (
+        await fetch(`${i.config.publicUrl}/api/shipments${path}`, {
+          method: 'POST',
+          headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
+          body: JSON.stringify({ bills: ['small', 'log-shipper'], ...body }),
+        })
+      ).status;
+    expect([await asked('/chain', { stops, start: true }), await asked('', { target: 'bw-registry', start: true })]).toEqual([
+      403, 403,
+    ]);
+    expect(await shipments()).toEqual(before);
+    expect(await asked('/chain', { stops: [{ target: 'nowhere' }, ...stops] })).toBe(404);
+  });
   it('open hall, then a ship in port: the second begins when the first has landed, from what the first brought', async () => {
     const { shipments: made } = await c.good<{ shipments: Whole[] }>('POST', '/api/shipments/chain', {
       bills: ['small', 'log-shipper'],
-      stops: [{ target: 'bw-registry' }, { target: 'dnl-registry', way: 'fast-link' }],
+      stops,
+      start: true,
     });
-    expect(made.map((s) => [s.source, s.target, s.state, s.after])).toEqual([
-      ['upstream', 'bw-registry', 'planned', null],
-      ['bw-registry', 'dnl-registry', 'queued', made[0]?.label],
+    expect(made.map((s) => [s.source, s.target, s.after])).toEqual([
+      ['upstream', 'bw-registry', null],
+      ['bw-registry', 'dnl-registry', made[0]?.label],
     ]);
     const [first, second] = made as [Whole, Whole];
     const early = await c.call('POST', `/api/shipments/${second.label}/start`);
-    expect([early.status, early.body.message]).toEqual([409, `${second.label} waits for ${first.label}, which is planned.`]);
-    await start(first.label);
+    expect([early.status, early.body.message]).toEqual([
+      409,
+      expect.stringContaining(`${second.label} waits for ${first.label}`),
+    ]);
+    const { acts } = await c.good<{ acts: { act: string; subject: string }[] }>('GET', '/api/acts');
+    expect(acts.flatMap((a) => (a.subject === first.label ? [a.act] : []))).toEqual(['started a shipment', 'planned a shipment']);
     await shipmentIn(c, second.label, 'landed');
     const { bills, registries } = (await c.estate()).observed;
     const held = new Set(registries['dnl-registry']?.digests);

@@ -18,6 +18,8 @@ export const ChangeName = z.enum([
   'renew',
   'take-down',
   'give-back',
+  'take-in',
+  'release',
 ]);
 export type ChangeName = z.infer<typeof ChangeName>;
 
@@ -54,6 +56,8 @@ export interface Installed {
   requested?: Requested | undefined;
   /** Releases that follow on the way to that of the charter, each a change of its own. */
   further?: readonly string[] | undefined;
+  /** Somebody else built it: its API can be asked, and its hosts are not installed from here. */
+  elsewhere?: boolean | undefined;
 }
 
 /** A host that is kept for a cluster that was taken down: off, with what lies on its drives. */
@@ -94,6 +98,10 @@ export interface ChangeKind {
   asked?: (b: Between) => boolean;
   /** It ends the cluster, or what is left of it: it is confirmed by its name, nothing is held for it, and no finding keeps it. */
   ends?: true;
+  /** It can be done to a cluster that was built by something else, too. */
+  elsewhere?: true;
+  /** It puts down what stands already: no finding keeps it. */
+  asItStands?: true;
   /** What somebody is told who confirms it by the name. */
   confirm?: (b: Between) => string;
   /** Why it cannot be asked for, where there is nothing to do it to. */

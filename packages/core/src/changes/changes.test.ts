@@ -479,6 +479,60 @@ describe('usable cores over time', () => {
   });
 });
 
+describe('a cluster that somebody else built', () => {
+  const elsewhere = { elsewhere: true };
+  const planOf = (e: Estate, more: Partial<Charter> = {}) =>
+    resolve(kinds.Charter.parse({ ...(e.charters[0] as Charter), ...more }) as Charter, e);
+  it('is taken in and not built, while none of its hosts serves: nothing is done to them', () => {
+    const e = goodEstate();
+    const due = changeDue(planOf(e), e, undefined, elsewhere);
+    expect([due?.kind, due?.steps.map((s) => [s.kind, s.host]), due?.refused]).toEqual([
+      'take-in',
+      [
+        ['api', undefined],
+        ['proof', undefined],
+      ],
+      [],
+    ]);
+    expect(due?.joins).toHaveLength(6);
+  });
+  it('is released, whether it serves or not; what was built from here is not', () => {
+    for (const e of [goodEstate(), standing()])
+      expect(changeAsked('release', planOf(e), e, undefined, elsewhere)).toMatchObject({
+        kind: 'release',
+        ends: true,
+        refused: [],
+      });
+    expect(changeAsked('release', planOf(standing()), standing())).toBeUndefined();
+  });
+  it.each<[string, Partial<Charter>, Partial<Charter>]>([
+    ['replace-hosts', two, { ...two, except: ['lr-04'] }],
+    ['remove-hosts', {}, two],
+    ['add-hosts', two, { workers: { count: 3 } }],
+  ])('has no %s: its hosts are not installed from here', (kind, before, more) => {
+    const e = standing(before);
+    const due = changeDue(planOf(e, more), e, undefined, elsewhere);
+    expect([due?.kind, due?.refused[0]]).toEqual([kind, expect.stringContaining('built elsewhere')]);
+  });
+  it('has its certificates renewed where it was built: that is not due here, and refused where somebody asks', () => {
+    const e = standing();
+    const installed = { certificates: new Map([['lr-04', '2026-01-01T00:00:00Z']]) };
+    expect(changeDue(planOf(e), e, undefined, installed)?.kind).toBe('renew');
+    expect(changeDue(planOf(e), e, undefined, { ...installed, ...elsewhere })).toBeUndefined();
+    for (const kind of ['renew', 'authority', 'take-down'] as const)
+      expect(changeAsked(kind, planOf(e), e, undefined, elsewhere)?.refused[0]).toContain('built elsewhere');
+  });
+  it('gets objects for its API, and no files for its hosts', () => {
+    const e = standing();
+    const given = { manifests: ['cluster/manifests/5-addons.yaml'], ...elsewhere };
+    expect(changeDue(planOf(e), e, undefined, given)).toMatchObject({ kind: 'apply', refused: [] });
+    const files = new Map([['lr-04', ['/etc/chrony.conf']]]);
+    expect(changeDue(planOf(e), e, undefined, { ...given, files })?.refused).toEqual([
+      'its hosts were installed elsewhere, and get no files from here: set back what /etc/chrony.conf follows from',
+    ]);
+  });
+});
+
 describe('every kind of change', () => {
   it('is in the list once, and at most one is due', () => {
     expect(changeKinds.map((k) => k.kind).sort()).toEqual([...ChangeName.options].sort());

@@ -16,6 +16,7 @@ import { renew } from './kinds/renew.ts';
 import { atOnceRow, guestsRow } from './kinds/in-place.ts';
 import { giveBack } from './kinds/give-back.ts';
 import { takeDown } from './kinds/take-down.ts';
+import { release, takeIn } from './kinds/taken-in.ts';
 import { upgrade } from './kinds/upgrade.ts';
 import { addHosts, placeOf, removeHosts, replaceHosts } from './kinds/hosts.ts';
 
@@ -39,6 +40,8 @@ export const changeKinds: readonly ChangeKind[] = [
   renew,
   takeDown,
   giveBack,
+  takeIn,
+  release,
 ];
 /** Kinds after which nothing stands of a cluster. */
 export const endingKinds: readonly ChangeName[] = changeKinds.filter((k) => k.ends).map((k) => k.kind);
@@ -64,6 +67,7 @@ export function between(plan: Plan, estate: Standing, installed: Partial<Install
       authority: installed.authority ?? authorityOf(serving),
       requested: installed.requested,
       further: installed.further,
+      elsewhere: installed.elsewhere,
     },
     stays,
     behind: stays.flatMap((node) => {
@@ -136,7 +140,12 @@ function planned(kind: ChangeKind, b: Between, known: Known): ChangePlan {
     title: kind.title(b),
     ...movesOf(b, kind),
     steps,
-    refused: kind.refused?.(b) ?? [],
+    refused: [
+      ...(b.installed.elsewhere && !kind.elsewhere
+        ? ['it was built elsewhere, and its hosts are not installed from here: do it where it was built, or release it']
+        : []),
+      ...(kind.refused?.(b) ?? []),
+    ],
     further: kind.further?.(b) ?? [],
     away: kind.away(b),
     ...(point ? { point } : {}),

@@ -4,6 +4,7 @@ export * from './arithmetic.ts';
 export * from './certificates.ts';
 export { comesAbout, type FieldComes, ruledPaths, type Way, ways } from './comes-about.ts';
 export * from './consequences.ts';
+export { standsOn } from './stands-on.ts';
 export { familiesOf, rangesOf } from './families.ts';
 export * from './deletion.ts';
 export { disksOf, type DiskUse, type PlannedDisk } from './disks.ts';

@@ -25,7 +25,7 @@ export interface FoundCluster {
   pods?: string;
   services?: string;
   /** Names and addresses in the certificate that its API shows, and when that ends; when the authority does. */
-  certificate?: { names: string[]; until: string };
+  certificate?: { names: string[]; until: string; pem?: string };
   authority?: { until: string };
 }
 
@@ -55,7 +55,7 @@ const label = (name: string) => name.toLowerCase().split('.')[0] ?? name;
 const inside = (address: string, prefix: string) => isIp(address) && holds(prefixRange(parsePrefix(prefix)), parseIp(address));
 
 /** Hosts by name, with or without a domain; else by an address that the ledger says is theirs. */
-function matched(found: FoundCluster, estate: Estate, site: string): Matched[] {
+function matched(found: FoundCluster, estate: Estate, site: string, wish: string): Matched[] {
   const hosts = estate.hosts.filter((h) => h.site === site);
   const owner = new Map(
     estate.reservations.filter((r) => r.owner.kind === 'host').map((r) => [r.address, r.owner.name] as const),
@@ -66,7 +66,7 @@ function matched(found: FoundCluster, estate: Estate, site: string): Matched[] {
       hosts.find((h) => node.addresses.some((a) => owner.get(a) === h.name));
     if (!host) return { node, why: `no host of the site is called ${label(node.name)} or has its address` };
     const held = host.held?.charter;
-    return held ? { node, host: host.name, why: `it is held by ${held}` } : { node, host: host.name };
+    return held && held !== wish ? { node, host: host.name, why: `it is held by ${held}` } : { node, host: host.name };
   });
 }
 
@@ -77,7 +77,7 @@ const cidr = (address: string | undefined) => address ?? 'not read';
  * @param wish the name that it is to have
  */
 export function draftOf(found: FoundCluster, estate: Estate, site: string, wish: string): Drafted {
-  const nodes = matched(found, estate, site);
+  const nodes = matched(found, estate, site, wish);
   const lacks: string[] = [];
   const networks = estate.networks.filter((n) => n.site === site && n.purpose === 'machine');
   const first = found.nodes.flatMap((n) => n.addresses.filter(isIp));

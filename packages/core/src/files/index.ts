@@ -11,4 +11,4 @@ export * from './write.ts';
 export { imagesOf } from './writers/boot-script.ts';
 export { kernelLine, type StartsFrom } from './writers/ipxe.ts';
 export { adminAccess, kubeconfigText } from './writers/kubeconfig.ts';
-export { clusterObjects, networkAgents, programsOf } from './writers/manifests.ts';
+export { clusterObjects, networkAgents, programsIn, programsOf } from './writers/manifests.ts';

@@ -8,6 +8,7 @@ export type HostAct =
   | 'let-go'
   | 'serve'
   | 'stand-down'
+  | 'set-free'
   | 'drain'
   | 'undrain'
   | 'give-back'
@@ -61,6 +62,14 @@ export const rules: readonly Rule[] = [
     from: ['serving'],
     to: () => 'held',
     leaves: (h) => ({ drained: undefined, held: h.held && kept(h.held) }),
+  },
+  {
+    // A cluster that was built elsewhere is released: it runs on, and nobody here answers for it.
+    act: 'set-free',
+    label: 'Set free',
+    from: ['serving', 'held'],
+    to: measured,
+    leaves: () => ({ drained: undefined, held: undefined }),
   },
   {
     act: 'drain',
@@ -125,10 +134,10 @@ export function doTo(host: Host, act: HostAct, ask: StateAsk): Step {
   return { to, host: after };
 }
 
-/** What a person may do to the host now; `measure`, `hold`, `serve`, `stand-down` and `wipe` are done by the product itself. */
+/** What a person may do to the host now; `measure`, `hold`, `serve`, `stand-down`, `set-free` and `wipe` are done by the product itself. */
 export const actsOn = (host: Host, ask: StateAsk): { act: HostAct; label: string; refused?: string }[] =>
   rules
-    .filter((r) => !['measure', 'hold', 'serve', 'stand-down', 'wipe'].includes(r.act) && r.from.includes(host.state))
+    .filter((r) => !['measure', 'hold', 'serve', 'stand-down', 'set-free', 'wipe'].includes(r.act) && r.from.includes(host.state))
     .map((r) => {
       const step = doTo(host, r.act, ask);
       return { act: r.act, label: r.label, ...('refused' in step ? { refused: step.refused } : {}) };

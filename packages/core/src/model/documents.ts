@@ -208,6 +208,8 @@ export const Host = doc('Host', {
       /** Of one that serves: the release that it was installed with last, and the change that laid out its disks. */
       release: VersionName.optional(),
       installed: Line(40).optional(),
+      /** It was installed by something else, with the cluster that was taken in. */
+      elsewhere: z.literal(true).optional(),
       /** When the first of the certificates that it was given ends. */
       certificates: Instant.optional(),
       /** When the first of the authorities that it trusts ends, and which change of them comes next. */

@@ -229,6 +229,15 @@ describe('a cluster that stands', () => {
     expect(saidOf(ending())[0]?.[0]).toMatch(/^certificates of plover end on 20\d\d-\d\d-\d\d: renew them$/);
     expect(saidOf(ending({ certificates: { byItself: true } }))).toEqual([]);
   });
+  it.each([
+    [29, '/clusters/existing'],
+    [31, undefined],
+  ])('asks for another way into a cluster that was built elsewhere, when that ends in %s days', (days, go) => {
+    const e = standing();
+    const certificates = new Date(Date.parse(e.now) + days * 86_400_000).toISOString();
+    e.hosts = e.hosts.map((h) => (h.held ? ({ ...h, held: { ...h.held, certificates, elsewhere: true } } as Host) : h));
+    expect(saidOf(e)[0]?.[1]).toBe(go);
+  });
   it.each<[1 | 2 | 3, number, RegExp | undefined]>([
     [1, 3000, undefined],
     [1, 400, /^the authority of plover ends on 20\d\d-\d\d-\d\d: change it$/],

@@ -28,7 +28,7 @@ export interface ClusterFound {
   }[];
   pods?: string;
   services?: string;
-  certificate?: { names: string[]; until: string };
+  certificate?: { names: string[]; until: string; pem: string };
   authority?: { until: string };
 }
 const plain = (version: string | undefined) => (version ?? '').replace(/^v/, '').replace(/[+-].*$/, '');
@@ -129,7 +129,7 @@ const optional = <T>(asked: Promise<T | undefined>) =>
   });
 
 /** The certificate that the API shows. */
-async function shownBy(k: KubeAt): Promise<{ names: string[]; until: string } | undefined> {
+async function shownBy(k: KubeAt): Promise<ClusterFound['certificate']> {
   const to = await k.dialer.locate({ purpose: k.purpose ?? 'cluster', host: k.address, port: k.port });
   return new Promise((done) => {
     const socket = tls.connect(
@@ -138,7 +138,11 @@ async function shownBy(k: KubeAt): Promise<{ names: string[]; until: string } | 
         const cert = socket.getPeerCertificate();
         const names = (cert.subjectaltname ?? '').split(', ').map((n) => n.replace(/^(DNS|IP Address):/, ''));
         socket.destroy();
-        done(cert.valid_to ? { names, until: new Date(cert.valid_to).toISOString() } : undefined);
+        done(
+          cert.valid_to
+            ? { names, until: new Date(cert.valid_to).toISOString(), pem: new X509Certificate(cert.raw).toString() }
+            : undefined,
+        );
       },
     );
     socket.once('timeout', () => socket.destroy(new Error('silent'))).once('error', () => done(undefined));

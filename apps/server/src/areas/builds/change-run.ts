@@ -37,7 +37,8 @@ export const changeRun: RunKind = {
   recorded: ({ asked }) => ({ subject: String(asked.charter), facts: { number: asked.number } }),
   open: async (ctx, run, track) => {
     const build = await needBuildOf(ctx.db.manager, run);
-    await openBoot(ctx, build);
+    // Nobody of a cluster that is taken in is started.
+    if (build.kind !== 'take-in') await openBoot(ctx, build);
     const kits = new Kits(ctx);
     return {
       perform: (tools) => performIn(ctx, build, kits, track, tools),
@@ -129,9 +130,13 @@ async function settle(ctx: Context, m: EntityManager, build: BuildRow): Promise<
       ...step.host.held,
       release: plan.charter.release,
       ...(certificates ? { certificates } : {}),
-      ...(authority ? { authority } : {}),
+      ...(authority && build.kind !== 'take-in' ? { authority } : {}),
       // Its disks were laid out by this change, unless it stood before.
-      ...(build.moves.stands.includes(host) ? {} : { installed: installationOf(build) }),
+      ...(build.kind === 'take-in'
+        ? { elsewhere: true as const }
+        : build.moves.stands.includes(host)
+          ? {}
+          : { installed: installationOf(build) }),
     };
     await putDoc(m, { ...step.host, ...(held ? { held } : {}) }, nameOf(build));
   }

@@ -3,11 +3,12 @@ import { endingKinds, type Installed } from '@praesidor/core/changes';
 import type { Charter, Estate } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
 import type { KubeObject } from '@praesidor/protocols/kube';
-import { parseAllDocuments } from 'yaml';
 import type { Context } from '../../context.ts';
 import { type BuildRow, ClusterSecrets } from '../../db/tables.ts';
 import { nextAuthority } from '../clusters/authorities.ts';
+import { isElsewhere } from '../clusters/elsewhere.ts';
 import { kitFiles } from './kit-files.ts';
+import { isManifest as manifest, leftAlone, objectId as id, objectsIn as objects } from './taken-in.ts';
 import { authorityNames, secretOf } from '../clusters/pki.ts';
 
 type Files = ReadonlyMap<string, string>;
@@ -48,7 +49,6 @@ const brokenOff = async (m: EntityManager, charter: string, after: number, befor
   )) as { files: Buffer }[];
 /** Steps that give objects to the API. */
 const gives = ['pod-network', 'inbound'];
-const manifest = (path: string) => path.startsWith('cluster/manifests/');
 
 /**
  * What hosts of a cluster were given when they were installed last, and its API, against what they would be given now: by what each change wrote. What
@@ -59,14 +59,15 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   const certificates = new Map(serving.flatMap((h) => (h.held?.certificates ? [[h.name, h.held.certificates] as const] : [])));
   const files = new Map<string, string[]>();
   const accounts = new Set<string>();
-  const authority = serving.length ? await nextAuthority(ctx.config, m, charter) : undefined;
+  const elsewhere = await isElsewhere(m, charter);
+  const authority = serving.length && !elsewhere ? await nextAuthority(ctx.config, m, charter) : undefined;
   const last = (await m.query(
     `select b.id, b.moves->'joins' as joins, b.plan->'charter' as charter from build b join run r on r.id = b.id join build_kit k on k.build = b.id
      where b.charter = $1 and r.state = 'done' and b.kind <> all($2) order by b.id desc limit 200`,
     [charter, endingKinds],
   )) as { id: number; joins: string[]; charter: Charter }[];
   const [newest] = last;
-  if (!serving.length || !newest) return { files, accounts, manifests: [], certificates, authority };
+  if (!serving.length || !newest) return { files, accounts, manifests: [], certificates, authority, elsewhere };
   const by = new Map<string, number>();
   for (const h of serving) {
     const build = last.find((b) => b.joins.includes(h.name));
@@ -94,7 +95,7 @@ export async function installedOf(ctx: Context, m: EntityManager, charter: strin
   const manifests = [
     ...new Set(given.flatMap((g) => [...paths(g, now)].filter((p) => manifest(p) && g.get(p) !== now.get(p)))),
   ].sort();
-  return { files, accounts, manifests, certificates, authority, charter: newest.charter };
+  return { files, accounts, manifests, certificates, authority, charter: newest.charter, elsewhere };
 }
 
 /** Objects that the API of a cluster was given by the change before this one, or by one between that did not end well, and that this one does not give. */
@@ -107,16 +108,13 @@ export async function objectsGone(m: EntityManager, build: Pick<BuildRow, 'id' |
   )) as { id: number; files: Buffer }[];
   const [now, before] = kits;
   if (!now || !before || now.id !== build.id) return [];
-  const objects = ({ files }: { files: Buffer }) =>
-    Object.entries(kitFiles(files))
-      .filter(([path]) => manifest(path))
-      .flatMap(([, text]) => parseAllDocuments(text).map((d) => d.toJS() as KubeObject | null))
-      .flatMap((o) => (o?.kind && o.metadata?.name ? [o] : []));
-  const id = (o: KubeObject) => JSON.stringify([o.apiVersion.split('/')[0], o.kind, o.metadata.namespace ?? '', o.metadata.name]);
   const given = new Set(objects(now).map(id));
+  const alone = await leftAlone(m, build);
   const lies = [before, ...(await brokenOff(m, build.charter, before.id, build.id))].flatMap(objects);
   // The last given goes first: what stands on the others before them.
-  return [...new Map(lies.map((o) => [id(o), o])).values()].filter((o) => !given.has(id(o))).reverse();
+  return [...new Map(lies.map((o) => [id(o), o])).values()]
+    .filter((o) => !given.has(id(o)) && !alone?.there.has(id(o)))
+    .reverse();
 }
 
 const leaf = (name: string) => {

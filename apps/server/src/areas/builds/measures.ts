@@ -1,6 +1,7 @@
 import { X509Certificate } from 'node:crypto';
+import type { EntityManager } from 'typeorm';
 import { copyText, wholeOf } from '@praesidor/core/backup';
-import { imagesOf, networkAgents, programsOf } from '@praesidor/core/files';
+import { clusterObjects, imagesOf, networkAgents, programsIn, programsOf } from '@praesidor/core/files';
 import { keptAt } from '@praesidor/core/images';
 import { pointerName, resolversOf } from '@praesidor/core/naming';
 import { allRun } from '@praesidor/core/model';
@@ -11,6 +12,7 @@ import { lookup } from '@praesidor/protocols/dns';
 import { claimsSeen, isReady, type KubeList, type KubeNode, kube, running } from '@praesidor/protocols/kube';
 import { pullLog, tellsNoMore } from '@praesidor/protocols/oci';
 import { loadEstate } from '../../estate/load.ts';
+import { leftAlone, objectId } from './taken-in.ts';
 import { volumesAsIs } from './volumes-as-is.ts';
 import { openRegistry } from '../images/registries.ts';
 import type { StepContext } from './step.ts';
@@ -152,7 +154,12 @@ async function agents(s: Proving): Promise<Proof[]> {
 async function programs(s: Proving): Promise<Proof[]> {
   const evidence: string[] = [];
   let runs = 0;
-  const given = programsOf(s.kit);
+  const alone = await leftAlone(s.ctx.db.manager, s.build);
+  const given = programsIn(
+    clusterObjects(s.kit).map(({ stage, objects }) => ({ stage, objects: objects.filter((o) => !alone?.same.has(objectId(o))) })),
+  );
+  // One that was taken in is given nothing at first: of none nothing is proved.
+  if (alone && !given.length) return [];
   for (const p of given) {
     const r = await running(s.kube(), p);
     if (r && allRun(p.kind, r)) runs++;
@@ -336,7 +343,12 @@ export interface Measure {
   every?: number;
   measure: (s: Proving) => Promise<Proof[]>;
   mend: (charter: string) => { label: string; go: string };
+  /** Of clusters that were built from here alone: of another it is not known how that is to be. */
+  ours?: true;
 }
+/** What is measured of a cluster. @param build the change that brought it to where it is */
+export const measuresOf = async (m: EntityManager, build: { id: number; charter: string }): Promise<readonly Measure[]> =>
+  (await leftAlone(m, build)) ? measures.filter((x) => !x.ours) : measures;
 const change = (charter: string) => ({ label: 'What is to be done', go: `/clusters/${charter}/change` });
 const hosts = (charter: string) => ({ label: 'Open its hosts', go: `/hosts?q=cluster:${charter}` });
 const charterPage = (charter: string) => ({ label: `Open ${charter}`, go: `/clusters/${charter}` });
@@ -347,7 +359,7 @@ export const measures: readonly Measure[] = [
   { name: 'clocks', every: 15, measure: clocks, mend: hosts },
   { name: 'versions', every: 60, measure: versions, mend: change },
   { name: 'gone', measure: gone, mend: hosts },
-  { name: 'agents', every: 5, measure: agents, mend: hosts },
+  { name: 'agents', ours: true, every: 5, measure: agents, mend: hosts },
   { name: 'programs', every: 5, measure: programs, mend: charterPage },
   { name: 'members', every: 5, measure: members, mend: change },
   {
@@ -357,8 +369,8 @@ export const measures: readonly Measure[] = [
     mend: (c) => ({ label: 'Renew certificates', go: `/clusters/${c}/change?kind=renew` }),
   },
   { name: 'copies', every: 5, measure: copies, mend: (c) => ({ label: 'Open its volumes', go: `/clusters/${c}?tab=volumes` }) },
-  { name: 'inbound', every: 5, measure: inboundAddress, mend: charterPage },
-  { name: 'names', every: 15, measure: names, mend: () => ({ label: 'Open Names', go: '/addresses/names' }) },
-  { name: 'pulls', measure: pulls, mend: () => ({ label: 'Open Images', go: '/images' }) },
-  { name: 'outside', every: 15, measure: outside, mend: () => ({ label: 'Open Images', go: '/images' }) },
+  { name: 'inbound', ours: true, every: 5, measure: inboundAddress, mend: charterPage },
+  { name: 'names', ours: true, every: 15, measure: names, mend: () => ({ label: 'Open Names', go: '/addresses/names' }) },
+  { name: 'pulls', ours: true, measure: pulls, mend: () => ({ label: 'Open Images', go: '/images' }) },
+  { name: 'outside', ours: true, every: 15, measure: outside, mend: () => ({ label: 'Open Images', go: '/images' }) },
 ];

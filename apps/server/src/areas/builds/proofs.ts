@@ -17,7 +17,7 @@ import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { kubeOf } from './kube-of.ts';
 import { kitOf } from './kit-of-build.ts';
-import { line, type Measure, measures, type Proof, type Proving } from './measures.ts';
+import { line, type Measure, measures, measuresOf, type Proof, type Proving } from './measures.ts';
 import { buildsWhere } from './rows.ts';
 
 const placeOf = new Map(measures.map((m, n) => [m.name, n]));
@@ -112,7 +112,7 @@ export async function proveClusters(ctx: Context, signal: AbortSignal): Promise<
     m.every !== undefined && Date.now() - (last.get(`${b.charter} ${m.name}`) ?? 0) >= m.every * 60_000;
   const all = await standing(ctx, estate);
   await inParallel(all, 4, signal, async (b) => {
-    const list = measures.filter((m) => due(b, m));
+    const list = (await measuresOf(ctx.db.manager, b)).filter((m) => due(b, m));
     if (list.length)
       await prove(ctx, b, estate, list, signal).catch((e: Error) => ctx.log('proof', { charter: b.charter, error: e.message }));
   });
@@ -130,7 +130,7 @@ export async function proveNow(ctx: Context, charter: string, signal: AbortSigna
     ctx,
     b,
     estate,
-    measures.filter((m) => m.every !== undefined),
+    (await measuresOf(ctx.db.manager, b)).filter((m) => m.every !== undefined),
     signal,
   );
 }

@@ -1,7 +1,7 @@
 import { gzipSync } from 'node:zlib';
 import { counted } from '@praesidor/core/words';
 import { type Change, type Estate, same } from '@praesidor/core/model';
-import { type ChangeName, changeKind, type ChangePlan } from '@praesidor/core/changes';
+import { type ChangeKind, type ChangeName, changeKind, type ChangePlan } from '@praesidor/core/changes';
 import { type Decided, decisions } from '@praesidor/core/schedule';
 import type { EntityManager } from 'typeorm';
 import { record } from '../../audit.ts';
@@ -34,12 +34,17 @@ export async function dueChange(ctx: Context, name: string, asked?: ChangeName):
  * What takes long of beginning a change, computed before its transaction on a thread of its own: what it holds, what stops it when that is held, the files that it
  * writes, and what runs on the cluster.
  */
-async function looked(ctx: Context, name: string, ends: boolean) {
+async function looked(ctx: Context, name: string, { ends, asItStands }: Pick<ChangeKind, 'ends' | 'asItStands'>) {
   const { estate, revision } = await loadEstate(ctx.db, thisMinute());
   needIn(estate, 'Charter', name);
   await ctx.compute.know(estate);
   const requested = await requestedOf(ctx, name, estate);
-  return { estate, revision, requested, ...(await lookedAt(ctx, estate, name, { holds: !ends, ends })) };
+  return {
+    estate,
+    revision,
+    requested,
+    ...(await lookedAt(ctx, estate, name, { holds: !ends, ends: Boolean(ends || asItStands) })),
+  };
 }
 async function lookedAt(ctx: Context, estate: Estate, name: string, how: { holds: boolean; ends: boolean }) {
   const { refused, ...found } = await ctx.compute.changeOf(estate, {
@@ -65,13 +70,13 @@ export async function beginChange(
   who: string,
   confirmed?: string,
 ): Promise<BuildRow> {
-  const { asked, ends, nothing, reissues } = changeKind(kind);
+  const { asked, ends, asItStands, nothing, reissues } = changeKind(kind);
   if (ends && confirmed !== name)
     throw new Refusal('invalid', `${changeKind(kind).label} is confirmed by the name of the cluster.`, {
       remedy: `Send confirm: ${name}.`,
     });
   try {
-    const before = await looked(ctx, name, ends === true);
+    const before = await looked(ctx, name, changeKind(kind));
     return await inTurnToHold(() =>
       ctx.db.transaction(async (m) => {
         // What ends holds nothing more, and no finding keeps it.
@@ -80,7 +85,7 @@ export async function beginChange(
         // Otherwise than it was read: what is held is held by now, and it is looked at as it stands.
         const found = asRead
           ? before
-          : await lookedAt(ctx, (await loadEstate(m)).estate, name, { holds: false, ends: ends === true });
+          : await lookedAt(ctx, (await loadEstate(m)).estate, name, { holds: false, ends: ends === true || asItStands === true });
         const { whole, stops, kit } = found;
         const charter = needIn(whole, 'Charter', name);
         if (stops.length)

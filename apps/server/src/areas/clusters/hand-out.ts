@@ -10,6 +10,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { Refusal } from '../../refusal.ts';
 import { kubeOf } from '../builds/kube-of.ts';
+import { isElsewhere } from './elsewhere.ts';
 import { sealedContext } from './kit.ts';
 import { issue } from './pki.ts';
 import { planOf } from './service.ts';
@@ -100,6 +101,14 @@ export async function ownAccess(ctx: Context, name: string, who: Principal, role
   const kit = await ctx.db.transaction((m) =>
     sealedContext(ctx, m, plan, estate, { bootUrl: () => '', reportUrl: () => '', installation: name }),
   );
+  if (await isElsewhere(ctx.db.manager, name))
+    throw new Refusal(
+      'not-now',
+      `${name} was built elsewhere: the key of its authority is not here, and nobody is let in by it.`,
+      {
+        remedy: 'Use the kubeconfig that you have of it.',
+      },
+    );
   const { cert, key } = await issue(
     {
       name: who.login,

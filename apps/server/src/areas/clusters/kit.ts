@@ -53,11 +53,17 @@ export async function sealedContext(
     if (entry !== undefined) return entry;
     if (name.startsWith('pull ')) return pull ? Buffer.from(`${pull.user}:${pull.secret}`).toString('base64') : '';
     const found = secrets.get(name);
+    if (found === undefined && !secrets.has('cluster-ca.key')) throw notHere(plan.charter.name, name);
     if (found === undefined) throw new Error(`the plan has no secret ${name}`);
     return found;
   };
   return { plan, estate, secret, ...given };
 }
+
+const notHere = (charter: string, name: string) =>
+  new Refusal('not-now', `${charter} was built elsewhere: its ${name} is not here.`, {
+    remedy: 'Do that where it was built, or with the kubeconfig that you have.',
+  });
 
 export const sha256 = (text: string) => createHash('sha256').update(text).digest('hex');
 

@@ -68,6 +68,8 @@ export async function clusterSecrets(config: Config, m: EntityManager, plan: Pla
     out.set(row.name, secretOf(config, charter, row));
     about.set(row.name, JSON.stringify(row.about));
   }
+  // The key of its authority is not here: nothing is issued for it.
+  if (out.has('cluster-ca.crt') && !out.has('cluster-ca.key')) return out;
   const keep = async (name: string, text: string, what: object) => {
     out.set(name, text);
     await keepSecret(config, m, charter, name, text, what);

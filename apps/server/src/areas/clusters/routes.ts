@@ -12,7 +12,7 @@ import { needDoc, validDoc } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { confirm, measureAll, prerequisites } from '../builds/measure.ts';
 import { applicationsOf } from './applications.ts';
-import { existingCluster } from './existing.ts';
+import { existingCluster, takeIn } from './existing.ts';
 import { handOut } from './hand-out.ts';
 import { archive, openContext, sealedContext, sha256 } from './kit.ts';
 import { carve, deleteCharter } from './without-hosts.ts';
@@ -63,6 +63,23 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       },
     },
     async (req) => existingCluster(ctx, req.who.login, req.params.name, req.body),
+  );
+
+  /** Takes that cluster in: the charter is saved, the way into its API is kept sealed, and it is measured against the charter. Nothing in it is changed. */
+  app.post(
+    '/api/sites/:name/existing/take-in',
+    {
+      config: { act: 'builds.run' },
+      schema: {
+        response: { '2xx': answers.BuildBegun },
+        params: Named,
+        body: z.strictObject({ kubeconfig: z.string().max(200_000), name: words.Name.optional() }),
+      },
+    },
+    async (req, reply) => {
+      const { charter, number } = await takeIn(ctx, req.principal, req.params.name, req.body);
+      return reply.status(201).send({ charter, number });
+    },
   );
 
   /** Its add-ons as they stand in it, asked of its API at this moment. */

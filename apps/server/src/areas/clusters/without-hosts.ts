@@ -8,6 +8,7 @@ import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { Refusal } from '../../refusal.ts';
 import { nothingUnderWay } from '../builds/change-run.ts';
+import { isElsewhere } from './elsewhere.ts';
 import { hold } from './service.ts';
 import type { HoldResult } from './would-hold.ts';
 
@@ -55,6 +56,8 @@ export async function deleteCharter(m: EntityManager, who: Principal, name: stri
   if ('refused' in deletion)
     throw new Refusal('not-now', `${name} cannot be deleted: ${deletion.refused}`, { remedy: deletion.remedy });
   const changes = await changePlan(m, who, deletion.edits, { act: 'charters.save', via: 'act', note: '', revision });
+  // A way into what somebody else built is not kept without the charter: another of that name would be taken for it.
+  if (await isElsewhere(m, name)) await m.query('delete from cluster_secret where charter = $1', [name]);
   const act = await record(m, who.login, 'deleted the charter', name, { documents: changes.length }, changes, 'charters.save');
   return { gone: changes.filter((c) => !c.after).length, act };
 }

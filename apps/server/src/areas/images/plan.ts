@@ -25,11 +25,18 @@ export interface Wish {
 /** What one medium is taken to hold where nobody says: a 64 GB stick, with room for its file system. */
 export const usualCaseBytes = 60e9;
 
+/** What is done with shipments in the transaction that plans them: all of it, or nothing. */
+export type AlsoPlanned = (m: EntityManager, made: readonly Shipment[]) => Promise<void>;
+
 /** Plans what a registry lacks of some bills, as the items that have to move; nothing it holds is moved again. */
-export async function planShipment(ctx: Context, wish: Wish, who: string): Promise<Shipment> {
+export async function planShipment(ctx: Context, wish: Wish, who: string, also?: AlsoPlanned): Promise<Shipment> {
   await lookAt(ctx, wish.target);
   const { estate } = await loadEstate(ctx.db);
-  return ctx.db.transaction((m) => planIn(m, estate, wish, who));
+  return ctx.db.transaction(async (m) => {
+    const s = await planIn(m, estate, wish, who);
+    await also?.(m, [s]);
+    return s;
+  });
 }
 
 /**
@@ -42,6 +49,7 @@ export async function planChain(
   bills: string[],
   source: string | undefined,
   who: string,
+  also?: AlsoPlanned,
 ): Promise<Shipment[]> {
   for (const s of stops) await lookAt(ctx, s.target);
   const { estate } = await loadEstate(ctx.db);
@@ -59,6 +67,7 @@ export async function planChain(
     }
     if (!made.length)
       throw new Refusal('not-now', `Every stop holds everything of ${bills.join(', ')}. There is nothing to move.`);
+    await also?.(m, made);
     return made;
   });
 }

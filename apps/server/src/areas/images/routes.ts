@@ -2,11 +2,13 @@ import * as answers from '@praesidor/contract';
 import { Readable } from 'node:stream';
 import type { App } from '../../app-type.ts';
 import { z } from 'zod';
-import { may } from '@praesidor/core/access';
+import { may, type Principal } from '@praesidor/core/access';
 import { type PullStep, wouldPull } from '@praesidor/core/images';
 import { words } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
 import { getManifest, ping, targetOf } from '@praesidor/protocols/oci';
+import { permit } from '../../access/permit.ts';
+import { whereIs } from '../../access/where.ts';
 import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { ShipmentCases, Shipments } from '../../db/tables.ts';
@@ -18,10 +20,10 @@ import { distrustInstance, trustedKeys, trustInstance } from './instance.ts';
 import { mayGo, scrubOf, takeAway } from './deleting.ts';
 import { makeKit, takeKit } from './kit/make.ts';
 import { publishedAt, takePublished } from './published.ts';
-import { planChain, planRepair, planShipment } from './plan.ts';
+import { type AlsoPlanned, planChain, planRepair, planShipment } from './plan.ts';
 import { pullSummary, readPulls, stillReading } from './pulls.ts';
 import { openRegistry, lookAt } from './registries.ts';
-import { start, stop } from './shipments.ts';
+import { start, startIn, stop } from './shipments.ts';
 import { newCertificate, requestFor, setAuthority, trustOf } from './trust.ts';
 
 const Bills = z.array(words.VersionName).min(1).max(50);
@@ -29,10 +31,13 @@ const how = {
   way: z.enum(['link', 'fast-link', 'case']).optional(),
   caseBytes: z.number().int().min(10_000).max(1e14).optional(),
 };
-const Plan = z.strictObject({ target: words.Name, bills: Bills, source: words.Name.optional(), ...how });
+/** Started at once: that is asked for by who may run shipments to its target. */
+const startsToo = { start: z.boolean().default(false) };
+const Plan = z.strictObject({ target: words.Name, bills: Bills, source: words.Name.optional(), ...how, ...startsToo });
 const Chain = z.strictObject({
   bills: Bills,
   source: words.Name.optional(),
+  ...startsToo,
   stops: z
     .array(z.strictObject({ target: words.Name, ...how }))
     .min(2)
@@ -92,13 +97,23 @@ export async function images(app: App, { ctx }: { ctx: Context }) {
     };
   });
 
+  /** Starts the first of what was planned; those after it begin when it has landed. @throws Refusal where they may not run shipments there */
+  const starter = async (who: Principal, targets: readonly string[]): Promise<AlsoPlanned> => {
+    permit(who, 'shipments.run', undefined, await whereIs(ctx.db.manager, [{ kind: 'Registry', keys: targets }]));
+    return async (m, [first]) => {
+      if (first) await startIn(ctx, m, first.label, who.login);
+    };
+  };
   app.post(
     '/api/shipments',
     { config: { act: 'shipments.plan' }, schema: { response: { '2xx': answers.ShipmentPlanned }, body: Plan } },
     async (req, reply) => {
-      const wish = req.body;
-      const s = await planShipment(ctx, wish, req.who.login);
-      await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
+      const { start: startsToo, ...wish } = req.body;
+      const starts = startsToo ? await starter(req.principal, [wish.target]) : undefined;
+      const s = await planShipment(ctx, wish, req.who.login, async (m, made) => {
+        for (const s of made) await record(m, req.who.login, 'planned a shipment', s.label, { ...wish, bytes: s.bytes });
+        await starts?.(m, made);
+      });
       return reply.status(201).send({ shipment: s });
     },
   );
@@ -107,10 +122,14 @@ export async function images(app: App, { ctx }: { ctx: Context }) {
     '/api/shipments/chain',
     { config: { act: 'shipments.plan' }, schema: { response: { '2xx': answers.ChainPlanned }, body: Chain } },
     async (req, reply) => {
-      const { stops, bills, source } = req.body;
-      const made = await planChain(ctx, stops, bills, source, req.who.login);
-      for (const s of made)
-        await record(ctx.db.manager, req.who.login, 'planned a shipment', s.label, { target: s.target, bills, after: s.after });
+      const { stops, bills, source, start: startsToo } = req.body;
+      const targets = stops.map((s) => s.target);
+      const starts = startsToo ? await starter(req.principal, targets) : undefined;
+      const made = await planChain(ctx, stops, bills, source, req.who.login, async (m, made) => {
+        for (const s of made)
+          await record(m, req.who.login, 'planned a shipment', s.label, { target: s.target, bills, after: s.after });
+        await starts?.(m, made);
+      });
       return reply.status(201).send({ shipments: made });
     },
   );

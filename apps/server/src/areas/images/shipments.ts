@@ -25,7 +25,8 @@ export async function start(ctx: Context, label: string, who: string, cases?: nu
   await ctx.db.transaction((m) => startIn(ctx, m, label, who, cases));
 }
 
-async function startIn(ctx: Context, m: EntityManager, label: string, who: string, cases?: number[]): Promise<void> {
+/** Starts a shipment in the caller's transaction. @throws Refusal */
+export async function startIn(ctx: Context, m: EntityManager, label: string, who: string, cases?: number[]): Promise<void> {
   const s = await m.findOne(Shipments, { where: { label }, lock: { mode: 'pessimistic_write' } });
   if (!s) throw new Refusal('not-found', `There is no shipment ${label}.`);
   const asked = cases ? { cases } : {};

@@ -92,7 +92,7 @@ export function ChangeSpace() {
   );
   const stops = findings.filter((f) => f.severity === 'stop').length;
   // What ends is kept by no finding.
-  const offer = offerBuild(leave, plan.ends ? 0 : stops, begin.isPending);
+  const offer = offerBuild(leave, plan.ends || plan.kind === 'take-in' ? 0 : stops, begin.isPending);
   const coming = plan.joins.filter((h) => !plan.stands.includes(h)).length;
   const given = plan.steps.filter((s) => s.kind === 'files').length;
   const status = newRun(plan.steps);

@@ -139,6 +139,8 @@ export function CharterSpace() {
   const serves = estate.hosts.some((h) => h.held?.charter === name && h.state === 'serving');
   // Taken down: nothing is built over what lies on the drives.
   const keeps = !serves && estate.hosts.some((h) => h.held?.charter === name && h.state === 'held' && h.held.installed);
+  // Somebody else built it, and taking it in did not come to its end.
+  const found = !serves && builds.data?.find((b) => b.charter === name)?.kind === 'take-in';
   const changes = report.data?.changes.length ?? 0;
   const editing = differs(charter.data.doc, draft);
   // Who saved since the draft began; several may have.
@@ -194,7 +196,12 @@ export function CharterSpace() {
               Give hosts back…
             </Button>
           )}
-          {!editing && !running && !serves && !keeps && (
+          {!editing && !running && found && (
+            <Button filled onClick={() => void navigate(scoped(`/clusters/${name}/change`, site))}>
+              Take in…
+            </Button>
+          )}
+          {!editing && !running && !serves && !keeps && !found && (
             <Button filled disabled={offer.disabled} title={offer.why} onClick={() => build.mutate()}>
               Build
             </Button>

@@ -40,7 +40,20 @@ export function ExistingSpace() {
     () => `Charter ${found?.charter?.name} saved.`,
     [['estate']],
   );
+  const takeIn = useCall<{ charter: string; number: number }>(
+    () => ({
+      method: 'POST',
+      path: `/api/sites/${site}/existing/take-in`,
+      body: { kubeconfig, ...(found?.charter ? { name: found.charter.name } : {}) },
+    }),
+    (b) => {
+      void navigate(scoped(`/builds/${b.charter}/${b.number}`, chosen));
+      return `${b.charter} is measured against its charter.`;
+    },
+    [['builds'], ['estate']],
+  );
   const off = found?.rows.filter((r) => !r.same).length ?? 0;
+  const lacking = found?.nodes.filter((n) => n.why).length ?? 0;
   const exists = estate?.charters.some((c) => c.name === found?.charter?.name);
   return (
     <Space
@@ -56,22 +69,35 @@ export function ExistingSpace() {
       foot={found?.charter ? undefined : 'The draft is checked when the cluster was read.'}
       acts={
         found?.charter && (
-          <Button
-            filled
-            disabled={!leave.may('charters.save') || save.isPending || exists === true}
-            title={exists ? `There is a charter ${found.charter.name} already` : leave.why('charters.save')}
-            onClick={() =>
-              save.mutate(undefined, { onSuccess: () => void navigate(scoped(`/clusters/${found.charter?.name}`, chosen)) })
-            }
-          >
-            Save charter
-          </Button>
+          <>
+            <Button
+              disabled={!leave.may('charters.save') || save.isPending || exists === true}
+              title={exists ? `There is a charter ${found.charter.name} already` : leave.why('charters.save')}
+              onClick={() =>
+                save.mutate(undefined, { onSuccess: () => void navigate(scoped(`/clusters/${found.charter?.name}`, chosen)) })
+              }
+            >
+              Save charter
+            </Button>
+            <Button
+              filled
+              disabled={!leave.may('builds.run') || takeIn.isPending || lacking > 0}
+              title={
+                lacking
+                  ? `${counted(lacking, 'node')} ${lacking === 1 ? 'is' : 'are'} no host that the charter can have`
+                  : leave.why('builds.run')
+              }
+              onClick={() => takeIn.mutate()}
+            >
+              Take in
+            </Button>
+          </>
         )
       }
     >
       <section aria-label="Way in" className="max-w-[720px] pt-4">
         <p className="pb-3 text-ink-2">
-          The cluster is read and nothing in it is changed. The kubeconfig is used for this and not kept.
+          The cluster is read and nothing in it is changed. The kubeconfig is not kept before the cluster is taken in.
         </p>
         <Field label="Site">
           {(id) => (
@@ -112,7 +138,7 @@ export function ExistingSpace() {
           {found ? 'Read it again' : 'Read the cluster'}
         </Button>
       </section>
-      <Refused error={read.error ?? save.error} />
+      <Refused error={read.error ?? save.error ?? takeIn.error} />
       {found && <Found found={found} off={off} />}
     </Space>
   );
@@ -132,7 +158,11 @@ function Found({ found, off }: { found: ExistingCluster; off: number }) {
         </section>
       )}
       {found.charter && (
-        <p className="pt-3 text-ink-2">The charter is a plan of what stands. Building it would install its hosts anew.</p>
+        <p className="max-w-[720px] pt-3 text-ink-2">
+          <b>Take in</b> saves the charter, measures the cluster against it, and holds its hosts: they serve, and no other cluster
+          can have them. The kubeconfig is kept sealed until the cluster is released. <b>Save charter</b> keeps the plan alone:
+          building it would install the hosts anew.
+        </p>
       )}
       <section aria-label="Comparison" className="pt-4">
         <h2 className="pb-1 text-lg">

@@ -55,21 +55,36 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
   const stands = hosts.some((h) => h.state === 'serving');
   /** Of a cluster that was taken down: what lies on their drives is there still. */
   const keeps = hosts.filter((h) => h.state === 'held' && h.held?.installed).length;
+  /** Somebody else built it: it was taken in, or that has not come to its end. */
+  const elsewhere = hosts.some((h) => h.held?.elsewhere) || (!stands && own?.[0]?.kind === 'take-in');
+  const released: [ChangeName, string, string][] = [
+    ['release', `Release ${name}…`, 'it runs on, and its hosts are free here: shows first what that means'],
+  ];
   if (!last || !proof)
     return (
-      <Empty title="Nothing is proved yet">
-        The last step of a build measures that what stands is what was planned; its lines and their evidence are kept here.
-      </Empty>
+      <>
+        <Empty title="Nothing is proved yet">
+          The last step of a build measures that what stands is what was planned; its lines and their evidence are kept here.
+        </Empty>
+        {elsewhere && <FurtherChanges name={name} list={released} />}
+      </>
     );
+  // Of a cluster that was taken in, what it publishes is known where it was built.
+  const publishes: [string, string][] =
+    plan && !elsewhere
+      ? [
+          ['Published applications', plan.inbound.name],
+          ['Inbound address', plan.inbound.address],
+          ['Service pool', plan.charter.servicePool?.range ?? '—'],
+          ['Mirror', plan.mirror?.endpoint ?? '—'],
+        ]
+      : [];
   const out: [string, string][] =
     plan && stands
       ? [
           ['API', `https://${plan.api.name}:${plan.api.port}`],
           ['API address', plan.api.address],
-          ['Published applications', plan.inbound.name],
-          ['Inbound address', plan.inbound.address],
-          ['Service pool', plan.charter.servicePool?.range ?? '—'],
-          ['Mirror', plan.mirror?.endpoint ?? '—'],
+          ...publishes,
           ['Nodes', plan.nodes.map((n) => `${n.host} ${n.address}`).join(', ')],
         ]
       : [];
@@ -91,12 +106,22 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
               ))}
               <tr>
                 <td className="text-ink-2">kubeconfig</td>
-                <td>
-                  <button type="button" className="font-semibold text-verdigris hover:underline" onClick={() => setTaking(true)}>
-                    Take a kubeconfig…
-                  </button>{' '}
-                  <span className="text-ink-2">in your name, of one role, with an end</span>
-                </td>
+                {elsewhere ? (
+                  <td className="text-ink-2">
+                    That of where it was built: the key of its authority is not here, so none is issued from here
+                  </td>
+                ) : (
+                  <td>
+                    <button
+                      type="button"
+                      className="font-semibold text-verdigris hover:underline"
+                      onClick={() => setTaking(true)}
+                    >
+                      Take a kubeconfig…
+                    </button>{' '}
+                    <span className="text-ink-2">in your name, of one role, with an end</span>
+                  </td>
+                )}
               </tr>
             </tbody>
           }
@@ -117,15 +142,21 @@ export default function ProofTab({ name, plan }: { name: string; plan: Plan | un
       <FurtherChanges
         name={name}
         list={
-          stands
-            ? [
-                ['renew', 'Renew certificates…', 'issues all of them anew, by the authority that stands'],
-                ['authority', 'Change authority…', 'trusts the next one, then issues by it, then trusts it alone: three changes'],
-                ['take-down', `Take ${name} down…`, 'shows first what would end, and what stays'],
-              ]
-            : keeps > 0
-              ? [['give-back', `Give ${counted(keeps, 'host')} back…`, 'shows first what would end, and what stays']]
-              : []
+          elsewhere
+            ? released
+            : stands
+              ? [
+                  ['renew', 'Renew certificates…', 'issues all of them anew, by the authority that stands'],
+                  [
+                    'authority',
+                    'Change authority…',
+                    'trusts the next one, then issues by it, then trusts it alone: three changes',
+                  ],
+                  ['take-down', `Take ${name} down…`, 'shows first what would end, and what stays'],
+                ]
+              : keeps > 0
+                ? [['give-back', `Give ${counted(keeps, 'host')} back…`, 'shows first what would end, and what stays']]
+                : []
         }
       />
       {backups.data && backups.data.length > 0 && (

@@ -3,14 +3,13 @@ import { heldBy, joinBills, missing, splitIntoCases, staysWithin, timeToMove, us
 import { bytesText, counted } from '@praesidor/core/words';
 import type { Bill, Estate, Site } from '@praesidor/core/model';
 import { useState } from 'react';
-import { api } from '../../api/client.ts';
 import type { ShipmentDto } from '../../api/queries.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Dialog } from '../../parts/Dialog.tsx';
 import { Field, Input } from '../../parts/Fields.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { clock, day } from '../../parts/time.ts';
-import { useAct } from '../../state/act.ts';
+import { useCall } from '../../state/call.ts';
 import { readSize } from './sizes.ts';
 
 type Way = ShipmentDto['way'];
@@ -68,23 +67,19 @@ export function PlanDialog({
     ),
   );
   const caseBytes = readSize(size);
-  const plan = useAct(
-    async () => {
-      const how = { way, ...(way === 'case' ? { caseBytes } : {}) };
-      if (over) {
-        const { shipments } = await api<{ shipments: ShipmentDto[] }>('POST', '/api/shipments/chain', {
-          bills,
-          source,
-          stops: [{ target: over }, { target, ...how }],
-        });
-        await api('POST', `/api/shipments/${shipments[0]?.label}/start`);
-        return { label: shipments.map((s) => s.label).join(', then ') };
-      }
-      const { shipment } = await api<{ shipment: ShipmentDto }>('POST', '/api/shipments', { target, bills, source, ...how });
-      await api('POST', `/api/shipments/${shipment.label}/start`);
-      return shipment;
-    },
-    (s) => `${s.label} is under way.`,
+  const how = { way, ...(way === 'case' ? { caseBytes } : {}) };
+  const plan = useCall<{ shipment: ShipmentDto } | { shipments: ShipmentDto[] }>(
+    () => ({
+      method: 'POST',
+      path: over ? '/api/shipments/chain' : '/api/shipments',
+      body: {
+        ...(over ? { stops: [{ target: over }, { target, ...how }] } : { target, ...how }),
+        bills,
+        source,
+        start: true,
+      },
+    }),
+    (made) => `${('shipments' in made ? made.shipments : [made.shipment]).map((s) => s.label).join(', then ')} is under way.`,
     [['shipments']],
   );
   return (
@@ -93,6 +88,7 @@ export function PlanDialog({
       wide
       onClose={onClose}
       title="Plan a shipment"
+      same={() => plan.call()}
       about="Only what the target lacks is moved; every digest is verified."
       acts={
         <>

@@ -18,6 +18,11 @@ function refused(b: Between): string[] {
   const before = b.installed.charter;
   const other = before ? fixed.filter((f) => JSON.stringify(f.of(before)) !== JSON.stringify(f.of(b.plan.charter))) : [];
   return [
+    ...(b.installed.elsewhere && touched(b).length
+      ? [
+          `its hosts were installed elsewhere, and get no files from here: set back what ${[...new Set([...b.installed.files.values()].flat())].slice(0, 3).join(', ')} follows from`,
+        ]
+      : []),
     ...other.map((f) => `${f.label} cannot change while it stands (${f.field}): set it back, or build another cluster`),
     ...guestsLose(b, touched(b)),
   ];
@@ -26,6 +31,7 @@ function refused(b: Between): string[] {
 /** Files of hosts that stand, and what the API was given, as they follow from the charter by now. */
 export const apply: ChangeKind = {
   kind: 'apply',
+  elsewhere: true,
   label: 'Apply changes',
   due: (b) => b.stays.length > 0 && !b.joins.length && !b.leaves.length && !b.behind.length && some(b),
   installs: touched,

@@ -36,7 +36,7 @@ export function buildSteps(plan: Plan, estate: Limiting, known: Known = nothingK
 export const build: ChangeKind = {
   kind: 'build',
   label: 'Build',
-  due: (b) => !b.stays.length && !b.leaves.length,
+  due: (b) => !b.installed.elsewhere && !b.stays.length && !b.leaves.length,
   title: (b) => `Build ${b.plan.charter.name}`,
   steps: (b, known) => buildSteps(b.plan, b.estate, known),
   refused: (b) => {

@@ -24,6 +24,7 @@ export const renew: ChangeKind = {
   label: 'Renew certificates',
   reissues: true,
   due: (b) =>
+    !b.installed.elsewhere &&
     b.stays.length > 0 &&
     !b.joins.length &&
     !b.leaves.length &&

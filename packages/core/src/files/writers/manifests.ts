@@ -46,7 +46,9 @@ export const networkAgents = (ctx: KitContext): { namespace: string; name: strin
 
 /** Programs among them, which are to run. */
 export const programsOf = (ctx: KitContext): { kind: string; namespace: string; name: string }[] =>
-  clusterObjects(ctx).flatMap((s) =>
+  programsIn(clusterObjects(ctx));
+export const programsIn = (given: ReturnType<typeof clusterObjects>): { kind: string; namespace: string; name: string }[] =>
+  given.flatMap((s) =>
     s.objects.flatMap((o) =>
       isProgram(o) ? [{ kind: o.kind, namespace: o.metadata.namespace ?? 'default', name: o.metadata.name }] : [],
     ),

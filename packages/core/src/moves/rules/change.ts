@@ -36,6 +36,17 @@ export const change: MoveRule = ({ site, charters, unbuilt, hosts, findings, bui
           { stage: 'build', text: next, label: 'What is to be done', go: `/clusters/${c.name}/change?kind=authority&${q}` },
         ];
       const end = firstEnd(serving.flatMap((h) => h.held?.certificates ?? []));
+      if (end !== undefined && serving.some((h) => h.held?.elsewhere))
+        return Date.parse(now) < end - 30 * 86_400_000
+          ? []
+          : [
+              {
+                stage: 'build',
+                text: `certificates towards ${c.name} end on ${new Date(end).toISOString().slice(0, 10)}: renew them where it was built, and take it in once more`,
+                label: 'Take in once more',
+                go: '/clusters/existing',
+              },
+            ];
       if (end === undefined || c.certificates?.byItself || Date.parse(now) < renewFrom(end, c.certificates?.days ?? 365))
         return [];
       return [

@@ -1,4 +1,4 @@
-import { clusterObjects, networkAgents, programsOf } from '@praesidor/core/files';
+import { clusterObjects, networkAgents, programsIn } from '@praesidor/core/files';
 import { allRun } from '@praesidor/core/model';
 import { connects } from '@praesidor/protocols/dial';
 import {
@@ -13,6 +13,7 @@ import {
   whyNotRunning,
 } from '@praesidor/protocols/kube';
 import { objectsGone } from '../installed.ts';
+import { leftAlone, objectId } from '../taken-in.ts';
 import type { StepContext, StepRunner } from '../step.ts';
 
 export const api: StepRunner = {
@@ -49,9 +50,18 @@ export const quorum: StepRunner = {
   },
 };
 
+/** What a cluster is given, stage by stage: of one that was taken in, what its charter says otherwise than then. */
+async function givenTo(s: StepContext): Promise<ReturnType<typeof clusterObjects>> {
+  const alone = await leftAlone(s.ctx.db.manager, s.build);
+  const all = clusterObjects(s.kit);
+  if (!alone) return all;
+  return all
+    .filter((x) => !['pod-network', 'names'].includes(x.stage))
+    .map(({ stage, objects }) => ({ stage, objects: objects.filter((o) => !alone.same.has(objectId(o))) }));
+}
 const give = async (s: StepContext, stages: string[]) => {
   const known: KnownResources = new Map();
-  for (const { stage, objects } of clusterObjects(s.kit))
+  for (const { stage, objects } of await givenTo(s))
     if (stages.includes(stage))
       for (const o of objects) {
         await apply(s.kube(), o as never, known);
@@ -123,7 +133,7 @@ export const podNetwork: StepRunner = {
 
 /** Programs that were given to the cluster, and what keeps each from running where it is to. */
 async function waiting(s: StepContext): Promise<{ of: number; lacks: string[] }> {
-  const programs = programsOf(s.kit);
+  const programs = programsIn(await givenTo(s));
   const lacks: string[] = [];
   for (const p of programs) {
     const r = await running(s.kube(), p);
@@ -140,7 +150,7 @@ export const inbound: StepRunner = {
     await give(s, ['inbound', 'storage', 'addons']);
     await takeAway(s);
     const { address } = s.plan.inbound;
-    const routed = clusterObjects(s.kit).some(
+    const routed = (await givenTo(s)).some(
       (x) => x.stage === 'inbound' && x.objects.some((o) => o.metadata.name === 'inbound-router'),
     );
     let lacks = ['nothing was asked yet'];

@@ -6,6 +6,7 @@ import { api, inbound, podNetwork, quorum } from './cluster.ts';
 import { drain } from './drain.ts';
 import { files } from './files.ts';
 import { forget } from './forget.ts';
+import { free } from './free.ts';
 import { gone } from './gone.ts';
 import { images } from './images.ts';
 import { joinControlPlane, joinWorker } from './join.ts';
@@ -42,6 +43,7 @@ const all: StepRunner[] = [
   off,
   release,
   gone,
+  free,
   forget,
   proof,
   rest,

@@ -1,4 +1,4 @@
-import { measures, type Proof } from '../measures.ts';
+import { measuresOf, type Proof } from '../measures.ts';
 import { keepLines } from '../proofs.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
 
@@ -7,7 +7,7 @@ export const proof: StepRunner = {
   kind: 'proof',
   run: async (s) => {
     const lines: Proof[] = [];
-    for (const { name, measure } of measures) {
+    for (const { name, measure } of await measuresOf(s.ctx.db.manager, s.build)) {
       const own: Proof[] = [];
       for (const p of await s
         .until(
