@@ -119,6 +119,12 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'POST /api/sites/:name/power': { params: { name: 'lr' }, body: { to: 'start', site: 'lr' } },
   'POST /api/sites/:name/power/:act': { params: { name: 'lr', act: 'stop' } },
   'POST /api/sites/:name/existing': { params: { name: 'lr' }, body: { kubeconfig: 'apiVersion: v1\nkind: Config\n' } },
+  'GET /api/templates/:name/rollout': { params: { name: 'ship-edge' } },
+  'POST /api/templates/:name/rollout': {
+    params: { name: 'ship-edge' },
+    body: { version: 7, waves: [['petrel'], ['dunlin', 'turnstone']], atOnce: 2, restHours: 24, when: 'docked' },
+  },
+  'POST /api/templates/:name/rollout/:act': { params: { name: 'ship-edge', act: 'pause' } },
   'POST /api/sites/:name/existing/take-in': { params: { name: 'lr' }, body: { kubeconfig: 'apiVersion: v1\nkind: Config\n' } },
   'GET /api/charters/:name/applications': { params: { name: 'plover' } },
   'GET /api/charters/:name/volumes': { params: { name: 'plover' } },

@@ -27,6 +27,7 @@ import { clusters } from './areas/clusters/routes.ts';
 import { findings } from './areas/findings/routes.ts';
 import { backups } from './areas/backups/routes.ts';
 import { losses } from './areas/losses/routes.ts';
+import { rollouts } from './areas/rollouts/routes.ts';
 import { sitePower } from './areas/site-power/routes.ts';
 import { gateways } from './areas/gateways/routes.ts';
 import { hosts } from './areas/hosts/routes.ts';
@@ -67,6 +68,7 @@ const areas = [
   gateways,
   backups,
   losses,
+  rollouts,
   sitePower,
   clusters,
   etcdBackups,

@@ -366,6 +366,14 @@ describe('taken in, as if somebody else had built it', () => {
     await eventually(async () => (await due())?.kind === 'take-in', 'what is due is to take it in');
     expect((await held()).map((h) => h.state)).toEqual(hosts.map(() => 'held'));
     expect((await begin('build')).body.message).toContain('What is due for reef is “Take in reef”');
+    // Deleted, its way in goes with it: another of that name would be taken for it.
+    expect((await c.call('DELETE', '/api/charters/reef')).status).toBe(200);
+    expect(await i.query('select * from cluster_secret')).toEqual([]);
+    const again = (await takeIn(c)).body.number;
+    await c.call('POST', `/api/builds/reef/${again}/stop`);
+    await eventually(async () => (await due())?.kind === 'take-in', 'it is stopped once more');
+    // What is mended in its charter meanwhile is kept: it says how the cluster is, and nobody gives it that.
+    await set(['servicePool'], { range: '10.62.8.90-10.62.8.95' });
     off?.powerOn();
     await eventually(async () => {
       const nodes = await kube<{ items: KubeNode[] }>(api, '/api/v1/nodes');
@@ -450,7 +458,11 @@ spec:
       expect.stringContaining('["default","fog"'),
     ]);
     expect((await given()).filter((o) => stood.includes(o))).toEqual(stood);
-    await edits('no fog', takesAway(await charterOf(), 'fog'));
+    // What it had when it was taken in is not ours to take away, either.
+    await edits('no fog, and no pool', [
+      ...takesAway(await charterOf(), 'fog'),
+      { op: 'set', kind: 'Charter', key: 'reef', path: ['servicePool'], value: undefined },
+    ]);
     const go = await ended((await begin('apply')).body.number);
     expect([go.status.state, await given()]).toEqual(['done', stood]);
   });

@@ -282,8 +282,8 @@ export const ShipmentItems = table<ShipmentItem>('ShipmentItem', 'shipment_item'
 /** Long work: steps that are carried out, whatever happens to the process that does it. Its state is the fold of its events. */
 export interface RunRow {
   id: number;
-  /** Who carries it out: a change of a cluster, work on hosts, a shipment of images, the setting up of a gateway, a backup of volumes, a loss that is tried, the start or stop of a site. */
-  kind: 'change' | 'work' | 'shipment' | 'gateway' | 'backup' | 'loss' | 'power';
+  /** Who carries it out: a change of a cluster, work on hosts, a shipment of images, the setting up of a gateway, a backup of volumes, a loss that is tried, the start or stop of a site, a version of a template over its clusters. */
+  kind: 'change' | 'work' | 'shipment' | 'gateway' | 'backup' | 'loss' | 'power' | 'rollout';
   /** By which it is told to whoever looks on. */
   subject: string;
   /** What it has for itself while it is under way. */

@@ -14,6 +14,7 @@ const topics = {
   backup: 'Backup',
   loss: 'Loss',
   power: 'SitePower',
+  rollout: 'Rollout',
 } as const satisfies Record<RunRow['kind'], string>;
 /** By which a run is told to whoever looks on: `Build`, and `BuildProgress` and `BuildLog` for what passes. */
 export const topicOf = (run: Pick<RunRow, 'kind'>) => topics[run.kind];

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto';
+import { createHash, randomUUID } from 'node:crypto';
 import { existsSync } from 'node:fs';
 import { mkdir, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -14,8 +14,8 @@ export async function program(dir: string): Promise<string> {
   const path = join(dir, `transfer-${createHash('sha256').update(text).digest('hex').slice(0, 12)}.cjs`);
   if (existsSync(path)) return path;
   await mkdir(dir, { recursive: true, mode: 0o700 });
-  // Servers that share the folder may begin at once: each lays it whole.
-  const temporary = `${path}.${process.pid}`;
+  // Servers that share the folder may begin at once, and so may two shipments of one: each lays it whole.
+  const temporary = `${path}.${randomUUID()}`;
   await writeFile(temporary, text, { mode: 0o600 });
   await rename(temporary, path);
   return path;

@@ -65,6 +65,7 @@ import { type StoreRow, storesView, type VolumesView, volumesView } from '@praes
 import { type TeamRow, teamRows } from '@praesidor/core/teams';
 import { viewOf } from '@praesidor/core/reading';
 import { isIp } from '@praesidor/core/address';
+import { type RolloutAsked, rolloutOf } from '@praesidor/core/rollout';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
@@ -268,6 +269,12 @@ export const compute = {
       after: after?.version,
       reach: before && after ? reachOf(template, before, after, view) : undefined,
     };
+  },
+  /** What rolling a version of a template out would do: waves, changes, and how long it takes. */
+  rollout(name: string, asked: RolloutAsked) {
+    if (!estate) return undefined;
+    const template = estate.templates.find((t) => t.name === name);
+    return template && rolloutOf(template, estate, asked);
   },
   /** What a template as it is being written would change in the clusters of the one that stands. */
   reach(text: string) {

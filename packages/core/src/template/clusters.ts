@@ -19,7 +19,8 @@ export interface ClusterOf {
   images: { release: string; has: number; of: number } | undefined;
 }
 
-function imagesFor(c: Charter, view: View): ClusterOf['images'] {
+/** Of the images that a charter needs: layers that its mirror has, as it was seen last; undefined: not known. */
+export function imagesFor(c: Charter, view: View): ClusterOf['images'] {
   const names = billsOf(c);
   const bills = names.flatMap((n) => view.get('bill', n) ?? []);
   const seen = view.get('seen registry', c.mirror);

@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { useMe, useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
-import { LinkButton } from '../../parts/Button.tsx';
+import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { useReport } from '../../state/computed.ts';
@@ -16,6 +16,8 @@ import { api } from '../../api/client.ts';
 import { computer } from '../../workers/compute.ts';
 import { Differs } from './Differs.tsx';
 import { Reach } from './Reach.tsx';
+import { RolloutDialog } from './RolloutDialog.tsx';
+import { RolloutSection, useRollout } from './RolloutSection.tsx';
 import { useTemplate, valueText } from './templates.ts';
 
 type Data = NonNullable<ReturnType<typeof useTemplate>['data']>;
@@ -28,6 +30,8 @@ export function TemplatePage() {
   const [from, setFrom] = useState<number>();
   const data = useTemplate(name, from).data;
   const report = useReport();
+  const rollout = useRollout(name).data?.last;
+  const [rolling, setRolling] = useState(false);
   const [wanted, setWanted] = useState<{ title: string; edits: Edit[] }>();
   const tab = (Object.keys(tabs) as (keyof typeof tabs)[]).find((t) => t === params.get('tab')) ?? 'clusters';
   const crumbs = (
@@ -68,9 +72,14 @@ export function TemplatePage() {
       acts={
         <>
           <LinkButton to={scoped(`/declare?edit=${encodeURIComponent(`Template ${name}`)}`, site)}>Edit…</LinkButton>
-          <LinkButton filled to={scoped(`/clusters/new?template=${name}`, site)}>
+          <LinkButton filled={!charters.length} to={scoped(`/clusters/new?template=${name}`, site)}>
             New charter from it…
           </LinkButton>
+          {charters.length > 0 && (
+            <Button filled onClick={() => setRolling(true)}>
+              Roll out…
+            </Button>
+          )}
         </>
       }
     >
@@ -93,9 +102,21 @@ export function TemplatePage() {
           </button>
         ))}
       </div>
+      {tab === 'clusters' && rollout && <RolloutSection template={name} last={rollout} />}
       {tab === 'clusters' && <Clusters data={data} onEdits={(title, edits) => setWanted({ title, edits })} />}
       {tab === 'questions' && <Questions data={data} />}
       {tab === 'versions' && <Versions data={data} onFrom={setFrom} />}
+      {rolling && (
+        <RolloutDialog
+          template={name}
+          version={template.version}
+          versions={data.versions.map((v) => v.version)}
+          clusters={clusters.flatMap((c) =>
+            c.charter && c.version !== undefined ? [{ charter: c.charter, site: c.site, version: c.version }] : [],
+          )}
+          onClose={() => setRolling(false)}
+        />
+      )}
       {wanted && (
         <EditsDialog title={wanted.title} why={wanted.title} edits={wanted.edits} onClose={() => setWanted(undefined)} />
       )}

@@ -1,0 +1,150 @@
+import { z } from 'zod';
+import { changeDue, type ChangeName, onItsWay } from '../changes/index.ts';
+import { resolve } from '../charter/index.ts';
+import type { Charter } from '../model/documents.ts';
+import type { Estate } from '../model/estate.ts';
+import type { Template } from '../model/template.ts';
+import { Name } from '../model/words.ts';
+import { viewOf } from '../reading/index.ts';
+import { expectedEnd, type Known, newRun, nothingKnown, type Step, timeline, usual } from '../schedule/index.ts';
+import { broughtTo, imagesFor } from '../template/index.ts';
+
+/** When a cluster may be changed: at any time, in the permitted hours of its link, or while its faster link is there. */
+export const RolloutWhen = z.enum(['any', 'hours', 'docked']);
+export type RolloutWhen = z.infer<typeof RolloutWhen>;
+
+/** What is asked for: which version of a template, over which clusters, in which waves. */
+export const RolloutAsked = z
+  .strictObject({
+    version: z.number().int().min(1),
+    /** Clusters, wave by wave, each in its order. */
+    waves: z.array(z.array(Name).min(1).max(1000)).min(1).max(100),
+    /** How many clusters of a wave are changed at once. */
+    atOnce: z.number().int().min(1).max(100).default(2),
+    /** Hours from the end of a wave to the next. */
+    restHours: z.number().min(0).max(720).default(24),
+    when: RolloutWhen.default('any'),
+  })
+  .refine(({ waves }) => new Set(waves.flat()).size === waves.flat().length, {
+    message: 'a cluster is in one wave, and once',
+    path: ['waves'],
+  });
+export type RolloutAsked = z.infer<typeof RolloutAsked>;
+
+/**
+ * Clusters in waves: a first one that shows whether it can be done at all, then the others.
+ *
+ * @example wavesOf(['a', 'b', 'c', 'd'], 1, 2) // [['a'], ['b', 'c'], ['d']]
+ */
+export function wavesOf(clusters: readonly string[], first: number, size: number): string[][] {
+  const waves = first > 0 && clusters.length ? [clusters.slice(0, first)] : [];
+  for (let at = Math.max(0, first); at < clusters.length; at += Math.max(1, size))
+    waves.push(clusters.slice(at, at + Math.max(1, size)));
+  return waves;
+}
+
+/** A cluster in a roll-out, before it begins. */
+export interface RolloutRow {
+  /** From 1 on. */
+  wave: number;
+  charter: string;
+  site: string;
+  version: number;
+  /** Images of the version that its mirror lacks; undefined: not known. */
+  images: { release: string; has: number; of: number } | undefined;
+  /** What it changes of the cluster; none: it stands as the version says. `refused`: why it cannot. */
+  change: { kind: ChangeName; label: string; refused: string[] } | undefined;
+  /** Why it cannot be brought to the version. */
+  fault?: string;
+  /** Seconds from the begin of the roll-out, as it is expected. */
+  from: number;
+  to: number;
+}
+export interface RolloutPlan {
+  rows: RolloutRow[];
+  steps: Step[];
+  /** Clusters that are not of the template. */
+  strange: string[];
+}
+
+export const stepIds = {
+  ahead: (charter: string) => `${charter}/ahead`,
+  bring: (charter: string) => `${charter}/bring`,
+  change: (charter: string) => `${charter}/change`,
+  rest: (wave: number) => `wave ${wave}/rest`,
+};
+
+/**
+ * What a roll-out does: images are sent ahead to all; of each wave the charters are brought to the version and their clusters changed and proved, so many at once; a wave begins when the
+ * one before is proved and has rested.
+ */
+export function rolloutOf(template: Template, estate: Estate, asked: RolloutAsked, known: Known = nothingKnown): RolloutPlan {
+  const view = viewOf(estate);
+  const own = new Map(view.by('Charter', 'template', template.name).map((c) => [c.name, c]));
+  const strange = asked.waves.flat().filter((c) => !own.has(c));
+  const brought = new Map([...own.values()].map((c) => [c.name, broughtTo(c, view, asked.version)]));
+  // All of them at once: what follows is computed in one estate, and not in one for each.
+  const after: Estate = { ...estate, charters: estate.charters.map((c) => brought.get(c.name) ?? c) };
+  const rows: RolloutRow[] = [];
+  const steps: Step[] = [];
+  const add = (id: string, lane: string, kind: Step['kind'], title: string, after: string[], took = usual[kind]) => {
+    steps.push({ id, lane, kind, title, after, p50: took[0], p90: took[1], model: lane });
+    return id;
+  };
+  let gate: string[] = [];
+  for (const [n, clusters] of asked.waves.entries()) {
+    const wave = n + 1;
+    const mine = clusters.filter((c) => own.has(c));
+    if (n && gate.length)
+      gate = [
+        add(stepIds.rest(wave), `wave ${wave}`, 'between', `wave ${wave} begins`, gate, [
+          asked.restHours * 3600,
+          asked.restHours * 3600,
+        ]),
+      ];
+    const ends: string[] = [];
+    for (const [k, name] of mine.entries()) {
+      const charter = own.get(name) as Charter;
+      const next = brought.get(name);
+      const due = next && dueOf(next, after, known);
+      const ahead = add(stepIds.ahead(name), name, 'ahead', 'images', []);
+      // So many at once: each waits for the one that is so many before it.
+      const before = ends[k - asked.atOnce];
+      const bring = add(stepIds.bring(name), name, 'bring', 'charter and checks', [...gate, ahead, ...(before ? [before] : [])]);
+      ends.push(add(stepIds.change(name), name, 'changed', due?.change?.label ?? 'change and proof', [bring], due?.took));
+      rows.push({
+        wave,
+        charter: name,
+        site: charter.site,
+        version: charter.template?.version ?? 0,
+        images: next && imagesFor(next, view),
+        change: due?.change,
+        ...(next ? {} : { fault: 'an answer is lacking, or a version is not known' }),
+        from: 0,
+        to: 0,
+      });
+    }
+    gate = ends.length ? ends : gate;
+  }
+  const bars = new Map(timeline(steps, newRun(steps), 0).bars.map((b) => [b.id, b]));
+  for (const r of rows) {
+    r.from = Math.round((bars.get(stepIds.bring(r.charter))?.start ?? 0) / 1000);
+    r.to = Math.round((bars.get(stepIds.change(r.charter))?.end ?? 0) / 1000);
+  }
+  return { rows, steps, strange };
+}
+
+/** The change of a cluster that follows from its charter, and how long it takes: the usual time, and that which nine of ten keep. */
+function dueOf(charter: Charter, whole: Estate, known: Known) {
+  const { estate, charter: next } = onItsWay(charter.name, whole);
+  const stands = estate.hosts.some((h) => h.held?.charter === charter.name && h.state === 'serving');
+  if (!stands || !next) return { change: undefined, took: [1, 5] as [number, number] };
+  const due = changeDue(resolve(next, estate), estate, known);
+  // Whether files differ is seen when it is begun.
+  if (!due) return { change: undefined, took: usual.changed };
+  const { middle, to } = expectedEnd(due.steps, newRun(due.steps), 0, 40);
+  return {
+    change: { kind: due.kind, label: due.label, refused: due.refused },
+    took: [Math.round(middle / 1000), Math.round(to / 1000)] as [number, number],
+  };
+}
