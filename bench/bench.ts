@@ -12,6 +12,7 @@ import { rows } from './measure.ts';
 import { pipeline } from './pipeline.ts';
 import { reach } from './reach.ts';
 import { rehearse } from './rehearse.ts';
+import { rollout } from './rollout.ts';
 import { sheet } from './sheet.ts';
 import { shell } from './shell.ts';
 import { slice } from './slice.ts';
@@ -32,6 +33,7 @@ const all = {
   pipeline,
   reach,
   rehearse,
+  rollout,
   sheet,
   shell,
   slice,

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Charter } from '@praesidor/core/model';
 import { type Client, eventually, Installation } from '../apps/server/test/installation.ts';
+import { axeFaults } from './lib/axe.ts';
 import { type Browser, openBrowser } from './lib/browser.ts';
 
 /** Charters: begun from a template, with more than one pool, as text with comments, and by their files. */
@@ -101,6 +102,35 @@ describe('a template', () => {
     await b.click('button', 'Save and hold hosts');
     await eventually(async () => (await charter('turnstone')).release === '1.34.2', 'it was saved');
     expect((await charter('turnstone')).template?.version).toBe(7);
+  });
+  it('rolls a version out in waves: images ahead to all, and what stops a cluster stops its wave', async () => {
+    await open('/clusters/templates/ship-edge');
+    await b.click('button', 'Roll out…');
+    const waves = "//table[@aria-label='Clusters in their waves']";
+    await b.find(`${waves}//tr[contains(., 'petrel')][td[2][.='1']][contains(., '6 → 7')]`);
+    await b.find(`${waves}//tr[contains(., 'dunlin')][td[2][.='2']][contains(., 'it is not built')]`);
+    await b.type('First wave', '0');
+    await b.find(`${waves}//tr[contains(., 'dunlin')][td[2][.='1']]`);
+    await b.type('First wave', '1');
+    await b.type('Rest', '0');
+    await b.choose('When', 'docked');
+    expect(await axeFaults(b)).toEqual([]);
+    await b.act("//*[@role='dialog']//button[.='Roll out' and not(@disabled)]");
+    const row = (name: string) => `//table[@aria-label='Roll-out']//tr[td[1][.='${name}']]`;
+    await b.find(
+      `${row('petrel')}[td[3][contains(., 'brought to version 7')]][td[4][contains(., 'stands as the version says')]]`,
+    );
+    await b.find(`${row('dunlin')}[td[3][contains(., 'CHT-003 Pod range also belongs to petrel')]]`);
+    expect((await charter('petrel')).template?.version).toBe(7);
+    expect(await axeFaults(b)).toEqual([]);
+    await b.find("//section[@aria-label='Roll-out']//h2[contains(., 'failed, 1 of 2 clusters')]");
+    await c.good('POST', '/api/edits', {
+      why: 'a range of its own',
+      edits: [{ op: 'set', kind: 'Charter', key: 'dunlin', path: ['pods', 'range'], value: '10.144.192.0/18' }],
+    });
+    await b.click('button', 'Resume');
+    await b.find("//section[@aria-label='Roll-out']//h2[contains(., 'done, 2 of 2 clusters')]");
+    expect((await charter('dunlin')).template?.version).toBe(7);
   });
 });
 

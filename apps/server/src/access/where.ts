@@ -11,6 +11,7 @@ export type Subject =
   | { sites: readonly string[] }
   | { shipment: string }
   | { run: number }
+  | { rollout: string }
   | { sighted: readonly string[] };
 export interface Place {
   /** How it is read out of a request, once that was found to be valid. */
@@ -30,6 +31,7 @@ const Body = z
     network: z.string(),
     from: z.string(),
     target: z.string(),
+    waves: z.array(z.array(z.string())),
     stops: z.array(z.object({ target: z.string() })),
     hosts: z.array(z.union([z.string(), z.object({ address: z.string() })])),
     addresses: z.array(z.object({ address: z.string() })),
@@ -56,6 +58,8 @@ const places: readonly [RegExp, Place][] = [
   [/^(PUT|DELETE) \/api\/charters\/:name$/, { ...by('Charter'), each: true }],
   [/ \/api\/charters\/:name\/precinct$/, { ...by('Charter'), each: true }],
   [/ \/api\/charters\/:name\//, by('Charter')],
+  [/^POST \/api\/templates\/:name\/rollout$/, { of: (req) => [{ kind: 'Charter', keys: body(req).waves?.flat() ?? [] }] }],
+  [/^POST \/api\/templates\/:name\/rollout\/:act$/, { of: (req) => [{ rollout: String(params(req).name) }] }],
   [/^POST \/api\/builds$/, given('Charter', 'charter')],
   [/ \/api\/builds\/:charter\//, by('Charter', 'charter')],
   [/ \/api\/hosts\/:name\//, by('Host')],
@@ -122,7 +126,12 @@ export async function whereIs(m: EntityManager, subjects: readonly Subject[]): P
       if (!rows.length) unknown = true;
       for (const r of rows) add(r);
     } else {
-      const [run] = (await m.query('select site, exclusive, asked from run where id = $1', [s.run])) as RunRow[];
+      const [run] = (await m.query(
+        'rollout' in s
+          ? "select site, exclusive, asked from run where kind = 'rollout' and subject = $1 order by id desc limit 1"
+          : 'select site, exclusive, asked from run where id = $1',
+        ['rollout' in s ? s.rollout : s.run],
+      )) as RunRow[];
       if (!run) unknown = true;
       else {
         const at = await whereOfRun(m, run);
@@ -151,8 +160,16 @@ async function docRows(m: EntityManager, kind: Kind, keys: readonly string[]): P
   ])) as Row[];
 }
 
+const distinct = (list: readonly (string | null)[]): string[] => [...new Set(list.flatMap((x) => x ?? []))];
+
 /** Where a run is carried out, and of whose cluster. */
 export async function whereOfRun(m: EntityManager, run: Pick<RunRow, 'site' | 'exclusive' | 'asked'>): Promise<Where> {
+  // A roll-out is where its clusters are.
+  const waves = Array.isArray(run.asked?.waves) ? (run.asked.waves as string[][]).flat() : undefined;
+  if (waves) {
+    const rows = await docRows(m, 'Charter', waves);
+    return { sites: distinct(rows.map((r) => r.site)), teams: distinct(rows.map((r) => r.team)) };
+  }
   const charter = typeof run.asked?.charter === 'string' ? run.asked.charter : /^Charter (\S+)$/.exec(run.exclusive ?? '')?.[1];
   const [row] = charter ? await docRows(m, 'Charter', [charter]) : [];
   const sites = run.site ? [run.site] : row?.site ? [row.site] : [];

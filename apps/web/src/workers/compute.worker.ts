@@ -65,7 +65,7 @@ import { type StoreRow, storesView, type VolumesView, volumesView } from '@praes
 import { type TeamRow, teamRows } from '@praesidor/core/teams';
 import { viewOf } from '@praesidor/core/reading';
 import { isIp } from '@praesidor/core/address';
-import { type RolloutAsked, rolloutOf } from '@praesidor/core/rollout';
+import { firstToLast, type RolloutAsked, rolloutOf } from '@praesidor/core/rollout';
 import { broughtTo, clustersOf, draw, reachOf } from '@praesidor/core/template';
 import { lintZone, plannedRecords, readMaster } from '@praesidor/core/naming';
 import { expose } from 'comlink';
@@ -260,10 +260,17 @@ export const compute = {
         const s = (stops[c] ??= { stop: 0, mind: 0 });
         if (f.severity !== 'note') s[f.severity]++;
       }
+    const clusters = clustersOf(template, view);
     return {
       template,
       versions,
-      clusters: clustersOf(template, view),
+      clusters,
+      // The first that is changed shows whether it can be done: one that stands, and that nothing stops.
+      inOrder: firstToLast(
+        clusters.flatMap((c) => c.charter ?? []),
+        estate,
+        (c) => (stops[c]?.stop ?? 0) > 0,
+      ),
       stops,
       before: before?.version,
       after: after?.version,

@@ -1,11 +1,11 @@
 import { z } from 'zod';
-import { changeDue, type ChangeName, onItsWay } from '../changes/index.ts';
-import { resolve } from '../charter/index.ts';
+import { changeDue, type ChangeName, onItsWay, type Standing } from '../changes/index.ts';
+import { type Plan, planOf, sheetOf } from '../charter/index.ts';
 import type { Charter } from '../model/documents.ts';
 import type { Estate } from '../model/estate.ts';
 import type { Template } from '../model/template.ts';
 import { Name } from '../model/words.ts';
-import { viewOf } from '../reading/index.ts';
+import { View } from '../reading/index.ts';
 import { expectedEnd, type Known, newRun, nothingKnown, type Step, timeline, usual } from '../schedule/index.ts';
 import { broughtTo, imagesFor } from '../template/index.ts';
 
@@ -43,6 +43,13 @@ export function wavesOf(clusters: readonly string[], first: number, size: number
   return waves;
 }
 
+/** In which order clusters are changed: those that stand and that nothing stops, then those that are only declared, then those that something stops; each by name. */
+export function firstToLast(clusters: readonly string[], estate: Estate, stopped: (charter: string) => boolean): string[] {
+  const standing = new Set(estate.hosts.flatMap((h) => (h.state === 'serving' ? (h.held?.charter ?? []) : [])));
+  const rank = (c: string) => (stopped(c) ? 2 : standing.has(c) ? 0 : 1);
+  return [...clusters].sort((a, b) => rank(a) - rank(b) || (a < b ? -1 : 1));
+}
+
 /** A cluster in a roll-out, before it begins. */
 export interface RolloutRow {
   /** From 1 on. */
@@ -50,6 +57,8 @@ export interface RolloutRow {
   charter: string;
   site: string;
   version: number;
+  /** Hosts of it serve; of one that is only declared the charter alone is brought to the version. */
+  stands: boolean;
   /** Images of the version that its mirror lacks; undefined: not known. */
   images: { release: string; has: number; of: number } | undefined;
   /** What it changes of the cluster; none: it stands as the version says. `refused`: why it cannot. */
@@ -79,12 +88,25 @@ export const stepIds = {
  * one before is proved and has rested.
  */
 export function rolloutOf(template: Template, estate: Estate, asked: RolloutAsked, known: Known = nothingKnown): RolloutPlan {
-  const view = viewOf(estate);
+  // Of its own: it is given the estate as the version makes it afterwards, and what is the same in both is not looked at again.
+  const view = new View(estate);
   const own = new Map(view.by('Charter', 'template', template.name).map((c) => [c.name, c]));
   const strange = asked.waves.flat().filter((c) => !own.has(c));
   const brought = new Map([...own.values()].map((c) => [c.name, broughtTo(c, view, asked.version)]));
+  const hosts = groupedBy(estate.hosts, (h) => h.held?.charter);
+  const reservations = groupedBy(estate.reservations, (r) => (r.owner.kind === 'charter' ? r.owner.name : undefined));
+  /** What stands of a cluster: nothing else is gone through for it. */
+  const standingOf = (name: string) => ({ ...estate, hosts: hosts.get(name) ?? [], reservations: reservations.get(name) ?? [] });
+  const onWay = new Map(
+    [...brought].map(([name, c]) => [
+      name,
+      c && onItsWay(name, { hosts: hosts.get(name) ?? [], releases: estate.releases, charters: [c] }).charter,
+    ]),
+  );
+  const images = new Map([...brought].map(([name, c]) => [name, c && imagesFor(c, view)]));
   // All of them at once: what follows is computed in one estate, and not in one for each.
-  const after: Estate = { ...estate, charters: estate.charters.map((c) => brought.get(c.name) ?? c) };
+  view.take({ ...estate, charters: estate.charters.map((c) => onWay.get(c.name) ?? c) });
+  const standing = new Set(estate.hosts.flatMap((h) => (h.state === 'serving' ? (h.held?.charter ?? []) : [])));
   const rows: RolloutRow[] = [];
   const steps: Step[] = [];
   const add = (id: string, lane: string, kind: Step['kind'], title: string, after: string[], took = usual[kind]) => {
@@ -106,18 +128,21 @@ export function rolloutOf(template: Template, estate: Estate, asked: RolloutAske
     for (const [k, name] of mine.entries()) {
       const charter = own.get(name) as Charter;
       const next = brought.get(name);
-      const due = next && dueOf(next, after, known);
+      const due = standing.has(name) ? dueOf(onWay.get(name) && planFrom(view, name), standingOf(name), known) : undefined;
       const ahead = add(stepIds.ahead(name), name, 'ahead', 'images', []);
       // So many at once: each waits for the one that is so many before it.
       const before = ends[k - asked.atOnce];
       const bring = add(stepIds.bring(name), name, 'bring', 'charter and checks', [...gate, ahead, ...(before ? [before] : [])]);
-      ends.push(add(stepIds.change(name), name, 'changed', due?.change?.label ?? 'change and proof', [bring], due?.took));
+      ends.push(
+        add(stepIds.change(name), name, 'changed', due?.change?.label ?? 'change and proof', [bring], due?.took ?? [1, 5]),
+      );
       rows.push({
         wave,
         charter: name,
         site: charter.site,
         version: charter.template?.version ?? 0,
-        images: next && imagesFor(next, view),
+        stands: standing.has(name),
+        images: images.get(name),
         change: due?.change,
         ...(next ? {} : { fault: 'an answer is lacking, or a version is not known' }),
         from: 0,
@@ -134,12 +159,26 @@ export function rolloutOf(template: Template, estate: Estate, asked: RolloutAske
   return { rows, steps, strange };
 }
 
+const planFrom = (view: View, name: string): Plan => {
+  const plan = planOf(view, name);
+  return { ...plan, follows: sheetOf(plan) };
+};
+
+function groupedBy<T>(list: readonly T[], key: (t: T) => string | undefined): Map<string, T[]> {
+  const out = new Map<string, T[]>();
+  for (const x of list) {
+    const k = key(x);
+    if (k === undefined) continue;
+    const mine = out.get(k);
+    if (mine) mine.push(x);
+    else out.set(k, [x]);
+  }
+  return out;
+}
+
 /** The change of a cluster that follows from its charter, and how long it takes: the usual time, and that which nine of ten keep. */
-function dueOf(charter: Charter, whole: Estate, known: Known) {
-  const { estate, charter: next } = onItsWay(charter.name, whole);
-  const stands = estate.hosts.some((h) => h.held?.charter === charter.name && h.state === 'serving');
-  if (!stands || !next) return { change: undefined, took: [1, 5] as [number, number] };
-  const due = changeDue(resolve(next, estate), estate, known);
+function dueOf(plan: Plan | undefined, standing: Standing, known: Known) {
+  const due = plan && changeDue(plan, standing, known);
   // Whether files differ is seen when it is begun.
   if (!due) return { change: undefined, took: usual.changed };
   const { middle, to } = expectedEnd(due.steps, newRun(due.steps), 0, 40);

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { goodEstate } from '../../test/estate.ts';
 import { applyEdits, type Charter, type Estate, kinds, type Template } from '../model/index.ts';
 import { ended, fold, newRun, passed, ready } from '../schedule/index.ts';
-import { RolloutAsked, type RolloutPlan, rolloutOf, stepIds, wavesOf } from './index.ts';
+import { firstToLast, RolloutAsked, type RolloutPlan, rolloutOf, stepIds, wavesOf } from './index.ts';
 
 const e = goodEstate();
 const plover = e.charters[0] as Charter;
@@ -78,6 +78,17 @@ describe('waves', () => {
         },
       ),
     );
+  });
+  it('begin with what stands and nothing stops', () => {
+    const hosts = e.hosts.map((h, n) =>
+      n < 2 ? { ...h, state: 'serving', held: { charter: n ? 'd' : 'b', role: 'worker' } } : h,
+    );
+    expect(firstToLast(['c', 'd', 'b', 'a'], { ...e, hosts: hosts as Estate['hosts'] }, (c) => c === 'd')).toEqual([
+      'b',
+      'a',
+      'c',
+      'd',
+    ]);
   });
   it('asked for with a cluster twice are refused', () => {
     expect(RolloutAsked.safeParse({ version: 2, waves: [['a'], ['b', 'a']] }).success).toBe(false);

@@ -115,7 +115,7 @@ async function ahead(r: Rolling): Promise<string> {
       });
       await remember('shipment', made.label);
       await tools.log(`shipment ${made.label} to ${registry.name}`);
-    }
+    } else await tools.progress(0, 1, `${shipment.label} is ${shipment.state}`);
     await ctx.bus.next((e) => e.kind === 'Shipment' && e.subject === knows.shipment, 2000, tools.signal);
     if (tools.signal.aborted) throw new Error('stopped');
   }

@@ -141,7 +141,9 @@ export function RolloutDialog({
       <table className="grid-table mt-1" aria-label="Clusters in their waves">
         <thead>
           <tr>
-            <th aria-label="Included" />
+            <th>
+              <span className="sr-only">Included</span>
+            </th>
             <th>Wave</th>
             <th>Cluster</th>
             <th>Version</th>
@@ -184,7 +186,7 @@ export function RolloutDialog({
                   ) : row?.change?.refused.length ? (
                     <span className="text-brick">{row.change.refused.join('; ')}</span>
                   ) : row ? (
-                    (row.change?.label ?? 'what its files differ by')
+                    (row.change?.label ?? (row.stands ? 'what its files differ by' : 'the charter alone: it is not built'))
                   ) : (
                     ''
                   )}
@@ -198,8 +200,7 @@ export function RolloutDialog({
       <p className="pt-2 text-ink-2">
         {chosen.length
           ? `${counted(chosen.length, 'cluster')} in ${counted(asked.data?.waves.length ?? 0, 'wave')}${faults.length ? `; ${counted(faults.length, 'cluster stops', 'clusters stop')} there` : ''}.`
-          : 'No cluster is chosen.'}{' '}
-        Clusters that are only declared get the charter, and are not built.
+          : 'No cluster is chosen.'}
       </p>
       <Refused error={begin.error} />
     </Dialog>

@@ -46,8 +46,8 @@ export function RolloutSection({ template, last }: { template: string; last: Non
         <h2 className="mr-auto text-lg">
           Roll-out of version {last.asked.version}{' '}
           <span className="ml-1.5 font-normal font-sans text-base text-ink-2">
-            {stateText[last.status.state]}, {done} of {counted(all.length, 'cluster')}, begun by {last.createdBy},{' '}
-            <When at={last.createdAt} />
+            {last.status.state === 'done' ? 'done' : stateText[last.status.state]}, {done} of {counted(all.length, 'cluster')},
+            begun by {last.createdBy}, <When at={last.createdAt} />
           </span>
         </h2>
         {open && last.status.state !== 'paused' && button('Pause', 'pause')}
@@ -113,7 +113,7 @@ function Cell({ step }: { step: StepStatus | undefined }) {
       <Mark kind={marks[state]} title={state} />{' '}
       <span className={state === 'failed' ? 'text-brick' : ''}>
         {step?.text ?? ''}
-        {state === 'running' && step?.of ? ` ${step.done} of ${step.of}` : ''}
+        {state === 'running' && (step?.of ?? 0) > 1 ? ` ${step?.done} of ${step?.of}` : ''}
       </span>
       {state === 'waiting' && step?.until && (
         <span className="block text-ink-2 text-sm">

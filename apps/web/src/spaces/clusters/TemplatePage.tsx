@@ -111,9 +111,11 @@ export function TemplatePage() {
           template={name}
           version={template.version}
           versions={data.versions.map((v) => v.version)}
-          clusters={clusters.flatMap((c) =>
-            c.charter && c.version !== undefined ? [{ charter: c.charter, site: c.site, version: c.version }] : [],
-          )}
+          clusters={clusters
+            .flatMap((c) =>
+              c.charter && c.version !== undefined ? [{ charter: c.charter, site: c.site, version: c.version }] : [],
+            )
+            .sort((a, b) => data.inOrder.indexOf(a.charter) - data.inOrder.indexOf(b.charter))}
           onClose={() => setRolling(false)}
         />
       )}
