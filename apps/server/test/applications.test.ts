@@ -352,6 +352,18 @@ describe('taken in, as if somebody else had built it', () => {
     const of = await takeIn(c, { name: 'reef', kubeconfig: 'kind: Pod' });
     expect([of.status, (await c.estate()).charters.some((x) => x.name === 'reef')]).toEqual([422, false]);
   });
+  it('is not put over a charter of other hosts that has the name', async () => {
+    const { charter: draft } = await c.good<ExistingCluster>('POST', '/api/sites/lr/existing', { kubeconfig, name: 'skerry' });
+    const other = { ...(draft as Charter), workers: { count: 2 } };
+    await edits('a plan', [{ op: 'put', doc: other }]);
+    const answer = await takeIn(c, { name: 'skerry' });
+    expect([answer.status, answer.body]).toEqual([
+      409,
+      expect.objectContaining({ message: 'There is a charter skerry already, and it has other hosts.' }),
+    ]);
+    expect(await i.query('select * from cluster_secret')).toEqual([]);
+    expect((await c.call('DELETE', '/api/charters/skerry')).status).toBe(200);
+  });
   it('stopped before it is proved, its hosts do not serve, and nobody installs them', async () => {
     stood = await given();
     const off = i.world.everyMachine().find((m) => m.hardware.name === hosts.at(-1));

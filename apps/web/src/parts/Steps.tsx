@@ -4,7 +4,8 @@ import { Link } from 'react-router';
 import { scoped, useScope } from '../state/scope.ts';
 import { Mark } from './Mark.tsx';
 
-const marks = {
+/** How each state of a step is drawn. */
+export const stepMarks = {
   waiting: 'free',
   running: 'half',
   done: 'done',
@@ -39,7 +40,7 @@ export function Steps({ run }: { run: Pick<LastRun, 'steps' | 'status' | 'approv
                 <td className="font-semibold">{s.lane}</td>
                 <td>{s.title}</td>
                 <td className="whitespace-normal!">
-                  <Mark kind={marks[state]} />{' '}
+                  <Mark kind={stepMarks[state]} />{' '}
                   <span className={state === 'failed' ? 'text-brick' : ''}>{now?.text ?? state}</span>
                   {now?.remedy && <span className="block text-ink-2">{now.remedy}</span>}
                 </td>

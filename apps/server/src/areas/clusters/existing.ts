@@ -1,6 +1,6 @@
 import type * as answers from '@praesidor/contract';
 import type { Principal } from '@praesidor/core/access';
-import { standsOn } from '@praesidor/core/charter';
+import { resolve, standsOn } from '@praesidor/core/charter';
 import { draftOf, readKubeconfig } from '@praesidor/core/existing';
 import { writeDocument } from '@praesidor/core/model';
 import { ProtocolError } from '@praesidor/protocols/dial';
@@ -113,7 +113,12 @@ export async function takeIn(ctx: Context, who: Principal, site: string, asked: 
       });
     if (there && (there.site !== site || (standsOn(estate, name) && !again)))
       throw new Refusal('conflict', `There is a cluster ${name} already.`, { remedy: 'Give this one another name.' });
-    // One that is there was begun with before: what was mended in it since is kept.
+    // A charter of that name may be the draft of this cluster, as it was saved or begun with before; what was mended in it since is kept.
+    const planned = new Set(there ? resolve(there, estate).nodes.map((n) => n.host) : []);
+    if (there && !again && (planned.size !== draft.nodes.length || !draft.nodes.every((n) => planned.has(n.host ?? ''))))
+      throw new Refusal('conflict', `There is a charter ${name} already, and it has other hosts.`, {
+        remedy: 'Give this one another name, or delete that one.',
+      });
     if (!there) await saveCharter(m, who, charter, { base: null }, `taken in from ${way.cluster}`);
     const { ca, certificate, key } = way;
     await keepWay(ctx.config, m, name, { ca, certificate, key, shown: found.certificate?.pem });

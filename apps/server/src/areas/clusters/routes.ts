@@ -20,6 +20,8 @@ import type { EntityManager } from 'typeorm';
 import { hold, holdWithin, inTurnToHold, keepText, nothingHeld, planOf, saveCharter, writtenText } from './service.ts';
 
 const Named = z.strictObject({ name: words.Name });
+/** A cluster that somebody else built, and what its charter is to be called. */
+const Existing = z.strictObject({ kubeconfig: z.string().max(200_000), name: words.Name.optional() });
 const Save = z.strictObject({
   doc: z.unknown().optional(),
   text: z.string().max(1_000_000).optional(),
@@ -59,7 +61,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       schema: {
         response: { '2xx': answers.ExistingCluster },
         params: Named,
-        body: z.strictObject({ kubeconfig: z.string().max(200_000), name: words.Name.optional() }),
+        body: Existing,
       },
     },
     async (req) => existingCluster(ctx, req.who.login, req.params.name, req.body),
@@ -73,7 +75,7 @@ export async function clusters(app: App, { ctx }: { ctx: Context }) {
       schema: {
         response: { '2xx': answers.BuildBegun },
         params: Named,
-        body: z.strictObject({ kubeconfig: z.string().max(200_000), name: words.Name.optional() }),
+        body: Existing,
       },
     },
     async (req, reply) => {

@@ -9,6 +9,7 @@ import { api } from '../../api/client.ts';
 import { Button } from '../../parts/Button.tsx';
 import { Mark } from '../../parts/Mark.tsx';
 import { Refused } from '../../parts/Refused.tsx';
+import { stepMarks } from '../../parts/Steps.tsx';
 import { When } from '../../parts/When.tsx';
 import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
@@ -105,12 +106,11 @@ export function RolloutSection({ template, last }: { template: string; last: Non
   );
 }
 
-const marks = { waiting: 'free', running: 'half', done: 'done', skipped: 'done', failed: 'failing', cut: 'free' } as const;
 function Cell({ step }: { step: StepStatus | undefined }) {
   const state = step?.state ?? 'waiting';
   return (
     <td className="max-w-[260px] whitespace-normal!">
-      <Mark kind={marks[state]} title={state} />{' '}
+      <Mark kind={stepMarks[state]} title={state} />{' '}
       <span className={state === 'failed' ? 'text-brick' : ''}>
         {step?.text ?? ''}
         {state === 'running' && (step?.of ?? 0) > 1 ? ` ${step?.done} of ${step?.of}` : ''}
