@@ -13,7 +13,7 @@ import { broughtTo, imagesFor } from '../template/index.ts';
 export const RolloutWhen = z.enum(['any', 'hours', 'docked']);
 export type RolloutWhen = z.infer<typeof RolloutWhen>;
 
-/** What is asked for: which version of a template, over which clusters, in which waves. */
+/** A roll-out as somebody asks for it: a version of a template, and clusters wave by wave. */
 export const RolloutAsked = z
   .strictObject({
     version: z.number().int().min(1),
