@@ -175,12 +175,9 @@ describe('much, and nothing', () => {
         facts: { ...like?.facts, serial: `T${n}`, nics: [] },
       }),
     );
-    await q("insert into host (key, doc, updated_by) select d->>'name', d, 'test' from jsonb_array_elements($1::jsonb) d", [
-      JSON.stringify(docs),
-    ]);
+    await i.declare(docs);
     // As whoever writes says that something was written.
     const told = "insert into event (kind, subject) values ('Host', 'tst')";
-    await q(told);
     try {
       await open('/hosts?site=tst');
       await b.see('tst-00000');

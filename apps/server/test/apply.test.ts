@@ -105,7 +105,7 @@ describe('an edit to a cluster that stands', () => {
   it('its certificates are renewed by themselves in good time, and every host shows the new ones', async () => {
     const end = async () => {
       const rows = await i.query<{ ends: string }>(
-        "select distinct doc->'held'->>'certificates' as ends from host where doc->'held'->>'charter' = 'plover'",
+        "select distinct doc->'held'->>'certificates' as ends from host_state where doc->'held'->>'charter' = 'plover'",
       );
       return rows.map((r) => r.ends);
     };
@@ -118,7 +118,7 @@ describe('an edit to a cluster that stands', () => {
     // As the hosts of a cluster that has stood for most of a year have it.
     const soon = new Date(Date.now() + 20 * 86_400_000).toISOString();
     await i.query(
-      "update host set doc = jsonb_set(doc, '{held,certificates}', to_jsonb($1::text)), version = version + 1 where doc->'held'->>'charter' = 'plover'",
+      "update host_state set doc = jsonb_set(doc, '{held,certificates}', to_jsonb($1::text)), version = version + 1 where doc->'held'->>'charter' = 'plover'",
       [soon],
     );
     await p.set('told', [['notes'], 'soon']);

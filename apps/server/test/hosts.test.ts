@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { check } from '@praesidor/core/checks';
 import { judgeOf } from '@praesidor/core/hosts';
+import type { Host } from '@praesidor/core/model';
+import { putDoc } from '../src/estate/documents.ts';
 import { type Client, eventually, Installation } from './installation.ts';
 
 const i = new Installation();
@@ -139,5 +141,35 @@ describe('a controller in bad shape', () => {
     expect([a.status, a.body.message]).toEqual([502, expect.stringContaining(says)]);
     i.lift(kind, 'lr-02');
     await c.good('POST', '/api/hosts/lr-02/refresh');
+  });
+});
+
+describe('what is read of a machine', () => {
+  const versions = async () =>
+    (
+      await i.query<{ plan: number; state: number; seen: number }>(
+        "select h.version as plan, s.version as state, f.version as seen from host h join host_state s using (key) join host_seen f using (key) where key = 'lr-02'",
+      )
+    )[0];
+
+  it('comes in beside an edit that somebody makes meanwhile: both stand, and the version of the plan is that of the edit', async () => {
+    const was = await versions();
+    const waits = async () =>
+      (await i.query("select 1 from pg_stat_activity where wait_event_type = 'Lock' and query like '%whole_host%for update%'"))
+        .length > 0;
+    await i.query("update host_seen set facts = jsonb_set(facts, '{cores}', '1') where key = 'lr-02'");
+    const { doc } = await c.good<{ doc: Host }>('GET', '/api/documents/Host/lr-02');
+    let read: ReturnType<typeof c.call> | undefined;
+    await i.running.ctx.db.transaction(async (m) => {
+      await putDoc(m, { ...doc, height: 2 }, 'bo');
+      read = c.call('POST', '/api/hosts/lr-02/refresh');
+      await eventually(waits, 'the reading waits for the edit');
+    });
+    expect((await read)?.status).toBe(200);
+    const after = await c.good<{ doc: Host; version: number }>('GET', '/api/documents/Host/lr-02');
+    expect([after.doc.height, after.doc.facts?.cores]).toEqual([2, 16]);
+    expect(after.version).toBe((was?.plan ?? 0) + 1);
+    const now = await versions();
+    expect([now?.plan, now?.state, now?.seen]).toEqual([(was?.plan ?? 0) + 1, was?.state, (was?.seen ?? 0) + 1]);
   });
 });

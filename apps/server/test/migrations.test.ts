@@ -72,7 +72,10 @@ describe('builds of the version before changes of other kinds', () => {
       { number: 3, ...same, state: 'failed' },
     ]);
     // A host that serves is known to have what it was built with; one that does not, or was not in the build, is not.
-    const held = (await up.query("select key, doc->'held' as held from host order by key")) as { key: string; held: object }[];
+    const held = (await up.query("select key, doc->'held' as held from whole_host order by key")) as {
+      key: string;
+      held: object;
+    }[];
     const without = { charter: 'plover', role: 'worker' };
     expect(held.map((h) => h.held)).toEqual([{ ...without, release: '1.33.6', installed: 'build 1' }, without, without]);
     // Of one cluster at most one change is under way: the database itself lets no second one begin.
@@ -81,6 +84,44 @@ describe('builds of the version before changes of other kinds', () => {
         "insert into run (kind, subject, exclusive, site, title, steps, created_at, created_by, state) values ('change', 'plover 4', 'Charter plover', 'lr', 'x', '[]', now(), 'bo', 'queued')",
       ),
     ).rejects.toThrow('run_exclusive');
+    await up.destroy();
+  });
+});
+
+describe('hosts of the version before their parts stood apart', () => {
+  it('are the same whole: what is declared, what acts came to and what was read stand apart; one step back, they are one again', async () => {
+    const db = await before('HostParts');
+    await db.query("insert into site (key, doc, updated_by) values ('lr', '{\"name\": \"lr\"}', 'bo')");
+    const held = { charter: 'plover', role: 'worker' };
+    const docs = [
+      { name: 'lr-02', site: 'lr', state: 'serving', held, drained: true, unit: 4, facts: { serial: 'SN-2', cores: 16 } },
+      { name: 'lr-04', site: 'lr', state: 'resting', wiped: { at: 'x', by: 'bo', drives: [] } },
+      { name: 'lr-05', site: 'lr' },
+    ];
+    for (const d of docs)
+      await db.query("insert into host (key, doc, version, updated_by) values ($1, $2, 7, 'bo')", [d.name, JSON.stringify(d)]);
+    const up = await now(db);
+    const read = async (sql: string) => (await up.query(sql)) as Record<string, unknown>[];
+    expect((await read('select doc from whole_host order by key')).map((r) => r.doc)).toEqual(docs);
+    expect(await read('select doc, version from host order by key limit 1')).toEqual([
+      { doc: { name: 'lr-02', site: 'lr', unit: 4 }, version: 7 },
+    ]);
+    expect(await read('select doc, held_by from host_state order by key')).toEqual([
+      { doc: { state: 'serving', held, drained: true }, held_by: 'plover' },
+      { doc: { state: 'resting', wiped: { at: 'x', by: 'bo', drives: [] } }, held_by: null },
+      { doc: {}, held_by: null },
+    ]);
+    expect(await read('select serial from host_seen order by key')).toEqual([
+      { serial: 'SN-2' },
+      { serial: null },
+      { serial: null },
+    ]);
+    await backBefore(up, 'HostParts');
+    expect((await read('select doc from host order by key')).map((r) => r.doc)).toEqual(docs);
+    expect((await read("select held_by, serial from host where key = 'lr-02'"))[0]).toEqual({
+      held_by: 'plover',
+      serial: 'SN-2',
+    });
     await up.destroy();
   });
 });

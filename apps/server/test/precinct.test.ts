@@ -126,7 +126,7 @@ describe('a charter', () => {
     const host = of(await estate(), 'plover').hosts[0];
     expect(host).toBeDefined();
     const as = (state: string, held: object) =>
-      i.query('update host set doc = doc || $2::jsonb, version = version + 1 where key = $1', [
+      i.query('update host_state set doc = doc || $2::jsonb, version = version + 1 where key = $1', [
         host,
         JSON.stringify({ state, held: { charter: 'plover', role: 'worker', ...held } }),
       ]);

@@ -39,7 +39,7 @@ const like = (name: string, more: object = {}) => {
 const has = async (name: string) =>
   (
     await i.query<{ hosts: number; addresses: number; clusters: number }>(
-      `select (select count(*)::int from host where held_by in (select key from charter where team = $1)) as hosts,
+      `select (select count(*)::int from host_state where held_by in (select key from charter where team = $1)) as hosts,
         count(*)::int as addresses, count(distinct doc->'owner'->>'name')::int as clusters
        from reservation where doc->'owner'->>'kind' = 'charter' and doc->'owner'->>'name' in (select key from charter where team = $1)`,
       [name],
@@ -225,7 +225,7 @@ describe('clusters of a team', () => {
     const act = acts.find((a) => a.canUndo && a.subject === 'Charter plover');
     expect(act).toBeDefined();
     expect((await asked(outside, 'POST', `/api/acts/${act?.id}/undo`))[0]).toBe(403);
-    const [held] = await i.query<{ key: string }>("select key from host where held_by = 'tern' order by key limit 1");
+    const [held] = await i.query<{ key: string }>("select key from host_state where held_by = 'tern' order by key limit 1");
     const light = (who: Client) => asked(who, 'POST', `/api/hosts/${held?.key}/bmc`, { act: 'light', on: true });
     expect(await light(inside)).toEqual([
       403,

@@ -3,7 +3,7 @@ import type { Kind } from '@praesidor/core/model';
 import type { FastifyRequest } from 'fastify';
 import type { EntityManager } from 'typeorm';
 import { z } from 'zod';
-import { type RunRow, tableOf } from '../db/tables.ts';
+import { readFrom, type RunRow } from '../db/tables.ts';
 
 /** What a request is about: documents, sites, a run. */
 export type Subject =
@@ -155,7 +155,7 @@ interface Row {
 async function docRows(m: EntityManager, kind: Kind, keys: readonly string[]): Promise<Row[]> {
   const team =
     kind === 'Charter' ? 'd.team' : kind === 'Host' ? '(select c.team from charter c where c.key = d.held_by)' : 'null';
-  return (await m.query(`select d.doc->>'site' as site, ${team} as team from ${tableOf[kind]} d where d.key = any($1)`, [
+  return (await m.query(`select d.doc->>'site' as site, ${team} as team from ${readFrom[kind]} d where d.key = any($1)`, [
     keys,
   ])) as Row[];
 }

@@ -31,6 +31,7 @@ import { Invitations1766900000000 } from './migrations/0028-invitations.ts';
 import { SignInProvider1767000000000 } from './migrations/0029-sign-in-provider.ts';
 import { Proposals1767100000000 } from './migrations/0030-proposals.ts';
 import { ClusterAccess1767200000000 } from './migrations/0031-cluster-access.ts';
+import { HostParts1767300000000 } from './migrations/0032-host-parts.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -68,6 +69,7 @@ const migrations = [
   SignInProvider1767000000000,
   Proposals1767100000000,
   ClusterAccess1767200000000,
+  HostParts1767300000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

@@ -37,7 +37,7 @@ export function toRefusal(e: unknown): unknown {
       remedy: 'Change one of the ranges so that no address is in both, or declare one inside the other.',
     });
   if (constraint === 'host_bmc_address_key') return new Refusal('invalid', 'Another host already has this BMC address.');
-  if (constraint === 'host_serial_key') return new Refusal('invalid', 'Another host already has this serial number.');
+  if (constraint === 'host_seen_serial_key') return new Refusal('invalid', 'Another host already has this serial number.');
   if (constraint === 'run_exclusive')
     return new Refusal('not-now', 'A build of this cluster is already under way.', { remedy: 'Open it, or stop it first.' });
   if (code === '23503')

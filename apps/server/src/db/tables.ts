@@ -9,7 +9,8 @@ import type { Kind } from '@praesidor/core/model';
 
 /**
  * Declared documents: one table a kind. `doc` is what people set; the other columns are generated from it by
- * PostgreSQL, so that keys, uniqueness and overlaps are enforced whatever the application does.
+ * PostgreSQL, so that keys, uniqueness and overlaps are enforced whatever the application does. A host stands in three
+ * tables (`host`, `host_state`, `host_seen`), and is read as a whole.
  */
 export interface DocRow {
   key: string;
@@ -52,8 +53,10 @@ export const tableOf = {
   Reservation: 'reservation',
   Record: 'name_record',
 } as const satisfies Record<Kind, string>;
+/** Where whole documents of a kind are read from: their table, or a view of several. */
+export const readFrom: Record<Kind, string> = { ...tableOf, Host: 'whole_host' };
 export const docTables = Object.fromEntries(
-  Object.entries(tableOf).map(([kind, table]) => [kind, docTable(kind as Kind, table)]),
+  Object.entries(readFrom).map(([kind, table]) => [kind, docTable(kind as Kind, table)]),
 ) as Record<Kind, EntitySchema<DocRow>>;
 
 const table = <T extends object>(

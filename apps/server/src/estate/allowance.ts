@@ -67,7 +67,7 @@ async function teamsOf(m: EntityManager, charters: readonly string[], further: r
 /** What the clusters of a team have at this moment. */
 export async function teamHas(m: EntityManager, team: string): Promise<Amounts> {
   const rows = (await m.query(
-    `select c.key, coalesce((select jsonb_agg(h.doc->'facts') from host h where h.held_by = c.key), '[]') as facts,
+    `select c.key, coalesce((select jsonb_agg(f.facts) from host_state h join host_seen f using (key) where h.held_by = c.key), '[]') as facts,
        (select count(*)::int from reservation r where r.doc->'owner'->>'kind' = 'charter' and r.doc->'owner'->>'name' = c.key and not coalesce((r.doc->>'resting')::boolean, false)) as addresses
      from charter c where c.team = $1`,
     [team],

@@ -8,16 +8,18 @@ import {
   editDoc,
   type Estate,
   find,
+  type Host,
   issuesOf,
   type Kind,
   keyOf,
   kinds,
   nearest,
+  partsOf,
   same,
   sliceOf,
 } from '@praesidor/core/model';
 import type { z } from 'zod';
-import { docTables, tableOf } from '../db/tables.ts';
+import { docTables, readFrom, tableOf } from '../db/tables.ts';
 import { toRefusal } from '../db/errors.ts';
 import { fieldsOf, tellChanges } from '../events/bus.ts';
 import { inTurns, listText } from '../compute/turns.ts';
@@ -77,6 +79,12 @@ export async function lockDocs(
 ): Promise<Map<string, Standing>> {
   return rowsOf(m, refs, held === 'leave' ? 'for update skip locked' : 'for update');
 }
+/** One host as it stands, all parts of it locked. @throws Refusal when there is none */
+export async function lockHost(m: EntityManager, name: string): Promise<Host> {
+  const found = (await lockDocs(m, [{ kind: 'Host', key: name }])).get(`Host ${name}`);
+  if (!found) throw new Refusal('not-found', `There is no host ${name}.`);
+  return found.doc as Host;
+}
 /** Documents as they stand, by `Kind key`; nobody is kept from writing them. */
 export const readDocs = (m: EntityManager, refs: readonly Ref[]): Promise<Map<string, Standing>> => rowsOf(m, refs, '');
 
@@ -86,7 +94,7 @@ async function rowsOf(m: EntityManager, refs: readonly Ref[], lock: string): Pro
     const keys = [...new Set(refs.filter((r) => r.kind === kind).map((r) => r.key))].sort();
     if (!keys.length) continue;
     const rows = (await m.query(
-      `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kind]} where key = any($1) order by key ${lock}`,
+      `select key, doc, version, updated_by as by, updated_at as at from ${readFrom[kind]} where key = any($1) order by key ${lock}`,
       [keys],
     )) as (Standing & { key: string })[];
     for (const { key, ...row } of rows) out.set(`${kind} ${key}`, row);
@@ -137,20 +145,27 @@ type Written = Signed & { after: Doc };
 
 async function write(m: EntityManager, kind: Kind, changes: readonly Written[]): Promise<void> {
   const table = tableOf[kind];
-  const named = 'jsonb_to_recordset($1::jsonb) as n(key text, by text, doc jsonb)';
-  const values = (list: readonly Written[]) => listText(list, (c) => ({ key: c.key, by: c.by, doc: c.after }));
+  const parts = keptIn[kind] ?? { doc: { table, column: 'doc' } };
+  const named = `jsonb_to_recordset($1::jsonb) as n(key text, by text, ${Object.keys(parts).map((p) => `${p} jsonb`)})`;
+  const values = (list: readonly Written[]) => listText(list, (c) => ({ key: c.key, by: c.by, ...textOf(c.after) }));
   const fresh = changes.filter((c) => !c.before);
   const changed = changes.filter((c) => c.before);
-  if (changed.length)
-    await m.query(
-      `update ${table} t set doc = n.doc, version = t.version + 1, updated_at = now(), updated_by = n.by from ${named} where t.key = n.key`,
-      [await values(changed)],
-    );
+  if (changed.length) {
+    const rows = await values(changed);
+    // A part that stays as it is keeps its version.
+    for (const [part, at] of Object.entries(parts))
+      await m.query(
+        `update ${at.table} t set ${at.column} = n.${part}, version = t.version + 1, updated_at = now(), updated_by = n.by from ${named} where t.key = n.key and t.${at.column} is distinct from n.${part}`,
+        [rows],
+      );
+  }
   if (!fresh.length) return;
+  const further = Object.entries(parts).filter(([, at]) => at.table !== table);
   // In the order in which they come: a network that is carved out of another comes behind it.
   const [refused] = (await m.query(
     `with n as materialized (select n.*, row_number() over () as i from ${named}),
      made as (insert into ${table} (key, doc, updated_by) select key, doc, by from n order by i on conflict (key) do nothing returning key)
+     ${further.map(([part, at]) => `, ${at.table} as (insert into ${at.table} (key, ${at.column}, updated_by) select key, n.${part}, by from n join made using (key))`).join('')}
      select n.key from n left join made on made.key = n.key where made.key is null order by i limit 1`,
     [await values(fresh)],
   )) as { key: string }[];
@@ -163,6 +178,21 @@ async function write(m: EntityManager, kind: Kind, changes: readonly Written[]):
   throw new Refusal('conflict', `${kind} ${lost.key} has just been declared by somebody else.`, {
     remedy: 'Look at it, then save again.',
   });
+}
+
+/** Kinds of which a document is kept in parts, each in a table of its own: the part, and where it is kept. `doc` is the one that others refer to. */
+const keptIn: Partial<Record<Kind, Record<string, { table: string; column: string }>>> = {
+  Host: {
+    doc: { table: 'host', column: 'doc' },
+    state: { table: 'host_state', column: 'doc' },
+    facts: { table: 'host_seen', column: 'facts' },
+  },
+};
+/** The parts of a document, by the names of `keptIn`. */
+function textOf(doc: Doc): object {
+  if (doc.kind !== 'Host') return { doc };
+  const { plan, state, facts } = partsOf(doc);
+  return { doc: plan, state, ...(facts ? { facts } : {}) };
 }
 
 /** Writes one document as it is to be, whatever stands. */

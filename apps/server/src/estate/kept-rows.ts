@@ -22,11 +22,12 @@ function frozen<T>(value: T): T {
 export class KeptRows<T> {
   private kept = new Map<string, Kept<T>>();
 
-  /** @param table its name; @param id an expression that tells its rows apart; @param value the column that is answered */
+  /** @param table its name; @param id an expression that tells its rows apart; @param value the column that is answered; @param version of a view: that of all rows behind one of its */
   constructor(
     private readonly table: string,
     private readonly id: string,
     private readonly value: string,
+    private readonly version = "xmin::text || ' ' || ctid::text",
   ) {}
 
   /**
@@ -36,9 +37,10 @@ export class KeptRows<T> {
    */
   async read(m: EntityManager, keep = true): Promise<[id: string, value: T][]> {
     const before = this.kept;
-    const rows = (await m.query(
-      `select ${this.id} as id, xmin::text || ' ' || ctid::text as version from ${this.table} order by 1`,
-    )) as { id: string; version: string }[];
+    const rows = (await m.query(`select ${this.id} as id, ${this.version} as version from ${this.table} order by 1`)) as {
+      id: string;
+      version: string;
+    }[];
     const changed = rows.filter((r) => before.get(r.id)?.version !== r.version).map((r) => r.id);
     const fresh = new Map<string, T>();
     if (changed.length) {

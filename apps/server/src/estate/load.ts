@@ -15,7 +15,7 @@ import {
   type Sighting,
   sliceOf,
 } from '@praesidor/core/model';
-import { Keys, type SightingRow, Sightings, tableOf } from '../db/tables.ts';
+import { Keys, readFrom, type SightingRow, Sightings, tableOf } from '../db/tables.ts';
 import { KeptRows } from './kept-rows.ts';
 
 /** What is kept of the rows of a database between two readings. */
@@ -25,7 +25,10 @@ interface Rows {
 }
 const newRows = (): Rows => ({
   docs: Object.fromEntries(
-    Object.entries(tableOf).map(([kind, table]) => [kind, new KeptRows(table, 'key', 'doc')]),
+    Object.entries(readFrom).map(([kind, table]) => [
+      kind,
+      new KeptRows(table, 'key', 'doc', kind === 'Host' ? 'row_version' : undefined),
+    ]),
   ) as Rows['docs'],
   // A blank never stands in a kind.
   observed: new KeptRows(

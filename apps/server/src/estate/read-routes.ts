@@ -4,7 +4,7 @@ import { counted } from '@praesidor/core/words';
 import { z } from 'zod';
 import type { App } from '../app-type.ts';
 import type { Context } from '../context.ts';
-import { tableOf } from '../db/tables.ts';
+import { readFrom } from '../db/tables.ts';
 import { Refusal } from '../refusal.ts';
 import { permitted } from './change.ts';
 import { type Standing, readDoc } from './documents.ts';
@@ -36,7 +36,7 @@ export async function readRoutes(app: App, { ctx }: { ctx: Context }) {
     async (req) => {
       const { site, after, limit } = req.query;
       const rows = (await ctx.db.manager.query(
-        `select key, doc, version, updated_by as by, updated_at as at from ${tableOf[kindOf(req.params.kind)]}
+        `select key, doc, version, updated_by as by, updated_at as at from ${readFrom[kindOf(req.params.kind)]}
          where key > $1 and ($2::text is null or doc->>'site' = $2) order by key limit $3`,
         [after ?? '', site ?? null, limit],
       )) as (Standing & { key: string })[];

@@ -6,6 +6,7 @@ export * from './difference.ts';
 export * from './rebase.ts';
 export * from './documents.ts';
 export * from './facts.ts';
+export * from './host-parts.ts';
 export * from './fields/index.ts';
 export * from './edit.ts';
 export * from './estate.ts';

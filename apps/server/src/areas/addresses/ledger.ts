@@ -28,7 +28,7 @@ const day = 86_400_000;
 /** @throws Refusal when the address belongs to a cluster that serves: it goes with its charter, not by hand */
 async function refuseServing(m: EntityManager, doc: Reservation): Promise<void> {
   if (doc.owner.kind !== 'charter') return;
-  const serving = (await m.query("select 1 from host where held_by = $1 and doc->>'state' = 'serving' limit 1", [
+  const serving = (await m.query("select 1 from host_state where held_by = $1 and doc->>'state' = 'serving' limit 1", [
     doc.owner.name,
   ])) as unknown[];
   if (serving.length)

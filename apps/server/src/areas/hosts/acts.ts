@@ -63,10 +63,10 @@ async function lastOf(
 ): Promise<string | undefined> {
   if (!['drain', 'give-back'].includes(act) || host.held?.role !== 'control-plane' || host.state !== 'serving') return undefined;
   const rows = (await m.query(
-    "select key, coalesce((doc->>'drained')::boolean, false) as drained from host where doc->'held'->>'charter' = $1 and doc->'held'->>'role' = 'control-plane'",
+    "select key, coalesce((doc->>'drained')::boolean, false) as drained from host_state where held_by = $1 and doc->'held'->>'role' = 'control-plane'",
     [host.held.charter],
   )) as { key: string; drained: boolean }[];
-  const all = (await m.query("select key from host where doc->'held'->>'charter' = $1", [host.held.charter])) as {
+  const all = (await m.query('select key from host_state where held_by = $1', [host.held.charter])) as {
     key: string;
   }[];
   if (all.every((r) => together.includes(r.key))) return undefined;

@@ -5,7 +5,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { readFacts } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
 import { docTables } from '../../db/tables.ts';
-import { needDoc, writeDoc } from '../../estate/documents.ts';
+import { lockHost, needDoc, writeChanges } from '../../estate/documents.ts';
 import { Refusal } from '../../refusal.ts';
 import { bmcOf } from './bmc.ts';
 
@@ -43,8 +43,7 @@ export async function noteFacts(m: EntityManager, host: string, before: Facts | 
 
 /** Reads a listed host's facts again over its pinned controller, and measures it anew. */
 export async function refresh(ctx: Context, name: string, who: string): Promise<Host> {
-  const { doc: host, version } = await needDoc(ctx.db.manager, 'Host', name);
-  const bmc = await bmcOf(ctx, host);
+  const bmc = await bmcOf(ctx, (await needDoc(ctx.db.manager, 'Host', name)).doc);
   let facts: Facts;
   try {
     ({ facts } = await readFacts(bmc, new Date().toISOString()));
@@ -52,10 +51,12 @@ export async function refresh(ctx: Context, name: string, who: string): Promise<
     throw e instanceof ProtocolError ? new Refusal(e.fault === 'pin' ? 'pin' : 'unreachable', `${name}: ${e.message}.`) : e;
   }
   return ctx.db.transaction(async (m) => {
+    // What was read is nobody's edit: whatever of the plan changed meanwhile stays as it is.
+    const host = await lockHost(m, name);
     const read = { ...host, facts };
     const step = doTo(read, 'measure', { fits: fitsCluster((await judging(m))(read)) });
     const after = 'refused' in step ? read : step.host;
-    await writeDoc(m, after, who, version);
+    await writeChanges(m, [{ kind: 'Host', key: name, before: host, after }], who, '');
     await noteFacts(m, name, host.facts, facts);
     return after;
   });

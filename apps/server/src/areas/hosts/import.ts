@@ -6,7 +6,7 @@ import { record } from '../../audit.ts';
 import type { Context } from '../../context.ts';
 import { type SightingRow, Sightings } from '../../db/tables.ts';
 import { changePlan } from '../../estate/change.ts';
-import { needDoc } from '../../estate/documents.ts';
+import { lockHost, needDoc } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
@@ -139,7 +139,7 @@ export async function rejoin(ctx: Context, name: string, address: string, who: P
   return ctx.db.transaction(async (m) => {
     const s = (await m.findOneBy(Sightings, { address })) as SightingRow | null;
     if (!s?.accepted || !s.facts) throw new Refusal('not-now', `The certificate at ${address} has not been accepted.`);
-    const { doc } = await needDoc(m, 'Host', name);
+    const doc = await lockHost(m, name);
     const facts = s.facts as NonNullable<Host['facts']>;
     if (doc.facts?.serial && doc.facts.serial !== facts.serial)
       throw new Refusal(

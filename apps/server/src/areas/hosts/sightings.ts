@@ -6,7 +6,7 @@ import { ProtocolError } from '@praesidor/protocols/dial';
 import { readFacts } from '@praesidor/protocols/redfish';
 import type { Context } from '../../context.ts';
 import { docTables, type SightingRow, Sightings } from '../../db/tables.ts';
-import { insertDoc, needDoc, readDoc, writeDoc } from '../../estate/documents.ts';
+import { insertDoc, lockHost, needDoc, readDoc, writeChanges } from '../../estate/documents.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { tryCredentials } from './bmc.ts';
@@ -52,11 +52,12 @@ async function pinListed(
   const [row] = (await ctx.db.manager.query('select key from host where bmc_address = $1', [address])) as { key: string }[];
   if (!row) return;
   await ctx.db.transaction(async (m) => {
-    const { doc, version } = await needDoc(m, 'Host', row.key);
+    const doc = await lockHost(m, row.key);
     if (!doc.bmc || doc.bmc.fingerprint) return;
     const pinned: Host = { ...doc, bmc: { ...doc.bmc, fingerprint, credential }, facts };
     const step = doTo(pinned, 'measure', { fits: fitsCluster((await judging(m))(pinned)) });
-    await writeDoc(m, 'refused' in step ? pinned : step.host, who, version);
+    const after = 'refused' in step ? pinned : step.host;
+    await writeChanges(m, [{ kind: 'Host', key: doc.name, before: doc, after }], who, '');
     await noteFacts(m, doc.name, doc.facts, facts);
   });
 }
@@ -131,7 +132,7 @@ export async function list(
 
 /** A listed host that is this machine: by its serial, or by the address of its controller. */
 async function knownAs(m: EntityManager, serial: string, address: string): Promise<string | undefined> {
-  const [row] = (await m.query("select key from host where (serial = $1 and $1 <> '') or bmc_address = $2 limit 1", [
+  const [row] = (await m.query("select key from whole_host where (serial = $1 and $1 <> '') or bmc_address = $2 limit 1", [
     serial,
     address,
   ])) as { key: string }[];

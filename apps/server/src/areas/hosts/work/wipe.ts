@@ -2,7 +2,7 @@ import { counted } from '@praesidor/core/words';
 import { doTo } from '@praesidor/core/hosts';
 import type { Host } from '@praesidor/core/model';
 import { powerState, reset, ejectMedia, eraseDrives, setBoot } from '@praesidor/protocols/redfish';
-import { needDoc, writeDoc } from '../../../estate/documents.ts';
+import { lockHost, needDoc, writeChanges } from '../../../estate/documents.ts';
 import { record } from '../../../audit.ts';
 import { bmcOf } from '../bmc.ts';
 import { stateAsk } from '../facts.ts';
@@ -25,11 +25,11 @@ export const wiping: WorkKind = {
     if (host.state !== 'resting') return `it is ${host.state} by now`;
     const drives = host.guest ? await wipeGuest(on) : await wipeMetal(on, host);
     return on.ctx.db.transaction(async (m) => {
-      const { doc, version } = await needDoc(m, 'Host', on.host);
+      const doc = await lockHost(m, on.host);
       const proved: Host = { ...doc, wiped: { at: new Date().toISOString(), by: on.who, drives } };
       const step = doTo(proved, 'wipe', await stateAsk(m, proved));
       if ('refused' in step) throw new WorkFailure(`${on.host}: ${step.refused}`);
-      await writeDoc(m, step.host, on.who, version);
+      await writeChanges(m, [{ kind: 'Host', key: on.host, before: doc, after: step.host }], on.who, '');
       await record(m, on.who, 'wiped', on.host, { drives });
       return `${counted(drives.length, 'drive')} erased`;
     });
