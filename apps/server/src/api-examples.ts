@@ -194,6 +194,18 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'GET /api/shipments/:label/would-change': { params: { label: 'S-0007' } },
   'POST /api/shipments/:label/accept': { params: { label: 'S-0007' }, body: { confirm: 'S-0007' } },
   'POST /api/trust/installations': { body: { name: 'Brackwater', key: '0YgNIvnP0uqEbV8zS0wNcYTlrJw3Yf9Z2m0nCq1pO3s=' } },
+  'PUT /api/installations/:name/sites': { params: { name: 'Brackwater' }, body: { sites: ['lr'] } },
+  'POST /api/installations/:name/bundles': { params: { name: 'Brackwater' } },
+  'GET /api/installations/:name/changes/:charter/:number/evidence.tar.gz': {
+    params: { name: 'Brackwater', charter: 'plover', number: 1 },
+  },
+  'GET /api/bundles/:id/file': { params: { id: 1 } },
+  'GET /api/bundles/:id': { params: { id: 1 } },
+  'POST /api/bundles/:id/take-in': {
+    params: { id: 1 },
+    body: { choices: [{ kind: 'Host', key: 'lr-02', path: ['unit'], keep: 'there' }] },
+  },
+  'DELETE /api/bundles/:id': { params: { id: 1 } },
   'DELETE /api/trust/installations/:name': { params: { name: 'Brackwater' } },
   'POST /api/registries/:name/look': { params: { name: 'bw-registry' } },
   'GET /api/registries/:name/scrub': { params: { name: 'bw-registry' } },

@@ -127,7 +127,9 @@ export class Installation {
   private database!: Awaited<ReturnType<typeof privateDatabase>>;
   private control!: ReturnType<typeof controlServer>;
   private readonly clients = new Map<string, Client>();
-  private giveShiftBack?: () => void;
+  private giveShiftBack: (() => void) | undefined;
+  /** It stands in the world of another one. */
+  private guest = false;
   readonly password = randomBytes(8).toString('hex');
 
   async start({
@@ -144,6 +146,7 @@ export class Installation {
     database,
     settings = {},
     before,
+    beside,
   }: {
     speed?: number;
     timeoutSeconds?: number;
@@ -167,11 +170,13 @@ export class Installation {
     settings?: Partial<Config>;
     /** Told by how much ports of devices are moved, before anything listens. */
     before?: (shift: number) => void;
+    /** Another installation: this one stands in the same world, which is the other one’s to end. */
+    beside?: Installation;
   } = {}): Promise<this> {
-    const { shift, giveBack } = await takeShift();
-    this.giveShiftBack = giveBack;
-    before?.(shift);
-    const addressMap = parseAddressMap(`10.0.0.0/8=127.0.0.0/8+${shift}`);
+    const taken = beside ? undefined : await takeShift();
+    this.giveShiftBack = taken?.giveBack;
+    if (taken) before?.(taken.shift);
+    const addressMap = beside ? beside.config.addressMap : parseAddressMap(`10.0.0.0/8=127.0.0.0/8+${taken?.shift}`);
     const spec = readWorld(
       join(root, empty ? 'demo/empty/world.yaml' : 'demo/world.yaml'),
       join(root, 'demo/estate'),
@@ -179,7 +184,8 @@ export class Installation {
     );
     spec.registries.find((r) => r.name === 'upstream')?.publications.push(...also);
     spec.machines.push(...machines);
-    this.world = await new World(spec, join(this.dir, 'world'), addressMap, speed).start();
+    this.world = beside?.world ?? (await new World(spec, join(this.dir, 'world'), addressMap, speed).start());
+    this.guest = beside !== undefined;
     this.control = controlServer(this.world);
     await new Promise<void>((done) => {
       this.control.listen(0, '127.0.0.1', done);
@@ -299,7 +305,7 @@ export class Installation {
   async stop(): Promise<void> {
     await this.running?.close();
     if (this.control) await new Promise((done) => this.control.close(done));
-    await this.world?.close();
+    if (!this.guest) await this.world?.close();
     this.giveShiftBack?.();
     await this.database?.drop();
     rmSync(this.dir, { recursive: true, force: true });

@@ -1,6 +1,7 @@
 import {
   Acceptance,
   Bill,
+  Heard,
   type Doc,
   EstateDifference,
   type Estate,
@@ -36,6 +37,8 @@ export const EstateAnswer = z.strictObject({
     backups: byName(SeenBackups),
     losses: byName(SeenLosses),
     zones: byName(ServedZone),
+    /** By site: those where another installation stands. */
+    heard: byName(Heard),
     sightings: z.array(Sighting),
   }),
 }) as unknown as z.ZodType<Estate, Estate>;

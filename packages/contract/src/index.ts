@@ -8,6 +8,7 @@ export * from './applications.ts';
 export * from './backups.ts';
 export * from './last-run.ts';
 export * from './losses.ts';
+export * from './installations.ts';
 export * from './rollouts.ts';
 export * from './site-power.ts';
 export * from './existing.ts';

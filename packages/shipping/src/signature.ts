@@ -9,8 +9,8 @@ import {
 import type { CaseFolder } from './case.ts';
 
 /**
- * Who packed a shipment: an Ed25519 signature (RFC 8032) over the manifest of the whole, `shipment.json`, byte for byte. It
- * names every blob and manifest by digest, so that what it covers cannot be exchanged; it lies beside it in every case.
+ * Who packed a shipment, or made a bundle: an Ed25519 signature (RFC 8032) over the manifest of the whole, byte for byte. The
+ * manifest names everything else by digest, so that what it covers cannot be exchanged; the signature lies beside it.
  */
 export interface SigningKey {
   /** What the installation is called where its key is trusted. */
@@ -38,7 +38,10 @@ export type Signed =
   | { state: 'wrong'; why: string };
 
 export const signatureFile = 'signature.json';
-const context = Buffer.from('praesidor shipment v1\n');
+/** What a signature is over begins with a line that says what it is of: one of a shipment is none of a bundle. */
+const contexts = { shipment: 'praesidor shipment v1\n', bundle: 'praesidor bundle v1\n' } as const;
+export type SignedThing = keyof typeof contexts;
+const signedBytes = (of: SignedThing, manifest: Buffer) => Buffer.concat([Buffer.from(contexts[of]), manifest]);
 const prefix = Buffer.from('302a300506032b6570032100', 'hex');
 
 /** The raw public key in base64, from a key in PEM. @throws Error when it is no Ed25519 key */
@@ -62,8 +65,8 @@ export function newSigningKey(): { privateKey: string; key: string } {
   return { privateKey: pem, key: publicKeyOf(pem) };
 }
 
-export function signManifest(manifest: Buffer, by: SigningKey): Signature {
-  const signature = signBytes(null, Buffer.concat([context, manifest]), createPrivateKey(by.privateKey));
+export function signManifest(manifest: Buffer, by: SigningKey, of: SignedThing = 'shipment'): Signature {
+  const signature = signBytes(null, signedBytes(of, manifest), createPrivateKey(by.privateKey));
   return { by: by.name, key: publicKeyOf(by.privateKey), signature: signature.toString('base64') };
 }
 
@@ -71,15 +74,19 @@ export function signManifest(manifest: Buffer, by: SigningKey): Signature {
 export async function signedBy(box: CaseFolder, trusted: readonly TrustedKey[]): Promise<Signed> {
   const size = await box.size(signatureFile);
   if (size === undefined) return { state: 'unsigned' };
-  if (size > 4096) return { state: 'wrong', why: `${signatureFile} is larger than a signature` };
-  let s: Partial<Signature>;
+  if (size > most) return { state: 'wrong', why: `${signatureFile} is larger than a signature` };
+  return signerOf(await box.read('shipment.json'), await box.read(signatureFile), trusted, 'shipment');
+}
+const most = 4096;
+
+/** Who signed a manifest, by the text of the signature that lies beside it. */
+export function signerOf(manifest: Buffer, text: Buffer, trusted: readonly TrustedKey[], of: SignedThing): Signed {
   try {
-    s = JSON.parse((await box.read(signatureFile)).toString('utf8')) as Partial<Signature>;
-    const { by, key, signature } = s;
+    if (text.length > most) throw new Error('it is larger than a signature');
+    const { by, key, signature } = JSON.parse(text.toString('utf8')) as Partial<Signature>;
     if (typeof by !== 'string' || typeof key !== 'string' || typeof signature !== 'string')
       throw new Error('it has no by, key and signature');
-    const bytes = Buffer.concat([context, await box.read('shipment.json')]);
-    if (!verifyBytes(null, bytes, readKey(key), Buffer.from(signature, 'base64')))
+    if (!verifyBytes(null, signedBytes(of, manifest), readKey(key), Buffer.from(signature, 'base64')))
       return { state: 'wrong', why: 'the manifest is not the one that was signed' };
     const known = trusted.find((t) => t.key === key);
     return known ? { state: 'trusted', by: known.name, key } : { state: 'foreign', by: by.slice(0, 80), key };

@@ -12,6 +12,8 @@ export type Subject =
   | { shipment: string }
   | { run: number }
   | { rollout: string }
+  | { bundle: number }
+  | { installation: string }
   | { sighted: readonly string[] };
 export interface Place {
   /** How it is read out of a request, once that was found to be valid. */
@@ -94,6 +96,9 @@ const places: readonly [RegExp, Place][] = [
   [/^POST \/api\/addresses\/import$/, each],
   [/ \/api\/findings\/accept$/, each],
   [/ \/api\/shipments\/:label\//, { of: (req) => [{ shipment: String(params(req).label) }] }],
+  [/ \/api\/installations\/:name\/bundles$/, { of: (req) => [{ installation: String(params(req).name) }] }],
+  [/ \/api\/bundles\/:id(\/[\w-]+)?$/, { of: (req) => [{ bundle: Number(params(req).id) }] }],
+  [/^POST \/api\/bundles$/, each],
   [/^POST \/api\/approvals\/:id$/, { of: (req) => [{ run: Number(params(req).id) }] }],
   [/^POST \/api\/proposals(\/:id\/\w[\w-]*)?$/, each],
   [/^POST \/api\/(edits|import|acts\/:id\/undo)$/, each],
@@ -125,6 +130,16 @@ export async function whereIs(m: EntityManager, subjects: readonly Subject[]): P
       )) as Row[];
       if (!rows.length) unknown = true;
       for (const r of rows) add(r);
+    } else if ('bundle' in s || 'installation' in s) {
+      // One that stands at no site of ours has the sites of what was brought from it.
+      const [found] = (await m.query(
+        'bundle' in s
+          ? 'select sites from bundle where id = $1'
+          : "select coalesce(nullif(t.sites, '{}'), (select b.sites from bundle b where b.key = t.public_key and b.way = 'from' and b.state = 'taken' order by b.number desc limit 1), '{}') as sites from trusted_instance t where t.name = $1",
+        ['bundle' in s ? s.bundle : s.installation],
+      )) as { sites: string[] }[];
+      if (!found) unknown = true;
+      for (const site of found?.sites ?? []) sites.add(site);
     } else {
       const [run] = (await m.query(
         'rollout' in s

@@ -32,6 +32,7 @@ import { SignInProvider1767000000000 } from './migrations/0029-sign-in-provider.
 import { Proposals1767100000000 } from './migrations/0030-proposals.ts';
 import { ClusterAccess1767200000000 } from './migrations/0031-cluster-access.ts';
 import { HostParts1767300000000 } from './migrations/0032-host-parts.ts';
+import { Bundles1767400000000 } from './migrations/0033-bundles.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -70,6 +71,7 @@ const migrations = [
   Proposals1767100000000,
   ClusterAccess1767200000000,
   HostParts1767300000000,
+  Bundles1767400000000,
 ];
 
 /** Connects and brings the schema up to date; several servers may start at once. */

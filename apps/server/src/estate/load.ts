@@ -5,6 +5,7 @@ import {
   type Doc,
   emptyEstate,
   type Estate,
+  type Heard,
   type Kind,
   type SeenBackups,
   type SeenLosses,
@@ -92,6 +93,7 @@ async function read(m: EntityManager, rows: Rows, now: Date, keep = true): Promi
     else if (o.kind === 'controller') estate.observed.controllers[o.subject] = o.data as SeenController;
     else if (o.kind === 'losses') estate.observed.losses[o.subject] = o.data as SeenLosses;
     else if (o.kind === 'backups') estate.observed.backups[o.subject] = o.data as SeenBackups;
+    else if (o.kind === 'heard') estate.observed.heard[o.subject] = o.data as Heard;
     else if (o.kind === 'zone') estate.observed.zones[o.subject] = o.data as ServedZone;
   }
   estate.observed.sightings = (await m.find(Sightings)).map(sightingOf);
@@ -111,7 +113,7 @@ const sightingOf = (r: SightingRow): Sighting => ({
 
 export async function observe(
   m: EntityManager,
-  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller' | 'backups' | 'losses',
+  kind: 'bill' | 'registry' | 'zone' | 'hypervisor' | 'controller' | 'backups' | 'losses' | 'heard',
   subject: string,
   data: unknown,
 ): Promise<void> {

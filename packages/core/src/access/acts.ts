@@ -57,6 +57,7 @@ export const acts = {
   'shipments.run': { role: 'builder', does: 'run shipments' },
   'cases.carry': { role: 'builder', does: 'take cases out and bring them in' },
   'cases.accept': { role: 'builder', does: 'accept a case that this installation cannot verify' },
+  'bundles.make': { role: 'builder', does: 'make and carry bundles' },
   'builds.run': { role: 'builder', does: 'run builds' },
   'clusters.access': { role: 'builder', does: 'take the boot kit of a cluster, which has all its keys' },
   'clusters.view': { role: 'reader', does: 'take a kubeconfig that looks', ofTeam: true },
@@ -64,6 +65,7 @@ export const acts = {
   'proving.change': { role: 'builder', does: 'plant faults on the proving ground' },
 
   'plan.restore': { role: 'warden', does: 'import hosts with a state of their own' },
+  'bundles.take-in': { role: 'warden', does: 'take in the bundle of another installation' },
   'clusters.administer': { role: 'warden', does: 'take the kubeconfig of an administrator' },
   'keyring.change': { role: 'warden', does: 'change the keyring' },
   'trust.change': { role: 'warden', does: 'change certificates and whom to trust' },

@@ -4,6 +4,7 @@ import { type Estate, keyOf, sliceOf } from './estate.ts';
 import {
   Acceptance,
   Bill,
+  Heard,
   SeenBackups,
   SeenLosses,
   SeenController,
@@ -32,11 +33,12 @@ export const EstateDifference = z.strictObject({
   controllers: some(SeenController),
   backups: some(SeenBackups),
   losses: some(SeenLosses),
+  heard: some(Heard),
   zones: some(ServedZone),
 });
 export type EstateDifference = z.infer<typeof EstateDifference>;
 
-const observations = ['bills', 'registries', 'hypervisors', 'controllers', 'backups', 'losses', 'zones'] as const;
+const observations = ['bills', 'registries', 'hypervisors', 'controllers', 'backups', 'losses', 'zones', 'heard'] as const;
 const listed = Object.entries(sliceOf) as [Kind, (typeof sliceOf)[Kind]][];
 
 /**

@@ -24,6 +24,7 @@ import type {
 import type {
   Acceptance,
   Bill,
+  Heard,
   SeenBackups,
   SeenLosses,
   SeenController,
@@ -69,6 +70,8 @@ export interface Estate {
     backups: Record<string, SeenBackups>;
     losses: Record<string, SeenLosses>;
     zones: Record<string, ServedZone>;
+    /** By site: those where another installation stands. */
+    heard: Record<string, Heard>;
     sightings: Sighting[];
   };
 }
@@ -105,7 +108,17 @@ export const emptyEstate = (now: string): Estate => ({
   charters: [],
   keys: [],
   accepted: [],
-  observed: { bills: {}, registries: {}, hypervisors: {}, controllers: {}, backups: {}, losses: {}, zones: {}, sightings: [] },
+  observed: {
+    bills: {},
+    registries: {},
+    hypervisors: {},
+    controllers: {},
+    backups: {},
+    losses: {},
+    zones: {},
+    heard: {},
+    sightings: [],
+  },
 });
 
 export const sliceOf = {

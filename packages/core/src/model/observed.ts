@@ -164,6 +164,12 @@ export type TriedLoss = z.infer<typeof TriedLoss>;
 /** Of a cluster: each loss that was tried, the last time, by what was lost as the rehearsal calls it. */
 export const SeenLosses = z.strictObject({ cases: z.record(z.string(), TriedLoss) });
 export type SeenLosses = z.infer<typeof SeenLosses>;
+/** Of a site where another installation stands: which one, and the last bundle of it that was taken in here. */
+export const Heard = z.strictObject({
+  installation: z.string(),
+  bundle: z.strictObject({ number: z.number(), made: z.string() }).optional(),
+});
+export type Heard = z.infer<typeof Heard>;
 /** What answers at an address of a management network. */
 export const Sighting = z.strictObject({
   address: z.string(),

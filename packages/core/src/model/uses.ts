@@ -44,7 +44,7 @@ const page = (doc: Doc): string => {
 };
 
 /** What one document refers to: the kind, the key, and how. A new reference is a line. */
-function* references(doc: Doc): Generator<[Kind, string, string, label?: string]> {
+export function* references(doc: Doc): Generator<[Kind, string, string, label?: string]> {
   if ('site' in doc) yield ['Site', doc.site, 'belongs to it'];
   switch (doc.kind) {
     case 'Network':

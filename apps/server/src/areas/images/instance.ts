@@ -68,5 +68,6 @@ export async function distrustInstance(m: EntityManager, name: string, who: stri
     name,
   ])) as unknown[];
   if (!rows.length) throw new Refusal('not-found', `No key of ${name} is trusted here.`);
+  await m.query("delete from observation where kind = 'heard' and data->>'installation' = $1", [name]);
   await record(m, who, 'took an installation out of the trust', name);
 }
