@@ -61,6 +61,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/rehearse?cluster=tern', 'Rehearse', []],
   ['/rehearse/cold-start?of=bw', 'Cold start', []],
   ['/proposals', 'Proposals', []],
+  ['/estate/installations', 'Installations', ['Add an installation…']],
   ['/proposals/1', 'larger packets at', ['Make the changes…', 'Withdraw…']],
   ['/keyring', 'Keyring', ['Add…']],
   ['/people', 'People', ['Change your password…']],

@@ -5,6 +5,7 @@ import { mkdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { checkNode, debian, modules, packages, root, state, web } from './lib/install.mjs';
 import { createDatabase, freePort, isFree, startPostgres } from './lib/postgres.mjs';
+import { pair } from './lib/pair.mjs';
 import { start } from './lib/process.mjs';
 import { fail, step } from './lib/say.mjs';
 import { keyringKey, kept, noteRunning, word } from './lib/secrets.mjs';
@@ -14,6 +15,8 @@ checkNode();
 const empty = process.argv.includes('--empty');
 /** Ten thousand hosts at three hundred sites, of which nothing stands anywhere: for looking at how it is to work with many. */
 const large = process.argv.includes('--large');
+/** A second installation stands in the sealed room of Lantern Rock, and begins with nothing: the plan goes there in bundles. */
+const two = process.argv.includes('--two') && !empty && !large;
 const own = empty ? '-empty' : large ? '-large' : '';
 const stops = [];
 let ending = false;
@@ -41,6 +44,7 @@ try {
     const p = await startPostgres(join(state, 'postgres'), 54320);
     stops.push(() => p.stop());
     createDatabase(p, `praesidor${own.replace('-', '_')}`);
+    if (two) createDatabase(p, 'praesidor_two');
     return p;
   });
   const shift = await freeShift();
@@ -109,8 +113,16 @@ try {
     watchFor(s, 'The server');
     return s.listening;
   });
+  const second = two
+    ? await step('Starting the server at Lantern Rock', () => startSecond(pg, env, url, logs, accounts))
+    : undefined;
   process.stdout.write(`
-Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)
+Praesidor is at  ${url}   (after ${((Date.now() - began) / 1000).toFixed(1)} s)${
+    second
+      ? `
+and a second one at  ${second}   (Lantern Rock)`
+      : ''
+  }
 
 ${accounts.map((a) => `  ${a.login.padEnd(6)} ${a.password.padEnd(10)} ${a.role.padEnd(8)} ${a.name}`).join('\n')}
 ${empty || large ? '' : '  noor   harbour-demo-1      signs in with Kestrel Ferries (OpenID Connect)\n'}
@@ -122,10 +134,45 @@ Ctrl-C ends everything; what was done is kept in .praesidor for the next start.
   fail(`The demonstration could not be started: ${e.message}`);
 }
 
+/** The installation at Lantern Rock: its own database, key, folder and keyring, in the same world; the two know each other. */
+async function startSecond(pg, env, home, logs, accounts) {
+  const port = await freePort(Number(env.PORT) + 1);
+  const there = {
+    ...env,
+    DATABASE_URL: pg.url('praesidor_two'),
+    PORT: String(port),
+    // An address of its own: a browser keeps the sessions of the two apart by it.
+    HOST: '127.0.0.2',
+    PRAESIDOR_URL: `http://127.0.0.2:${port}`,
+    PRAESIDOR_KEY: keyringKey(join(state, 'two')),
+    PRAESIDOR_DATA: join(state, 'data-two'),
+  };
+  const people = accounts.map(({ teams: _, sites: __, ...a }) => a);
+  await (
+    await start(
+      'load-two',
+      'apps/server/src/setup/load.ts',
+      { ...there, PRAESIDOR_ACCOUNTS: JSON.stringify(people), PRAESIDOR_LOAD: join(root, 'demo/lantern-rock') },
+      logs,
+    )
+  ).listening;
+  const s = await start('server-two', 'apps/server/src/main.ts', there, logs);
+  stops.push(() => s.stop());
+  watchFor(s, 'The server at Lantern Rock');
+  await s.listening;
+  const url = there.PRAESIDOR_URL;
+  const warden = accounts.find((a) => a.role === 'warden');
+  await pair({ url: home, name: 'breakwater-hall' }, { url, name: 'lantern-rock', sites: ['lr'] }, warden);
+  return url;
+}
+
 /** What to do first. */
 function toTry() {
   const speed = `Time in the rooms runs ${process.env.SPEED ?? '60'} times as fast as outside.`;
   if (large) return '. Nothing of this estate stands anywhere: look around, and see how it is to work with many.';
+  if (two)
+    return `, open Estate, Installations, make a bundle for lantern-rock, and take the file in at the second address. Images go
+there in cases. ${speed}`;
   if (!empty)
     return `, and follow Next moves on the first page from top to bottom: at the end the cluster
 plover stands at Lantern Rock and is proved. ${speed}`;

@@ -430,16 +430,7 @@ export async function prepare(warden: Client, under?: string): Promise<void> {
     const e = await warden.estate();
     return ['1.34.2', 'log-shipper', 'inbound-router'].every((n) => e.observed.bills[n]) && e.observed.registries['lr-registry'];
   }, 'bills and registries looked at');
-  await warden.good('POST', '/api/hosts/sweep', { site: 'lr', range: '10.62.7.10-10.62.7.20' });
-  const seen = await eventually(async () => {
-    const s = (await warden.estate()).observed.sightings;
-    return s.length === 7 && s;
-  }, 'seven sightings');
-  await warden.good('POST', '/api/hosts/accept', {
-    credential: 'bmc-lr',
-    addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
-  });
-  await warden.good('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: seen.map((s) => ({ address: s.address })) });
+  await listed(warden);
   await warden.good('POST', '/api/edits', {
     why: 'settled',
     edits: [
@@ -459,6 +450,19 @@ export async function prepare(warden: Client, under?: string): Promise<void> {
     ],
   });
   await shipped(warden, ['1.34.2', 'inbound-router', 'log-shipper']);
+}
+/** Machines that nobody has listed at Lantern Rock are found, their certificates accepted, and taken into the estate. */
+export async function listed(warden: Client): Promise<void> {
+  await warden.good('POST', '/api/hosts/sweep', { site: 'lr', range: '10.62.7.10-10.62.7.20' });
+  const seen = await eventually(async () => {
+    const s = (await warden.estate()).observed.sightings;
+    return s.length === 7 && s;
+  }, 'seven sightings');
+  await warden.good('POST', '/api/hosts/accept', {
+    credential: 'bmc-lr',
+    addresses: seen.map((s) => ({ address: s.address, fingerprint: s.fingerprint })),
+  });
+  await warden.good('POST', '/api/hosts/list', { credential: 'bmc-lr', hosts: seen.map((s) => ({ address: s.address })) });
 }
 /** What bills have is brought to the registry of Lantern Rock. */
 export async function shipped(c: Client, bills: string[]): Promise<void> {

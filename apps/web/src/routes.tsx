@@ -15,6 +15,14 @@ export const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
+      {
+        path: 'estate/installations',
+        lazy: async () => ({ Component: (await import('./spaces/installations/InstallationsSpace.tsx')).InstallationsSpace }),
+      },
+      {
+        path: 'estate/bundles/:id',
+        lazy: async () => ({ Component: (await import('./spaces/installations/BundlePage.tsx')).BundlePage }),
+      },
       { path: 'declare', lazy: async () => ({ Component: (await import('./spaces/estate/DeclareSpace.tsx')).DeclareSpace }) },
       {
         path: 'proposals',

@@ -22,7 +22,7 @@ import { putDoc } from '../estate/documents.ts';
 import { setAccount } from './account.ts';
 
 /**
- * Fills an empty installation from a folder: `estate/*.yaml`, `keyring.yaml`, and accounts from the
+ * Fills an empty installation from a folder: `estate/*.yaml` where it has any, `keyring.yaml`, and accounts from the
  * environment. Trust anchors and host keys that the folder leaves open are asked of the proving ground. Does nothing to an
  * installation that holds something already, but for the accounts.
  */
@@ -41,7 +41,7 @@ try {
   // An empty demonstration begins with its accounts, and nothing else.
   if (!n && dir) {
     const { authorities: anchors = {}, routers = {} } = await standing(config.provingUrl);
-    const read = readdirSync(join(dir, 'estate'))
+    const read = (existsSync(join(dir, 'estate')) ? readdirSync(join(dir, 'estate')) : [])
       .filter((f) => f.endsWith('.yaml'))
       .sort()
       .map((f) => readDocuments(readFileSync(join(dir, 'estate', f), 'utf8'), f));
@@ -76,7 +76,9 @@ try {
       await setProvider(m, dir, anchors.bw);
       // What people may at single sites, and their teams, once those are there.
       for (const { login, ...more } of given) await giveRights(m, login, more);
-      for (const name of Object.keys(routers)) await giveAccount(name, gatewayAccount((await gatewayKey(config, m)).public));
+      // Those who have the estate of the machines put their account on them.
+      for (const name of docs.length ? Object.keys(routers) : [])
+        await giveAccount(name, gatewayAccount((await gatewayKey(config, m)).public));
     });
   }
   process.stdout.write('{"listening":true}\n');

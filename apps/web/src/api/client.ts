@@ -84,6 +84,13 @@ export const sent = (method: Method, body?: unknown): RequestInit => ({
   },
   ...(body === undefined ? {} : { body: JSON.stringify(body) }),
 });
+/** A file of the person's, sent as it is. @throws ApiError */
+export async function upload<T>(path: string, contentType: string, file: File): Promise<T> {
+  const r = await fetch(path, { method: 'POST', headers: { 'content-type': contentType, 'x-csrf-token': csrf }, body: file });
+  const text = await r.text();
+  if (!r.ok) throw refusalOf(r.status, text);
+  return jsonOf(text) as T;
+}
 /** What the server said when it refused. */
 export function refusalOf(status: number, text: string): ApiError {
   const json = jsonOf(text) as More & { code?: string; message?: string };

@@ -25,6 +25,7 @@ const keysFor: Record<string, string[][]> = {
   BackupStore: [['estate']],
   Team: [['estate']],
   Proposal: [['proposals'], ['estate', 'proposal']],
+  Bundle: [['installations'], ['bundle'], ['estate']],
   Backup: [['backups'], ['approvals']],
   Loss: [['losses'], ['approvals']],
   SitePower: [['site power'], ['approvals']],

@@ -1,7 +1,9 @@
 import type { Finding } from '@praesidor/core/checks';
 import type { ReactNode } from 'react';
 import { MarginContext } from '../parts/FindingMarker.tsx';
+import { KnownAsOf } from '../parts/KnownAsOf.tsx';
 import { Own } from '../parts/Own.tsx';
+import { useScope } from '../state/scope.ts';
 import { useView } from '../state/view.ts';
 import { Margin } from './Margin.tsx';
 
@@ -23,6 +25,7 @@ interface Props {
 
 /** Work area and margin: title in serif, the facts of the subject beside it, at most three acts at the right. */
 export function Space({ space, title, crumbs, sheets, facts, acts, findings, edits, extra, foot, children }: Props) {
+  const { site } = useScope();
   const folded = useView((s) => s.folded[space]) ?? false;
   return (
     <MarginContext value={findings}>
@@ -42,6 +45,7 @@ export function Space({ space, title, crumbs, sheets, facts, acts, findings, edi
             </div>
             <div className="ml-auto flex gap-2.5">{acts}</div>
           </div>
+          <KnownAsOf site={site} />
           {sheets && <div className="pt-3 pb-1 print:hidden">{sheets}</div>}
           {children}
         </main>

@@ -9,6 +9,12 @@ const text = (v: unknown): string =>
         ? JSON.stringify(v)
         : String(v);
 
+const keepMine = { You: 'Keep yours', Proposed: 'Keep the proposed value', There: 'Take the value from there' } as const;
+const keepTheirs: Partial<Record<keyof typeof keepMine, string>> = {
+  Proposed: 'Keep the present value',
+  There: 'Keep the value here',
+};
+
 /** Fields that two people set to different values: all three values, and a choice for each. */
 export function Collisions({
   list,
@@ -21,7 +27,7 @@ export function Collisions({
   /** Who set the other value, where it is known. */
   by?: string | undefined;
   /** Whose the value in the middle is. */
-  mine?: 'You' | 'Proposed';
+  mine?: 'You' | 'Proposed' | 'There';
   disabled?: boolean;
   onDecide: (c: Collision, whose: 'mine' | 'theirs') => void;
 }) {
@@ -48,10 +54,10 @@ export function Collisions({
             <td className="mono whitespace-normal!">{text(c.theirs)}</td>
             <td className="whitespace-nowrap text-right">
               <button type="button" disabled={disabled} className={`mr-3 ${act}`} onClick={() => onDecide(c, 'mine')}>
-                {mine === 'You' ? 'Keep yours' : 'Keep the proposed value'}
+                {keepMine[mine]}
               </button>
               <button type="button" disabled={disabled} className={act} onClick={() => onDecide(c, 'theirs')}>
-                {mine === 'Proposed' ? 'Keep the present value' : `Take ${by ? `${by}’s` : 'theirs'}`}
+                {keepTheirs[mine] ?? `Take ${by ? `${by}’s` : 'theirs'}`}
               </button>
             </td>
           </tr>

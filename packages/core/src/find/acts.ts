@@ -17,6 +17,13 @@ export function actsOn(estate: Estate): Thing[] {
   const built = new Set(estate.hosts.flatMap((h) => (h.held && h.state === 'serving' ? [h.held.charter] : [])));
   return [
     ...creatableKinds.map((k) => act(`declare a ${k.toLowerCase()}`, 'new document', `/declare?kind=${k}`, '', 'new add create')),
+    act(
+      'exchange bundles with other installations',
+      'the plan for a sealed room, and what came of it',
+      '/estate/installations',
+      '',
+      'installation instance bundle sealed carry media export',
+    ),
     act('see proposals', 'drafts of others, approvals', '/proposals', '', 'propose approve review second person four eyes'),
     act('add to the keyring', 'a credential', '/keyring?add=', '', 'new credential secret'),
     act('take in releases', 'from a source', '/images?published=1', '', 'import'),

@@ -43,7 +43,9 @@ export const othersOf = (m: EntityManager): Promise<Other[]> =>
 export async function needOther(m: EntityManager, name: string): Promise<Other> {
   const [row] = (await m.query('select name, public_key as key, sites from trusted_instance where name = $1', [name])) as Other[];
   if (!row)
-    throw new Refusal('not-found', `No installation ${name} is trusted here.`, { remedy: 'Add its key: Images, Rules and trust.' });
+    throw new Refusal('not-found', `No installation ${name} is trusted here.`, {
+      remedy: 'Add its key: Images, Rules and trust.',
+    });
   return row;
 }
 

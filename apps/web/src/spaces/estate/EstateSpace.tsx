@@ -20,6 +20,7 @@ import { useActs, useApprovals, useBuilds, useMe, useProposals, useSnapshot } fr
 import { MarginPart } from '../../frame/Margin.tsx';
 import RemedyDialog from '../../frame/RemedyDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
+import { KnownAsOf } from '../../parts/KnownAsOf.tsx';
 import { FindingMarker } from '../../parts/FindingMarker.tsx';
 import { LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
@@ -67,6 +68,7 @@ export function EstateSpace() {
       findings={findings}
       acts={
         <>
+          <LinkButton to={scoped('/estate/installations', site)}>Installations</LinkButton>
           <LinkButton to={scoped('/proposals', site)}>Proposals{waits.open ? ` (${waits.open})` : ''}</LinkButton>
           <LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>
         </>
@@ -318,6 +320,7 @@ function Strip({ here, estate, reserved }: { here: Here; estate: Estate; reserve
           {{ hall: 'hall', 'sealed-room': 'sealed room', edge: 'edge' }[site.form]} · {site.reach}
           {site.link?.hours ? `, ${site.link.hours}` : ''}
         </div>
+        <KnownAsOf site={site.name} />
       </div>
       <div>
         <div className={label}>hosts</div>

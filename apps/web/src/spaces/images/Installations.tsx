@@ -14,7 +14,7 @@ import { useMay } from '../../state/may.ts';
 /** Whose shipments are taken here without asking: public keys of installations that sign what they pack. */
 export function Installations() {
   const list = useQuery({
-    queryKey: ['installations'],
+    queryKey: ['installations', 'trust'],
     queryFn: async () => (await api<{ installations: Installation[] }>('GET', '/api/trust/installations')).installations,
   });
   const leave = useMay();
@@ -73,13 +73,14 @@ export function Installations() {
           ))}
         </tbody>
       </table>
-      {adding && <Add onClose={() => setAdding(false)} />}
+      {adding && <AddInstallation onClose={() => setAdding(false)} />}
       {removing && <Remove i={removing} onClose={() => setRemoving(undefined)} />}
     </section>
   );
 }
 
-function Add({ onClose }: { onClose: () => void }) {
+/** The key of another installation is trusted. */
+export function AddInstallation({ onClose }: { onClose: () => void }) {
   const [i, setI] = useState({ name: '', key: '' });
   const add = useCall<object>(
     () => ({ method: 'POST', path: '/api/trust/installations', body: { name: i.name.trim(), key: i.key.trim() } }),

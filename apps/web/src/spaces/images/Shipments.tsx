@@ -3,7 +3,7 @@ import { bytesText, counted } from '@praesidor/core/words';
 import type { Estate } from '@praesidor/core/model';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api } from '../../api/client.ts';
+import { upload } from '../../api/client.ts';
 import { type CaseDto, type ShipmentDto, useShipments } from '../../api/queries.ts';
 import { Mark, type MarkKind } from '../../parts/Mark.tsx';
 import { when, span } from '../../parts/time.ts';
@@ -72,16 +72,8 @@ export function Shipments({ estate }: { estate: Estate }) {
     [['shipments']],
   );
   const take = useAct(
-    async (file: File) => {
-      const r = await fetch('/api/cases', {
-        method: 'POST',
-        headers: { 'content-type': 'application/x-tar', 'x-csrf-token': await csrf() },
-        body: file,
-      });
-      const json = (await r.json()) as { label: string; number: number; of: number; bad: unknown[]; message?: string };
-      if (!r.ok) throw new Error(json.message ?? `The server answered ${r.status}.`);
-      return json;
-    },
+    (file: File) =>
+      upload<{ label: string; number: number; of: number; bad: unknown[] }>('/api/cases', 'application/x-tar', file),
     (c) =>
       `Case ${c.number} of ${c.of} of ${c.label} is here${c.bad.length ? `; ${c.bad.length} of its files are damaged` : ', whole'}.`,
     [['shipments']],
@@ -116,8 +108,6 @@ export function Shipments({ estate }: { estate: Estate }) {
     </section>
   );
 }
-
-const csrf = async () => (await api<{ csrf: string }>('GET', '/api/me')).csrf;
 
 /** Leads to what mends the registry that a shipment failed at. */
 function Mend({ s, estate }: { s: ShipmentDto; estate: Estate }) {

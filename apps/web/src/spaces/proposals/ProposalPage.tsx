@@ -1,10 +1,10 @@
 import type { ProposedChange, WholeProposal } from '@praesidor/contract';
 import { type Collision, type Doc, type Edit, keyOf } from '@praesidor/core/model';
 import { counted } from '@praesidor/core/words';
-import { Fragment, useId, useMemo, useState } from 'react';
+import { useId, useMemo, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { useMe, useProposal } from '../../api/queries.ts';
-import { describeChange } from '../../frame/describe.ts';
+import { ChangesTable } from '../../frame/ChangesTable.tsx';
 import { MarginPart } from '../../frame/Margin.tsx';
 import { NoLonger, usePreview } from '../../frame/Preview.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -199,7 +199,6 @@ function Collide({ list, id, disabled }: { list: readonly ProposedChange[]; id: 
   );
 }
 
-const most = 200;
 function Changes({ p, id, open }: { p: WholeProposal; id: string; open: boolean }) {
   const leaveOut = useCall<object, object>(
     (body) => ({ method: 'POST', path: `/api/proposals/${id}/leave-out`, body }),
@@ -207,51 +206,26 @@ function Changes({ p, id, open }: { p: WholeProposal; id: string; open: boolean 
     renew,
   );
   return (
-    <table className="grid-table mt-1" aria-label="Changes">
-      <thead>
-        <tr>
-          <th>What</th>
-          <th>{p.state === 'open' ? 'Stands' : 'Stood'}</th>
-          <th>{p.state === 'open' ? 'Will be' : 'Proposed'}</th>
-          <th>
-            <span className="sr-only">Acts</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {p.changes.slice(0, most).map((c) => (
-          <Fragment key={`${c.kind} ${c.key}`}>
-            {describeChange(c).map((r, n) => (
-              <tr key={r.what} data-row={n === 0 || undefined} tabIndex={-1}>
-                <td className="wrap-anywhere whitespace-normal!">{r.what}</td>
-                <td className="mono wrap-anywhere whitespace-normal!">{r.before}</td>
-                <td className={`mono wrap-anywhere whitespace-normal! ${c.what === 'removed' ? 'text-brick' : ''}`}>{r.after}</td>
-                <td className="text-right">
-                  {open && n === 0 && p.changes.length > 1 && (
-                    <button
-                      type="button"
-                      className="font-semibold text-verdigris hover:underline"
-                      aria-label={`Leave out ${c.kind} ${c.key}`}
-                      disabled={leaveOut.isPending}
-                      onClick={() => leaveOut.mutate({ kind: c.kind, key: c.key })}
-                    >
-                      Leave out
-                    </button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </Fragment>
-        ))}
-        {p.changes.length > most && (
-          <tr>
-            <td colSpan={4} className="text-ink-2">
-              and {p.changes.length - most} more documents
-            </td>
-          </tr>
-        )}
-      </tbody>
-    </table>
+    <ChangesTable
+      list={p.changes}
+      before={p.state === 'open' ? 'Stands' : 'Stood'}
+      after={p.state === 'open' ? 'Will be' : 'Proposed'}
+      act={
+        open && p.changes.length > 1
+          ? (c) => (
+              <button
+                type="button"
+                className="font-semibold text-verdigris hover:underline"
+                aria-label={`Leave out ${c.kind} ${c.key}`}
+                disabled={leaveOut.isPending}
+                onClick={() => leaveOut.mutate({ kind: c.kind, key: c.key })}
+              >
+                Leave out
+              </button>
+            )
+          : undefined
+      }
+    />
   );
 }
 
