@@ -37,23 +37,23 @@ async function at(i: Installation, c: Client, path: string) {
   await b.open(i.config.publicUrl + path);
 }
 async function fetched(c: Client, path: string): Promise<Buffer> {
-  const a = await fetch(c.url + path, { headers: { cookie: c.cookie } });
+  const a = await fetch(`${c.url}${path}`, { headers: { cookie: c.cookie } });
   if (!a.ok) throw new Error(`${path}: ${await a.text()}`);
   return Buffer.from(await a.arrayBuffer());
 }
 const other = async (c: Client) =>
   (await c.good<OtherInstallations>('GET', '/api/installations')).others[0] as OtherInstallations['others'][number];
 /** Made in the browser, carried as a file. @returns where it lies */
-async function made(c: Client, name: string): Promise<string> {
-  const before = (await other(c)).bundles.length;
+async function made(from: Client, name: string): Promise<string> {
+  const before = (await other(from)).bundles.length;
   await b.click('button', 'Make a bundle');
   await b.see(`for ${name} is made`);
   const bundle = await eventually(async () => {
-    const { bundles } = await other(c);
+    const { bundles } = await other(from);
     return bundles.length > before && bundles.find((x) => x.way === 'to');
   }, 'a bundle');
   const file = join(dir, `${name}-${bundle.number}.tar.gz`);
-  writeFileSync(file, await fetched(c, `/api/bundles/${bundle.id}/file`));
+  writeFileSync(file, await fetched(from, `/api/bundles/${bundle.id}/file`));
   return file;
 }
 const brought = async (file: string) => (await b.find("//input[@type='file']")).sendKeys(file);

@@ -5,9 +5,9 @@ import { join } from 'node:path';
 import { gunzipSync, gzipSync } from 'node:zlib';
 import type { BundleBrought, BundleChanges, BundleMade, BundleTaken, OtherInstallations } from '@praesidor/contract';
 import { nameOf, partOf } from '@praesidor/core/bundles';
-import { type Doc, type Host, kinds, type NameRecord, type Network } from '@praesidor/core/model';
+import { type Doc, type Host, kinds, type NameRecord, type Network, type Registry } from '@praesidor/core/model';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { type Answer, type Client, Installation } from './installation.ts';
+import { type Answer, type Client, eventually, Installation } from './installation.ts';
 
 /** The estate at home, and an installation of its own in the sealed room of Lantern Rock, which begins with nothing. */
 const home = new Installation();
@@ -331,6 +331,35 @@ describe('a bundle that is not what it says', () => {
     await r.good('POST', '/api/trust/installations', { name: 'home', key });
     await r.good('DELETE', `/api/bundles/${waits.body.id}`);
     expect((await other(r)).bundles.filter((b) => b.state === 'waiting')).toEqual([]);
+  });
+});
+
+describe('a site where another installation stands', () => {
+  it('is reached from there alone: every act at its machines is refused at home, whoever asks, and says where it is done', async () => {
+    const says = /^The installation lantern-rock stands at lr: this is done from there\.$/;
+    for (const [role, method, path, body] of [
+      ['warden', 'POST', '/api/hosts/lr-01/refresh', undefined],
+      ['builder', 'POST', '/api/hosts/sweep', { site: 'lr', range: '10.62.7.10' }],
+      ['builder', 'POST', '/api/registries/lr-registry/look', undefined],
+      ['warden', 'POST', '/api/builds', { charter: 'plover' }],
+      ['warden', 'POST', '/api/sites/lr/power', { to: 'start', site: 'lr' }],
+    ] as const) {
+      const a = await (await home.as(role)).call(method, path, body);
+      expect([path, a.status, a.body.message]).toEqual([path, 409, expect.stringMatching(says)]);
+    }
+    // In the room itself nothing of that holds: what is said there is about the host.
+    expect((await r.call('POST', '/api/hosts/lr-01/refresh')).body.message ?? '').not.toMatch(says);
+    expect((await h.call('POST', '/api/hosts/bw-01/refresh')).body.message ?? '').not.toMatch(says);
+  });
+  it('is not looked at from home: what was seen there stays as it came', async () => {
+    const seen = async () => (await h.estate()).observed.registries;
+    const before = await seen();
+    for (const key of ['lr-registry', 'bw-registry']) {
+      const { ca } = await doc<Registry>(h, 'Registry', key);
+      await set(h, 'Registry', key, ['ca'], `${ca}\n`);
+    }
+    await eventually(async () => (await seen())['bw-registry']?.at !== before['bw-registry']?.at, 'the one at home is looked at');
+    expect((await seen())['lr-registry']?.at).toBe(before['lr-registry']?.at);
   });
 });
 

@@ -155,7 +155,13 @@ export async function whereIs(m: EntityManager, subjects: readonly Subject[]): P
       }
     }
   }
-  return { sites: [...sites], teams: [...teams], unknown, ...(what ? { what } : {}) };
+  return {
+    sites: [...sites],
+    teams: [...teams],
+    unknown,
+    ...(what ? { what } : {}),
+    elsewhere: await elsewhereOf(m, [...sites]),
+  };
 
   function add({ site, team }: Row) {
     if (site) sites.add(site);
@@ -173,6 +179,16 @@ async function docRows(m: EntityManager, kind: Kind, keys: readonly string[]): P
   return (await m.query(`select d.doc->>'site' as site, ${team} as team from ${readFrom[kind]} d where d.key = any($1)`, [
     keys,
   ])) as Row[];
+}
+
+/** Of some sites, those where another installation stands. */
+export async function elsewhereOf(m: EntityManager, sites: readonly string[]): Promise<Record<string, string>> {
+  if (!sites.length) return {};
+  const rows = (await m.query(
+    "select subject, data->>'installation' as name from observation where kind = 'heard' and subject = any($1) order by subject",
+    [sites],
+  )) as { subject: string; name: string }[];
+  return Object.fromEntries(rows.map((r) => [r.subject, r.name]));
 }
 
 const distinct = (list: readonly (string | null)[]): string[] => [...new Set(list.flatMap((x) => x ?? []))];

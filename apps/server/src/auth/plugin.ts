@@ -4,7 +4,7 @@ import cookie from '@fastify/cookie';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import fp from 'fastify-plugin';
 import { z } from 'zod';
-import { type ActName, acts, looks, type Principal } from '@praesidor/core/access';
+import { type ActName, acts, looks, type Principal, reachesSite } from '@praesidor/core/access';
 import { permit } from '../access/permit.ts';
 import { placeOf, whereIs } from '../access/where.ts';
 import { record } from '../audit.ts';
@@ -126,7 +126,7 @@ export const auth = fp(
     // Where it is done is known when the request has been read.
     app.addHook('preHandler', async (req) => {
       const { act, open } = req.routeOptions.config ?? {};
-      if (open || !act || looks(act) || unbounded(req.principal)) return;
+      if (open || !act || looks(act) || (unbounded(req.principal) && !reachesSite(act))) return;
       const place = placeOf(req.method, req.routeOptions.url ?? '');
       const where = await whereIs(ctx.db.manager, place?.of(req) ?? []);
       if (place?.each && (where.unknown || !where.sites.length)) return;

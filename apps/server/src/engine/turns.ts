@@ -1,13 +1,14 @@
 import { limitAt, openStates } from '@praesidor/core/schedule';
 import type { Site } from '@praesidor/core/model';
 import type { EntityManager } from 'typeorm';
-import { askedBy, system } from '@praesidor/core/access';
+import { askedBy, fromThere, system } from '@praesidor/core/access';
 import { fourEyesIn } from '../access/permit.ts';
-import { whereOfRun } from '../access/where.ts';
+import { elsewhereOf, whereOfRun } from '../access/where.ts';
 import { record } from '../audit.ts';
 import type { Context } from '../context.ts';
 import { type RunRow, Runs } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
+import { Refusal } from '../refusal.ts';
 import { locks } from '../jobs/queue.ts';
 import { topicOf } from './state.ts';
 
@@ -72,6 +73,14 @@ export async function queueRun(
   who: string,
   { waits = false, secondPerson = false } = {},
 ): Promise<number> {
+  // Images travel in cases, and a roll-out goes over many sites; whatever else is done at machines is done where the installation is that reaches them.
+  const [kept] = ['shipment', 'rollout'].includes(run.kind)
+    ? []
+    : Object.entries(await elsewhereOf(m, (await whereOfRun(m, { exclusive: null, ...run })).sites));
+  if (kept) {
+    const { message, remedy } = fromThere(...kept);
+    throw new Refusal('not-now', message, { remedy });
+  }
   const asks =
     secondPerson && who !== system().login
       ? askedBy(await whereOfRun(m, { exclusive: null, ...run }), await fourEyesIn(m))

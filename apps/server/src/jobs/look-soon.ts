@@ -41,7 +41,7 @@ export function lookSoon(ctx: Context): () => void {
     const { estate } = await loadEstate(ctx.db);
     const standing = [...estate.registries, ...estate.zones, ...estate.hypervisors, ...estate.releases, ...estate.addons];
     for (const doc of standing) if (entries.includes(credentialOf(doc)?.entry ?? '')) things.add(`${doc.kind} ${doc.name}`);
-    const docs = standing.filter((d) => things.has(`${d.kind} ${d.name}`));
+    const docs = standing.filter((d) => things.has(`${d.kind} ${d.name}`) && !('site' in d && estate.observed.heard[d.site]));
     if (!docs.length || stopped) return;
     await ctx.queue.runExclusive(exclusive, async (signal) => {
       await inParallel(docs, 8, signal, async (doc) => {

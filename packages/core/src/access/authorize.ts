@@ -1,6 +1,6 @@
 import { differences, type Change } from '../model/difference.ts';
 import { keyOf } from '../model/estate.ts';
-import { type ActName, acts, includes, looks, type Role } from './acts.ts';
+import { type ActName, acts, includes, looks, reachesSite, type Role } from './acts.ts';
 import { type KeyringEntry, mayName } from './credentials.ts';
 import { needsOf } from './fields.ts';
 import { changeAskedBy, type FourEyes, needsSecond } from './four-eyes.ts';
@@ -100,9 +100,18 @@ function atPlace(who: Asking, act: ActName, where: Where): Decision {
   if (!includes(role, acts[act].role))
     return tooLittle(who, act, role, who.sites && Object.keys(who.sites).length ? where : shared);
   if (looks(act)) return yes;
+  const [kept] = reachesSite(act) ? Object.entries(where.elsewhere ?? {}) : [];
+  if (kept) return { allowed: false, code: 'not-now', ...fromThere(...kept) };
   const only = who.kind === 'token' ? outside(who, where) : undefined;
   return only ?? ofTeams(who, role, where);
 }
+
+/** What is said of an act at a site where another installation stands. */
+export const fromThere = (site: string, installation: string) => ({
+  message: `The installation ${installation} stands at ${site}: this is done from there.`,
+  remedy:
+    'Carry the plan there in a bundle: Estate, Installations. If none stands there any more, take the site from it on the same page.',
+});
 
 /** Why a token that is kept to some sites, or to one team, does not reach what it is used for. */
 function outside(who: Extract<Principal, { kind: 'token' }>, { sites, teams, what }: Where): Decision | undefined {

@@ -9,6 +9,8 @@ export interface Where {
   teams: readonly string[];
   /** As it is called in a refusal: `the cluster plover`. */
   what?: string;
+  /** Of these sites, those where another installation stands, by its name. */
+  elsewhere?: Readonly<Record<string, string>> | undefined;
 }
 /** What somebody may do where: a role everywhere, more at single sites, and the teams whose clusters they may change. */
 export interface Rights {

@@ -89,7 +89,9 @@ export async function forgetLines(m: EntityManager, charter: string): Promise<vo
 
 /** Clusters that stand and are not being changed, with the change that brought each to where it is. */
 export async function standing(ctx: Context, estate: Estate, charter?: string): Promise<BuildRow[]> {
-  const serving = new Set(estate.hosts.filter((h) => h.state === 'serving').map((h) => h.held?.charter ?? ''));
+  const serving = new Set(
+    estate.hosts.filter((h) => h.state === 'serving' && !estate.observed.heard[h.site]).map((h) => h.held?.charter ?? ''),
+  );
   const names = charter === undefined ? [...serving] : serving.has(charter) ? [charter] : [];
   return buildsWhere(
     ctx.db.manager,

@@ -71,7 +71,7 @@ export async function sample(ctx: Context, name: string): Promise<Reading[]> {
 /** Samples every host whose controller is pinned, a few at a time; who does not answer is left for the next round. */
 export async function sampleAll(ctx: Context): Promise<void> {
   const rows = (await ctx.db.manager.query(
-    "select key from whole_host where doc->'bmc'->>'fingerprint' is not null and doc->>'state' <> 'retired'",
+    "select key from whole_host where doc->'bmc'->>'fingerprint' is not null and doc->>'state' <> 'retired' and site not in (select subject from observation where kind = 'heard')",
   )) as { key: string }[];
   let at = 0;
   const lane = async () => {
