@@ -1,6 +1,7 @@
 import { addresses } from './addresses.ts';
 import { backups } from './backups.ts';
 import { buildsAtOnce } from './builds.ts';
+import { bundles } from './bundles.ts';
 import { changes } from './changes.ts';
 import { estimates } from './estimates.ts';
 import { estate } from './estate.ts';
@@ -23,6 +24,7 @@ const all = {
   addresses,
   backups,
   builds: buildsAtOnce,
+  bundles,
   changes,
   estate,
   estimates,
