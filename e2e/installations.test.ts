@@ -175,6 +175,7 @@ describe('a sealed room with an installation of its own', () => {
     await b.click('button', 'Keep the value here');
     await b.see('stays as it is here');
     await b.click('button', 'Take in…');
+    await b.see('0 documents and');
     await b.click('button', 'Take in');
     await b.see('and the evidence of');
     expect((await r.estate()).networks.find((n) => n.name === 'lr-machine')?.mtu).toBe(9000);

@@ -63,6 +63,11 @@ export function BundlePage() {
     );
   const colliding = b.changes.filter((c) => c.collisions.length);
   const open = colliding.flatMap((c) => (c.collisions as Collision[]).filter((x) => !choices.has(nameOf(c, x.path))));
+  // One of which only such fields differ as stay as they are here is left as it is.
+  const changes = (c: ProposedChange) =>
+    c.fields.length > 0 ||
+    !c.collisions.length ||
+    (c.collisions as Collision[]).some((x) => choices.get(nameOf(c, x.path))?.keep === 'there');
   const waits = b.bundle.state === 'waiting';
   const choose = (c: ProposedChange, path: (string | number)[], keep?: Choice['keep']) =>
     setChoices((all) => {
@@ -206,7 +211,7 @@ export function BundlePage() {
         >
           {asking === 'take' && (
             <p>
-              {counted(b.changes.length, 'document')} and {counted(b.observed.length, 'observation')} change here
+              {counted(b.changes.filter(changes).length, 'document')} and {counted(b.observed.length, 'observation')} change here
               {choices.size > 0 && `; ${counted(choices.size, 'field')} as chosen`}.
             </p>
           )}
