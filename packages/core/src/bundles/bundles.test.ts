@@ -16,11 +16,11 @@ import {
   rebase,
 } from '../model/index.ts';
 import {
+  broughtForward,
   comingIn,
   commonState,
   type Exchanged,
   isOfSites,
-  type Known,
   knownOf,
   nameOf,
   newerOf,
@@ -152,30 +152,33 @@ describe('what comes in', () => {
 describe('the state that both have had', () => {
   const at = (number: number, taken: number, ...docs: Doc[]) => ({ number, taken, documents: knownOf(docs) });
   const state = (...args: Parameters<typeof commonState>) => [...(commonState(...args)?.values() ?? [])];
-  const from = (number: number, taken: number, ...docs: Doc[]) => ({ ...at(number, taken, ...docs), base: knownOf([net()]) });
-  it('is the later of the two last exchanges, where its maker knew the other one', () => {
+  it('is what they sent last where they knew what was sent from here, and what was sent from here otherwise', () => {
     const [theirs, ours] = [net({ mtu: 9000 }), net({ mtu: 1400 })];
     expect(state(undefined, undefined)).toEqual([]);
-    expect(state(from(1, 0, theirs), undefined)).toEqual([theirs]);
-    expect(state(from(3, 0, theirs), at(2, 3, ours))).toEqual([ours]);
-    expect(state(from(3, 2, theirs), at(2, 2, ours))).toEqual([theirs]);
+    expect(state(at(1, 0, theirs), undefined)).toEqual([theirs]);
+    expect(state(undefined, at(1, 0, ours))).toEqual([ours]);
+    expect(state(at(3, 2, theirs), at(2, 2, ours))).toEqual([theirs]);
+    expect(state(at(3, 1, theirs), at(2, 2, ours))).toEqual([ours]);
   });
-  it('is what comes of both, where neither was made knowing the other', () => {
-    // Here VLAN 7 was set and sent; there mtu 9000; both have taken in both.
-    expect(state(from(3, 1, net({ mtu: 9000 })), at(2, 2, net({ vlan: 7 })))).toEqual([net({ mtu: 9000, vlan: 7 })]);
+  it('is brought forward by what comes in from who does not know it', () => {
+    const forward = (sent: Doc[], coming: Doc[]) => [
+      ...broughtForward(knownOf(sent), knownOf([net()]), knownOf(coming)).values(),
+    ];
+    // Here VLAN 7 was set and sent; there mtu 9000.
+    expect(forward([net({ vlan: 7 })], [net({ mtu: 9000 })])).toEqual([net({ mtu: 9000, vlan: 7 })]);
     // The same field: as it was before either.
-    expect(state(from(3, 1, net({ mtu: 9000 })), at(2, 2, net({ mtu: 1400 })))).toEqual([net()]);
+    expect(forward([net({ mtu: 1400 })], [net({ mtu: 9000 })])).toEqual([net()]);
     // What one of them declared, and what one of them deleted.
-    expect(state(from(3, 1, net(), zone), at(2, 2, net()))).toEqual([net(), zone]);
-    expect(state(from(3, 1), at(2, 2, net(), zone))).toEqual([zone]);
+    expect(forward([net()], [net(), zone])).toEqual([net(), zone]);
+    expect(forward([net(), zone], [])).toEqual([zone]);
   });
 });
 
 /** An installation with a few networks, and what it knows of the other one; as the server does it, without its database. */
 class Side {
   docs: Doc[] = [];
-  private readonly sent: Exchanged[] = [];
-  private last: (Exchanged & { base: Known }) | undefined;
+  private sent: Exchanged[] = [];
+  private last: Exchanged | undefined;
   readonly collided = new Set<string>();
   constructor(readonly prefers: 'mine' | 'theirs') {}
   edit(name: string, field: 'mtu' | 'vlan', value: number | undefined) {
@@ -207,7 +210,10 @@ class Side {
       }
     for (const c of rebase(changes, standing))
       this.docs = [...this.docs.filter((d) => nameOf(d) !== `${c.kind} ${c.key}`), ...(c.after ? [c.after] : [])];
-    this.last = { ...b, base: common ?? new Map() };
+    this.sent = this.sent.map((x) =>
+      x.number > b.taken ? { ...x, documents: broughtForward(x.documents, common, b.documents) } : x,
+    );
+    this.last = b;
     return met;
   }
   state = () => Object.fromEntries([...this.docs].sort((a, b) => (keyOf(a) < keyOf(b) ? -1 : 1)).map((d) => [keyOf(d), d]));

@@ -17,33 +17,38 @@ export interface Exchanged {
 }
 
 /**
- * The latest state that both installations are known to have had, against which the next bundle of the other one is held.
+ * The latest state that both installations are known to have had, against which the next bundle of the other one is held: what they sent last, where its
+ * maker knew what was sent from here; otherwise what was sent from here, with what was taken in since.
  *
- * Each of the two last exchanges may have been made when the other one was known, or both without: then it is what comes of both, made of
- * what both had before. Where these two set a field to different values, it has the one from before: whatever was decided there and here since is a change of each.
- *
- * @param from the last bundle of the other one that was taken in here, with the state that it was held against then
- * @param to the last bundle from here that the other one says to have taken in
+ * @param from the last bundle of the other one that was taken in here
+ * @param to the last bundle from here that the other one says to have taken in, brought forward (`broughtForward`) by every one that was taken in since
  */
-export function commonState(from: (Exchanged & { base: Known }) | undefined, to: Exchanged | undefined): Known | undefined {
-  if (!from || !to) return (from ?? to)?.documents;
-  if (to.taken >= from.number) return to.documents;
-  if (from.taken >= to.number) return from.documents;
-  const { base } = from;
-  const names = new Set([...base.keys(), ...from.documents.keys()]);
+export const commonState = (from: Exchanged | undefined, to: Exchanged | undefined): Known | undefined =>
+  from && to && from.taken < to.number ? to.documents : (from ?? to)?.documents;
+
+/**
+ * What was sent from here, with what comes in now, whose maker does not know it: what both have had once the other one has taken it in too.
+ * Where these two set a field to different values, it has the one from before: whatever is decided there and here is a change of each.
+ *
+ * @param sent what was sent, brought forward by what was taken in before
+ * @param common the state that what comes in is held against
+ * @param coming all documents of what comes in
+ */
+export function broughtForward(sent: Known, common: Known | undefined, coming: Known): Known {
+  const names = new Set([...(common?.keys() ?? []), ...coming.keys()]);
   const news = [...names].map((name): Change => {
-    const [before, after] = [base.get(name) ?? null, from.documents.get(name) ?? null];
-    const { kind } = (after ?? before) as Doc;
-    return { kind, key: keyOf((after ?? before) as Doc), before, after };
+    const [before, after] = [common?.get(name) ?? null, coming.get(name) ?? null];
+    const doc = (after ?? before) as Doc;
+    return { kind: doc.kind, key: keyOf(doc), before, after };
   });
-  const out = new Map(to.documents);
-  for (const c of rebase(news, (kind, key) => to.documents.get(`${kind} ${key}`) ?? null)) {
+  const out = new Map(sent);
+  for (const c of rebase(news, (kind, key) => sent.get(`${kind} ${key}`) ?? null)) {
     const name = `${c.kind} ${c.key}`;
     const whole = c.collisions.some((x) => !x.path.length);
     const fields = c.collisions.map(
       ({ path, before }): FieldChange => ({ path, ...(before === undefined ? {} : { after: before }) }),
     );
-    const doc = whole ? (base.get(name) ?? null) : c.after && withFields(c.after, fields, 'after');
+    const doc = whole ? (common?.get(name) ?? null) : c.after && withFields(c.after, fields, 'after');
     if (doc) out.set(name, doc);
     else out.delete(name);
   }

@@ -72,8 +72,8 @@ export async function contentOf(m: EntityManager, b: BundleRow): Promise<Buffer>
     throw new Refusal('not-found', `The file of bundle ${b.number} is not kept any more.`, { remedy: 'Make another one.' });
   return row.content;
 }
-/** The documents of a bundle, or those that it was held against when it was taken in. */
-export async function documentsOf(m: EntityManager, id: number, which: 'documents' | 'base' = 'documents'): Promise<Doc[]> {
-  const [row] = (await m.query(`select ${which} as docs from bundle where id = $1`, [id])) as { docs: Doc[] | null }[];
-  return row?.docs ?? [];
+/** The documents of a bundle; of one that was made here, brought forward by those that were taken in since. */
+export async function documentsOf(m: EntityManager, id: number): Promise<Doc[]> {
+  const [row] = (await m.query('select documents from bundle where id = $1', [id])) as { documents: Doc[] | null }[];
+  return row?.documents ?? [];
 }

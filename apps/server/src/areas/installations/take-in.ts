@@ -1,6 +1,7 @@
 import type { Principal } from '@praesidor/core/access';
 import {
   type BundleManifest,
+  broughtForward,
   comingIn,
   commonState,
   type Exchanged,
@@ -127,8 +128,7 @@ function refuseOld(list: readonly BundleRow[], other: Other, b: Pick<BundleManif
 async function commonBefore(m: EntityManager, list: readonly BundleRow[], b: BundleRow): Promise<Known | undefined> {
   const last = lastTaken(list);
   const sent = list.find((x) => x.way === 'to' && x.number === b.taken);
-  const from = last && { ...(await exchangedIn(m, last)), base: knownOf(await documentsOf(m, last.id, 'base')) };
-  return commonState(from, sent && (await exchangedIn(m, sent)));
+  return commonState(last && (await exchangedIn(m, last)), sent && (await exchangedIn(m, sent)));
 }
 const exchangedIn = async (m: EntityManager, { id, number, taken }: BundleRow): Promise<Exchanged> => ({
   number,
@@ -259,11 +259,14 @@ export async function takeIn(ctx: Context, id: number, choices: readonly Choice[
     for (const site of other.sites)
       if (b.sites.includes(site))
         await observe(m, 'heard', site, { installation: other.name, bundle: { number: b.number, made: b.made.toISOString() } });
-    await m.query("update bundle set state = 'taken', taken_at = now(), taken_by = $2, base = $3 where id = $1", [
-      id,
-      who.login,
-      JSON.stringify([...(common?.values() ?? [])]),
-    ]);
+    await m.query("update bundle set state = 'taken', taken_at = now(), taken_by = $2 where id = $1", [id, who.login]);
+    // What was sent from here and is not known there: it is brought forward, for when it is.
+    const coming = knownOf(open.documents);
+    for (const sent of list)
+      if (sent.way === 'to' && sent.number > b.taken) {
+        const forward = broughtForward(knownOf(await documentsOf(m, sent.id)), common, coming);
+        await m.query('update bundle set documents = $2 where id = $1', [sent.id, JSON.stringify([...forward.values()])]);
+      }
     await forget(m, b);
     const act = await record(
       m,
@@ -282,7 +285,7 @@ export async function takeIn(ctx: Context, id: number, choices: readonly Choice[
 /** What later bundles are never held against is not kept: files, and states of documents that are older than what both have. */
 async function forget(m: EntityManager, b: BundleRow): Promise<void> {
   await m.query(
-    "update bundle set content = null, documents = null, base = null where key = $1 and documents is not null and ((way = 'from' and state = 'taken' and number < $2) or (way = 'to' and number < $3))",
+    "update bundle set content = null, documents = null where key = $1 and documents is not null and ((way = 'from' and state = 'taken' and number < $2) or (way = 'to' and number < $3))",
     [b.key, b.number, b.taken],
   );
   await m.query('update bundle set content = null where id = $1', [b.id]);

@@ -10,7 +10,7 @@ export class Bundles1767400000000 implements MigrationInterface {
     await q.query(
       `create table bundle (id serial primary key, key text not null, way text not null check (way in ('to', 'from')), number int not null,
          made timestamptz not null, made_by text not null, sites text[] not null, revision bigint not null, taken int not null,
-         state text not null check (state in ('made', 'waiting', 'taken')), documents jsonb, base jsonb, changes jsonb not null default '[]',
+         state text not null check (state in ('made', 'waiting', 'taken')), documents jsonb, changes jsonb not null default '[]',
          content bytea, bytes int not null, sha256 text not null,
          at timestamptz not null default now(), by text not null, taken_at timestamptz, taken_by text, unique (key, way, number))`,
     );
