@@ -282,7 +282,6 @@ export class Installation {
     }
   }
 
-  /** Restarts the server over the same database, as after an update. */
   /** Documents declared without a door, in one transaction: for what no person could say, and for very many. */
   declare = (docs: readonly Doc[]): Promise<void> =>
     this.running.ctx.db.transaction((m) =>
@@ -294,6 +293,7 @@ export class Installation {
       ),
     );
 
+  /** Restarts the server over the same database, as after an update. */
   async restart(): Promise<void> {
     await this.running?.close();
     this.running = await startServer(this.config);
