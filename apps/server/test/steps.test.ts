@@ -241,6 +241,20 @@ describe('the images of a node', () => {
   });
 });
 
+describe('what a step has to say while the database is away', () => {
+  const away = new Error('Connection terminated unexpectedly');
+  const log = async () => Promise.reject(away);
+  it('ends the step with that, and nothing is left that nobody waits for', async () => {
+    const silent = () => ({
+      dialer: { locate: async () => Promise.reject(new Error('no way there')) },
+      host: plan.api.name,
+      address: plan.api.address,
+      ca: anchor,
+    });
+    expect(await broken(run('api', { more: { log, kube: silent } as unknown as Partial<StepContext> }))).toBe(away);
+  });
+});
+
 describe('a node joins', () => {
   const node = `/api/v1/nodes/${worker.host}`;
   const state = (status: string) => ({
@@ -622,14 +636,19 @@ describe('the proof', () => {
       },
     });
   /** Lines of a proof, without names, which the suites with name servers measure. */
-  async function proved(at: Registry, source?: Registry, given = kit): Promise<{ lines: Proof[]; failed?: StepFailure }> {
+  async function proved(
+    at: Registry,
+    source?: Registry,
+    given = kit,
+    begun = async () => [{ since: '2026-11-23T09:00:00Z' }],
+  ): Promise<{ lines: Proof[]; failed?: StepFailure }> {
     let failed: StepFailure | undefined;
     const dialer = new Dialer(inboundFrom(shift), async () => '127.0.0.1');
     const queries: { sql: string; values: unknown[] }[] = [];
     const manager = {
       query: async (sql: string, values: unknown[]) => {
         queries.push({ sql, values });
-        return sql.includes('min(data') ? [{ since: '2026-11-23T09:00:00Z' }] : [];
+        return sql.includes('min(data') ? begun() : [];
       },
       find: async () => [],
     };
@@ -655,6 +674,17 @@ describe('the proof', () => {
   const of = (lines: Proof[], what: string) => lines.find((l) => l.what === what);
   const images = nodes.reduce((n, x) => n + imagesOf(kit, x).length, 0);
 
+  it('ends with that when the database goes away on its way: that is no finding, and is not measured again', async () => {
+    stands();
+    const away = new Error('Connection terminated unexpectedly');
+    const asked: string[] = [];
+    const begun = async () => {
+      asked.push('begun');
+      throw away;
+    };
+    await expect(proved(await mirror('m', whole()), undefined, kit, begun)).rejects.toBe(away);
+    expect(asked).toEqual(['begun']);
+  });
   it('holds where everything is as planned, with what it saw', async () => {
     stands();
     const { lines, failed } = await proved(await mirror('m', whole()), await mirror('s', []));

@@ -21,8 +21,8 @@ export const api: StepRunner = {
   run: ({ kube: k, plan, until, log }) =>
     until(
       async () => {
-        const v = await kube<{ gitVersion: string }>(k(), '/version').catch((e: Error) => {
-          void log(e.message, 'warn');
+        const v = await kube<{ gitVersion: string }>(k(), '/version').catch(async (e: Error) => {
+          await log(e.message, 'warn');
           return undefined;
         });
         return v ? `${plan.api.name} answers as ${v.gitVersion}` : undefined;

@@ -1,3 +1,4 @@
+import { isAway } from '../../../db/errors.ts';
 import { measuresOf, type Proof } from '../measures.ts';
 import { keepLines } from '../proofs.ts';
 import { StepFailure, type StepRunner } from '../step.ts';
@@ -12,15 +13,20 @@ export const proof: StepRunner = {
       for (const p of await s
         .until(
           async () => {
-            const found = await measure(s).catch((e: Error) => {
-              void s.log(e.message, 'warn');
+            const found = await measure(s).catch(async (e: Error) => {
+              // What it is kept in is away: that is no finding about the cluster.
+              if (isAway(e)) throw e;
+              await s.log(e.message, 'warn');
               return undefined;
             });
             return found?.every((p) => p.good) ? found : undefined;
           },
           () => 'again',
         )
-        .catch(() => measure(s))) {
+        .catch((e: unknown) => {
+          if (isAway(e)) throw e;
+          return measure(s);
+        })) {
         own.push(p);
         lines.push(p);
         await s.log(`${p.good ? 'holds' : 'FAILS'}: ${p.what}: planned ${p.planned}, found ${p.found}`, p.good ? 'info' : 'warn');
