@@ -203,6 +203,27 @@ describe('what was changed there', () => {
     await carry(h, r);
     expect((await doc<Host>(r, 'Host', 'lr-05')).unit).toBe(35);
   });
+  it('and set back while bundles of both were under way is set back there as well', async () => {
+    const height = async (c: Client) => (await doc<Host>(c, 'Host', 'lr-04')).height;
+    const bundle = async (from: Client) => file(from, (await make(from, (await other(from)).name)).id);
+    const takes = async (to: Client, content: Buffer) => {
+      const taken = await take(to, (await bring(to, content)).body.id);
+      expect(taken.status, JSON.stringify(taken.body)).toBe(200);
+    };
+    await carry(h, r);
+    await carry(r, h);
+    const before = await height(h);
+    await set(h, 'Host', 'lr-04', ['height'], 7);
+    const [sent, met] = [await bundle(h), await bundle(r)];
+    await takes(r, sent);
+    const again = await bundle(h);
+    await takes(h, met);
+    await takes(r, again);
+    expect([await height(h), await height(r)]).toEqual([7, 7]);
+    await set(h, 'Host', 'lr-04', ['height'], before);
+    await carry(h, r);
+    expect([await height(h), await height(r)]).toEqual([before, before]);
+  });
   it('is one act in the record, which is undone as one', async () => {
     await set(r, 'Host', 'lr-02', ['height'], 3);
     await set(r, 'Host', 'lr-04', ['height'], 3);
