@@ -15,10 +15,14 @@ export function carve(parent: Prefix, taken: Iterable<Range>, length: number, fr
  * local block that `near` lies in (RFC 1918, RFC 4193), else in the whole of its version.
  */
 export function nextPrefix(near: Prefix, taken: readonly Range[]): Prefix | undefined {
-  const around = blocks.find((b) => b.v === near.v && inside(near, b)) ?? { v: near.v, n: 0n, length: 0 };
+  const around = privateBlock(near);
   const behind = near.n + (1n << BigInt(bits(near.v) - near.length));
   return carve(around, taken, near.length, behind) ?? carve(around, taken, near.length);
 }
+
+/** The private or unique local block that a prefix lies in (RFC 1918, RFC 4193); without one all of its version. */
+export const privateBlock = (near: Prefix): Prefix =>
+  blocks.find((b) => b.v === near.v && inside(near, b)) ?? { v: near.v, n: 0n, length: 0 };
 
 /**
  * A block around a prefix with room for 32 of its length, within the private or unique local block that it lies in (RFC 1918, RFC 4193);

@@ -29,6 +29,7 @@ const fields = [
   'boot mode',
 ] as const;
 type Field = (typeof fields)[number];
+export type HostField = Field;
 export const hostColumns = fields;
 /** What columns of a table are to be read as, by their header. */
 export type HostColumns = Choice<Field>;
@@ -95,6 +96,11 @@ const shape = {
     machine: 'name',
   } as Record<string, Field>,
 };
+
+/** Words that people head such columns with, but for those of its name and its site. */
+export const otherHostColumns: Readonly<Record<string, string>> = Object.fromEntries(
+  Object.entries(shape.others).filter(([, f]) => f !== 'name' && f !== 'site'),
+);
 
 /** What one line of a table would do to the hosts. `same machine` names an entry that shares serial, MAC or controller. */
 export interface HostLine {
@@ -205,7 +211,8 @@ const marksOf = (h: Host) => [
   ...(h.facts?.nics ?? []).map((n) => `MAC ${n.mac}`),
 ];
 
-function readRow(
+/** A host as a line of a table has it, over the one that is there; a text says what is wrong. @param fallback its site, where no cell says it */
+export function readRow(
   cell: (f: Field) => string | undefined,
   before: Host | undefined,
   sites: readonly Site[],

@@ -1,3 +1,4 @@
+import type { Range } from '../address/index.ts';
 import { comesAbout, type Way } from '../charter/comes-about.ts';
 import { Charter } from '../model/charter.ts';
 import { differences, type FieldChange, same } from '../model/difference.ts';
@@ -31,12 +32,13 @@ export interface Drawn {
  *
  * @param self the charter as it stands, where there is one: its own ranges and hosts are not in its way
  * @param site where it is begun, until the answers say so
+ * @param used ranges that are taken beside those of the estate
  */
 export function draw(
   template: { name: string } & TemplateVersion,
   given: NonNullable<OfTemplate['answers']>,
   view: View,
-  { self, site = '' }: { self?: Charter | undefined; site?: string } = {},
+  { self, site = '', used }: { self?: Charter | undefined; site?: string; used?: readonly Range[] } = {},
 ): Drawn {
   const faults: Drawn['faults'] = [];
   const sorted = inOrder(template.questions);
@@ -52,6 +54,7 @@ export function draw(
     field,
     answer: (key) => answers.get(key)?.text,
     self,
+    used,
   });
   for (const q of sorted.order) {
     const set = given.find((a) => a.question === q.key)?.answer;
@@ -65,8 +68,7 @@ export function draw(
       ...(set === undefined && text !== undefined ? { why: followed?.why ?? 'the default' } : {}),
       ...(fault ? { fault } : {}),
     });
-    if ('fault' in read)
-      faults.push({ question: q.key, message: text === undefined ? `${q.ask} It is not answered.` : `${q.ask} ${read.fault}` });
+    if ('fault' in read) faults.push({ question: q.key, message: `${q.ask} ${text === undefined ? unanswered(q) : read.fault}` });
     else for (const path of q.sets) tree = withField(tree, path.split('.'), read.value);
   }
   const list = template.questions.flatMap((q) => answers.get(q.key) ?? []);
@@ -87,6 +89,9 @@ export function draw(
     }
   return { answers: list, faults };
 }
+
+const unanswered = ({ follows }: Blank): string =>
+  follows?.rule === 'free-prefix' ? `No /${follows.length} is free in ${follows.within}.` : 'It is not answered.';
 
 /** A field in which a charter is otherwise than its template has it. */
 export interface Departure extends FieldChange {

@@ -17,6 +17,8 @@ export interface Around {
   answer: (key: string) => string | undefined;
   /** The charter as it stands: what it holds is its own, and stays where it may. */
   self: Charter | undefined;
+  /** Ranges that are taken beside those of the estate. */
+  used?: readonly Range[] | undefined;
 }
 /** What follows, and in a few words from what; undefined: it cannot be known yet. */
 export type Followed = { text: string; why: string } | undefined;
@@ -58,7 +60,7 @@ export const followRules: Record<FollowRule, (q: Blank, around: Around) => Follo
     const { within, length } = q.follows ?? {};
     if (!within || !length) return undefined;
     const block = parsePrefix(within);
-    const used = usedRanges(a);
+    const used = [...usedRanges(a), ...(a.used ?? [])];
     // Another question of the same cluster may have taken its range a moment ago.
     for (const path of ['pods.range', 'services.range']) {
       const mine = !q.sets.includes(path) && a.field(path);

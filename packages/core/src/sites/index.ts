@@ -1,0 +1,2 @@
+export * from './alike.ts';
+export * from './table.ts';
