@@ -150,6 +150,8 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'GET /api/hosts': { query: { q: 'site:bw memory>=64 fit:worker' } },
   'POST /api/hosts/preview': { body: { text: 'name,site,disks\nlr-31,lr,480GB ssd; 1.9TB nvme\n' } },
   'POST /api/hosts/import': { body: { text: 'name,site,disks\nlr-31,lr,480GB ssd; 1.9TB nvme\n' } },
+  'POST /api/sites/preview': { body: { like: 'ptl', text: 'site,title,control-plane\navo,MV Avocet,3\n' } },
+  'POST /api/sites/import': { body: { like: 'ptl', text: 'site,title,control-plane\navo,MV Avocet,3\n' } },
   'POST /api/hosts/acts': { body: { act: 'drain', hosts: ['bw-01'] } },
   'POST /api/hosts/works': { body: { kind: 'read', hosts: ['bw-04', 'bw-09'] } },
   'POST /api/hosts/works/:id/:act': { params: { id: 3, act: 'stop' } },

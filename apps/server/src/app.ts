@@ -28,6 +28,7 @@ import { findings } from './areas/findings/routes.ts';
 import { backups } from './areas/backups/routes.ts';
 import { losses } from './areas/losses/routes.ts';
 import { rollouts } from './areas/rollouts/routes.ts';
+import { sites } from './areas/sites/routes.ts';
 import { installations } from './areas/installations/routes.ts';
 import { sitePower } from './areas/site-power/routes.ts';
 import { gateways } from './areas/gateways/routes.ts';
@@ -71,6 +72,7 @@ const areas = [
   losses,
   rollouts,
   installations,
+  sites,
   sitePower,
   clusters,
   etcdBackups,

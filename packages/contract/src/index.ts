@@ -20,4 +20,5 @@ export * from './notices.ts';
 export * from './parts.ts';
 export * from './proposals.ts';
 export * from './proving.ts';
+export * from './sites.ts';
 export * from './tables.ts';

@@ -1,18 +1,19 @@
 import { z } from 'zod';
 import { Count } from './parts.ts';
 
+/** A column of a table: its header, its first cell, and what it was read as. */
+export const TableColumn = z.strictObject({
+  header: z.string(),
+  field: z.string().optional(),
+  chosen: z.literal(true).optional(),
+  sample: z.string().optional(),
+  reads: z.string().optional(),
+});
+
 /** What a table that comes in would do, line by line, and how each of its columns was understood. */
 const preview = <L extends z.ZodRawShape, C extends z.ZodRawShape>(line: L, counts: C) =>
   z.strictObject({
-    columns: z.array(
-      z.strictObject({
-        header: z.string(),
-        field: z.string().optional(),
-        chosen: z.literal(true).optional(),
-        sample: z.string().optional(),
-        reads: z.string().optional(),
-      }),
-    ),
+    columns: z.array(TableColumn),
     /** What a column can be read as, where that can be chosen. */
     fields: z.array(z.string()).readonly().optional(),
     lines: z.array(z.strictObject({ line: Count, what: z.string(), message: z.string(), ...line })),

@@ -3,6 +3,7 @@ import { Worker } from 'node:worker_threads';
 import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
 import { type Doc, type Estate, estateDifference } from '@praesidor/core/model';
+import type { Asked as SitesAsked } from '@praesidor/core/sites';
 import { bundled } from '../bundle.ts';
 import { Refusal } from '../refusal.ts';
 import type { ChangeAsked, TaskName, Tasks } from './tasks.ts';
@@ -109,6 +110,8 @@ export class ComputeWorker {
   changeOf = (estate: Estate, asked: ChangeAsked) => this.run('changeOf', { ...this.tell(estate), ...asked });
   /** What documents would change in what is found. */
   consequencesOf = (estate: Estate, docs: Doc[]) => this.run('consequencesOf', { ...this.tell(estate), docs });
+  /** What a table of sites would make. */
+  readSites = (estate: Estate, asked: SitesAsked) => this.run('readSites', { ...this.tell(estate), asked });
   /** A finding as it stands, by its identifier. */
   findingOf = (estate: Estate, id: string): Promise<Finding | undefined> => this.run('findingOf', { ...this.tell(estate), id });
 

@@ -2,6 +2,7 @@ import { onItsWay } from '@praesidor/core/changes';
 import { type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
 import { Checker, type Finding, type Report } from '@praesidor/core/checks';
 import { bootKit, traceKit } from '@praesidor/core/files';
+import { type Asked as SitesAsked, readSites } from '@praesidor/core/sites';
 import { type HostColumns, readHosts } from '@praesidor/core/hosts';
 import { readCsv } from '@praesidor/core/ledger';
 import {
@@ -115,6 +116,12 @@ export const tasks = {
     const ids = (list: readonly Finding[]) => new Set(list.map((f) => f.id));
     const [was, is] = [ids(before), ids(after)];
     return { come: after.filter((f) => !was.has(f.id)), go: before.filter((f) => !is.has(f.id)) };
+  },
+  /** What a table of sites would make. */
+  readSites: ({ asked, ...told }: Told & { asked: SitesAsked }) => {
+    const estate = tell(told);
+    checker.view.take(estate, { all: true });
+    return readSites(checker.view, asked);
   },
   /** A finding by its identifier, also one that somebody lives with. */
   findingOf: ({ id, ...told }: Told & { id: string }) => {

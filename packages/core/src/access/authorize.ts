@@ -168,7 +168,7 @@ function ofChange(who: Asking, act: ActName, c: Change, { via, keys, siteOf }: D
     if (rule.needs !== 'act') {
       if (!includes(role, rule.needs))
         return refused(
-          `To change ${path || 'it'} of ${kind} ${key} takes the role ${rule.needs}, since ${rule.why}; ${who.login} is ${role}.`,
+          `To ${!rule.path.length && !(before && after) ? (after ? 'declare' : 'delete') : `change ${path || 'it'} of`} ${kind} ${key} takes the role ${rule.needs}, since ${rule.why}; ${who.login} is ${role}.`,
           path,
         );
     } else if (via === 'hand' && !(before === null && includes(role, acts['plan.restore'].role)))
