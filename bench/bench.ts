@@ -10,6 +10,7 @@ import { hosts } from './hosts.ts';
 import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
 import { rows } from './measure.ts';
+import { newSites } from './new-sites.ts';
 import { pipeline } from './pipeline.ts';
 import { reach } from './reach.ts';
 import { rehearse } from './rehearse.ts';
@@ -32,6 +33,7 @@ const all = {
   hosts,
   images: imagesBench,
   kits,
+  'new-sites': newSites,
   pipeline,
   reach,
   rehearse,

@@ -16,6 +16,10 @@ export const router = createBrowserRouter([
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
       {
+        path: 'estate/new-sites',
+        lazy: async () => ({ Component: (await import('./spaces/estate/NewSitesSpace.tsx')).NewSitesSpace }),
+      },
+      {
         path: 'estate/installations',
         lazy: async () => ({ Component: (await import('./spaces/installations/InstallationsSpace.tsx')).InstallationsSpace }),
       },

@@ -153,11 +153,11 @@ export function ImportTable<W extends string, T extends object>(p: Props<W | 'wr
 }
 
 /** How each column was understood: its header, its first cell, what it is read as, which can be changed. */
-function Columns({
+export function Columns({
   preview,
   onChoose,
 }: {
-  preview: Pick<TablePreview<string>, 'columns' | 'fields'>;
+  preview: Pick<TablePreview<string>, 'columns'> & { fields?: readonly string[] };
   onChoose: (header: string, field: string) => void;
 }) {
   const { columns, fields = [] } = preview;

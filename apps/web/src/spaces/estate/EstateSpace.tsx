@@ -29,6 +29,7 @@ import { When } from '../../parts/When.tsx';
 import { useReport } from '../../state/computed.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { SubNav } from './SubNav.tsx';
 import { stateOf } from '../proposals/proposal-state.ts';
 
 export function EstateSpace() {
@@ -66,9 +67,9 @@ export function EstateSpace() {
       title="Estate"
       facts={`${counted(sites.length, 'site')} · ${counted(estate.hosts.filter((h) => inScope(h.site)).length, 'host')} · ${counted(estate.charters.filter((c) => inScope(c.site)).length, 'cluster')}`}
       findings={findings}
+      sheets={<SubNav site={site} />}
       acts={
         <>
-          <LinkButton to={scoped('/estate/installations', site)}>Installations</LinkButton>
           <LinkButton to={scoped('/proposals', site)}>Proposals{waits.open ? ` (${waits.open})` : ''}</LinkButton>
           <LinkButton to={scoped('/declare', site)}>Declare…</LinkButton>
         </>

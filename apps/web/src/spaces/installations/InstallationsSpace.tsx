@@ -17,6 +17,7 @@ import { useAct } from '../../state/act.ts';
 import { useCall } from '../../state/call.ts';
 import { useMay } from '../../state/may.ts';
 import { scoped, useScope } from '../../state/scope.ts';
+import { SubNav } from '../estate/SubNav.tsx';
 import { AddInstallation } from '../images/Installations.tsx';
 
 const renew = [['installations'], ['estate']];
@@ -54,12 +55,8 @@ export function InstallationsSpace() {
   return (
     <Space
       space="installations"
-      crumbs={
-        <Link to={scoped('/estate', site)} className="hover:underline">
-          Estate
-        </Link>
-      }
       title="Installations"
+      sheets={<SubNav site={site} />}
       facts={
         list.data &&
         `${counted(others.length, 'other installation')} · ${counted(waiting.length, 'bundle waits', 'bundles wait')}`

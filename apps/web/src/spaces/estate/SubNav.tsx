@@ -1,0 +1,9 @@
+import { SubNav as Sheets } from '../../parts/SubNav.tsx';
+
+const views = [
+  ['/estate', 'Sites'],
+  ['/estate/new-sites', 'New sites'],
+  ['/estate/installations', 'Installations'],
+] as const;
+
+export const SubNav = ({ site }: { site: string }) => <Sheets label="Estate" views={views} site={site} />;
