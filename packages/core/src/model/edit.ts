@@ -42,17 +42,16 @@ export function editDoc(edit: Edit, before: Doc | undefined): Doc | undefined {
 
 /** The estate after the edits. The estate given is not changed. */
 export function applyEdits(estate: Estate, edits: readonly Edit[]): Estate {
-  const now = { ...estate };
+  // By key, in their order: what is changed stays where it is, what is new comes last.
+  const lists = new Map<Kind, Map<string, Doc>>();
   for (const edit of edits) {
     const kind = edit.op === 'put' ? edit.doc.kind : edit.kind;
     const key = edit.op === 'put' ? keyOf(edit.doc) : edit.key;
-    const slice = sliceOf[kind];
-    const docs = now[slice] as Doc[];
-    const at = docs.findIndex((d) => keyOf(d) === key);
-    const after = editDoc(edit, docs[at]);
-    const list =
-      at < 0 ? [...docs, ...(after ? [after] : [])] : [...docs.slice(0, at), ...(after ? [after] : []), ...docs.slice(at + 1)];
-    (now[slice] as Doc[]) = list;
+    const docs = lists.get(kind) ?? new Map((estate[sliceOf[kind]] as Doc[]).map((d) => [keyOf(d), d]));
+    lists.set(kind, docs);
+    const after = editDoc(edit, docs.get(key));
+    if (after) docs.set(key, after);
+    else docs.delete(key);
   }
-  return now;
+  return { ...estate, ...Object.fromEntries([...lists].map(([kind, docs]) => [sliceOf[kind], [...docs.values()]])) };
 }

@@ -6,7 +6,7 @@ import { type HostField, hostColumns, otherHostColumns, readRow } from '../hosts
 import type { Charter, Doc, Host, Site } from '../model/documents.ts';
 import { kinds } from '../model/documents.ts';
 import { applyEdits } from '../model/edit.ts';
-import { find, keyOf } from '../model/estate.ts';
+import { keyOf } from '../model/estate.ts';
 import { issuesOf } from '../model/read.ts';
 import { type Blank, type Template, versionOf } from '../model/template.ts';
 import { View } from '../reading/index.ts';
@@ -445,7 +445,7 @@ function refuseTwice(view: View, sites: readonly NewSite[]): void {
     for (const d of s.docs) {
       const key = `${d.kind} ${keyOf(d)}`;
       const other = owner.get(key);
-      const message = find(view.estate, d.kind, keyOf(d))
+      const message = view.get(d.kind, keyOf(d))
         ? `${key} is there already`
         : other !== undefined && other !== s.name
           ? `${key} is made for ${other} too`

@@ -32,13 +32,13 @@ const hostsAt = ({ view, site, self }: Around) =>
 /** Every range that is somebody's already, but for the charter's own. */
 function usedRanges({ view, self }: Around): Range[] {
   const used = view.memo('ranges by owner', () => [
-    ...view.all('Network').map((n) => ['', n.prefix] as const),
-    ...view.all('Charter').flatMap((c) => rangesOf(c).map((r) => [c.name, r.range] as const)),
+    ...view.all('Network').map((n) => ['', prefixRange(parsePrefix(n.prefix))] as const),
+    ...view.all('Charter').flatMap((c) => rangesOf(c).map((r) => [c.name, prefixRange(parsePrefix(r.range))] as const)),
   ]);
   // Whoever has to move for this one is not in its way.
   return used
     .filter(([owner]) => !self || (owner !== self.name && (!owner || givesWay(view, self, { name: owner }))))
-    .map(([, text]) => prefixRange(parsePrefix(text)));
+    .map(([, range]) => range);
 }
 
 /** How each rule finds its answer. A new rule is a line here and a word in the model. */
@@ -79,7 +79,7 @@ export const followRules: Record<FollowRule, (q: Blank, around: Around) => Follo
     }
     const free = carve(
       block,
-      used.filter((r) => r.v === block.v),
+      used.filter((r) => overlaps(r, prefixRange(block))),
       length,
     );
     return free && { text: formatPrefix(free), why };
