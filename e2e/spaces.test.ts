@@ -1,3 +1,4 @@
+import { Key } from 'selenium-webdriver';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { kinds } from '@praesidor/core/model';
 import { eventually, Installation } from '../apps/server/test/installation.ts';
@@ -154,6 +155,33 @@ describe('a finding', () => {
     expect(await b.count("aside li[data-finding='CHT-003']")).toBe(1);
     const stop = await b.find("//aside//li[@data-finding='CHT-003']");
     expect(await stop.getText()).not.toContain('Accept');
+  });
+});
+
+describe('new sites', () => {
+  const area = "//textarea[@aria-label='Table of sites']";
+  const table = "//table[@aria-label='Sites of the table']";
+  it('from a table are looked at line by line, corrected, and made as one act that can be undone', async () => {
+    await open('/estate');
+    await b.click('link', 'New sites', "//nav[@aria-label='Estate']");
+    await b.see('Each has, like MV');
+    await b.act("//option[.='MV Petrel (ptl)']");
+    await b.see('Each has, like MV Petrel');
+    await (await b.find(area)).sendKeys('site;title;block\navo;MV Avocet;\nbrt;MV Brent;10.71.0.0/21');
+    await b.find(`${table}//tr[contains(., 'MV Brent')]//td[contains(., 'line 3: block: 10.71.0.0/21 overlaps what is taken')]`);
+    expect(await b.attribute("//button[.='Make 1 site']", 'disabled')).toBe('true');
+    const before = (await (await i.as('warden')).estate()).sites.length;
+    await (await b.find(area)).sendKeys(...Array.from({ length: 12 }, () => Key.BACK_SPACE), '10.80.0.0/21');
+    await b.find(`${table}//tr[contains(., 'MV Brent')]//td[.='10.80.0.0/21']`);
+    await b.clickText('MV Avocet', table);
+    await b.find(`${table}//li[contains(., 'Which range have its pods?') and contains(., '10.144.64.0/18')]`);
+    await b.find("//aside//li[.='avo-registry']");
+    await b.click('button', 'Make 2 sites');
+    await b.see('2 sites made: 22 documents.');
+    const e = await (await i.as('warden')).estate();
+    expect([e.sites.length - before, e.charters.find((x) => x.site === 'avo')?.pods.range]).toEqual([2, '10.144.64.0/18']);
+    await b.clickText('Undo');
+    await eventually(async () => (await (await i.as('warden')).estate()).sites.length === before, 'the act to be undone');
   });
 });
 
