@@ -9,6 +9,7 @@ import {
   type Estate,
   type Host,
   keyOf,
+  kinds,
   type Network,
   type Registry,
   type Zone,
@@ -105,6 +106,38 @@ describe('a site like another', () => {
       text: '10.80.1.20-10.80.1.23',
       why: 'as at ptl',
     });
+  });
+  it('has nothing of what belongs to the hosts and clusters of that one alone: precincts, their addresses, what was given back', () => {
+    const reservation = (address: string, more: object) =>
+      kinds.Reservation.parse({
+        kind: 'Reservation',
+        network: 'ptl-machine',
+        address,
+        owner: { kind: 'hand', name: 'radar' },
+        ...more,
+      });
+    const docs: Doc[] = [
+      kinds.Network.parse({
+        kind: 'Network',
+        name: 'ptl-petrel',
+        site: 'ptl',
+        purpose: 'machine',
+        prefix: '10.70.2.0/28',
+        precinct: 'petrel',
+      }),
+      reservation('10.70.1.24', {}),
+      reservation('10.70.1.25', { owner: { kind: 'host', name: 'ptl-1' } }),
+      reservation('10.70.1.26', { owner: { kind: 'charter', name: 'petrel' } }),
+      reservation('10.70.1.27', { resting: true }),
+      reservation('10.70.1.28', { origin: 'follows' }),
+    ];
+    const more = applyEdits(
+      demo,
+      docs.map((d) => ({ op: 'put', doc: d })),
+    );
+    const made = only(read('site,block\navo,10.80.0.0/21', {}, more)).docs;
+    expect(made.filter((d) => d.kind === 'Network').map(keyOf)).toEqual(['avo-bmc', 'avo-machine']);
+    expect(made.filter((d) => d.kind === 'Reservation').map(keyOf)).toEqual(['avo-machine/10.80.1.24', 'avo-machine/10.80.1.3']);
   });
   it('has none where none is asked for', () => {
     expect(only(read('site\navo', { cluster: false })).docs.some((d) => d.kind === 'Charter')).toBe(false);
