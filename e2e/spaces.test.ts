@@ -168,7 +168,9 @@ describe('new sites', () => {
     await b.act("//option[.='MV Petrel (ptl)']");
     await b.see('Each has, like MV Petrel');
     await (await b.find(area)).sendKeys('site;title;block\navo;MV Avocet;\nbrt;MV Brent;10.71.0.0/21');
-    await b.find(`${table}//tr[contains(., 'MV Brent')]//td[contains(., 'line 3: block: 10.71.0.0/21 overlaps what is taken')]`);
+    await b.find(
+      `${table}//tr[contains(., 'MV Brent')]//td[contains(., 'line 3: block: 10.71.0.0/21 overlaps that of dnl-bmc, 10.71.7.0/28')]`,
+    );
     expect(await b.attribute("//button[.='Make 1 site']", 'disabled')).toBe('true');
     const before = (await (await i.as('warden')).estate()).sites.length;
     await (await b.find(area)).sendKeys(...Array.from({ length: 12 }, () => Key.BACK_SPACE), '10.80.0.0/21');

@@ -90,6 +90,7 @@ export const judges = {
   xorriso: () => existsSync('/usr/bin/xorriso'),
   mtools: () => existsSync('/usr/bin/mcopy'),
   rsyslog: () => existsSync('/usr/sbin/rsyslogd'),
+  'poppler-utils': () => existsSync('/usr/bin/pdftotext'),
   dosfstools: () => existsSync('/sbin/fsck.vfat'),
   'openssh-server': () => existsSync('/usr/sbin/sshd'),
   sudo: () => existsSync('/usr/bin/sudo'),

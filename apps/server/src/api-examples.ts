@@ -150,6 +150,8 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'GET /api/hosts': { query: { q: 'site:bw memory>=64 fit:worker' } },
   'POST /api/hosts/preview': { body: { text: 'name,site,disks\nlr-31,lr,480GB ssd; 1.9TB nvme\n' } },
   'POST /api/hosts/import': { body: { text: 'name,site,disks\nlr-31,lr,480GB ssd; 1.9TB nvme\n' } },
+  'GET /api/sites/:name/files/book.html': { params: { name: 'lr' } },
+  'GET /api/sites/:name/files/book.pdf': { params: { name: 'lr' } },
   'POST /api/sites/preview': { body: { like: 'ptl', text: 'site,title,control-plane\navo,MV Avocet,3\n' } },
   'POST /api/sites/import': { body: { like: 'ptl', text: 'site,title,control-plane\navo,MV Avocet,3\n' } },
   'POST /api/hosts/acts': { body: { act: 'drain', hosts: ['bw-01'] } },

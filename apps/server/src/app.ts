@@ -28,6 +28,7 @@ import { findings } from './areas/findings/routes.ts';
 import { backups } from './areas/backups/routes.ts';
 import { losses } from './areas/losses/routes.ts';
 import { rollouts } from './areas/rollouts/routes.ts';
+import { book } from './areas/book/routes.ts';
 import { sites } from './areas/sites/routes.ts';
 import { installations } from './areas/installations/routes.ts';
 import { sitePower } from './areas/site-power/routes.ts';
@@ -73,6 +74,7 @@ const areas = [
   rollouts,
   installations,
   sites,
+  book,
   sitePower,
   clusters,
   etcdBackups,

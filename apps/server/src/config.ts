@@ -27,6 +27,8 @@ export interface Config {
   alsoReach: Range[];
   /** Proxies in front, by address or prefix: what they say of who asks is believed. */
   trustProxy: string[];
+  /** The program that makes a PDF of a page; Chromium by its name where nothing is said. */
+  chromium?: string;
   /** Address of the proving ground's door, where there is one. */
   provingUrl?: string;
   /** Shortest time in seconds that a build waits for a device before it calls a step failed. */
@@ -95,6 +97,7 @@ export function readConfig(env: NodeJS.ProcessEnv): Config {
     dataDir: env.PRAESIDOR_DATA ?? '.praesidor/data',
     ...(tftp === undefined ? {} : { tftpPort: tftp }),
     pxeProgram: env.PRAESIDOR_PXE_PROGRAM ?? '/usr/lib/ipxe/snponly.efi',
+    ...(env.PRAESIDOR_CHROMIUM ? { chromium: env.PRAESIDOR_CHROMIUM } : {}),
     ...(env.PRAESIDOR_WEB ? { webDir: env.PRAESIDOR_WEB } : {}),
     keyringKey: key,
     addressMap: parseAddressMap(env.PRAESIDOR_ADDRESS_MAP),

@@ -69,7 +69,7 @@ describe('a table of sites', () => {
     const a = await make(wrong, { cluster: false });
     expect([a.status, a.body.message]).toEqual([
       422,
-      'Nothing was made: 1 site is wrong, the first in line 3: dvr: block: 10.71.0.0/21 overlaps what is taken.',
+      'Nothing was made: 1 site is wrong, the first in line 3: dvr: block: 10.71.0.0/21 overlaps that of dnl-bmc, 10.71.7.0/28.',
     ]);
     expect(await names()).not.toContain('crn');
     const b = await make(wrong, { cluster: false, leaveOut: true });

@@ -15,6 +15,7 @@ export const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
+      { path: 'estate/book', lazy: async () => ({ Component: (await import('./spaces/estate/BookSpace.tsx')).BookSpace }) },
       {
         path: 'estate/new-sites',
         lazy: async () => ({ Component: (await import('./spaces/estate/NewSitesSpace.tsx')).NewSitesSpace }),

@@ -4,6 +4,7 @@ import type { KitFile, TracedField } from '@praesidor/core/files';
 import type { Finding } from '@praesidor/core/checks';
 import { type Doc, type Estate, estateDifference } from '@praesidor/core/model';
 import type { Asked as SitesAsked } from '@praesidor/core/sites';
+import type { Beside } from '@praesidor/core/book';
 import { bundled } from '../bundle.ts';
 import { Refusal } from '../refusal.ts';
 import type { ChangeAsked, TaskName, Tasks } from './tasks.ts';
@@ -110,6 +111,9 @@ export class ComputeWorker {
   changeOf = (estate: Estate, asked: ChangeAsked) => this.run('changeOf', { ...this.tell(estate), ...asked });
   /** What documents would change in what is found. */
   consequencesOf = (estate: Estate, docs: Doc[]) => this.run('consequencesOf', { ...this.tell(estate), docs });
+  /** The book of a site, as a page. */
+  bookOf = (estate: Estate, site: string, beside: Omit<Beside, 'findings'>) =>
+    this.run('bookOf', { ...this.tell(estate), site, beside });
   /** What a table of sites would make. */
   readSites = (estate: Estate, asked: SitesAsked) => this.run('readSites', { ...this.tell(estate), asked });
   /** A finding as it stands, by its identifier. */

@@ -1,3 +1,4 @@
+import { type Beside, bookHtml, bookOf } from '@praesidor/core/book';
 import { onItsWay } from '@praesidor/core/changes';
 import { type Plan, planOf, resolve, sheetOf } from '@praesidor/core/charter';
 import { Checker, type Finding, type Report } from '@praesidor/core/checks';
@@ -116,6 +117,12 @@ export const tasks = {
     const ids = (list: readonly Finding[]) => new Set(list.map((f) => f.id));
     const [was, is] = [ids(before), ids(after)];
     return { come: after.filter((f) => !was.has(f.id)), go: before.filter((f) => !is.has(f.id)) };
+  },
+  /** The book of a site, as a page. */
+  bookOf: ({ site, beside, ...told }: Told & { site: string; beside: Omit<Beside, 'findings'> }) => {
+    const { findings } = checked(told);
+    const book = bookOf(checker.view, site, { ...beside, findings });
+    return book ? bookHtml(book) : '';
   },
   /** What a table of sites would make. */
   readSites: ({ asked, ...told }: Told & { asked: SitesAsked }) => {

@@ -84,6 +84,17 @@ export const sent = (method: Method, body?: unknown): RequestInit => ({
   },
   ...(body === undefined ? {} : { body: JSON.stringify(body) }),
 });
+/** Saves a file that the server makes, where the browser keeps such. @throws ApiError */
+export async function download(path: string, name: string): Promise<void> {
+  const r = await fetch(path);
+  if (!r.ok) throw refusalOf(r.status, await r.text());
+  const url = URL.createObjectURL(await r.blob());
+  const a = document.createElement('a');
+  a.href = url;
+  a.download = name;
+  a.click();
+  URL.revokeObjectURL(url);
+}
 /** A file of the person's, sent as it is. @throws ApiError */
 export async function upload<T>(path: string, contentType: string, file: File): Promise<T> {
   const r = await fetch(path, { method: 'POST', headers: { 'content-type': contentType, 'x-csrf-token': csrf }, body: file });

@@ -6,6 +6,11 @@ export type Racked = Pick<Host | Hypervisor, 'name' | 'rack' | 'unit' | 'height'
   drawsW?: number | undefined;
   state?: string | undefined;
 };
+/** What stands in the racks of a site: hosts of metal that are not retired, and hypervisors. */
+export const thingsOf = <H extends Host>(hosts: readonly H[], hypervisors: readonly Hypervisor[]) => [
+  ...hosts.filter((h) => !h.guest && h.state !== 'retired').map((h) => ({ ...h, drawsW: h.facts?.drawsW })),
+  ...hypervisors.map((h) => ({ ...h, state: 'hypervisor' })),
+];
 export interface Slot {
   name: string;
   /** Lowest unit, and how many it takes. */

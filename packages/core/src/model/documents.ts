@@ -91,6 +91,11 @@ export const Site = doc('Site', {
     )
     .max(500)
     .default([]),
+  /** Whom to call about it, and for what: they stand in its site book. */
+  contacts: z
+    .array(z.strictObject({ name: Line(80, 1), for: Line(80).optional(), call: Line(120, 1) }))
+    .max(50)
+    .optional(),
   /** How much may happen at once there, where it is not as usual. */
   limits: Limits.optional(),
   /** Seconds from power until things there do their work, where they are known. */

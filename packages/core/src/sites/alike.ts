@@ -199,9 +199,11 @@ export class Likeness {
         rules: rules(n.rules),
         routesTo: n.routesTo.map(name),
       }) as Network;
+    // Whom to call there is not known.
+    const { contacts: _, ...like } = pattern.site;
     return [
       without({
-        ...pattern.site,
+        ...like,
         name: site,
         title: given.title,
         domain: given.domain,

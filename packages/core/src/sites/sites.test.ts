@@ -220,7 +220,7 @@ describe('a table of sites', () => {
       'a block over another network',
       'site,block\navo,10.71.0.0/21',
       {},
-      /^2 avo: block: 10\.71\.0\.0\/21 overlaps what is taken$/,
+      /^2 avo: block: 10\.71\.0\.0\/21 overlaps that of dnl-bmc, 10\.71\.7\.0\/28$/,
     ],
     [
       'a block that is too small',
@@ -232,7 +232,7 @@ describe('a table of sites', () => {
       'two that want the same block',
       'site,block\navo,10.80.0.0/21\nbrt,10.80.0.0/20',
       {},
-      /^3 brt: block: 10\.80\.0\.0\/20 overlaps what is taken$/,
+      /^3 brt: block: 10\.80\.0\.0\/20 overlaps that of avo$/,
     ],
     [
       'two lines that say different things',

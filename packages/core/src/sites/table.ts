@@ -177,10 +177,17 @@ export function readSites(view: View, { text, like, columns, ...how }: Asked): S
 const clusterOf = (view: View, site: string): Charter | undefined =>
   view.by('Charter', 'site', site).find((c) => c.template && view.get('Template', c.template.name));
 
+/** A range, and whose it is. */
+interface Taken {
+  range: Range;
+  of: string;
+}
 /** Everything that is somebody's already. */
-const takenIn = (view: View): Range[] => [
-  ...view.all('Network').map((n) => prefixRange(parsePrefix(n.prefix))),
-  ...view.all('Charter').flatMap((c) => rangesOf(c).map((r) => prefixRange(parsePrefix(r.range)))),
+const takenIn = (view: View): Taken[] => [
+  ...view.all('Network').map((n) => ({ range: prefixRange(parsePrefix(n.prefix)), of: `${n.name}, ${n.prefix}` })),
+  ...view
+    .all('Charter')
+    .flatMap((c) => rangesOf(c).map((r) => ({ range: prefixRange(parsePrefix(r.range)), of: `${c.name}, ${r.range}` }))),
 ];
 
 /** Lines by their site. What is said of a site itself stands in any of its lines, and in none otherwise. */
@@ -210,7 +217,7 @@ function place(
   groups: ReadonlyMap<string, Group>,
   pattern: Pattern,
   within: readonly Prefix[],
-  standing: readonly Range[],
+  standing: readonly Taken[],
 ): Map<string, { blocks: Prefix[]; carved: boolean }> {
   const out = new Map<string, { blocks: Prefix[]; carved: boolean }>();
   const taken = [...standing];
@@ -225,9 +232,12 @@ function place(
         const need = pattern.blocks.find((p) => p.v === b.v);
         if (need && b.length > need.length)
           say(`${formatPrefix(b)} is smaller than the block of ${pattern.site.name}, a /${need.length}`);
-        else if (taken.some((r) => overlaps(r, prefixRange(b)))) say(`${formatPrefix(b)} overlaps what is taken`);
+        else {
+          const other = taken.find((t) => overlaps(t.range, prefixRange(b)));
+          if (other) say(`${formatPrefix(b)} overlaps that of ${other.of}`);
+        }
       }
-      taken.push(...blocks.map(prefixRange));
+      taken.push(...blocks.map((b) => ({ range: prefixRange(b), of: g.name })));
       out.set(g.name, { blocks, carved: false });
     }
   }
@@ -237,7 +247,7 @@ function place(
       carver(
         p,
         within.find((w) => w.v === p.v),
-        taken,
+        taken.map((t) => t.range),
       ),
     ]),
   );

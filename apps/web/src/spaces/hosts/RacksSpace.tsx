@@ -1,6 +1,6 @@
 import { counted } from '@praesidor/core/words';
 import { DndContext, type DragEndEvent, PointerSensor, useDraggable, useDroppable, useSensor, useSensors } from '@dnd-kit/core';
-import { hindered, type Racked, rackSvg, rackView, zoneOf } from '@praesidor/core/hosts';
+import { hindered, type Racked, rackSvg, rackView, thingsOf, zoneOf } from '@praesidor/core/hosts';
 import type { Edit, Estate, Site } from '@praesidor/core/model';
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -19,12 +19,11 @@ const EditsDialog = lazy(() => import('../../frame/EditsDialog.tsx'));
 type Thing = Racked & { kind: 'Host' | 'Hypervisor'; site: string };
 const unitPx = 15;
 
-const thingsAt = (estate: Estate, site: string): Thing[] => [
-  ...estate.hosts
-    .filter((h) => h.site === site && !h.guest && h.state !== 'retired')
-    .map((h) => ({ ...h, drawsW: h.facts?.drawsW })),
-  ...estate.hypervisors.filter((h) => h.site === site).map((h) => ({ ...h, state: 'hypervisor' })),
-];
+const thingsAt = (estate: Estate, site: string): Thing[] =>
+  thingsOf(
+    estate.hosts.filter((h) => h.site === site),
+    estate.hypervisors.filter((h) => h.site === site),
+  );
 
 /** Racks of a site, front and rear. Things are dragged to another unit, or moved there with the arrow keys. */
 export function RacksSpace() {

@@ -1,0 +1,2 @@
+export * from './book.ts';
+export * from './html.ts';
