@@ -1,17 +1,17 @@
 import type { EntityManager } from 'typeorm';
 import { record } from '../audit.ts';
-import { seal, unseal } from '../auth/seal.ts';
+import { sealBytes, unsealBytes } from '../auth/seal.ts';
 
 /** Every secret in the database with the text that it is bound to. A new kind of secret is a line. */
-const sealed: readonly { table: string; key: string; bound: (row: Record<string, string>) => string; columns: string[] }[] = [
-  { table: 'keyring', key: 'name', columns: ['name'], bound: (r) => r.name as string },
+const sealed: readonly { table: string; bound: (row: Record<string, string>) => string; columns: string[] }[] = [
+  { table: 'keyring', columns: ['name'], bound: (r) => r.name as string },
   {
     table: 'cluster_secret',
-    key: 'charter, name',
     columns: ['charter', 'name'],
     bound: (r) => (r.charter?.startsWith('registry ') ? `${r.charter} ${r.name}` : `cluster ${r.charter} ${r.name}`),
   },
-  { table: 'instance_key', key: 'name', columns: ['name'], bound: (r) => `instance ${r.name}` },
+  { table: 'instance_key', columns: ['name'], bound: (r) => `instance ${r.name}` },
+  { table: 'etcd_backup_piece', columns: ['backup', 'n'], bound: (r) => `etcd backup ${r.backup} ${r.n}` },
 ];
 
 /**
@@ -22,21 +22,20 @@ export async function rotateKey(m: EntityManager, from: Buffer, to: Buffer, who:
   let count = 0;
   for (const { table, columns, bound } of sealed) {
     await m.query(`lock table ${table} in exclusive mode`);
-    const rows = (await m.query(`select ${columns.join(', ')}, sealed from ${table}`)) as (Record<string, string> & {
-      sealed: Buffer;
-    })[];
+    const rows = (await m.query(`select ${columns.join(', ')} from ${table}`)) as Record<string, string>[];
+    const of = (first: number) => columns.map((c, i) => `${c} = $${i + first}`).join(' and ');
     for (const row of rows) {
       const name = columns.map((c) => row[c]).join(' ');
-      let text: string;
+      const key = columns.map((c) => row[c]);
+      // One at a time: pieces of backups are large.
+      const [{ sealed: old }] = (await m.query(`select sealed from ${table} where ${of(1)}`, key)) as [{ sealed: Buffer }];
+      let content: Buffer;
       try {
-        text = unseal(from, row.sealed as unknown as Buffer, bound(row));
+        content = unsealBytes(from, old, bound(row));
       } catch {
         throw new Error(`PRAESIDOR_KEY does not open ${table} ${name}; nothing was changed`);
       }
-      await m.query(`update ${table} set sealed = $1 where ${columns.map((c, i) => `${c} = $${i + 2}`).join(' and ')}`, [
-        seal(to, text, bound(row)),
-        ...columns.map((c) => row[c]),
-      ]);
+      await m.query(`update ${table} set sealed = $1 where ${of(2)}`, [sealBytes(to, content, bound(row)), ...key]);
       count++;
     }
   }

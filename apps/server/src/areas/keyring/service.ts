@@ -29,7 +29,17 @@ export async function credential(config: Config, m: EntityManager, name: string,
       },
     );
   const entry = { name: e.name, use: e.use, places: e.places };
-  return { user: e.user, secret: unseal(config.keyringKey, e.sealed, name), leash: (at) => keptBack(entry, { ...to, ...at }) };
+  return { user: e.user, secret: opened(config, e.sealed, name), leash: (at) => keptBack(entry, { ...to, ...at }) };
+}
+
+function opened(config: Config, sealed: Buffer, name: string): string {
+  try {
+    return unseal(config.keyringKey, sealed, name);
+  } catch {
+    throw new Refusal('not-now', `The key of this server does not open ${name} of the keyring.`, {
+      remedy: 'Start the server with the PRAESIDOR_KEY that it was sealed with, or write the entry anew.',
+    });
+  }
 }
 
 export interface NewEntry {
