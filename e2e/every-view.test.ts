@@ -62,6 +62,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/rehearse/cold-start?of=bw', 'Cold start', []],
   ['/proposals', 'Proposals', []],
   ['/estate/installations', 'Installations', ['Add an installation…']],
+  ['/estate/by-dependency', 'By dependency', []],
   ['/estate/book?site=lr', 'Site book', []],
   ['/estate/new-sites', 'New sites', []],
   ['/proposals/1', 'larger packets at', ['Make the changes…', 'Withdraw…']],

@@ -15,6 +15,10 @@ export const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/estate" replace /> },
       { path: 'estate', lazy: async () => ({ Component: (await import('./spaces/estate/EstateSpace.tsx')).EstateSpace }) },
+      {
+        path: 'estate/by-dependency',
+        lazy: async () => ({ Component: (await import('./spaces/estate/DependencySpace.tsx')).DependencySpace }),
+      },
       { path: 'estate/book', lazy: async () => ({ Component: (await import('./spaces/estate/BookSpace.tsx')).BookSpace }) },
       {
         path: 'estate/new-sites',

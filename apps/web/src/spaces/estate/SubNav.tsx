@@ -2,6 +2,7 @@ import { SubNav as Sheets } from '../../parts/SubNav.tsx';
 
 const views = [
   ['/estate', 'Sites'],
+  ['/estate/by-dependency', 'By dependency'],
   ['/estate/book', 'Site book'],
   ['/estate/new-sites', 'New sites'],
   ['/estate/installations', 'Installations'],
