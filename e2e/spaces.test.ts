@@ -187,6 +187,39 @@ describe('new sites', () => {
   });
 });
 
+describe('sites among each other', () => {
+  it('are drawn by what depends on what, each thing leading to its page', async () => {
+    await open('/estate/by-dependency?site=ptl');
+    const rows = "//*[@aria-label='What depends on what']";
+    const at = async (name: string) => (await b.find(`${rows}//a[starts-with(@aria-label, '${name}')]`)).getRect();
+    const [site, network, hosts, registry, cluster] = [
+      await at('Site: MV Petrel'),
+      await at('Networks: ptl-machine'),
+      await at('Hosts: 3 hosts'),
+      await at('Registries: ptl-registry'),
+      await at('Clusters: petrel'),
+    ];
+    expect([site, network, hosts, registry, cluster].map((r) => r.y)).toEqual(
+      [site, network, hosts, registry, cluster].map((r) => r.y).sort((x, y) => x - y),
+    );
+    expect(new Set([site, network, hosts, registry, cluster].map((r) => r.y)).size).toBe(5);
+    await b.act(`${rows}//a[starts-with(@aria-label, 'Clusters: petrel')]`);
+    await b.find("//h1[.='petrel']");
+  });
+  it('are compared side by side beyond their names and addresses', async () => {
+    await open('/estate/side-by-side?one=ptl&other=dnl');
+    await b.find(
+      "//table[@aria-label='Set otherwise']//tr[contains(., 'Time servers') and contains(., '10.71.0.60') and contains(., '10.71.1.23')]",
+    );
+    expect(await b.count('table[aria-label="Set otherwise"] tbody tr')).toBe(1);
+    await b.act("//label[contains(., 'Clusters')]/input");
+    await b.see('What follows');
+    await b.choose('The first', 'petrel at ptl');
+    await b.choose('The second', 'dunlin at dnl');
+    await b.find("//table[@aria-label='Set otherwise']//tr[contains(., '10.145.0.0/20') and contains(., '10.145.16.0/20')]");
+  });
+});
+
 describe('much, and nothing', () => {
   it('10,000 hosts are listed in a moment, and only those in sight are drawn', async () => {
     const q = (sql: string, p: unknown[] = []) => i.running.ctx.db.query(sql, p);

@@ -19,6 +19,10 @@ export const router = createBrowserRouter([
         path: 'estate/by-dependency',
         lazy: async () => ({ Component: (await import('./spaces/estate/DependencySpace.tsx')).DependencySpace }),
       },
+      {
+        path: 'estate/side-by-side',
+        lazy: async () => ({ Component: (await import('./spaces/estate/SideBySideSpace.tsx')).SideBySideSpace }),
+      },
       { path: 'estate/book', lazy: async () => ({ Component: (await import('./spaces/estate/BookSpace.tsx')).BookSpace }) },
       {
         path: 'estate/new-sites',

@@ -3,6 +3,7 @@ import { SubNav as Sheets } from '../../parts/SubNav.tsx';
 const views = [
   ['/estate', 'Sites'],
   ['/estate/by-dependency', 'By dependency'],
+  ['/estate/side-by-side', 'Side by side'],
   ['/estate/book', 'Site book'],
   ['/estate/new-sites', 'New sites'],
   ['/estate/installations', 'Installations'],
