@@ -12,7 +12,17 @@ export function useScope() {
       return p;
     });
   const inScope = useCallback((s: string) => !site || s === site, [site]);
-  return { site, setSite, params, setParams, inScope };
+  /** One value of the URL, in place of what was there; empty: none. */
+  const setParam = (key: string, value: string) =>
+    setParams(
+      (p) => {
+        if (value) p.set(key, value);
+        else p.delete(key);
+        return p;
+      },
+      { replace: true },
+    );
+  return { site, setSite, params, setParams, setParam, inScope };
 }
 /** A path that keeps the scope. */
 export const scoped = (path: string, site: string) =>

@@ -23,7 +23,7 @@ const words = { new: 'new', there: 'is there', wrong: 'wrong' } as const;
 
 /** Many sites at once: a table says what is each one's own, all else is as at a site that is there. */
 export function NewSitesSpace() {
-  const { site: scope, params, setParams } = useScope();
+  const { site: scope, params, setParam: set } = useScope();
   const navigate = useNavigate();
   const leave = useMay();
   const snapshot = useSnapshot().data;
@@ -33,15 +33,6 @@ export function NewSitesSpace() {
   const [block, setBlock] = useTyped('block');
   const [within, setWithin] = useTyped('within');
   const [blockNow, withinNow] = [params.get('block'), params.get('within')];
-  const set = (key: string, value: string) =>
-    setParams(
-      (p) => {
-        if (value) p.set(key, value);
-        else p.delete(key);
-        return p;
-      },
-      { replace: true },
-    );
   const [text, setText] = useState('');
   const [columns, setColumns] = useState<Record<string, string>>({});
   const [leaveOut, setLeaveOut] = useState(false);

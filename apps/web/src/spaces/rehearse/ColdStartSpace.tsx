@@ -47,15 +47,6 @@ export function ColdStartSpace() {
     gcTime: 1000,
     queryFn: async () => (snapshot ? ((await (await computerWith(snapshot)).coldStart(name)) ?? null) : null),
   }).data;
-  const set = (key: string, value: string) =>
-    setParams(
-      (p) => {
-        if (value) p.set(key, value);
-        else p.delete(key);
-        return p;
-      },
-      { replace: true },
-    );
   const findings = (report.data?.findings ?? []).filter((f) => f.site === name && /^CHT-0(49|50)$/.test(f.code));
   return (
     <Space
