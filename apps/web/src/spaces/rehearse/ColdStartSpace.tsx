@@ -15,7 +15,7 @@ import {
 import { counted } from '@praesidor/core/words';
 import { useQuery } from '@tanstack/react-query';
 import { Fragment, useMemo, useState } from 'react';
-import { Link, useSearchParams } from 'react-router';
+import { Link } from 'react-router';
 import { useSnapshot } from '../../api/queries.ts';
 import EditsDialog from '../../frame/EditsDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
@@ -30,10 +30,9 @@ import { SubNav } from './SubNav.tsx';
 
 /** A site that lost all power: what starts in which order, who waits for whom, and what never starts by itself. */
 export function ColdStartSpace() {
-  const { site, inScope } = useScope();
+  const { site, inScope, params, setParam: set } = useScope();
   const snapshot = useSnapshot().data;
   const report = useReport();
-  const [params, setParams] = useSearchParams();
   const [mending, setMending] = useState<StartCircle>();
   const sites = (snapshot?.estate.sites ?? []).filter((s) => inScope(s.name));
   const asked = params.get('of') ?? '';
