@@ -93,6 +93,7 @@ const places: readonly [RegExp, Place][] = [
   [/^POST \/api\/shipments$/, given('Registry', 'target')],
   [/^POST \/api\/shipments\/chain$/, given('Registry', 'stops')],
   [/^POST \/api\/reach\/measure$/, given('Host', 'from')],
+  [/^POST \/api\/sites\/import$/, each],
   [/^POST \/api\/addresses\/import$/, each],
   [/ \/api\/findings\/accept$/, each],
   [/ \/api\/shipments\/:label\//, { of: (req) => [{ shipment: String(params(req).label) }] }],
