@@ -179,6 +179,6 @@ describe('a sealed room with an installation of its own', () => {
     await b.click('button', 'Take in');
     await b.see('and the evidence of');
     expect((await r.estate()).networks.find((n) => n.name === 'lr-machine')?.mtu).toBe(9000);
-    expect(await b.count("a[href^='/estate/bundles/']")).toBe(0);
+    await eventually(async () => (await b.count("a[href^='/estate/bundles/']")) === 0, 'no bundle to wait any more');
   });
 });

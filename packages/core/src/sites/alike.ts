@@ -55,6 +55,13 @@ function ofOneSite(zone: string, { domain }: Site, blocks: readonly Prefix[]): b
   return blocks.some((b) => contains(prefixRange(b), range));
 }
 
+/** A registry without the authority that signs for its site alone; one that signs for several sites is shared. */
+function withoutOwnTrust(r: Registry, view: View): Registry {
+  if (!r.ca || view.all('Registry').some((o) => o.site !== r.site && o.ca === r.ca)) return r;
+  const { ca: _, ...rest } = r;
+  return rest;
+}
+
 /** What another site gets like this one. @param wider blocks that somebody says it has, in place of the smallest ones around its networks */
 export function patternOf(view: View, name: string, wider: readonly Prefix[] = []): Pattern | undefined {
   const site = view.get('Site', name);
@@ -76,6 +83,7 @@ export function patternOf(view: View, name: string, wider: readonly Prefix[] = [
     registries: view
       .by('Registry', 'site', name)
       .filter((r) => r.role !== 'source')
+      .map((r) => withoutOwnTrust(r, view))
       .sort(byName),
     reservations: view
       .all('Reservation')

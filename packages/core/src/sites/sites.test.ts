@@ -139,6 +139,14 @@ describe('a site like another', () => {
     expect(made.filter((d) => d.kind === 'Network').map(keyOf)).toEqual(['avo-bmc', 'avo-machine']);
     expect(made.filter((d) => d.kind === 'Reservation').map(keyOf)).toEqual(['avo-machine/10.80.1.24', 'avo-machine/10.80.1.3']);
   });
+  it('trusts the authority of a registry where that signs for several sites; one of a single site is not taken for its own', () => {
+    const ca = '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n';
+    const made = (of: readonly string[]) => {
+      const trusting = { ...demo, registries: demo.registries.map((r) => (of.includes(r.name) ? { ...r, ca } : r)) };
+      return doc<Registry>(only(read('site\navo', {}, trusting)).docs, 'Registry', 'avo-registry').ca;
+    };
+    expect([made(['ptl-registry']), made(['ptl-registry', 'dnl-registry'])]).toEqual([undefined, ca]);
+  });
   it('has none where none is asked for', () => {
     expect(only(read('site\navo', { cluster: false })).docs.some((d) => d.kind === 'Charter')).toBe(false);
   });
