@@ -190,7 +190,7 @@ describe('new sites', () => {
 describe('sites among each other', () => {
   it('are drawn by what depends on what, each thing leading to its page', async () => {
     await open('/estate/by-dependency?site=ptl');
-    const rows = "//*[@aria-label='What depends on what']";
+    const rows = "//*[@aria-label='What depends on what at MV Petrel']";
     const at = async (name: string) => (await b.find(`${rows}//a[starts-with(@aria-label, '${name}')]`)).getRect();
     const [site, network, hosts, registry, cluster] = [
       await at('Site: MV Petrel'),

@@ -152,7 +152,7 @@ export function compareClusters(view: View, one: string, other: string): SideByS
 }
 const templateText = (c: Charter) => (c.template ? `${c.template.name}, version ${c.template.version}` : 'none');
 const nodesText = (p: ReturnType<typeof planOf>) =>
-  (['control-plane', 'worker'] as const).map((r) => counted(p.nodes.filter((n) => n.role === r).length, r)).join(', ');
+  `${p.nodes.filter((n) => n.role === 'control-plane').length} of the control plane, ${counted(p.nodes.filter((n) => n.role === 'worker').length, 'worker')}`;
 
 /** A charter as it would read at the site of another one: its networks, its registry and its addresses are those of that site. */
 function asAt(view: View, a: Charter, b: Charter): object {

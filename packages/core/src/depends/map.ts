@@ -126,7 +126,7 @@ function addSite(out: DependencyMap, view: View, s: Site, of: Found): void {
       id: one,
       rank: 'network',
       title: counted(rest.length, 'other network'),
-      about: 'nothing here hangs on them',
+      about: 'no hosts or clusters',
       site: s.name,
       members: rest.map((n) => n.name),
       ...judged(rest.flatMap((n) => of('Network', n.name))),
@@ -140,7 +140,7 @@ function addSite(out: DependencyMap, view: View, s: Site, of: Found): void {
       id: own,
       rank: 'hosts',
       title: counted(g.hosts.length, 'host'),
-      about: g.charter ? `${g.charter}, ${g.state}` : g.state,
+      about: g.charter ? `${g.charter}, ${g.state}` : 'of no cluster',
       site: s.name,
       members: g.hosts.map((h) => h.name),
       ...judged(g.hosts.flatMap((h) => of('Host', h.name))),
@@ -195,10 +195,11 @@ function groupsOf(hosts: readonly Host[], charters: readonly Charter[], networks
     const charter = h.held?.charter ?? '';
     const network = charters.find((c) => c.name === charter)?.machineNetwork ?? usual;
     const known = network !== undefined && networks.some((n) => n.name === network) ? network : usual;
-    const key = `${charter} ${known ?? ''} ${h.state}`;
+    // Those of no cluster stand together, whatever their state: nothing below hangs on them.
+    const key = `${charter} ${known ?? ''} ${charter && h.state}`;
     const g = out.get(key);
     if (g) g.hosts.push(h);
-    else out.set(key, { charter, network: known, state: h.state, hosts: [h] });
+    else out.set(key, { charter, network: known, state: charter && h.state, hosts: [h] });
   }
   return [...out.values()];
 }

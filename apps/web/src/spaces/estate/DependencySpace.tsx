@@ -69,9 +69,7 @@ export function DependencySpace() {
     () => (estate && all ? dependenciesOf(viewOf(estate), all, site ? { site } : {}) : undefined),
     [estate, all, site],
   );
-  const drawn = useMemo(() => map && placed(map), [map]);
-  const [over, setOver] = useState<string>();
-  const lit = over && map ? around(map, over) : undefined;
+  const sites = useMemo(() => (map ? apart(map) : []), [map]);
   const findings = (all ?? []).filter((f) => map?.things.some((t) => t.site === f.site));
   const left = map?.folded.reduce((n, f) => n + f.sites.length, 0) ?? 0;
   return (
@@ -92,37 +90,11 @@ export function DependencySpace() {
           those at the bottom.
         </Empty>
       )}
-      {map && drawn && (
+      {map && (
         <>
-          <div className="flex shrink-0 overflow-x-auto pt-3">
-            <Ranks map={map} at={drawn.at} height={drawn.height} />
-            <div
-              className="relative shrink-0"
-              role="group"
-              aria-label="What depends on what"
-              style={{ width: drawn.width, height: drawn.height }}
-            >
-              <svg aria-hidden="true" className="absolute inset-0" width={drawn.width} height={drawn.height}>
-                {drawn.edges.map((e) => {
-                  const on = lit?.has(e.from) && lit.has(e.to);
-                  return (
-                    <polyline
-                      key={`${e.from} ${e.to}`}
-                      points={e.points.map((p) => `${p.x},${p.y}`).join(' ')}
-                      fill="none"
-                      className={on ? 'stroke-ink' : 'stroke-rule-2'}
-                      strokeWidth={on ? 1.5 : 1}
-                      opacity={lit && !on ? 0.25 : 1}
-                    />
-                  );
-                })}
-              </svg>
-              {map.things.map((t) => {
-                const p = drawn.at.get(t.id);
-                return p && <Box key={t.id} of={t} at={p} dim={lit !== undefined && !lit.has(t.id)} onOver={setOver} />;
-              })}
-            </div>
-          </div>
+          {sites.map((m) => (
+            <Drawing key={m.things[0]?.id} map={m} />
+          ))}
           {map.folded.map((f) => (
             <p key={f.worst ?? 'none'} className="pt-2 text-ink-2">
               Not drawn: {counted(f.sites.length, 'site')}{' '}
@@ -135,6 +107,53 @@ export function DependencySpace() {
         </>
       )}
     </Space>
+  );
+}
+
+/** What is drawn of each site, by itself: one under the other they need no more room than the page has. */
+const apart = (m: DependencyMap): DependencyMap[] =>
+  m.things
+    .filter((t) => t.rank === 'site')
+    .map(({ site }) => {
+      const things = m.things.filter((t) => t.site === site);
+      const there = new Set(things.map((t) => t.id));
+      return { things, links: m.links.filter((l) => there.has(l.from) && there.has(l.to)), folded: [] };
+    });
+
+function Drawing({ map }: { map: DependencyMap }) {
+  const drawn = useMemo(() => placed(map), [map]);
+  const [over, setOver] = useState<string>();
+  const lit = over ? around(map, over) : undefined;
+  return (
+    <div className="flex shrink-0 overflow-x-auto pt-3">
+      <Ranks map={map} at={drawn.at} height={drawn.height} />
+      <div
+        className="relative shrink-0"
+        role="group"
+        aria-label={`What depends on what at ${map.things[0]?.title}`}
+        style={{ width: drawn.width, height: drawn.height }}
+      >
+        <svg aria-hidden="true" className="absolute inset-0" width={drawn.width} height={drawn.height}>
+          {drawn.edges.map((e) => {
+            const on = lit?.has(e.from) && lit.has(e.to);
+            return (
+              <polyline
+                key={`${e.from} ${e.to}`}
+                points={e.points.map((p) => `${p.x},${p.y}`).join(' ')}
+                fill="none"
+                className={on ? 'stroke-ink' : 'stroke-rule-2'}
+                strokeWidth={on ? 1.5 : 1}
+                opacity={lit && !on ? 0.25 : 1}
+              />
+            );
+          })}
+        </svg>
+        {map.things.map((t) => {
+          const p = drawn.at.get(t.id);
+          return p && <Box key={t.id} of={t} at={p} dim={lit !== undefined && !lit.has(t.id)} onOver={setOver} />;
+        })}
+      </div>
+    </div>
   );
 }
 
