@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { demoEstate } from '../../../../bench/demo-estate.ts';
-import { applyEdits, type Edit } from '../model/index.ts';
+import { applyEdits, type Edit, kinds } from '../model/index.ts';
 import { viewOf } from '../reading/index.ts';
 import { readSites } from '../sites/index.ts';
 import { compareClusters, compareSites } from './index.ts';
@@ -40,6 +40,18 @@ describe('two sites side by side', () => {
       ['Network', 'avo-bmc', '', 'is there', 'is not there'],
       ['Network', 'avo-machine', 'Gateway', '10.70.9.1', '10.70.9.2'],
       ['Network', 'avo-machine', 'MTU', '1500', '9000'],
+    ]);
+  });
+  it('differ in what only the second has', () => {
+    const doc = kinds.Network.parse({
+      kind: 'Network',
+      name: 'avo-store',
+      site: 'avo',
+      purpose: 'storage',
+      prefix: '10.70.10.0/26',
+    });
+    expect(sites([{ op: 'put', doc }])?.differ.map((d) => [d.kind, d.of, d.one, d.other])).toEqual([
+      ['Network', 'avo-store', 'is not there', 'is there'],
     ]);
   });
   it('of the demonstration differ in what was declared otherwise, and in nothing else', () => {
