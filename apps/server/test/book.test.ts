@@ -91,6 +91,14 @@ describe('the site book', () => {
     );
     await put(site as object);
   });
+  it('is made where a certificate cannot be read: it says so', async () => {
+    const ca = '-----BEGIN CERTIFICATE-----\nMIIB\n-----END CERTIFICATE-----\n';
+    await c.good('POST', '/api/edits', {
+      why: 'x',
+      edits: [{ op: 'set', kind: 'Registry', key: 'tst-registry', path: ['ca'], value: ca }],
+    });
+    expect(await page('tst')).toContain('a certificate that cannot be read');
+  });
   it('is a PDF as well, made by Chromium: the same chapters, on numbered pages with site and revision', async () => {
     const answer = await get('/api/sites/lr/files/book.pdf');
     expect([answer.status, answer.headers.get('content-type')]).toEqual([200, 'application/pdf']);

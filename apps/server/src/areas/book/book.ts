@@ -6,6 +6,7 @@ import type { Context } from '../../context.ts';
 import { needIn } from '../../estate/documents.ts';
 import { loadEstate } from '../../estate/load.ts';
 import { dueOf } from '../builds/due.ts';
+import { pems } from '../images/certificates.ts';
 import { trustedKeys } from '../images/instance.ts';
 
 /** The site book as a page: all that somebody needs who stands there without a network. */
@@ -23,10 +24,12 @@ export async function siteBook(ctx: Context, site: string): Promise<string> {
   return ctx.compute.bookOf(estate, site, { revision, now: estate.now, due, authorities: authoritiesOf(estate, site), trusted });
 }
 
-const pems = /-----BEGIN CERTIFICATE-----[\s\S]+?-----END CERTIFICATE-----/g;
+const fingerprint = (pem: string): string => {
+  try {
+    return fingerprintOf(new X509Certificate(pem).raw);
+  } catch {
+    return 'a certificate that cannot be read';
+  }
+};
 const authoritiesOf = (estate: Estate, site: string): Record<string, string[]> =>
-  Object.fromEntries(
-    estate.registries
-      .filter((r) => r.site === site)
-      .map((r) => [r.name, (r.ca?.match(pems) ?? []).map((pem) => fingerprintOf(new X509Certificate(pem).raw))]),
-  );
+  Object.fromEntries(estate.registries.filter((r) => r.site === site).map((r) => [r.name, pems(r.ca ?? '').map(fingerprint)]));

@@ -6,7 +6,8 @@ export interface Judgement {
   severity: 'stop' | 'mind';
   text: string;
 }
-const pems = (text: string) => text.match(/-----BEGIN CERTIFICATE-----[\s\S]+?-----END CERTIFICATE-----/g) ?? [];
+/** The certificates of a text in PEM, each by itself. */
+export const pems = (text: string) => text.match(/-----BEGIN CERTIFICATE-----[\s\S]+?-----END CERTIFICATE-----/g) ?? [];
 
 /**
  * What is wrong with a server certificate for a host: it can be read, names the host (RFC 6125: by its alternative

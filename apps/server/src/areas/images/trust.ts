@@ -11,7 +11,7 @@ import { loadEstate } from '../../estate/load.ts';
 import { tell } from '../../events/bus.ts';
 import { Refusal } from '../../refusal.ts';
 import { authorityFault, authorityOf, keepAuthority, makeAuthority, noteIssued, serverCertificate } from './authority.ts';
-import { judgeCertificate } from './certificates.ts';
+import { judgeCertificate, pems } from './certificates.ts';
 import { openRegistry, lookAt } from './registries.ts';
 import { dropRequest, newRequest, openRequest, type OpenRequest, pairOf } from './request.ts';
 
@@ -35,7 +35,6 @@ export interface TrustView {
   request?: OpenRequest;
 }
 
-const pems = (text: string) => text.match(/-----BEGIN CERTIFICATE-----[\s\S]+?-----END CERTIFICATE-----/g) ?? [];
 const nameOf = (c: X509Certificate) => /CN=(.+)/.exec(c.subject)?.[1] ?? c.subject.replaceAll('\n', ', ');
 const dateOf = (text: string) => new Date(text).toISOString();
 
