@@ -59,8 +59,8 @@ export default defineConfig({
         test: {
           name: 'server',
           include: ['apps/server/test/**/*.test.ts'],
-          testTimeout: 300_000,
-          hookTimeout: 300_000,
+          testTimeout: 600_000,
+          hookTimeout: 600_000,
           isolate: false,
           maxWorkers: 4,
           sequence: { groupOrder: 1 },

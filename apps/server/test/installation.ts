@@ -366,7 +366,7 @@ export class Client {
 }
 
 /** Milliseconds after which something that was waited for is said never to come: far more than it takes on a machine with much else to do. */
-const patience = Number(process.env.TEST_PATIENCE ?? 240_000);
+const patience = Number(process.env.TEST_PATIENCE ?? 400_000);
 /** Waits on a condition. */
 export async function eventually<T>(
   ask: () => Promise<T | undefined | false>,
@@ -418,11 +418,22 @@ interface BuildAnswer {
 }
 export const buildOf = (c: Client, number = 1, charter = 'plover') =>
   c.good<BuildAnswer>('GET', `/api/builds/${charter}/${number}`);
-export const builtOrBroken = (c: Client, number = 1, charter = 'plover') =>
-  eventually(async () => {
-    const b = await buildOf(c, number, charter);
-    return ['done', 'failed'].includes(b.status.state) && b;
-  }, `the end of build ${number}`);
+export const builtOrBroken = (c: Client, number = 1, charter = 'plover') => {
+  let last: BuildAnswer | undefined;
+  return eventually(
+    async () => {
+      last = await buildOf(c, number, charter);
+      return ['done', 'failed'].includes(last.status.state) && last;
+    },
+    () => `the end of build ${number}, ${last?.status.state ?? 'not seen'}: ${last && underWay(last)}`,
+  );
+};
+/** What holds a build up, for whoever reads that it did not end. */
+const underWay = ({ status }: BuildAnswer): string =>
+  Object.entries(status.steps)
+    .filter(([, s]) => !['done', 'pending'].includes(s.state))
+    .map(([id, s]) => `${id} ${s.state} since ${s.started}, attempt ${s.attempt}${s.text ? `: ${s.text}` : ''}`)
+    .join('; ');
 
 /** From an empty room to a charter that nothing stops: what Next moves asks for, over the API. `under`: where its mirror keeps images. */
 export async function prepare(warden: Client, under?: string): Promise<void> {
