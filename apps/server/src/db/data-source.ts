@@ -1,5 +1,6 @@
 import 'reflect-metadata';
 import { DataSource } from 'typeorm';
+import { heldOnly } from './held-only.ts';
 import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
 import { Hosts1764100000000 } from './migrations/0003-hosts.ts';
@@ -84,7 +85,7 @@ export async function openDatabase(url: string): Promise<DataSource> {
     synchronize: false,
     migrationsRun: false,
     logging: false,
-    extra: { max: 16, connectionTimeoutMillis: 5000, keepAlive: true, application_name: 'praesidor', Client: HeardClient },
+    extra: { max: 16, connectionTimeoutMillis: 5000, ...heldOnly, application_name: 'praesidor', Client: HeardClient },
   }).initialize();
   const runner = db.createQueryRunner();
   await runner.connect();

@@ -1,4 +1,5 @@
 import pg from 'pg';
+import { heldOnly } from './held-only.ts';
 
 export interface KeptOptions {
   name: string;
@@ -11,8 +12,10 @@ export interface KeptOptions {
 
 const firstPause = 250;
 const longestPause = 8000;
-/** Milliseconds between looks whether the other end still answers, and that a look may take. */
-const beat = 5000;
+/** Milliseconds between looks whether the other end still answers. */
+const beat = 1000;
+/** Milliseconds that a look may take: with the beat less than what PostgreSQL waits for one that went silent (`heldOnly`). */
+const patience = 2000;
 
 /**
  * One connection to PostgreSQL that is held for as long as the process lives: for what belongs to a connection, such as
@@ -66,7 +69,7 @@ export class KeptConnection {
     const client = new pg.Client({
       connectionString: this.url,
       application_name: `praesidor ${this.options.name}`,
-      keepAlive: true,
+      ...heldOnly,
       connectionTimeoutMillis: 5000,
     });
     const lost = (e?: Error) => {
@@ -105,15 +108,25 @@ export class KeptConnection {
 
   private look(client: pg.Client, lost: (e: Error) => void): void {
     this.timer = setTimeout(() => {
+      let answered = false;
       const silent = setTimeout(() => {
-        lost(new Error('it does not answer'));
-        client.end().catch(() => undefined);
-      }, beat);
+        // A process that was busy itself reads first what lies there for it.
+        setImmediate(() =>
+          setImmediate(() => {
+            if (answered) return;
+            lost(new Error('it does not answer'));
+            client.end().catch(() => undefined);
+          }),
+        );
+      }, patience);
       silent.unref();
       this.query('select 1')
         .then(() => this.current === client && this.look(client, lost))
         .catch(() => undefined)
-        .finally(() => clearTimeout(silent));
+        .finally(() => {
+          answered = true;
+          clearTimeout(silent);
+        });
     }, beat);
     this.timer.unref();
   }

@@ -4,6 +4,7 @@ import { setTimeout } from 'node:timers/promises';
 import pg from 'pg';
 import type { EntityManager } from 'typeorm';
 import { HeardClient } from '../db/heard-client.ts';
+import { heldOnly } from '../db/held-only.ts';
 import { KeptConnection } from '../db/kept-connection.ts';
 import { isAway } from '../db/errors.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
@@ -15,6 +16,8 @@ export type JobHandler = (id: string, signal: AbortSignal) => Promise<void>;
 const concurrency: Record<JobKind, number> = { sweep: 2, run: 100, bills: 2, onward: 2 };
 /** How often it is looked whether there are jobs, in milliseconds; one just sent is looked for at once. */
 const looksEvery = 500;
+/** How often it is looked whether a worker is gone, in milliseconds. */
+const looksForDead = 1000;
 const kinds = Object.keys(concurrency) as JobKind[];
 
 /** A job that fails is tried again after 1 s, 2 s, 4 s … and at least once a minute, without end. */
@@ -63,7 +66,7 @@ export class Queue {
       application_name: 'praesidor jobs',
       Client: HeardClient,
       connectionTimeoutMillis: 5000,
-      keepAlive: true,
+      ...heldOnly,
     });
     // An idle connection that breaks is replaced when it is needed.
     this.pool.on('error', (e) => log('queue', { error: e.message }));
@@ -120,7 +123,7 @@ export class Queue {
     for (const [kind, handler] of this.handlers) this.lookers.push(this.look(kind, handler));
     this.timer = setInterval(() => {
       void this.requeueDeadWorkersJobs().catch(() => undefined);
-    }, 3000);
+    }, looksForDead);
   }
 
   /** Takes jobs of a kind as long as there are places, until the end. */
