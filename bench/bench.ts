@@ -15,6 +15,7 @@ import { pipeline } from './pipeline.ts';
 import { reach } from './reach.ts';
 import { rehearse } from './rehearse.ts';
 import { rollout } from './rollout.ts';
+import { servers } from './servers.ts';
 import { sheet } from './sheet.ts';
 import { shell } from './shell.ts';
 import { slice } from './slice.ts';
@@ -38,6 +39,7 @@ const all = {
   reach,
   rehearse,
   rollout,
+  servers,
   sheet,
   shell,
   slice,
