@@ -1,7 +1,8 @@
 import { type AddressInfo, connect, createServer, type Socket } from 'node:net';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openDatabase } from '../src/db/data-source.ts';
-import { privateDatabase } from './installation.ts';
+import { isAway } from '../src/db/errors.ts';
+import { eventually, privateDatabase } from './installation.ts';
 
 const ready = Buffer.from([0x5a, 0, 0, 0, 5, 0x49]);
 const field = (kind: string, text: string) => `${kind}${text}\0`;
@@ -43,6 +44,24 @@ afterAll(async () => {
   for (const s of open) s.destroy();
   wire.close();
   await database.drop();
+});
+
+it('a transaction that loses its connection between two statements is told that the database is away, and the next one has another', async () => {
+  const db = await openDatabase(database.url);
+  try {
+    const lost = await db
+      .transaction(async (m) => {
+        const [{ pid }] = (await m.query('select pg_backend_pid() as pid')) as [{ pid: number }];
+        await db.query('select pg_terminate_backend($1)', [pid]);
+        await eventually(async () => m.queryRunner?.isReleased, 'the connection to be seen gone');
+        await m.query('select 7');
+      })
+      .catch((e: unknown) => e);
+    expect(isAway(lost), String(lost)).toBe(true);
+    expect(await db.transaction((m) => m.query('select 7 as n'))).toEqual([{ n: 7 }]);
+  } finally {
+    await db.destroy();
+  }
 });
 
 it('a connection that PostgreSQL ends in the packet that opened it fails its statement, and ends nothing else', async () => {

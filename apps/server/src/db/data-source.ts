@@ -1,5 +1,5 @@
 import 'reflect-metadata';
-import { DataSource } from 'typeorm';
+import { DataSource, QueryRunnerAlreadyReleasedError, QueryRunnerProviderAlreadyReleasedError } from 'typeorm';
 import { heldOnly } from './held-only.ts';
 import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
@@ -101,6 +101,12 @@ export async function openDatabase(url: string): Promise<DataSource> {
 
 const tries = 8;
 
+/** The connection of a transaction is gone between two of its statements: the next one is told so by TypeORM, in words that name no cause. */
+function connectionLost(e: unknown): unknown {
+  if (!(e instanceof QueryRunnerProviderAlreadyReleasedError || e instanceof QueryRunnerAlreadyReleasedError)) return e;
+  return new Error('Connection ended in the middle of a transaction', { cause: e });
+}
+
 /**
  * Transactions that PostgreSQL gave up because of another (a deadlock, a serialisation failure) are made again: nobody
  * who asks for something should have to know. What runs in one must therefore bear to be run twice.
@@ -112,7 +118,7 @@ function retrying(db: DataSource): DataSource {
       try {
         return await once(...args);
       } catch (e) {
-        if (!isRetry(e) || n === tries) throw e;
+        if (!isRetry(e) || n === tries) throw connectionLost(e);
         await new Promise((done) => setTimeout(done, 5 * n + Math.random() * 20));
       }
     }
