@@ -1,7 +1,13 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import pg from 'pg';
 import type { DataSource } from 'typeorm';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { openDatabase } from '../src/db/data-source.ts';
 import { statusOf } from '../src/engine/state.ts';
+import { locks } from '../src/jobs/locks.ts';
 import { privateDatabase } from './installation.ts';
 
 /** A schema with what an earlier version left in it, brought up to date. */
@@ -32,6 +38,68 @@ const now = async (db: DataSource) => {
   await db.destroy();
   return openDatabase(database.url);
 };
+
+describe('a version that is not the one that was here last', () => {
+  /** A process of an earlier version, as far as anybody sees: it holds the lock of those that live. */
+  const lives = async () => {
+    const c = new pg.Client({ connectionString: database.url });
+    await c.connect();
+    await c.query('select pg_advisory_lock($1, 4711)', [locks.worker]);
+    return c;
+  };
+  it('does not change the tables while a process of the earlier one works with them, and does when it has ended', async () => {
+    await (await before('Bundles')).destroy();
+    const other = await lives();
+    await expect(openDatabase(database.url, 300)).rejects.toThrow(
+      'A process of an earlier version still works with this database, and this version has to change its tables. Stop all servers and workers, then start this version.',
+    );
+    const waiting = openDatabase(database.url, 20_000);
+    await other.end();
+    const db = await waiting;
+    expect(await db.query("select to_regclass('bundle') is not null as there")).toEqual([{ there: true }]);
+    await db.destroy();
+  });
+  it('starts beside those of its own', async () => {
+    await (await openDatabase(database.url)).destroy();
+    const other = await lives();
+    await (await openDatabase(database.url, 300)).destroy();
+    await other.end();
+  });
+  it('goes up, and back with the backup, as the guide says: the earlier one does not start over the tables of the later one', async () => {
+    const guide = readFileSync(join(import.meta.dirname, '../../../docs/operations.md'), 'utf8');
+    const told = (begins: string) => guide.match(new RegExp(`\`(${begins} [^\`]+)\``))?.[1] ?? '';
+    const dir = mkdtempSync(join(tmpdir(), 'upgrade-'));
+    const shell = (command: string, url: string) =>
+      execFileSync('sh', ['-c', command], { cwd: dir, env: { ...process.env, DATABASE_URL: url }, stdio: 'pipe' });
+    const empty = await privateDatabase();
+    try {
+      const old = await before('HostParts');
+      await old.query("insert into site (key, doc, updated_by) values ('lr', '{\"name\": \"lr\"}', 'bo')");
+      const host = { name: 'lr-02', site: 'lr', state: 'serving', drained: true };
+      await old.query("insert into host (key, doc, updated_by) values ('lr-02', $1, 'bo')", [JSON.stringify(host)]);
+      const earlier = (await old.query('select name from migrations order by id')) as object[];
+      await old.destroy();
+      shell(told('pg_dump'), database.url);
+      const up = await openDatabase(database.url);
+      expect(await up.query('select doc from whole_host')).toEqual([{ doc: host }]);
+      // What the next version after this one will have done: to it, this one is the earlier.
+      await up.query("insert into migrations (timestamp, name) values (9999, 'MuchLater9999')");
+      await up.destroy();
+      await expect(openDatabase(database.url)).rejects.toThrow(
+        /was brought up to date by a later version, which knows MuchLater9999\. .*Start that version again, or restore the backup/,
+      );
+      shell(told('pg_restore'), empty.url);
+      const back = new pg.Client({ connectionString: empty.url });
+      await back.connect();
+      expect((await back.query('select doc from host')).rows).toEqual([{ doc: host }]);
+      expect((await back.query('select name from migrations order by id')).rows).toEqual(earlier);
+      await back.end();
+    } finally {
+      await empty.drop();
+      rmSync(dir, { recursive: true, force: true });
+    }
+  });
+});
 
 describe('builds of the version before changes of other kinds', () => {
   it('stay as they were: their hosts are those that they brought in', async () => {

@@ -1,5 +1,6 @@
 import 'reflect-metadata';
 import { DataSource, QueryRunnerAlreadyReleasedError, QueryRunnerProviderAlreadyReleasedError } from 'typeorm';
+import { fits } from './fits.ts';
 import { heldOnly } from './held-only.ts';
 import { First1763900000000 } from './migrations/0001-first.ts';
 import { Ledger1764000000000 } from './migrations/0002-ledger.ts';
@@ -75,8 +76,11 @@ const migrations = [
   Bundles1767400000000,
 ];
 
-/** Connects and brings the schema up to date; several servers may start at once. */
-export async function openDatabase(url: string): Promise<DataSource> {
+/**
+ * Connects and brings the schema up to date; several servers may start at once. `wait`: milliseconds for which processes of an earlier version are given time to end.
+ * @throws Error when another version was or is at work there (`fits`)
+ */
+export async function openDatabase(url: string, wait?: number): Promise<DataSource> {
   const db = await new DataSource({
     type: 'postgres',
     url,
@@ -91,10 +95,15 @@ export async function openDatabase(url: string): Promise<DataSource> {
   await runner.connect();
   try {
     await runner.query('select pg_advisory_lock(727001)');
+    await fits(db, runner, wait);
     await db.runMigrations({ transaction: 'all' });
-  } finally {
     await runner.query('select pg_advisory_unlock(727001)');
     await runner.release();
+  } catch (e) {
+    // With the connection goes the lock.
+    await runner.release().catch(() => undefined);
+    await db.destroy().catch(() => undefined);
+    throw e;
   }
   return retrying(db);
 }

@@ -9,7 +9,7 @@ import type { Context } from '../context.ts';
 import { type RunRow, Runs } from '../db/tables.ts';
 import { tell } from '../events/bus.ts';
 import { Refusal } from '../refusal.ts';
-import { locks } from '../jobs/queue.ts';
+import { locks } from '../jobs/locks.ts';
 import { topicOf } from './state.ts';
 
 interface Waiting {

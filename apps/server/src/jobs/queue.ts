@@ -8,6 +8,7 @@ import { heldOnly } from '../db/held-only.ts';
 import { KeptConnection } from '../db/kept-connection.ts';
 import { isAway } from '../db/errors.ts';
 import { type Bus, publishTransient } from '../events/bus.ts';
+import { locks } from './locks.ts';
 import { holdFolder } from './one-folder.ts';
 
 export type JobKind = 'sweep' | 'run' | 'bills' | 'onward';
@@ -27,8 +28,6 @@ const longestWait = 60;
 const patience = 60_000;
 /** How long the end waits for what was under way, in milliseconds. */
 const patienceAtTheEnd = 5000;
-/** Lock numbers: one that tells who lives, one for work that one process at a time does, one for runs that are driven, one for the first start. */
-export const locks = { worker: 727, exclusive: 728, driven: 730, start: 727_011 } as const;
 
 /** A worker as long as its connection lives: its number is locked over it, and what it does stops when the lock is gone. */
 interface Session {
