@@ -63,6 +63,7 @@ const views: [path: string, heading: string, dialogs: string[]][] = [
   ['/proposals', 'Proposals', []],
   ['/estate/installations', 'Installations', ['Add an installation…']],
   ['/estate/by-dependency', 'By dependency', []],
+  ['/estate/changed?since=720', 'What changed', []],
   ['/estate/side-by-side?one=ptl&other=dnl', 'Side by side', []],
   ['/estate/book?site=lr', 'Site book', []],
   ['/estate/new-sites', 'New sites', []],

@@ -220,6 +220,31 @@ describe('sites among each other', () => {
   });
 });
 
+describe('who comes back', () => {
+  const row = (is: string) => `//table[@aria-label='In the plan']//tr[contains(., 'Charter gannet') and contains(., '${is}')]`;
+  it('finds what others changed meanwhile, as it becomes more, and nothing at the first visit', async () => {
+    const planner = await i.as('planner');
+    const set = (value: string) =>
+      planner.good('POST', '/api/edits', {
+        why: 'x',
+        edits: [{ op: 'set', kind: 'Charter', key: 'gannet', path: ['purpose'], value }],
+      });
+    await set('moored');
+    await open('/estate');
+    await b.act("//aside//a[.='What changed since my last visit']");
+    await b.see('This is your first visit');
+    await b.choose('Since', 'a day ago');
+    await b.find(row('moored'));
+    await set('moored twice');
+    await b.find(row('moored twice'));
+    await i.query("update account set left_at = now() - interval '1 hour' where login = 'warden'");
+    await open('/estate/changed');
+    await b.find(`${row('moored twice')}[contains(., 'planner')]`);
+    await b.act(`${row('moored twice')}//a`);
+    await b.find("//h1[.='gannet']");
+  });
+});
+
 describe('much, and nothing', () => {
   it('10,000 hosts are listed in a moment, and only those in sight are drawn', async () => {
     const q = (sql: string, p: unknown[] = []) => i.running.ctx.db.query(sql, p);

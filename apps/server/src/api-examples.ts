@@ -94,6 +94,7 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   'DELETE /api/findings/accept': { query: { finding: 'CHT-019 Charter dunlin workers.count' } },
   'POST /api/acts/:id/undo': { params: { id: 17 } },
   'GET /api/acts': { query: { limit: 50 } },
+  'GET /api/acts/since': { query: { from: '2026-11-23T08:00:00Z' } },
   'GET /api/acts/:id': { params: { id: 1 } },
   'GET /api/documents/:kind': { params: { kind: 'charter' }, query: { site: 'lr' } },
   'GET /api/documents/:kind/:key': { params: { kind: 'network', key: 'lr-machine' } },

@@ -23,6 +23,10 @@ export const router = createBrowserRouter([
         path: 'estate/side-by-side',
         lazy: async () => ({ Component: (await import('./spaces/estate/SideBySideSpace.tsx')).SideBySideSpace }),
       },
+      {
+        path: 'estate/changed',
+        lazy: async () => ({ Component: (await import('./spaces/estate/ChangedSpace.tsx')).ChangedSpace }),
+      },
       { path: 'estate/book', lazy: async () => ({ Component: (await import('./spaces/estate/BookSpace.tsx')).BookSpace }) },
       {
         path: 'estate/new-sites',

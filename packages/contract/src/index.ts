@@ -20,5 +20,6 @@ export * from './notices.ts';
 export * from './parts.ts';
 export * from './proposals.ts';
 export * from './proving.ts';
+export * from './since.ts';
 export * from './sites.ts';
 export * from './tables.ts';

@@ -35,6 +35,7 @@ import { Proposals1767100000000 } from './migrations/0030-proposals.ts';
 import { ClusterAccess1767200000000 } from './migrations/0031-cluster-access.ts';
 import { HostParts1767300000000 } from './migrations/0032-host-parts.ts';
 import { Bundles1767400000000 } from './migrations/0033-bundles.ts';
+import { Visits1767500000000 } from './migrations/0034-visits.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -74,6 +75,7 @@ const migrations = [
   ClusterAccess1767200000000,
   HostParts1767300000000,
   Bundles1767400000000,
+  Visits1767500000000,
 ];
 
 /**

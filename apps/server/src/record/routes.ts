@@ -7,6 +7,7 @@ import type { Context } from '../context.ts';
 import { Refusal } from '../refusal.ts';
 import { findActs } from './find.ts';
 import type { Broken } from './seal.ts';
+import { whatChanged } from './since.ts';
 
 const text = z.string().min(1).max(200);
 /** Shorter ones are in everything, and no index knows them. */
@@ -71,6 +72,16 @@ export async function recordRoutes(app: App, { ctx }: { ctx: Context }) {
     );
     return { ...act, fields: fields.slice(0, mostFields), more: Math.max(0, fields.length - mostFields) };
   });
+
+  /** What happened since a moment; without one since whoever asks was here last. */
+  app.get(
+    '/api/acts/since',
+    {
+      config: read,
+      schema: { response: { '2xx': answers.WhatChanged }, querystring: z.strictObject({ from: words.Instant.optional() }) },
+    },
+    async (req) => whatChanged(ctx.db.manager, req.who.login, req.query.from),
+  );
 
   /** Whether what is on record is what was put down: up to which act it is sealed, and what does not fit its seal. */
   app.get('/api/acts/seal', { config: read, schema: { response: { '2xx': answers.RecordSeal } } }, async () => {

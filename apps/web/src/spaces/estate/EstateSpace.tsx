@@ -86,6 +86,9 @@ export function EstateSpace() {
               </span>
             </div>
           ))}
+          <Link className="font-semibold text-verdigris hover:underline" to={scoped('/estate/changed', site)}>
+            What changed since my last visit
+          </Link>
         </MarginPart>
       }
       foot={

@@ -2,6 +2,7 @@ import { SubNav as Sheets } from '../../parts/SubNav.tsx';
 
 const views = [
   ['/estate', 'Sites'],
+  ['/estate/changed', 'What changed'],
   ['/estate/by-dependency', 'By dependency'],
   ['/estate/side-by-side', 'Side by side'],
   ['/estate/book', 'Site book'],
