@@ -72,8 +72,9 @@ describe('what changed since the last visit', () => {
     const text = names.map((n) => `apiVersion: praesidor/v1\nkind: Host\nname: ${n}\nsite: bw\n`).join('---\n');
     const warden = await i.as('warden');
     await warden.good('POST', '/api/import', { text });
+    await set(planner, ['purpose'], 'beside many');
     const got = await since(reader, from);
-    expect([got.plan, got.unread]).toEqual([[], 501]);
+    expect([got.plan.map((p) => p.key), got.unread]).toEqual([['tern'], 501]);
     expect(got.acts.map((a) => [a.who, a.documents])).toContainEqual(['warden', 501]);
     await warden.good('POST', `/api/acts/${got.acts.find((a) => a.documents === 501)?.id}/undo`);
   });

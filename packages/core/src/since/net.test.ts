@@ -90,7 +90,7 @@ describe('what changed in the plan over several acts', () => {
       [
         act(
           'rui',
-          change('z', null, net('z', { site: 'aa' })),
+          change('a', null, net('a', { site: 'aa' })),
           {
             kind: 'Site',
             key: 'aa',
@@ -106,7 +106,7 @@ describe('what changed in the plan over several acts', () => {
     expect(got.map((g) => `${g.site ?? '—'} ${g.kind} ${g.key}`)).toEqual([
       '— Team tides',
       'aa Site aa',
-      'aa Network z',
+      'aa Network a',
       'lr Network y',
     ]);
   });
