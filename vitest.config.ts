@@ -11,6 +11,7 @@ const long = [
   'cut-off',
   'every-view',
   'kill',
+  'scale',
   'kit-faults',
   'install',
   'spaces',
