@@ -9,6 +9,7 @@ import { ground } from './ground.ts';
 import { hosts } from './hosts.ts';
 import { imagesBench } from './images.ts';
 import { kits } from './kits.ts';
+import { large } from './large.ts';
 import { rows } from './measure.ts';
 import { newSites } from './new-sites.ts';
 import { pipeline } from './pipeline.ts';
@@ -34,6 +35,7 @@ const all = {
   hosts,
   images: imagesBench,
   kits,
+  large,
   'new-sites': newSites,
   pipeline,
   reach,

@@ -220,6 +220,24 @@ describe('sites among each other', () => {
   });
 });
 
+describe('a filter', () => {
+  it('is saved under a name, found again at another visit, an address as any other, and deleted', async () => {
+    await open('/hosts');
+    const field = await b.find("//input[@aria-label='Filter hosts by facts']");
+    await field.sendKeys('site:bw state:serving');
+    await b.act("//button[.='Save filter…']");
+    await (await b.find("//input[@aria-label='Name of the filter']")).sendKeys('serving at the hall', Key.ENTER);
+    await b.find("//a[.='serving at the hall' and @aria-current='page']");
+    await open('/hosts');
+    await b.act("//a[.='serving at the hall']");
+    await b.find("//input[@aria-label='Filter hosts by facts' and @value='site:bw state:serving']");
+    expect(await b.driver.getCurrentUrl()).toContain('q=site%3Abw+state%3Aserving');
+    await b.act("//button[@aria-label='Delete the saved filter serving at the hall']");
+    // What is filtered by stays.
+    await b.find("//button[.='Save filter…']");
+  });
+});
+
 describe('who comes back', () => {
   const row = (is: string) => `//table[@aria-label='In the plan']//tr[contains(., 'Charter gannet') and contains(., '${is}')]`;
   it('finds what others changed meanwhile, as it becomes more, and nothing at the first visit', async () => {

@@ -1,5 +1,6 @@
 import { Command, CommanderError } from 'commander';
 import { address } from './commands/address.ts';
+import { bundle } from './commands/bundle.ts';
 import { changes } from './commands/changes.ts';
 import { charter } from './commands/charter.ts';
 import { check } from './commands/check.ts';
@@ -24,7 +25,20 @@ const commands: { name: string; about: string; run: CommandOf }[] = [
 ];
 
 /** Commands with commands below them; a new one is a file and a line. */
-const groups: CommandGroup[] = [address, changes, charter, hosts, images, names, reach, rehearse, volumes, backup, schema];
+const groups: CommandGroup[] = [
+  address,
+  bundle,
+  changes,
+  charter,
+  hosts,
+  images,
+  names,
+  reach,
+  rehearse,
+  volumes,
+  backup,
+  schema,
+];
 
 export async function main(
   args: string[],

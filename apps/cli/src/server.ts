@@ -97,28 +97,43 @@ export class Server {
     throw refusalOf(said, this.url.host, status);
   }
 
-  private send(method: string, path: string, body: string | undefined) {
+  /** A file that is there, in bytes. */
+  async file(path: string): Promise<Buffer> {
+    const { status, bytes } = await this.send('GET', path, undefined);
+    if (status < 400) return bytes;
+    throw refusalOf(parsed(bytes.toString('utf8')), this.url.host, status);
+  }
+  /** A file that is carried in, as it is. */
+  async bring<S extends z.ZodType>(path: string, bytes: Buffer, type: string, answer: S): Promise<z.output<S>> {
+    const { status, text } = await this.send('POST', path, bytes, type);
+    if (status < 400) return answer.parse(parsed(text));
+    throw refusalOf(parsed(text), this.url.host, status);
+  }
+
+  private send(method: string, path: string, body: string | Buffer | undefined, type = 'application/json') {
     const at = new URL(path, this.url);
     const headers = {
       accept: 'application/json',
       ...(this.token ? { authorization: `Bearer ${this.token}` } : {}),
       ...(this.cookie ? { cookie: this.cookie, 'x-csrf-token': this.csrf } : {}),
-      ...(body === undefined ? {} : { 'content-type': 'application/json', 'content-length': Buffer.byteLength(body) }),
+      ...(body === undefined ? {} : { 'content-type': type, 'content-length': Buffer.byteLength(body) }),
     };
-    return new Promise<{ status: number; text: string; cookies: string }>((done, fail) => {
+    return new Promise<{ status: number; text: string; bytes: Buffer; cookies: string }>((done, fail) => {
       const away = (e: Error) =>
         fail(new Unusable(`${this.url.host} cannot be asked: ${e.message || (e as NodeJS.ErrnoException).code}`));
       const take = (res: IncomingMessage) => {
         const parts: Buffer[] = [];
         res.on('data', (d: Buffer) => parts.push(d));
         res.on('error', away);
-        res.on('end', () =>
+        res.on('end', () => {
+          const bytes = Buffer.concat(parts);
           done({
             status: res.statusCode ?? 0,
-            text: Buffer.concat(parts).toString('utf8'),
+            text: bytes.toString('utf8'),
+            bytes,
             cookies: (res.headers['set-cookie'] ?? []).map((c) => c.split(';')[0]).join('; '),
-          }),
-        );
+          });
+        });
       };
       const asked = { method, headers, timeout: patience };
       const req =

@@ -51,6 +51,8 @@ export const exampleRequests: Record<string, ExampleRequest> = {
   },
   'POST /api/me/tokens': { body: { name: 'nightly', acts: ['plan.read', 'builds.run'], days: 90 } },
   'DELETE /api/me/tokens/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
+  'PUT /api/me/filters': { body: { page: '/hosts', name: 'free, much memory', query: 'q=state%3Afit+memory%3E%3D256GiB' } },
+  'DELETE /api/me/filters': { query: { page: '/hosts', name: 'free, much memory' } },
   'DELETE /api/me/sessions/:id': { params: { id: '5f0c2f6a-6c1e-4b53-9d2a-3f1f0f6c7a10' } },
   'POST /api/me/password': { body: { current: 'correct horse battery', next: 'a longer one for today' } },
 

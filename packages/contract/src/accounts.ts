@@ -43,6 +43,12 @@ export const Session = z.strictObject({
 export type Session = z.infer<typeof Session>;
 export const Sessions = z.strictObject({ sessions: z.array(Session) });
 
+/** A filter that somebody keeps: of which page, under which name, and what stands behind the `?` of its address. */
+export const FilterKept = z.strictObject({ page: z.string(), name: z.string(), query: z.string() });
+export type FilterKept = z.infer<typeof FilterKept>;
+export const FiltersKept = z.strictObject({ filters: z.array(FilterKept) });
+export type FiltersKept = z.infer<typeof FiltersKept>;
+
 /** Shown once, and kept nowhere in this form. */
 export const Invitation = z.strictObject({ token: z.string(), endsAt: Moment });
 export const NewPassword = z.strictObject({ password: z.string().optional(), invitation: Invitation.optional() });

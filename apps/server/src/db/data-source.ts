@@ -36,6 +36,7 @@ import { ClusterAccess1767200000000 } from './migrations/0031-cluster-access.ts'
 import { HostParts1767300000000 } from './migrations/0032-host-parts.ts';
 import { Bundles1767400000000 } from './migrations/0033-bundles.ts';
 import { Visits1767500000000 } from './migrations/0034-visits.ts';
+import { Filters1767600000000 } from './migrations/0035-filters.ts';
 import { isRetry } from './errors.ts';
 import { HeardClient } from './heard-client.ts';
 import { entities } from './tables.ts';
@@ -76,6 +77,7 @@ const migrations = [
   HostParts1767300000000,
   Bundles1767400000000,
   Visits1767500000000,
+  Filters1767600000000,
 ];
 
 /**

@@ -5,6 +5,7 @@ import { type ActName, actNames, mostTokenDays, roles, signInWays } from '@praes
 import { words } from '@praesidor/core/model';
 import type { Context } from '../../context.ts';
 import { changeAccount, changeOwnPassword, endSession, listAccounts, makeAccount, resetPassword, sessionsOf } from './service.ts';
+import { deleteFilter, filtersOf, keepFilter } from './filters.ts';
 import { invite, invited, takeUp } from './invitations.ts';
 import { leastPassword } from './passwords.ts';
 import { endToken, makeToken, tokensOf } from './tokens.ts';
@@ -116,6 +117,38 @@ export async function accounts(app: App, { ctx }: { ctx: Context }) {
     async (req) => {
       const { login, id } = req.params;
       await ctx.db.transaction((m) => endSession(m, login, id, req.who.login));
+      return {};
+    },
+  );
+
+  const Page = z
+    .string()
+    .regex(/^\/[a-z-]+(\/[a-z-]+)*$/, 'the path of a page')
+    .max(60);
+  const Called = { page: Page, name: words.Line(40, 1) };
+  /** Filters of tables that somebody keeps under a name, to come back to. */
+  app.get('/api/me/filters', { config: own, schema: { response: { '2xx': answers.FiltersKept } } }, async (req) => ({
+    filters: await filtersOf(ctx.db.manager, req.who.login),
+  }));
+  app.put(
+    '/api/me/filters',
+    {
+      config: own,
+      schema: {
+        response: { '2xx': answers.Nothing },
+        body: z.strictObject({ ...Called, query: z.string().min(1).max(2000) }),
+      },
+    },
+    async (req) => {
+      await ctx.db.transaction((m) => keepFilter(m, req.who.login, req.body));
+      return {};
+    },
+  );
+  app.delete(
+    '/api/me/filters',
+    { config: own, schema: { response: { '2xx': answers.Nothing }, querystring: z.strictObject(Called) } },
+    async (req) => {
+      await deleteFilter(ctx.db.manager, req.who.login, req.query.page, req.query.name);
       return {};
     },
   );

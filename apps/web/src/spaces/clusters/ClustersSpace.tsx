@@ -7,6 +7,7 @@ import { useBuilds, useDrifts, useSnapshot } from '../../api/queries.ts';
 import { Space } from '../../frame/Space.tsx';
 import { Button, LinkButton } from '../../parts/Button.tsx';
 import { Empty } from '../../parts/Empty.tsx';
+import { SavedFilters } from '../../parts/SavedFilters.tsx';
 import { FilterField } from '../../parts/FilterField.tsx';
 import { At } from '../../parts/FindingMarker.tsx';
 import { Mark } from '../../parts/Mark.tsx';
@@ -125,6 +126,7 @@ export function ClustersSpace() {
               {rows.length} of {here.length}
             </span>
           </div>
+          <SavedFilters page="/clusters" keys={['q']} />
           {estate && !rows.length ? (
             <Empty title="No cluster fits the filter" act={<Button onClick={() => setText('')}>Clear the filter</Button>}>
               Take a fact out of the filter above.

@@ -13,6 +13,7 @@ import { useReport } from '../../state/computed.ts';
 import { useRunning } from '../../state/running.ts';
 import { scoped, useScope, useTyped } from '../../state/scope.ts';
 import { FilterField } from '../../parts/FilterField.tsx';
+import { SavedFilters } from '../../parts/SavedFilters.tsx';
 import { HostDetail } from './HostDetail.tsx';
 import { HostTable, type Sort } from './HostTable.tsx';
 import { ImportDialog } from './ImportDialog.tsx';
@@ -158,6 +159,7 @@ export function HostsSpace() {
           {rows.length} of {hosts.length} · <kbd className="mono">J</kbd> <kbd className="mono">K</kbd>
         </span>
       </div>
+      <SavedFilters page="/hosts" keys={['q', 'sort']} />
       {sweep && sweep.done < sweep.of && (
         <div className="pb-2 text-ink-2" role="status">
           Sweeping: {sweep.done} of {sweep.of} addresses, {sweep.found} answer.

@@ -8,6 +8,7 @@ import ProposeDialog from '../../frame/ProposeDialog.tsx';
 import { Space } from '../../frame/Space.tsx';
 import { Button } from '../../parts/Button.tsx';
 import { Input } from '../../parts/Fields.tsx';
+import { SavedFilters } from '../../parts/SavedFilters.tsx';
 import { Refused } from '../../parts/Refused.tsx';
 import { When } from '../../parts/When.tsx';
 import { useUndo } from '../../state/act.ts';
@@ -75,6 +76,7 @@ export function RecordSpace() {
           <Seal />
         </span>
       </search>
+      <SavedFilters page="/record" keys={['text', 'who', 'token', 'from', 'to']} />
       <Refused error={acts.error} />
       <table className="grid-table mt-2" aria-label="Acts">
         <thead>
