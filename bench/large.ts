@@ -3,7 +3,6 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { serveApart } from '../apps/server/test/apart.ts';
 import { Client, eventually, Installation } from '../apps/server/test/installation.ts';
-import { openBrowser } from '../e2e/lib/browser.ts';
 import { median, row } from './measure.ts';
 
 const readers = 20;
@@ -38,7 +37,6 @@ export async function large(): Promise<void> {
     await takenIn(out.value);
     await manyReaders(i, server.pid);
     await seenByAll(i, c);
-    await inChromium(i);
   } finally {
     await server?.kill();
     await i.stop();
@@ -158,69 +156,4 @@ async function seenByAll(i: Installation, c: Client): Promise<void> {
     '≤ 1,000 ms',
     median(last) <= 1000,
   );
-}
-
-/** The first view, the other pages, and what the tab takes. */
-async function inChromium(i: Installation): Promise<void> {
-  const b = await openBrowser();
-  try {
-    await b.open(`${i.config.publicUrl}/sign-in`);
-    await b.type('Login', 'warden');
-    await b.type('Password', i.password);
-    const first = await b.driver.executeAsyncScript<number>(`
-      const done = arguments[0];
-      const t = performance.now();
-      const seen = new MutationObserver(() => {
-        if (document.querySelector('[aria-label="Next moves"] li')) { seen.disconnect(); requestAnimationFrame(() => done(performance.now() - t)); }
-      });
-      seen.observe(document.body, { childList: true, subtree: true });
-      [...document.querySelectorAll('button')].find((x) => x.textContent === 'Sign in').click();`);
-    const sent = await b.driver.executeScript<number>(
-      "return performance.getEntriesByType('resource').reduce((n, r) => n + r.transferSize, 0) + performance.getEntriesByType('navigation').reduce((n, r) => n + r.transferSize, 0)",
-    );
-    row(`first view of ${of}, until Next moves are there`, `${first.toFixed(0)} ms`, '≤ 1,000 ms', first <= 1000);
-    row('what is sent for it', megabytes(sent), '≤ 3 MB', sent <= 3e6);
-    const slow: string[] = [];
-    const times: number[] = [];
-    for (const page of ['Hosts', 'Addresses', 'Images', 'Clusters', 'Builds', 'Rehearse', 'Estate']) {
-      const ms = await b.driver.executeAsyncScript<number>(
-        `const [page, done] = arguments;
-        const t = performance.now();
-        const was = document.querySelector('h1')?.textContent;
-        const look = () => {
-          const now = document.querySelector('h1')?.textContent;
-          if (now && now !== was && document.querySelector('main [data-row], main table tbody tr, main select')) requestAnimationFrame(() => done(performance.now() - t));
-          else if (performance.now() - t > 20000) done(20000);
-          else requestAnimationFrame(look);
-        };
-        [...document.querySelectorAll('nav a')].find((a) => a.textContent.startsWith(page)).click();
-        look();`,
-        page,
-      );
-      times.push(ms);
-      if (ms > 300) slow.push(`${page} ${ms.toFixed(0)} ms`);
-    }
-    row(
-      `main content of seven pages of ${of}, from the click`,
-      `median ${median(times).toFixed(0)} ms, most ${Math.max(...times).toFixed(0)} ms${slow.length ? `; over it: ${slow.join(', ')}` : ''}`,
-      '≤ 300 ms each',
-      !slow.length,
-    );
-    const tab = Math.max(...renderers());
-    row('the tab, after them', `${megabytes(tab)} resident, with its workers`, '≤ 300 MB', tab <= 300e6);
-  } finally {
-    await b.close();
-  }
-}
-
-/** What each page process of Chromium has of its own, in bytes: its workers are in it. */
-function renderers(): number[] {
-  const list = spawnSync('pgrep', ['-f', '--', '--type=renderer'], { encoding: 'utf8' }).stdout.split('\n').filter(Boolean);
-  return list.map((pid) => {
-    try {
-      return figure(Number(pid), 'RssAnon');
-    } catch {
-      return 0;
-    }
-  });
 }
