@@ -76,6 +76,8 @@ describe('what changed since the last visit', () => {
     const got = await since(reader, from);
     expect([got.plan.map((p) => p.key), got.unread]).toEqual([['tern'], 501]);
     expect(got.acts.map((a) => [a.who, a.documents])).toContainEqual(['warden', 501]);
+    // Who did it is told nothing of it.
+    expect((await since(warden, from)).unread).toBe(0);
     await warden.good('POST', `/api/acts/${got.acts.find((a) => a.documents === 501)?.id}/undo`);
   });
   it('tells how work ended, to who began it as well, and not what they did themselves', async () => {

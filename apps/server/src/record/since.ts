@@ -43,6 +43,6 @@ export async function whatChanged(m: EntityManager, login: string, from?: string
     plan,
     acts: acts.slice(0, mostActs).map(({ opened: _, changes: __, at, ...a }) => ({ ...a, at: at.toISOString() })),
     more: Math.max(0, acts.length - mostActs),
-    unread: rows.filter((r) => r.documents > 0 && !r.opened).reduce((n, r) => n + r.documents, 0),
+    unread: rows.filter((r) => r.documents > 0 && !r.opened && r.who !== login).reduce((n, r) => n + r.documents, 0),
   };
 }
